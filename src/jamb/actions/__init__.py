@@ -1,0 +1,1 @@
+"""What an administrator does, one transaction each: load, ask core, write, enter in the ledger."""

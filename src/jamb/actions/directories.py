@@ -1,0 +1,158 @@
+"""Open a directory: its policy, ledger, signing key, Jamb's own API as its first resource, and the shipped roles."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import uuid4
+
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+from jwt.algorithms import ECAlgorithm
+from sqlmodel import Session
+
+from jamb.actions.premises import Directory, Premises, command_line_client_id, console_client_id, find_directory
+from jamb.core import own_api
+from jamb.core.clients import ClientKind, ClientState, folded
+from jamb.core.errors import NameTaken, Violation
+from jamb.core.ledger import GENESIS, seal_of
+from jamb.core.permissions import AccessKind
+from jamb.core.policy import DirectoryPolicy
+from jamb.store import clients, directories, ledger, people, resources
+from jamb.store.work import Actor, Unit, unit_of_work
+
+ALGORITHM = "ES256"
+
+
+@dataclass(frozen=True, slots=True)
+class SigningKey:
+    """A published signing key: its id and public JWK (RFC 7517)."""
+
+    kid: str
+    public_jwk: dict[str, str]
+
+
+def open_directory(
+    premises: Premises, slug: str, name: str, domain: str, policy: DirectoryPolicy, actor: Actor, now: datetime
+) -> Directory:
+    """Open a directory. Raises `NameTaken` when the short name is in use."""
+    directory = Directory(uuid4(), slug, name, domain, policy)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        with unit.constraint("directory_slug_taken", lambda: _taken(slug)):
+            unit.session.add(
+                directories.DirectoryRow(
+                    id=directory.id,
+                    slug=slug,
+                    name=name,
+                    domain=domain,
+                    policy=directories.policy_document(policy),
+                    created_at=now,
+                )
+            )
+        seal = seal_of(premises.sealer.ledger_key, 0, GENESIS)
+        unit.session.add(ledger.LedgerHeadRow(directory_id=directory.id, sequence=0, hash=GENESIS, seal=seal))
+        kid = _add_signing_key(unit, premises, directory, now)
+        _add_own_api(unit, premises, directory, now)
+        unit.enter(
+            actor,
+            "directory.opened",
+            {"kind": "directory", "id": str(directory.id), "name": name},
+            now=now,
+            after={"slug": slug, "domain": domain, "policy": directories.policy_document(policy), "signing key": kid},
+        )
+    return directory
+
+
+def read_directory(premises: Premises, slug: str) -> Directory:
+    with Session(premises.engine) as session:
+        return find_directory(session, slug)
+
+
+def published_keys(premises: Premises, slug: str) -> list[SigningKey]:
+    """Return the directory's public keys, the signing one first (RFC 7517)."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = directories.signing_keys(session, directory.id)
+        return [SigningKey(row.kid, row.public_jwk) for row in rows]
+
+
+def _taken(slug: str) -> NameTaken:
+    return NameTaken(
+        f"There is already a directory “{slug}”.", violations=(Violation("slug", slug, "a short name not in use"),)
+    )
+
+
+def _add_signing_key(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> str:
+    private = ec.generate_private_key(ec.SECP256R1())
+    kid = secrets.token_hex(8)
+    public = ECAlgorithm.to_jwk(private.public_key(), as_dict=True)
+    plain = private.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
+    unit.session.add(
+        directories.SigningKeyRow(
+            kid=kid,
+            directory_id=directory.id,
+            algorithm=ALGORITHM,
+            public_jwk={**public, "kid": kid, "alg": ALGORITHM, "use": "sig"},
+            sealed=premises.sealer.seal(plain, f"{directory.id}/{kid}"),
+            created_at=now,
+        )
+    )
+    return kid
+
+
+def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> None:
+    """Publish Jamb's own API here, with the shipped roles and the two clients that are parts of Jamb."""
+    catalogue = own_api.own_catalogue(premises.own_identifier(directory.slug))
+    resource = resources.ResourceRow(
+        id=uuid4(),
+        directory_id=directory.id,
+        name=catalogue.name,
+        title=catalogue.title,
+        identifier=catalogue.identifier,
+    )
+    unit.session.add(resource)
+    unit.session.flush()
+    resources.add_catalogue(unit.session, resource.id, catalogue)
+    for role in own_api.ROLES:
+        unit.session.add(
+            people.RoleRow(
+                id=uuid4(),
+                directory_id=directory.id,
+                resource_id=resource.id,
+                name=role.name,
+                permissions=sorted(role.permissions),
+            )
+        )
+    delegated = [name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds]
+    for client_id, name in (
+        (console_client_id(directory.slug), "Jamb console"),
+        (command_line_client_id(directory.slug), "Jamb command line"),
+    ):
+        unit.session.add(
+            clients.ClientRow(
+                id=client_id,
+                directory_id=directory.id,
+                name=name,
+                folded_name=folded(name),
+                purpose="A part of Jamb: acts only for the person who signed in",
+                kind=ClientKind.NATIVE.value,
+                state=ClientState.LIVE.value,
+                builtin=True,
+                registered_at=now,
+                registered_by="Jamb",
+            )
+        )
+        unit.session.flush()
+        for permission in delegated:
+            unit.session.add(
+                clients.GrantRow(
+                    id=uuid4(),
+                    client_id=client_id,
+                    resource_id=resource.id,
+                    permission=permission,
+                    kind=AccessKind.DELEGATED.value,
+                    granted_at=now,
+                    granted_by="Jamb",
+                )
+            )

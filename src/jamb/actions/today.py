@@ -1,0 +1,106 @@
+"""What waits, what ends, what is wrong and what changed: the numbers of the first page."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlmodel import Session
+
+from jamb.actions.premises import Premises, find_directory
+from jamb.core import audit
+from jamb.core.credentials import CredentialState, state_of
+from jamb.core.ladder import LadderCount, UsedState, count
+from jamb.core.ledger import Entry
+from jamb.core.permissions import weigh
+from jamb.store import ledger, pictures
+
+RECENT_ENTRIES = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    client_id: str
+    client_name: str
+    permissions: tuple[str, ...]
+    since: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Ending:
+    """A live credential and its end; `in_use` when it was used in the last seven days."""
+
+    client_id: str
+    client_name: str
+    hint: str
+    ends: datetime
+    last_used_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class Today:
+    """`granted_weight` and `unused_weight` are of application permissions old enough to be judged."""
+
+    at: datetime
+    clients: int
+    ladder: LadderCount
+    waiting: tuple[Waiting, ...]
+    horizon: tuple[Ending, ...]
+    findings: dict[str, int]
+    granted_weight: int
+    unused_weight: int
+    recent: tuple[Entry, ...]
+
+
+def read_today(premises: Premises, slug: str, now: datetime) -> Today:
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        loaded = pictures.load(session, directory.id, directory.policy, now)
+        found = [one.picture for one in loaded]
+        findings = {severity.word: 0 for severity in reversed(audit.Severity)}
+        for finding in audit.evaluate(found, directory.policy, now):
+            findings[finding.severity.word] += 1
+        granted, unused = _weights(found)
+        horizon = [
+            Ending(client.id, client.name, credential.hint, credential.expires_at, credential.last_used_at)
+            for client in found
+            for credential in client.credentials
+            if credential.expires_at is not None
+            and state_of(credential.expires_at, credential.withdrawn_at, now, directory.policy.notice)
+            in {CredentialState.LIVE, CredentialState.EXPIRING}
+        ]
+        entries = ledger.page(session, directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
+        return Today(
+            at=now,
+            clients=len(found),
+            ladder=count(rung for client in found for place in client.resources for rung in place.rungs),
+            waiting=tuple(sorted(_waiting(found), key=lambda one: one.since)),
+            horizon=tuple(sorted(horizon, key=lambda one: one.ends)),
+            findings=findings,
+            granted_weight=granted,
+            unused_weight=unused,
+            recent=tuple(row.entry() for row in entries),
+        )
+
+
+def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:
+    rows = []
+    for client in found:
+        asks = [rung.asked for place in client.resources for rung in place.rungs if rung.asked and rung.granted is None]
+        if asks:
+            names = tuple(sorted(ask.permission for ask in asks))
+            rows.append(Waiting(client.id, client.name, names, min(ask.asked_at for ask in asks)))
+    return rows
+
+
+def _weights(found: list[audit.ClientPicture]) -> tuple[int, int]:
+    """Sum the weight of operations granted long enough to be judged, and of those among them never seen in use."""
+    granted = unused = 0
+    for client in found:
+        for place in client.resources:
+            judged = [rung for rung in place.rungs if rung.used in {UsedState.USED, UsedState.NEVER}]
+            opened = place.catalogue.opened_by_all(rung.permission for rung in judged)
+            seen = frozenset().union(*(rung.used_operations for rung in judged))
+            granted += weigh(place.catalogue, opened)
+            unused += weigh(place.catalogue, opened - seen)
+    return granted, unused

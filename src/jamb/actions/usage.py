@@ -1,0 +1,57 @@
+"""Take in what guards report. Observed, not decided: counted once per batch, and not entered in the ledger."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from jamb.actions.access import Admitted
+from jamb.actions.premises import Premises, find_resource
+from jamb.core.errors import BadInput, Forbidden
+from jamb.core.ladder import Use
+from jamb.store import clients, resources, usage
+from jamb.store.work import observation
+
+# A guard that was cut off may report late; older than this it is no longer evidence of anything.
+OLDEST = timedelta(days=31)
+
+
+def report(
+    premises: Premises,
+    admitted: Admitted,
+    resource_name: str,
+    batch_id: UUID,
+    uses: Sequence[tuple[str, Use]],
+    now: datetime,
+) -> int:
+    """Count the uses of one batch; return how many rows were counted (0 when the batch was counted before).
+
+    Uses of clients that this directory does not know are passed over: they have gone since.
+
+    Raises:
+        Forbidden: the reporter is not this resource's guard. BadInput: an unknown operation, or an impossible day.
+    """
+    with observation(premises.engine) as session:
+        resource = find_resource(session, admitted.directory, resource_name)
+        if resource.guard_client_id != admitted.actor.id:
+            raise Forbidden(
+                f"Only the guard of {resource.name} reports what was used there.",
+                next_step="Report with the client that the resource names as its guard.",
+            )
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        for place, (_, use) in enumerate(uses):
+            if use.operation not in catalogue.operations:
+                raise BadInput.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
+            if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
+                raise BadInput.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
+        if not usage.remember_batch(session, batch_id, resource.id, now):
+            return 0
+        known = {
+            client_id
+            for client_id in {client_id for client_id, _ in uses}
+            if clients.by_id(session, admitted.directory.id, client_id) is not None
+        }
+        counted = [(client_id, use) for client_id, use in uses if client_id in known]
+        usage.add_uses(session, resource.id, counted)
+        return len(counted)

@@ -1,0 +1,35 @@
+"""The client library: Jamb's API from Python.
+
+with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) as jamb:
+    made = jamb.clients.register("Night run", "Sends invoices", owners=["maren@port.example"])
+"""
+
+from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
+from jamb.client.jamb import Jamb
+from jamb.core.errors import (
+    BadInput,
+    Conflict,
+    Forbidden,
+    JambError,
+    NotFound,
+    NotSignedIn,
+    ServiceUnreachable,
+    TooManyTries,
+    WorldFailure,
+)
+
+__all__ = [
+    "AccessToken",
+    "BadInput",
+    "ClientCredentials",
+    "Conflict",
+    "DeviceSignIn",
+    "Forbidden",
+    "Jamb",
+    "JambError",
+    "NotFound",
+    "NotSignedIn",
+    "ServiceUnreachable",
+    "TooManyTries",
+    "WorldFailure",
+]

@@ -1,0 +1,59 @@
+"""The library's front door."""
+
+from __future__ import annotations
+
+from types import TracebackType
+from typing import Self
+
+from jamb.client.auth import AccessToken, ClientCredentials
+from jamb.client.nouns import Asks, Clients, Consent, Ledger, Resources, Secrets
+from jamb.client.transport import Transport
+from jamb.wire.audit import Audit
+from jamb.wire.directories import Directory
+from jamb.wire.people import Person, Whoami
+from jamb.wire.today import Today
+
+
+class Jamb:
+    """One directory of one service, as one caller. Close it, or use it in a `with` statement."""
+
+    def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
+        self._transport = Transport(base_url, directory, auth)
+        self.clients = Clients(self._transport)
+        self.resources = Resources(self._transport)
+        self.asks = Asks(self._transport)
+        self.consent = Consent(self._transport)
+        self.secrets = Secrets(self._transport)
+        self.ledger = Ledger(self._transport)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._transport.close()
+
+    def directory(self) -> Directory:
+        """Return the directory with its policy."""
+        return self._transport.one(Directory, "GET", "")
+
+    def whoami(self) -> Whoami:
+        return self._transport.one(Whoami, "GET", "/whoami")
+
+    def people(self) -> list[Person]:
+        return self._transport.many(Person, "GET", "/people")
+
+    def today(self) -> Today:
+        return self._transport.one(Today, "GET", "/today")
+
+    def audit(self) -> Audit:
+        """Return the findings of all rules over all clients, worst first."""
+        return self._transport.one(Audit, "GET", "/audit")
+
+    def sign_out(self) -> None:
+        """End the sign-in that this token belongs to."""
+        self._transport.send("DELETE", "/sign-in")

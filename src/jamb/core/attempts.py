@@ -1,0 +1,53 @@
+"""How a token request ended: the exact reason, kept for administrators, and what of it the caller may learn.
+
+RFC 6749 section 5.2 names the errors on the wire. Whoever has not proved to be the client learns only what their own
+text shows; the record tells the administrator everything.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class Outcome(StrEnum):
+    ISSUED = "issued"
+    UNKNOWN_CLIENT = "unknown-client"
+    CLIENT_DISABLED = "client-disabled"
+    NO_SECRET = "no-secret"  # noqa: S105 - the name of an outcome
+    SECRET_WHITESPACE = "secret-whitespace"  # noqa: S105 - the name of an outcome
+    SECRET_DAMAGED = "secret-damaged"  # noqa: S105 - the name of an outcome
+    SECRET_UNKNOWN = "secret-unknown"  # noqa: S105 - the name of an outcome
+    SECRET_OF_ANOTHER = "secret-of-another-client"  # noqa: S105 - the name of an outcome
+    SECRET_EXPIRED = "secret-expired"  # noqa: S105 - the name of an outcome
+    SECRET_WITHDRAWN = "secret-withdrawn"  # noqa: S105 - the name of an outcome
+    UNKNOWN_RESOURCE = "unknown-resource"
+    RESOURCE_NOT_NAMED = "resource-not-named"
+    UNKNOWN_PERMISSION = "unknown-permission"
+    NOT_GRANTED = "not-granted"
+    ASKED_NOT_GRANTED = "asked-not-granted"
+    WRONG_GRANT_TYPE = "wrong-grant-type"
+    DEVICE_DENIED = "device-denied"
+    DEVICE_EXPIRED = "device-expired"
+
+
+# What to do, for the person who reads the client's failed attempts.
+MENDS: dict[Outcome, str] = {
+    Outcome.ISSUED: "",
+    Outcome.UNKNOWN_CLIENT: "Check the client id against the connection sheet.",
+    Outcome.CLIENT_DISABLED: "The client is disabled here; it gets no tokens.",
+    Outcome.NO_SECRET: "Send the client secret by HTTP Basic or in the form.",
+    Outcome.SECRET_WHITESPACE: "Remove the spaces or line end around the secret where it is configured.",
+    Outcome.SECRET_DAMAGED: "The secret is not whole; copy it again, or issue another and withdraw the lost one.",
+    Outcome.SECRET_UNKNOWN: "No such secret here; issue another if the right one is lost.",
+    Outcome.SECRET_OF_ANOTHER: "The secret belongs to another client; check which sheet was used.",
+    Outcome.SECRET_EXPIRED: "Issue another secret and configure it.",
+    Outcome.SECRET_WITHDRAWN: "Configure the secret that replaced it, or issue another.",
+    Outcome.UNKNOWN_RESOURCE: "Send the resource from the connection sheet, to the letter.",
+    Outcome.RESOURCE_NOT_NAMED: "Send the parameter resource: this client has grants at more than one, or at none.",
+    Outcome.UNKNOWN_PERMISSION: "Correct the scope: the resource has no such permission.",
+    Outcome.NOT_GRANTED: "Ask for the permission, then have an approver consent.",
+    Outcome.ASKED_NOT_GRANTED: "Have an approver consent to what is asked.",
+    Outcome.WRONG_GRANT_TYPE: "Use the grant type that fits the client's kind.",
+    Outcome.DEVICE_DENIED: "The person said no; start again if that was a mistake.",
+    Outcome.DEVICE_EXPIRED: "The code ran out before it was approved; start again.",
+}

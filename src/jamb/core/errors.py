@@ -1,0 +1,141 @@
+"""Everything Jamb can object to, as one tree. Codes never change; what they look like on a wire is not known here.
+
+JambError
+├── Misuse                  the calling code is wrong; nobody outside can cause it
+├── Refusal                 the request is understood and answered with no
+│   ├── BadInput            one or more fields are not acceptable
+│   │   └── SecretTooLong   the end date of a secret is beyond what the policy allows
+│   ├── NotFound            the thing named does not exist (here)
+│   ├── Conflict            the request contradicts what is there
+│   │   ├── NameTaken
+│   │   ├── AlreadyAsked
+│   │   ├── NothingToGrant
+│   │   └── AlreadyEnded
+│   ├── NotSignedIn         who is asking is not known, or no longer
+│   ├── Forbidden           who is asking is known and may not
+│   └── TooManyTries        wait before trying again
+└── WorldFailure            something outside did not answer
+    ├── StoreUnavailable
+    └── ServiceUnreachable
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Violation:
+    """One unacceptable field: where, what was sent (shortened, never a secret), what is allowed, what to do next."""
+
+    field: str
+    sent: str
+    allowed: str
+    next_step: str = ""
+
+
+class JambError(Exception):
+    """Base of all. `code` is stable; `next_step` says what the reader can do about it, or is empty."""
+
+    code = "error"
+
+    def __init__(
+        self,
+        message: str,
+        *,
+        violations: tuple[Violation, ...] = (),
+        next_step: str = "",
+        retry_after_seconds: int | None = None,
+    ) -> None:
+        super().__init__(message)
+        self.message = message
+        self.violations = violations
+        self.next_step = next_step
+        self.retry_after_seconds = retry_after_seconds
+
+
+class Misuse(JambError):
+    code = "misuse"
+
+
+class Refusal(JambError):
+    code = "refused"
+
+
+class BadInput(Refusal):
+    code = "bad-input"
+
+    @classmethod
+    def field(cls, field: str, sent: object, allowed: str, next_step: str = "") -> BadInput:
+        """Object to one field. `sent` is shortened; callers never pass a secret."""
+        return cls(f"{field}: {allowed}", violations=(Violation(field, shorten(sent), allowed, next_step),))
+
+
+class SecretTooLong(BadInput):
+    code = "secret-too-long"
+
+
+class NotFound(Refusal):
+    code = "not-found"
+
+
+class Conflict(Refusal):
+    code = "conflict"
+
+
+class NameTaken(Conflict):
+    code = "name-taken"
+
+
+class AlreadyAsked(Conflict):
+    code = "already-asked"
+
+
+class NothingToGrant(Conflict):
+    code = "nothing-to-grant"
+
+
+class AlreadyEnded(Conflict):
+    code = "already-ended"
+
+
+class NotSignedIn(Refusal):
+    code = "not-signed-in"
+
+
+class Forbidden(Refusal):
+    code = "forbidden"
+
+
+class TooManyTries(Refusal):
+    code = "too-many-tries"
+
+
+class WorldFailure(JambError):
+    code = "world-failed"
+
+
+class StoreUnavailable(WorldFailure):
+    code = "store-unavailable"
+
+
+class ServiceUnreachable(WorldFailure):
+    code = "service-unreachable"
+
+
+LONGEST_ECHO = 80
+
+
+def shorten(value: object) -> str:
+    """Return `value` as text fit for an error message: at most `LONGEST_ECHO` characters, controls made visible."""
+    text = value if isinstance(value, str) else repr(value)
+    text = "".join(ch if ch.isprintable() else f"\\x{ord(ch):02x}" for ch in text[: LONGEST_ECHO + 1])
+    return text if len(text) <= LONGEST_ECHO else text[: LONGEST_ECHO - 1] + "…"
+
+
+def every_error() -> list[type[JambError]]:
+    """Return all classes of the tree, base first. The wire's table is tested against this."""
+    found: list[type[JambError]] = [JambError]
+    for cls in found:
+        found.extend(sub for sub in cls.__subclasses__() if sub not in found)
+    return found

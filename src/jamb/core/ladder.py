@@ -1,0 +1,120 @@
+"""Asked, granted, used: the three columns by which a client is judged, per permission and in sum."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from enum import StrEnum
+
+from jamb.core.access.standing import HeldAsk, HeldGrant
+from jamb.core.permissions import AccessKind, Catalogue
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """Calls of one operation by one client and kind on one day, as a protected API reported them.
+
+    Days before the window that anyone draws may stand together as one row, under the last of them.
+    """
+
+    operation: str
+    kind: AccessKind
+    day: date
+    calls: int
+    last_at: datetime
+
+
+class UsedState(StrEnum):
+    """never: granted long enough to know that it is not used. too-early: not granted long enough to say so."""
+
+    USED = "used"
+    NEVER = "never"
+    TOO_EARLY = "too-early"
+    NOT_GRANTED = "not-granted"
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """One permission of one kind. `used_operations` are those of E(permission) that were seen in use."""
+
+    permission: str
+    kind: AccessKind
+    asked: HeldAsk | None
+    granted: HeldGrant | None
+    used: UsedState
+    used_operations: frozenset[str]
+    last_used_at: datetime | None
+    calls_by_day: Mapping[date, int]
+
+
+@dataclass(frozen=True, slots=True)
+class LadderCount:
+    """How many permissions are asked, granted and used, and how many asks wait for consent."""
+
+    asked: int
+    granted: int
+    used: int
+    waiting: int
+
+
+def ladder(
+    catalogue: Catalogue,
+    asks: Iterable[HeldAsk],
+    grants: Iterable[HeldGrant],
+    uses: Iterable[Use],
+    now: datetime,
+    observation: timedelta,
+) -> tuple[Rung, ...]:
+    """Return one rung per permission asked or granted, ordered by name and kind.
+
+    A use counts for the smallest granted permissions that open it: one that is granted beside a smaller permission
+    which it implies is used only if something was done that the smaller one does not open.
+    """
+    asked = {(ask.permission, ask.kind): ask for ask in asks}
+    granted = {(grant.permission, grant.kind): grant for grant in grants if grant.in_force(now)}
+    seen = tuple(uses)
+    rungs = []
+    for permission, kind in sorted(asked.keys() | granted.keys()):
+        smaller = [
+            other
+            for other, other_kind in granted
+            if other_kind is kind and other != permission and other in catalogue.closure(permission)
+        ]
+        opened = catalogue.opened_by(permission) - catalogue.opened_by_all(smaller)
+        here = [use for use in seen if use.kind is kind and use.operation in opened]
+        grant = granted.get((permission, kind))
+        by_day: dict[date, int] = {}
+        for use in here:
+            by_day[use.day] = by_day.get(use.day, 0) + use.calls
+        rungs.append(
+            Rung(
+                permission=permission,
+                kind=kind,
+                asked=asked.get((permission, kind)),
+                granted=grant,
+                used=_used_state(grant, bool(here), now, observation),
+                used_operations=frozenset(use.operation for use in here),
+                last_used_at=max((use.last_at for use in here), default=None),
+                calls_by_day=by_day,
+            )
+        )
+    return tuple(rungs)
+
+
+def count(rungs: Iterable[Rung]) -> LadderCount:
+    rows = tuple(rungs)
+    return LadderCount(
+        asked=sum(rung.asked is not None for rung in rows),
+        granted=sum(rung.granted is not None for rung in rows),
+        used=sum(rung.used is UsedState.USED for rung in rows),
+        waiting=sum(rung.asked is not None and rung.granted is None for rung in rows),
+    )
+
+
+def _used_state(grant: HeldGrant | None, seen: bool, now: datetime, observation: timedelta) -> UsedState:
+    if grant is None:
+        return UsedState.NOT_GRANTED
+    if seen:
+        return UsedState.USED
+    return UsedState.NEVER if now - grant.granted_at >= observation else UsedState.TOO_EARLY

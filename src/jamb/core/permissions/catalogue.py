@@ -1,0 +1,186 @@
+"""The catalogue of one resource: operations, permissions, what unlocks what and what implies what.
+
+Scopes are permission names (RFC 6749 section 3.3). Implication has no cycles; E(p), the operations unlocked by a
+permission and by all it implies, is computed once per catalogue.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from jamb.core.errors import BadInput, Violation, shorten
+
+# RFC 6749 section 3.3 allows more; we keep names that survive shells, logs and forms.
+PERMISSION_NAME = re.compile(r"[a-z][a-z0-9]*(?:[.-][a-z0-9]+)*\Z")
+NAME_LONGEST = 80
+
+
+class Effect(StrEnum):
+    READ = "read"
+    WRITE = "write"
+    CONTROL = "control"
+
+
+class DataClass(StrEnum):
+    OPEN = "open"
+    INTERNAL = "internal"
+    PERSONAL = "personal"
+    RESTRICTED = "restricted"
+
+
+class AccessKind(StrEnum):
+    """application: the client acts as itself. delegated: it acts for a signed-in person."""
+
+    APPLICATION = "application"
+    DELEGATED = "delegated"
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """Something a resource can do: a method and a path template, with its effect and the class of data it touches."""
+
+    name: str
+    title: str
+    method: str
+    path: str
+    effect: Effect
+    data_class: DataClass
+
+
+@dataclass(frozen=True, slots=True)
+class Permission:
+    """A name that unlocks operations and may imply smaller permissions of the same resource."""
+
+    name: str
+    title: str
+    kinds: frozenset[AccessKind]
+    unlocks: frozenset[str]
+    implies: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """One resource's operations and permissions, proven sound on construction.
+
+    Raises:
+        BadInput: a malformed or repeated name, a dangling name, a cycle, a permission that unlocks nothing,
+            or two operations that match the same request. All faults are collected first.
+    """
+
+    name: str
+    title: str
+    identifier: str
+    operations: Mapping[str, Operation]
+    permissions: Mapping[str, Permission]
+    _closures: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
+    _opened: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
+
+    def __post_init__(self) -> None:
+        faults = [*self._dangling(), *self._malformed(), *self._ambiguous()]
+        if not faults:
+            faults = self._close()
+        if faults:
+            raise BadInput(f"The catalogue of {shorten(self.name)} is not sound.", violations=tuple(faults))
+
+    @classmethod
+    def of(
+        cls, name: str, title: str, identifier: str, operations: Iterable[Operation], permissions: Iterable[Permission]
+    ) -> Catalogue:
+        """Build from sequences; a repeated name is refused rather than silently overwritten."""
+        faults: list[Violation] = []
+        by_name: dict[str, Operation] = {}
+        for operation in operations:
+            if operation.name in by_name:
+                faults.append(_fault("operations", operation.name, "each operation named once"))
+            by_name[operation.name] = operation
+        permission_by_name: dict[str, Permission] = {}
+        for permission in permissions:
+            if permission.name in permission_by_name:
+                faults.append(_fault("permissions", permission.name, "each permission named once"))
+            permission_by_name[permission.name] = permission
+        if faults:
+            raise BadInput(f"The catalogue of {shorten(name)} is not sound.", violations=tuple(faults))
+        return cls(name, title, identifier, by_name, permission_by_name)
+
+    def closure(self, permission: str) -> frozenset[str]:
+        """Return the permission and all it implies, directly or not. Unknown names imply nothing."""
+        return self._closures.get(permission, frozenset())
+
+    def opened_by(self, permission: str) -> frozenset[str]:
+        """Return E(p): names of the operations that the permission opens, itself or by what it implies."""
+        return self._opened.get(permission, frozenset())
+
+    def opened_by_all(self, permissions: Iterable[str]) -> frozenset[str]:
+        return frozenset().union(*(self.opened_by(name) for name in permissions))
+
+    def unlockers(self, operation: str, kind: AccessKind | None = None) -> tuple[str, ...]:
+        """Return the permissions whose E contains the operation, those that open least else first."""
+        found = [
+            name
+            for name, permission in self.permissions.items()
+            if operation in self._opened[name] and (kind is None or kind in permission.kinds)
+        ]
+        return tuple(sorted(found, key=lambda name: (len(self._opened[name]), name)))
+
+    def _dangling(self) -> list[Violation]:
+        faults = []
+        for permission in self.permissions.values():
+            for name in sorted(permission.unlocks - self.operations.keys()):
+                faults.append(_fault(f"permissions.{permission.name}.unlocks", name, "an operation of this resource"))
+            for name in sorted(permission.implies - self.permissions.keys()):
+                faults.append(_fault(f"permissions.{permission.name}.implies", name, "a permission of this resource"))
+        return faults
+
+    def _malformed(self) -> list[Violation]:
+        allowed = f"lower-case words joined by dots or hyphens, at most {NAME_LONGEST} characters"
+        return [
+            _fault("permissions", name, allowed)
+            for name in self.permissions
+            if len(name) > NAME_LONGEST or not PERMISSION_NAME.match(name)
+        ]
+
+    def _ambiguous(self) -> list[Violation]:
+        seen: dict[tuple[str, str], str] = {}
+        faults = []
+        for operation in self.operations.values():
+            shape = (operation.method.upper(), re.sub(r"\{[^/}]*\}", "{}", operation.path))
+            if shape in seen:
+                faults.append(
+                    _fault(f"operations.{operation.name}.path", operation.path, f"not the same as {seen[shape]}'s")
+                )
+            seen[shape] = operation.name
+        return faults
+
+    def _close(self) -> list[Violation]:
+        for name in self.permissions:
+            cycle = self._visit(name, ())
+            if cycle:
+                return [_fault(f"permissions.{name}.implies", " → ".join(cycle), "no cycle")]
+        faults = []
+        for name, members in self._closures.items():
+            self._opened[name] = frozenset().union(*(self.permissions[member].unlocks for member in members))
+            if not self._opened[name]:
+                faults.append(_fault(f"permissions.{name}.unlocks", "nothing", "at least one operation"))
+        return faults
+
+    def _visit(self, name: str, trail: tuple[str, ...]) -> tuple[str, ...]:
+        """Fill the closure of `name`, depth first; return the cycle met on the way, if any."""
+        if name in trail:
+            return (*trail[trail.index(name) :], name)
+        if name in self._closures:
+            return ()
+        members = {name}
+        for implied in self.permissions[name].implies:
+            cycle = self._visit(implied, (*trail, name))
+            if cycle:
+                return cycle
+            members |= self._closures[implied]
+        self._closures[name] = frozenset(members)
+        return ()
+
+
+def _fault(where: str, sent: str, allowed: str) -> Violation:
+    return Violation(where, shorten(sent), allowed, "Correct the catalogue and publish it again.")

@@ -1,0 +1,216 @@
+"""Start everything the demo needs, say where to look, and stop it all on Ctrl-C."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+import httpx
+import psycopg
+from pydantic import ValidationError
+from sqlalchemy.exc import SQLAlchemyError
+
+from jamb.actions.premises import Premises
+from jamb.core.errors import JambError, WorldFailure
+from jamb.demo.cluster import Cluster, free_port
+from jamb.demo.load import load, scenario_present
+from jamb.service.settings import Settings
+from jamb.store.engine import make_engine
+from jamb.store.migrate import migrate
+
+_READY_SECONDS = 30
+
+
+class DemoFailed(WorldFailure):
+    code = "demo-failed"
+
+
+class _Stop(Exception):
+    """Ctrl-C, or a polite kill."""
+
+
+def run() -> None:
+    """Entry point of `make demo`. Every failure is a sentence."""
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, _stop)
+    try:
+        _run(Settings())
+    except _Stop:
+        sys.exit(0)
+    except JambError as error:
+        sys.exit(f"\nThe demo did not start: {error.message} {error.next_step}".rstrip())
+    except ValidationError as error:
+        faults = "; ".join(f"JAMB_{str(fault['loc'][0]).upper()}: {fault['msg']}" for fault in error.errors())
+        sys.exit(f"\nThe demo did not start: {faults}.")
+
+
+def _run(settings: Settings) -> None:
+    started = time.monotonic()
+    home = settings.home.resolve()
+    home.mkdir(parents=True, exist_ok=True)
+    settings.home = home
+    stand_in_port = settings.port + 1
+    with ExitStack() as stack:
+        _need_ports(settings.port, stand_in_port)
+        with _step("database"):
+            database = _database(settings, home, stack)
+        with _step("schema"):
+            migrate(make_engine(database))
+        premises = Premises(make_engine(database), settings.sealer(), settings.base_url)
+        with _step("scenario"):
+            _scenario(premises, home, f"http://127.0.0.1:{stand_in_port}")
+        premises.engine.dispose()
+        environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
+        with _step("service"):
+            service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
+            _await(f"{settings.base_url}/ready", service, home / "service.log")
+        with _step("stand-in Berths API"):
+            command = [sys.executable, "-m", "jamb.demo.berths", str(stand_in_port)]
+            berths = _start(stack, "berths", command, home, environment)
+            _await(f"http://127.0.0.1:{stand_in_port}/berths", berths, home / "berths.log", status=401)
+        _announce(home, time.monotonic() - started)
+        _watch({"service": service, "stand-in Berths API": berths}, home)
+
+
+def _database(settings: Settings, home: Path, stack: ExitStack) -> str:
+    """Return the URL of a database that answers: the given one, or that of our own cluster."""
+    if settings.database_url is not None:
+        url = settings.database_url.get_secret_value()
+        try:
+            psycopg.connect(url, connect_timeout=3).close()
+        except psycopg.Error as error:
+            raise DemoFailed(
+                "The database of JAMB_DATABASE_URL does not answer.",
+                next_step="Start it, correct the URL, or leave the setting out to have one started here.",
+            ) from error
+        return url
+    cluster = Cluster(home, settings.port + 2)
+    if cluster.start():
+        stack.callback(cluster.stop)
+    return cluster.url
+
+
+def _scenario(premises: Premises, home: Path, berths_url: str) -> None:
+    file = home / "demo.json"
+    if not scenario_present(premises):
+        load(premises, home, berths_url, datetime.now(UTC))
+        return
+    if not file.exists():
+        raise DemoFailed(
+            f"The database has the demo's records, but {file} with their passwords is gone.",
+            next_step=f"Remove {home} (or empty the database) and start again: the records are made anew.",
+        )
+    made_for = json.loads(file.read_text())["base_url"]
+    if made_for != premises.base_url:
+        raise DemoFailed(
+            f"These demo records were made for {made_for}, and tokens name that address.",
+            next_step=f"Start with that port, or set JAMB_HOME to another folder for {premises.base_url}.",
+        )
+
+
+def _need_ports(*ports: int) -> None:
+    for port in ports:
+        if not free_port(port):
+            raise DemoFailed(
+                f"Port {port} is in use.",
+                next_step="Stop what uses it (another demo, perhaps), or set JAMB_PORT to another number.",
+            )
+
+
+def _start(
+    stack: ExitStack, name: str, command: list[str], home: Path, environment: dict[str, str]
+) -> subprocess.Popen[bytes]:
+    """Start a program whose output goes to a log; it is stopped when the stack closes."""
+    log = stack.enter_context((home / f"{name}.log").open("ab"))
+    # A session of its own: Ctrl-C reaches us alone, and we stop the parts in order.
+    process = subprocess.Popen(
+        command, env=environment, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+    )
+    stack.callback(_end, process)
+    return process
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    process.terminate()
+    try:
+        process.wait(timeout=10)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+
+
+def _await(url: str, process: subprocess.Popen[bytes], log: Path, status: int = 200) -> None:
+    ends = time.monotonic() + _READY_SECONDS
+    while time.monotonic() < ends:
+        if process.poll() is not None:
+            tail = log.read_text(errors="replace").strip().splitlines()[-1:]
+            raise DemoFailed(f"It stopped at once: {' '.join(tail)[:300]}", next_step=f"See {log}.")
+        try:
+            if httpx.get(url, timeout=2).status_code == status:
+                return
+        except httpx.TransportError:
+            pass
+        time.sleep(0.05)
+    raise DemoFailed(f"{url} did not become ready in {_READY_SECONDS} seconds.", next_step=f"See {log}.")
+
+
+def _watch(parts: dict[str, subprocess.Popen[bytes]], home: Path) -> None:
+    while True:
+        for name, process in parts.items():
+            if process.poll() is not None:
+                raise DemoFailed(
+                    f"The {name} stopped (exit {process.returncode}).", next_step=f"See the logs in {home}."
+                )
+        time.sleep(0.5)
+
+
+def _announce(home: Path, seconds: float) -> None:
+    demo: dict[str, Any] = json.loads((home / "demo.json").read_text())
+    width = max(len(person["login"]) for person in demo["people"])
+    lines = [
+        "",
+        f"Jamb is ready ({seconds:.1f} s).",
+        "",
+        f"  Console        {demo['base_url']}/",
+        f"  Command line   .venv/bin/jamb sign-in --url {demo['base_url']} --directory quillhaven",
+        f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
+        f"  All values     {home / 'demo.json'}",
+        "",
+        "Sign in as",
+        *(
+            f"  {person['login']:<{width}}  {person['password']:<26} {', '.join(person['roles']) or 'no role'}"
+            for person in demo["people"]
+        ),
+        "",
+        "Ctrl-C stops everything.",
+    ]
+    print("\n".join(lines), flush=True)
+
+
+@contextmanager
+def _step(name: str) -> Iterator[None]:
+    print(f"  {name:<22}", end="", flush=True)
+    started = time.monotonic()
+    try:
+        yield
+    except SQLAlchemyError as error:
+        raise DemoFailed("The database stopped answering.", next_step="Start again.") from error
+    print(f" {time.monotonic() - started:5.1f} s", flush=True)
+
+
+def _stop(_number: int, _frame: FrameType | None) -> None:
+    raise _Stop
+
+
+if __name__ == "__main__":
+    run()

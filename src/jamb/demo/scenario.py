@@ -1,0 +1,315 @@
+"""The made-up port: its people, its resources and its clients, as data. Days are relative to the day of loading."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+
+_APPLICATION = frozenset({AccessKind.APPLICATION})
+_R, _W, _C = Effect.READ, Effect.WRITE, Effect.CONTROL
+_OPEN, _INTERNAL, _PERSONAL, _RESTRICTED = DataClass.OPEN, DataClass.INTERNAL, DataClass.PERSONAL, DataClass.RESTRICTED
+
+
+def _permission(name: str, title: str, unlocks: str, implies: str = "") -> Permission:
+    return Permission(name, title, _APPLICATION, frozenset(unlocks.split()), frozenset(implies.split()))
+
+
+BERTHS = Catalogue.of(
+    "berths",
+    "Berths",
+    "https://berths.quillhaven.example",
+    [
+        Operation("berths.list", "List berths", "GET", "/berths", _R, _INTERNAL),
+        Operation("berths.read", "Read one berth", "GET", "/berths/{berth}", _R, _INTERNAL),
+        Operation("arrivals.list", "List expected arrivals", "GET", "/arrivals", _R, _INTERNAL),
+        Operation("occupant.assign", "Assign a ship to a berth", "PUT", "/berths/{berth}/occupant", _W, _INTERNAL),
+        Operation("berth.close", "Close a berth", "POST", "/berths/{berth}/closure", _C, _INTERNAL),
+    ],
+    [
+        _permission("berths.view", "See berths", "berths.list berths.read"),
+        _permission("arrivals.view", "See expected arrivals", "arrivals.list"),
+        _permission("berths.assign", "Assign berths", "occupant.assign", "berths.view"),
+        _permission("berths.manage", "Run the quays", "berth.close", "berths.assign arrivals.view"),
+    ],
+)
+
+TIDES = Catalogue.of(
+    "tides",
+    "Tides",
+    "https://tides.quillhaven.example",
+    [
+        Operation("gauges.list", "List gauges", "GET", "/gauges", _R, _OPEN),
+        Operation("readings.list", "List readings", "GET", "/gauges/{gauge}/readings", _R, _OPEN),
+        Operation("reading.record", "Record a reading", "POST", "/gauges/{gauge}/readings", _W, _OPEN),
+        Operation("gauge.calibrate", "Calibrate a gauge", "PUT", "/gauges/{gauge}/calibration", _C, _INTERNAL),
+    ],
+    [
+        _permission("readings.view", "See gauges and readings", "gauges.list readings.list"),
+        _permission("readings.record", "Record readings", "reading.record", "readings.view"),
+        _permission("gauges.manage", "Calibrate gauges", "gauge.calibrate", "readings.record"),
+    ],
+)
+
+CREW = Catalogue.of(
+    "crew",
+    "Crew",
+    "https://crew.quillhaven.example",
+    [
+        Operation("people.list", "List pilots and crew", "GET", "/people", _R, _PERSONAL),
+        Operation("certificates.read", "Read certificates", "GET", "/people/{person}/certificates", _R, _RESTRICTED),
+        Operation("certificate.update", "Change a certificate", "PUT", "/certificates/{certificate}", _W, _RESTRICTED),
+    ],
+    [
+        _permission("crew.view", "See pilots and crew", "people.list"),
+        _permission("certificates.view", "See certificates", "certificates.read", "crew.view"),
+        _permission("certificates.update", "Change certificates", "certificate.update", "certificates.view"),
+    ],
+)
+
+DISPATCHES = Catalogue.of(
+    "dispatches",
+    "Dispatches",
+    "https://dispatches.quillhaven.example",
+    [
+        Operation("mailboxes.list", "List mailboxes", "GET", "/mailboxes", _R, _INTERNAL),
+        Operation("messages.read", "Read messages", "GET", "/mailboxes/{mailbox}/messages", _R, _PERSONAL),
+        Operation("message.send", "Send a message", "POST", "/mailboxes/{mailbox}/messages", _W, _PERSONAL),
+        Operation("mailbox.remove", "Remove a mailbox", "DELETE", "/mailboxes/{mailbox}", _C, _PERSONAL),
+    ],
+    [
+        _permission("dispatches.read", "Read all mailboxes", "mailboxes.list messages.read"),
+        _permission("dispatches.send", "Send from any mailbox", "message.send"),
+        _permission("dispatches.manage", "Run the mailboxes", "mailbox.remove", "dispatches.read dispatches.send"),
+    ],
+)
+
+TARIFFS = Catalogue.of(
+    "tariffs",
+    "Tariffs",
+    "https://tariffs.quillhaven.example",
+    [
+        Operation("tariffs.list", "List tariffs", "GET", "/tariffs", _R, _OPEN),
+        Operation("invoices.list", "List invoices", "GET", "/invoices", _R, _INTERNAL),
+        Operation("invoice.read", "Read an invoice", "GET", "/invoices/{invoice}", _R, _PERSONAL),
+        Operation("invoice.issue", "Issue an invoice", "POST", "/invoices", _W, _PERSONAL),
+        Operation("rates.change", "Change the rates", "PUT", "/tariffs/{tariff}/rate", _C, _INTERNAL),
+    ],
+    [
+        _permission("tariffs.view", "See tariffs", "tariffs.list"),
+        _permission("invoices.view", "See invoices", "invoices.list invoice.read", "tariffs.view"),
+        _permission("invoices.issue", "Issue invoices", "invoice.issue", "invoices.view"),
+        _permission("rates.manage", "Change the rates", "rates.change", "tariffs.view"),
+    ],
+)
+
+RESOURCES = (BERTHS, TIDES, CREW, DISPATCHES, TARIFFS)
+
+
+@dataclass(frozen=True)
+class DemoPerson:
+    """`login` is the part before the directory's domain; `signs_in` people get a password in demo.json."""
+
+    login: str
+    name: str
+    roles: tuple[str, ...] = ()
+    signs_in: bool = False
+
+
+@dataclass(frozen=True)
+class DemoDirectory:
+    slug: str
+    name: str
+    domain: str
+    people: tuple[DemoPerson, ...]
+
+
+DIRECTORIES = (
+    DemoDirectory(
+        "quillhaven",
+        "Quillhaven Port Authority",
+        "quillhaven.example",
+        (
+            DemoPerson("hanneke.brouwer", "Hanneke Brouwer", ("steward",), True),
+            DemoPerson("maren.oduya", "Maren Oduya", ("registrar", "custodian"), True),
+            DemoPerson("tobias.lindqvist", "Tobias Lindqvist", ("approver",), True),
+            DemoPerson("rafiq.sattar", "Rafiq Sattar", ("auditor",), True),
+            DemoPerson("oskar.pell", "Oskar Pell", (), True),
+            DemoPerson("ilse.marchetti", "Ilse Marchetti"),
+            DemoPerson("yuki.tanabe", "Yuki Tanabe"),
+            DemoPerson("pia.nowicki", "Pia Nowicki"),
+        ),
+    ),
+    DemoDirectory(
+        "brisling",
+        "Brisling Ferries",
+        "brisling.example",
+        (DemoPerson("sunniva.dahl", "Sunniva Dahl", ("steward",), True),),
+    ),
+    DemoDirectory(
+        "quillhaven-trial",
+        "Quillhaven trial ground",
+        "trial.quillhaven.example",
+        (DemoPerson("wim.degroot", "Wim de Groot", ("steward",), True),),
+    ),
+)
+
+
+@dataclass(frozen=True)
+class DemoSecret:
+    """Issued `issued` days ago for `days` (None: endless, imported from before the policy), last used `seen` ago."""
+
+    issued: int
+    days: int | None
+    seen: int | None = None
+
+
+@dataclass(frozen=True)
+class DemoUse:
+    """`calls` a day of an operation, on every `every`th of the last thirty days."""
+
+    resource: str
+    operation: str
+    calls: int
+    every: int = 1
+
+
+@dataclass(frozen=True)
+class DemoClient:
+    """`asks` and `grants` are "resource permission", with the day counted back from today."""
+
+    name: str
+    purpose: str
+    owners: tuple[str, ...]
+    registered: int
+    asks: tuple[tuple[str, int], ...] = ()
+    grants: tuple[tuple[str, int], ...] = ()
+    secrets: tuple[DemoSecret, ...] = ()
+    uses: tuple[DemoUse, ...] = ()
+    failed: tuple[tuple[str, int], ...] = field(default=())
+
+
+CLIENTS = (
+    DemoClient(
+        "Tide-gauge relay",
+        "Carries readings from the six gauges to the Tides records every quarter of an hour",
+        ("yuki.tanabe",),
+        310,
+        (("tides readings.record", 310),),
+        (("tides readings.record", 308),),
+        (DemoSecret(100, 180, 0),),
+        (DemoUse("tides", "reading.record", 96), DemoUse("tides", "gauges.list", 4)),
+    ),
+    DemoClient(
+        "Night invoice run",
+        "Issues the berth invoices of the day at two in the morning",
+        ("ilse.marchetti", "oskar.pell"),
+        260,
+        (("tariffs invoices.issue", 260),),
+        (("tariffs invoices.issue", 259),),
+        (DemoSecret(171, 180, 0),),
+        (DemoUse("tariffs", "invoice.issue", 41), DemoUse("tariffs", "tariffs.list", 1)),
+    ),
+    DemoClient(
+        "Berth board",
+        "Shows on the wall of the control room which ship lies where",
+        ("oskar.pell",),
+        420,
+        (("berths berths.view", 420),),
+        (("berths berths.view", 419),),
+        (DemoSecret(60, 180, 0),),
+        (DemoUse("berths", "berths.list", 288), DemoUse("berths", "berths.read", 37)),
+    ),
+    DemoClient(
+        "Fuel quay scheduler",
+        "Books bunkering slots at the fuel quay and assigns the berth for them",
+        ("pia.nowicki",),
+        4,
+        (("berths berths.assign", 4),),
+        (),
+        (DemoSecret(3, 90),),
+        (),
+        (("asked-not-granted", 2), ("asked-not-granted", 1)),
+    ),
+    DemoClient(
+        "Radio bridge",
+        "Sends radio log excerpts to the duty mailboxes",
+        (),
+        900,
+        (("dispatches dispatches.send", 900), ("dispatches dispatches.manage", 900)),
+        (("dispatches dispatches.send", 899), ("dispatches dispatches.manage", 899)),
+        (DemoSecret(899, None, 2),),
+        (DemoUse("dispatches", "message.send", 12, 3),),
+    ),
+    DemoClient(
+        "Weather display",
+        "Shows wind and tide in the pilots' mess; permissions taken from its maker's manual",
+        ("oskar.pell",),
+        75,
+        (
+            ("tides readings.view", 75),
+            ("tides gauges.manage", 75),
+            ("berths arrivals.view", 75),
+            ("crew certificates.view", 75),
+            ("dispatches dispatches.read", 75),
+        ),
+        (
+            ("tides readings.view", 74),
+            ("tides gauges.manage", 74),
+            ("berths arrivals.view", 74),
+            ("crew certificates.view", 74),
+        ),
+        (DemoSecret(74, 180, 0),),
+        (DemoUse("tides", "readings.list", 140), DemoUse("tides", "gauges.list", 2)),
+    ),
+    DemoClient(
+        "Pilot roster sync",
+        "Keeps the roster of pilots in step with the personnel records",
+        ("pia.nowicki", "yuki.tanabe"),
+        130,
+        (("crew crew.view", 130), ("crew certificates.view", 6)),
+        (("crew crew.view", 129),),
+        (DemoSecret(129, 180, 0), DemoSecret(10, 90)),
+        (DemoUse("crew", "people.list", 24),),
+    ),
+    DemoClient(
+        "Customs declarations feed",
+        "Tells the customs house which ships are due tomorrow",
+        ("ilse.marchetti",),
+        200,
+        (("berths arrivals.view", 200),),
+        (("berths arrivals.view", 198),),
+        (DemoSecret(120, 180, 1),),
+        (DemoUse("berths", "arrivals.list", 2),),
+    ),
+    DemoClient(
+        "Crew certificate check",
+        "Warns the harbour master of certificates that run out",
+        ("pia.nowicki",),
+        6,
+        (("crew certificates.view", 6),),
+        (("crew certificates.view", 5),),
+        (DemoSecret(5, 90),),
+    ),
+    DemoClient(
+        "Crane telemetry trial",
+        "Trial of the crane maker's dashboard, spring",
+        ("yuki.tanabe",),
+        240,
+        (("berths berths.view", 240),),
+        (("berths berths.view", 239),),
+        (DemoSecret(239, 90, 151),),
+        (),
+        (("secret-expired", 3), ("secret-expired", 2), ("secret-expired", 1)),
+    ),
+    DemoClient(
+        "Copy of berth board",
+        "Copied to try another screen size",
+        (),
+        150,
+        (("berths berths.view", 150),),
+        (),
+        (DemoSecret(150, 90),),
+    ),
+    DemoClient("Import test 3", "Test of the import of registrations", (), 190),
+)

@@ -1,0 +1,73 @@
+"""The composition root: settings in, application out."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from fastapi import FastAPI
+from fastapi.routing import APIRoute
+
+from jamb import __version__
+from jamb.service import console, health
+from jamb.service.edge import Edge
+from jamb.service.oauth import routes as oauth
+from jamb.service.office import open_office
+from jamb.service.problems import add_problem_handlers
+from jamb.service.routes import (
+    access,
+    audit,
+    clients,
+    consent,
+    credentials,
+    directories,
+    ledger,
+    resources,
+    session,
+    usage,
+)
+from jamb.service.settings import Settings
+
+ROUTERS = (
+    session.router,
+    directories.router,
+    resources.router,
+    clients.router,
+    consent.router,
+    credentials.router,
+    access.router,
+    audit.router,
+    ledger.router,
+    usage.router,
+    oauth.router,
+    health.router,
+    console.router,
+)
+
+
+def create_app(settings: Settings) -> FastAPI:
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        async with open_office(settings) as office:
+            app.state.office = office
+            yield
+
+    app = FastAPI(
+        title="Jamb",
+        version=__version__,
+        summary="Registers client applications, decides what each may do, and keeps proof of it.",
+        lifespan=life,
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=_operation_id,
+    )
+    add_problem_handlers(app)
+    oauth.add_oauth_handlers(app)
+    for router in ROUTERS:
+        app.include_router(router)
+    app.add_middleware(Edge)
+    return app
+
+
+def _operation_id(route: APIRoute) -> str:
+    return route.name

@@ -1,0 +1,122 @@
+"""Who calls Jamb's own API: a bearer token (RFC 6750, RFC 9068) or a console session, then the one decision."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Annotated, Any
+from uuid import UUID
+
+import jwt
+from fastapi import Depends, Request
+
+from jamb.actions import devices, people
+from jamb.actions.access import Admitted, Caller, admit
+from jamb.actions.premises import console_client_id, read_directory_id
+from jamb.core.access import TokenFacts
+from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.service.office import Office
+
+COOKIE = "jamb_session"
+CSRF_HEADER = "X-Jamb-CSRF"
+_SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+_SIGN_IN = "Sign in at the console, run `jamb sign-in`, or send an access token of this directory."
+
+
+def office_of(request: Request) -> Office:
+    office: Office = request.app.state.office
+    return office
+
+
+def moment_now() -> datetime:
+    return datetime.now(UTC)
+
+
+TheOffice = Annotated[Office, Depends(office_of)]
+Now = Annotated[datetime, Depends(moment_now)]
+
+
+def session_of(request: Request, office: TheOffice, now: Now) -> people.ConsoleSession:
+    """Return the console session of the request's cookie; changes must repeat its CSRF value."""
+    cookie = request.cookies.get(COOKIE)
+    found = people.find_session(office.premises, cookie, now) if cookie else None
+    if found is None:
+        raise NotSignedIn("You are not signed in.", next_step="Sign in.")
+    if request.method not in _SAFE and not people.csrf_matches(found, request.headers.get(CSRF_HEADER)):
+        raise Forbidden(
+            f"The change did not carry the session's {CSRF_HEADER} value.", next_step="Reload the page and try again."
+        )
+    return found
+
+
+TheSession = Annotated[people.ConsoleSession, Depends(session_of)]
+
+
+def bearer_of(request: Request) -> str | None:
+    """Return the access token of the Authorization header (RFC 6750 section 2.1), if there is one."""
+    header = request.headers.get("Authorization")
+    if header is None:
+        return None
+    scheme, _, token = header.partition(" ")
+    if scheme.lower() != "bearer" or not token:
+        raise NotSignedIn("The Authorization header is not a bearer token.", next_step=_SIGN_IN)
+    return token.strip()
+
+
+def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
+    """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
+
+    RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
+    """
+    try:
+        header = jwt.get_unverified_header(token)
+        kind, algorithm = header.get("typ"), header.get("alg")
+        if kind not in {"at+jwt", "application/at+jwt"} or algorithm != "ES256":
+            raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
+        directory_id = read_directory_id(office.premises, slug)
+        key = office.keyring.public(str(header.get("kid")), directory_id)
+        if key is None:
+            raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
+        claims: dict[str, Any] = jwt.decode(
+            token,
+            key,
+            algorithms=["ES256"],
+            audience=office.premises.own_identifier(slug),
+            issuer=office.premises.issuer(slug),
+            options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
+        )
+    except jwt.ExpiredSignatureError as error:
+        raise NotSignedIn("The token has run out.", next_step=_SIGN_IN) from error
+    except jwt.InvalidAudienceError as error:
+        raise NotSignedIn("The token is for another resource.", next_step=_SIGN_IN) from error
+    except jwt.InvalidTokenError as error:
+        raise NotSignedIn("The token does not verify.", next_step=_SIGN_IN) from error
+    return claims
+
+
+def caller_of(directory: str, request: Request, office: TheOffice, now: Now) -> Caller:
+    """Return who calls, by token if there is one, else by session. What they may do is not yet decided."""
+    token = bearer_of(request)
+    if token is None:
+        found = session_of(request, office, now)
+        return Caller(console_client_id(found.directory.slug), found.person.id)
+    claims = claims_of(office, directory, token)
+    facts = TokenFacts(frozenset(str(claims.get("scope", "")).split()), datetime.fromtimestamp(claims["iat"], UTC))
+    if "sid" not in claims:
+        return Caller(claims["client_id"], None, facts)
+    if not devices.signed_in_still(office.premises, UUID(claims["sid"])):
+        raise NotSignedIn("This sign-in was ended.", next_step=_SIGN_IN)
+    return Caller(claims["client_id"], UUID(claims["sub"]), facts)
+
+
+TheCaller = Annotated[Caller, Depends(caller_of)]
+
+
+def may(operation: str) -> Callable[..., Admitted]:
+    """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API."""
+
+    def guard(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
+        return admit(office.premises, directory, caller, operation, now)
+
+    guard.__dict__["operation"] = operation
+    return guard

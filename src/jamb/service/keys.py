@@ -1,0 +1,48 @@
+"""Signing keys in memory: opened once per process, found by key id. Keys never change, so the cache never lies."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from cryptography.hazmat.primitives.asymmetric.ec import EllipticCurvePrivateKey, EllipticCurvePublicKey
+from cryptography.hazmat.primitives.serialization import load_der_private_key
+from sqlmodel import Session
+
+from jamb.actions.premises import Premises
+from jamb.core.errors import Misuse
+from jamb.store.directories import SigningKeyRow
+
+
+class Keyring:
+    def __init__(self, premises: Premises) -> None:
+        self._premises = premises
+        self._opened: dict[str, tuple[str, EllipticCurvePrivateKey]] = {}
+
+    def cached(self, kid: str) -> EllipticCurvePrivateKey | None:
+        """Return an opened key without touching the database."""
+        found = self._opened.get(kid)
+        return found[1] if found else None
+
+    def private(self, kid: str) -> EllipticCurvePrivateKey:
+        """Return the private key, unsealing it on first use."""
+        opened = self._open(kid)
+        if opened is None:
+            raise Misuse(f"there is no signing key {kid}")
+        return opened[1]
+
+    def public(self, kid: str, directory_id: str) -> EllipticCurvePublicKey | None:
+        """Return the public key if this directory has one of that id."""
+        opened = self._open(kid)
+        return opened[1].public_key() if opened is not None and opened[0] == directory_id else None
+
+    def _open(self, kid: str) -> tuple[str, EllipticCurvePrivateKey] | None:
+        found = self._opened.get(kid)
+        if found is None:
+            with Session(self._premises.engine) as session:
+                row = session.get(SigningKeyRow, kid)
+            if row is None:
+                return None
+            plain = self._premises.sealer.open(row.sealed, f"{row.directory_id}/{kid}")
+            key = cast("EllipticCurvePrivateKey", load_der_private_key(plain, None))
+            found = self._opened[kid] = (str(row.directory_id), key)
+        return found

@@ -1,0 +1,1 @@
+"""The OAuth endpoints of each directory, under /d/{directory}."""

@@ -1,0 +1,91 @@
+"""The device authorization grant (RFC 8628), so far for Jamb's own command line."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import Response
+
+from jamb.actions import devices
+from jamb.core import own_api
+from jamb.core.attempts import Outcome
+from jamb.service.oauth.catalogues import catalogue_of
+from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.form import Form
+from jamb.service.oauth.mint import mint
+from jamb.service.office import Office
+from jamb.service.recorder import Attempt
+from jamb.store.tokens import DELEGATED
+
+GRANT_TYPE = "urn:ietf:params:oauth:grant-type:device_code"
+_SAID = {
+    devices.PollAnswer.PENDING: "The person has not decided yet.",
+    devices.PollAnswer.SLOW_DOWN: "Wait five seconds longer between tries.",
+    devices.PollAnswer.DENIED: "The person said no.",
+    devices.PollAnswer.EXPIRED: "The code ran out; start again.",
+    devices.PollAnswer.UNKNOWN: "No device waits with this code.",
+}
+_RECORDED = {
+    devices.PollAnswer.DENIED: Outcome.DEVICE_DENIED,
+    devices.PollAnswer.EXPIRED: Outcome.DEVICE_EXPIRED,
+}
+
+
+async def authorize_device(office: Office, slug: str, form: Form, now: datetime) -> Response:
+    """Answer a device authorization request (RFC 8628 section 3.1 and 3.2)."""
+    client_id = form.get("client_id")
+    if client_id is None:
+        raise OAuthError("invalid_request", "The parameter client_id is missing.")
+    started = await run_in_threadpool(devices.start, office.premises, slug, client_id, now)
+    if started is None:
+        raise OAuthError("invalid_client", "This directory has no public client of that id.")
+    address = f"{office.premises.base_url}/device"
+    return json_response(
+        {
+            "device_code": started.device_code,
+            "user_code": started.user_code,
+            "verification_uri": address,
+            "verification_uri_complete": f"{address}#{started.user_code}",
+            "expires_in": started.expires_in_seconds,
+            "interval": started.interval_seconds,
+        }
+    )
+
+
+async def device_token(request: Request, office: Office, slug: str, form: Form, now: datetime) -> Response:
+    """Answer a polling device (RFC 8628 section 3.4 and 3.5)."""
+    client_id, device_code = form.get("client_id"), form.get("device_code")
+    if client_id is None or device_code is None:
+        raise OAuthError("invalid_request", "The parameters client_id and device_code are both needed.")
+    poll = await run_in_threadpool(devices.poll, office.premises, slug, client_id, device_code, now)
+    rows = await office.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
+    if not rows:
+        raise OAuthError("invalid_client", "This directory has no public client of that id.")
+    directory_id, seconds, kid, resource_id, revision, identifier, granted = rows[0]
+    address = request.client.host if request.client else ""
+    agent = request.headers.get("user-agent", "")[:200]
+    if poll.answer is not devices.PollAnswer.GO:
+        if poll.answer in _RECORDED:
+            outcome = _RECORDED[poll.answer]
+            failed = Attempt(directory_id, client_id, now, outcome, "", identifier, _SAID[poll.answer], address, agent)
+            await office.recorder.record(failed)
+        raise OAuthError(poll.answer.value, _SAID[poll.answer])
+    catalogue = await catalogue_of(office, resource_id, revision)
+    scope = frozenset().union(*(catalogue.closure(name) for name in granted))
+    token, words = await mint(
+        office.keyring,
+        kid,
+        issuer=office.premises.issuer(slug),
+        audience=identifier,
+        subject=str(poll.person_id),
+        client_id=client_id,
+        scope=scope,
+        issued_at=int(now.timestamp()),
+        seconds=seconds,
+        sign_in=str(poll.sign_in_id),
+    )
+    issued = Attempt(directory_id, client_id, now, Outcome.ISSUED, "", identifier, words, address, agent)
+    office.recorder.note(issued)
+    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": seconds, "scope": words})

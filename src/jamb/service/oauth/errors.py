@@ -1,0 +1,35 @@
+"""Errors of the OAuth endpoints, as RFC 6749 section 5.2 has them."""
+
+from __future__ import annotations
+
+import orjson
+from fastapi.responses import Response
+
+NO_STORE = {"Cache-Control": "no-store", "Pragma": "no-cache"}
+
+
+class OAuthError(Exception):
+    """An error answer. The description is for the developer who reads it; it never repeats a secret."""
+
+    def __init__(self, error: str, description: str, *, basic: bool = False, status: int = 400) -> None:
+        super().__init__(description)
+        self.error = error
+        self.description = description
+        self.basic = basic
+        self.status = 401 if error == "invalid_client" else status
+
+    def response(self) -> Response:
+        headers = dict(NO_STORE)
+        if self.status == 401:
+            # RFC 6749 section 5.2: required when the client used the Authorization header; harmless otherwise.
+            headers["WWW-Authenticate"] = 'Basic realm="jamb", charset="UTF-8"'
+        if self.status == 503:
+            headers["Retry-After"] = "2"
+        # RFC 6749 section 5.2 allows only some characters in a description.
+        plain = self.description.replace("“", "'").replace("”", "'").replace('"', "'").replace("\\", "/")
+        plain = "".join(ch if " " <= ch <= "~" else "?" for ch in plain)
+        return json_response({"error": self.error, "error_description": plain}, self.status, headers)
+
+
+def json_response(value: object, status: int = 200, headers: dict[str, str] | None = None) -> Response:
+    return Response(orjson.dumps(value), status, headers or NO_STORE, "application/json")

@@ -1,0 +1,87 @@
+"""The addresses of a directory as an issuer: token, device authorization, keys and metadata."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from fastapi import APIRouter, FastAPI, Request
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import Response
+
+from jamb.actions.directories import published_keys, read_directory
+from jamb.core.errors import NotFound
+from jamb.service.callers import TheOffice
+from jamb.service.oauth import device
+from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
+from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.form import read_form, read_proof
+from jamb.service.office import Office
+from jamb.service.problems import problem_response
+
+router = APIRouter(tags=["oauth"])
+CLIENT_CREDENTIALS = "client_credentials"
+
+
+@router.post("/d/{directory}/token")
+async def token(directory: str, request: Request) -> Response:
+    """Token endpoint (RFC 6749 section 3.2). Takes a form; answers JSON."""
+    office: Office = request.app.state.office
+    form = await read_form(request)
+    grant_type = form.get("grant_type")
+    now = datetime.now(UTC)
+    if grant_type == CLIENT_CREDENTIALS:
+        return await client_credentials(request, office, directory, form, read_proof(request, form), now)
+    if grant_type == device.GRANT_TYPE:
+        return await device.device_token(request, office, directory, form, now)
+    if grant_type is None:
+        raise OAuthError("invalid_request", "The parameter grant_type is missing.")
+    raise OAuthError("unsupported_grant_type", f"Use {CLIENT_CREDENTIALS} or {device.GRANT_TYPE}.")
+
+
+@router.post("/d/{directory}/device_authorization")
+async def device_authorization(directory: str, request: Request, office: TheOffice) -> Response:
+    """Device authorization endpoint (RFC 8628 section 3.1)."""
+    return await device.authorize_device(office, directory, await read_form(request), datetime.now(UTC))
+
+
+@router.get("/d/{directory}/jwks")
+async def jwks(directory: str, office: TheOffice) -> Response:
+    """The directory's public signing keys (RFC 7517 section 5)."""
+    keys = await run_in_threadpool(published_keys, office.premises, directory)
+    headers = {"Cache-Control": "public, max-age=300"}
+    return json_response({"keys": [key.public_jwk for key in keys]}, headers=headers)
+
+
+@router.get("/.well-known/oauth-authorization-server/d/{directory}")
+async def metadata(directory: str, office: TheOffice) -> dict[str, Any]:
+    """Authorization server metadata (RFC 8414 section 3.1: the issuer's path follows the well-known part)."""
+    found = await run_in_threadpool(read_directory, office.premises, directory)
+    issuer = office.premises.issuer(found.slug)
+    return {
+        "issuer": issuer,
+        "token_endpoint": office.premises.token_endpoint(found.slug),
+        "device_authorization_endpoint": f"{issuer}/device_authorization",
+        "jwks_uri": f"{issuer}/jwks",
+        # RFC 8414 section 2: required; empty while there is no authorization endpoint.
+        "response_types_supported": [],
+        "grant_types_supported": [CLIENT_CREDENTIALS, device.GRANT_TYPE],
+        "token_endpoint_auth_methods_supported": ["client_secret_basic", "client_secret_post", "none"],
+    }
+
+
+def add_oauth_handlers(app: FastAPI) -> None:
+    """Answer failures under /d/ as RFC 6749 has it; a wrong directory is a wrong address, not an OAuth error."""
+
+    @app.exception_handler(OAuthError)
+    async def oauth(_request: Request, error: OAuthError) -> Response:
+        return error.response()
+
+    @app.exception_handler(UnknownDirectory)
+    async def unknown(request: Request, _error: UnknownDirectory) -> Response:
+        slug = request.path_params.get("directory", "")
+        return problem_response(
+            NotFound(
+                f"There is no directory “{slug[:40]}” here.", next_step="Check the issuer on the connection sheet."
+            )
+        )

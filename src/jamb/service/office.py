@@ -1,0 +1,72 @@
+"""What every request needs, built once per process: premises, keys, the driver's pool and the recorder."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from typing import Any
+
+from psycopg import AsyncConnection, InterfaceError, OperationalError
+from psycopg_pool import AsyncConnectionPool, PoolTimeout
+
+from jamb.actions.premises import Premises
+from jamb.service.keys import Keyring
+from jamb.service.recorder import Recorder
+from jamb.service.settings import Settings
+from jamb.store.engine import driver_url, make_engine, unavailable
+
+POOL_TIMEOUT_SECONDS = 3.0
+
+
+class Reader:
+    """Runs one prepared read on the driver and returns its rows; an outage becomes `StoreUnavailable`."""
+
+    def __init__(self, pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> None:
+        self._pool = pool
+
+    async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
+        for again in (True, False):
+            try:
+                async with self._pool.connection() as connection:
+                    cursor = await connection.execute(statement, parameters, prepare=True, binary=True)
+                    return await cursor.fetchall()
+            except PoolTimeout as error:
+                raise unavailable() from error
+            except (OperationalError, InterfaceError) as error:
+                # A restarted server leaves dead connections in the pool: replace them all, then try once more.
+                if not again:
+                    raise unavailable() from error
+                await self._pool.check()
+        raise AssertionError("unreachable")
+
+
+@dataclass(slots=True)
+class Office:
+    settings: Settings
+    premises: Premises
+    keyring: Keyring
+    reader: Reader
+    recorder: Recorder
+
+
+@asynccontextmanager
+async def open_office(settings: Settings) -> AsyncIterator[Office]:
+    """Open the pools, run until the block ends, then flush what is recorded and close."""
+    premises = Premises(make_engine(settings.database()), settings.sealer(), settings.base_url)
+    pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]] = AsyncConnectionPool(
+        driver_url(settings.database()),
+        min_size=1,
+        max_size=8,
+        timeout=POOL_TIMEOUT_SECONDS,
+        open=False,
+        kwargs={"autocommit": True, "connect_timeout": 3, "application_name": "jamb tokens"},
+    )
+    await pool.open(wait=False)
+    recorder = Recorder(pool)
+    try:
+        async with recorder.running():
+            yield Office(settings, premises, Keyring(premises), Reader(pool), recorder)
+    finally:
+        await pool.close()
+        premises.engine.dispose()

@@ -1,0 +1,76 @@
+"""Commands for whoever runs the service: serve, migrate, and write the API's description."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+import uvicorn
+from pydantic import ValidationError
+from sqlalchemy.exc import OperationalError
+
+from jamb.core.errors import JambError
+from jamb.service.app import create_app
+from jamb.service.logs import set_up_logs
+from jamb.service.settings import Settings
+from jamb.store.engine import make_engine
+from jamb.store.migrate import migrate as run_migrations
+
+app = typer.Typer(
+    help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
+)
+
+
+@app.command()
+def serve() -> None:
+    """Serve on JAMB_HOST and JAMB_PORT. Start as many processes on one database as you like."""
+    settings = Settings()
+    set_up_logs(settings.log_level)
+    settings.sealer()
+    uvicorn.run(
+        create_app(settings),
+        host=settings.host,
+        port=settings.port,
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        timeout_graceful_shutdown=5,
+    )
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the database to the schema of this version."""
+    run_migrations(make_engine(Settings().database()))
+    typer.echo("The schema is current.")
+
+
+@app.command()
+def settings() -> None:
+    """List the settings that the environment may give."""
+    for name, field in Settings.model_fields.items():
+        default = "" if field.default is None else f" (default: {field.default})"
+        typer.echo(f"JAMB_{name.upper():<14} {field.description}{default}")
+
+
+@app.command()
+def openapi(target: Annotated[Path, typer.Argument(help="File to write")]) -> None:
+    """Write the API's description (OpenAPI 3.1)."""
+    document = create_app(Settings()).openapi()
+    target.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
+
+
+def run() -> None:
+    """Entry point: our errors are one sentence, not a traceback."""
+    try:
+        app()
+    except JambError as error:
+        sys.exit(f"jamb-service: {error.message}. {error.next_step}".rstrip())
+    except ValidationError as error:
+        faults = "; ".join(f"JAMB_{str(fault['loc'][0]).upper()}: {fault['msg']}" for fault in error.errors())
+        sys.exit(f"jamb-service: {faults}")
+    except OperationalError:
+        sys.exit("jamb-service: the database does not answer; check JAMB_DATABASE_URL and that it runs.")

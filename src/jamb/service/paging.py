@@ -1,0 +1,58 @@
+"""Cursors and Link headers (RFC 8288): every list is paged the same way."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+from typing import Annotated, Any
+
+from fastapi import Query, Request, Response
+
+from jamb.core.errors import BadInput
+
+DEFAULT_LIMIT = 50
+MOST_LIMIT = 100
+
+Limit = Annotated[int, Query(ge=1, le=MOST_LIMIT, description="Items a page")]
+Cursor = Annotated[str | None, Query(max_length=400, description="`next` of the page before")]
+
+
+def pack(position: Any) -> str:
+    return base64.urlsafe_b64encode(json.dumps(position).encode()).decode().rstrip("=")
+
+
+def unpack(cursor: str) -> Any:
+    try:
+        return json.loads(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
+    except (binascii.Error, ValueError) as error:
+        raise _bad(cursor) from error
+
+
+def unpack_number(cursor: str | None) -> int | None:
+    if cursor is None:
+        return None
+    value = unpack(cursor)
+    if not isinstance(value, int) or not 0 <= value < 2**62:
+        raise _bad(cursor)
+    return value
+
+
+def unpack_pair(cursor: str | None) -> tuple[str, str] | None:
+    if cursor is None:
+        return None
+    value = unpack(cursor)
+    if not (isinstance(value, list) and len(value) == 2 and all(isinstance(part, str) for part in value)):
+        raise _bad(cursor)
+    return value[0], value[1]
+
+
+def link_next(request: Request, response: Response, cursor: str | None) -> None:
+    """Add the Link header to the next page, if there is one."""
+    if cursor is not None:
+        url = request.url.include_query_params(cursor=cursor)
+        response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
+
+
+def _bad(cursor: str) -> BadInput:
+    return BadInput.field("cursor", cursor, "the `next` of a page of this list", "Start again without a cursor.")

@@ -1,0 +1,135 @@
+"""Clients: list, register, read the dossier."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+
+from jamb.actions import clients
+from jamb.actions.access import Admitted
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
+from jamb.store.clients import Attention, ClientSort
+from jamb.wire import clients as wire
+from jamb.wire.audit import Severity, finding_of
+from jamb.wire.base import Page
+from jamb.wire.credentials import Credential
+from jamb.wire.resources import operation_of
+
+router = APIRouter(prefix="/api/v1/directories/{directory}/clients", tags=["clients"])
+DAYS_OF_USE = 30
+
+
+@router.get("", dependencies=[Depends(may("clients.list"))])
+def list_clients(
+    directory: str,
+    request: Request,
+    response: Response,
+    office: TheOffice,
+    now: Now,
+    q: Annotated[str, Query(max_length=100, description="Part of the name or purpose, or a client id")] = "",
+    attention: Annotated[Attention | None, Query(description="Only clients that need this")] = None,
+    sort: ClientSort = ClientSort.NAME,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Client]:
+    """Clients of the directory, paged, filtered and sorted here."""
+    found = clients.list_clients(
+        office.premises,
+        directory,
+        now,
+        query=q,
+        attention=attention,
+        sort=sort,
+        after=unpack_pair(cursor),
+        limit=limit,
+    )
+    following = pack(found.next) if found.next else None
+    link_next(request, response, following)
+    return Page[wire.Client](items=[client_answer(one) for one in found.items], next=following, total=found.total)
+
+
+@router.post("", status_code=201)
+def register_client(
+    sent: wire.NewClient,
+    admitted: Annotated[Admitted, Depends(may("clients.register"))],
+    request: Request,
+    response: Response,
+    office: TheOffice,
+    now: Now,
+) -> wire.Client:
+    """Register a client. The answer has its client id and what is left to do."""
+    made = clients.register(
+        office.premises, admitted.directory, sent.name, sent.purpose, sent.kind, sent.owners, admitted.actor, now
+    )
+    response.headers["Location"] = f"{request.url.path}/{made.id}"
+    return client_answer(made)
+
+
+@router.get("/{client}", dependencies=[Depends(may("clients.read"))])
+def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wire.Dossier:
+    """Everything about one client: its ladder, credentials and findings."""
+    found = clients.read_dossier(office.premises, directory, client, now)
+    days = [(now - timedelta(days=back)).date() for back in range(DAYS_OF_USE - 1, -1, -1)]
+    ladders = []
+    for place in found.resources:
+        rungs = [_rung_answer(view, place, days) for view in place.rungs]
+        opened = sorted({name for rung in rungs for name in rung.opens})
+        ladders.append(
+            wire.ResourceLadder(
+                resource=place.catalogue.name,
+                title=place.catalogue.title,
+                identifier=place.catalogue.identifier,
+                rungs=rungs,
+                operations=[operation_of(place.catalogue, name) for name in opened],
+            )
+        )
+    return wire.Dossier(
+        client=client_answer(found.client),
+        resources=ladders,
+        credentials=[Credential.model_validate(one) for one in found.credentials],
+        findings=[finding_of(one) for one in found.findings],
+    )
+
+
+def client_answer(view: clients.ClientView) -> wire.Client:
+    return wire.Client(
+        id=view.id,
+        name=view.name,
+        purpose=view.purpose,
+        kind=view.kind,
+        state=view.state,
+        registered_at=view.registered_at,
+        registered_by=view.registered_by,
+        owners=[wire.Owner.model_validate(owner) for owner in view.owners],
+        ladder=wire.LadderCount.model_validate(view.ladder),
+        secret_state=view.secret_state,
+        next_end=view.next_end,
+        last_used_at=view.last_used_at,
+        findings=view.findings,
+        worst=Severity(view.worst.word) if view.worst is not None else None,
+        next_steps=list(view.next_steps),
+    )
+
+
+def _rung_answer(view: clients.RungView, place: clients.ResourceLadder, days: list[date]) -> wire.Rung:
+    rung = view.rung
+    return wire.Rung(
+        permission=rung.permission,
+        title=place.catalogue.permissions[rung.permission].title,
+        kind=rung.kind,
+        ask_id=view.ask_id,
+        asked_at=rung.asked.asked_at if rung.asked else None,
+        asked_by=view.asked_by,
+        reason=view.reason,
+        granted_at=rung.granted.granted_at if rung.granted else None,
+        granted_by=view.granted_by,
+        expires_at=rung.granted.expires_at if rung.granted else None,
+        used=rung.used,
+        used_operations=sorted(rung.used_operations),
+        opens=sorted(place.catalogue.opened_by(rung.permission)),
+        last_used_at=rung.last_used_at,
+        calls=wire.calls_by_day(dict(rung.calls_by_day), days),
+    )

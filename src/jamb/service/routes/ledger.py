@@ -1,0 +1,61 @@
+"""The ledger."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+
+from jamb.actions import ledger
+from jamb.core.ledger import Entry
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
+from jamb.wire import ledger as wire
+from jamb.wire.base import Page
+
+router = APIRouter(prefix="/api/v1/directories/{directory}/ledger", tags=["ledger"])
+
+
+@router.get("", dependencies=[Depends(may("ledger.read"))])
+def read_ledger(
+    directory: str,
+    request: Request,
+    response: Response,
+    office: TheOffice,
+    client: Annotated[str | None, Query(max_length=80, description="Only changes of this client")] = None,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.LedgerEntry]:
+    """Changes, newest first."""
+    found = ledger.read_ledger(office.premises, directory, client_id=client, before=unpack_number(cursor), limit=limit)
+    following = pack(found.next) if found.next is not None else None
+    link_next(request, response, following)
+    return Page[wire.LedgerEntry](items=[entry_answer(entry, digest) for entry, digest in found.items], next=following)
+
+
+@router.get("/verification", dependencies=[Depends(may("ledger.verify"))])
+def verify_ledger(directory: str, office: TheOffice, now: Now) -> wire.Verification:
+    """Walk the whole chain and say whether it is sound."""
+    found = ledger.verify_ledger(office.premises, directory, now)
+    return wire.Verification(
+        at=found.at,
+        sound=found.fault is None,
+        entries=found.entries,
+        head=found.head.hex(),
+        first_fault=found.fault.sequence if found.fault else None,
+        what=found.fault.what if found.fault else "",
+    )
+
+
+def entry_answer(entry: Entry, digest: bytes) -> wire.LedgerEntry:
+    return wire.LedgerEntry(
+        sequence=entry.sequence,
+        at=entry.at,
+        actor=dict(entry.actor),
+        action=entry.action,
+        subject=dict(entry.subject),
+        before=dict(entry.before) if entry.before is not None else None,
+        after=dict(entry.after) if entry.after is not None else None,
+        reason=entry.reason,
+        hash=digest.hex(),
+    )

@@ -1,0 +1,85 @@
+"""Sign in at the console, out again, and answer a waiting device."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from jamb.actions import devices, people
+from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.service.callers import COOKIE, Now, TheOffice, TheSession, bearer_of, claims_of
+from jamb.wire import people as wire
+
+router = APIRouter(prefix="/api/v1", tags=["session"])
+
+
+def same_origin(request: Request, office: TheOffice) -> None:
+    """Refuse a sign-in that another site's page started: it has no session yet whose CSRF value it could repeat."""
+    origin = request.headers.get("Origin")
+    if origin is not None and origin not in {office.settings.base_url, str(request.base_url).rstrip("/")}:
+        raise Forbidden("Sign-in was started from another site.", next_step="Open the console itself.")
+
+
+@router.post("/session", dependencies=[Depends(same_origin)])
+def sign_in(sent: wire.SignIn, response: Response, office: TheOffice, now: Now) -> wire.Session:
+    """Open a console session; the cookie is HttpOnly and SameSite=Strict."""
+    cookie, found = people.sign_in(office.premises, sent.login, sent.password.get_secret_value(), now)
+    response.set_cookie(
+        COOKIE,
+        cookie,
+        max_age=found.directory.policy.session_seconds,
+        httponly=True,
+        samesite="strict",
+        secure=office.settings.base_url.startswith("https://"),
+        path="/",
+    )
+    return session_answer(found)
+
+
+@router.get("/session")
+def read_session(found: TheSession) -> wire.Session:
+    """Who is signed in."""
+    return session_answer(found)
+
+
+@router.delete("/session", status_code=204)
+def sign_out(request: Request, response: Response, found: TheSession, office: TheOffice) -> None:
+    """End the console session."""
+    assert found is not None
+    people.sign_out(office.premises, request.cookies[COOKIE])
+    response.delete_cookie(COOKIE, path="/")
+
+
+@router.delete("/directories/{directory}/sign-in", status_code=204)
+def end_sign_in(directory: str, request: Request, office: TheOffice, now: Now) -> None:
+    """End the sign-in that the presented token belongs to (the command line's sign-out)."""
+    token = bearer_of(request)
+    if token is None:
+        raise NotSignedIn("No token was sent.")
+    claims = claims_of(office, directory, token)
+    if "sid" not in claims:
+        raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
+    devices.sign_out(office.premises, UUID(claims["sid"]), now)
+
+
+@router.post("/devices/lookup")
+def look_at_device(sent: wire.DeviceLookup, found: TheSession, office: TheOffice, now: Now) -> wire.WaitingDevice:
+    """What waits behind a code shown on a device. The code travels in the body, never in an address that is logged."""
+    return wire.WaitingDevice.model_validate(devices.look(office.premises, found.directory, sent.user_code, now))
+
+
+@router.post("/devices/decision", status_code=204)
+def decide_on_device(sent: wire.DeviceDecision, found: TheSession, office: TheOffice, now: Now) -> None:
+    """Let the device act for you, or not."""
+    devices.answer(office.premises, found.directory, sent.user_code, found.person.id, approve=sent.approve, now=now)
+
+
+def session_answer(found: people.ConsoleSession) -> wire.Session:
+    return wire.Session(
+        person=wire.Person.model_validate(found.person),
+        directory=found.directory.slug,
+        directory_name=found.directory.name,
+        expires_at=found.expires_at,
+        csrf=found.csrf,
+    )

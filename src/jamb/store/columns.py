@@ -1,0 +1,31 @@
+"""Column kinds that several tables share. Every moment is stored with its zone, in UTC."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import Column, ColumnElement, DateTime, LargeBinary, Text, any_, bindparam
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlmodel import Field, col
+
+
+def moment(*, nullable: bool = False) -> Any:
+    return Field(default=None, sa_column=Column(DateTime(timezone=True), nullable=nullable))
+
+
+def words() -> Any:
+    return Field(default_factory=list, sa_column=Column(ARRAY(Text), nullable=False))
+
+
+def document(*, nullable: bool = False) -> Any:
+    return Field(default=None, sa_column=Column(JSONB(none_as_null=True), nullable=nullable))
+
+
+def blob(*, primary_key: bool = False) -> Any:
+    return Field(sa_column=Column(LargeBinary, nullable=False, primary_key=primary_key))
+
+
+def among(column: Any, values: Iterable[str]) -> ColumnElement[bool]:
+    """Return "column is one of these texts" as one array parameter: any number of values, one statement shape."""
+    return col(column) == any_(bindparam(None, list(values), ARRAY(Text)))

@@ -1,0 +1,1 @@
+"""Schema migrations (Alembic), run by `jamb-service migrate`."""

@@ -1,0 +1,118 @@
+"""Clients with all that rules and lists need, read set-wise: a handful of statements for any number of clients."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Protocol, TypeVar
+from uuid import UUID
+
+from sqlmodel import Session, col, select
+
+from jamb.core.audit import ClientPicture, CredentialPicture, ResourcePicture
+from jamb.core.clients import ClientState
+from jamb.core.ladder import Use, ladder
+from jamb.core.permissions import Catalogue
+from jamb.core.policy import DirectoryPolicy
+from jamb.store import clients, credentials, resources, usage
+from jamb.store.columns import among
+
+USE_WINDOW = timedelta(days=30)
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedClient:
+    """A client's row and its picture; the row stays inside store and actions."""
+
+    row: clients.ClientRow
+    picture: ClientPicture
+    owners: tuple[tuple[UUID, str], ...]
+    credentials: tuple[credentials.CredentialRow, ...]
+    asks: tuple[clients.AskRow, ...]
+    grants: tuple[clients.GrantRow, ...]
+
+
+def load(
+    session: Session,
+    directory_id: UUID,
+    policy: DirectoryPolicy,
+    now: datetime,
+    client_ids: Sequence[str] | None = None,
+) -> list[LoadedClient]:
+    """Return the named clients (in that order), or all that are not part of Jamb itself (by name)."""
+    statement = select(clients.ClientRow).where(clients.ClientRow.directory_id == directory_id)
+    if client_ids is None:
+        statement = statement.where(~col(clients.ClientRow.builtin)).order_by(clients.ClientRow.folded_name)
+    else:
+        statement = statement.where(among(clients.ClientRow.id, client_ids))
+    rows = {row.id: row for row in session.exec(statement)}
+    ids = list(rows)
+    parts = _Parts(
+        catalogues=resources.catalogues(session, resources.resources_of(session, directory_id)),
+        owners=clients.owners_of(session, ids),
+        asks=_by_client(clients.asks_of(session, ids)),
+        grants=_by_client(clients.grants_of(session, ids)),
+        credentials=_by_client(credentials.credentials_of(session, ids)),
+        uses=usage.uses_of(session, ids, (now - USE_WINDOW).date()),
+    )
+    order = ids if client_ids is None else [key for key in client_ids if key in rows]
+    return [parts.assemble(rows[key], policy, now) for key in order]
+
+
+@dataclass(frozen=True, slots=True)
+class _Parts:
+    """What was read for all clients at once, by client."""
+
+    catalogues: Mapping[UUID, Catalogue]
+    owners: Mapping[str, list[tuple[UUID, str]]]
+    asks: Mapping[str, list[clients.AskRow]]
+    grants: Mapping[str, list[clients.GrantRow]]
+    credentials: Mapping[str, list[credentials.CredentialRow]]
+    uses: Mapping[tuple[str, UUID], list[Use]]
+
+    def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
+        asks, grants = self.asks.get(row.id, []), self.grants.get(row.id, [])
+        owners, held = self.owners.get(row.id, []), self.credentials.get(row.id, [])
+        touched = {ask.resource_id for ask in asks} | {grant.resource_id for grant in grants}
+        pictures = tuple(
+            ResourcePicture(
+                catalogue=self.catalogues[resource_id],
+                rungs=ladder(
+                    self.catalogues[resource_id],
+                    [ask.held() for ask in asks if ask.resource_id == resource_id],
+                    [grant.held() for grant in grants if grant.resource_id == resource_id],
+                    self.uses.get((row.id, resource_id), ()),
+                    now,
+                    policy.observation,
+                ),
+            )
+            for resource_id in sorted(touched, key=lambda key: self.catalogues[key].name)
+        )
+        picture = ClientPicture(
+            id=row.id,
+            name=row.name,
+            live=row.state == ClientState.LIVE,
+            owners=tuple(name for _, name in owners),
+            credentials=tuple(_credential(credential) for credential in held),
+            resources=pictures,
+        )
+        return LoadedClient(row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants))
+
+
+class _OfClient(Protocol):
+    client_id: str
+
+
+RowT = TypeVar("RowT", bound=_OfClient)
+
+
+def _by_client(rows: Iterable[RowT]) -> dict[str, list[RowT]]:
+    found: dict[str, list[RowT]] = {}
+    for row in rows:
+        found.setdefault(row.client_id, []).append(row)
+    return found
+
+
+def _credential(row: credentials.CredentialRow) -> CredentialPicture:
+    return CredentialPicture(str(row.id), row.hint, row.issued_at, row.expires_at, row.withdrawn_at, row.last_used_at)

@@ -1,0 +1,9 @@
+"""Every table, gathered for migrations and for the check that the two agree."""
+
+from sqlmodel import SQLModel
+
+from jamb.store import clients, credentials, directories, ledger, people, resources, usage
+
+METADATA = SQLModel.metadata
+
+__all__ = ["METADATA", "clients", "credentials", "directories", "ledger", "people", "resources", "usage"]

@@ -1,0 +1,154 @@
+"""The reads and writes of the token path: statements compiled once from the tables and run on the driver.
+
+The condition under which a grant is in force is that of `core.access.HeldGrant.in_force`; a test compares the two.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import psycopg as dialect
+
+from jamb.store import tables
+
+_T = tables.METADATA.tables
+_directory, _client, _credential, _resource = _T["directory"], _T["client"], _T["credential"], _T["resource"]
+_consent, _ask, _key, _attempt = _T["consent"], _T["ask"], _T["signing_key"], _T["attempt"]
+
+
+def _compiled(statement: sa.sql.ClauseElement) -> str:
+    return str(statement.compile(dialect=dialect.dialect()))  # type: ignore[no-untyped-call]
+
+
+def _param(name: str, kind: Any = None) -> sa.BindParameter[Any]:
+    return sa.bindparam(name, type_=kind) if kind is not None else sa.bindparam(name)
+
+
+_MOMENT = sa.DateTime(timezone=True)
+_newest_key = (
+    sa.select(_key.c.kid)
+    .where(_key.c.directory_id == _directory.c.id)
+    .order_by(_key.c.created_at.desc())
+    .limit(sa.literal_column("1"))
+    .correlate(_directory)
+    .scalar_subquery()
+)
+
+
+def _granted(kind: str, client: sa.ColumnElement[str], resource: sa.ColumnElement[Any]) -> sa.ColumnElement[Any]:
+    return sa.func.array(
+        sa.select(_consent.c.permission)
+        .where(
+            _consent.c.client_id == client,
+            _consent.c.resource_id == resource,
+            _consent.c.kind == sa.literal_column(f"'{kind}'"),
+            _consent.c.granted_at <= _param("now", _MOMENT),
+            sa.or_(_consent.c.expires_at.is_(None), _consent.c.expires_at > _param("now", _MOMENT)),
+        )
+        .correlate(_client, _resource)
+        .scalar_subquery()
+    )
+
+
+# Parameters: slug, client, digest, resource, now. One row, or none when there is no such directory.
+AUTHENTICATE = _compiled(
+    sa.select(
+        _directory.c.id.label("directory_id"),
+        sa.literal_column("(directory.policy ->> 'access_token_seconds')::integer").label("seconds"),
+        _newest_key.label("kid"),
+        _client.c.kind.label("client_kind"),
+        _client.c.state.label("client_state"),
+        _credential.c.id.label("credential_id"),
+        _credential.c.client_id.label("credential_client"),
+        _credential.c.hint,
+        _credential.c.expires_at,
+        _credential.c.withdrawn_at,
+        _resource.c.id.label("resource_id"),
+        _resource.c.revision,
+        _granted("application", _client.c.id, _resource.c.id).label("granted"),
+    )
+    .select_from(
+        _directory.outerjoin(
+            _client, sa.and_(_client.c.directory_id == _directory.c.id, _client.c.id == _param("client", sa.Text))
+        )
+        .outerjoin(_credential, _credential.c.digest == _param("digest", sa.LargeBinary))
+        .outerjoin(
+            _resource,
+            sa.and_(_resource.c.directory_id == _directory.c.id, _resource.c.identifier == _param("resource", sa.Text)),
+        )
+    )
+    .where(_directory.c.slug == _param("slug", sa.Text))
+)
+
+# Parameters: slug, client. The identifiers of the resources at which a client holds grants.
+GRANTED_AT = _compiled(
+    sa.select(_resource.c.identifier)
+    .distinct()
+    .select_from(_consent.join(_resource, _resource.c.id == _consent.c.resource_id).join(_directory))
+    .where(_consent.c.client_id == _param("client", sa.Text), _directory.c.slug == _param("slug", sa.Text))
+)
+
+# Parameters: client, resource_id. What a client asks at a resource, for the wording of a refusal.
+ASKED = _compiled(
+    sa.select(_ask.c.permission).where(
+        _ask.c.client_id == _param("client", sa.Text),
+        _ask.c.resource_id == _param("resource_id", sa.Uuid),
+        _ask.c.kind == sa.literal_column("'application'"),
+    )
+)
+
+# Parameters: slug, client, name, now. What a public client may do for a person at Jamb's own API.
+DELEGATED = _compiled(
+    sa.select(
+        _directory.c.id.label("directory_id"),
+        sa.literal_column("(directory.policy ->> 'person_token_seconds')::integer").label("seconds"),
+        _newest_key.label("kid"),
+        _resource.c.id.label("resource_id"),
+        _resource.c.revision,
+        _resource.c.identifier,
+        _granted("delegated", _client.c.id, _resource.c.id).label("granted"),
+    )
+    .select_from(
+        _directory.join(_client, _client.c.directory_id == _directory.c.id).join(
+            _resource, _resource.c.directory_id == _directory.c.id
+        )
+    )
+    .where(
+        _directory.c.slug == _param("slug", sa.Text),
+        _client.c.id == _param("client", sa.Text),
+        _resource.c.name == _param("name", sa.Text),
+    )
+)
+
+# Parameters: kid.
+SIGNING_KEY = _compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key.c.kid == _param("kid", sa.Text)))
+
+# Parameters: one array per column of ATTEMPT_COLUMNS. One statement whatever the size of the group.
+ATTEMPT_COLUMNS = (
+    "directory_id", "client_id", "at", "outcome", "hint", "resource", "detail", "address", "user_agent",
+)  # fmt: skip
+_ATTEMPT_ARRAYS = "%s::uuid[], %s::text[], %s::timestamptz[], " + ", ".join(["%s::text[]"] * 6)
+RECORD_ATTEMPTS = f"INSERT INTO {_attempt.name} ({', '.join(ATTEMPT_COLUMNS)}) SELECT * FROM unnest({_ATTEMPT_ARRAYS})"  # noqa: S608 - names of our own
+
+# Parameters: arrays of ids and moments, each id once. Rows are locked in order, so that two processes never deadlock.
+TOUCH_CREDENTIALS = f"""
+WITH seen AS (SELECT * FROM unnest(%s::uuid[], %s::timestamptz[]) AS seen (id, at)),
+     held AS (SELECT id FROM {_credential.name} WHERE id IN (SELECT id FROM seen) ORDER BY id FOR NO KEY UPDATE)
+UPDATE {_credential.name} AS credential
+   SET last_used_at = greatest(credential.last_used_at, seen.at),
+       first_used_at = coalesce(credential.first_used_at, seen.at)
+  FROM seen JOIN held USING (id)
+ WHERE credential.id = seen.id
+"""  # noqa: S608 - names of our own
+
+__all__ = [
+    "ASKED",
+    "ATTEMPT_COLUMNS",
+    "AUTHENTICATE",
+    "DELEGATED",
+    "GRANTED_AT",
+    "RECORD_ATTEMPTS",
+    "SIGNING_KEY",
+    "TOUCH_CREDENTIALS",
+]

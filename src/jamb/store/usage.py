@@ -1,0 +1,127 @@
+"""What was used, as guards report it, and how token requests ended."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import date, datetime
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Text
+from sqlalchemy.dialects.postgresql import insert
+from sqlmodel import Field, Session, SQLModel, col, func, select
+
+from jamb.core.ladder import Use
+from jamb.core.permissions import AccessKind
+from jamb.store.columns import among, moment
+
+
+class UsageRow(SQLModel, table=True):
+    """Calls of one operation by one client, kind and day."""
+
+    __tablename__ = "usage"
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    operation: str = Field(primary_key=True, sa_type=Text)
+    kind: str = Field(primary_key=True, sa_type=Text)
+    day: date = Field(sa_column=Column(Date, primary_key=True))
+    calls: int = Field(sa_column=Column(BigInteger, nullable=False))
+    last_at: datetime = moment()
+
+
+class UsageBatchRow(SQLModel, table=True):
+    """Batches already counted: a guard that never heard our answer may send one again."""
+
+    __tablename__ = "usage_batch"
+
+    id: UUID = Field(primary_key=True)
+    resource_id: UUID = Field(foreign_key="resource.id")
+    received_at: datetime = moment()
+
+
+class AttemptRow(SQLModel, table=True):
+    """One token request and how it ended."""
+
+    __tablename__ = "attempt"
+    __table_args__ = (Index("attempt_by_client", "client_id", "id"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))
+    directory_id: UUID = Field(foreign_key="directory.id")
+    # Not a foreign key: an unknown client id is worth recording too.
+    client_id: str = Field(sa_type=Text)
+    at: datetime = moment()
+    outcome: str = Field(sa_type=Text)
+    hint: str = Field(default="", sa_type=Text)
+    resource: str = Field(default="", sa_type=Text)
+    detail: str = Field(default="", sa_type=Text)
+    address: str = Field(default="", sa_type=Text)
+    user_agent: str = Field(default="", sa_type=Text)
+
+
+def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
+    """Return uses since a day by (client, resource)."""
+    found: dict[tuple[str, UUID], list[Use]] = {}
+    rows = session.execute(
+        sa.select(
+            col(UsageRow.client_id),
+            col(UsageRow.resource_id),
+            col(UsageRow.operation),
+            col(UsageRow.kind),
+            col(UsageRow.day),
+            col(UsageRow.calls),
+            col(UsageRow.last_at),
+        ).where(among(UsageRow.client_id, client_ids), col(UsageRow.day) >= since)
+    )
+    for client_id, resource_id, operation, kind, day, calls, last_at in rows:
+        use = Use(operation, AccessKind(kind), day, calls, last_at)
+        found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
+def add_uses(session: Session, resource_id: UUID, uses: Iterable[tuple[str, Use]]) -> None:
+    """Add calls to what is counted already, in an order that two processes share, so that they cannot deadlock."""
+    rows = [
+        {
+            "client_id": client_id,
+            "resource_id": resource_id,
+            "operation": use.operation,
+            "kind": use.kind.value,
+            "day": use.day,
+            "calls": use.calls,
+            "last_at": use.last_at,
+        }
+        for client_id, use in sorted(uses, key=lambda pair: (pair[0], pair[1].operation, pair[1].kind, pair[1].day))
+    ]
+    if not rows:
+        return
+    statement = insert(UsageRow)
+    added = statement.on_conflict_do_update(
+        index_elements=["client_id", "resource_id", "operation", "kind", "day"],
+        set_={
+            "calls": col(UsageRow.calls) + statement.excluded.calls,
+            "last_at": func.greatest(UsageRow.last_at, statement.excluded.last_at),
+        },
+    )
+    session.execute(added, rows)
+
+
+def remember_batch(session: Session, batch_id: UUID, resource_id: UUID, now: datetime) -> bool:
+    """Return whether this batch is new."""
+    statement = insert(UsageBatchRow).values(id=batch_id, resource_id=resource_id, received_at=now)
+    return (
+        session.execute(statement.on_conflict_do_nothing().returning(col(UsageBatchRow.id))).scalar_one_or_none()
+        is not None
+    )
+
+
+def attempts_of(
+    session: Session, directory_id: UUID, client_id: str, *, failed_only: bool, before: int | None, limit: int
+) -> list[AttemptRow]:
+    """Newest first, from below `before`."""
+    statement = select(AttemptRow).where(AttemptRow.client_id == client_id, AttemptRow.directory_id == directory_id)
+    if failed_only:
+        statement = statement.where(AttemptRow.outcome != "issued")
+    if before is not None:
+        statement = statement.where(col(AttemptRow.id) < before)
+    return list(session.exec(statement.order_by(col(AttemptRow.id).desc()).limit(limit)))

@@ -1,0 +1,129 @@
+"""One unit of work: a transaction with its ledger entries. There is no other way to change a record."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Engine, event
+from sqlalchemy.exc import IntegrityError
+from sqlmodel import Session
+
+from jamb.core.errors import JambError, Misuse
+from jamb.core.ledger import Entry, chained, seal_of
+from jamb.store import ledger
+from jamb.store.sealing import Sealer
+
+
+@dataclass(frozen=True, slots=True)
+class Actor:
+    """Who changes something, and through which client."""
+
+    kind: str
+    id: str
+    name: str
+    via: str
+
+    def record(self) -> dict[str, str]:
+        return {"kind": self.kind, "id": self.id, "name": self.name, "via": self.via}
+
+
+@dataclass
+class Unit:
+    """An open transaction. `enter` notes a change for the ledger; entries are chained when the unit commits."""
+
+    session: Session
+    sealer: Sealer
+    directory_id: UUID
+    _entries: list[tuple[datetime, Actor, str, Mapping[str, str], Any, Any, str]] = field(default_factory=list)
+
+    def enter(
+        self,
+        actor: Actor,
+        action: str,
+        subject: Mapping[str, str],
+        *,
+        now: datetime,
+        before: Mapping[str, Any] | None = None,
+        after: Mapping[str, Any] | None = None,
+        reason: str = "",
+    ) -> None:
+        self._entries.append((now, actor, action, dict(subject), before, after, reason))
+
+    @contextmanager
+    def constraint(self, name: str, error: Callable[[], JambError]) -> Iterator[None]:
+        """Flush what the block adds; a violation of the named constraint becomes the given error."""
+        try:
+            yield
+            self.session.flush()
+        except IntegrityError as violated:
+            diagnosis = getattr(violated.orig, "diag", None)
+            if getattr(diagnosis, "constraint_name", None) == name:
+                raise error() from violated
+            raise
+
+    def close_ledger(self) -> None:
+        """Chain the noted entries. The head's lock comes last in every unit, and is held only until the commit."""
+        if not self._entries:
+            return
+        self.session.flush()
+        head = ledger.head(self.session, self.directory_id, lock=True)
+        if head is None:
+            raise Misuse(f"directory {self.directory_id} has no ledger")
+        for now, actor, action, subject, before, after, reason in self._entries:
+            sequence = head.sequence + 1
+            entry = Entry(sequence, now, actor.record(), action, subject, before, after, reason)
+            digest = chained(head.hash, entry)
+            self.session.add(
+                ledger.LedgerEntryRow(
+                    directory_id=self.directory_id,
+                    sequence=sequence,
+                    at=now,
+                    actor=dict(entry.actor),
+                    action=action,
+                    subject=dict(subject),
+                    before=dict(before) if before is not None else None,
+                    after=dict(after) if after is not None else None,
+                    reason=reason,
+                    hash=digest,
+                )
+            )
+            head.sequence, head.hash = sequence, digest
+        head.seal = seal_of(self.sealer.ledger_key, head.sequence, head.hash)
+        self._entries.clear()
+
+
+@contextmanager
+def unit_of_work(engine: Engine, sealer: Sealer, directory_id: UUID) -> Iterator[Unit]:
+    """Open a unit; commit it with its ledger entries when the block ends, undo everything if it raises.
+
+    Raises:
+        Misuse: something was changed and nothing was entered in the ledger.
+    """
+    changed = False
+
+    def note(session: Session, *_: object) -> None:
+        nonlocal changed
+        changed = changed or bool(session.new or session.dirty or session.deleted)
+
+    with Session(engine, expire_on_commit=False) as session:
+        event.listen(session, "before_flush", note)
+        unit = Unit(session, sealer, directory_id)
+        yield unit
+        session.flush()
+        if changed and not unit._entries:  # noqa: SLF001 - the unit's own opener
+            raise Misuse("a change without a ledger entry was about to be committed")
+        unit.close_ledger()
+        session.commit()
+
+
+@contextmanager
+def observation(engine: Engine) -> Iterator[Session]:
+    """Open a transaction for what is observed rather than decided (usage, sessions, tries): no ledger entry."""
+    with Session(engine, expire_on_commit=False) as session:
+        yield session
+        session.commit()

@@ -1,0 +1,37 @@
+"""The two kinds of shape: what is sent to the service, and what it answers."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated, Generic, TypeVar
+
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict
+
+ItemT = TypeVar("ItemT")
+
+
+class Sent(BaseModel):
+    """A request body. Unknown fields are refused: a misspelt one must not be ignored."""
+
+    model_config = ConfigDict(extra="forbid", str_max_length=2000)
+
+
+class Answered(BaseModel):
+    """An answer. Unknown fields are passed over: an older client library keeps working."""
+
+    model_config = ConfigDict(from_attributes=True, extra="ignore")
+
+
+def _utc(value: datetime) -> datetime:
+    return value.astimezone(UTC)
+
+
+Moment = Annotated[AwareDatetime, AfterValidator(_utc)]
+
+
+class Page(Answered, Generic[ItemT]):
+    """One page of a list. `next` is the cursor of the page after it, also sent as a Link header (RFC 8288)."""
+
+    items: list[ItemT]
+    next: str | None = None
+    total: int | None = None

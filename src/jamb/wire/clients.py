@@ -1,0 +1,98 @@
+"""Clients: registration, list lines, dossiers."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.core.clients import NAME_LONGEST, PURPOSE_LONGEST, ClientKind, ClientState
+from jamb.core.credentials import CredentialState
+from jamb.core.ladder import UsedState
+from jamb.core.permissions import AccessKind
+from jamb.wire.audit import Finding, Severity
+from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.credentials import Credential
+from jamb.wire.resources import Operation
+
+
+class NewClient(Sent):
+    """`owners`: logins or ids of people of the directory."""
+
+    name: Annotated[str, Field(min_length=1, max_length=NAME_LONGEST)]
+    purpose: Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST)]
+    kind: ClientKind = ClientKind.SERVICE
+    owners: Annotated[list[str], Field(max_length=50, default_factory=list)]
+
+
+class Owner(Answered):
+    id: UUID
+    name: str
+
+
+class LadderCount(Answered):
+    asked: int
+    granted: int
+    used: int
+    waiting: int
+
+
+class Client(Answered):
+    """One client as lists show it. `next_steps` is what is left to do before it works."""
+
+    id: str
+    name: str
+    purpose: str
+    kind: ClientKind
+    state: ClientState
+    registered_at: Moment
+    registered_by: str
+    owners: list[Owner]
+    ladder: LadderCount
+    secret_state: CredentialState | None
+    next_end: Moment | None
+    last_used_at: Moment | None
+    findings: int
+    worst: Severity | None
+    next_steps: list[str]
+
+
+class Rung(Answered):
+    """One permission with its asked, granted and used. `calls` are per day over the last thirty, today last."""
+
+    permission: str
+    title: str
+    kind: AccessKind
+    ask_id: UUID | None
+    asked_at: Moment | None
+    asked_by: str
+    reason: str
+    granted_at: Moment | None
+    granted_by: str
+    expires_at: Moment | None
+    used: UsedState
+    used_operations: list[str]
+    opens: list[str]
+    last_used_at: Moment | None
+    calls: list[int]
+
+
+class ResourceLadder(Answered):
+    resource: str
+    title: str
+    identifier: str
+    rungs: list[Rung]
+    operations: list[Operation]
+
+
+class Dossier(Answered):
+    client: Client
+    resources: list[ResourceLadder]
+    credentials: list[Credential]
+    findings: list[Finding]
+
+
+def calls_by_day(by_day: dict[date, int], days: list[date]) -> list[int]:
+    return [by_day.get(day, 0) for day in days]

@@ -1,0 +1,85 @@
+"""Problem details (RFC 9457): how an error looks on the wire, and which class it becomes again at the caller."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from jamb.core import errors
+from jamb.core.errors import JambError, Violation
+
+MEDIA_TYPE = "application/problem+json"
+
+# code: (HTTP status, title). Every class of the tree that can cross the wire has its row; a test says so.
+TABLE: dict[str, tuple[int, str]] = {
+    errors.JambError.code: (500, "Something went wrong here"),
+    errors.Misuse.code: (500, "Something went wrong here"),
+    errors.Refusal.code: (400, "Refused"),
+    errors.BadInput.code: (422, "Not acceptable as it is"),
+    errors.SecretTooLong.code: (422, "Longer than the policy allows"),
+    errors.NotFound.code: (404, "Not found"),
+    errors.Conflict.code: (409, "Not possible as things stand"),
+    errors.NameTaken.code: (409, "Name taken"),
+    errors.AlreadyAsked.code: (409, "Asked already"),
+    errors.NothingToGrant.code: (409, "Nothing to grant"),
+    errors.AlreadyEnded.code: (409, "Ended already"),
+    errors.NotSignedIn.code: (401, "Not signed in"),
+    errors.Forbidden.code: (403, "You may not do this"),
+    errors.TooManyTries.code: (429, "Too many tries"),
+    errors.WorldFailure.code: (503, "Something outside does not answer"),
+    errors.StoreUnavailable.code: (503, "The database does not answer"),
+    errors.ServiceUnreachable.code: (503, "Jamb does not answer"),
+}
+_CLASSES = {cls.code: cls for cls in errors.every_error() if cls.code in TABLE}
+TYPE_PREFIX = "urn:jamb:problem:"
+
+
+class ProblemField(BaseModel):
+    """One unacceptable field: where, what was sent, what is allowed, what to do next."""
+
+    field: str
+    sent: str
+    allowed: str
+    next_step: str = ""
+
+
+class Problem(BaseModel):
+    """RFC 9457 section 3.1, with our extension members `next_step` and `fields`."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    next_step: str = ""
+    fields: list[ProblemField] = Field(default_factory=list)
+
+
+def problem_of(error: JambError) -> Problem:
+    """Return what the caller is told. Of our own mistakes nothing but that there was one."""
+    code = error.code if error.code in TABLE else JambError.code
+    status, title = TABLE[code]
+    if status == 500:
+        detail, next_step = "The service made a mistake. Nothing was changed.", "Tell whoever runs it the time of this."
+    else:
+        detail, next_step = error.message, error.next_step
+    fields = [
+        ProblemField(field=one.field, sent=one.sent, allowed=one.allowed, next_step=one.next_step)
+        for one in error.violations
+    ]
+    return Problem(
+        type=TYPE_PREFIX + code, title=title, status=status, detail=detail, next_step=next_step, fields=fields
+    )
+
+
+def error_of(problem: Problem, retry_after_seconds: int | None = None) -> JambError:
+    """Return the same error as an exception at the caller's side; unknown types become the nearest base."""
+    cls = _CLASSES.get(problem.type.removeprefix(TYPE_PREFIX)) or (
+        errors.WorldFailure if problem.status >= 500 else errors.Refusal
+    )
+    return cls(
+        problem.detail or problem.title,
+        violations=tuple(Violation(one.field, one.sent, one.allowed, one.next_step) for one in problem.fields),
+        next_step=problem.next_step,
+        retry_after_seconds=retry_after_seconds,
+    )

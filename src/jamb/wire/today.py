@@ -1,0 +1,37 @@
+"""The first page's numbers."""
+
+from __future__ import annotations
+
+from jamb.wire.base import Answered, Moment
+from jamb.wire.clients import LadderCount
+from jamb.wire.ledger import LedgerEntry
+
+
+class Waiting(Answered):
+    client_id: str
+    client_name: str
+    permissions: list[str]
+    since: Moment
+
+
+class Ending(Answered):
+    client_id: str
+    client_name: str
+    hint: str
+    ends: Moment
+    last_used_at: Moment | None
+
+
+class Today(Answered):
+    """`excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none."""
+
+    at: Moment
+    clients: int
+    ladder: LadderCount
+    waiting: list[Waiting]
+    horizon: list[Ending]
+    findings: dict[str, int]
+    excess: float | None
+    granted_weight: int
+    unused_weight: int
+    recent: list[LedgerEntry]
