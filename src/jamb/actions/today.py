@@ -10,9 +10,9 @@ from sqlmodel import Session
 from jamb.actions.premises import Premises, find_directory
 from jamb.core import audit
 from jamb.core.credentials import CredentialState, state_of
-from jamb.core.ladder import LadderCount, UsedState, count
+from jamb.core.excess import Excess, excess
+from jamb.core.ladder import LadderCount, count
 from jamb.core.ledger import Entry
-from jamb.core.permissions import weigh
 from jamb.store import ledger, pictures
 
 RECENT_ENTRIES = 8
@@ -39,16 +39,13 @@ class Ending:
 
 @dataclass(frozen=True, slots=True)
 class Today:
-    """`granted_weight` and `unused_weight` are of application permissions old enough to be judged."""
-
     at: datetime
     clients: int
     ladder: LadderCount
     waiting: tuple[Waiting, ...]
     horizon: tuple[Ending, ...]
     findings: dict[str, int]
-    granted_weight: int
-    unused_weight: int
+    excess: Excess
     recent: tuple[Entry, ...]
 
 
@@ -60,7 +57,6 @@ def read_today(premises: Premises, slug: str, now: datetime) -> Today:
         findings = {severity.word: 0 for severity in reversed(audit.Severity)}
         for finding in audit.evaluate(found, directory.policy, now):
             findings[finding.severity.word] += 1
-        granted, unused = _weights(found)
         horizon = [
             Ending(client.id, client.name, credential.hint, credential.expires_at, credential.last_used_at)
             for client in found
@@ -77,8 +73,7 @@ def read_today(premises: Premises, slug: str, now: datetime) -> Today:
             waiting=tuple(sorted(_waiting(found), key=lambda one: one.since)),
             horizon=tuple(sorted(horizon, key=lambda one: one.ends)),
             findings=findings,
-            granted_weight=granted,
-            unused_weight=unused,
+            excess=excess((place for client in found for place in client.resources), now, directory.policy.observation),
             recent=tuple(row.entry() for row in entries),
         )
 
@@ -91,16 +86,3 @@ def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:
             names = tuple(sorted(ask.permission for ask in asks))
             rows.append(Waiting(client.id, client.name, names, min(ask.asked_at for ask in asks)))
     return rows
-
-
-def _weights(found: list[audit.ClientPicture]) -> tuple[int, int]:
-    """Sum the weight of operations granted long enough to be judged, and of those among them never seen in use."""
-    granted = unused = 0
-    for client in found:
-        for place in client.resources:
-            judged = [rung for rung in place.rungs if rung.used in {UsedState.USED, UsedState.NEVER}]
-            opened = place.catalogue.opened_by_all(rung.permission for rung in judged)
-            seen = frozenset().union(*(rung.used_operations for rung in judged))
-            granted += weigh(place.catalogue, opened)
-            unused += weigh(place.catalogue, opened - seen)
-    return granted, unused

@@ -60,20 +60,24 @@ class AttemptRow(SQLModel, table=True):
 
 
 def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
-    """Return uses since a day by (client, resource)."""
+    """Return uses by (client, resource): day by day from `since`, and what was before it as one row an operation."""
     found: dict[tuple[str, UUID], list[Use]] = {}
-    rows = session.execute(
-        sa.select(
-            col(UsageRow.client_id),
-            col(UsageRow.resource_id),
-            col(UsageRow.operation),
-            col(UsageRow.kind),
-            col(UsageRow.day),
-            col(UsageRow.calls),
-            col(UsageRow.last_at),
-        ).where(among(UsageRow.client_id, client_ids), col(UsageRow.day) >= since)
+    mine = among(UsageRow.client_id, client_ids)
+    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
+    recent = sa.select(*what, col(UsageRow.day), col(UsageRow.calls), col(UsageRow.last_at)).where(
+        mine, col(UsageRow.day) >= since
     )
-    for client_id, resource_id, operation, kind, day, calls, last_at in rows:
+    earlier = (
+        sa.select(
+            *what,
+            sa.func.max(col(UsageRow.day)),
+            sa.cast(sa.func.sum(col(UsageRow.calls)), BigInteger),
+            sa.func.max(col(UsageRow.last_at)),
+        )
+        .where(mine, col(UsageRow.day) < since)
+        .group_by(*what)
+    )
+    for client_id, resource_id, operation, kind, day, calls, last_at in session.execute(recent.union_all(earlier)):
         use = Use(operation, AccessKind(kind), day, calls, last_at)
         found.setdefault((client_id, resource_id), []).append(use)
     return found
