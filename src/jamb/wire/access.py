@@ -40,7 +40,7 @@ class Explanation(Answered):
 def mend_step_of(mend: Mend, client_id: str, resource: str) -> MendStep:
     commands = {
         MendKind.ASK: ["jamb", "asks", "add", client_id, resource, mend.target],
-        MendKind.CONSENT: ["jamb", "consent", "grant", client_id],
+        MendKind.CONSENT: ["jamb", "consent", "grant", client_id, "--only", mend.target],
         MendKind.ISSUE_SECRET: ["jamb", "secrets", "issue", client_id],
     }
     command = shlex.join(commands.get(mend.kind, []))

@@ -57,8 +57,8 @@ def read_today(directory: str, office: TheOffice, now: Now) -> today_wire.Today:
         waiting=[today_wire.Waiting.model_validate(one) for one in found.waiting],
         horizon=[today_wire.Ending.model_validate(one) for one in found.horizon],
         findings=found.findings,
-        excess=found.unused_weight / found.granted_weight if found.granted_weight else None,
-        granted_weight=found.granted_weight,
-        unused_weight=found.unused_weight,
+        excess=found.excess.share,
+        granted_weight=found.excess.granted_weight,
+        unused_weight=found.excess.unused_weight,
         recent=[entry_answer(entry, b"") for entry in found.recent],
     )
