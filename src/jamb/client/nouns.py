@@ -92,9 +92,10 @@ class Asks(_Noun):
 
 
 class Consent(_Noun):
-    def preview(self, client_id: str) -> ConsentPreview:
-        """Return what consent to all waiting asks would make possible."""
-        return self._transport.one(ConsentPreview, "GET", f"/clients/{_part(client_id)}/consent")
+    def preview(self, client_id: str, *, asks: Sequence[UUID] | None = None) -> ConsentPreview:
+        """Return what consent to the chosen asks, or to all that wait, would make possible."""
+        params = {"asks": [str(ask) for ask in asks]} if asks else None
+        return self._transport.one(ConsentPreview, "GET", f"/clients/{_part(client_id)}/consent", params=params)
 
     def grant(self, client_id: str, *, asks: Sequence[UUID] | None = None, reason: str = "") -> Sequence[Grant]:
         """Consent to the chosen asks, or to all that wait."""

@@ -1,0 +1,100 @@
+"""Explain a decision; run the audit."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from jamb.cli.connection import connected
+from jamb.cli.output import EXIT_FOUND, ClientArgument, Form, Output, emit, err, heading, out
+from jamb.wire.access import Explanation
+from jamb.wire.audit import Audit, Severity
+
+app = typer.Typer(help="Find what is wrong with registrations.")
+_RANK = {Severity.LOW: 1, Severity.MEDIUM: 2, Severity.HIGH: 3}
+_STYLE = {Severity.LOW: "dim", Severity.MEDIUM: "yellow", Severity.HIGH: "red"}
+
+
+@app.callback(invoke_without_command=True)
+def audit(
+    context: typer.Context,
+    fail_on: Annotated[
+        Severity | None, typer.Option(help="Leave with code 1 when something this bad or worse is found")
+    ] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Run all rules over all clients of the directory."""
+    if context.invoked_subcommand is not None:
+        return
+    with connected() as jamb:
+        found = jamb.audit()
+    emit(found, output, lambda: _show(found))
+    if fail_on is not None:
+        bad = sum(_RANK[one.severity] >= _RANK[fail_on] for one in found.findings)
+        if bad:
+            err.print(f"{bad} finding{'' if bad == 1 else 's'} of severity {fail_on} or worse.")
+            raise typer.Exit(EXIT_FOUND)
+
+
+@app.command()
+def rules(output: Output = Form.TABLE) -> None:
+    """List the rules: what each looks for and why it matters."""
+    with connected() as jamb:
+        found = jamb.audit().rules
+
+    def show() -> None:
+        for rule in found:
+            out.print(f"[bold]{rule.id}[/bold]  {rule.title}")
+            out.print(f"  {rule.why}", markup=False)
+            out.print(f"  {rule.reference}\n", style="dim", markup=False)
+
+    emit(found, output, show)
+
+
+def explain(
+    client: ClientArgument,
+    operation: Annotated[str, typer.Argument(help="An operation of the resource")],
+    resource: Annotated[str, typer.Option(help="Short name or identifier of the resource")],
+    output: Output = Form.TABLE,
+) -> None:
+    """Say whether a client may do an operation, every check behind it, and the smallest mend."""
+    with connected() as jamb:
+        found = jamb.clients.explain(jamb.clients.find(client).id, resource, operation)
+    emit(found, output, lambda: _show_explanation(found))
+
+
+def _show_explanation(found: Explanation) -> None:
+    verdict = Text("allowed", style="bold green") if found.allowed else Text("refused", style="bold red")
+    out.print(Text(f"{found.client_name}: {found.operation} at {found.resource} is ").append(verdict))
+    for check in found.checks:
+        if check.passed:
+            mark = Text("  ✓ ", style="green")
+        else:
+            mark = Text("  ✗ ", style="red") if check.decides else Text("  · ", style="dim")
+        out.print(mark.append(f"{check.name:<12} {check.evidence}", style="default"))
+    if found.mend:
+        heading("\nThe smallest mend")
+        for number, step in enumerate(found.mend, 1):
+            weight = f"  (adds weight {step.added_weight})" if step.added_weight else ""
+            out.print(f"  {number}. {step.text}{weight}", markup=False)
+            if step.command:
+                out.print(f"     {step.command}", style="cyan", markup=False)
+    elif not found.allowed:
+        out.print("\nNothing in the catalogue would turn this.")
+
+
+def _show(found: Audit) -> None:
+    counts = Counter(one.severity for one in found.findings)
+    words = ", ".join(f"{counts[one]} {one}" for one in reversed(Severity) if counts[one]) or "nothing"
+    out.print(f"[bold]{found.directory}[/bold]: {found.clients} clients, findings: {words}")
+    titles = {rule.id: rule.title for rule in found.rules}
+    for severity in reversed(Severity):
+        for one in (finding for finding in found.findings if finding.severity is severity):
+            line = Text(f"\n{severity:<7}", style=_STYLE[severity])
+            line.append(one.client_name, style="bold default")
+            out.print(line.append(f"  {titles[one.rule]}", style="dim"))
+            out.print(f"       {one.title}", markup=False)
+            out.print(f"       → {one.mend}", markup=False)

@@ -1,0 +1,224 @@
+"""Clients: list, show, register; their attempts and connection sheets."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from jamb.cli.connection import connected
+from jamb.cli.output import ClientArgument, Form, Output, emit, fields, heading, note, out, relative, table
+from jamb.core.credentials import CredentialState
+from jamb.core.ladder import UsedState
+from jamb.wire.clients import Client, Dossier, Rung
+from jamb.wire.credentials import Credential, Sheet
+
+app = typer.Typer(help="Client applications: list, show, register.", no_args_is_help=True)
+
+
+class Attention(StrEnum):
+    WAITING = "waiting"
+    ENDING = "ending"
+    DEAD_SECRET = "dead-secret"  # noqa: S105 - the name of a filter
+    OWNERLESS = "ownerless"
+
+
+class SheetForm(StrEnum):
+    TEXT = "text"
+    ENV = "env"
+    JSON = "json"
+    CURL = "curl"
+    PYTHON = "python"
+
+
+_STATE_STYLE = {"live": "green", "expiring": "yellow", "expired": "red", "withdrawn": "dim"}
+
+
+@app.command("list")
+def list_clients(
+    find: Annotated[str | None, typer.Option(help="Part of the name or purpose")] = None,
+    attention: Annotated[Attention | None, typer.Option(help="Only clients that need this")] = None,
+    sort: Annotated[str, typer.Option(help="name, registered, ends or used")] = "name",
+    output: Output = Form.TABLE,
+) -> None:
+    """List clients with asked, granted, used, next end and findings."""
+    with connected() as jamb:
+        found = list(jamb.clients.list(q=find, attention=attention, sort=sort))
+    emit(found, output, lambda: _show_list(found))
+
+
+@app.command()
+def register(
+    name: Annotated[str, typer.Option(help="A name no other client has")],
+    purpose: Annotated[str, typer.Option(help="What it is for, in a sentence")],
+    owner: Annotated[list[str] | None, typer.Option(help="Login of an owner; may be given again")] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Register a client of kind service and say what is left to do."""
+    with connected() as jamb:
+        made = jamb.clients.register(name, purpose, owners=owner or [])
+
+    def show() -> None:
+        out.print(f"Registered “{made.name}”.", markup=False)
+        fields([("client id", made.id), ("owners", ", ".join(one.name for one in made.owners) or "nobody yet")])
+        _show_steps(made)
+
+    emit(made, output, show)
+
+
+@app.command()
+def show(client: ClientArgument, output: Output = Form.TABLE) -> None:
+    """Show one client: its ladder, credentials and findings."""
+    with connected() as jamb:
+        dossier = jamb.clients.read(jamb.clients.find(client).id)
+    emit(dossier, output, lambda: _show_dossier(dossier))
+
+
+@app.command()
+def sheet(
+    client: ClientArgument,
+    form: Annotated[SheetForm, typer.Option(help="How to print it")] = SheetForm.TEXT,
+) -> None:
+    """Print the connection sheet, without the secret (which is shown only when it is issued)."""
+    with connected() as jamb:
+        sheets = jamb.clients.sheets(jamb.clients.find(client).id)
+    print_sheets(list(sheets), form)
+
+
+@app.command()
+def attempts(
+    client: ClientArgument,
+    failed: Annotated[bool, typer.Option("--failed", help="Only those that failed")] = False,
+    most: Annotated[int, typer.Option(min=1, help="How many at the most")] = 20,
+    output: Output = Form.TABLE,
+) -> None:
+    """List token requests, newest first, with what to do about failures."""
+    with connected() as jamb:
+        found = jamb.clients.attempts(jamb.clients.find(client).id, failed=failed)
+        rows = [attempt for attempt, _ in zip(found, range(most), strict=False)]
+
+    def show_rows() -> None:
+        if not rows:
+            out.print("No token requests yet." if not failed else "No token request failed.")
+        for row in rows:
+            good = row.outcome == "issued"
+            mark = Text("✓ ", style="green") if good else Text("✗ ", style="red")
+            out.print(mark.append(f"{relative(row.at)}  {row.outcome}  {row.hint}", style="default"))
+            out.print(f"    {row.detail}", markup=False)
+            if row.mend:
+                out.print(f"    → {row.mend}", markup=False)
+            out.print(
+                f"    from {row.address or 'unknown'} by {row.user_agent or 'unnamed'}", style="dim", markup=False
+            )
+
+    emit(rows, output, show_rows)
+
+
+def print_sheets(sheets: list[Sheet], form: SheetForm) -> None:
+    for place, one in enumerate(sheets):
+        if place:
+            print()
+        print(one.forms[form])
+
+
+def credential_rows(credentials: list[Credential]) -> list[list[str | Text]]:
+    return [
+        [
+            one.hint,
+            Text(one.state, style=_STATE_STYLE[one.state]),
+            relative(one.expires_at, "no end")
+            if one.withdrawn_at is None
+            else f"withdrawn {relative(one.withdrawn_at)}",
+            f"{relative(one.issued_at)} by {one.issued_by}",
+            relative(one.last_used_at),
+            str(one.id),
+        ]
+        for one in credentials
+    ]
+
+
+CREDENTIAL_COLUMNS = ["secret", "state", "ends", "issued", "last used", "id"]
+
+
+def _show_list(found: list[Client]) -> None:
+    table(
+        ["client", "id", "ask/grant/use", "secret", "last use", "owners", "findings"],
+        [
+            [
+                one.name,
+                one.id,
+                f"{one.ladder.asked}/{one.ladder.granted}/{one.ladder.used}",
+                _secret(one),
+                relative(one.last_used_at),
+                ", ".join(owner.name for owner in one.owners) or Text("nobody", style="red"),
+                f"{one.findings} {one.worst}" if one.findings else "—",
+            ]
+            for one in found
+        ],
+        right=["ask/grant/use"],
+    )
+    note(f"{len(found)} client{'' if len(found) == 1 else 's'}")
+
+
+def _secret(one: Client) -> Text:
+    if one.secret_state is None:
+        return Text("none", style="dim")
+    style = _STATE_STYLE[one.secret_state]
+    if one.secret_state is CredentialState.EXPIRED:
+        return Text("ended", style=style)
+    return Text(f"ends {relative(one.next_end)}" if one.next_end else "no end", style=style)
+
+
+def _show_dossier(dossier: Dossier) -> None:
+    client = dossier.client
+    heading(client.name)
+    fields(
+        [
+            ("client id", client.id),
+            ("purpose", client.purpose),
+            ("kind, state", f"{client.kind}, {client.state}"),
+            ("owners", ", ".join(owner.name for owner in client.owners) or "nobody"),
+            ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
+            ("last use", relative(client.last_used_at)),
+        ]
+    )
+    _show_steps(client)
+    if dossier.resources:
+        heading("\nLadder")
+        rows: list[list[str | Text]] = []
+        for place in dossier.resources:
+            for rung in place.rungs:
+                granted: str | Text = relative(rung.granted_at, "")
+                if rung.granted_at is None:
+                    granted = Text("not granted", style="yellow")
+                rows.append(
+                    [place.resource, rung.permission, relative(rung.asked_at, "not asked"), granted, _used(rung)]
+                )
+        table(["resource", "permission", "asked", "granted", "used"], rows)
+    if dossier.credentials:
+        heading("\nSecrets")
+        table(CREDENTIAL_COLUMNS, credential_rows(dossier.credentials))
+    if dossier.findings:
+        heading("\nFindings")
+        for finding in dossier.findings:
+            out.print(f"{finding.severity}: {finding.title}. {finding.mend}", markup=False)
+
+
+def _used(rung: Rung) -> str | Text:
+    if rung.used is UsedState.USED:
+        return relative(rung.last_used_at)
+    if rung.used is UsedState.NEVER:
+        return Text("never", style="red")
+    return "too early to say" if rung.used is UsedState.TOO_EARLY else "—"
+
+
+def _show_steps(client: Client) -> None:
+    if client.next_steps:
+        heading("\nLeft to do")
+        for number, step in enumerate(client.next_steps, 1):
+            out.print(f"  {number}. {step}", markup=False)
+
+
+__all__ = ["CREDENTIAL_COLUMNS", "SheetForm", "app", "credential_rows", "print_sheets"]

@@ -1,0 +1,58 @@
+"""The `jamb` command."""
+
+from __future__ import annotations
+
+import sys
+from typing import Annotated
+
+import typer
+
+from jamb import __version__
+from jamb.cli import audit, clients, consent, ledger, resources, secrets, sign_in, today
+from jamb.cli.output import fail
+from jamb.client import JambError
+
+app = typer.Typer(
+    help="Register client applications, consent to what they ask, issue their secrets, and audit them.",
+    epilog="Exit codes: 0 done; 1 the audit or the ledger found something; 2 not acceptable as given; "
+    "3 not signed in or not allowed; 4 the service does not answer.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+)
+app.command("sign-in")(sign_in.sign_in)
+app.command("sign-out")(sign_in.sign_out)
+app.command()(sign_in.whoami)
+app.command()(today.today)
+app.add_typer(clients.app, name="clients")
+app.add_typer(resources.app, name="resources")
+app.add_typer(consent.asks, name="asks")
+app.add_typer(consent.app, name="consent")
+app.add_typer(secrets.app, name="secrets")
+app.command()(audit.explain)
+app.add_typer(audit.app, name="audit")
+app.add_typer(ledger.app, name="ledger")
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        print(f"jamb {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def root(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version")
+    ] = False,
+) -> None:
+    """Nothing to do before a command."""
+
+
+def run() -> None:
+    """Entry point: a problem is a few lines on standard error, never a traceback."""
+    try:
+        app()
+    except JambError as error:
+        fail(error)
+    except KeyboardInterrupt:
+        sys.exit(130)

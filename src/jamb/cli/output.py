@@ -1,0 +1,127 @@
+"""How the command line speaks: tables for people, JSON for programs, problems on standard error.
+
+Exit codes: 0 done; 1 the audit or the ledger found something; 2 what was given is not acceptable;
+3 not signed in, or not allowed; 4 the service or its database does not answer; 130 interrupted.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterable, Sequence
+from datetime import UTC, datetime
+from enum import StrEnum
+from typing import Annotated, Any, NoReturn
+
+import typer
+from pydantic import BaseModel
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from jamb.client import Forbidden, JambError, NotSignedIn, WorldFailure
+
+EXIT_FOUND, EXIT_INPUT, EXIT_REFUSED, EXIT_WORLD = 1, 2, 3, 4
+
+
+class Form(StrEnum):
+    TABLE = "table"
+    JSON = "json"
+
+
+Output = Annotated[Form, typer.Option("--output", "-o", help="table for people, json for programs")]
+ClientArgument = Annotated[str, typer.Argument(metavar="CLIENT", help="A client id, or the whole name")]
+YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask")]
+
+out = Console(highlight=False)
+err = Console(stderr=True, highlight=False)
+
+
+def emit(value: Any, form: Form, show: Callable[[], None]) -> None:
+    """Print the value as JSON, or let `show` speak to people."""
+    if form is Form.JSON:
+        print(json.dumps(_plain(value), indent=2, ensure_ascii=False))
+    else:
+        show()
+
+
+def table(columns: Sequence[str], rows: Iterable[Sequence[str | Text]], *, right: Sequence[str] = ()) -> None:
+    """Print rows under quiet headings; nothing is cut off that a person would need to copy."""
+    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+    for column in columns:
+        # An id that is folded cannot be copied.
+        whole = column in {"id", "secret", "#"}
+        made.add_column(column, justify="right" if column in right else "left", overflow="fold", no_wrap=whole)
+    for row in rows:
+        made.add_row(*row)
+    out.print(made)
+
+
+def fields(pairs: Iterable[tuple[str, str | Text]]) -> None:
+    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    made.add_column(style="dim", no_wrap=True)
+    made.add_column(overflow="fold")
+    for name, value in pairs:
+        made.add_row(name, value)
+    out.print(made)
+
+
+def heading(text: str) -> None:
+    out.print(Text(text, style="bold"))
+
+
+def note(text: str) -> None:
+    """Say something beside the result, where a pipe does not carry it."""
+    err.print(Text(text, style="dim"))
+
+
+def relative(moment: datetime | None, missing: str = "never") -> str:
+    """Return a moment as people say it: "in 9 days", "3 hours ago"."""
+    if moment is None:
+        return missing
+    seconds = (moment - datetime.now(UTC)).total_seconds()
+    size = abs(seconds)
+    for unit, length in (("day", 86400), ("hour", 3600), ("minute", 60)):
+        if size >= length:
+            count = int(size // length)
+            words = f"{count} {unit}{'' if count == 1 else 's'}"
+            return f"in {words}" if seconds > 0 else f"{words} ago"
+    return "now"
+
+
+def confirm(question: str, yes: bool) -> None:
+    """Ask before what cannot be undone; without a terminal, `--yes` must say so."""
+    if yes:
+        return
+    if not sys.stdin.isatty():
+        err.print("Nothing was changed: there is no terminal to ask on. Add --yes if you mean it.")
+        raise typer.Exit(EXIT_INPUT)
+    if not typer.confirm(question, default=False, err=True):
+        err.print("Nothing was changed.")
+        raise typer.Exit(0)
+
+
+def fail(error: JambError) -> NoReturn:
+    """Print a problem and leave with its exit code."""
+    err.print(Text("✗ ", style="red").append(error.message, style="bold default"))
+    for violation in error.violations:
+        err.print(f"  {violation.field}: sent {violation.sent}; allowed: {violation.allowed}", markup=False)
+        if violation.next_step:
+            err.print(f"    {violation.next_step}", markup=False)
+    if error.next_step:
+        err.print(f"  {error.next_step}", markup=False)
+    raise SystemExit(_exit_code(error))
+
+
+def _exit_code(error: JambError) -> int:
+    if isinstance(error, WorldFailure):
+        return EXIT_WORLD
+    return EXIT_REFUSED if isinstance(error, (NotSignedIn, Forbidden)) else EXIT_INPUT
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json")
+    if isinstance(value, (list, tuple)):
+        return [_plain(item) for item in value]
+    return value

@@ -1,0 +1,29 @@
+"""What waits, what ends, what is wrong: the day in a few lines."""
+
+from __future__ import annotations
+
+from jamb.cli.connection import connected
+from jamb.cli.output import Form, Output, emit, heading, out, relative, table
+
+
+def today(output: Output = Form.TABLE) -> None:
+    """Say what waits for consent, which secrets end next, and what the audit finds."""
+    with connected() as jamb:
+        found = jamb.today()
+
+    def show() -> None:
+        excess = "too early to say" if found.excess is None else f"{found.excess:.0%}"
+        findings = ", ".join(f"{count} {word}" for word, count in found.findings.items() if count) or "none"
+        out.print(f"{found.clients} clients; findings: {findings}; excess (granted and not used, by weight): {excess}")
+        heading("\nWaiting for consent")
+        table(
+            ["client", "asks for", "since"],
+            [[one.client_name, ", ".join(one.permissions), relative(one.since)] for one in found.waiting],
+        )
+        heading("\nSecrets that end next")
+        table(
+            ["client", "secret", "ends", "last used"],
+            [[one.client_name, one.hint, relative(one.ends), relative(one.last_used_at)] for one in found.horizon[:8]],
+        )
+
+    emit(found, output, show)
