@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
+from jamb.core.attempts import Outcome
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 
 _APPLICATION = frozenset({AccessKind.APPLICATION})
@@ -186,7 +187,7 @@ class DemoClient:
     grants: tuple[tuple[str, int], ...] = ()
     secrets: tuple[DemoSecret, ...] = ()
     uses: tuple[DemoUse, ...] = ()
-    failed: tuple[tuple[str, int], ...] = field(default=())
+    failed: tuple[tuple[Outcome, int], ...] = ()
 
 
 CLIENTS = (
@@ -229,7 +230,7 @@ CLIENTS = (
         (),
         (DemoSecret(3, 90),),
         (),
-        (("asked-not-granted", 2), ("asked-not-granted", 1)),
+        ((Outcome.ASKED_NOT_GRANTED, 2), (Outcome.ASKED_NOT_GRANTED, 1)),
     ),
     DemoClient(
         "Radio bridge",
@@ -300,7 +301,7 @@ CLIENTS = (
         (("berths berths.view", 239),),
         (DemoSecret(239, 90, 151),),
         (),
-        (("secret-expired", 3), ("secret-expired", 2), ("secret-expired", 1)),
+        ((Outcome.SECRET_EXPIRED, 3), (Outcome.SECRET_EXPIRED, 2), (Outcome.SECRET_EXPIRED, 1)),
     ),
     DemoClient(
         "Copy of berth board",

@@ -1,0 +1,172 @@
+"""The past of the demo's clients: what was done to each and when, carried out in the order of time."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4
+
+from sqlmodel import Session, col, select, update
+
+from jamb.actions import clients, consent, credentials
+from jamb.actions.premises import Directory, Premises
+from jamb.core.attempts import Outcome
+from jamb.core.clients import ClientKind
+from jamb.core.credentials import digest_secret, hint_of, secret_from
+from jamb.core.ladder import Use
+from jamb.core.permissions import AccessKind
+from jamb.demo.scenario import DemoClient, DemoSecret, DemoUse
+from jamb.store import usage
+from jamb.store.clients import AskRow
+from jamb.store.credentials import CredentialRow
+from jamb.store.resources import ResourceRow
+from jamb.store.work import Actor, observation, unit_of_work
+
+_DETAILS = {
+    Outcome.ASKED_NOT_GRANTED: "berths.assign: asked, not granted. An approver of the directory must consent.",
+    Outcome.SECRET_EXPIRED: "The client secret ended: have another issued.",
+}
+
+
+@dataclass
+class History:
+    """Collects what happened and when; `happen` does it all, earliest first, so that the ledger reads as it would."""
+
+    premises: Premises
+    port: Directory
+    actors: dict[str, Actor]
+    now: datetime
+    _events: list[tuple[datetime, Callable[[datetime], object]]] = field(default_factory=list)
+    _ids: dict[str, str] = field(default_factory=dict)
+
+    def happen(self) -> None:
+        for at, event in sorted(self._events, key=lambda pair: pair[0]):
+            event(at)
+
+    def add(self, demo: DemoClient) -> None:
+        """Add one client's past."""
+        self._on(demo.registered, timedelta(0), lambda at: self._register(demo, at))
+        for what, days in demo.asks:
+            self._on(days, timedelta(minutes=9), lambda at, what=what: self._ask(demo, what, at))  # type: ignore[misc]
+        for days in {days for _, days in demo.grants}:
+            names = [what for what, day in demo.grants if day == days]
+            self._on(days, timedelta(hours=1), lambda at, names=names: self._grant(demo, names, at))  # type: ignore[misc]
+        for secret in demo.secrets:
+            self._on(secret.issued, timedelta(hours=2), lambda at, one=secret: self._issue(demo, one, at))  # type: ignore[misc]
+        self._on(0, timedelta(0), lambda _at: self._observe(demo))
+
+    def _on(self, days_ago: int, later: timedelta, event: Callable[[datetime], object]) -> None:
+        self._events.append((self.now - timedelta(days=days_ago) + later * bool(days_ago), event))
+
+    def _register(self, demo: DemoClient, at: datetime) -> None:
+        owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
+        made = clients.register(
+            self.premises,
+            self.port,
+            demo.name,
+            demo.purpose,
+            ClientKind.SERVICE,
+            owners,
+            self.actors["maren.oduya"],
+            at,
+        )
+        self._ids[demo.name] = made.id
+
+    def _ask(self, demo: DemoClient, what: str, at: datetime) -> None:
+        resource, permission = what.split()
+        consent.ask(
+            self.premises,
+            self.port,
+            self._ids[demo.name],
+            resource,
+            [permission],
+            AccessKind.APPLICATION,
+            demo.purpose,
+            self.actors["maren.oduya"],
+            at,
+        )
+
+    def _grant(self, demo: DemoClient, names: list[str], at: datetime) -> None:
+        client_id = self._ids[demo.name]
+        with Session(self.premises.engine) as session:
+            rows = session.exec(
+                select(AskRow.id, AskRow.permission, ResourceRow.name)
+                .join(ResourceRow, col(ResourceRow.id) == AskRow.resource_id)
+                .where(AskRow.client_id == client_id)
+            )
+            asks = {f"{resource} {permission}": ask_id for ask_id, permission, resource in rows}
+        chosen = [asks[name] for name in names]
+        consent.grant(self.premises, self.port, client_id, chosen, self.actors["tobias.lindqvist"], at)
+
+    def _issue(self, demo: DemoClient, secret: DemoSecret, at: datetime) -> None:
+        client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]
+        if secret.days is None:
+            credential_id = self._import_endless(client_id, custodian, at)
+        else:
+            issued = credentials.issue_secret(self.premises, self.port, client_id, secret.days, custodian, at)
+            credential_id = issued.credential.id
+        if secret.seen is not None:
+            seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(secret.seen, 14)}
+            with observation(self.premises.engine) as session:
+                session.execute(update(CredentialRow).where(col(CredentialRow.id) == credential_id).values(**seen))
+
+    def _import_endless(self, client_id: str, custodian: Actor, at: datetime) -> UUID:
+        """Bring in a secret from before the policy: without an end, which no action would issue."""
+        secret = secret_from(secrets.token_bytes(32))
+        row = CredentialRow(
+            id=uuid4(),
+            client_id=client_id,
+            kind=credentials.SECRET,
+            hint=hint_of(secret),
+            digest=digest_secret(self.premises.sealer.credential_key, secret),
+            issued_at=at,
+            issued_by=custodian.name,
+            expires_at=None,
+        )
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            unit.session.add(row)
+            unit.enter(
+                custodian,
+                "secret.imported",
+                {"kind": "credential", "id": str(row.id), "name": row.hint, "client": client_id},
+                now=at,
+                after={"hint": row.hint, "ends": "never"},
+                reason="Taken over from the old register",
+            )
+        return row.id
+
+    def _observe(self, demo: DemoClient) -> None:
+        for use in demo.uses:
+            add_uses(self.premises, self.port, self._ids[demo.name], use, self.now)
+        with observation(self.premises.engine) as session:
+            for outcome, days in demo.failed:
+                session.add(
+                    usage.AttemptRow(
+                        directory_id=self.port.id,
+                        client_id=self._ids[demo.name],
+                        at=self._ago(days, 30),
+                        outcome=outcome.value,
+                        resource="https://berths.quillhaven.example",
+                        detail=_DETAILS[outcome],
+                        address="192.0.2.17",
+                        user_agent="made-up/1.0",
+                    )
+                )
+
+    def _ago(self, days: int, minutes: int) -> datetime:
+        return self.now - timedelta(days=days, minutes=minutes)
+
+
+def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:
+    """Make up thirty days of use, a little uneven, the same on every load."""
+    uses = []
+    for back in range(0, 30, use.every):
+        last = min(now, (now - timedelta(days=back)).replace(hour=21, minute=40)) - timedelta(minutes=3)
+        wave = 1 + ((back * 7 + len(use.operation)) % 5 - 2) / 10
+        calls = max(1, round(use.calls * wave))
+        uses.append((client_id, Use(use.operation, AccessKind.APPLICATION, last.date(), calls, last)))
+    with observation(premises.engine) as session:
+        wanted = select(ResourceRow.id).where(ResourceRow.directory_id == port.id, ResourceRow.name == use.resource)
+        usage.add_uses(session, session.exec(wanted).one(), uses)
