@@ -1,0 +1,23 @@
+<script setup lang="ts">
+import { NConfigProvider, dateEnGB, enGB } from "naive-ui";
+import { watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { current } from "./api/session";
+import Frame from "./frame/Frame.vue";
+import { naiveOverrides, naiveTheme } from "./ui/theme";
+
+const route = useRoute();
+const router = useRouter();
+
+// A session that ends while one works leads to the sign-in page, and back to the same place afterwards.
+watch(current, (now, before) => {
+  if (!now && before && !route.meta.open) void router.push({ name: "sign-in", query: { then: route.fullPath } });
+});
+</script>
+
+<template>
+  <NConfigProvider :theme="naiveTheme" :theme-overrides="naiveOverrides" :locale="enGB" :date-locale="dateEnGB" preflight-style-disabled abstract>
+    <RouterView v-if="route.meta.open" />
+    <Frame v-else-if="current"><RouterView /></Frame>
+  </NConfigProvider>
+</template>

@@ -1,0 +1,45 @@
+// Who is signed in, where, and what they may do.
+import { computed, ref } from "vue";
+import { type Schemas, api, must, setCsrf, whenSignedOut } from "./client";
+
+const session = ref<Schemas["Session"] | null>(null);
+const may = ref<ReadonlySet<string>>(new Set());
+let asked: Promise<void> | null = null;
+
+export const current = computed(() => session.value);
+export const directory = computed(() => session.value?.directory ?? "");
+export const can = (operation: string): boolean => may.value.has(operation);
+/** Without any role nothing can be read: the frame then says so instead of showing empty pages. */
+export const hasRole = computed(() => may.value.size > 0);
+
+async function take(found: Schemas["Session"]): Promise<void> {
+  setCsrf(found.csrf);
+  const who = await must(
+    api.GET("/api/v1/directories/{directory}/whoami", { params: { path: { directory: found.directory } } }),
+  );
+  may.value = new Set(who.may);
+  session.value = found;
+}
+
+/** Find out once whether the browser is signed in. */
+export function restore(): Promise<void> {
+  asked ??= must(api.GET("/api/v1/session")).then(take, () => undefined);
+  return asked;
+}
+
+export async function signIn(login: string, password: string): Promise<void> {
+  await take(await must(api.POST("/api/v1/session", { body: { login, password } })));
+}
+
+export async function signOut(): Promise<void> {
+  await api.DELETE("/api/v1/session");
+  forget();
+}
+
+function forget(): void {
+  session.value = null;
+  may.value = new Set();
+  setCsrf("");
+}
+
+whenSignedOut(forget);

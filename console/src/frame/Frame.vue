@@ -1,0 +1,121 @@
+<script setup lang="ts">
+// The rail and the page beside it. The rail never scrolls away and has no second level.
+import { onBeforeUnmount, onMounted, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { current, hasRole, signOut } from "@/api/session";
+import { theme, toggleTheme } from "@/ui/theme";
+import KeyMap from "./KeyMap.vue";
+import NoRole from "./NoRole.vue";
+
+const PLACES = [
+  { name: "today", to: "/", label: "Today" },
+  { name: "clients", to: "/clients", label: "Clients" },
+  { name: "audit", to: "/audit", label: "Audit" },
+  { name: "directory", to: "/directory", label: "Directory" },
+];
+const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", register: "clients" };
+
+const route = useRoute();
+const router = useRouter();
+const wanted = ref("");
+const field = ref<HTMLInputElement | null>(null);
+const keys = ref(false);
+
+const here = (name: string) => (WITHIN[String(route.name)] ?? route.name) === name;
+
+function find(): void {
+  void router.push({ name: "clients", query: wanted.value ? { q: wanted.value } : {} });
+}
+
+async function leave(): Promise<void> {
+  await signOut();
+  await router.push({ name: "sign-in" });
+}
+
+function onKey(event: KeyboardEvent): void {
+  const typing = (event.target as HTMLElement).closest("input, textarea, select, [contenteditable]");
+  if (event.key === "Escape") keys.value = false;
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "/") {
+    event.preventDefault();
+    field.value?.focus();
+  } else if (event.key === "?") {
+    keys.value = !keys.value;
+  }
+}
+onMounted(() => window.addEventListener("keydown", onKey));
+onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
+</script>
+
+<template>
+  <div class="frame">
+    <a class="skip" href="#page">Skip to the page</a>
+    <nav class="rail" aria-label="Main">
+      <div class="place">
+        <span class="mark" aria-hidden="true"></span>
+        <span>
+          <strong>{{ current?.directory_name }}</strong>
+          <span class="slug">{{ current?.directory }}</span>
+        </span>
+      </div>
+      <form role="search" @submit.prevent="find">
+        <input ref="field" v-model="wanted" type="search" aria-label="Find a client" placeholder="Find a client   /" />
+      </form>
+      <ul>
+        <li v-for="place in PLACES" :key="place.name">
+          <RouterLink :to="place.to" :class="{ on: here(place.name) }" :aria-current="here(place.name) ? 'page' : undefined">
+            {{ place.label }}
+          </RouterLink>
+        </li>
+      </ul>
+      <div class="foot">
+        <p class="who">
+          <strong>{{ current?.person.name }}</strong>
+          <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
+        </p>
+        <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
+        <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} look</button>
+        <button type="button" @click="leave">Sign out</button>
+      </div>
+    </nav>
+    <main id="page" tabindex="-1">
+      <NoRole v-if="!hasRole && route.name !== 'device'" />
+      <slot v-else />
+    </main>
+    <KeyMap v-if="keys" @close="keys = false" />
+  </div>
+</template>
+
+<style scoped>
+.frame { display: grid; grid-template-columns: 212px minmax(0, 1fr); min-height: 100vh; }
+.skip { position: absolute; left: -999px; z-index: 3; background: var(--card); padding: var(--s2) var(--s3); }
+.skip:focus { left: var(--s2); top: var(--s2); }
+.rail {
+  position: sticky; top: 0; height: 100vh; background: var(--rail); color: var(--rail-ink);
+  display: flex; flex-direction: column; gap: var(--s4); padding: var(--s4) 0; overflow-y: auto;
+}
+.place { display: flex; gap: var(--s3); padding: 0 var(--s4); line-height: 1.25; }
+.place .slug { display: block; font: var(--t-small) var(--mono); color: var(--rail-soft); margin-top: 2px; }
+.mark { flex: none; width: 18px; height: 24px; border: 4px solid var(--rail-ink); border-bottom: 0; margin-top: 2px; background: linear-gradient(#d59a3a, #d59a3a) center bottom / 4px 9px no-repeat; }
+form { padding: 0 var(--s4); }
+input {
+  width: 100%; font: inherit; font-size: 13px; color: var(--rail-ink); background: var(--rail-on);
+  border: 1px solid var(--rail-soft); border-radius: var(--corner); padding: 5px 8px;
+}
+input::placeholder { color: var(--rail-soft); opacity: 1; }
+ul a {
+  display: block; padding: 7px var(--s4) 7px calc(var(--s4) - 4px); color: var(--rail-ink); text-decoration: none;
+  border-left: 4px solid transparent; font-weight: 520;
+}
+ul a:hover { background: var(--rail-on); }
+ul a.on { border-left-color: #d59a3a; background: var(--rail-on); font-weight: 640; }
+.rail :focus-visible { outline-color: #f0b860; }
+.foot { margin-top: auto; padding: 0 var(--s4); display: grid; gap: 2px; justify-items: start; font-size: 13px; }
+.who { display: grid; margin-bottom: var(--s2); }
+.who span { color: var(--rail-soft); }
+.foot button { all: unset; cursor: pointer; color: var(--rail-ink); padding: 4px 0; }
+.foot button:hover { text-decoration: underline; }
+.foot button:focus-visible { outline: 2px solid #f0b860; outline-offset: 2px; }
+kbd { font: 11px var(--mono); border: 1px solid var(--rail-soft); border-radius: 2px; padding: 0 4px; }
+main { padding: var(--s5) var(--s6) 64px; max-width: 1180px; width: 100%; outline: none; }
+</style>

@@ -1,0 +1,21 @@
+import "@fontsource-variable/hanken-grotesk";
+import "@fontsource-variable/jetbrains-mono";
+import "./ui/tokens.css";
+import "./ui/base.css";
+import { QueryClient, VueQueryPlugin } from "@tanstack/vue-query";
+import { createApp } from "vue";
+import App from "./App.vue";
+import { problemOf } from "./api/problems";
+import { router } from "./router";
+
+const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      // What is refused stays refused; only an answer that never came, or a database away, is worth another try.
+      retry: (count, error) => count < 2 && [0, 503].includes(problemOf(error).status),
+    },
+  },
+});
+
+createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

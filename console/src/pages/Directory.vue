@@ -1,0 +1,114 @@
+<script setup lang="ts">
+// The directory: how the world reaches it, what its policy bounds, and the ledger with its verification.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { useRoute } from "vue-router";
+import { type Schemas, api, must } from "@/api/client";
+import { changes, sentence } from "@/api/history";
+import { directory } from "@/api/session";
+import { useDirectory, useLedger, usePeople } from "@/api/use";
+import CopyButton from "@/ui/CopyButton.vue";
+import Loadable from "@/ui/Loadable.vue";
+import PageHead from "@/ui/PageHead.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { full } from "@/ui/times";
+
+const route = useRoute();
+const { data, error, isLoading, refetch } = useDirectory();
+const { data: people } = usePeople();
+const cursor = computed(() => String(route.query.cursor ?? ""));
+const { data: ledger, error: ledgerError, isLoading: ledgerLoading, refetch: again } = useLedger(cursor);
+const verified = ref<Schemas["Verification"] | null>(null);
+const failed = ref<unknown>(null);
+const busy = ref(false);
+
+async function verify(): Promise<void> {
+  busy.value = true;
+  failed.value = null;
+  try {
+    verified.value = await must(api.GET("/api/v1/directories/{directory}/ledger/verification", { params: { path: { directory: directory.value } } }));
+  } catch (problem) {
+    failed.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <Loadable page :loading="isLoading" :error="error" :ready="!!data" :retry="refetch">
+    <template v-if="data">
+      <PageHead :title="data.name" :lead="data.domain" />
+      <div class="columns">
+        <section aria-labelledby="addresses">
+          <h2 id="addresses">Addresses</h2>
+          <dl class="facts">
+            <dt>Issuer</dt><dd><code>{{ data.issuer }}</code> <CopyButton :value="data.issuer" what="issuer" /></dd>
+            <dt>Token endpoint</dt><dd><code>{{ data.token_endpoint }}</code> <CopyButton :value="data.token_endpoint" what="token endpoint" /></dd>
+          </dl>
+          <h2 id="policy">Policy</h2>
+          <dl class="facts">
+            <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
+            <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
+            <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
+            <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
+          </dl>
+        </section>
+        <section aria-labelledby="people">
+          <h2 id="people">People <span class="soft small">{{ people?.length }}</span></h2>
+          <table class="log">
+            <thead><tr><th scope="col">Name</th><th scope="col">Login</th><th scope="col">Roles</th></tr></thead>
+            <tbody><tr v-for="one in people" :key="one.id"><td>{{ one.name }}</td><td class="small">{{ one.login }}</td><td>{{ one.roles.join(", ") || "–" }}</td></tr></tbody>
+          </table>
+        </section>
+      </div>
+      <section aria-labelledby="ledger">
+        <div class="part-head">
+          <h2 id="ledger">Ledger <span class="soft small">every change, chained by hashes</span></h2>
+          <NButton size="small" :loading="busy" @click="verify">Verify the whole chain</NButton>
+        </div>
+        <p v-if="verified" class="verdict" :class="verified.sound ? 'sound' : 'unsound'" role="status">
+          <template v-if="verified.sound">✓ {{ verified.entries }} entries, all in place. Head <code>{{ verified.head.slice(0, 24) }}…</code> <CopyButton :value="verified.head" what="head" /></template>
+          <template v-else><strong>▲ The ledger was tampered with:</strong> {{ verified.what }}.</template>
+        </p>
+        <ProblemNote v-if="failed" :error="failed" />
+        <Loadable :loading="ledgerLoading" :error="ledgerError" :ready="!!ledger" :retry="again">
+          <table class="log">
+            <thead><tr><th scope="col" class="num">Entry</th><th scope="col">When</th><th scope="col">Who did what</th><th scope="col">Before and after</th></tr></thead>
+            <tbody>
+              <tr v-for="entry in ledger?.items" :key="entry.sequence">
+                <td class="num">{{ entry.sequence }}</td>
+                <td class="nowrap small">{{ full(entry.at) }}</td>
+                <td>
+                  <strong>{{ entry.actor.name }}</strong>{{ " " }}
+                  <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{ sentence(entry) }}</RouterLink>
+                  <template v-else>{{ sentence(entry) }}</template>
+                  <div class="soft small">{{ entry.actor.via }}</div>
+                </td>
+                <td class="small changes"><div v-for="change in changes(entry)" :key="change.name"><span class="soft">{{ change.name }}:</span> <template v-if="change.before">{{ change.before }} → </template>{{ change.after.length > 140 ? `${change.after.slice(0, 140)}…` : change.after }}</div></td>
+              </tr>
+            </tbody>
+          </table>
+          <nav class="row pager" aria-label="Pages of the ledger">
+            <RouterLink v-if="cursor" :to="{ query: {}, hash: '#ledger' }">Newest</RouterLink>
+            <RouterLink v-if="ledger?.next" :to="{ query: { cursor: ledger.next }, hash: '#ledger' }">Older</RouterLink>
+          </nav>
+        </Loadable>
+      </section>
+    </template>
+  </Loadable>
+</template>
+
+<style scoped>
+.columns { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s6); margin-bottom: var(--s5); }
+section { display: grid; gap: var(--s2); align-content: start; min-width: 0; }
+section h2:not(:first-child) { margin-top: var(--s3); }
+.part-head { display: flex; justify-content: space-between; align-items: center; }
+dd { overflow-wrap: anywhere; }
+.changes { overflow-wrap: anywhere; max-width: 420px; }
+.nowrap { white-space: nowrap; }
+.verdict { padding: var(--s2) var(--s3); border-left: 4px solid; }
+.sound { border-color: var(--live); background: var(--live-bg); }
+.unsound { border-color: var(--broken); background: var(--broken-bg); }
+.pager { margin-top: var(--s2); }
+</style>

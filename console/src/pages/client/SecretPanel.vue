@@ -1,0 +1,78 @@
+<script setup lang="ts">
+// Issue a secret with an end, and show it once.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { directory } from "@/api/session";
+import { useDirectory, useStale } from "@/api/use";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { day } from "@/ui/times";
+import SheetPanel from "./SheetPanel.vue";
+
+const props = defineProps<{ client: string }>();
+const emit = defineEmits<{ issued: []; closed: [] }>();
+const { data: place } = useDirectory();
+const days = ref<number | string>("");
+const issued = ref<Schemas["IssuedSecret"] | null>(null);
+const kept = ref(false);
+const busy = ref(false);
+const error = ref<unknown>(null);
+const stale = useStale();
+const count = computed(() => Number(days.value || place.value?.policy.secret_default_days || 0));
+const ends = computed(() => (count.value > 0 && count.value < 5000 ? day(new Date(Date.now() + count.value * 86_400_000).toISOString()) : ""));
+
+async function issue(): Promise<void> {
+  busy.value = true;
+  error.value = null;
+  try {
+    issued.value = await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/secrets", {
+        params: { path: { directory: directory.value, client: props.client } },
+        body: { days: days.value === "" ? null : Number(days.value) },
+      }),
+    );
+    kept.value = false;
+    emit("issued");
+  } catch (problem) {
+    error.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+
+async function close(): Promise<void> {
+  issued.value = null;
+  await stale();
+  emit("closed");
+}
+</script>
+
+<template>
+  <section v-if="issued" class="once stack" aria-labelledby="once">
+    <h3 id="once">The secret, for the only time</h3>
+    <p>Nobody can show it again, Jamb keeps only a digest. If it gets lost, issue another and withdraw this one.</p>
+    <SheetPanel :sheets="issued.sheets" />
+    <label class="row"><input v-model="kept" type="checkbox" /> I have put the secret where it belongs</label>
+    <div><NButton type="primary" :disabled="!kept" @click="close">Close: the secret is gone from here</NButton></div>
+  </section>
+  <form v-else class="stack" @submit.prevent="issue">
+    <div class="row end">
+      <label class="field">
+        Ends after, days
+        <input
+          v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" aria-describedby="bounds"
+          :placeholder="String(place?.policy.secret_default_days ?? '')"
+        />
+      </label>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Issue a secret{{ ends ? ` that ends ${ends}` : "" }}</NButton>
+    </div>
+    <p id="bounds" class="hint">At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.</p>
+    <ProblemNote v-if="error" :error="error" />
+  </form>
+</template>
+
+<style scoped>
+.once { border: 2px solid var(--wait); background: var(--card); padding: var(--s4) var(--s5); border-radius: var(--corner); }
+.days { width: 110px; }
+.end { align-items: flex-end; }
+</style>

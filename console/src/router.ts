@@ -1,0 +1,39 @@
+// Every page has an address that can be shared.
+import { createRouter, createWebHistory } from "vue-router";
+import { current, restore } from "./api/session";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  scrollBehavior: (to, from, saved) => saved ?? (to.hash ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
+  routes: [
+    { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue"), meta: { title: "Sign in", open: true } },
+    { path: "/device", name: "device", component: () => import("./pages/Device.vue"), meta: { title: "Let a device in" } },
+    { path: "/", name: "today", component: () => import("./pages/Today.vue"), meta: { title: "Today" } },
+    { path: "/clients", name: "clients", component: () => import("./pages/Clients.vue"), meta: { title: "Clients" } },
+    { path: "/register/:id?", name: "register", component: () => import("./pages/Register.vue"), meta: { title: "Register a client" } },
+    { path: "/clients/:id", name: "dossier", component: () => import("./pages/Dossier.vue"), meta: { title: "Client" } },
+    { path: "/clients/:id/consent", name: "consent", component: () => import("./pages/Consent.vue"), meta: { title: "Consent" } },
+    { path: "/audit", name: "audit", component: () => import("./pages/Audit.vue"), meta: { title: "Audit" } },
+    { path: "/directory", name: "directory", component: () => import("./pages/Directory.vue"), meta: { title: "Directory" } },
+    { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/Nowhere.vue"), meta: { title: "Nothing here" } },
+  ],
+});
+
+router.beforeEach(async (to) => {
+  await restore();
+  if (!current.value && !to.meta.open) return { name: "sign-in", query: to.fullPath === "/" ? {} : { then: to.fullPath } };
+  return true;
+});
+
+router.afterEach((to, from) => {
+  document.title = `${String(to.meta.title)} · Jamb`;
+  // Keyboard and screen reader users start each page at its heading.
+  if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);
+});
+
+/** Move the focus to the page's heading, which some pages have only once their data is there. */
+function startAtHeading(tries: number): void {
+  const heading = document.querySelector<HTMLElement>("h1");
+  if (heading) heading.focus({ preventScroll: true });
+  else if (tries > 0 && document.activeElement === document.body) window.setTimeout(() => startAtHeading(tries - 1), 50);
+}

@@ -1,0 +1,26 @@
+<script setup lang="ts">
+// What failed, what was kept, and what to do: one shape for every error.
+import { computed } from "vue";
+import { type Problem, problemOf } from "@/api/problems";
+
+const props = defineProps<{ error: unknown; retry?: () => void }>();
+const problem = computed<Problem>(() => problemOf(props.error));
+</script>
+
+<template>
+  <div class="problem" role="alert">
+    <p><strong>{{ problem.detail }}</strong></p>
+    <ul v-if="problem.fields.length">
+      <li v-for="one in problem.fields" :key="one.field + one.sent">
+        <code>{{ one.field }}</code>: sent {{ one.sent }}; allowed: {{ one.allowed }} {{ one.next_step }}
+      </li>
+    </ul>
+    <p v-if="problem.next_step">{{ problem.next_step }}</p>
+    <button v-if="retry" type="button" class="link-button" @click="retry">Try again</button>
+  </div>
+</template>
+
+<style scoped>
+.problem { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s3) var(--s4); border-radius: var(--corner); display: grid; gap: var(--s1); }
+li { margin-left: var(--s4); list-style: disc; }
+</style>
