@@ -16,6 +16,7 @@ from jamb.core.access import (
     ClientStanding,
     Decision,
     Explanation,
+    PersonStanding,
     Request,
     TokenFacts,
     decide,
@@ -47,6 +48,35 @@ class Admitted:
 
 
 @dataclass(frozen=True, slots=True)
+class Whoami:
+    actor: Actor
+    roles: tuple[str, ...]
+    may: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _AtDoor:
+    """A caller with all that a decision on Jamb's own API needs."""
+
+    directory: Directory
+    resource_id: UUID
+    catalogue: Catalogue
+    standing: ClientStanding
+    person: PersonStanding | None
+    token: TokenFacts | None
+
+    def request(self, operation: str) -> Request:
+        kind = AccessKind.APPLICATION if self.person is None else AccessKind.DELEGATED
+        return Request(operation, kind, self.person, self.token)
+
+    @property
+    def actor(self) -> Actor:
+        if self.person is None:
+            return Actor("client", self.standing.id, self.standing.name, self.standing.name)
+        return Actor("person", self.person.id, self.person.name, self.standing.name)
+
+
+@dataclass(frozen=True, slots=True)
 class ExplainedAccess:
     client_id: str
     client_name: str
@@ -64,39 +94,32 @@ def admit(premises: Premises, slug: str, caller: Caller, operation: str, now: da
         Forbidden: with the reason, and the role or permission that would do.
     """
     with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = clients.by_id(session, directory.id, caller.client_id)
-        if client is None:
-            raise NotFound(
-                f"There is no directory “{slug[:40]}” for you.", next_step="Use the directory you belong to."
-            )
-        resource = find_resource(session, directory, own_api.NAME)
-        catalogue = resources.catalogues(session, [resource])[resource.id]
-        person = None
-        if caller.person_id is not None:
-            row = session.get(people.PersonRow, caller.person_id)
-            if row is None or row.directory_id != directory.id:
-                raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
-            person = people.standing(session, row, resource.id)
-        kind = AccessKind.APPLICATION if person is None else AccessKind.DELEGATED
-        request = Request(operation, kind, person, caller.token)
-        standing = _standing(session, client, resource.id)
-        decision = decide(catalogue, standing, request, now)
+        at_door = _meet(session, slug, caller)
+        request = at_door.request(operation)
+        decision = decide(at_door.catalogue, at_door.standing, request, now)
         if not decision.allowed:
-            roles = people.roles_of_resource(session, resource.id)
-            explained = explain(catalogue, standing, request, now, roles)
-            raise _refusal(session, directory, catalogue, operation, decision, explained)
-        actor = (
-            Actor("client", client.id, client.name, client.name)
-            if person is None
-            else Actor("person", person.id, person.name, client.name)
-        )
-    if person is None:
+            roles = people.roles_of_resource(session, at_door.resource_id)
+            explained = explain(at_door.catalogue, at_door.standing, request, now, roles)
+            raise _refusal(session, at_door, operation, decision, explained)
+    if at_door.person is None:
         # What a client does here is use like any other, and the audit judges it so.
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
         with observation(premises.engine) as session:
-            usage.add_uses(session, resource.id, [(client.id, use)])
-    return Admitted(directory, actor)
+            usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
+    return Admitted(at_door.directory, at_door.actor)
+
+
+def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
+    """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
+    with Session(premises.engine) as session:
+        at_door = _meet(session, slug, caller)
+        roles = tuple(sorted(role.name for role in at_door.person.roles)) if at_door.person else ()
+        may = tuple(
+            name
+            for name in sorted(at_door.catalogue.operations)
+            if decide(at_door.catalogue, at_door.standing, at_door.request(name), now).allowed
+        )
+        return Whoami(at_door.actor, roles, may)
 
 
 def explain_access(
@@ -118,6 +141,23 @@ def explain_access(
         return ExplainedAccess(client.id, client.name, resource.name, operation, kind, explained)
 
 
+def _meet(session: Session, slug: str, caller: Caller) -> _AtDoor:
+    directory = find_directory(session, slug)
+    client = clients.by_id(session, directory.id, caller.client_id)
+    if client is None:
+        raise NotFound(f"No directory “{slug[:40]}” is open to you.", next_step="Use the one you belong to.")
+    resource = find_resource(session, directory, own_api.NAME)
+    catalogue = resources.catalogues(session, [resource])[resource.id]
+    person = None
+    if caller.person_id is not None:
+        row = session.get(people.PersonRow, caller.person_id)
+        if row is None or row.directory_id != directory.id:
+            raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
+        person = people.standing(session, row, resource.id)
+    standing = _standing(session, client, resource.id)
+    return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
+
+
 def _standing(
     session: Session, client: clients.ClientRow, resource_id: UUID, *, can_authenticate: bool | None = None
 ) -> ClientStanding:
@@ -127,15 +167,10 @@ def _standing(
 
 
 def _refusal(
-    session: Session,
-    directory: Directory,
-    catalogue: Catalogue,
-    operation: str,
-    decision: Decision,
-    explained: Explanation,
+    session: Session, at_door: _AtDoor, operation: str, decision: Decision, explained: Explanation
 ) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
-    title = catalogue.operations[operation].title
+    title = at_door.catalogue.operations[operation].title
     reasons = "; ".join(check.evidence for check in decision.failed)
     steps = " ".join(step.text for step in explained.mend)
     if any(check.name is CheckName.ROLE for check in decision.failed):
@@ -143,25 +178,9 @@ def _refusal(
             select(people.PersonRow.name)
             .join(people.RoleAssignmentRow)
             .join(people.RoleRow)
-            .where(people.RoleRow.directory_id == directory.id, people.RoleRow.name == "steward")
+            .where(people.RoleRow.directory_id == at_door.directory.id, people.RoleRow.name == "steward")
             .order_by(people.PersonRow.name)
         )
         names = ", ".join(stewards)
         steps += f" Stewards here: {names}." if names else ""
     return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)
-
-
-def who(premises: Premises, slug: str, caller: Caller) -> tuple[Actor, tuple[str, ...]]:
-    """Return who the caller is and the roles they hold on Jamb's own API; decides nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = clients.by_id(session, directory.id, caller.client_id)
-        if client is None:
-            raise NotFound(f"No directory “{slug[:40]}” is open to you.", next_step="Use the one you belong to.")
-        if caller.person_id is None:
-            return Actor("client", client.id, client.name, client.name), ()
-        row = session.get(people.PersonRow, caller.person_id)
-        if row is None or row.directory_id != directory.id:
-            raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
-        roles = people.role_names(session, directory.id).get(row.id, [])
-        return Actor("person", str(row.id), row.name, client.name), tuple(roles)

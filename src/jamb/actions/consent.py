@@ -165,6 +165,7 @@ def grant(
                 now=now,
                 before={"operations": len(place.comparison.unchanged)},
                 after={
+                    "operations": len(place.comparison.unchanged | place.comparison.newly),
                     "resource": place.catalogue.name,
                     "permissions": sorted(item.permission for item in place.asks),
                     "newly possible": sorted(place.comparison.newly),
@@ -207,10 +208,11 @@ def _asked_already(client_name: str, permission: str) -> Callable[[], AlreadyAsk
 
 
 def _waiting(session: Session, client: clients.ClientRow, now: datetime) -> list[clients.AskRow]:
+    # Whoever waited for the lock has a `now` from before the grant that it waited for: only the end is looked at.
     held = {
         (row.resource_id, row.permission, row.kind)
         for row in clients.grants_of(session, [client.id])
-        if row.held().in_force(now)
+        if row.expires_at is None or now < row.expires_at
     }
     rows = clients.asks_of(session, [client.id])
     return [row for row in rows if (row.resource_id, row.permission, row.kind) not in held]

@@ -13,7 +13,7 @@ from typing import Annotated, Any
 import uvicorn
 from fastapi import Depends, FastAPI, HTTPException, Query, Request, Response
 
-from jamb.guard import Guard, TokenClaims, UsageReporter, add_guard_handler
+from jamb.guard import Guard, UsageReporter, add_guard_handler
 
 _QUAYS = {"north": 14, "south": 17, "fuel": 6}
 _SHIPS = ("Marit Elise", "Corvina", "Old Tern", "Havørn", "Santa Ludmila", "Brisling IV", "Pallas", "Kestrel of Rye")
@@ -74,10 +74,8 @@ def create_berths(settings: dict[str, str]) -> FastAPI:
     def read_berth(berth: str) -> dict[str, Any]:
         return _found(berth)
 
-    @app.put("/berths/{berth}/occupant")
-    def assign(
-        berth: str, ship: str, _claims: Annotated[TokenClaims, needs("berths.assign", "occupant.assign")]
-    ) -> dict[str, Any]:
+    @app.put("/berths/{berth}/occupant", dependencies=[needs("berths.assign", "occupant.assign")])
+    def assign(berth: str, ship: str) -> dict[str, Any]:
         found = _found(berth)
         found["occupant"] = ship
         return found

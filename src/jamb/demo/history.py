@@ -57,6 +57,10 @@ class History:
             self._on(secret.issued, timedelta(hours=2), lambda at, one=secret: self._issue(demo, one, at))  # type: ignore[misc]
         self._on(0, timedelta(0), lambda _at: self._observe(demo))
 
+    def also(self, at: datetime, event: Callable[[datetime], object]) -> None:
+        """Let something else happen at its place in time."""
+        self._events.append((at, event))
+
     def _on(self, days_ago: int, later: timedelta, event: Callable[[datetime], object]) -> None:
         self._events.append((self.now - timedelta(days=days_ago) + later * bool(days_ago), event))
 
@@ -83,7 +87,7 @@ class History:
             resource,
             [permission],
             AccessKind.APPLICATION,
-            demo.purpose,
+            "",
             self.actors["maren.oduya"],
             at,
         )

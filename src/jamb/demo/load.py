@@ -59,8 +59,8 @@ def load(premises: Premises, home: Path, berths_url: str, now: datetime) -> None
     history = History(premises, port, actors, now)
     for demo in CLIENTS:
         history.add(demo)
+    history.also(now - timedelta(days=12), lambda at: _add_automation(premises, port, handed, at))
     history.happen()
-    _add_automation(premises, port, handed, now)
     _add_ferry_client(premises, opened["brisling"], now)
     handed.demo["apis"]["berths"] = {"base_url": berths_url, "resource": RESOURCES[0].identifier}
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
@@ -133,9 +133,8 @@ def _berths_guard(
     return made.id
 
 
-def _add_automation(premises: Premises, port: Directory, handed: Handed, now: datetime) -> None:
+def _add_automation(premises: Premises, port: Directory, handed: Handed, at: datetime) -> None:
     """Add the client of a script that registers, consents and issues, for whoever automates against Jamb itself."""
-    at = now - timedelta(days=12)
     made = clients.register(
         premises,
         port,

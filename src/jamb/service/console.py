@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, Response
+from starlette.convertors import Convertor, register_url_convertor
 
 from jamb.core.errors import NotFound
 from jamb.service.problems import problem_response
@@ -16,8 +17,22 @@ POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
-_NOT_PAGES = ("api/", "d/", ".well-known/", "assets/", "docs", "openapi.json")
 router = APIRouter(include_in_schema=False)
+
+
+class PagePath(Convertor[str]):
+    """Matches every path that is not the API's or an issuer's: those keep their own answers to a wrong address."""
+
+    regex = r"(?!api/|d/|\.well-known/|assets/).*"
+
+    def convert(self, value: str) -> str:
+        return value
+
+    def to_string(self, value: str) -> str:
+        return value
+
+
+register_url_convertor("page", PagePath())
 
 
 @router.get("/assets/{name}")
@@ -28,11 +43,9 @@ def asset(name: str) -> Response:
     return FileResponse(file, headers={"Cache-Control": "public, max-age=31536000, immutable"})
 
 
-@router.get("/{path:path}")
-def page(path: str, request: Request) -> Response:
+@router.get("/{path:page}")
+def page(path: str) -> Response:
     """The console, at every address that is nothing else."""
-    if path.startswith(_NOT_PAGES):
-        return problem_response(NotFound(f"Nothing answers at {request.url.path[:80]}."))
     headers = {"Content-Security-Policy": POLICY, "Cache-Control": "no-cache"}
     file = STATIC / "index.html"
     if path == "icon.svg" and (STATIC / path).is_file():

@@ -34,7 +34,7 @@ class Session(Answered):
 
 
 class Whoami(Answered):
-    """Who the service takes the caller for."""
+    """Who the service takes the caller for, and which operations of Jamb's own API are open to them."""
 
     kind: str
     id: str
@@ -42,6 +42,7 @@ class Whoami(Answered):
     via: str
     directory: str
     roles: list[str]
+    may: list[str]
 
 
 class DeviceDecision(Sent):

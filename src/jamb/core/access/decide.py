@@ -157,7 +157,8 @@ def _token(
     carried = sorted(name for name in token.scope if operation in catalogue.opened_by(name))
     # The token must be younger than a grant that it carries; a grant it does not carry cannot vouch for it.
     relied = [grant for grant in matching if catalogue.closure(grant.permission) & token.scope]
-    old = bool(relied) and all(token.issued_at < grant.granted_at for grant in relied)
+    # RFC 7519 section 2: a NumericDate is commonly whole seconds, so a grant of the same second counts as before it.
+    old = bool(relied) and all(token.issued_at < grant.granted_at.replace(microsecond=0) for grant in relied)
     scope = f"the token carries {', '.join(carried)}" if carried else "the token carries no permission that unlocks it"
     age = "the token is older than the grant: fetch a new one" if old else "the token is not older than the grant"
     return Check(CheckName.TOKEN_SCOPE, bool(carried), scope), Check(CheckName.TOKEN_AGE, not old, age)

@@ -34,10 +34,19 @@ def read_directory(admitted: Annotated[Admitted, Depends(may("directory.read"))]
 
 
 @router.get("/whoami")
-def whoami(directory: str, caller: TheCaller, office: TheOffice) -> Whoami:
+def whoami(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Whoami:
     """Who the service takes you for. Needs no role: it is how one learns to have none."""
-    actor, roles = who(office.premises, directory, caller)
-    return Whoami(kind=actor.kind, id=actor.id, name=actor.name, via=actor.via, directory=directory, roles=list(roles))
+    found = who(office.premises, directory, caller, now)
+    actor = found.actor
+    return Whoami(
+        kind=actor.kind,
+        id=actor.id,
+        name=actor.name,
+        via=actor.via,
+        directory=directory,
+        roles=list(found.roles),
+        may=list(found.may),
+    )
 
 
 @router.get("/people", dependencies=[Depends(may("people.list"))])
