@@ -1,0 +1,38 @@
+"""One demo for the whole run, on a port, a database and a folder of its own, started as a user starts it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+from collections.abc import Iterator
+
+import pytest
+
+from jamb.demo.cluster import Cluster
+from tests.console.browser import browser, open_console
+from tests.world import HOME, PORT, World, answers, wait_until
+
+__all__ = ["browser", "open_console", "world"]
+
+
+@pytest.fixture(scope="session")
+def world() -> Iterator[World]:
+    Cluster(HOME, PORT + 2).stop(mode="immediate")
+    shutil.rmtree(HOME, ignore_errors=True)
+    HOME.mkdir()
+    environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT), "JAMB_LOG_LEVEL": "debug"}
+    environment.pop("JAMB_DATABASE_URL", None)
+    output = HOME / "demo.out"
+    with output.open("wb") as file:
+        process = subprocess.Popen([sys.executable, "-m", "jamb.demo"], env=environment, stdout=file, stderr=file)
+    try:
+        wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=120)
+        assert process.poll() is None, output.read_text()
+        assert answers(f"http://127.0.0.1:{PORT}/ready")
+        yield World(HOME, PORT)
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.wait(timeout=60)

@@ -1,0 +1,237 @@
+"""Every page: readable by machines that read aloud, by the keyboard alone, and under a strict policy."""
+
+from __future__ import annotations
+
+import gzip
+import re
+from collections.abc import Callable
+
+import httpx
+import pytest
+from playwright.sync_api import Page, expect
+
+from jamb.client import DeviceSignIn
+from tests.console.browser import Open
+from tests.world import ROOT, World, unique
+
+AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
+FIRST_LOAD_BYTES = 150_000
+
+
+def faults(page: Page) -> list[str]:
+    """Run axe over the page as it stands and return what it finds, in words."""
+    page.evaluate(AXE)
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    return [
+        f"{one['id']}: {node['target']} {node['failureSummary']}" for one in found["violations"] for node in one["nodes"]
+    ]
+
+
+def dossier(page: Page) -> None:
+    page.get_by_role("link", name="Weather display").click()
+    page.get_by_role("heading", name="Ladder").wait_for()
+    page.get_by_role("button", name="gauges.manage").click()
+    page.get_by_role("button", name="Connection sheet").click()
+    page.get_by_label("Connection sheet", exact=True).wait_for()
+    page.get_by_role("button", name="Ask for a permission").click()
+    page.get_by_label("Resource", exact=True).select_option("berths")
+    page.get_by_role("checkbox", name="List berths").check()
+    page.get_by_label("Resource to explain").select_option("berths")
+    page.get_by_label("Operation to explain").select_option("berths.list")
+    page.get_by_text("The smallest mend").wait_for()
+    page.get_by_role("button", name="Withdraw").click()
+
+
+def audit(page: Page) -> None:
+    page.get_by_role("button", name="Nobody owns this registration").first.click()
+    page.get_by_role("complementary", name="Finding").wait_for()
+
+
+def verified(page: Page) -> None:
+    page.get_by_role("button", name="Verify the whole chain").click()
+    page.get_by_text("entries, all in place").wait_for()
+
+
+def keys(page: Page) -> None:
+    page.get_by_role("table").first.wait_for()
+    page.keyboard.press("?")
+    page.get_by_role("dialog", name="Keys").wait_for()
+
+
+PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
+    "today": ("/", "Horizon", None),
+    "clients": ("/clients", "Clients", lambda page: page.get_by_role("table").wait_for()),
+    "clients, none match": ("/clients?q=nothing-like-it", "Clients", lambda page: page.get_by_text("No client matches").wait_for()),
+    "register": ("/register", "Register a client", None),
+    "dossier, everything open": ("/clients", "Clients", dossier),
+    "audit with a finding open": ("/audit", "Audit", audit),
+    "directory with the ledger verified": ("/directory", "Quillhaven Port Authority", verified),
+    "a device": ("/device#BCDFGHJK", "Let a device in", lambda page: page.get_by_role("alert").wait_for()),
+    "the map of keys": ("/clients", "Clients", keys),
+    "nowhere": ("/no/such/page", "Nothing is at this address", None),
+    "a client that is not there": ("/clients/atlantis", "", lambda page: page.get_by_role("alert").wait_for()),
+}
+
+
+@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+@pytest.mark.parametrize(("path", "heading", "prepare"), PAGES.values(), ids=PAGES.keys())
+def test_axe_finds_nothing(
+    open_console: Open, path: str, heading: str, prepare: Callable[[Page], None] | None, dark: bool
+) -> None:
+    with open_console(path=path, dark=dark) as page:
+        if heading:
+            page.get_by_role("heading", name=heading).first.wait_for()
+        if prepare:
+            prepare(page)
+        assert faults(page) == []
+
+
+@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
+def test_axe_finds_nothing_on_the_sign_in_and_consent_pages(world: World, open_console: Open, dark: bool) -> None:
+    with open_console(signed_in=False, dark=dark) as page:
+        page.get_by_label("Login").fill("nobody@quillhaven.example")
+        page.get_by_label("Password").fill("not the password")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("do not match")
+        assert faults(page) == []
+    made = world.client(asked=["berths.manage"], secret=False)
+    for role in ("approver", "auditor"):
+        with open_console(role, path=f"/clients/{made.id}/consent", dark=dark) as page:
+            page.get_by_role("heading", name="What becomes possible").wait_for()
+            page.get_by_role("table").wait_for()
+            assert faults(page) == []
+    with open_console(None, dark=dark) as page:
+        expect(page.get_by_role("alert")).to_contain_text("no role")
+        assert faults(page) == []
+
+
+def test_nothing_is_inline_and_the_policy_is_strict(open_console: Open) -> None:
+    with open_console() as page:
+        page.get_by_role("heading", name="Horizon").wait_for()
+        answer = page.goto("/clients")
+        assert answer is not None
+        policy = answer.headers["content-security-policy"]
+        assert "default-src 'none'" in policy
+        assert "unsafe" not in policy
+        assert "frame-ancestors 'none'" in policy
+        page.get_by_role("table").wait_for()
+        assert page.locator("style").count() == 0, "styles are adopted sheets: nothing is inline"
+        assert page.locator("script:not([src])").count() == 0
+
+
+def test_the_first_load_stays_small(world: World, open_console: Open) -> None:
+    """Scripts and styles that the sign-in page and Today need, as they would travel compressed."""
+    with open_console() as page:
+        page.get_by_role("heading", name="Horizon").wait_for()
+        names = page.evaluate("performance.getEntriesByType('resource').map((one) => one.name)")
+    wanted = {name for name in names if re.search(r"/assets/.*\.(js|css)$", name)}
+    assert len(wanted) > 3
+    total = sum(len(gzip.compress(httpx.get(name).content)) for name in wanted)
+    assert total < FIRST_LOAD_BYTES, f"{total} bytes in {len(wanted)} files"
+
+
+def test_lists_are_walked_by_keyboard(open_console: Open) -> None:
+    with open_console(path="/clients?q=r") as page:
+        page.get_by_role("table").wait_for()
+        page.keyboard.press("j")
+        page.keyboard.press("j")
+        page.keyboard.press("k")
+        first = page.get_by_role("table").get_by_role("link").first
+        expect(first).to_be_focused()
+        name = first.inner_text()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_have_text(name)
+        expect(page.get_by_role("heading", level=1)).to_be_focused()
+        page.keyboard.press("/")
+        page.keyboard.type("radio")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("link", name="Radio bridge")).to_be_visible()
+        page.keyboard.press("Tab")
+
+
+def test_filters_and_findings_live_in_the_address(open_console: Open) -> None:
+    with open_console(path="/clients") as page:
+        page.get_by_role("button", name="no owner").click()
+        expect(page).to_have_url(re.compile("attention=ownerless"))
+        expect(page.get_by_role("link", name="Berth board", exact=True)).to_have_count(0)
+        page.get_by_role("button", name="Last use").click()
+        expect(page).to_have_url(re.compile("sort=used"))
+        page.reload()
+        expect(page.get_by_role("link", name="Radio bridge")).to_be_visible()
+        page.goto("/audit?severity=high")
+        page.get_by_role("button", name=re.compile("dispatches.manage")).click()
+        page.reload()
+        expect(page.get_by_role("complementary", name="Finding")).to_contain_text("Radio bridge")
+
+
+def test_a_session_that_ends_leads_back_to_the_same_place(world: World, open_console: Open) -> None:
+    with open_console("auditor", path="/audit?severity=high") as page:
+        page.get_by_role("heading", name="Audit").wait_for()
+        with world.database() as database:
+            database.execute("delete from console_session")
+        page.get_by_role("link", name="Clients").click()
+        page.get_by_label("Login").wait_for()
+        person = world.person("auditor")
+        page.get_by_label("Login").fill(person["login"])
+        page.get_by_label("Password").fill(person["password"])
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Clients")
+
+
+def test_the_sign_in_page_leads_only_to_our_own_pages(world: World, open_console: Open) -> None:
+    person = world.person("auditor")
+    with open_console(signed_in=False, path="/sign-in?then=//elsewhere.example/") as page:
+        page.get_by_label("Login").fill(person["login"])
+        page.get_by_label("Password").fill(person["password"])
+        page.keyboard.press("Enter")
+        page.get_by_role("heading", name="Horizon").wait_for()
+        assert page.url == f"{world.base_url}/"
+
+
+def test_a_device_is_let_in_from_the_console(world: World, open_console: Open) -> None:
+    started = DeviceSignIn.start(world.base_url, "quillhaven")
+    started.interval_seconds = 0.05
+    path = started.complete_address.removeprefix(world.base_url)
+    with open_console("auditor", path=path) as page:
+        page.get_by_role("heading", name="Jamb command line wants to act for you").wait_for()
+        expect(page.get_by_text(started.user_code)).to_be_visible()
+        assert faults(page) == []
+        page.get_by_role("button", name="Yes, it is mine").click()
+        page.get_by_text("The device may act for you").wait_for()
+    token, _ = started.wait()
+    assert token
+    logs = (world.home / "service.log").read_text()
+    assert started.user_code not in logs
+
+
+def test_who_may_not_sees_why_instead_of_a_dead_button(world: World, open_console: Open) -> None:
+    made = world.client(asked=["berths.view"], secret=False)
+    with open_console("auditor", path=f"/clients/{made.id}") as page:
+        page.get_by_role("heading", name="Ladder").wait_for()
+        expect(page.get_by_text("A custodian or steward issues secrets")).to_be_visible()
+        expect(page.get_by_role("button", name="Ask for a permission")).to_have_count(0)
+        page.goto(f"/clients/{made.id}/consent")
+        expect(page.get_by_text("Consent takes the role of an approver")).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^Grant"))).to_have_count(0)
+
+
+def test_a_refused_registration_keeps_what_was_typed(open_console: Open) -> None:
+    with open_console("registrar", path="/register") as page:
+        page.get_by_label("Name", exact=True).fill("radio bridge")
+        page.get_by_label("Purpose").fill("Typed with care")
+        page.get_by_role("button", name="Register", exact=True).click()
+        expect(page.get_by_role("alert")).to_contain_text("already has a client")
+        expect(page.get_by_label("Purpose")).to_have_value("Typed with care")
+        page.get_by_label("Name", exact=True).fill(unique("Radio bridge"))
+        page.get_by_role("button", name="Register", exact=True).click()
+        expect(page.get_by_text("What must it do?").first).to_be_visible()
+
+
+def test_someone_elses_change_is_said_and_nothing_is_granted_twice(world: World, open_console: Open) -> None:
+    made = world.client(asked=["berths.view"], secret=False)
+    with open_console("approver", path=f"/clients/{made.id}/consent") as page:
+        page.get_by_role("button", name=re.compile("^Grant 1 permission")).wait_for()
+        with world.jamb("approver") as jamb:
+            jamb.consent.grant(made.id)
+        page.get_by_role("button", name=re.compile("^Grant 1 permission")).click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("waits for nothing")

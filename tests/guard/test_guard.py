@@ -1,0 +1,198 @@
+"""The guard in a protected API: refusals that name what is missing, reports of use, an issuer that is away."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import httpx
+import jwt
+import pytest
+from cryptography.hazmat.primitives.asymmetric import ec, rsa
+
+from jamb.core.access import ClientStanding, HeldGrant, Request, decide
+from jamb.core.permissions import AccessKind
+from jamb.demo.scenario import BERTHS as CATALOGUE
+from jamb.guard import IssuerKeys, Refused, TokenClaims, UsageReporter, verify
+from jamb.guard.verify import require_permission
+from tests.world import World, wait_until
+
+ISSUER, AUDIENCE = "https://jamb.example/d/port", "https://berths.example"
+KEY = ec.generate_private_key(ec.SECP256R1())
+
+
+def jwk(key: Any, kid: str) -> jwt.PyJWK:
+    public = jwt.algorithms.ECAlgorithm.to_jwk(key.public_key(), as_dict=True)
+    return jwt.PyJWK({**public, "kid": kid, "alg": "ES256"})
+
+
+def token(header: dict[str, Any] | None = None, **claims: Any) -> str:
+    now = datetime.now(UTC)
+    body = {
+        "iss": ISSUER, "aud": AUDIENCE, "sub": "c1", "client_id": "c1", "scope": "berths.view", "jti": "1",
+        "iat": now, "exp": now + timedelta(minutes=5), **claims,
+    }  # fmt: skip
+    body = {name: value for name, value in body.items() if value is not None}
+    return jwt.encode(body, KEY, "ES256", headers={"typ": "at+jwt", "kid": "k1", **(header or {})})
+
+
+def check(text: str) -> TokenClaims:
+    return verify(text, ISSUER, AUDIENCE, {"k1": jwk(KEY, "k1")}.get)
+
+
+def test_a_good_token_is_read() -> None:
+    claims = check(token())
+    assert (claims.client_id, claims.subject, claims.scope, claims.delegated) == ("c1", "c1", {"berths.view"}, False)
+    assert check(token(sub="person")).delegated
+    assert check(token(aud=["https://other.example", AUDIENCE])).client_id == "c1"
+
+
+PAST = datetime.now(UTC) - timedelta(hours=1)
+BAD: dict[str, tuple[str, str]] = {
+    "run out": (token(exp=PAST), "run out"),
+    "another issuer": (token(iss="https://jamb.example/d/other"), "another issuer"),
+    "another audience": (token(aud="https://tides.example"), "another resource"),
+    "no audience": (token(aud=None), "does not verify"),
+    "no client id": (token(client_id=None), "does not verify"),
+    "no end": (token(exp=None), "does not verify"),
+    "from the future": (token(iat=datetime.now(UTC) + timedelta(hours=1)), "does not verify"),
+    "an ID token": (token({"typ": "JWT"}), "not an access token"),
+    "an unknown key": (token({"kid": "k2"}), "does not publish"),
+    "too long": (token(scope="x" * 9000), "too long"),
+    "not a token": ("a.b.c", "not a JWT"),
+    "nothing": ("", "not a JWT"),
+}
+
+
+@pytest.mark.parametrize(("text", "said"), BAD.values(), ids=BAD.keys())
+def test_a_bad_token_is_refused_with_the_reason(text: str, said: str) -> None:
+    with pytest.raises(Refused) as refused:
+        check(text)
+    assert (refused.value.status, refused.value.error) == (401, "invalid_token")
+    assert said in refused.value.description
+
+
+def test_the_algorithm_is_the_keys_not_the_tokens() -> None:
+    """RFC 8725 section 3.1: the key says which algorithm; a token cannot choose another."""
+    other = rsa.generate_private_key(65537, 2048)
+    body = jwt.decode(token(), options={"verify_signature": False})
+    forged = jwt.encode(body, other, "RS256", headers={"typ": "at+jwt", "kid": "k1"})
+    with pytest.raises(Refused):
+        check(forged)
+
+
+def test_a_missing_permission_is_named_as_rfc_6750_has_it() -> None:
+    claims = check(token())
+    require_permission(claims, ["berths.view", "berths.assign"])
+    with pytest.raises(Refused) as refused:
+        require_permission(claims, ["berths.assign"])
+    challenge = refused.value.challenge("berths")
+    assert refused.value.status == 403
+    assert 'error="insufficient_scope"' in challenge
+    assert 'scope="berths.assign"' in challenge
+
+
+def test_keys_are_asked_for_once_and_kept_while_the_issuer_is_away() -> None:
+    calls: list[str] = []
+    public = jwt.algorithms.ECAlgorithm.to_jwk(KEY.public_key(), as_dict=True)
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        calls.append(request.url.path)
+        if away:
+            return httpx.Response(503)
+        if "well-known" in request.url.path:
+            return httpx.Response(200, json={"issuer": ISSUER, "jwks_uri": f"{ISSUER}/jwks"})
+        return httpx.Response(200, json={"keys": [{**public, "kid": "k1", "alg": "ES256"}]})
+
+    away = False
+    with httpx.Client(transport=httpx.MockTransport(answer)) as http:
+        keys = IssuerKeys(ISSUER, http)
+        assert keys.get("k1") is not None
+        assert calls == ["/.well-known/oauth-authorization-server/d/port", "/d/port/jwks"]
+        away = True
+        assert keys.get("k1") is not None
+        assert keys.get("k2") is None, "an unknown key is asked for, but not at every request"
+        assert keys.get("k2") is None
+        assert len(calls) == 2
+
+
+def test_metadata_of_another_issuer_is_not_believed() -> None:
+    def answer(_request: httpx.Request) -> httpx.Response:
+        return httpx.Response(200, json={"issuer": "https://evil.example", "jwks_uri": "https://evil.example/jwks"})
+
+    with httpx.Client(transport=httpx.MockTransport(answer)) as http:
+        assert IssuerKeys(ISSUER, http).get("k1") is None
+
+
+@pytest.fixture
+def flaky() -> Iterator[tuple[list[dict[str, Any]], list[int], httpx.Client]]:
+    """An issuer whose usage endpoint answers with the given statuses, then with 200."""
+    received: list[dict[str, Any]] = []
+    statuses: list[int] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        if "well-known" in request.url.path:
+            return httpx.Response(200, json={"issuer": ISSUER, "token_endpoint": f"{ISSUER}/token"})
+        if request.url.path.endswith("/token"):
+            return httpx.Response(200, json={"access_token": "t", "expires_in": 600})
+        received.append(json.loads(request.content))
+        return httpx.Response(statuses.pop(0) if statuses else 200, json={})
+
+    with httpx.Client(transport=httpx.MockTransport(answer)) as http:
+        yield received, statuses, http
+
+
+def test_a_batch_keeps_its_id_until_it_is_acknowledged(
+    flaky: tuple[list[dict[str, Any]], list[int], httpx.Client],
+) -> None:
+    received, statuses, http = flaky
+    statuses += [503]
+    reporter = UsageReporter(ISSUER, f"{ISSUER}/usage", "aud", "berths", "g", "s", http)
+    reporter.start()
+    for _ in range(3):
+        reporter.used("c1", "berths.list", "application")
+    wait_until(lambda: len(received) >= 1, seconds=5)
+    reporter.used("c1", "berths.read", "application")
+    wait_until(lambda: len(received) >= 3, seconds=8)
+    reporter.close()
+    first, again, later = received[:3]
+    assert first == again, "the batch whose answer was lost is sent again as it was"
+    assert [(use["operation"], use["calls"]) for use in first["uses"]] == [("berths.list", 3)]
+    assert later["batch"] != first["batch"]
+    assert [(use["operation"], use["calls"]) for use in later["uses"]] == [("berths.read", 1)]
+    assert "s" not in repr(reporter).split("client_id")[1].replace("'g')", "")
+
+
+def test_what_is_left_is_sent_on_closing(flaky: tuple[list[dict[str, Any]], list[int], httpx.Client]) -> None:
+    received, _, http = flaky
+    reporter = UsageReporter(ISSUER, f"{ISSUER}/usage", "aud", "berths", "g", "s", http)
+    reporter.start()
+    reporter.used("c1", "berths.list", "application")
+    reporter.close()
+    assert len(received) == 1
+
+
+def test_guard_and_decision_give_the_same_verdict_on_every_operation(world: World) -> None:
+    """What a token opens at the protected API is what `decide` says of its grants, operation by operation."""
+    requests = {
+        "berths.list": ("GET", "/berths"),
+        "berths.read": ("GET", "/berths/north-1"),
+        "arrivals.list": ("GET", "/arrivals"),
+        "occupant.assign": ("PUT", "/berths/north-1/occupant?ship=Corvina"),
+        "berth.close": ("POST", "/berths/fuel-6/closure"),
+    }
+    assert set(requests) == set(CATALOGUE.operations)
+    now = datetime.now(UTC)
+    for permission in CATALOGUE.permissions:
+        made = world.client(granted=[permission])
+        held = world.ask_token(made).json()["access_token"]
+        grants = (HeldGrant(permission, AccessKind.APPLICATION, now),)
+        standing = ClientStanding(made.id, made.name, True, grants=grants)
+        for operation, (method, path) in requests.items():
+            decided = decide(CATALOGUE, standing, Request(operation, AccessKind.APPLICATION), now)
+            answer = world.call_berths(held, path, method)
+            assert answer.status_code == (200 if decided.allowed else 403), (permission, operation)
+            if not decided.allowed:
+                assert answer.json()["missing_permission"] in CATALOGUE.permissions

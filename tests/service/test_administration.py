@@ -1,0 +1,253 @@
+"""The administrator's API: what is refused, in which words, and that nothing is left half done."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Any
+from uuid import uuid4
+
+import httpx
+import pytest
+
+from tests.world import Made, World, unique
+
+HERE = "/api/v1/directories/quillhaven"
+
+
+@pytest.fixture(scope="module")
+def steward(world: World) -> Iterator[httpx.Client]:
+    with world.session("steward") as http:
+        yield http
+
+
+@pytest.fixture(scope="module")
+def client(world: World) -> Made:
+    return world.client(asked=["berths.view"])
+
+
+def new(**changes: Any) -> dict[str, Any]:
+    return {"name": unique("New"), "purpose": "A test", **changes}
+
+
+BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
+    "no name": ("POST", "/clients", {"purpose": "p"}, 422, "bad-input", "name"),
+    "an empty name": ("POST", "/clients", new(name=""), 422, "bad-input", "name"),
+    "a name of white space": ("POST", "/clients", new(name="   "), 422, "bad-input", "name"),
+    "a name too long": ("POST", "/clients", new(name="x" * 81), 422, "bad-input", "name"),
+    "a name with a control character": ("POST", "/clients", new(name="a\u0000b"), 422, "bad-input", "name"),
+    "a name that is a number": ("POST", "/clients", new(name=7), 422, "bad-input", "name"),
+    "an unknown field": ("POST", "/clients", new(colour="red"), 422, "bad-input", "colour"),
+    "an unknown kind": ("POST", "/clients", new(kind="robot"), 422, "bad-input", "kind"),
+    "an owner nobody knows": ("POST", "/clients", new(owners=["ghost@quillhaven.example"]), 404, "not-found", "owner"),
+    "a name taken, in other letters": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
+    "a secret for ever": ("POST", "/clients/{id}/secrets", {"days": 0}, 422, "bad-input", "days"),
+    "a secret beyond the policy": ("POST", "/clients/{id}/secrets", {"days": 9999}, 422, "secret-too-long", "days"),
+    "days as text": ("POST", "/clients/{id}/secrets", {"days": "90"}, 422, "bad-input", "days"),
+    "an unknown permission": (
+        "POST", "/clients/{id}/asks", {"resource": "berths", "permissions": ["berths.fly"]}, 422, "bad-input", "permissions",
+    ),
+    "a permission twice in one ask": (
+        "POST", "/clients/{id}/asks", {"resource": "berths", "permissions": ["berths.assign"] * 2}, 422, "bad-input",
+        "permissions",
+    ),
+    "no permission at all": (
+        "POST", "/clients/{id}/asks", {"resource": "berths", "permissions": []}, 422, "bad-input", "permissions",
+    ),
+    "the same ask again": (
+        "POST", "/clients/{id}/asks", {"resource": "berths", "permissions": ["berths.view"]}, 409, "already-asked",
+        "permissions",
+    ),
+    "a kind the permission cannot be held as": (
+        "POST", "/clients/{id}/asks",
+        {"resource": "berths", "permissions": ["berths.assign"], "kind": "delegated"}, 422, "bad-input", "kind",
+    ),
+    "an unknown resource": (
+        "POST", "/clients/{id}/asks", {"resource": "moon", "permissions": ["x"]}, 404, "not-found", "",
+    ),
+    "consent to an ask that is not there": (
+        "POST", "/clients/{id}/consent", {"asks": [str(uuid4())]}, 404, "not-found", "asks",
+    ),
+    "consent to something that is no id": ("POST", "/clients/{id}/consent", {"asks": ["1"]}, 422, "bad-input", "asks.0"),
+    "withdrawing a secret that is not there": (
+        "POST", f"/clients/{{id}}/credentials/{uuid4()}/withdrawal", {}, 404, "not-found", "",
+    ),
+    "an unknown client": ("POST", "/clients/nobody/secrets", {}, 404, "not-found", ""),
+    "a cursor made up": ("GET", "/clients?cursor=zzz", {}, 422, "bad-input", "cursor"),
+    "too many items a page": ("GET", "/clients?limit=1000", {}, 422, "bad-input", "limit"),
+    "an unknown order": ("GET", "/clients?sort=colour", {}, 422, "bad-input", "sort"),
+    "an operation left out": ("GET", "/clients/{id}/explanation?resource=berths", {}, 422, "bad-input", "operation"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", BAD.values(), ids=BAD.keys())
+def test_bad_input_is_a_problem_that_names_the_field_and_changes_nothing(
+    world: World, steward: httpx.Client, client: Made, case: tuple[str, str, dict[str, Any], int, str, str]
+) -> None:
+    method, path, body, status, code, field = case
+    before = ledger_length(world)
+    answer = steward.request(method, HERE + path.replace("{id}", client.id), json=body if method == "POST" else None)
+    problem = answer.json()
+    assert answer.headers["content-type"] == "application/problem+json"
+    assert (answer.status_code, problem["type"]) == (status, f"urn:jamb:problem:{code}")
+    assert problem["detail"]
+    if field:
+        (found,) = [one for one in problem["fields"] if one["field"] == field]
+        assert found["allowed"]
+    assert ledger_length(world) == before
+
+
+def ledger_length(world: World) -> int:
+    with world.database() as database:
+        return database.execute(
+            "select sequence from ledger_head join directory on directory.id = directory_id where slug = 'quillhaven'"
+        ).fetchone()[0]  # type: ignore[index]
+
+
+def test_a_body_that_is_not_json_or_far_too_long_is_refused(steward: httpx.Client) -> None:
+    broken = steward.post(f"{HERE}/clients", content=b"{", headers={"Content-Type": "application/json"})
+    assert (broken.status_code, broken.json()["type"]) == (422, "urn:jamb:problem:bad-input")
+    huge = steward.post(f"{HERE}/clients", json=new(purpose="x" * 2_000_000))
+    assert huge.status_code == 422
+    assert "at most 1000000 bytes" in huge.text
+
+
+def test_consent_for_nothing_and_a_second_withdrawal_are_conflicts(world: World) -> None:
+    made = world.client(granted=["berths.view"])
+    with world.session("steward") as http:
+        nothing = http.post(f"{HERE}/clients/{made.id}/consent", json={})
+        assert (nothing.status_code, nothing.json()["type"]) == (409, "urn:jamb:problem:nothing-to-grant")
+        (secret,) = http.get(f"{HERE}/clients/{made.id}").json()["credentials"]
+        path = f"{HERE}/clients/{made.id}/credentials/{secret['id']}/withdrawal"
+        assert http.post(path, json={"reason": "lost"}).json()["state"] == "withdrawn"
+        again = http.post(path, json={})
+        assert (again.status_code, again.json()["type"]) == (409, "urn:jamb:problem:already-ended")
+
+
+def test_an_ask_of_several_is_all_or_nothing(world: World, steward: httpx.Client, client: Made) -> None:
+    body = {"resource": "berths", "permissions": ["arrivals.view", "berths.view"]}
+    assert steward.post(f"{HERE}/clients/{client.id}/asks", json=body).status_code == 409
+    asked = [rung["permission"] for place in steward.get(f"{HERE}/clients/{client.id}").json()["resources"] for rung in place["rungs"]]  # fmt: skip
+    assert asked == ["berths.view"]
+
+
+ROLES = {
+    "auditor": {"clients.list", "audit.read", "ledger.verify", "consent.preview"},
+    "registrar": {"clients.register", "asks.add"},
+    "approver": {"consent.grant"},
+    "custodian": {"credentials.issue", "credentials.withdraw"},
+}
+CHANGES = {"clients.register", "asks.add", "consent.grant", "credentials.issue", "credentials.withdraw", "usage.report"}
+
+
+def test_each_role_opens_what_it_says_and_no_more(world: World) -> None:
+    for role, opened in ROLES.items():
+        with world.session(role) as http:
+            may = set(http.get(f"{HERE}/whoami").json()["may"])
+            roles = world.person(role)["roles"]
+        expected = set().union(*(ROLES[one] & CHANGES for one in roles))
+        assert may & CHANGES == expected, role
+        assert opened <= may
+
+
+def test_a_refusal_names_what_is_missing_and_whom_to_ask(world: World) -> None:
+    with world.session("auditor") as http:
+        answer = http.post(f"{HERE}/clients", json=new())
+    problem = answer.json()
+    assert (answer.status_code, problem["type"]) == (403, "urn:jamb:problem:forbidden")
+    assert "Register a client" in problem["detail"]
+    assert "auditor" in problem["detail"]
+    assert "registrar" in problem["next_step"]
+    assert "Hanneke Brouwer" in problem["next_step"]
+
+
+def test_someone_without_a_role_learns_why_nothing_opens(world: World) -> None:
+    with world.session(None) as http:
+        assert http.get(f"{HERE}/whoami").json()["may"] == []
+        answer = http.get(f"{HERE}/clients")
+    assert answer.status_code == 403
+    assert "no role" in answer.json()["detail"]
+
+
+def test_nobody_reaches_into_another_directory(world: World) -> None:
+    with world.session("steward", "brisling") as http:
+        answer = http.get(f"{HERE}/clients")
+        assert answer.status_code == 404
+        assert http.get("/api/v1/directories/brisling/clients").json()["total"] == 1
+    token = world.token("steward")
+    answer = httpx.get(
+        f"{world.base_url}/api/v1/directories/brisling/clients", headers={"Authorization": f"Bearer {token}"}
+    )
+    assert answer.status_code == 401
+
+
+def test_lists_are_paged_with_links_and_lose_nothing(world: World, steward: httpx.Client) -> None:
+    for sort in ("name", "registered", "ends", "used"):
+        seen, path = [], f"{HERE}/clients?limit=3&sort={sort}"
+        while path:
+            answer = steward.get(path)
+            seen += [one["id"] for one in answer.json()["items"]]
+            path = answer.links.get("next", {}).get("url", "")
+        assert len(seen) == len(set(seen)) == answer.json()["total"], sort
+
+
+def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> None:
+    def names(query: str) -> set[str]:
+        return {one["name"] for one in steward.get(f"{HERE}/clients?limit=100&{query}").json()["items"]}
+
+    assert {"Night invoice run"} <= names("attention=ending")
+    assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=dead-secret")
+    assert {"Radio bridge", "Import test 3"} <= names("attention=ownerless")
+    assert {"Fuel quay scheduler"} <= names("attention=waiting")
+    assert names("q=RADIO") == {"Radio bridge"}
+    assert names("q=100%25") == set(), "a percent sign is no wildcard"
+
+
+def test_the_audit_of_the_demo_finds_what_was_put_there(steward: httpx.Client) -> None:
+    found = steward.get(f"{HERE}/audit").json()["findings"]
+    demo = {(one["rule"], one["client_name"]) for one in found if not one["client_name"].startswith(("Test", "New"))}
+    assert demo == {
+        ("secret-expiring", "Night invoice run"),
+        ("secret-expired", "Crane telemetry trial"),
+        ("secret-expired", "Copy of berth board"),
+        ("permission-never-used", "Crane telemetry trial"),
+        ("permission-never-used", "Weather display"),
+        ("permission-never-used", "Radio bridge"),
+        ("no-owner", "Radio bridge"),
+        ("no-owner", "Copy of berth board"),
+        ("no-owner", "Import test 3"),
+    }
+
+
+def test_reports_of_use_are_believed_once_and_only_from_the_guard(world: World) -> None:
+    made = world.client(granted=["berths.view"])
+    use = {"client_id": made.id, "operation": "berths.list", "calls": 7, "last_at": _now()}
+    report = {"batch": str(uuid4()), "resource": "berths", "uses": [use]}
+    held = world.demo["automation"]
+    url = f"{world.base_url}{HERE}/usage"
+
+    def bearer(client_id: str, secret: str) -> dict[str, str]:
+        form = {"grant_type": "client_credentials", "client_id": client_id, "client_secret": secret}
+        answer = httpx.post(world.token_endpoint(), data={**form, "resource": held["resource"]})
+        return {"Authorization": f"Bearer {answer.json()['access_token']}"}
+
+    refused = httpx.post(url, json=report, headers=bearer(held["client_id"], held["client_secret"]))
+    assert refused.status_code == 403
+    guard = _guard(world)
+    headers = bearer(guard["client_id"], guard["client_secret"])
+    assert httpx.post(url, json=report, headers=headers).json() == {"counted": 1}
+    assert httpx.post(url, json=report, headers=headers).json() == {"counted": 0}, "the same batch again"
+    unknown = {**report, "batch": str(uuid4()), "uses": [{**use, "operation": "berths.sink"}]}
+    assert httpx.post(url, json=unknown, headers=headers).status_code == 422
+    with world.jamb() as jamb:
+        (rung,) = jamb.clients.read(made.id).resources[0].rungs
+    assert sum(rung.calls) == 7
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat()
+
+
+def _guard(world: World) -> dict[str, str]:
+    return json.loads((world.home / "guards.json").read_text())["berths"]

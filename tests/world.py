@@ -1,0 +1,172 @@
+"""The running demo as tests see it: people, clients, tokens, the stand-in API and the database, all over loopback."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import subprocess
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import httpx
+import psycopg
+
+from jamb.client import AccessToken, ClientCredentials, DeviceSignIn, Jamb
+from jamb.demo.cluster import Cluster
+
+ROOT = Path(__file__).parent.parent
+HOME = ROOT / ".jamb-test"
+PORT = 8540
+BERTHS = "https://berths.quillhaven.example"
+
+
+def unique(name: str) -> str:
+    return f"{name} {secrets.token_hex(4)}"
+
+
+@dataclass(frozen=True)
+class Made:
+    """A client made for one test."""
+
+    id: str
+    name: str
+    secret: str
+
+
+class World:
+    def __init__(self, home: Path, port: int) -> None:
+        self.home, self.port = home, port
+        self.demo: dict[str, Any] = json.loads((home / "demo.json").read_text())
+        self.base_url: str = self.demo["base_url"]
+        self.berths_url: str = self.demo["apis"]["berths"]["base_url"]
+        self.cluster = Cluster(home, port + 2)
+        self._tokens: dict[str, str] = {}
+
+    # People
+
+    def person(self, role: str | None, directory: str = "quillhaven") -> dict[str, Any]:
+        """Return the demo person with this role; None finds one who has none."""
+        for person in self.demo["people"]:
+            if person["directory"] == directory and (role in person["roles"] if role else not person["roles"]):
+                return person
+        raise LookupError(role)
+
+    @contextmanager
+    def session(self, role: str | None, directory: str = "quillhaven") -> Iterator[httpx.Client]:
+        """Yield an HTTP client signed in at the console as the person with this role."""
+        person = self.person(role, directory)
+        with httpx.Client(base_url=self.base_url) as http:
+            body = {"login": person["login"], "password": person["password"]}
+            answer = http.post("/api/v1/session", json=body).raise_for_status()
+            http.headers["X-Jamb-CSRF"] = answer.json()["csrf"]
+            yield http
+
+    def token(self, role: str | None, directory: str = "quillhaven") -> str:
+        """Return a person's access token, fetched as the command line does: by the device grant."""
+        key = f"{role}@{directory}"
+        if key not in self._tokens:
+            started = DeviceSignIn.start(self.base_url, directory)
+            started.interval_seconds = 0.05
+            with self.session(role, directory) as http:
+                body = {"user_code": started.user_code, "approve": True}
+                http.post("/api/v1/devices/decision", json=body).raise_for_status()
+            self._tokens[key], _ = started.wait()
+        return self._tokens[key]
+
+    def jamb(self, role: str | None = "steward", directory: str = "quillhaven") -> Jamb:
+        """Return the client library, signed in as the person with this role."""
+        return Jamb(self.base_url, directory, AccessToken(self.token(role, directory)))
+
+    def automation(self) -> Jamb:
+        held = self.demo["automation"]
+        auth = ClientCredentials(held["client_id"], held["client_secret"])
+        return Jamb(self.base_url, held["directory"], auth)
+
+    # Clients
+
+    def client(
+        self, *, asked: Sequence[str] = (), granted: Sequence[str] = (), secret: bool = True, days: int | None = None
+    ) -> Made:
+        """Register a client of the port with these Berths permissions asked, or asked and granted."""
+        with self.jamb() as jamb:
+            made = jamb.clients.register(unique("Test client"), "Made by a test", owners=[self.person(None)["login"]])
+            if granted:
+                jamb.asks.add(made.id, "berths", list(granted))
+                jamb.consent.grant(made.id)
+            if asked:
+                jamb.asks.add(made.id, "berths", list(asked))
+            value = jamb.secrets.issue(made.id, days=days).secret if secret else ""
+        return Made(made.id, made.name, value)
+
+    # Tokens
+
+    def token_endpoint(self, directory: str = "quillhaven") -> str:
+        return f"{self.base_url}/d/{directory}/token"
+
+    def ask_token(self, made: Made, **form: str) -> httpx.Response:
+        """Ask for a token by client_secret_post, for Berths unless told otherwise."""
+        sent = {
+            "grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret, "resource": BERTHS,
+            **form,
+        }  # fmt: skip
+        return httpx.post(self.token_endpoint(), data={key: value for key, value in sent.items() if value is not None})
+
+    def call_berths(self, token: str, path: str = "/berths", method: str = "GET") -> httpx.Response:
+        return httpx.request(method, self.berths_url + path, headers={"Authorization": f"Bearer {token}"})
+
+    def failures(self, client_id: str) -> list[dict[str, Any]]:
+        """Return the client's failed token requests, newest first, as an auditor reads them."""
+        with self.jamb("auditor") as jamb:
+            return [one.model_dump(mode="json") for one in jamb.clients.attempts(client_id, failed=True)]
+
+    # The database, behind the service's back
+
+    @contextmanager
+    def database(self) -> Iterator[psycopg.Connection[Any]]:
+        with psycopg.connect(self.cluster.url, autocommit=True) as connection:
+            yield connection
+
+    @contextmanager
+    def second_process(self, port: int | None = None) -> Iterator[str]:
+        """Start another service process on the same database; yield the address it listens on."""
+        port = port or self.port + 7
+        environment = {
+            "PATH": "/usr/bin:/bin",
+            "JAMB_HOME": str(self.home),
+            "JAMB_PORT": str(port),
+            "JAMB_PUBLIC_URL": self.base_url,
+            "JAMB_DATABASE_URL": self.cluster.url,
+        }
+        with (self.home / "second.log").open("ab") as log:
+            process = subprocess.Popen(
+                [sys.executable, "-m", "jamb.service", "serve"], env=environment, stdout=log, stderr=log
+            )
+            try:
+                url = f"http://127.0.0.1:{port}"
+                wait_until(lambda: answers(f"{url}/ready"))
+                yield url
+            finally:
+                process.terminate()
+                process.wait(timeout=15)
+
+
+def answers(url: str, status: int = 200) -> bool:
+    try:
+        return httpx.get(url, timeout=2).status_code == status
+    except httpx.TransportError:
+        return False
+
+
+def wait_until(happened: Any, seconds: float = 30) -> None:
+    """Wait for something that happens in another process; fail if it does not."""
+    ends = time.monotonic() + seconds
+    while time.monotonic() < ends:
+        if happened():
+            return
+        time.sleep(0.05)
+    raise AssertionError(f"did not happen in {seconds} seconds: {happened}")
