@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import json
-import time
 from collections.abc import Callable
 from typing import Any
 
@@ -266,7 +265,6 @@ def test_a_header_that_is_no_bearer_token_is_refused_and_none_names_the_scheme(w
 
 def test_a_token_older_than_the_grant_does_not_open_jambs_own_api(world: World) -> None:
     """The same link of the chain that an explanation names: fetch a new token after consent."""
-    started = time.time()
     made = world.client(secret=True)
     with world.jamb() as jamb:
         jamb.asks.add(made.id, "jamb", ["registry.read", "usage.report"])
@@ -276,5 +274,4 @@ def test_a_token_older_than_the_grant_does_not_open_jambs_own_api(world: World) 
     assert _own(world, token).status_code == 200
     with world.database() as database:
         database.execute("update consent set granted_at = now() + interval '2 second' where client_id = %s", [made.id])
-    wait_until(lambda: time.time() - started > 2 and _own(world, token).status_code == 403, seconds=20)
-    assert "older than the grant" in _own(world, token).json()["detail"]
+    wait_until(lambda: "older than the grant" in _own(world, token).text, seconds=10)

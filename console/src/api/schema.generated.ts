@@ -480,26 +480,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/d/{directory}/token": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Token
-         * @description Token endpoint (RFC 6749 section 3.2). Takes a form; answers JSON.
-         */
-        post: operations["token"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/d/{directory}/device_authorization": {
         parameters: {
             query?: never;
@@ -2365,37 +2345,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsageCounted"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    token: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

@@ -91,7 +91,7 @@ const secretSaid = (one: { secret_state: string | null; next_end: string | null 
           </td>
           <td><LadderBar :asked="one.ladder.asked" :granted="one.ladder.granted" :used="one.ladder.used" /></td>
           <td class="nowrap">
-            <StateWord v-if="one.secret_state" :tone="secretTone[one.secret_state] ?? 'gone'" :word="secretSaid(one)" />
+            <StateWord v-if="one.secret_state" :tone="secretSaid(one) === 'no end' ? 'wait' : (secretTone[one.secret_state] ?? 'gone')" :word="secretSaid(one)" />
             <span v-else class="soft">none</span>
             {{ " " }}<Moment v-if="one.next_end" :at="one.next_end" />
           </td>

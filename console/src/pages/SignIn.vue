@@ -54,7 +54,7 @@ async function enter(): Promise<void> {
 </template>
 
 <style scoped>
-.gate { min-height: 100vh; display: grid; place-items: center; padding: var(--s5); background: linear-gradient(90deg, var(--rail) 212px, var(--paper) 212px); }
+.gate { min-height: 100vh; display: grid; place-items: center; padding: var(--s5) var(--s5) var(--s5) 236px; background: linear-gradient(90deg, var(--rail) 212px, var(--paper) 212px); }
 .panel { width: min(400px, 100%); display: grid; gap: var(--s4); background: var(--card); border-top: 3px solid var(--ink); padding: var(--s6); }
 .name { display: flex; gap: var(--s2); align-items: center; font-weight: 680; }
 .mark { width: 14px; height: 18px; border: 3px solid var(--ink); border-bottom: 0; background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat; }

@@ -38,7 +38,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
       <section aria-label="In short" class="short">
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{ many(data.waiting.length, "client waits", "clients wait") }}</RouterLink>
-          for consent<template v-if="data.waiting[0]">, the oldest since {{ ago(data.waiting[0].since, now) }}</template>.
+          for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template>.
         </p>
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'ending' } }">{{ many(soon.length, "secret ends", "secrets end") }}</RouterLink>

@@ -16,7 +16,8 @@ window.setInterval(() => (now.value = Date.now()), 60_000);
 export function ago(moment: string, at: number): string {
   const seconds = (Date.parse(moment) - at) / 1000;
   for (const [unit, length] of STEPS) {
-    if (Math.abs(seconds) >= length) return relative.format(Math.trunc(seconds / length), unit);
+    // A hundredth more, so that what was just given 90 days does not say 89.
+    if (Math.abs(seconds) >= length) return relative.format(Math.trunc(seconds / length + Math.sign(seconds) * 0.01), unit);
   }
   return "just now";
 }

@@ -144,22 +144,28 @@ CREDENTIAL_COLUMNS = ["secret", "state", "ends", "issued", "last used", "id"]
 
 def _show_list(found: list[Client]) -> None:
     table(
-        ["client", "id", "ask/grant/use", "secret", "last use", "owners", "findings"],
+        ["client", "asked/granted/used", "secret", "last use", "owners", "findings"],
         [
             [
                 one.name,
-                one.id,
                 f"{one.ladder.asked}/{one.ladder.granted}/{one.ladder.used}",
                 _secret(one),
                 relative(one.last_used_at),
-                ", ".join(owner.name for owner in one.owners) or Text("nobody", style="red"),
+                _owners(one),
                 f"{one.findings} {one.worst}" if one.findings else "—",
             ]
             for one in found
         ],
-        right=["ask/grant/use"],
+        right=["asked/granted/used"],
     )
-    note(f"{len(found)} client{'' if len(found) == 1 else 's'}")
+    note(f"{len(found)} client{'' if len(found) == 1 else 's'}; every command takes the name or the id (see show)")
+
+
+def _owners(one: Client) -> Text:
+    if not one.owners:
+        return Text("nobody", style="red")
+    more = f" and {len(one.owners) - 1} more" if len(one.owners) > 1 else ""
+    return Text(one.owners[0].name + more)
 
 
 def _secret(one: Client) -> Text:
@@ -168,7 +174,7 @@ def _secret(one: Client) -> Text:
     style = _STATE_STYLE[one.secret_state]
     if one.secret_state is CredentialState.EXPIRED:
         return Text("ended", style=style)
-    return Text(f"ends {relative(one.next_end)}" if one.next_end else "no end", style=style)
+    return Text(f"ends {relative(one.next_end)}", style=style) if one.next_end else Text("no end", style="yellow")
 
 
 def _show_dossier(dossier: Dossier) -> None:

@@ -63,6 +63,7 @@ def create_app(settings: Settings) -> FastAPI:
     )
     add_problem_handlers(app)
     oauth.add_oauth_handlers(app)
+    app.add_route(oauth.TOKEN_PATH, oauth.token, methods=["POST"])
     for router in ROUTERS:
         app.include_router(router)
     app.add_middleware(Edge)

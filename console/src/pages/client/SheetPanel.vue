@@ -47,7 +47,7 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
 
 <style scoped>
 dd { display: flex; gap: var(--s2); align-items: center; flex-wrap: wrap; overflow-wrap: anywhere; }
-pre { margin: 0; background: var(--sunk); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s3); overflow-x: auto; font: 12.5px/1.5 var(--mono); }
+pre { margin: 0; background: var(--sunk); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s3); overflow-x: auto; font: 12.5px/1.5 var(--mono); font-variant-ligatures: none; }
 .pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid var(--line-strong); border-radius: var(--corner); padding: 3px 10px; cursor: pointer; }
 .pick[aria-pressed="true"] { background: var(--accent); border-color: var(--accent); color: var(--accent-ink); }
 </style>

@@ -22,7 +22,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
             <template v-if="one.outcome === 'issued'">Token with <code>{{ one.detail }}</code></template>
             <template v-else>{{ one.detail }} <div v-if="one.mend">{{ one.mend }}</div></template>
           </td>
-          <td class="small soft">{{ one.address }}<div>{{ one.user_agent }}</div></td>
+          <td class="small soft nowrap">{{ one.address }}<div>{{ one.user_agent }}</div></td>
         </tr>
       </tbody>
     </table>

@@ -17,7 +17,7 @@ const sure = ref("");
 const error = ref<unknown>(null);
 const stale = useStale();
 
-const WIDTH = 220;
+const WIDTH = 140;
 const span = computed(() => {
   const from = Math.min(now.value, ...props.credentials.map((one) => Date.parse(one.issued_at)));
   const ends = props.credentials.map((one) => (one.expires_at ? Date.parse(one.expires_at) : now.value));
@@ -68,7 +68,7 @@ async function withdraw(one: Credential): Promise<void> {
           </svg>
         </td>
         <td class="nowrap"><Moment :at="one.withdrawn_at ?? one.expires_at" missing="no end" /></td>
-        <td><Moment :at="one.issued_at" /> <div class="soft small">by {{ one.issued_by }}</div></td>
+        <td class="nowrap"><Moment :at="one.issued_at" /> <div class="soft small">by {{ one.issued_by }}</div></td>
         <td class="nowrap"><Moment :at="one.last_used_at" /></td>
         <td class="right"><button v-if="stands(one) && can('credentials.withdraw')" type="button" class="link-button" @click="sure = one.id">Withdraw</button></td>
       </tr>

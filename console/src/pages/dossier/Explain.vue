@@ -64,5 +64,6 @@ const operations = computed(() => (catalogue.value?.operations ?? []).map((one) 
 .failed { font-weight: 560; }
 .mend { border-left: 3px solid var(--accent); padding-left: var(--s3); }
 .mend li { padding: 3px 0; }
+.mend li > .soft { margin-right: var(--s3); }
 .command { display: flex; gap: var(--s2); align-items: center; margin-top: 2px; }
 </style>

@@ -143,8 +143,11 @@ def _person(catalogue: Catalogue, request: Request) -> list[Check]:
     if person is None:
         return [Check(CheckName.PERSON, False, "a delegated request needs a signed-in person")]
     roles = sorted(role.name for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions))
-    held = ", ".join(sorted(role.name for role in person.roles)) or "no role"
-    evidence = f"{person.name} is {', '.join(roles)}" if roles else f"{person.name} has {held}, which does not open it"
+    held = ", ".join(sorted(role.name for role in person.roles))
+    if roles:
+        evidence = f"{person.name} is {', '.join(roles)}"
+    else:
+        evidence = f"{person.name} is {held}, which does not open it" if held else f"{person.name} has no role here"
     return [
         Check(CheckName.PERSON, person.live, f"{person.name} is {'live' if person.live else 'no longer active'}"),
         Check(CheckName.ROLE, bool(roles), evidence),

@@ -1,0 +1,1 @@
+"""Figures beside a floor run in the same minute: `make bench`."""

@@ -1,0 +1,151 @@
+"""Run every benchmark on a demo of its own and print the figures, each beside its floor."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from statistics import median
+
+import httpx
+
+from benchmarks import decisions
+from benchmarks.load import Load, burst, cpu_of, machine_cpu
+from jamb.client import ClientCredentials, Jamb
+from jamb.demo.cluster import Cluster
+
+HOME = Path(__file__).parent.parent / ".jamb-bench"
+PORT = 8640
+ROUNDS, REQUESTS, CONNECTIONS = 7, 2000, 8
+BERTHS = "https://berths.quillhaven.example"
+
+
+def main() -> None:
+    Cluster(HOME, PORT + 2).stop(mode="immediate")
+    shutil.rmtree(HOME, ignore_errors=True)
+    print("Start of the demo, everything installed (seconds until ready)")
+    with demo() as first:
+        print(f"  first run, database and records made   {first:6.1f}")
+    with demo() as second:
+        print(f"  second run                             {second:6.1f}")
+        tokens()
+    print("\nDecisions in core, calls a second of CPU time")
+    for name, rate in decisions.measure().items():
+        print(f"  {name:<20} {rate:10,.0f}")
+
+
+def tokens() -> None:
+    """Tokens by client credentials against the floor, in turns, so that a drift of the machine meets both."""
+    made = json.loads((HOME / "demo.json").read_text())
+    held = made["automation"]
+    with Jamb(made["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
+        client = jamb.clients.register(f"Bench {time.time():.0f}", "Fetches tokens", owners=[])
+        jamb.asks.add(client.id, "berths", ["berths.assign"])
+        jamb.consent.grant(client.id)
+        secret = jamb.secrets.issue(client.id).secret
+    form = {"grant_type": "client_credentials", "client_id": client.id, "client_secret": secret, "resource": BERTHS}
+    postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    service = serving(PORT)
+    with floor() as floor_process:
+        targets = {
+            "floor": (f"http://127.0.0.1:{PORT + 5}/d/quillhaven/token", floor_process),
+            "token": (f"{made['base_url']}/d/quillhaven/token", service),
+        }
+        for url, pid in targets.values():
+            burst(url, form, 1000, CONNECTIONS, pid, postmaster)
+        machine, own, started = machine_cpu(), os.times(), time.perf_counter()
+        seen: dict[str, list[Load]] = {name: [] for name in targets}
+        for _ in range(ROUNDS):
+            for name, (url, pid) in targets.items():
+                seen[name].append(burst(url, form, REQUESTS, CONNECTIONS, pid, postmaster))
+        wall = time.perf_counter() - started
+        ours = sum(one.requests * (one.server_cpu + one.database_cpu) for runs in seen.values() for one in runs)
+        ours += sum(os.times()[:2]) - sum(own[:2])
+        others = max(0.0, machine_cpu() - machine - ours) / wall
+    _table(seen)
+    print(
+        f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; other work took {others:.2f} of this machine's cores"
+    )
+
+
+def _table(seen: dict[str, list[Load]]) -> None:
+    print("\nTokens by client credentials, one service process, beside the floor (medians of the rounds)")
+    print(f"  {'':<8}{'CPU ms':>9}{'database CPU ms':>17}{'a second':>10}{'p50 ms':>8}{'p99 ms':>8}")
+    for name, runs in seen.items():
+        values = (
+            1000 * median(one.server_cpu for one in runs),
+            1000 * median(one.database_cpu for one in runs),
+            median(one.requests / one.wall for one in runs),
+            1000 * median(one.p50 for one in runs),
+            1000 * median(one.p99 for one in runs),
+        )
+        print(f"  {name:<8}{values[0]:9.3f}{values[1]:17.3f}{values[2]:10.0f}{values[3]:8.2f}{values[4]:8.2f}")
+    ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen["token"], seen["floor"], strict=True)]
+    print(
+        f"  CPU of a token over the floor, round by round: median {median(ratios):.2f}, {min(ratios):.2f} to {max(ratios):.2f}"
+    )
+
+
+@contextmanager
+def demo() -> Iterator[float]:
+    """Start the demo; yield the seconds until it was ready; stop it."""
+    environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT)}
+    environment.pop("JAMB_DATABASE_URL", None)
+    started = time.perf_counter()
+    command = [sys.executable, "-m", "jamb.demo"]
+    process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    for line in process.stdout:
+        if line.startswith("Jamb is ready"):
+            break
+    else:
+        sys.exit("the demo did not start")
+    try:
+        yield time.perf_counter() - started
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=60)
+
+
+@contextmanager
+def floor() -> Iterator[int]:
+    """Start the floor beside the service; yield its process id."""
+    environment = {**os.environ, "FLOOR_DATABASE_URL": Cluster(HOME, PORT + 2).url}
+    process = subprocess.Popen([sys.executable, "-m", "benchmarks.floor", str(PORT + 5)], env=environment)
+    try:
+        for _ in range(200):
+            try:
+                httpx.get(f"http://127.0.0.1:{PORT + 5}/")
+                break
+            except httpx.TransportError:
+                time.sleep(0.05)
+        yield process.pid
+    finally:
+        process.terminate()
+        process.wait(timeout=20)
+
+
+def serving(port: int) -> int:
+    """Return the process that serves the demo's API: the youngest whose environment has this port and that serves."""
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                command = (entry / "cmdline").read_bytes()
+                environment = (entry / "environ").read_bytes()
+            except OSError:
+                continue
+            if b"jamb.service" in command and f"JAMB_PORT={port}\0".encode() in environment:
+                assert cpu_of(int(entry.name)) > 0
+                return int(entry.name)
+    raise SystemExit("the service is not running")
+
+
+if __name__ == "__main__":
+    main()

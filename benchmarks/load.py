@@ -1,0 +1,98 @@
+"""A light load: a few kept connections, each with one request at a time; and what it cost the other side."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.parse import urlencode, urlsplit
+
+TICKS = os.sysconf("SC_CLK_TCK")
+
+
+@dataclass(frozen=True)
+class Load:
+    """What one burst showed. Times in seconds; CPU per request of the serving process and of the database."""
+
+    requests: int
+    wall: float
+    server_cpu: float
+    database_cpu: float
+    p50: float
+    p99: float
+
+
+def cpu_of(pid: int) -> float:
+    """Return the CPU seconds that a process has used, user and system."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / TICKS
+
+
+def children_cpu(parent: int) -> float:
+    """Return the CPU seconds of the living children of a process."""
+    total = 0.0
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                fields = (entry / "stat").read_text().rpartition(")")[2].split()
+            except OSError:
+                continue
+            if int(fields[1]) == parent:
+                total += (int(fields[11]) + int(fields[12])) / TICKS
+    return total
+
+
+def machine_cpu() -> float:
+    """Return the CPU seconds that all processes of the machine have used."""
+    user, nice, system, _idle, _wait, irq, soft, steal = map(int, Path("/proc/stat").read_text().split()[1:9])
+    return (user + nice + system + irq + soft + steal) / TICKS
+
+
+def burst(url: str, form: dict[str, str], requests: int, connections: int, server: int, postmaster: int) -> Load:
+    """Send `requests` posts over `connections` kept connections; every answer must be 200."""
+    parts = urlsplit(url)
+    body = urlencode(form).encode()
+    head = (
+        f"POST {parts.path} HTTP/1.1\r\nHost: {parts.netloc}\r\nContent-Type: application/x-www-form-urlencoded\r\n"
+        f"User-Agent: bench\r\nContent-Length: {len(body)}\r\n\r\n"
+    ).encode()
+    assert parts.hostname is not None
+    assert parts.port is not None
+    cpu, database, started = cpu_of(server), children_cpu(postmaster), time.perf_counter()
+    times = asyncio.run(_burst(parts.hostname, parts.port, head + body, requests, connections))
+    wall = time.perf_counter() - started
+    times.sort()
+    return Load(
+        requests=requests,
+        wall=wall,
+        server_cpu=(cpu_of(server) - cpu) / requests,
+        database_cpu=(children_cpu(postmaster) - database) / requests,
+        p50=times[len(times) // 2],
+        p99=times[int(len(times) * 0.99)],
+    )
+
+
+async def _burst(host: str, port: int, message: bytes, requests: int, connections: int) -> list[float]:
+    left = requests
+    times: list[float] = []
+
+    async def worker() -> None:
+        nonlocal left
+        reader, writer = await asyncio.open_connection(host, port)
+        while left > 0:
+            left -= 1
+            started = time.perf_counter()
+            writer.write(message)
+            head = await reader.readuntil(b"\r\n\r\n")
+            if not head.startswith(b"HTTP/1.1 200"):
+                raise RuntimeError(head.decode(errors="replace") + (await reader.read(300)).decode(errors="replace"))
+            length = int(head.lower().split(b"content-length:")[1].split(b"\r\n")[0])
+            await reader.readexactly(length)
+            times.append(time.perf_counter() - started)
+        writer.close()
+        await writer.wait_closed()
+
+    await asyncio.gather(*(worker() for _ in range(connections)))
+    return times
