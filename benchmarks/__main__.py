@@ -70,9 +70,7 @@ def tokens() -> None:
         ours += sum(os.times()[:2]) - sum(own[:2])
         others = max(0.0, machine_cpu() - machine - ours) / wall
     _table(seen)
-    print(
-        f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; other work took {others:.2f} of this machine's cores"
-    )
+    print(f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; others took {others:.2f} cores of the machine")
 
 
 def _table(seen: dict[str, list[Load]]) -> None:
@@ -88,9 +86,8 @@ def _table(seen: dict[str, list[Load]]) -> None:
         )
         print(f"  {name:<8}{values[0]:9.3f}{values[1]:17.3f}{values[2]:10.0f}{values[3]:8.2f}{values[4]:8.2f}")
     ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen["token"], seen["floor"], strict=True)]
-    print(
-        f"  CPU of a token over the floor, round by round: median {median(ratios):.2f}, {min(ratios):.2f} to {max(ratios):.2f}"
-    )
+    span = f"{min(ratios):.2f} to {max(ratios):.2f}"
+    print(f"  CPU of a token over the floor, round by round: median {median(ratios):.2f}, {span}")
 
 
 @contextmanager

@@ -137,3 +137,30 @@ def test_a_sheet_without_a_secret_says_so_and_stays_valid_of_its_kind() -> None:
     assert "shown once" in forms["text"]
     assert [line.partition("=")[0] for line in forms["env"].splitlines()][-1] == "SCOPE"
     compile(forms["python"], "sheet", "exec")
+
+
+awkward = st.text(st.characters(blacklist_categories=["Cs", "Cc"]), min_size=1, max_size=30)
+
+
+@given(name=awkward, scopes=st.lists(st.sampled_from(["berths.view", "arrivals.view"]), unique=True))
+def test_no_name_breaks_out_of_a_form_of_the_sheet(name: str, scopes: list[str]) -> None:
+    odd = ConnectionSheet(
+        name, "https://jamb.example/d/port", "https://jamb.example/d/port/token", "c1", "https://berths.example?a='b' $(c)",
+        tuple(scopes), "jamb_s1_x", NOW,
+    )  # fmt: skip
+    forms = render(odd)
+    assert json.loads(forms["json"])["resource"] == odd.resource
+    compile(forms["python"], "sheet", "exec")
+    values = dict(line.split("=", 1) for line in forms["env"].splitlines())
+    assert shlex.split(values["RESOURCE"]) == [odd.resource]
+    words = shlex.split(forms["curl"].partition("|")[2].replace("\\\n", " "))
+    assert f"resource={odd.resource}" in words
+    assert name in forms["text"].splitlines()[0] or "\u2028" in name or "\x85" in name
+
+
+def test_a_sheet_before_anything_is_asked_has_no_resource_and_is_still_usable() -> None:
+    bare = ConnectionSheet("N", "https://i.example", "https://i.example/token", "c1", "", (), "jamb_s1_x", NOW)
+    forms = render(bare)
+    assert "resource" not in forms["curl"]
+    assert "resource" not in forms["python"]
+    assert "scope" not in forms["text"]

@@ -1,0 +1,113 @@
+"""What the API promises in its description is what it sends, and no input makes it stumble."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import quote
+
+import httpx
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from jsonschema import Draft202012Validator
+
+from tests.world import ROOT, World
+
+HERE = "/api/v1/directories/quillhaven"
+DOCUMENT = json.loads((ROOT / "docs/openapi.json").read_text())
+READS = sorted(
+    path
+    for path, methods in DOCUMENT["paths"].items()
+    if "get" in methods and path.startswith("/api/v1/directories/{directory}")
+)
+WRITES = sorted(path for path, methods in DOCUMENT["paths"].items() if "post" in methods and path.startswith("/api/"))
+
+
+@pytest.fixture(scope="module")
+def steward(world: World) -> Iterator[httpx.Client]:
+    with world.session("steward") as http:
+        yield http
+
+
+@pytest.fixture(scope="module")
+def client_id(world: World) -> str:
+    return world.client(asked=["arrivals.view"], granted=["berths.view"]).id
+
+
+def filled(path: str, client_id: str) -> str:
+    return (
+        path.replace("{directory}", "quillhaven")
+        .replace("{client}", client_id)
+        .replace("{name}", "berths")
+        .replace("{credential}", "00000000-0000-0000-0000-000000000000")
+    )
+
+
+@pytest.mark.parametrize("path", READS)
+def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, client_id: str, path: str) -> None:
+    params = {"resource": "berths", "operation": "berths.list"} if path.endswith("/explanation") else {}
+    answer = steward.get(filled(path, client_id), params=params)
+    assert answer.status_code == 200
+    content = DOCUMENT["paths"][path]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
+    schema = {**content, "components": DOCUMENT["components"]}
+    assert list(Draft202012Validator(schema).iter_errors(answer.json())) == []
+    assert answer.headers["Cache-Control"] == "no-store"
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_every_moment_on_the_wire_says_its_zone(steward: httpx.Client, client_id: str) -> None:
+    text = json.dumps([steward.get(filled(path, client_id)).json() for path in READS if "explanation" not in path])
+    moments = re.findall(r'"(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d[^"]*)"', text)
+    assert len(moments) > 100
+    assert all(one.endswith(("Z", "+00:00")) for one in moments)
+
+
+@pytest.mark.parametrize("path", [*READS, *(path for path in WRITES if "{directory}" in path)])
+def test_nothing_opens_without_signing_in(world: World, client_id: str, path: str) -> None:
+    url = world.base_url + filled(path, client_id)
+    for answer in (httpx.get(url), httpx.post(url, json={})):
+        if answer.status_code != 405:
+            assert answer.status_code == 401, path
+            assert "jamb sign-in" in answer.text or "Sign in" in answer.text
+
+
+scalars = st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=40)
+anything = st.recursive(
+    scalars, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3)
+)
+FIELDS = ["name", "purpose", "kind", "owners", "resource", "permissions", "reason", "days", "asks", "uses", "batch",
+          "login", "password", "user_code", "approve"]  # fmt: skip
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+@given(path=st.sampled_from(WRITES), body=st.dictionaries(st.sampled_from(FIELDS), anything, max_size=5) | anything)
+def test_no_body_makes_the_service_stumble(steward: httpx.Client, client_id: str, path: str, body: Any) -> None:
+    answer = steward.post(filled(path, client_id), json=body)
+    assert answer.status_code < 500, (path, body)
+    if answer.status_code >= 400:
+        problem = answer.json()
+        assert problem["type"].startswith("urn:jamb:problem:")
+        assert problem["detail"]
+
+
+@settings(max_examples=100, deadline=None, suppress_health_check=list(HealthCheck))
+@given(path=st.sampled_from(READS), part=st.text(min_size=1, max_size=60), query=st.dictionaries(st.sampled_from(["q", "cursor", "limit", "sort", "client", "asks", "failed", "resource", "operation"]), st.text(max_size=30), max_size=4))  # fmt: skip
+def test_no_address_makes_the_service_stumble(
+    steward: httpx.Client, path: str, part: str, query: dict[str, str]
+) -> None:
+    address = re.sub(r"\{(client|name)\}", quote(part, safe=""), path).replace("{directory}", "quillhaven")
+    answer = steward.get(address, params=query)
+    assert answer.status_code < 500, (address, query)
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+@given(form=st.dictionaries(st.sampled_from(["grant_type", "client_id", "client_secret", "scope", "resource", "device_code"]), st.sampled_from(["client_credentials", "urn:ietf:params:oauth:grant-type:device_code"]) | st.text(max_size=60), max_size=6))  # fmt: skip
+def test_no_form_makes_the_token_endpoint_stumble(world: World, form: dict[str, str]) -> None:
+    answer = httpx.post(world.token_endpoint(), data=form)
+    assert answer.status_code in {400, 401}, form
+    body = answer.json()
+    assert set(body) == {"error", "error_description"}
+    assert all(" " <= ch <= "~" and ch not in '"\\' for ch in body["error_description"]), "RFC 6749 section 5.2"

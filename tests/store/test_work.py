@@ -1,0 +1,239 @@
+"""The unit of work and what is sealed at rest, against the real database."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from uuid import UUID, uuid4
+
+import pytest
+from sqlalchemy import Engine, event
+from sqlmodel import Session, select
+
+from jamb.actions import clients as client_actions
+from jamb.actions import directories, today
+from jamb.actions.audit import run_audit
+from jamb.actions.premises import Premises
+from jamb.core.clients import ClientKind
+from jamb.core.errors import Misuse, NameTaken, StoreUnavailable
+from jamb.core.ledger import verify
+from jamb.core.policy import DirectoryPolicy
+from jamb.service.keys import Keyring
+from jamb.store import ledger
+from jamb.store.clients import ClientRow
+from jamb.store.directories import SigningKeyRow
+from jamb.store.engine import is_outage, make_engine, outages
+from jamb.store.sealing import KEY_BYTES, Sealer
+from jamb.store.usage import AttemptRow
+from jamb.store.work import Actor, observation, unit_of_work
+from tests.world import World, unique
+
+NOW = datetime.now(UTC)
+ACTOR = Actor("person", "p1", "Tester", "tests")
+
+
+@pytest.fixture(scope="module")
+def engine(world: World) -> Iterator[Engine]:
+    made = make_engine(world.cluster.url)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture(scope="module")
+def premises(engine: Engine) -> Premises:
+    """Premises of our own on the same database: another sealing key, so that nothing of the demo can be opened."""
+    return Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+
+
+@pytest.fixture(scope="module")
+def place(premises: Premises) -> directories.Directory:
+    slug = f"test-{uuid4().hex[:8]}"
+    return directories.open_directory(premises, slug, "Test", "test.example", DirectoryPolicy(), ACTOR, NOW)
+
+
+def row(directory_id: UUID, name: str) -> ClientRow:
+    return ClientRow(
+        id=uuid4().hex[:20],
+        directory_id=directory_id,
+        name=name,
+        folded_name=name,
+        purpose="p",
+        kind="service",
+        state="live",
+        registered_at=NOW,
+        registered_by="Tester",
+    )
+
+
+def names(engine: Engine, directory_id: UUID) -> set[str]:
+    with Session(engine) as session:
+        return set(session.exec(select(ClientRow.name).where(ClientRow.directory_id == directory_id)))
+
+
+def length(engine: Engine, directory_id: UUID) -> int:
+    with Session(engine) as session:
+        head = ledger.head(session, directory_id)
+        assert head is not None
+        return head.sequence
+
+
+def test_a_change_without_an_entry_is_not_committed(premises: Premises, place: directories.Directory) -> None:
+    name = unique("silent")
+    with (
+        pytest.raises(Misuse, match="without a ledger entry"),
+        unit_of_work(premises.engine, premises.sealer, place.id) as unit,
+    ):
+        unit.session.add(row(place.id, name))
+    assert name not in names(premises.engine, place.id)
+
+
+def test_what_raises_leaves_neither_record_nor_entry(premises: Premises, place: directories.Directory) -> None:
+    name, before = unique("broken"), length(premises.engine, place.id)
+    with pytest.raises(ZeroDivisionError), unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+        unit.session.add(row(place.id, name))
+        unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW)
+        raise ZeroDivisionError
+    assert name not in names(premises.engine, place.id)
+    assert length(premises.engine, place.id) == before
+
+
+def test_a_constraint_by_name_becomes_the_named_error_and_others_do_not(
+    premises: Premises, place: directories.Directory
+) -> None:
+    name = unique("named")
+
+    def add(constraint: str) -> None:
+        with unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+            with unit.constraint(constraint, lambda: NameTaken("taken")):
+                unit.session.add(row(place.id, name))
+            unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW)
+
+    add("client_name_taken")
+    with pytest.raises(NameTaken):
+        add("client_name_taken")
+    with pytest.raises(Exception, match="client_name_taken"):
+        add("some_other_constraint")
+
+
+def test_entries_of_many_writers_make_one_sound_chain(premises: Premises, place: directories.Directory) -> None:
+    before = length(premises.engine, place.id)
+
+    def write() -> None:
+        for _ in range(10):
+            with unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+                name = unique("many")
+                unit.session.add(row(place.id, name))
+                unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW, after={"n": 1})
+                unit.enter(ACTOR, "permission.asked", {"kind": "client", "name": name}, now=NOW, before={"n": 1})
+
+    writers = [threading.Thread(target=write) for _ in range(4)]
+    for writer in writers:
+        writer.start()
+    for writer in writers:
+        writer.join()
+    with Session(premises.engine) as session:
+        head = ledger.head(session, place.id)
+        assert head is not None
+        assert head.sequence == before + 80
+        fault = verify(ledger.walk(session, place.id), head.sequence, head.hash, head.seal, premises.sealer.ledger_key)
+        assert fault is None
+        other = verify(ledger.walk(session, place.id), head.sequence, head.hash, head.seal, b"x" * 32)
+        assert other is not None, "the seal is worth nothing under another key"
+
+
+def test_an_observation_needs_no_entry_and_commits_or_not_as_one(
+    premises: Premises, place: directories.Directory
+) -> None:
+    def attempt(client_id: str) -> AttemptRow:
+        return AttemptRow(directory_id=place.id, client_id=client_id, at=NOW, outcome="issued")
+
+    with observation(premises.engine) as session:
+        session.add(attempt("seen"))
+    with pytest.raises(ZeroDivisionError), observation(premises.engine) as session:
+        session.add(attempt("unseen"))
+        session.flush()
+        raise ZeroDivisionError
+    with Session(premises.engine) as session:
+        found = session.exec(select(AttemptRow.client_id).where(AttemptRow.directory_id == place.id)).all()
+    assert "seen" in found
+    assert "unseen" not in found
+
+
+# What is sealed
+
+
+def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(
+    premises: Premises, place: directories.Directory
+) -> None:
+    with Session(premises.engine) as session:
+        (mine,) = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == place.id))
+        foreign = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id != place.id)).first()
+    assert foreign is not None
+    ring = Keyring(premises)
+    public = ring.private(mine.kid).public_key()
+    assert ring.public(mine.kid, str(place.id)) == public
+    assert ring.public(mine.kid, str(uuid4())) is None, "a key of another directory is none"
+    with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
+        ring.private(foreign.kid)
+    with pytest.raises(Misuse):
+        premises.sealer.open(mine.sealed, f"{uuid4()}/{mine.kid}")
+    assert premises.sealer.seal(b"x", "a") != premises.sealer.seal(b"x", "a"), "never the same nonce"
+    assert "key" not in repr(premises.sealer).lower().replace("sealer", "")
+
+
+def test_every_use_has_a_key_of_its_own() -> None:
+    sealer = Sealer(bytes(KEY_BYTES))
+    assert len({sealer.credential_key, sealer.session_key, sealer.ledger_key, bytes(KEY_BYTES)}) == 4
+    with pytest.raises(Misuse, match="32 bytes"):
+        Sealer(b"short")
+
+
+# Reading is set-wise
+
+
+def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_sixty(premises: Premises) -> None:
+    def opened(count: int) -> directories.Directory:
+        slug = f"size-{uuid4().hex[:8]}"
+        made = directories.open_directory(premises, slug, "Size", "size.example", DirectoryPolicy(), ACTOR, NOW)
+        for _ in range(count):
+            client_actions.register(premises, made, unique("Sized"), "p", ClientKind.SERVICE, [], ACTOR, NOW)
+        return made
+
+    small, large = opened(2), opened(60)
+    for read in (
+        lambda slug: client_actions.list_clients(premises, slug, NOW, limit=100),
+        lambda slug: run_audit(premises, slug, NOW),
+        lambda slug: today.read_today(premises, slug, NOW),
+    ):
+        read(small.slug)
+        read(large.slug)
+        assert statements(premises.engine, lambda read=read: read(small.slug)) == statements(
+            premises.engine, lambda read=read: read(large.slug)
+        )
+
+
+def statements(engine: Engine, work) -> int:  # type: ignore[no-untyped-def]
+    seen: list[str] = []
+
+    def note(*arguments: object) -> None:
+        seen.append(str(arguments[2]))
+
+    event.listen(engine, "before_cursor_execute", note)
+    try:
+        work()
+    finally:
+        event.remove(engine, "before_cursor_execute", note)
+    assert seen
+    return len(seen)
+
+
+def test_an_outage_is_told_from_a_refused_statement(engine: Engine) -> None:
+    nowhere = make_engine("postgresql://x:y@127.0.0.1:9/x")
+    with pytest.raises(StoreUnavailable), outages(), nowhere.connect():
+        pass
+    nowhere.dispose()
+    with pytest.raises(Exception, match="nonsense") as refused, engine.connect() as connection:
+        connection.exec_driver_sql("nonsense")
+    assert not is_outage(refused.value)
