@@ -25,6 +25,7 @@ JSON_COMMANDS = {
     "attempts": ["clients", "attempts", "Crane telemetry trial", "--failed"],
     "resources": ["resources", "list"],
     "one resource": ["resources", "show", "berths"],
+    "proposal": ["resources", "smallest", "berths", "berths.list", "arrivals.list", "--client", "Fuel quay scheduler"],
     "preview": ["consent", "preview", "Fuel quay scheduler"],
     "secrets": ["secrets", "list", "Night invoice run"],
     "explain": ["explain", "Fuel quay scheduler", "occupant.assign", "--resource", "berths"],
@@ -120,6 +121,27 @@ def test_a_lost_secret_is_withdrawn_by_its_hint(shell: Shell) -> None:
     assert writer("secrets", "withdraw", made["name"], issued["credential"]["hint"], "--yes").code == 0
     (left,) = writer("secrets", "list", made["id"], "-o", "json").json()
     assert left["state"] == "withdrawn"
+
+
+def test_a_consent_is_ended_and_owners_are_changed(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.view"])
+    writer = shell.pipeline()
+    told = writer("consent", "withdraw", made.name, "berths", "berths.view", "--yes")
+    assert "No longer possible: berths.list, berths.read." in told.out
+    again = writer("consent", "withdraw", made.name, "berths", "berths.view", "--yes")
+    assert (again.code, "is not granted" in again.err) == (2, True)
+    owned = writer("clients", "owners", made.name, "--add", "pia.nowicki@quillhaven.example")
+    assert "is owned by Oskar Pell, Pia Nowicki." in owned.out
+    assert "is owned by Oskar Pell, Pia Nowicki." in writer("clients", "owners", made.name).out
+
+
+def test_the_smallest_permissions_come_with_the_command_that_asks_for_them(shell: Shell) -> None:
+    reader = shell.signed_in("auditor")
+    told = reader("resources", "smallest", "berths", "occupant.assign", "arrivals.list").out
+    assert "jamb asks add CLIENT berths arrivals.view berths.assign" in told
+    assert "berths.manage" in told, "the alternatives are shown with what they open beyond"
+    held = reader("resources", "smallest", "berths", "berths.list", "--client", "Berth board").out
+    assert "Nothing needs asking" in held
 
 
 def test_help_lists_the_exit_codes_and_completion_is_offered(shell: Shell) -> None:

@@ -30,7 +30,14 @@ def open_console(world: World, browser: Browser) -> Open:
     """Open the console signed in as the person with a role; fails on any script error or policy violation."""
 
     @contextmanager
-    def opened(role: str | None = "steward", *, path: str = "/", dark: bool = False, signed_in: bool = True) -> Iterator[Page]:
+    def opened(
+        role: str | None = "steward",
+        *,
+        path: str = "/",
+        dark: bool = False,
+        signed_in: bool = True,
+        directory: str = "quillhaven",
+    ) -> Iterator[Page]:
         context = browser.new_context(
             viewport={"width": 1280, "height": 800},
             color_scheme="dark" if dark else "light",
@@ -38,7 +45,7 @@ def open_console(world: World, browser: Browser) -> Open:
             permissions=["clipboard-read", "clipboard-write"],
         )
         if signed_in:
-            with world.session(role) as http:
+            with world.session(role, directory) as http:
                 cookie = {"name": "jamb_session", "value": http.cookies["jamb_session"], "url": world.base_url}
             context.add_cookies([cookie])  # type: ignore[list-item]
         page = context.new_page()

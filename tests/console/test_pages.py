@@ -23,7 +23,9 @@ def faults(page: Page) -> list[str]:
     page.evaluate(AXE)
     found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
     return [
-        f"{one['id']}: {node['target']} {node['failureSummary']}" for one in found["violations"] for node in one["nodes"]
+        f"{one['id']}: {node['target']} {node['failureSummary']}"
+        for one in found["violations"]
+        for node in one["nodes"]
     ]
 
 
@@ -61,7 +63,11 @@ def keys(page: Page) -> None:
 PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "today": ("/", "Horizon", None),
     "clients": ("/clients", "Clients", lambda page: page.get_by_role("table").wait_for()),
-    "clients, none match": ("/clients?q=nothing-like-it", "Clients", lambda page: page.get_by_text("No client matches").wait_for()),
+    "clients, none match": (
+        "/clients?q=nothing-like-it",
+        "Clients",
+        lambda page: page.get_by_text("No client matches").wait_for(),
+    ),
     "register": ("/register", "Register a client", None),
     "dossier, everything open": ("/clients", "Clients", dossier),
     "audit with a finding open": ("/audit", "Audit", audit),
@@ -235,3 +241,23 @@ def test_someone_elses_change_is_said_and_nothing_is_granted_twice(world: World,
             jamb.consent.grant(made.id)
         page.get_by_role("button", name=re.compile("^Grant 1 permission")).click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("waits for nothing")
+
+
+def test_owners_are_changed_and_a_consent_is_ended_in_the_dossier(world: World, open_console: Open) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    with open_console("steward", path=f"/clients/{made.id}") as page:
+        page.get_by_role("button", name="change owners").click()
+        page.get_by_role("button", name="Take Oskar Pell back").click()
+        page.get_by_role("searchbox", name="Owners").fill("nowicki")
+        page.keyboard.press("Enter")
+        assert faults(page) == []
+        page.get_by_role("button", name="Save owners").click()
+        expect(page.get_by_label("Registration")).to_contain_text("Pia Nowicki")
+        page.get_by_role("button", name="berths.view").click()
+        page.get_by_role("button", name="End this consent").click()
+        assert faults(page) == []
+        page.get_by_role("button", name="Keep it").click()
+        page.get_by_role("button", name="End this consent").click()
+        page.get_by_role("button", name="End it").click()
+        expect(page.locator("#ladder")).to_contain_text("waits for consent")
+        expect(page.locator("#history")).to_contain_text("ended the consent to berths.view at berths")

@@ -24,9 +24,12 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
         # Find what unlocks the needed operation, and ask for the smallest.
         catalogue = registrar.resources.read("berths")
         (operation,) = [one for one in catalogue.operations if (one.method, one.path) == ("GET", "/berths")]
-        smallest = operation.unlocked_by[0]
-        assert smallest == "berths.view"
-        registrar.asks.add(client.id, "berths", [smallest], reason="Tugs wait at the breakwater")
+        proposal = registrar.resources.smallest("berths", [operation.name], client=client.id)
+        assert (proposal.permissions, proposal.exact) == (["berths.view"], True)
+        assert [one.name for one in proposal.beyond] == ["berths.read"]
+        registrar.asks.add(client.id, "berths", proposal.permissions, reason="Tugs wait at the breakwater")
+        again = registrar.resources.smallest("berths", [operation.name], client=client.id)
+        assert (again.permissions, again.held) == ([], ["berths.view"]), "asked already"
 
         # A secret with the policy's default end, on a sheet with every value.
         issued = registrar.secrets.issue(client.id)
@@ -34,8 +37,8 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
         assert sheet.scopes == ["berths.view"]
         assert issued.credential.expires_at is not None
         assert (issued.credential.expires_at - issued.credential.issued_at).days == 90
-        (again,) = registrar.clients.sheets(client.id)
-        assert again.secret is None, "shown once"
+        (later,) = registrar.clients.sheets(client.id)
+        assert later.secret is None, "shown once"
 
     # Asked, not granted: the token endpoint, the record and the explanation all say so.
     form = {"grant_type": "client_credentials", "resource": sheet.resource}

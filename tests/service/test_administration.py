@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import uuid4
 
 import httpx
 import pytest
 
+from jamb.core import own_api
+from jamb.core.permissions import Effect
 from jamb.demo.load import AUTOMATION
 from jamb.demo.scenario import CLIENTS
 from tests.world import Made, World, unique
@@ -76,6 +78,20 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
         "POST", f"/clients/{{id}}/credentials/{uuid4()}/withdrawal", {}, 404, "not-found", "",
     ),
     "an unknown client": ("POST", "/clients/nobody/secrets", {}, 404, "not-found", ""),
+    "a proposal for an operation nobody knows": (
+        "GET", "/resources/berths/proposal?operation=sail", {}, 422, "bad-input", "operation",
+    ),
+    "a proposal for nothing": ("GET", "/resources/berths/proposal", {}, 422, "bad-input", "operation"),
+    "a character that no record can hold": (
+        "POST", "/clients/{id}/asks", {"resource": "be\u0000rths", "permissions": ["x"]}, 422, "bad-input", "text",
+    ),
+    "an address that no record can hold": ("GET", "/clients/%00", {}, 422, "bad-input", "text"),
+    "ending a consent that is not there": (
+        "POST", "/clients/{id}/consent/withdrawal", {"resource": "berths", "permissions": ["berths.manage"]}, 409,
+        "nothing-to-withdraw", "permissions",
+    ),
+    "a change of owners that changes nothing": ("POST", "/clients/{id}/owners", {}, 422, "bad-input", "add"),
+    "an owner nobody knows, later": ("POST", "/clients/{id}/owners", {"add": ["ghost"]}, 404, "not-found", "owner"),
     "a cursor made up": ("GET", "/clients?cursor=zzz", {}, 422, "bad-input", "cursor"),
     "too many items a page": ("GET", "/clients?limit=1000", {}, 422, "bad-input", "limit"),
     "an unknown order": ("GET", "/clients?sort=colour", {}, 422, "bad-input", "sort"),
@@ -136,11 +152,11 @@ def test_an_ask_of_several_is_all_or_nothing(world: World, steward: httpx.Client
 
 ROLES = {
     "auditor": {"clients.list", "audit.read", "ledger.verify", "consent.preview"},
-    "registrar": {"clients.register", "asks.add"},
-    "approver": {"consent.grant"},
+    "registrar": {"clients.register", "owners.change", "asks.add"},
+    "approver": {"consent.grant", "consent.withdraw"},
     "custodian": {"credentials.issue", "credentials.withdraw"},
 }
-CHANGES = {"clients.register", "asks.add", "consent.grant", "credentials.issue", "credentials.withdraw", "usage.report"}
+CHANGES = {one.name for one in own_api.OPERATIONS if one.effect is not Effect.READ}
 
 
 def test_each_role_opens_what_it_says_and_no_more(world: World) -> None:
@@ -253,3 +269,68 @@ def _now() -> str:
 
 def _guard(world: World) -> dict[str, str]:
     return json.loads((world.home / "guards.json").read_text())["berths"]
+
+
+def test_a_consent_ended_is_ended_everywhere_and_may_be_given_again(world: World) -> None:
+    made = world.client(granted=["berths.assign", "arrivals.view"])
+    before = world.ask_token(made).json()
+    with world.jamb("approver") as approver:
+        ended = approver.consent.withdraw(made.id, "berths", ["berths.assign"], reason="Moved to the tug desk")
+        assert set(ended.no_longer) == {"berths.list", "berths.read", "occupant.assign"}
+        assert world.ask_token(made).json()["scope"] == "arrivals.view"
+        assert not approver.clients.explain(made.id, "berths", "occupant.assign").allowed
+        entry = next(approver.ledger.list(client=made.id))
+        assert (entry.action, entry.reason) == ("consent.withdrawn", "Moved to the tug desk")
+        assert (entry.before, entry.after["permissions"]) == (  # type: ignore[index]
+            {"permissions": ["arrivals.view", "berths.assign"]},
+            ["arrivals.view"],
+        )
+        # A token from before lives on until it runs out, and that is said.
+        assert world.call_berths(before["access_token"]).status_code == 200
+        assert (ended.tokens_until - entry.at).total_seconds() == before["expires_in"]
+        approver.consent.grant(made.id)
+        (rung,) = [
+            one for one in approver.clients.read(made.id).resources[0].rungs if one.permission == "berths.assign"
+        ]
+    assert rung.granted_at is not None
+    assert rung.granted_at >= entry.at
+    assert "berths.assign" in world.ask_token(made).json()["scope"]
+
+
+def test_an_owner_is_named_and_the_finding_is_gone(world: World) -> None:
+    with world.jamb() as jamb:
+        made = jamb.clients.register(unique("Orphan"), "Nobody asked whose it is")
+        assert [one.rule for one in jamb.clients.read(made.id).findings] == ["no-owner"]
+        changed = jamb.clients.change_owners(
+            made.id, add=["pia.nowicki@quillhaven.example", "oskar.pell@quillhaven.example"]
+        )
+        assert [one.name for one in changed.owners] == ["Oskar Pell", "Pia Nowicki"]
+        assert jamb.clients.read(made.id).findings == []
+        left = jamb.clients.change_owners(made.id, remove=["oskar.pell@quillhaven.example"])
+        assert [one.name for one in left.owners] == ["Pia Nowicki"]
+        entry = next(jamb.ledger.list(client=made.id))
+        assert (entry.before, entry.after) == ({"owners": ["Oskar Pell", "Pia Nowicki"]}, {"owners": ["Pia Nowicki"]})
+
+
+def test_every_mend_of_the_audit_can_be_carried_out(world: World) -> None:
+    """One client with all four findings; each goes away by what the finding says to do."""
+    made = world.client(granted=["berths.view"])
+    past = datetime.now(UTC) - timedelta(days=30)
+    with world.database() as database:
+        database.execute("delete from client_owner where client_id = %s", [made.id])
+        database.execute("update consent set granted_at = %s where client_id = %s", [past, made.id])
+        database.execute("update credential set expires_at = %s where client_id = %s", [past, made.id])
+    with world.jamb() as jamb:
+        soon = jamb.secrets.issue(made.id, days=5)
+
+        def rules() -> set[str]:
+            return {one.rule for one in jamb.audit().findings if one.client_id == made.id}
+
+        assert rules() == {"no-owner", "permission-never-used", "secret-expired", "secret-expiring"}
+        jamb.clients.change_owners(made.id, add=[world.person(None)["login"]])
+        jamb.consent.withdraw(made.id, "berths", ["berths.view"])
+        jamb.secrets.issue(made.id)
+        for held in jamb.secrets.list(made.id):
+            if held.state == "expired" or held.id == soon.credential.id:
+                jamb.secrets.withdraw(made.id, held.id)
+        assert rules() == set()

@@ -212,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/resources/{name}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Permissions
+         * @description The smallest permissions that open these operations, and what each alternative would open beyond them.
+         */
+        get: operations["propose_permissions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients": {
         parameters: {
             query?: never;
@@ -256,6 +276,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Owners
+         * @description Add and remove owners in one step.
+         */
+        post: operations["change_owners"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/asks": {
         parameters: {
             query?: never;
@@ -294,6 +334,26 @@ export interface paths {
          * @description Consent to the waiting asks, or to the chosen ones, in one step.
          */
         post: operations["grant_consent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/consent/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Consent
+         * @description End the consent to permissions now. The asks stay; tokens from before run out by themselves.
+         */
+        post: operations["withdraw_consent"];
         delete?: never;
         options?: never;
         head?: never;
@@ -590,6 +650,22 @@ export interface components {
          * @enum {string}
          */
         AccessKind: "application" | "delegated";
+        /**
+         * Alternative
+         * @description One permission seen from the need: which of it is opened, and what beyond it.
+         */
+        Alternative: {
+            /** Permission */
+            permission: string;
+            /** Title */
+            title: string;
+            /** Covers */
+            covers: string[];
+            /** Beyond */
+            beyond: string[];
+            /** Beyond Weight */
+            beyond_weight: number;
+        };
         /** Ask */
         Ask: {
             /**
@@ -763,6 +839,23 @@ export interface components {
             purpose: string;
             /** Resources */
             resources: components["schemas"]["ConsentAtResource"][];
+        };
+        /**
+         * ConsentWithdrawal
+         * @description Which granted permissions of one resource to end, all or none.
+         */
+        ConsentWithdrawal: {
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: string[];
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /** Credential */
         Credential: {
@@ -1081,6 +1174,16 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * OwnersChange
+         * @description Logins or ids of people of the directory.
+         */
+        OwnersChange: {
+            /** Add */
+            add?: string[];
+            /** Remove */
+            remove?: string[];
+        };
         /** Page[Attempt] */
         Page_Attempt_: {
             /** Items */
@@ -1160,6 +1263,36 @@ export interface components {
             person_token_seconds: number;
             /** Session Seconds */
             session_seconds: number;
+        };
+        /**
+         * Proposal
+         * @description The smallest permissions for the needed operations: least weight beyond the need, then fewest.
+         *
+         *     `exact`: proven smallest; otherwise no set weighs less beyond the need than `bound`. `held` is what the client asks
+         *     or holds already and need not ask again. `unreachable` operations are opened by no permission of this kind.
+         */
+        Proposal: {
+            /** Resource */
+            resource: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Needed */
+            needed: string[];
+            /** Held */
+            held: string[];
+            /** Permissions */
+            permissions: string[];
+            /** Beyond */
+            beyond: components["schemas"]["Operation"][];
+            /** Beyond Weight */
+            beyond_weight: number;
+            /** Exact */
+            exact: boolean;
+            /** Bound */
+            bound: number;
+            /** Unreachable */
+            unreachable: string[];
+            /** Alternatives */
+            alternatives: components["schemas"]["Alternative"][];
         };
         /** Resource */
         Resource: {
@@ -1468,6 +1601,23 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * WithdrawnConsent
+         * @description `tokens_until`: when the last token from before runs out.
+         */
+        WithdrawnConsent: {
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: string[];
+            /** No Longer */
+            no_longer: string[];
+            /**
+             * Tokens Until
+             * Format: date-time
+             */
+            tokens_until: string;
         };
     };
     responses: never;
@@ -1829,6 +1979,44 @@ export interface operations {
             };
         };
     };
+    propose_permissions: {
+        parameters: {
+            query: {
+                /** @description What must be possible */
+                operation: string[];
+                kind?: components["schemas"]["AccessKind"];
+                /** @description Beside what this client asks or holds */
+                client?: string | null;
+            };
+            header?: never;
+            path: {
+                directory: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_clients: {
         parameters: {
             query?: {
@@ -1937,6 +2125,42 @@ export interface operations {
             };
         };
     };
+    change_owners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnersChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Client"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     add_asks: {
         parameters: {
             query?: never;
@@ -2031,6 +2255,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Grant"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    withdraw_consent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentWithdrawal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithdrawnConsent"];
                 };
             };
             /** @description Validation Error */

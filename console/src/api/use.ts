@@ -123,6 +123,19 @@ export const useResource = (name: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const useProposal = (name: MaybeRefOrGetter<string>, operations: MaybeRefOrGetter<string[]>, client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "proposal", () => toValue(name), () => toValue(operations)],
+    enabled: () => toValue(name) !== "" && toValue(operations).length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/resources/{name}/proposal", {
+          params: { path: { ...path(), name: toValue(name) }, query: { operation: toValue(operations), client: toValue(client) } },
+        }),
+      ),
+  });
+
 export const useExplanation = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>, operation: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["client", directory, () => toValue(client), "explanation", () => toValue(resource), () => toValue(operation)],

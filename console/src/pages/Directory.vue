@@ -36,8 +36,8 @@ async function verify(): Promise<void> {
 </script>
 
 <template>
-  <Loadable page :loading="isLoading" :error="error" :ready="!!data" :retry="refetch">
-    <template v-if="data">
+  <Loadable page :loading="isLoading" :error="error" :ready="!!data && !!people" :lines="20" :retry="refetch">
+    <template v-if="data && people">
       <PageHead :title="data.name" :lead="data.domain" />
       <div class="columns">
         <section aria-labelledby="addresses">

@@ -11,6 +11,7 @@ import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import AskPanel from "./client/AskPanel.vue";
+import OwnersPanel from "./client/OwnersPanel.vue";
 import SecretPanel from "./client/SecretPanel.vue";
 import SheetPanel from "./client/SheetPanel.vue";
 import Attempts from "./dossier/Attempts.vue";
@@ -26,6 +27,7 @@ const id = computed(() => String(route.params.id));
 const { data, error, isLoading, refetch } = useDossier(id);
 const client = computed(() => data.value?.client);
 const asking = ref(false);
+const owning = ref(false);
 const issuing = ref(false);
 const sheet = ref(false);
 const { data: sheets } = useSheets(id);
@@ -60,7 +62,10 @@ const count = (part: string) =>
                 <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="client.state" />
               </dd>
               <dt>Owners</dt>
-              <dd><template v-if="client.owners.length">{{ client.owners.map((one) => one.name).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" /></dd>
+              <dd>
+                <template v-if="client.owners.length">{{ client.owners.map((one) => one.name).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" />
+                <button v-if="can('owners.change')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
+              </dd>
               <dt>Registered</dt>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>
               <dt>Last use</dt>
@@ -70,6 +75,7 @@ const count = (part: string) =>
               <h2>Left to do</h2>
               <ol><li v-for="step in client.next_steps" :key="step">{{ step }}</li></ol>
             </div>
+            <div v-if="owning" class="wide"><OwnersPanel :client="id" :owners="client.owners" @done="owning = false" /></div>
             <div class="wide">
               <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">{{ sheet ? "Hide the connection sheet" : "Connection sheet" }}</button>
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
@@ -82,7 +88,7 @@ const count = (part: string) =>
               <NButton v-if="can('asks.add')" size="small" :aria-expanded="asking" @click="asking = !asking">{{ asking ? "Not now" : "Ask for a permission" }}</NButton>
             </div>
             <div v-if="asking" class="card"><AskPanel :client="id" :held="asked" @done="asking = false" /></div>
-            <Ladder :resources="data.resources" />
+            <Ladder :client="id" :resources="data.resources" />
           </section>
 
           <section id="credentials" aria-labelledby="credentials-title">

@@ -16,7 +16,7 @@ from jamb.actions.premises import Directory, Premises, find_client, find_directo
 from jamb.core import audit
 from jamb.core.clients import ClientKind, ClientState, folded, registration
 from jamb.core.credentials import CredentialState
-from jamb.core.errors import NameTaken, Violation
+from jamb.core.errors import BadInput, NameTaken, Violation
 from jamb.core.ids import client_id_from
 from jamb.core.ladder import LadderCount, Rung, count
 from jamb.core.next_steps import next_steps
@@ -136,6 +136,44 @@ def register(
         return client_view(directory, load_one(unit.session, directory, row, now), now)
 
 
+def change_owners(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    add: Iterable[str],
+    remove: Iterable[str],
+    actor: Actor,
+    now: datetime,
+) -> ClientView:
+    """Add and remove owners (logins or ids) in one step; who is one already, or is not, changes nothing.
+
+    Raises:
+        NotFound: a person is not known here. BadInput: nothing would change.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_client(unit.session, directory, client_id, lock=True)
+        before = dict(clients.owners_of(unit.session, [row.id]).get(row.id, []))
+        added = {person.id: person.name for person in (find_person(unit.session, directory, one) for one in add)}
+        removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
+        after = {key: name for key, name in {**before, **added}.items() if key not in removed}
+        if after == before:
+            raise BadInput.field("add", "nothing new", "people who are not owners yet, or owners to remove")
+        for key in before.keys() - after.keys():
+            unit.session.delete(unit.session.get_one(clients.ClientOwnerRow, (row.id, key)))
+        for key in after.keys() - before.keys():
+            unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=key))
+        unit.enter(
+            actor,
+            "owners.changed",
+            client_subject(row),
+            now=now,
+            before={"owners": sorted(before.values())},
+            after={"owners": sorted(after.values())},
+        )
+        unit.session.flush()
+        return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
 def list_clients(
     premises: Premises,
     slug: str,
@@ -171,7 +209,8 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
         directory = find_directory(session, slug)
         loaded = load_one(session, directory, find_client(session, directory, client_id), now)
         asks = {(ask.resource_id, ask.permission, ask.kind): ask for ask in loaded.asks}
-        grants = {(grant.resource_id, grant.permission, grant.kind): grant for grant in loaded.grants}
+        standing = [grant for grant in loaded.grants if grant.held().in_force(now)]
+        grants = {(grant.resource_id, grant.permission, grant.kind): grant for grant in standing}
         by_name = {row.name: row.id for row in resources.resources_of(session, directory.id)}
         ladders = []
         for resource in loaded.picture.resources:
@@ -186,7 +225,7 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
                         ask.id if ask else None,
                         ask.asked_by if ask else "",
                         ask.reason if ask else "",
-                        grant.granted_by if grant and rung.granted else "",
+                        grant.granted_by if grant else "",
                     )
                 )
             ladders.append(ResourceLadder(resource.catalogue, tuple(views)))

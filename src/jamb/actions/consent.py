@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
@@ -12,7 +12,7 @@ from sqlmodel import Session
 from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core.access import Comparison, compare, permissions_in_force
-from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, Violation, shorten
+from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, NothingToWithdraw, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.store import clients, resources
 from jamb.store.work import Actor, unit_of_work
@@ -55,6 +55,16 @@ class GrantView:
     kind: AccessKind
     granted_at: datetime
     granted_by: str
+
+
+@dataclass(frozen=True, slots=True)
+class WithdrawnConsent:
+    """What was ended, what is no longer possible by it, and when the last token from before runs out."""
+
+    resource: str
+    permissions: tuple[str, ...]
+    no_longer: frozenset[str]
+    tokens_until: datetime
 
 
 def ask(
@@ -175,6 +185,70 @@ def grant(
         return granted
 
 
+def withdraw(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    permissions: Sequence[str],
+    kind: AccessKind,
+    actor: Actor,
+    now: datetime,
+    reason: str = "",
+) -> WithdrawnConsent:
+    """End the consent to permissions of one resource now, all or none; the asks stay.
+
+    Tokens fetched before live on until they run out, at most the policy's life of a token.
+
+    Raises:
+        NothingToWithdraw: one of them is not granted.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        resource = find_resource(unit.session, directory, resource_name)
+        catalogue = resources.catalogues(unit.session, [resource])[resource.id]
+        rows = [
+            row
+            for row in clients.grants_of(unit.session, [client.id])
+            if row.resource_id == resource.id and row.kind == kind and _stands(row, now)
+        ]
+        held = {row.permission for row in rows}
+        missing = sorted(set(permissions) - held)
+        if missing:
+            raise NothingToWithdraw(
+                f"“{client.name}” is not granted {', '.join(missing)} at {resource.name}.",
+                violations=(
+                    Violation("permissions", ", ".join(missing), ", ".join(sorted(held)) or "nothing is granted"),
+                ),
+                next_step="Look at its ladder for what it holds.",
+            )
+        for row in rows:
+            if row.permission in permissions:
+                row.expires_at = now
+                unit.session.add(row)
+        comparison = compare(catalogue, held, held - set(permissions))
+        unit.enter(
+            actor,
+            "consent.withdrawn",
+            client_subject(client),
+            now=now,
+            before={"permissions": sorted(held)},
+            after={
+                "resource": resource.name,
+                "permissions": sorted(held - set(permissions)),
+                "no longer possible": sorted(comparison.no_longer),
+            },
+            reason=reason,
+        )
+        last_token = now + timedelta(seconds=directory.policy.access_token_seconds)
+        return WithdrawnConsent(resource.name, tuple(sorted(permissions)), comparison.no_longer, last_token)
+
+
+def _stands(row: clients.GrantRow, now: datetime) -> bool:
+    """Tell whether a grant has not ended. Its start is not looked at: whoever waited for a lock has an older `now`."""
+    return row.expires_at is None or now < row.expires_at
+
+
 def _check_permissions(catalogue: Catalogue, permissions: Sequence[str], kind: AccessKind) -> None:
     violations = []
     if not permissions:
@@ -208,11 +282,10 @@ def _asked_already(client_name: str, permission: str) -> Callable[[], AlreadyAsk
 
 
 def _waiting(session: Session, client: clients.ClientRow, now: datetime) -> list[clients.AskRow]:
-    # Whoever waited for the lock has a `now` from before the grant that it waited for: only the end is looked at.
     held = {
         (row.resource_id, row.permission, row.kind)
         for row in clients.grants_of(session, [client.id])
-        if row.expires_at is None or now < row.expires_at
+        if _stands(row, now)
     }
     rows = clients.asks_of(session, [client.id])
     return [row for row in rows if (row.resource_id, row.permission, row.kind) not in held]

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, find_directory, find_resource
-from jamb.core.errors import NameTaken, Violation
-from jamb.core.permissions import Catalogue
-from jamb.store import resources
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
+from jamb.core.errors import BadInput, NameTaken, Violation
+from jamb.core.permissions import AccessKind, Catalogue, Proposal, smallest
+from jamb.store import clients, resources
 from jamb.store.work import Actor, unit_of_work
 
 
@@ -70,6 +71,45 @@ def read_resource(premises: Premises, slug: str, name: str) -> PublishedResource
     with Session(premises.engine) as session:
         row = find_resource(session, find_directory(session, slug), name)
         return PublishedResource(row.name, row.title, row.identifier, resources.catalogues(session, [row])[row.id])
+
+
+@dataclass(frozen=True, slots=True)
+class ProposedPermissions:
+    catalogue: Catalogue
+    needed: tuple[str, ...]
+    held: tuple[str, ...]
+    proposal: Proposal
+
+
+def propose(
+    premises: Premises,
+    slug: str,
+    name: str,
+    needed: Sequence[str],
+    kind: AccessKind,
+    client_id: str | None,
+) -> ProposedPermissions:
+    """Return the smallest permissions for operations of a resource, beside what a client asks or holds already.
+
+    Raises:
+        BadInput: an operation that the resource does not have.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        row = find_resource(session, directory, name)
+        catalogue = resources.catalogues(session, [row])[row.id]
+        unknown = [one for one in needed if one not in catalogue.operations]
+        if unknown:
+            allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
+            raise BadInput.field("operation", ", ".join(unknown), allowed, "Look through the catalogue.")
+        held: set[str] = set()
+        if client_id is not None:
+            client = find_client(session, directory, client_id)
+            mine: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
+            mine += clients.grants_of(session, [client.id])
+            held = {one.permission for one in mine if one.resource_id == row.id and one.kind == kind}
+        proposal = smallest(catalogue, needed, kind, held)
+        return ProposedPermissions(catalogue, tuple(sorted(set(needed))), tuple(sorted(held)), proposal)
 
 
 def _taken(name: str) -> NameTaken:

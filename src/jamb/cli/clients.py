@@ -77,6 +77,22 @@ def show(client: ClientArgument, output: Output = Form.TABLE) -> None:
 
 
 @app.command()
+def owners(
+    client: ClientArgument,
+    add: Annotated[list[str] | None, typer.Option(help="Login of a new owner; may be given again")] = None,
+    remove: Annotated[list[str] | None, typer.Option(help="Login of an owner to take off; may be given again")] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Add and remove owners, in one step."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        if add or remove:
+            found = jamb.clients.change_owners(found.id, add=add or [], remove=remove or [])
+    names = ", ".join(owner.name for owner in found.owners) or "nobody"
+    emit(found, output, lambda: out.print(f"“{found.name}” is owned by {names}.", markup=False))
+
+
+@app.command()
 def sheet(
     client: ClientArgument,
     form: Annotated[SheetForm, typer.Option(help="How to print it")] = SheetForm.TEXT,

@@ -9,7 +9,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, table
+from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, relative, table
 from jamb.client import BadInput
 from jamb.wire.consent import ConsentPreview
 
@@ -62,6 +62,31 @@ def grant(
         made = list(jamb.consent.grant(found.client_id, asks=waiting or None, reason=reason))
     names = ", ".join(one.permission for one in made)
     emit(made, output, lambda: out.print(Text(f"Granted: {names}.", style="green")))
+
+
+@app.command()
+def withdraw(
+    client: ClientArgument,
+    resource: Annotated[str, typer.Argument(help="Short name or identifier of the resource")],
+    permissions: Annotated[list[str], typer.Argument(metavar="PERMISSION...", help="Granted permissions to end")],
+    reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """End the consent to permissions now. What it asks for stays asked."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        used = relative(found.last_used_at)
+        names = ", ".join(permissions)
+        confirm(f"End the consent to {names} at {resource} for “{found.name}” (last use {used})?", yes)
+        ended = jamb.consent.withdraw(found.id, resource, permissions, reason=reason)
+
+    def show() -> None:
+        no_longer = ", ".join(ended.no_longer) or "nothing: other permissions open the same"
+        out.print(f"Ended. No longer possible: {no_longer}.", markup=False)
+        note(f"Tokens from before run out by themselves, the last {relative(ended.tokens_until)}.")
+
+    emit(ended, output, show)
 
 
 def _chosen(found: ConsentPreview, only: list[str]) -> list[UUID]:

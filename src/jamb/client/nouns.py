@@ -12,10 +12,10 @@ from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind
 from jamb.wire.access import Explanation
 from jamb.wire.clients import Client, Dossier
-from jamb.wire.consent import Ask, ConsentPreview, Grant
+from jamb.wire.consent import Ask, ConsentPreview, Grant, WithdrawnConsent
 from jamb.wire.credentials import Attempt, Credential, IssuedSecret, Sheet
 from jamb.wire.ledger import LedgerEntry, Verification
-from jamb.wire.resources import Resource, ResourceLine
+from jamb.wire.resources import Proposal, Resource, ResourceLine
 
 
 def _part(value: str) -> str:
@@ -35,6 +35,11 @@ class Clients(_Noun):
         """Register a client; the answer has its client id and what is left to do."""
         body = {"name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners)}
         return self._transport.one(Client, "POST", "/clients", json=body)
+
+    def change_owners(self, client_id: str, *, add: Sequence[str] = (), remove: Sequence[str] = ()) -> Client:
+        """Add and remove owners, by login or id, in one step."""
+        body = {"add": list(add), "remove": list(remove)}
+        return self._transport.one(Client, "POST", f"/clients/{_part(client_id)}/owners", json=body)
 
     def list(self, *, q: str | None = None, attention: str | None = None, sort: str | None = None) -> Iterator[Client]:
         """Yield all matching clients, over all pages."""
@@ -75,6 +80,20 @@ class Resources(_Noun):
     def read(self, name: str) -> Resource:
         return self._transport.one(Resource, "GET", f"/resources/{_part(name)}")
 
+    def smallest(
+        self,
+        name: str,
+        operations: Sequence[str],
+        *,
+        client: str | None = None,
+        kind: AccessKind = AccessKind.APPLICATION,
+    ) -> Proposal:
+        """Return the smallest permissions that open these operations, beside what the client asks or holds already."""
+        params: dict[str, object] = {"operation": list(operations), "kind": kind.value}
+        if client is not None:
+            params["client"] = client
+        return self._transport.one(Proposal, "GET", f"/resources/{_part(name)}/proposal", params=params)
+
 
 class Asks(_Noun):
     def add(
@@ -103,6 +122,20 @@ class Consent(_Noun):
         if asks is not None:
             body["asks"] = [str(ask) for ask in asks]
         return self._transport.many(Grant, "POST", f"/clients/{_part(client_id)}/consent", json=body)
+
+    def withdraw(
+        self,
+        client_id: str,
+        resource: str,
+        permissions: Sequence[str],
+        *,
+        kind: AccessKind = AccessKind.APPLICATION,
+        reason: str = "",
+    ) -> WithdrawnConsent:
+        """End the consent to permissions of one resource now; the asks stay."""
+        body = {"resource": resource, "permissions": list(permissions), "kind": kind.value, "reason": reason}
+        path = f"/clients/{_part(client_id)}/consent/withdrawal"
+        return self._transport.one(WithdrawnConsent, "POST", path, json=body)
 
 
 class Secrets(_Noun):

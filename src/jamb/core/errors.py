@@ -10,6 +10,7 @@ JambError
 │   │   ├── NameTaken
 │   │   ├── AlreadyAsked
 │   │   ├── NothingToGrant
+│   │   ├── NothingToWithdraw
 │   │   └── AlreadyEnded
 │   ├── NotSignedIn         who is asking is not known, or no longer
 │   ├── Forbidden           who is asking is known and may not
@@ -93,6 +94,10 @@ class AlreadyAsked(Conflict):
 
 class NothingToGrant(Conflict):
     code = "nothing-to-grant"
+
+
+class NothingToWithdraw(Conflict):
+    code = "nothing-to-withdraw"
 
 
 class AlreadyEnded(Conflict):

@@ -25,12 +25,15 @@ OPERATIONS = (
     _operation("people.list", "List people", "GET", "/people", _READ),
     _operation("resources.list", "List resources", "GET", "/resources", _READ),
     _operation("resources.read", "Read a resource's catalogue", "GET", "/resources/{name}", _READ),
+    _operation("permissions.propose", "Propose the smallest permissions", "GET", "/resources/{name}/proposal", _READ),
     _operation("clients.list", "List clients", "GET", "/clients", _READ),
     _operation("clients.read", "Read a client's dossier", "GET", "/clients/{client}", _READ),
     _operation("clients.register", "Register a client", "POST", "/clients", _WRITE),
+    _operation("owners.change", "Change who owns a client", "POST", "/clients/{client}/owners", _WRITE),
     _operation("asks.add", "Ask for permissions", "POST", "/clients/{client}/asks", _WRITE),
     _operation("consent.preview", "See what consent would make possible", "GET", "/clients/{client}/consent", _READ),
     _operation("consent.grant", "Consent to what is asked", "POST", "/clients/{client}/consent", _CONTROL),
+    _operation("consent.withdraw", "End a consent", "POST", "/clients/{client}/consent/withdrawal", _WRITE),
     _operation("credentials.issue", "Issue a client secret", "POST", "/clients/{client}/secrets", _CONTROL),
     _operation(
         "credentials.withdraw",
@@ -54,9 +57,19 @@ _READ_ALL = frozenset({"registry.read"})
 PERMISSIONS = (
     Permission("registry.read", "Read registrations, findings and the ledger", _BOTH, _READS),
     Permission(
-        "registry.write", "Register clients and ask", _BOTH, frozenset({"clients.register", "asks.add"}), _READ_ALL
+        "registry.write",
+        "Register clients and ask",
+        _BOTH,
+        frozenset({"clients.register", "owners.change", "asks.add"}),
+        _READ_ALL,
     ),
-    Permission("consent.decide", "Consent to what is asked", _BOTH, frozenset({"consent.grant"}), _READ_ALL),
+    Permission(
+        "consent.decide",
+        "Consent to what is asked, and end consents",
+        _BOTH,
+        frozenset({"consent.grant", "consent.withdraw"}),
+        _READ_ALL,
+    ),
     Permission(
         "credentials.manage",
         "Issue and withdraw credentials",

@@ -8,7 +8,7 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import Response
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import DataError, SQLAlchemyError
 from starlette.exceptions import HTTPException
 
 from jamb.core.errors import BadInput, JambError, NotFound, Refusal, StoreUnavailable, Violation, shorten
@@ -46,6 +46,11 @@ def add_problem_handlers(app: FastAPI) -> None:
     async def store(request: Request, error: SQLAlchemyError) -> Response:
         if is_outage(error):
             return _answer(request, unavailable())
+        if isinstance(error, DataError):
+            # What no column can hold, whatever field it came in: a NUL, most likely.
+            return problem_response(
+                BadInput.field("text", "a character of value 0, perhaps", "characters that can be kept")
+            )
         _log.error("store refused", error=type(error).__name__)
         return problem_response(JambError("store"))
 

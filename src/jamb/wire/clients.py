@@ -27,6 +27,13 @@ class NewClient(Sent):
     owners: Annotated[list[str], Field(max_length=50, default_factory=list)]
 
 
+class OwnersChange(Sent):
+    """Logins or ids of people of the directory."""
+
+    add: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    remove: Annotated[list[str], Field(max_length=50, default_factory=list)]
+
+
 class Owner(Answered):
     id: UUID
     name: str

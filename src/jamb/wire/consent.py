@@ -60,6 +60,24 @@ class NewConsent(Sent):
     reason: Annotated[str, Field(max_length=500)] = ""
 
 
+class ConsentWithdrawal(Sent):
+    """Which granted permissions of one resource to end, all or none."""
+
+    resource: Annotated[str, Field(min_length=1, max_length=300)]
+    permissions: Annotated[list[Name], Field(min_length=1, max_length=100)]
+    kind: AccessKind = AccessKind.APPLICATION
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class WithdrawnConsent(Answered):
+    """`tokens_until`: when the last token from before runs out."""
+
+    resource: str
+    permissions: list[str]
+    no_longer: list[str]
+    tokens_until: Moment
+
+
 class Grant(Answered):
     resource: str
     permission: str

@@ -21,6 +21,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.NameTaken.code: (409, "Name taken"),
     errors.AlreadyAsked.code: (409, "Asked already"),
     errors.NothingToGrant.code: (409, "Nothing to grant"),
+    errors.NothingToWithdraw.code: (409, "Nothing to withdraw"),
     errors.AlreadyEnded.code: (409, "Ended already"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from jamb.core import permissions
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, weigh, weigh_operation
 from jamb.wire.base import Answered
 
@@ -47,6 +50,36 @@ class Resource(Answered):
     permissions: list[Permission]
 
 
+class Alternative(Answered):
+    """One permission seen from the need: which of it is opened, and what beyond it."""
+
+    permission: str
+    title: str
+    covers: list[str]
+    beyond: list[str]
+    beyond_weight: int
+
+
+class Proposal(Answered):
+    """The smallest permissions for the needed operations: least weight beyond the need, then fewest.
+
+    `exact`: proven smallest; otherwise no set weighs less beyond the need than `bound`. `held` is what the client asks
+    or holds already and need not ask again. `unreachable` operations are opened by no permission of this kind.
+    """
+
+    resource: str
+    kind: AccessKind
+    needed: list[str]
+    held: list[str]
+    permissions: list[str]
+    beyond: list[Operation]
+    beyond_weight: int
+    exact: bool
+    bound: int
+    unreachable: list[str]
+    alternatives: list[Alternative]
+
+
 def operation_of(catalogue: Catalogue, name: str) -> Operation:
     operation = catalogue.operations[name]
     return Operation(
@@ -62,7 +95,7 @@ def operation_of(catalogue: Catalogue, name: str) -> Operation:
 
 
 def resource_of(catalogue: Catalogue) -> Resource:
-    permissions = [
+    listed = [
         Permission(
             name=name,
             title=permission.title,
@@ -79,5 +112,32 @@ def resource_of(catalogue: Catalogue) -> Resource:
         title=catalogue.title,
         identifier=catalogue.identifier,
         operations=[operation_of(catalogue, name) for name in sorted(catalogue.operations)],
-        permissions=sorted(permissions, key=lambda one: (one.weight, one.name)),
+        permissions=sorted(listed, key=lambda one: (one.weight, one.name)),
+    )
+
+
+def proposal_of(
+    catalogue: Catalogue, kind: AccessKind, needed: Iterable[str], held: Iterable[str], found: permissions.Proposal
+) -> Proposal:
+    return Proposal(
+        resource=catalogue.name,
+        kind=kind,
+        needed=list(needed),
+        held=list(held),
+        permissions=list(found.permissions),
+        beyond=[operation_of(catalogue, name) for name in sorted(found.beyond)],
+        beyond_weight=found.beyond_weight,
+        exact=found.exact,
+        bound=found.bound,
+        unreachable=sorted(found.unreachable),
+        alternatives=[
+            Alternative(
+                permission=one.permission,
+                title=catalogue.permissions[one.permission].title,
+                covers=sorted(one.covers),
+                beyond=sorted(one.beyond),
+                beyond_weight=one.beyond_weight,
+            )
+            for one in found.alternatives
+        ],
     )

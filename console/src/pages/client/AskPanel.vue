@@ -4,7 +4,7 @@ import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { useResource, useResources, useStale } from "@/api/use";
+import { useProposal, useResource, useResources, useStale } from "@/api/use";
 import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
@@ -24,34 +24,32 @@ const stale = useStale();
 watch(resource, () => {
   needed.value = [];
   chosen.value = [];
+  part.value = "";
 });
-// The permissions that cover the need with the least beyond it come first; what is checked stays the person's choice.
+// The service proposes the smallest set; what is checked stays the person's choice.
+const { data: proposal } = useProposal(() => resource.value ?? "", needed, () => props.client);
+const smallest = computed(() => (needed.value.length && proposal.value?.resource === resource.value ? proposal.value.permissions : []));
 const offers = computed(() =>
   (catalogue.value?.permissions ?? [])
     .filter((one) => one.kinds.includes("application"))
     .map((one) => ({
       ...one,
-      covers: one.opens.filter((name) => needed.value.includes(name)).length,
-      beyond: one.opens.filter((name) => !needed.value.includes(name)),
+      seen: proposal.value?.alternatives.find((other) => other.permission === one.name),
       held: props.held.includes(`${catalogue.value?.name}/${one.name}`),
     })),
 );
-const smallest = computed(() => {
-  const names = new Set<string>();
-  for (const operation of needed.value) {
-    const fitting = catalogue.value?.operations.find((one) => one.name === operation)?.unlocked_by[0];
-    if (fitting) names.add(fitting);
-  }
-  const all = [...names];
-  // A permission that another of the set opens entirely adds nothing.
-  return all.filter((name) => !all.some((other) => other !== name && opens(other, name)));
-});
-function opens(outer: string, inner: string): boolean {
-  const find = (name: string) => catalogue.value?.permissions.find((one) => one.name === name)?.opens ?? [];
-  const wide = find(outer);
-  return find(inner).every((name) => wide.includes(name)) && wide.length > find(inner).length;
-}
-watch(needed, () => (chosen.value = smallest.value.filter((name) => !props.held.includes(`${catalogue.value?.name}/${name}`))), { deep: true });
+watch(smallest, (names) => (chosen.value = [...names]));
+
+// A long catalogue is narrowed by what one types; what is chosen or proposed never hides.
+const FEW = 24;
+const part = ref("");
+const fits = (...texts: string[]) => texts.join(" ").toLowerCase().includes(part.value.trim().toLowerCase());
+const shownOperations = computed(() =>
+  (catalogue.value?.operations ?? []).filter((one) => needed.value.includes(one.name) || fits(one.title, one.name, one.path)),
+);
+const shownOffers = computed(() =>
+  offers.value.filter((one) => chosen.value.includes(one.name) || smallest.value.includes(one.name) || fits(one.title, one.name)),
+);
 
 const toggle = (list: string[], name: string, on: boolean) => (on ? [...list, name] : list.filter((one) => one !== name));
 const options = computed(() => (resources.value ?? []).map((one: Schemas["ResourceLine"]) => ({ label: `${one.title}: ${one.identifier}`, value: one.name })));
@@ -86,10 +84,14 @@ async function ask(): Promise<void> {
       <Choose v-model="resource" :options="options" label="Resource" placeholder="Which API does it call?" />
     </div>
     <div v-if="catalogue" class="sides">
+      <input
+        v-if="catalogue.operations.length + catalogue.permissions.length > FEW" v-model="part" type="search" class="plain-input find"
+        aria-label="Find an operation or permission" placeholder="Part of an operation or permission"
+      />
       <fieldset>
         <legend>What must it do?</legend>
         <ul>
-          <li v-for="one in catalogue.operations" :key="one.name">
+          <li v-for="one in shownOperations" :key="one.name">
             <NCheckbox :checked="needed.includes(one.name)" @update:checked="(on: boolean) => (needed = toggle(needed, one.name, on))">
               {{ one.title }}
             </NCheckbox>
@@ -100,20 +102,22 @@ async function ask(): Promise<void> {
       <fieldset>
         <legend>Permissions to ask</legend>
         <ul>
-          <li v-for="one in offers" :key="one.name" :class="{ fits: smallest.includes(one.name) }">
-            <NCheckbox :checked="one.held || chosen.includes(one.name)" :disabled="one.held" @update:checked="(on: boolean) => (chosen = toggle(chosen, one.name, on))">
+          <li v-for="one in shownOffers" :key="one.name" :class="{ fits: smallest.includes(one.name) }">
+            <NCheckbox :checked="one.held || chosen.includes(one.name)" :disabled="one.held" :aria-disabled="one.held || undefined" @update:checked="(on: boolean) => (chosen = toggle(chosen, one.name, on))">
               <code>{{ one.name }}</code> {{ one.title }}
             </NCheckbox>
-            <span class="small" :class="one.beyond.length && chosen.includes(one.name) ? 'beyond' : 'soft'">
+            <span class="small" :class="needed.length && one.seen?.beyond.length && chosen.includes(one.name) ? 'beyond' : 'soft'">
               <template v-if="one.held">asked already</template>
-              <template v-else-if="needed.length && smallest.includes(one.name)">smallest that fits<template v-if="one.beyond.length">; also opens {{ one.beyond.join(", ") }}</template></template>
-              <template v-else-if="needed.length && one.covers">opens {{ one.covers }} of {{ needed.length }}, and beyond it {{ one.beyond.join(", ") || "nothing" }}</template>
+              <template v-else-if="needed.length && smallest.includes(one.name)">smallest that fits<template v-if="one.seen?.beyond.length">; also opens {{ one.seen.beyond.join(", ") }}</template></template>
+              <template v-else-if="needed.length && one.seen">opens {{ one.seen.covers.length }} of {{ needed.length }}, and beyond it {{ one.seen.beyond.join(", ") || "nothing" }}</template>
               <template v-else>opens {{ one.opens.join(", ") }}</template>
             </span>
           </li>
         </ul>
       </fieldset>
     </div>
+    <p v-if="needed.length && proposal?.unreachable.length" class="beyond">No permission opens {{ proposal.unreachable.join(", ") }}.</p>
+    <p v-else-if="needed.length && proposal && !proposal.permissions.length" class="soft">Nothing needs asking: what it asks for opens all of this already.</p>
     <TextField v-if="chosen.length" v-model="reason" label="Reason" hint="for whoever decides, and for the ledger" :longest="500" placeholder="Why it needs this" />
     <ProblemNote v-if="error" :error="error" />
     <div v-if="catalogue" class="row">
@@ -128,6 +132,8 @@ async function ask(): Promise<void> {
 <style scoped>
 .field-like { display: grid; gap: var(--s1); max-width: 560px; }
 .label { font-weight: 560; }
+.find { grid-column: 1 / -1; max-width: 420px; }
+fieldset ul { max-height: 420px; overflow-y: auto; }
 .sides { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s5); }
 fieldset { border: 0; border-top: 1px solid var(--line-strong); padding: var(--s2) 0 0; margin: 0; min-width: 0; }
 legend { font-weight: 560; padding: 0 var(--s2) 0 0; }

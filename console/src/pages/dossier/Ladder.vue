@@ -2,13 +2,15 @@
 // One row per permission; asked, granted, used. The gaps speak: waiting, drift, excess. Rows unfold to operations.
 import { ref } from "vue";
 import type { Schemas } from "@/api/client";
+import { can } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 import UseBars from "@/ui/UseBars.vue";
+import EndConsent from "./EndConsent.vue";
 
 type Rung = Schemas["Rung"];
 type Place = Schemas["ResourceLadder"];
-defineProps<{ resources: Place[] }>();
+defineProps<{ client: string; resources: Place[] }>();
 const open = ref<string[]>([]);
 const key = (place: Place, rung: Rung) => `${place.resource}/${rung.permission}/${rung.kind}`;
 const flip = (name: string) => (open.value = open.value.includes(name) ? open.value.filter((one) => one !== name) : [...open.value, name]);
@@ -52,6 +54,7 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
       </tr>
       <tr v-if="open.includes(key(place, rung))" class="unfolded">
         <td colspan="4">
+          <EndConsent v-if="rung.granted_at && can('consent.withdraw')" :client="client" :resource="place.resource" :rung="rung" />
           <p v-if="rung.reason" class="soft small">Reason given: {{ rung.reason }}</p>
           <ul>
             <li v-for="one in operations(place, rung)" :key="one.name">

@@ -8,6 +8,19 @@ from jamb.core.permissions.catalogue import (
     Operation,
     Permission,
 )
+from jamb.core.permissions.smallest import Alternative, Proposal, smallest
 from jamb.core.permissions.weight import weigh, weigh_operation
 
-__all__ = ["AccessKind", "Catalogue", "DataClass", "Effect", "Operation", "Permission", "weigh", "weigh_operation"]
+__all__ = [
+    "AccessKind",
+    "Alternative",
+    "Catalogue",
+    "DataClass",
+    "Effect",
+    "Operation",
+    "Permission",
+    "Proposal",
+    "smallest",
+    "weigh",
+    "weigh_operation",
+]

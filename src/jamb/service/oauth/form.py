@@ -50,6 +50,8 @@ async def read_form(request: Request) -> Form:
         pairs = parse_qsl(body.decode(), keep_blank_values=True, max_num_fields=40, errors="strict")
     except ValueError as error:
         raise OAuthError("invalid_request", "The form cannot be read: it is not URL-encoded UTF-8.") from error
+    if any("\0" in name or "\0" in value for name, value in pairs):
+        raise OAuthError("invalid_request", "The form holds a character of value 0.")
     values: dict[str, str] = {}
     resources = []
     for name, value in pairs:

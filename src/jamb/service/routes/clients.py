@@ -94,6 +94,21 @@ def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wi
     )
 
 
+@router.post("/{client}/owners")
+def change_owners(
+    client: str,
+    sent: wire.OwnersChange,
+    admitted: Annotated[Admitted, Depends(may("owners.change"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Client:
+    """Add and remove owners in one step."""
+    changed = clients.change_owners(
+        office.premises, admitted.directory, client, sent.add, sent.remove, admitted.actor, now
+    )
+    return client_answer(changed)
+
+
 def client_answer(view: clients.ClientView) -> wire.Client:
     return wire.Client(
         id=view.id,

@@ -83,6 +83,34 @@ def grant_consent(
     return [wire.Grant.model_validate(one) for one in granted]
 
 
+@router.post("/consent/withdrawal")
+def withdraw_consent(
+    client: str,
+    sent: wire.ConsentWithdrawal,
+    admitted: Annotated[Admitted, Depends(may("consent.withdraw"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.WithdrawnConsent:
+    """End the consent to permissions now. The asks stay; tokens from before run out by themselves."""
+    ended = consent.withdraw(
+        office.premises,
+        admitted.directory,
+        client,
+        sent.resource,
+        sent.permissions,
+        sent.kind,
+        admitted.actor,
+        now,
+        sent.reason,
+    )
+    return wire.WithdrawnConsent(
+        resource=ended.resource,
+        permissions=list(ended.permissions),
+        no_longer=sorted(ended.no_longer),
+        tokens_until=ended.tokens_until,
+    )
+
+
 def _heaviest_first(catalogue: Catalogue, names: frozenset[str]) -> list[Operation]:
     ordered = sorted(names, key=lambda name: (-weigh_operation(catalogue.operations[name]), name))
     return [operation_of(catalogue, name) for name in ordered]

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query
 
 from jamb.actions import resources
+from jamb.core.permissions import AccessKind
 from jamb.service.callers import TheOffice, may
 from jamb.wire import resources as wire
 
@@ -30,3 +33,17 @@ def list_resources(directory: str, office: TheOffice) -> list[wire.ResourceLine]
 def read_resource(directory: str, name: str, office: TheOffice) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
     return wire.resource_of(resources.read_resource(office.premises, directory, name).catalogue)
+
+
+@router.get("/{name}/proposal", dependencies=[Depends(may("permissions.propose"))])
+def propose_permissions(
+    directory: str,
+    name: str,
+    operation: Annotated[list[str], Query(min_length=1, max_length=500, description="What must be possible")],
+    office: TheOffice,
+    kind: AccessKind = AccessKind.APPLICATION,
+    client: Annotated[str | None, Query(max_length=80, description="Beside what this client asks or holds")] = None,
+) -> wire.Proposal:
+    """The smallest permissions that open these operations, and what each alternative would open beyond them."""
+    found = resources.propose(office.premises, directory, name, operation, kind, client)
+    return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)

@@ -41,7 +41,7 @@ def _never_used(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
                     "weight": str(weight),
                     "policy": f"judged after {policy.observation_days} days",
                 },
-                mend=f"Ask the owner what {rung.permission} is for; have the consent to it ended if nobody can say.",
+                mend=f"Ask the owner what {rung.permission} is for; end the consent to it if nobody can say.",
             )
 
 
