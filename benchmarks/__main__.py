@@ -16,8 +16,9 @@ from statistics import median
 
 import httpx
 
-from benchmarks import decisions
+from benchmarks import decisions, solver
 from benchmarks.load import Load, burst, cpu_of, machine_cpu
+from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
 from jamb.demo.cluster import Cluster
 
@@ -39,6 +40,18 @@ def main() -> None:
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
         print(f"  {name:<20} {rate:10,.0f}")
+    proposals()
+
+
+def proposals() -> None:
+    """The solver alone, in this process."""
+    print(
+        f"\nSmallest permissions, random catalogues, needs of 3 to 15 operations (limit {LIMIT_SECONDS * 1000:.0f} ms)"
+    )
+    print(f"  {'permissions':>11}{'operations':>12}{'exact in time':>15}{'median ms':>11}{'worst gap':>11}")
+    for one in solver.measure():
+        gap = f"{one.worst_gap:.0%}" if one.worst_gap else "none"
+        print(f"  {one.permissions:11}{one.operations:12}{one.share:15.0%}{one.median_ms:11.2f}{gap:>11}")
 
 
 def tokens() -> None:

@@ -22,7 +22,7 @@ __all__ = ["browser", "open_console", "world"]
 def world() -> Iterator[World]:
     Cluster(HOME, PORT + 2).stop(mode="immediate")
     shutil.rmtree(HOME, ignore_errors=True)
-    HOME.mkdir()
+    HOME.mkdir(parents=True)
     environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT), "JAMB_LOG_LEVEL": "debug"}
     environment.pop("JAMB_DATABASE_URL", None)
     output = HOME / "demo.out"

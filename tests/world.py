@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import secrets
 import subprocess
 import sys
@@ -20,8 +21,10 @@ from jamb.client import AccessToken, ClientCredentials, DeviceSignIn, Jamb
 from jamb.demo.cluster import Cluster
 
 ROOT = Path(__file__).parent.parent
-HOME = ROOT / ".jamb-test"
-PORT = 8540
+# Each worker of a parallel run has a demo of its own: another folder, other ports.
+WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+HOME = ROOT / ".jamb-test" / str(WORKER)
+PORT = 8540 + 40 * WORKER
 BERTHS = "https://berths.quillhaven.example"
 
 

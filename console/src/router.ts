@@ -14,6 +14,7 @@ export const router = createRouter({
     { path: "/clients/:id", name: "dossier", component: () => import("./pages/Dossier.vue"), meta: { title: "Client" } },
     { path: "/clients/:id/consent", name: "consent", component: () => import("./pages/Consent.vue"), meta: { title: "Consent" } },
     { path: "/audit", name: "audit", component: () => import("./pages/Audit.vue"), meta: { title: "Audit" } },
+    { path: "/resources/:name?", name: "resources", component: () => import("./pages/Resources.vue"), meta: { title: "Resources" } },
     { path: "/directory", name: "directory", component: () => import("./pages/Directory.vue"), meta: { title: "Directory" } },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./pages/Nowhere.vue"), meta: { title: "Nothing here" } },
   ],

@@ -73,6 +73,7 @@ def test_the_largest_client_fits_every_page(open_console: Open, extreme: str) ->
         f"/register/{extreme}": lambda page: page.get_by_text("What must it do?").first.wait_for(),
         "/": lambda page: page.get_by_role("heading", name="Horizon").wait_for(),
         "/audit?by=client": lambda page: page.get_by_role("heading", name="Audit").wait_for(),
+        "/resources": lambda page: page.get_by_role("heading", name="Permissions").wait_for(),
         "/directory": lambda page: page.get_by_role("heading", name="Ledger").wait_for(),
     }
     with open_console("steward") as page:

@@ -71,6 +71,11 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "register": ("/register", "Register a client", None),
     "dossier, everything open": ("/clients", "Clients", dossier),
     "audit with a finding open": ("/audit", "Audit", audit),
+    "resources": (
+        "/resources",
+        "Resources",
+        lambda page: page.get_by_role("region", name="Operations of Berths by permission").wait_for(),
+    ),
     "directory with the ledger verified": ("/directory", "Quillhaven Port Authority", verified),
     "a device": ("/device#BCDFGHJK", "Let a device in", lambda page: page.get_by_role("alert").wait_for()),
     "the map of keys": ("/clients", "Clients", keys),

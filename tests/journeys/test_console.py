@@ -15,6 +15,11 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
     name = unique("Pilot cutter board")
     with open_console("registrar", signed_in=False) as page:
         sign_in(page, world, "registrar")
+        # The catalogue: what unlocks what.
+        page.get_by_role("link", name="Resources", exact=True).click()
+        expect(page.get_by_role("row", name=re.compile("List berths GET .berths read internal 2"))).to_contain_text(
+            "unlocks"
+        )
         page.get_by_role("link", name="Clients", exact=True).click()
         page.get_by_role("button", name="Register a client").click()
 

@@ -11,6 +11,7 @@ const PLACES = [
   { name: "today", to: "/", label: "Today" },
   { name: "clients", to: "/clients", label: "Clients" },
   { name: "audit", to: "/audit", label: "Audit" },
+  { name: "resources", to: "/resources", label: "Resources" },
   { name: "directory", to: "/directory", label: "Directory" },
 ];
 const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", register: "clients" };

@@ -55,8 +55,8 @@ def load(premises: Premises, home: Path, berths_url: str, now: datetime) -> None
         person.login.partition("@")[0]: Actor("person", str(person.id), person.name, "Jamb console")
         for person in people.list_people(premises, port.slug)
     }
-    _publish(premises, port, handed, now)
     history = History(premises, port, actors, now)
+    _publish(history, handed)
     for demo in CLIENTS:
         history.add(demo)
     history.also(now - timedelta(days=12), lambda at: _add_automation(premises, port, handed, at))
@@ -93,19 +93,18 @@ def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime
     return directory
 
 
-def _publish(premises: Premises, port: Directory, handed: Handed, now: datetime) -> None:
+def _publish(history: History, handed: Handed) -> None:
     """Publish the resources, the Berths one with a client of its own for the guard that reports its use."""
-    at = now - timedelta(days=950)
+    at = history.now - timedelta(days=950)
     for catalogue in RESOURCES:
         guard_client = None
         if catalogue.name == "berths":
-            guard_client = _berths_guard(premises, port, handed, catalogue, at, now)
-        resources.publish(premises, port, catalogue, _SETUP, at, guard_client_id=guard_client)
+            guard_client = _berths_guard(history, handed, catalogue, at)
+        resources.publish(history.premises, history.port, catalogue, _SETUP, at, guard_client_id=guard_client)
 
 
-def _berths_guard(
-    premises: Premises, port: Directory, handed: Handed, catalogue: Catalogue, at: datetime, now: datetime
-) -> str:
+def _berths_guard(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:
+    premises, port = history.premises, history.port
     made = clients.register(
         premises,
         port,
@@ -120,16 +119,20 @@ def _berths_guard(
         premises, port, made.id, own_api.NAME, ["usage.report"], AccessKind.APPLICATION, "Usage reports", _SETUP, at
     )
     consent.grant(premises, port, made.id, None, _SETUP, at)
-    issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, now - timedelta(days=2))
-    handed.guards["berths"] = {
-        "issuer": premises.issuer(port.slug),
-        "audience": catalogue.identifier,
-        "report_url": f"{premises.own_identifier(port.slug)}/usage",
-        "report_audience": premises.own_identifier(port.slug),
-        "client_id": made.id,
-        "client_secret": issued.sheets[0].secret,
-    }
-    add_uses(premises, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), now)
+
+    def issue(later: datetime) -> None:
+        issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, later)
+        handed.guards["berths"] = {
+            "issuer": premises.issuer(port.slug),
+            "audience": catalogue.identifier,
+            "report_url": f"{premises.own_identifier(port.slug)}/usage",
+            "report_audience": premises.own_identifier(port.slug),
+            "client_id": made.id,
+            "client_secret": issued.sheets[0].secret,
+        }
+
+    history.also(history.now - timedelta(days=2), issue)
+    add_uses(premises, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), history.now)
     return made.id
 
 

@@ -1,0 +1,96 @@
+<script setup lang="ts">
+// A catalogue as a matrix: operations down, permissions across, a mark where one unlocks the other, lighter where it
+// comes by implication.
+import { computed, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { useResource, useResources } from "@/api/use";
+import CopyButton from "@/ui/CopyButton.vue";
+import Loadable from "@/ui/Loadable.vue";
+import PageHead from "@/ui/PageHead.vue";
+
+const route = useRoute();
+const router = useRouter();
+const { data: all, error, isLoading, refetch } = useResources();
+const name = computed(() => String(route.params.name ?? ""));
+const { data: catalogue, error: catalogueError, refetch: again } = useResource(name);
+watch(
+  [all, name],
+  () => {
+    const first = all.value?.find((one) => one.name !== "jamb") ?? all.value?.[0];
+    if (!name.value && first) void router.replace({ name: "resources", params: { name: first.name } });
+  },
+  { immediate: true },
+);
+const shown = computed(() => (catalogue.value?.name === name.value ? catalogue.value : undefined));
+const mark = (operation: string, permission: { unlocks: string[]; opens: string[] }) =>
+  permission.unlocks.includes(operation) ? "unlocks" : permission.opens.includes(operation) ? "implied" : "";
+</script>
+
+<template>
+  <PageHead title="Resources" :count="all ? String(all.length) : ''" lead="What each API can do, and which permission unlocks it" />
+  <Loadable :loading="isLoading" :error="error ?? catalogueError" :ready="!!all" :retry="() => (refetch(), again())">
+    <nav class="row places" aria-label="Resources">
+      <RouterLink v-for="one in all" :key="one.name" :to="{ name: 'resources', params: { name: one.name } }" :aria-current="one.name === name ? 'page' : undefined">{{ one.title }}</RouterLink>
+    </nav>
+    <template v-if="shown">
+      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /></p>
+      <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
+        <table class="log">
+          <thead>
+            <tr>
+              <th scope="col">Operation</th>
+              <th scope="col">Request</th>
+              <th scope="col">Effect</th>
+              <th scope="col">Data</th>
+              <th scope="col" class="num">Weight</th>
+              <th v-for="one in shown.permissions" :key="one.name" scope="col" class="permission"><code>{{ one.name }}</code></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="operation in shown.operations" :key="operation.name">
+              <th scope="row">{{ operation.title }}</th>
+              <td><code>{{ operation.method }} {{ operation.path }}</code></td>
+              <td>{{ operation.effect }}</td>
+              <td>{{ operation.data_class }}</td>
+              <td class="num">{{ operation.weight }}</td>
+              <td v-for="one in shown.permissions" :key="one.name" class="mark" :class="mark(operation.name, one)">
+                <template v-if="mark(operation.name, one) === 'unlocks'"><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template>
+                <template v-else-if="mark(operation.name, one) === 'implied'"><span aria-hidden="true">○</span><span class="visually-hidden">by implication</span></template>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      <p class="soft small key">● unlocks it &nbsp; ○ comes by implication &nbsp; weight: effect (read 1, write 3, control 9) times data (open 1, internal 2, personal 4, restricted 8)</p>
+      <h2>Permissions</h2>
+      <table class="log">
+        <thead><tr><th scope="col">Permission</th><th scope="col">Held as</th><th scope="col">Implies</th><th scope="col">Opens in all</th><th scope="col" class="num">Weight</th></tr></thead>
+        <tbody>
+          <tr v-for="one in shown.permissions" :key="one.name">
+            <td><code>{{ one.name }}</code> <div class="soft small">{{ one.title }}</div></td>
+            <td>{{ one.kinds.join(", ") }}</td>
+            <td><code v-if="one.implies.length">{{ one.implies.join(", ") }}</code><span v-else class="soft">nothing</span></td>
+            <td>{{ one.opens.length }} of {{ shown.operations.length }} operations</td>
+            <td class="num">{{ one.weight }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+  </Loadable>
+</template>
+
+<style scoped>
+.places { border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s2) 0; gap: var(--s2); }
+.places a { color: var(--ink); text-decoration: none; padding: 4px 10px; border: 1px solid transparent; border-radius: var(--corner); }
+.places a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }
+.ids { margin: var(--s3) 0; display: flex; gap: var(--s2); align-items: center; }
+.scroll { overflow-x: auto; }
+.permission { text-align: center; white-space: normal; max-width: 112px; }
+tbody th { text-align: left; padding: 6px var(--s3); border-bottom: 1px solid var(--line); font-weight: 560; white-space: nowrap; font-size: var(--t-body); color: var(--ink); }
+td code { white-space: nowrap; }
+.mark { text-align: center; }
+.mark.unlocks { color: var(--bar-used); }
+.mark.implied { color: var(--bar-granted); }
+.key { margin: var(--s2) 0 var(--s5); }
+h2 { margin-bottom: var(--s2); }
+</style>

@@ -1,0 +1,97 @@
+"""The demo's records, client by client: every state worth showing is there, and says what it should."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import NamedTuple
+
+import pytest
+
+from jamb.demo.load import AUTOMATION
+from jamb.demo.scenario import CLIENTS, DIRECTORIES
+from tests.world import World
+
+
+class Expected(NamedTuple):
+    ladder: tuple[int, int, int, int]
+    secret: str | None
+    ends_in_days: int | None
+    owners: int
+    rules: list[str]
+
+
+# asked, granted, used, waiting; the best secret's state; days to the next end; owners; findings
+TABLE = {
+    "Tide-gauge relay": Expected((1, 1, 1, 0), "live", 80, 1, []),
+    "Night invoice run": Expected((1, 1, 1, 0), "expiring", 9, 2, ["secret-expiring"]),
+    "Berth board": Expected((1, 1, 1, 0), "live", 120, 1, []),
+    "Fuel quay scheduler": Expected((1, 0, 0, 1), "live", 87, 1, []),
+    "Radio bridge": Expected((2, 2, 1, 0), "live", None, 0, ["no-owner", "permission-never-used"]),
+    "Weather display": Expected((5, 4, 1, 1), "live", 106, 1, ["permission-never-used"] * 3),
+    "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, []),
+    "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, []),
+    "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, []),
+    "Crane telemetry trial": Expected((1, 1, 0, 0), "expired", None, 1, ["permission-never-used", "secret-expired"]),
+    "Copy of berth board": Expected((1, 0, 0, 1), "expired", None, 0, ["no-owner", "secret-expired"]),
+    "Import test 3": Expected((0, 0, 0, 0), None, None, 0, ["no-owner"]),
+}
+
+
+def test_the_table_names_every_client_of_the_scenario() -> None:
+    assert set(TABLE) == {one.name for one in CLIENTS}
+
+
+@pytest.mark.parametrize("name", TABLE)
+def test_a_client_of_the_demo_is_in_the_state_it_was_made_to_show(world: World, name: str) -> None:
+    expected = TABLE[name]
+    with world.jamb("auditor") as jamb:
+        dossier = jamb.clients.read(jamb.clients.find(name).id)
+    client = dossier.client
+    ladder = client.ladder
+    assert (ladder.asked, ladder.granted, ladder.used, ladder.waiting) == expected.ladder
+    assert client.secret_state == expected.secret
+    days = None if client.next_end is None else (client.next_end - datetime.now(UTC)).days
+    assert days == expected.ends_in_days
+    assert len(client.owners) == expected.owners
+    assert sorted(one.rule for one in dossier.findings) == expected.rules
+    assert (client.next_steps == []) == (
+        expected.ladder[3] == 0 and expected.secret in {"live", "expiring"} and expected.ladder[0] > 0
+    )
+
+
+def test_use_is_shown_for_thirty_days_and_only_where_it_was(world: World) -> None:
+    with world.jamb("auditor") as jamb:
+        (rung,) = jamb.clients.read(jamb.clients.find("Tide-gauge relay").id).resources[0].rungs
+        (idle,) = jamb.clients.read(jamb.clients.find("Crew certificate check").id).resources[0].rungs
+    assert len(rung.calls) == 30
+    assert all(calls > 0 for calls in rung.calls[:-1])
+    assert rung.used_operations == ["gauges.list", "reading.record"]
+    assert (idle.used, sum(idle.calls)) == ("too-early", 0)
+
+
+def test_the_ledger_tells_the_past_in_its_order(world: World) -> None:
+    with world.jamb("auditor") as jamb:
+        entries = list(jamb.ledger.list())
+    assert [one.sequence for one in entries] == list(range(len(entries), 0, -1))
+    made = [one for one in entries if one.actor["via"] in {"Demo set-up", "Jamb console"} and one.sequence <= 74]
+    moments = [one.at for one in reversed(made)]
+    assert moments == sorted(moments), "set-up carries history out in the order of time"
+    assert entries[-1].action == "directory.opened"
+
+
+def test_demo_json_has_what_people_tests_and_benchmarks_need(world: World) -> None:
+    demo = world.demo
+    assert {one["directory"] for one in demo["people"]} == {one.slug for one in DIRECTORIES}
+    assert {role for one in demo["people"] for role in one["roles"]} == {
+        "steward",
+        "registrar",
+        "approver",
+        "custodian",
+        "auditor",
+    }
+    assert any(one["roles"] == [] for one in demo["people"]), "someone without a role, to be refused"
+    assert len({one["password"] for one in demo["people"]}) == len(demo["people"])
+    for place in demo["directories"].values():
+        assert place["issuer"].startswith(demo["base_url"])
+    with world.automation() as jamb:
+        assert jamb.whoami().name == AUTOMATION

@@ -1,0 +1,158 @@
+"""The list of clients against a slow, obvious reference: filter, order and cursors over a random estate."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from uuid import uuid4
+
+import pytest
+from sqlmodel import Session
+
+from jamb.actions import clients as client_actions
+from jamb.actions import directories, people, resources
+from jamb.actions.premises import Premises
+from jamb.core.policy import DirectoryPolicy
+from jamb.demo.scenario import BERTHS
+from jamb.store import clients, credentials
+from jamb.store.clients import Attention, ClientSort
+from jamb.store.engine import make_engine
+from jamb.store.resources import ResourceRow, resources_of
+from jamb.store.sealing import KEY_BYTES, Sealer
+from jamb.store.work import Actor
+from tests.world import World
+
+NOW = datetime.now(UTC)
+ACTOR = Actor("person", "p1", "Tester", "tests")
+NAMES = ("Berth", "berth", "Crane", "Öl", "ärger", "100% sure", "under_score", "Zulu", "alpha", "back\\slash")
+
+
+@pytest.fixture(scope="module")
+def premises(world: World) -> Iterator[Premises]:
+    engine = make_engine(world.cluster.url)
+    yield Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    engine.dispose()
+
+
+@pytest.fixture(scope="module")
+def estate(premises: Premises) -> directories.Directory:
+    """A hundred clients with random owners, asks, grants and secrets."""
+    dice = random.Random(7)
+    place = directories.open_directory(
+        premises, f"lists-{uuid4().hex[:8]}", "Lists", "lists.example", DirectoryPolicy(), ACTOR, NOW
+    )
+    resources.publish(premises, place, BERTHS, ACTOR, NOW)
+    owner = people.add_person(premises, place, f"{uuid4().hex}@lists.example", "Owner", None, [], ACTOR, NOW)
+    berths = next(row for row in _resources(premises, place) if row.name == "berths")
+    with Session(premises.engine) as session:
+        for number in range(100):
+            name = f"{dice.choice(NAMES)} {number:02}"
+            row = clients.ClientRow(
+                id=uuid4().hex[:20], directory_id=place.id, name=name, folded_name=name.casefold(),
+                purpose=dice.choice(("moves ships", "counts 50% of them", "sleeps")), kind="service", state="live",
+                registered_at=NOW - timedelta(hours=dice.randrange(500)), registered_by="Tester",
+            )  # fmt: skip
+            session.add(row)
+            session.flush()
+            if dice.random() < 0.7:
+                session.add(clients.ClientOwnerRow(client_id=row.id, person_id=owner.id))
+            for permission in dice.sample(sorted(BERTHS.permissions), dice.randrange(3)):
+                session.add(
+                    clients.AskRow(
+                        id=uuid4(),
+                        client_id=row.id,
+                        resource_id=berths.id,
+                        permission=permission,
+                        kind="application",
+                        reason="",
+                        asked_at=NOW,
+                        asked_by="x",
+                    )
+                )
+                if dice.random() < 0.6:
+                    session.add(
+                        clients.GrantRow(
+                            id=uuid4(),
+                            client_id=row.id,
+                            resource_id=berths.id,
+                            permission=permission,
+                            kind="application",
+                            granted_at=NOW,
+                            granted_by="x",
+                        )
+                    )
+            for _ in range(dice.randrange(3)):
+                ends = dice.choice((None, -20, -1, 3, 13, 15, 90))
+                session.add(
+                    credentials.CredentialRow(
+                        id=uuid4(), client_id=row.id, kind="secret", hint="h", digest=os.urandom(32), issued_at=NOW,
+                        issued_by="x", expires_at=None if ends is None else NOW + timedelta(days=ends),
+                        withdrawn_at=NOW if dice.random() < 0.2 else None,
+                        last_used_at=NOW - timedelta(days=dice.randrange(40)) if dice.random() < 0.5 else None,
+                    )
+                )  # fmt: skip
+        session.commit()
+    return place
+
+
+def _resources(premises: Premises, place: directories.Directory) -> list[ResourceRow]:
+    with Session(premises.engine) as session:
+        return resources_of(session, place.id)
+
+
+def listed(
+    premises: Premises, place: directories.Directory, limit: int, **wanted: object
+) -> list[client_actions.ClientView]:
+    """Walk all pages of a list."""
+    found: list[client_actions.ClientView] = []
+    after = None
+    while True:
+        page = client_actions.list_clients(premises, place.slug, NOW, after=after, limit=limit, **wanted)  # type: ignore[arg-type]
+        found += page.items
+        if page.next is None:
+            assert page.total == len(found)
+            return found
+        after = page.next
+
+
+@pytest.mark.parametrize("limit", [1, 7, 100])
+@pytest.mark.parametrize("sort", ClientSort)
+def test_pages_of_any_size_are_the_whole_list_in_order(
+    premises: Premises, estate: directories.Directory, sort: ClientSort, limit: int
+) -> None:
+    found = listed(premises, estate, limit, sort=sort)
+    assert len({one.id for one in found}) == len(found) == 100
+    far, never = datetime(9999, 1, 1, tzinfo=UTC), datetime(1, 1, 2, tzinfo=UTC)
+    keys = {
+        ClientSort.NAME: lambda one: one.name.casefold().encode(),
+        ClientSort.REGISTERED: lambda one: one.registered_at,
+        ClientSort.ENDS: lambda one: one.next_end or far,
+        ClientSort.USED: lambda one: one.last_used_at or never,
+    }
+    assert [one.id for one in found] == [one.id for one in sorted(found, key=lambda one: (keys[sort](one), one.id))]
+
+
+def test_each_filter_is_what_the_dossiers_say(premises: Premises, estate: directories.Directory) -> None:
+    everyone = listed(premises, estate, 100)
+    dossiers = {one.id: client_actions.read_dossier(premises, estate.slug, one.id, NOW) for one in everyone}
+    states = {key: {held.state for held in dossier.credentials} for key, dossier in dossiers.items()}
+    expected = {
+        Attention.WAITING: {key for key, one in dossiers.items() if one.client.ladder.waiting},
+        Attention.ENDING: {key for key, found in states.items() if "expiring" in found},
+        Attention.DEAD_SECRET: {key for key, found in states.items() if "expired" in found},
+        Attention.OWNERLESS: {key for key, one in dossiers.items() if not one.client.owners},
+    }
+    for attention, wanted in expected.items():
+        assert 0 < len(wanted) < 100, attention
+        assert {one.id for one in listed(premises, estate, 9, attention=attention)} == wanted, attention
+
+
+@pytest.mark.parametrize("query", ["berth", "BERTH", "100%", "%", "_", "under_", "\\", "ships", "öl", "zzz", "50%"])
+def test_a_search_finds_the_text_and_nothing_is_a_wildcard(
+    premises: Premises, estate: directories.Directory, query: str
+) -> None:
+    everyone = listed(premises, estate, 100)
+    wanted = {one.id for one in everyone if query.lower() in one.name.lower() or query.lower() in one.purpose.lower()}
+    assert {one.id for one in listed(premises, estate, 11, query=query)} == wanted
