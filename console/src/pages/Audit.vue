@@ -65,8 +65,8 @@ const { chosen } = useRows(() => flat.value.length, (place) => change({ open: fl
               <tbody>
                 <tr v-for="one in group.findings" :key="key(one)" :class="{ chosen: one === open || flat.indexOf(one) === chosen }">
                   <td class="severity"><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
-                  <td class="client">{{ one.client_name }}</td>
-                  <td><button :id="`row-${flat.indexOf(one)}`" type="button" class="link-button" :aria-expanded="one === open" @click="change({ open: one === open ? undefined : key(one) })">{{ one.title }}</button></td>
+                  <td class="client free">{{ one.client_name }}</td>
+                  <td class="free"><button :id="`row-${flat.indexOf(one)}`" type="button" class="link-button" :aria-expanded="one === open" @click="change({ open: one === open ? undefined : key(one) })">{{ one.title }}</button></td>
                 </tr>
               </tbody>
             </table>
@@ -98,6 +98,8 @@ const { chosen } = useRows(() => flat.value.length, (place) => change({ open: fl
 section { margin-bottom: var(--s4); }
 section h2 { margin-bottom: var(--s1); }
 section table.log { border-top-width: 1px; }
+/* A button of two lines has its baseline at the last: align at the top instead. */
+section table.log td { vertical-align: top; }
 .severity { width: 96px; }
 .client { width: 220px; font-weight: 560; }
 .two .client { width: 170px; }

@@ -80,7 +80,7 @@ const secretSaid = (one: { secret_state: string | null; next_end: string | null 
       </thead>
       <tbody>
         <tr v-for="(one, place) in rows" :key="one.id" :class="{ chosen: place === chosen }">
-          <td class="name">
+          <td class="name free">
             <RouterLink :id="`row-${place}`" :to="{ name: 'dossier', params: { id: one.id } }">{{ one.name }}</RouterLink>
             <span class="purpose soft small">{{ one.purpose }}</span>
           </td>

@@ -90,7 +90,7 @@ async function grant(): Promise<void> {
               <tbody>
                 <tr v-for="one in place.newly" :key="one.name">
                   <td><strong v-if="grave(one)" class="grave"><span aria-hidden="true">▲</span> {{ one.title }}</strong><template v-else>{{ one.title }}</template></td>
-                  <td><code>{{ one.method }} {{ one.path }}</code></td>
+                  <td class="free"><code>{{ one.method }} {{ one.path }}</code></td>
                   <td>{{ one.effect }}</td>
                   <td>{{ one.data_class }}</td>
                   <td class="num">{{ one.weight }}</td>

@@ -58,7 +58,7 @@ async function verify(): Promise<void> {
           <h2 id="people">People <span class="soft small">{{ people?.length }}</span></h2>
           <table class="log">
             <thead><tr><th scope="col">Name</th><th scope="col">Login</th><th scope="col">Roles</th></tr></thead>
-            <tbody><tr v-for="one in people" :key="one.id"><td>{{ one.name }}</td><td class="small">{{ one.login }}</td><td>{{ one.roles.join(", ") || "–" }}</td></tr></tbody>
+            <tbody><tr v-for="one in people" :key="one.id"><td>{{ one.name }}</td><td class="small free">{{ one.login }}</td><td>{{ one.roles.join(", ") || "–" }}</td></tr></tbody>
           </table>
         </section>
       </div>
@@ -79,7 +79,7 @@ async function verify(): Promise<void> {
               <tr v-for="entry in ledger?.items" :key="entry.sequence">
                 <td class="num">{{ entry.sequence }}</td>
                 <td class="nowrap small">{{ full(entry.at) }}</td>
-                <td>
+                <td class="free">
                   <strong>{{ entry.actor.name }}</strong>{{ " " }}
                   <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{ sentence(entry) }}</RouterLink>
                   <template v-else>{{ sentence(entry) }}</template>

@@ -39,7 +39,6 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
           <thead>
             <tr>
               <th scope="col">Operation</th>
-              <th scope="col">Request</th>
               <th scope="col">Effect</th>
               <th scope="col">Data</th>
               <th scope="col" class="num">Weight</th>
@@ -48,8 +47,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
           </thead>
           <tbody>
             <tr v-for="operation in shown.operations" :key="operation.name">
-              <th scope="row">{{ operation.title }}</th>
-              <td><code>{{ operation.method }} {{ operation.path }}</code></td>
+              <th scope="row">{{ operation.title }} <code class="request">{{ operation.method }} {{ operation.path }}</code></th>
               <td>{{ operation.effect }}</td>
               <td>{{ operation.data_class }}</td>
               <td class="num">{{ operation.weight }}</td>
@@ -85,8 +83,10 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
 .places a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }
 .ids { margin: var(--s3) 0; display: flex; gap: var(--s2); align-items: center; }
 .scroll { overflow-x: auto; }
-.permission { text-align: center; white-space: normal; max-width: 112px; }
-tbody th { text-align: left; padding: 6px var(--s3); border-bottom: 1px solid var(--line); font-weight: 560; white-space: nowrap; font-size: var(--t-body); color: var(--ink); }
+.scroll th, .scroll td { white-space: nowrap; }
+.request { display: block; font-weight: 400; color: var(--ink-soft); }
+.permission { text-align: center; }
+tbody th { vertical-align: baseline; text-align: left; padding: 6px var(--s3); border-bottom: 1px solid var(--line); font-weight: 560; white-space: nowrap; font-size: var(--t-body); color: var(--ink); }
 td code { white-space: nowrap; }
 .mark { text-align: center; }
 .mark.unlocks { color: var(--bar-used); }

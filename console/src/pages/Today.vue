@@ -68,8 +68,8 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
             <thead><tr><th scope="col">Client</th><th scope="col">Asks for</th><th scope="col">Since</th></tr></thead>
             <tbody>
               <tr v-for="one in data.waiting" :key="one.client_id">
-                <td><RouterLink :to="{ name: 'consent', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></td>
-                <td><code>{{ one.permissions.join(", ") }}</code></td>
+                <td class="free"><RouterLink :to="{ name: 'consent', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></td>
+                <td class="free"><code>{{ one.permissions.join(", ") }}</code></td>
                 <td class="nowrap"><Moment :at="one.since" /></td>
               </tr>
             </tbody>
@@ -82,7 +82,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
             <tbody>
               <tr v-for="entry in data.recent" :key="entry.sequence">
                 <td class="nowrap"><Moment :at="entry.at" /></td>
-                <td>
+                <td class="free">
                   {{ entry.actor.name }}
                   <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{ sentence(entry) }}</RouterLink>
                   <template v-else>{{ sentence(entry) }}</template>

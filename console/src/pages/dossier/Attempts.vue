@@ -18,7 +18,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
         <tr v-for="one in data.items" :key="one.id">
           <td class="nowrap"><Moment :at="one.at" /></td>
           <td><StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" /></td>
-          <td>
+          <td class="free">
             <template v-if="one.outcome === 'issued'">Token with <code>{{ one.detail }}</code></template>
             <template v-else>{{ one.detail }} <div v-if="one.mend">{{ one.mend }}</div></template>
           </td>

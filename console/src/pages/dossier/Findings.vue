@@ -13,8 +13,8 @@ defineProps<{ findings: Schemas["Finding"][] }>();
     <tbody>
       <tr v-for="one in findings" :key="one.rule + one.subject">
         <td><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
-        <td>{{ one.title }}</td>
-        <td>{{ one.mend }}</td>
+        <td class="free">{{ one.title }}</td>
+        <td class="free">{{ one.mend }}</td>
       </tr>
     </tbody>
   </table>

@@ -16,8 +16,8 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
         <tr v-for="entry in data?.items" :key="entry.sequence">
           <td class="num">{{ entry.sequence }}</td>
           <td class="nowrap"><Moment :at="entry.at" /></td>
-          <td>{{ entry.actor.name }} {{ sentence(entry) }}<div v-if="entry.reason" class="soft small">{{ entry.reason }}</div></td>
-          <td class="small">
+          <td class="free">{{ entry.actor.name }} {{ sentence(entry) }}<div v-if="entry.reason" class="soft small">{{ entry.reason }}</div></td>
+          <td class="small free">
             <div v-for="change in changes(entry)" :key="change.name"><span class="soft">{{ change.name }}:</span> <template v-if="change.before">{{ change.before }} → </template>{{ change.after }}</div>
           </td>
         </tr>

@@ -25,10 +25,10 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
       <tr><th scope="col">Permission</th><th scope="col">Asked</th><th scope="col">Granted</th><th scope="col">Used</th></tr>
     </thead>
     <tbody v-for="place in resources" :key="place.resource">
-      <tr class="place"><th colspan="4" scope="rowgroup">{{ place.title }} <code class="soft">{{ place.identifier }}</code></th></tr>
+      <tr class="place"><th colspan="4" scope="rowgroup" class="free">{{ place.title }} <code class="soft">{{ place.identifier }}</code></th></tr>
       <template v-for="rung in place.rungs" :key="key(place, rung)">
       <tr>
-        <td>
+        <td class="free">
           <button type="button" class="unfold" :aria-expanded="open.includes(key(place, rung))" @click="flip(key(place, rung))">
             <span aria-hidden="true">{{ open.includes(key(place, rung)) ? "▾" : "▸" }}</span> <code>{{ rung.permission }}</code>
           </button>
@@ -71,7 +71,7 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
 
 <style scoped>
 table { table-layout: fixed; }
-.place th { color: var(--ink); font-weight: 640; font-size: var(--t-body); padding-top: var(--s3); border-bottom: 1px solid var(--line); }
+.place th { white-space: normal; color: var(--ink); font-weight: 640; font-size: var(--t-body); padding-top: var(--s3); border-bottom: 1px solid var(--line); }
 .c1 { width: 31%; } .c2 { width: 18%; } .c3 { width: 20%; }
 .unfold { all: unset; cursor: pointer; font-weight: 560; padding: 2px 0; overflow-wrap: anywhere; }
 .unfold:focus-visible { outline: 2px solid var(--focus); outline-offset: 2px; }
