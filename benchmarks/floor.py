@@ -25,7 +25,7 @@ from psycopg import AsyncConnection
 from psycopg_pool import AsyncConnectionPool
 
 READ = "SELECT id, kind, state FROM client WHERE id = %(client)s"
-WRITE = "INSERT INTO floor_record (client, at) SELECT * FROM unnest(%s::text[], %s::float8[])"
+WRITE = "INSERT INTO floor_record (client, at) SELECT * FROM unnest(%b::text[], %b::float8[])"
 GROUP_SECONDS = 0.25
 
 

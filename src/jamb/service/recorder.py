@@ -10,9 +10,8 @@ import asyncio
 from collections import deque
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import structlog
@@ -22,15 +21,15 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.core.attempts import Outcome
 from jamb.store.engine import unavailable
-from jamb.store.tokens import RECORD_ATTEMPTS, TOUCH_CREDENTIALS
+from jamb.store.tokens import ATTEMPT_COLUMNS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25
 MOST_KEPT = 50_000
+_OUTCOME = ATTEMPT_COLUMNS.index("outcome")
 _log = structlog.get_logger("jamb.recorder")
 
 
-@dataclass(frozen=True, slots=True)
-class Attempt:
+class Attempt(NamedTuple):
     """One token request; the fields before `credential_id` are the columns of the table, in order."""
 
     directory_id: UUID
@@ -43,12 +42,6 @@ class Attempt:
     address: str
     user_agent: str
     credential_id: UUID | None = None
-
-    def row(self) -> tuple[Any, ...]:
-        return (
-            self.directory_id, self.client_id, self.at, self.outcome.value, self.hint, self.resource, self.detail,
-            self.address, self.user_agent,
-        )  # fmt: skip
 
 
 class Recorder:
@@ -111,7 +104,9 @@ class Recorder:
         for attempt in attempts:
             if attempt.credential_id is not None and attempt.outcome is Outcome.ISSUED:
                 touched[attempt.credential_id] = attempt.at
-        columns = [list(column) for column in zip(*(attempt.row() for attempt in attempts), strict=True)]
+        columns: list[list[Any]] = [list(column) for column in zip(*attempts, strict=True)][: len(ATTEMPT_COLUMNS)]
+        # The driver writes an enum by its name; the column holds its value.
+        columns[_OUTCOME] = [attempt.outcome.value for attempt in attempts]
         async with self._pool.connection() as connection, connection.transaction():
             await connection.execute(RECORD_ATTEMPTS, columns, prepare=True)
             if touched:

@@ -128,12 +128,13 @@ SIGNING_KEY = _compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key
 ATTEMPT_COLUMNS = (
     "directory_id", "client_id", "at", "outcome", "hint", "resource", "detail", "address", "user_agent",
 )  # fmt: skip
-_ATTEMPT_ARRAYS = "%s::uuid[], %s::text[], %s::timestamptz[], " + ", ".join(["%s::text[]"] * 6)
+# Sent in binary (%b): as text, an array costs the driver four times as much.
+_ATTEMPT_ARRAYS = "%b::uuid[], %b::text[], %b::timestamptz[], " + ", ".join(["%b::text[]"] * 6)
 RECORD_ATTEMPTS = f"INSERT INTO {_attempt.name} ({', '.join(ATTEMPT_COLUMNS)}) SELECT * FROM unnest({_ATTEMPT_ARRAYS})"  # noqa: S608 - names of our own
 
 # Parameters: arrays of ids and moments, each id once. Rows are locked in order, so that two processes never deadlock.
 TOUCH_CREDENTIALS = f"""
-WITH seen AS (SELECT * FROM unnest(%s::uuid[], %s::timestamptz[]) AS seen (id, at)),
+WITH seen AS (SELECT * FROM unnest(%b::uuid[], %b::timestamptz[]) AS seen (id, at)),
      held AS (SELECT id FROM {_credential.name} WHERE id IN (SELECT id FROM seen) ORDER BY id FOR NO KEY UPDATE)
 UPDATE {_credential.name} AS credential
    SET last_used_at = greatest(credential.last_used_at, seen.at),

@@ -156,7 +156,9 @@ async def _catalogue(asked: _Request, row: tuple[Any, ...], resource: str | None
 async def _scope(asked: _Request, row: tuple[Any, ...], catalogue: Catalogue, wanted: str | None) -> frozenset[str]:
     """Step 4. Column: granted 12. Returns the granted permissions with all they imply, or the asked part of them."""
     held = frozenset().union(*(catalogue.closure(name) for name in row[12]))
-    names = frozenset(wanted.split()) if wanted else held
+    if held and not wanted:
+        return held
+    names = frozenset((wanted or "").split())
     if names and names <= held:
         return frozenset().union(*(catalogue.closure(name) for name in names))
     unknown = sorted(names - catalogue.permissions.keys())
