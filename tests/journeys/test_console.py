@@ -30,6 +30,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.keyboard.type("Shows free berths to the pilots")
         page.keyboard.press("Tab")
         page.keyboard.type("pell")
+        page.get_by_role("button", name="+ Oskar Pell").wait_for()
         page.keyboard.press("Enter")
         expect(page.get_by_role("list", name="Owners chosen")).to_contain_text("Oskar Pell")
         page.get_by_role("button", name="Register", exact=True).press("Enter")

@@ -36,7 +36,7 @@ function first(): void {
     <input :id="id" v-model="wanted" class="plain-input" type="search" autocomplete="off" placeholder="Part of a name" @keydown.enter.prevent="first" />
     <ul class="row matches" aria-label="Matches">
       <li v-for="one in matches" :key="one.login"><button type="button" @click="take(one.login)">+ {{ one.name }}</button></li>
-      <li v-if="!matches.length" class="soft small">Nobody of that name</li>
+      <li v-if="!matches.length" class="soft small">{{ people.length ? "Nobody of that name" : "Reading …" }}</li>
     </ul>
   </div>
 </template>

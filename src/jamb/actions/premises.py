@@ -79,8 +79,3 @@ def find_resource(session: Session, directory: Directory, name: str) -> resource
 
 def load_one(session: Session, directory: Directory, row: clients.ClientRow, now: datetime) -> pictures.LoadedClient:
     return pictures.load(session, directory.id, directory.policy, now, [row.id])[0]
-
-
-def read_directory_id(premises: Premises, slug: str) -> str:
-    with Session(premises.engine) as session:
-        return str(find_directory(session, slug).id)

@@ -47,11 +47,7 @@ def report(
                 raise BadInput.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
         if not usage.remember_batch(session, batch_id, resource.id, now):
             return 0
-        known = {
-            client_id
-            for client_id in {client_id for client_id, _ in uses}
-            if clients.by_id(session, admitted.directory.id, client_id) is not None
-        }
+        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in uses})
         counted = [(client_id, use) for client_id, use in uses if client_id in known]
         usage.add_uses(session, resource.id, counted)
         return len(counted)

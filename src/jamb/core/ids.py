@@ -1,17 +1,10 @@
-"""Names for identifiers, so that one is never passed for another."""
+"""The form of a client id."""
 
 from __future__ import annotations
 
 from typing import NewType
-from uuid import UUID
 
 ClientId = NewType("ClientId", str)
-DirectoryId = NewType("DirectoryId", UUID)
-PersonId = NewType("PersonId", UUID)
-ResourceId = NewType("ResourceId", UUID)
-CredentialId = NewType("CredentialId", UUID)
-AskId = NewType("AskId", UUID)
-GrantId = NewType("GrantId", UUID)
 
 _ALPHABET = "0123456789abcdefghjkmnpqrstvwxyz"
 CLIENT_ID_LENGTH = 20

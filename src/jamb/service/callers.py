@@ -12,7 +12,8 @@ from fastapi import Depends, Request
 
 from jamb.actions import devices, people
 from jamb.actions.access import Admitted, Caller, admit
-from jamb.actions.premises import console_client_id, read_directory_id
+from jamb.actions.directories import read_directory
+from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.service.office import Office
@@ -73,7 +74,7 @@ def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
         kind, algorithm = header.get("typ"), header.get("alg")
         if kind not in {"at+jwt", "application/at+jwt"} or algorithm != "ES256":
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
-        directory_id = read_directory_id(office.premises, slug)
+        directory_id = str(read_directory(office.premises, slug).id)
         key = office.keyring.public(str(header.get("kid")), directory_id)
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)

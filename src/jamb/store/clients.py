@@ -89,6 +89,12 @@ def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = 
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
+def known(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> set[str]:
+    """Return those of the ids that are clients of the directory."""
+    wanted = select(ClientRow.id).where(ClientRow.directory_id == directory_id, among(ClientRow.id, client_ids))
+    return set(session.exec(wanted))
+
+
 def asks_of(session: Session, client_ids: Iterable[str]) -> list[AskRow]:
     return list(session.exec(select(AskRow).where(among(AskRow.client_id, client_ids))))
 

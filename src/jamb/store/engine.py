@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
@@ -44,14 +41,3 @@ def unavailable() -> StoreUnavailable:
         next_step="Try again in a few seconds.",
         retry_after_seconds=2,
     )
-
-
-@contextmanager
-def outages() -> Iterator[None]:
-    """Translate an outage inside the block into `StoreUnavailable`."""
-    try:
-        yield
-    except Exception as error:
-        if is_outage(error):
-            raise unavailable() from error
-        raise

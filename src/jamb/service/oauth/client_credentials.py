@@ -19,7 +19,7 @@ from fastapi.responses import Response
 
 from jamb.core.attempts import Outcome
 from jamb.core.clients import ClientKind, ClientState
-from jamb.core.credentials import SecretFault, digest_secret, fault_of
+from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.core.permissions import Catalogue
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
@@ -37,7 +37,6 @@ _FROM_TEXT = {
         "The client secret is incomplete or mistyped: its checksum does not fit.",
     ),
 }
-_UTF8_LONGEST = 512
 
 
 class UnknownDirectory(Exception):
@@ -79,7 +78,7 @@ async def client_credentials(
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
     asked.resource = resource or ""
-    secret = (proof.secret or "")[:_UTF8_LONGEST]
+    secret = (proof.secret or "")[:LONGEST_PRESENTED]
     rows = await office.reader.rows(
         AUTHENTICATE,
         {
