@@ -28,6 +28,14 @@ class ClientState(StrEnum):
     DISABLED = "disabled"
 
 
+class OwnerLevel(StrEnum):
+    """full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it."""
+
+    FULL = "full"
+    EDIT = "edit"
+    READ = "read"
+
+
 @dataclass(frozen=True, slots=True)
 class Registration:
     """What an administrator says of a new client, tidied and found acceptable."""

@@ -11,7 +11,12 @@ JambError
 │   │   ├── AlreadyAsked
 │   │   ├── NothingToGrant
 │   │   ├── NothingToWithdraw
-│   │   └── AlreadyEnded
+│   │   ├── AlreadyEnded
+│   │   ├── AlreadyDecided
+│   │   ├── SamePerson      two people are needed, and this would be one
+│   │   ├── SecondApprover  two approvers are needed: make a request that both decide
+│   │   ├── TopRole         a role that holds everything, for a client
+│   │   └── StillInUse      something still stands on what would go
 │   ├── NotSignedIn         who is asking is not known, or no longer
 │   ├── Forbidden           who is asking is known and may not
 │   └── TooManyTries        wait before trying again
@@ -102,6 +107,26 @@ class NothingToWithdraw(Conflict):
 
 class AlreadyEnded(Conflict):
     code = "already-ended"
+
+
+class AlreadyDecided(Conflict):
+    code = "already-decided"
+
+
+class SamePerson(Conflict):
+    code = "same-person"
+
+
+class SecondApprover(Conflict):
+    code = "second-approver"
+
+
+class TopRole(Conflict):
+    code = "top-role"
+
+
+class StillInUse(Conflict):
+    code = "still-in-use"
 
 
 class NotSignedIn(Refusal):

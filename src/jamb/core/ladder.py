@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from jamb.core.access.standing import HeldAsk, HeldGrant
 from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.reach import EVERYWHERE
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +37,11 @@ class UsedState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """One permission of one kind. `used_operations` are those of E(permission) that were seen in use."""
+    """One permission of one kind. `used_operations` are those of E(permission) that were seen in use.
+
+    `grants` are all in force; `granted` is the one that counts first: for everyone before for one person, wide before
+    bounded, by consent before by a role.
+    """
 
     permission: str
     kind: AccessKind
@@ -46,6 +51,7 @@ class Rung:
     used_operations: frozenset[str]
     last_used_at: datetime | None
     calls_by_day: Mapping[date, int]
+    grants: tuple[HeldGrant, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +78,9 @@ def ladder(
     which it implies is used only if something was done that the smaller one does not open.
     """
     asked = {(ask.permission, ask.kind): ask for ask in asks}
-    granted = {(grant.permission, grant.kind): grant for grant in grants if grant.in_force(now)}
+    granted: dict[tuple[str, AccessKind], list[HeldGrant]] = {}
+    for grant in sorted((one for one in grants if one.in_force(now)), key=_first):
+        granted.setdefault((grant.permission, grant.kind), []).append(grant)
     seen = tuple(uses)
     rungs = []
     for permission, kind in sorted(asked.keys() | granted.keys()):
@@ -83,7 +91,8 @@ def ladder(
         ]
         opened = catalogue.opened_by(permission) - catalogue.opened_by_all(smaller)
         here = [use for use in seen if use.kind is kind and use.operation in opened]
-        grant = granted.get((permission, kind))
+        held = granted.get((permission, kind), [])
+        first = min(held, key=_first, default=None)
         by_day: dict[date, int] = {}
         for use in here:
             by_day[use.day] = by_day.get(use.day, 0) + use.calls
@@ -92,14 +101,19 @@ def ladder(
                 permission=permission,
                 kind=kind,
                 asked=asked.get((permission, kind)),
-                granted=grant,
-                used=_used_state(grant, bool(here), now, observation),
+                granted=first,
+                used=_used_state(first, bool(here), now, observation),
                 used_operations=frozenset(use.operation for use in here),
                 last_used_at=max((use.last_at for use in here), default=None),
                 calls_by_day=by_day,
+                grants=tuple(held),
             )
         )
     return tuple(rungs)
+
+
+def _first(grant: HeldGrant) -> tuple[bool, bool, bool, datetime]:
+    return bool(grant.through), grant.person_id is not None, grant.reach != EVERYWHERE, grant.granted_at
 
 
 def count(rungs: Iterable[Rung]) -> LadderCount:

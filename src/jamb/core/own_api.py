@@ -1,17 +1,26 @@
 """Jamb's own API as a resource like any other: its operations, permissions and shipped roles.
 
 Administrators, the console, the command line and automation are let in by the same decision as every client, so the
-audit sees clients that could grant themselves more.
+audit sees clients that could grant themselves more. Its objects are the clients: whoever owns one holds a role that
+reaches it alone.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+
 from jamb.core.access.standing import RoleHolding
+from jamb.core.clients import OwnerLevel
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.reach import Reach
 
 NAME = "jamb"
+OBJECT_NAME = "client"
 _BOTH = frozenset(AccessKind)
+_FOR_PEOPLE = frozenset({AccessKind.DELEGATED})
+_FOR_GUARDS = frozenset({AccessKind.APPLICATION})
 _READ, _WRITE, _CONTROL = Effect.READ, Effect.WRITE, Effect.CONTROL
+_CLIENT, _RESOURCE = "/clients/{client}", "/resources/{name}"
 
 
 def _operation(name: str, title: str, method: str, path: str, effect: Effect) -> Operation:
@@ -21,38 +30,92 @@ def _operation(name: str, title: str, method: str, path: str, effect: Effect) ->
 
 OPERATIONS = (
     _operation("directory.read", "Read the directory and its policy", "GET", "/", _READ),
+    _operation("policy.change", "Change the directory's policy", "PUT", "/policy", _CONTROL),
     _operation("today.read", "Read what waits, ends and changed", "GET", "/today", _READ),
     _operation("people.list", "List people", "GET", "/people", _READ),
+    _operation("people.add", "Add a person", "POST", "/people", _CONTROL),
+    _operation("people.import", "Add people from a CSV file", "POST", "/people/import", _CONTROL),
+    _operation("people.change", "Change a person, or whether they may act", "POST", "/people/{person}", _CONTROL),
+    _operation("groups.list", "List groups", "GET", "/groups", _READ),
+    _operation("groups.save", "Make or change a group", "PUT", "/groups/{group}", _CONTROL),
+    _operation("groups.remove", "Remove a group", "DELETE", "/groups/{group}", _CONTROL),
+    _operation("roles.list", "List roles and who holds them", "GET", "/roles", _READ),
+    _operation("roles.save", "Make or change a role", "PUT", "/roles/{role}", _CONTROL),
+    _operation("roles.remove", "Remove a role", "DELETE", "/roles/{role}", _CONTROL),
+    _operation("roles.assign", "Assign a role", "POST", "/roles/{role}/assignments", _CONTROL),
+    _operation("roles.withdraw", "Withdraw a role", "POST", "/roles/{role}/assignments/withdrawal", _CONTROL),
     _operation("resources.list", "List resources", "GET", "/resources", _READ),
-    _operation("resources.read", "Read a resource's catalogue", "GET", "/resources/{name}", _READ),
-    _operation("permissions.propose", "Propose the smallest permissions", "GET", "/resources/{name}/proposal", _READ),
+    _operation("resources.read", "Read a resource's catalogue", "GET", _RESOURCE, _READ),
+    _operation("resources.draft", "Draft a resource from an OpenAPI document", "POST", "/resources/draft", _READ),
+    _operation("resources.preview", "See whom a changed resource affects", "POST", _RESOURCE + "/preview", _READ),
+    _operation("resources.publish", "Publish or change a resource", "PUT", _RESOURCE, _CONTROL),
+    _operation("permissions.propose", "Propose the smallest permissions", "GET", _RESOURCE + "/proposal", _READ),
+    _operation("holders.read", "See who can do an operation", "GET", _RESOURCE + "/holders", _READ),
+    _operation("collections.read", "Read a resource's collections", "GET", _RESOURCE + "/collections", _READ),
+    _operation("collections.replace", "Replace a resource's collections", "PUT", _RESOURCE + "/collections", _CONTROL),
     _operation("clients.list", "List clients", "GET", "/clients", _READ),
-    _operation("clients.read", "Read a client's dossier", "GET", "/clients/{client}", _READ),
     _operation("clients.register", "Register a client", "POST", "/clients", _WRITE),
-    _operation("owners.change", "Change who owns a client", "POST", "/clients/{client}/owners", _WRITE),
-    _operation("asks.add", "Ask for permissions", "POST", "/clients/{client}/asks", _WRITE),
-    _operation("consent.preview", "See what consent would make possible", "GET", "/clients/{client}/consent", _READ),
-    _operation("consent.grant", "Consent to what is asked", "POST", "/clients/{client}/consent", _CONTROL),
-    _operation("consent.withdraw", "End a consent", "POST", "/clients/{client}/consent/withdrawal", _WRITE),
-    _operation("credentials.issue", "Issue a client secret", "POST", "/clients/{client}/secrets", _CONTROL),
+    _operation("clients.read", "Read a client's dossier", "GET", _CLIENT, _READ),
+    _operation("clients.set-state", "Disable or enable a client", "POST", _CLIENT + "/state", _WRITE),
+    _operation("clients.cut-off", "Refuse a client's earlier tokens", "POST", _CLIENT + "/cut-off", _WRITE),
+    _operation("owners.change", "Change who owns a client", "POST", _CLIENT + "/owners", _WRITE),
+    _operation("asks.add", "Ask for permissions", "POST", _CLIENT + "/asks", _WRITE),
+    _operation("asks.review", "Review a list of permissions before asking", "POST", _CLIENT + "/asks/review", _READ),
+    _operation("asks.add-list", "Ask for a list of permissions", "POST", _CLIENT + "/asks/list", _WRITE),
+    _operation("asks.drop", "Drop an ask", "DELETE", _CLIENT + "/asks/{ask}", _WRITE),
+    _operation("takeover.preview", "See what one could hand on", "POST", _CLIENT + "/takeover/preview", _READ),
+    _operation("takeover.ask", "Ask for what one holds oneself", "POST", _CLIENT + "/takeover", _WRITE),
+    _operation("consent.list", "List consents, those of people too", "GET", _CLIENT + "/consents", _READ),
+    _operation("consent.preview", "See what consent would make possible", "POST", _CLIENT + "/consent/preview", _READ),
+    _operation("consent.grant", "Consent to what is asked", "POST", _CLIENT + "/consent", _CONTROL),
+    _operation("consent.change-reach", "Change where a consent counts", "POST", _CLIENT + "/consent/reach", _CONTROL),
+    _operation("consent.withdraw", "End a consent", "POST", _CLIENT + "/consent/withdrawal", _WRITE),
+    _operation("requests.make", "Ask an approver to consent", "POST", _CLIENT + "/requests", _WRITE),
+    _operation("requests.withdraw", "Take a request back", "POST", _CLIENT + "/requests/{request}/withdrawal", _WRITE),
+    _operation("requests.list", "List requests for consent", "GET", "/requests", _READ),
+    _operation("requests.read", "Read a request for consent", "GET", "/requests/{request}", _READ),
+    _operation("requests.decide", "Decide a request for consent", "POST", "/requests/{request}/decision", _CONTROL),
+    _operation("credentials.issue", "Issue a client secret", "POST", _CLIENT + "/secrets", _CONTROL),
     _operation(
         "credentials.withdraw",
         "Withdraw a credential",
         "POST",
-        "/clients/{client}/credentials/{credential}/withdrawal",
+        _CLIENT + "/credentials/{credential}/withdrawal",
         _WRITE,
     ),
-    _operation("sheet.read", "Read a connection sheet", "GET", "/clients/{client}/sheet", _READ),
-    _operation("attempts.list", "List token requests", "GET", "/clients/{client}/attempts", _READ),
-    _operation("explanations.read", "Explain a decision", "GET", "/clients/{client}/explanation", _READ),
+    _operation("sheet.read", "Read a connection sheet", "GET", _CLIENT + "/sheet", _READ),
+    _operation("attempts.list", "List token requests", "GET", _CLIENT + "/attempts", _READ),
+    _operation("refusals.list", "List calls that protected APIs refused", "GET", _CLIENT + "/refusals", _READ),
+    _operation("explanations.read", "Explain a decision", "POST", _CLIENT + "/explanation", _READ),
+    _operation("reach.read", "Prove what a client can touch", "GET", _CLIENT + "/reach", _READ),
     _operation("audit.read", "Run the audit", "GET", "/audit", _READ),
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
+    _operation("bounds.read", "Read what a guard must know", "GET", "/bounds", _READ),
 )
 
-_READS = frozenset(operation.name for operation in OPERATIONS if operation.effect is _READ)
+_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
+_OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
+# What whoever works on clients of their own looks things up in; none of it is about other clients.
+_TO_WORK_WITH = frozenset(
+    {
+        "directory.read",
+        "resources.list",
+        "resources.read",
+        "permissions.propose",
+        "collections.read",
+        "clients.list",
+        "requests.list",
+        "requests.read",
+    }
+)
 _READ_ALL = frozenset({"registry.read"})
+
+
+def _unlocks(*names: str) -> frozenset[str]:
+    return frozenset(names)
+
 
 PERMISSIONS = (
     Permission("registry.read", "Read registrations, findings and the ledger", _BOTH, _READS),
@@ -60,40 +123,133 @@ PERMISSIONS = (
         "registry.write",
         "Register clients and ask",
         _BOTH,
-        frozenset({"clients.register", "owners.change", "asks.add"}),
+        _unlocks(
+            "clients.register",
+            "clients.set-state",
+            "owners.change",
+            "asks.add",
+            "asks.add-list",
+            "asks.drop",
+            "takeover.ask",
+            "requests.make",
+            "requests.withdraw",
+        ),
         _READ_ALL,
     ),
     Permission(
         "consent.decide",
-        "Consent to what is asked, and end consents",
+        "Consent to what is asked, bound it, and end consents",
         _BOTH,
-        frozenset({"consent.grant", "consent.withdraw"}),
+        _unlocks("consent.grant", "consent.change-reach", "consent.withdraw", "requests.decide", "clients.cut-off"),
         _READ_ALL,
     ),
     Permission(
         "credentials.manage",
         "Issue and withdraw credentials",
         _BOTH,
-        frozenset({"credentials.issue", "credentials.withdraw"}),
+        _unlocks("credentials.issue", "credentials.withdraw"),
         _READ_ALL,
     ),
     Permission(
-        "usage.report",
-        "Report used operations of a protected API",
-        frozenset({AccessKind.APPLICATION}),
-        frozenset({"usage.report"}),
+        "resources.manage",
+        "Publish resources and keep their collections",
+        _BOTH,
+        _unlocks("resources.publish", "collections.replace"),
+        _READ_ALL,
     ),
+    Permission(
+        "people.manage",
+        "Manage people, groups, roles and the policy",
+        _BOTH,
+        frozenset(
+            one.name
+            for one in OPERATIONS
+            if one.effect is _CONTROL and one.name.partition(".")[0] in {"people", "groups", "roles", "policy"}
+        ),
+        _READ_ALL,
+    ),
+    Permission(
+        "clients.read-own",
+        "See the clients one owns",
+        _FOR_PEOPLE,
+        _TO_WORK_WITH | frozenset(one.name for one in OPERATIONS if one.name in _OF_CLIENTS and one.effect is _READ),
+    ),
+    Permission(
+        "clients.edit-own",
+        "Ask on behalf of the clients one owns",
+        _FOR_PEOPLE,
+        _unlocks("asks.add", "asks.add-list", "asks.drop", "requests.make", "requests.withdraw"),
+        frozenset({"clients.read-own"}),
+    ),
+    Permission(
+        "clients.run-own",
+        "Run the clients one owns: owners, credentials, state",
+        _FOR_PEOPLE,
+        _unlocks(
+            "owners.change",
+            "credentials.issue",
+            "credentials.withdraw",
+            "clients.set-state",
+            "clients.cut-off",
+            "takeover.ask",
+            "consent.withdraw",
+        ),
+        frozenset({"clients.edit-own"}),
+    ),
+    Permission(
+        "clients.start",
+        "Register clients of one's own",
+        _FOR_PEOPLE,
+        _unlocks(
+            "clients.register",
+            "directory.read",
+            "resources.list",
+            "resources.read",
+            "permissions.propose",
+            "collections.read",
+        ),
+    ),
+    Permission("usage.report", "Report used operations of a protected API", _FOR_GUARDS, _unlocks("usage.report")),
+    Permission("bounds.read", "Read cut-offs and collections for a guard", _FOR_GUARDS, _unlocks("bounds.read")),
 )
 
+STEWARD = "steward"
 ROLES = (
     RoleHolding("auditor", frozenset({"registry.read"})),
-    RoleHolding("registrar", frozenset({"registry.write"})),
+    RoleHolding("registrar", frozenset({"registry.write", "resources.manage"})),
     RoleHolding("approver", frozenset({"consent.decide"})),
     RoleHolding("custodian", frozenset({"credentials.manage"})),
-    RoleHolding("steward", frozenset({"registry.write", "consent.decide", "credentials.manage"})),
+    RoleHolding(
+        STEWARD,
+        frozenset({"registry.write", "consent.decide", "credentials.manage", "resources.manage", "people.manage"}),
+    ),
 )
+ROLE_TITLES = {
+    "auditor": "Reads everything and runs the audit",
+    "registrar": "Registers clients and publishes resources",
+    "approver": "Consents, and ends consents",
+    "custodian": "Issues and withdraws credentials",
+    STEWARD: "Everything",
+}
+_OWNER_PERMISSION = {
+    OwnerLevel.FULL: "clients.run-own",
+    OwnerLevel.EDIT: "clients.edit-own",
+    OwnerLevel.READ: "clients.read-own",
+}
 
 
 def own_catalogue(identifier: str) -> Catalogue:
     """Return the catalogue of Jamb's own API for the directory whose API has this identifier (audience)."""
-    return Catalogue.of(NAME, "Jamb's own API", identifier, OPERATIONS, PERMISSIONS)
+    return Catalogue.of(NAME, "Jamb's own API", identifier, OPERATIONS, PERMISSIONS, OBJECT_NAME)
+
+
+def own_roles(owned: Mapping[OwnerLevel, Iterable[str]], *, may_register: bool) -> tuple[RoleHolding, ...]:
+    """Return the roles that ownership gives, reaching the owned clients alone, and that the policy gives everyone."""
+    held = [
+        RoleHolding(f"owner ({level.value})", frozenset({_OWNER_PERMISSION[level]}), Reach.only(*ids))
+        for level, ids in ((level, tuple(ids)) for level, ids in owned.items())
+        if ids
+    ]
+    if may_register:
+        held.append(RoleHolding("member", frozenset({"clients.start"})))
+    return tuple(held)

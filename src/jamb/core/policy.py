@@ -2,8 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields, replace
 from datetime import timedelta
+from enum import StrEnum
+from typing import Any
+
+from jamb.core.errors import BadInput, Violation, shorten
+
+
+class Registering(StrEnum):
+    """Who may register clients, beside those whose role allows it."""
+
+    EVERYONE = "everyone"
+    GROUPS = "groups"
+    NOBODY = "nobody"
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +31,14 @@ class DirectoryPolicy:
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
         session_seconds: life of a console session.
+        two_people_weight: from this added weight on, whoever asked may not consent.
+        two_approvers_weight: from this added weight on, two approvers must consent.
+        request_days: how long a request for consent waits before it lapses.
+        registering: who may register clients beside registrars.
+        registering_groups: names of the groups that may, when `registering` says groups.
+        people_may_consent: whether people consent for themselves where a permission leaves it to them.
+        top_role_for_clients: whether a role that holds everything may be assigned to a client.
+        handing_on: whether makers may grant a client what their own roles allow, without an approver.
     """
 
     secret_default_days: int = 90
@@ -27,6 +48,14 @@ class DirectoryPolicy:
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
     session_seconds: int = 10 * 3600
+    two_people_weight: int = 24
+    two_approvers_weight: int = 100
+    request_days: int = 7
+    registering: Registering = Registering.NOBODY
+    registering_groups: tuple[str, ...] = ()
+    people_may_consent: bool = False
+    top_role_for_clients: bool = False
+    handing_on: bool = False
 
     @property
     def notice(self) -> timedelta:
@@ -35,3 +64,55 @@ class DirectoryPolicy:
     @property
     def observation(self) -> timedelta:
         return timedelta(days=self.observation_days)
+
+    @property
+    def longest_token(self) -> timedelta:
+        return timedelta(seconds=max(self.access_token_seconds, self.person_token_seconds))
+
+
+# Smallest and largest value of each number.
+BOUNDS: Mapping[str, tuple[int, int]] = {
+    "secret_default_days": (1, 3650),
+    "secret_longest_days": (1, 3650),
+    "notice_days": (1, 365),
+    "observation_days": (1, 365),
+    "access_token_seconds": (60, 3600),
+    "person_token_seconds": (300, 7 * 86400),
+    "session_seconds": (300, 7 * 86400),
+    "two_people_weight": (1, 100_000),
+    "two_approvers_weight": (1, 100_000),
+    "request_days": (1, 90),
+}
+
+
+def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterable[str]) -> DirectoryPolicy:
+    """Return the policy with these settings changed; `groups` are those of the directory.
+
+    Raises:
+        BadInput: a setting that does not exist or a value outside its bounds; all are named.
+    """
+    violations = []
+    known = {one.name for one in fields(DirectoryPolicy)}
+    for name, value in changes.items():
+        if name not in known:
+            violations.append(Violation(name, shorten(value), "one of " + ", ".join(sorted(known))))
+        elif name in BOUNDS and not (type(value) is int and BOUNDS[name][0] <= value <= BOUNDS[name][1]):
+            low, high = BOUNDS[name]
+            violations.append(Violation(name, shorten(value), f"a whole number from {low} to {high}"))
+    if violations:
+        raise BadInput("This policy cannot be saved as it is.", violations=tuple(violations))
+    after = replace(policy, **changes)
+    if after.secret_default_days > after.secret_longest_days:
+        violations.append(
+            Violation("secret_default_days", str(after.secret_default_days), f"at most {after.secret_longest_days}")
+        )
+    if after.two_people_weight > after.two_approvers_weight:
+        allowed = f"at most two_approvers_weight, {after.two_approvers_weight}"
+        violations.append(Violation("two_people_weight", str(after.two_people_weight), allowed))
+    unknown = sorted(set(after.registering_groups) - set(groups))
+    if unknown or (after.registering is Registering.GROUPS and not after.registering_groups):
+        sent = ", ".join(unknown) or "none"
+        violations.append(Violation("registering_groups", sent, "groups of this directory", "Make the group first."))
+    if violations:
+        raise BadInput("This policy cannot be saved as it is.", violations=tuple(violations))
+    return after

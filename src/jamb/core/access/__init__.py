@@ -1,14 +1,16 @@
 """Who may do what: the decision, its explanation, and what a change would make possible."""
 
-from jamb.core.access.compare import Comparison, compare
-from jamb.core.access.decide import Check, CheckName, Decision, Request, TokenFacts, decide
+from jamb.core.access.compare import Comparison, ObjectCount, compare, everywhere, possible
+from jamb.core.access.decide import Check, CheckName, Decision, ObjectFacts, Request, TokenFacts, decide, reaches
 from jamb.core.access.explain import Explanation, Mend, MendKind, explain
 from jamb.core.access.standing import (
     ClientStanding,
     HeldAsk,
     HeldGrant,
+    Holding,
     PersonStanding,
     RoleHolding,
+    holdings_in_force,
     permissions_in_force,
 )
 
@@ -21,14 +23,21 @@ __all__ = [
     "Explanation",
     "HeldAsk",
     "HeldGrant",
+    "Holding",
     "Mend",
     "MendKind",
+    "ObjectCount",
+    "ObjectFacts",
     "PersonStanding",
     "Request",
     "RoleHolding",
     "TokenFacts",
     "compare",
     "decide",
+    "everywhere",
     "explain",
+    "holdings_in_force",
     "permissions_in_force",
+    "possible",
+    "reaches",
 ]

@@ -1,48 +1,137 @@
-"""What a change of permissions makes newly possible, and what it takes away."""
+"""What a change of permissions or reach makes newly possible, and what it takes away."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from jamb.core.permissions import Catalogue, weigh
+from jamb.core.access.standing import Holding
+from jamb.core.permissions import Catalogue, weigh_operation
+from jamb.core.reach import NO_COLLECTIONS, CollectionTree, Coverage, coverage
+
+
+@dataclass(frozen=True, slots=True)
+class ObjectCount:
+    """Over how many known objects an operation is possible, before and after, of how many.
+
+    `uncollected`: afterwards it is possible for objects that lie in no collection too.
+    """
+
+    before: int
+    after: int
+    known: int
+    uncollected: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """Before and after, as operation names of one catalogue, with the weight that the change adds.
+    """Before and after, as operation names of one catalogue. Every operation possible at either time is in one part.
 
     Attributes:
-        newly: operations possible only afterwards.
-        unchanged: operations possible before and after.
+        newly: operations possible only afterwards, wherever.
+        wider: possible before, and afterwards for more objects.
+        narrower: possible after, and before for objects that are lost. One changed both ways is in `wider` too.
+        unchanged: the same before and after.
         no_longer: operations possible only before.
-        added_weight: weight of `newly`.
+        objects: counts, for the operations that name an object.
+        added_weight: weight of what becomes possible, each operation by the share of objects that it gains.
         implied: permissions that come along because another implies them.
-        redundant: permissions of `after` that another of `after` already implies.
+        redundant: permissions of `after` that another of `after` implies, with a reach that holds theirs.
     """
 
     newly: frozenset[str]
+    wider: frozenset[str]
+    narrower: frozenset[str]
     unchanged: frozenset[str]
     no_longer: frozenset[str]
-    added_weight: int
+    objects: Mapping[str, ObjectCount]
+    added_weight: float
     implied: frozenset[str]
     redundant: frozenset[str]
 
 
-def compare(catalogue: Catalogue, before: Iterable[str], after: Iterable[str]) -> Comparison:
-    """Compare two sets of granted permission names of one catalogue."""
+_WHOLE = Coverage(frozenset(), uncollected=True)
+
+
+def everywhere(permissions: Iterable[str]) -> frozenset[Holding]:
+    """Return unbounded holdings of these permissions."""
+    return frozenset(Holding(name) for name in permissions)
+
+
+def possible(catalogue: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> dict[str, Coverage]:
+    """Return what is possible with these holdings: by operation, over which objects."""
+    rows = tuple(held)
+    found: dict[str, Coverage] = {}
+    for name in catalogue.opened_by_all(row.permission for row in rows):
+        if not catalogue.concerns_object(name):
+            found[name] = _WHOLE
+            continue
+        covered = coverage(tree, (row.reach for row in rows if name in catalogue.opened_by(row.permission)))
+        if covered:
+            found[name] = covered
+    return found
+
+
+def compare(
+    catalogue: Catalogue,
+    before: Iterable[Holding],
+    after: Iterable[Holding],
+    tree: CollectionTree = NO_COLLECTIONS,
+) -> Comparison:
+    """Compare two sets of holdings of one catalogue, over the objects of its collections."""
     earlier, later = frozenset(before), frozenset(after)
-    opened_before, opened_after = catalogue.opened_by_all(earlier), catalogue.opened_by_all(later)
-    newly = opened_after - opened_before
-    implied = frozenset().union(*(catalogue.closure(name) for name in later)) - later
-    redundant = frozenset(
-        name for name in later if any(name in catalogue.closure(other) for other in later if other != name)
+    old, new = possible(catalogue, earlier, tree), possible(catalogue, later, tree)
+    both = old.keys() & new.keys()
+    wider = frozenset(name for name in both if not new[name] <= old[name])
+    narrower = frozenset(name for name in both if not old[name] <= new[name])
+    objects = {
+        name: ObjectCount(
+            len(old[name].objects) if name in old else 0,
+            len(new[name].objects) if name in new else 0,
+            len(tree.everything),
+            name in new and new[name].uncollected,
+        )
+        for name in old.keys() | new.keys()
+        if catalogue.concerns_object(name)
+    }
+    added = sum(
+        weigh_operation(catalogue.operations[name]) * _gain(catalogue, name, old.get(name), new[name], tree)
+        for name in new
     )
+    names = frozenset(row.permission for row in later)
+    implied = frozenset().union(*(catalogue.closure(name) for name in names)) - names
     return Comparison(
-        newly=newly,
-        unchanged=opened_before & opened_after,
-        no_longer=opened_before - opened_after,
-        added_weight=weigh(catalogue, newly),
+        newly=frozenset(new.keys() - old.keys()),
+        wider=wider,
+        narrower=narrower,
+        unchanged=frozenset(name for name in both if old[name] == new[name]),
+        no_longer=frozenset(old.keys() - new.keys()),
+        objects=objects,
+        added_weight=round(added, 1),
         implied=implied,
-        redundant=redundant,
+        redundant=_redundant(catalogue, later, tree),
     )
+
+
+def _gain(
+    catalogue: Catalogue, operation: str, before: Coverage | None, after: Coverage, tree: CollectionTree
+) -> float:
+    if before is None:
+        return after.share(tree) if catalogue.concerns_object(operation) and tree.everything else 1.0
+    gained = Coverage(after.objects - before.objects, after.uncollected and not before.uncollected)
+    return gained.share(tree)
+
+
+def _redundant(catalogue: Catalogue, held: frozenset[Holding], tree: CollectionTree) -> frozenset[str]:
+    def swallowed(row: Holding) -> bool:
+        return any(
+            other.permission != row.permission
+            and row.permission in catalogue.closure(other.permission)
+            and coverage(tree, [row.reach]) <= coverage(tree, [other.reach])
+            for other in held
+        )
+
+    by_name: dict[str, list[Holding]] = {}
+    for row in held:
+        by_name.setdefault(row.permission, []).append(row)
+    return frozenset(name for name, rows in by_name.items() if all(swallowed(row) for row in rows))

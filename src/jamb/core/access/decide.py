@@ -1,26 +1,31 @@
-"""May this client do this operation? The one decision, for protected APIs and for Jamb's own.
+"""May this client do this operation, to this object? The one decision, for protected APIs and for Jamb's own.
 
 A decision collects every check before it answers, so that whoever is refused learns all reasons at once:
 
 1. the operation exists in the resource's catalogue
 2. the client is live
 3. a permission that unlocks the operation is asked (evidence only: an ask opens nothing)
-4. such a permission is granted, of the request's kind, and in force
-5. the client can prove itself (a live credential)
-6. delegated only: the person is live
-7. delegated only: a role of the person unlocks the operation too
-8. with a token: its scope carries a permission that unlocks the operation
-9. with a token: it is not older than the grant it relies on
+4. such a permission is granted, or comes by a role: of the request's kind, in force, and for this person
+5. its reach contains the object
+6. the client can prove itself (a live credential)
+7. delegated only: the person is live
+8. delegated only: a role of the person unlocks the operation too, for this object
+9. with a token: its scope carries a permission that unlocks the operation
+10. with a token: the reach it carries contains the object
+11. with a token: it is not older than the grant it relies on
+12. with a token: it is not older than the client's cut-off
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
-from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding
+from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.reach import EVERYWHERE, Reach
 
 
 class CheckName(StrEnum):
@@ -28,11 +33,14 @@ class CheckName(StrEnum):
     CLIENT = "client"
     ASKED = "asked"
     GRANTED = "granted"
+    REACH = "reach"
     CREDENTIAL = "credential"
     PERSON = "person"
     ROLE = "role"
     TOKEN_SCOPE = "token-scope"  # noqa: S105 - the name of a check
+    TOKEN_REACH = "token-reach"  # noqa: S105 - the name of a check
     TOKEN_AGE = "token-age"  # noqa: S105 - the name of a check
+    CUT_OFF = "cut-off"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,10 +55,22 @@ class Check:
 
 @dataclass(frozen=True, slots=True)
 class TokenFacts:
-    """What a presented access token says: its scope values and when it was issued."""
+    """What a presented access token says: its scope values, when it was issued, and bounds by scope value (RFC 9396).
+
+    A scope value that `reach` does not name counts everywhere; one that it names, in any of its reaches.
+    """
 
     scope: frozenset[str]
     issued_at: datetime
+    reach: Mapping[str, tuple[Reach, ...]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class ObjectFacts:
+    """The object of a request and the collections that it lies in, the smallest first."""
+
+    name: str
+    collections: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +79,7 @@ class Request:
     kind: AccessKind
     person: PersonStanding | None = None
     token: TokenFacts | None = None
+    object: ObjectFacts | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,33 +103,45 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
         return Decision((Check(CheckName.OPERATION, False, evidence),))
     operation = catalogue.operations[request.operation]
     matching = matching_grants(catalogue, client, request, now)
+    reaching = tuple(grant for grant in matching if reaches(catalogue, request, grant.reach))
     checks = [
         Check(CheckName.OPERATION, True, f"{operation.method} {operation.path}: {operation.title}"),
         Check(CheckName.CLIENT, client.live, f"“{client.name}” is {'live' if client.live else 'disabled'}"),
         _asked(catalogue, client, request),
         _granted(catalogue, client, request, matching, now),
     ]
+    if matching and catalogue.concerns_object(request.operation):
+        checks.append(_reach(request, matching, reaching))
     if client.can_authenticate is not None:
         evidence = "a live secret exists" if client.can_authenticate else "no live secret: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
     if request.kind is AccessKind.DELEGATED:
         checks.extend(_person(catalogue, request))
     if request.token is not None:
-        checks.extend(_token(catalogue, request.operation, request.token, matching))
+        checks.extend(_token(catalogue, client, request, request.token, reaching or matching))
     return Decision(tuple(checks))
 
 
 def matching_grants(
     catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime
 ) -> tuple[HeldGrant, ...]:
-    """Return the grants of the request's kind, in force, whose E(p) contains the operation."""
+    """Return the grants of the request's kind, in force, for its person, whose E(p) contains the operation."""
+    person = request.person.id if request.person is not None else None
     return tuple(
         grant
         for grant in client.grants
         if grant.kind is request.kind
         and grant.in_force(now)
+        and (grant.person_id is None or grant.person_id == person)
         and request.operation in catalogue.opened_by(grant.permission)
     )
+
+
+def reaches(catalogue: Catalogue, request: Request, reach: Reach) -> bool:
+    """Tell whether a reach holds the request's object. Where no object is in question, every reach does."""
+    if request.object is None or not catalogue.concerns_object(request.operation):
+        return True
+    return reach.contains(request.object.collections)
 
 
 def _asked(catalogue: Catalogue, client: ClientStanding, request: Request) -> Check:
@@ -125,43 +158,91 @@ def _granted(
     catalogue: Catalogue, client: ClientStanding, request: Request, matching: tuple[HeldGrant, ...], now: datetime
 ) -> Check:
     if matching:
-        names = ", ".join(sorted({grant.permission for grant in matching}))
+        names = ", ".join(sorted({_with_way(grant) for grant in matching}))
         return Check(CheckName.GRANTED, True, f"granted: {names}")
-    ended = sorted(
-        grant.permission
-        for grant in client.grants
-        if request.operation in catalogue.opened_by(grant.permission) and not grant.in_force(now)
-    )
-    if ended:
-        return Check(CheckName.GRANTED, False, f"the grant of {', '.join(ended)} is not in force")
+    opening = [grant for grant in client.grants if request.operation in catalogue.opened_by(grant.permission)]
+    for other, sentence in (
+        ([grant for grant in opening if not grant.in_force(now)], "the grant of {} is not in force"),
+        ([grant for grant in opening if grant.kind is request.kind], "{} is granted for another person only"),
+        (opening, "{} is granted for the other kind: acting " + _other_way(request.kind)),
+    ):
+        if other:
+            names = ", ".join(sorted({grant.permission for grant in other}))
+            return Check(CheckName.GRANTED, False, sentence.format(names))
     unlockers = " or ".join(catalogue.unlockers(request.operation, request.kind)) or "no permission of this kind"
     return Check(CheckName.GRANTED, False, f"not granted: {unlockers} would unlock it")
+
+
+def _with_way(grant: HeldGrant) -> str:
+    return f"{grant.permission} through {grant.through}" if grant.through else grant.permission
+
+
+def _other_way(kind: AccessKind) -> str:
+    return "for a person" if kind is AccessKind.APPLICATION else "as itself"
+
+
+def _reach(request: Request, matching: tuple[HeldGrant, ...], reaching: tuple[HeldGrant, ...]) -> Check:
+    words = "; ".join(sorted({f"{grant.permission} counts {grant.reach.words()}" for grant in reaching or matching}))
+    if request.object is None:
+        bounded = all(grant.reach != EVERYWHERE for grant in matching)
+        return Check(CheckName.REACH, True, words + (", so it depends on the object" if bounded else ""))
+    lies = _lies(request.object)
+    return Check(CheckName.REACH, bool(reaching), f"{lies}; {words}")
+
+
+def _lies(found: ObjectFacts) -> str:
+    if not found.collections:
+        return f"{found.name} lies in no collection"
+    return f"{found.name} lies in {', '.join(found.collections)}"
 
 
 def _person(catalogue: Catalogue, request: Request) -> list[Check]:
     person = request.person
     if person is None:
         return [Check(CheckName.PERSON, False, "a delegated request needs a signed-in person")]
-    roles = sorted(role.name for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions))
-    held = ", ".join(sorted(role.name for role in person.roles))
-    if roles:
-        evidence = f"{person.name} is {', '.join(roles)}"
-    else:
-        evidence = f"{person.name} is {held}, which does not open it" if held else f"{person.name} has no role here"
+    opening = [role for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions)]
+    fitting = [role for role in opening if reaches(catalogue, request, role.reach)]
     return [
         Check(CheckName.PERSON, person.live, f"{person.name} is {'live' if person.live else 'no longer active'}"),
-        Check(CheckName.ROLE, bool(roles), evidence),
+        Check(CheckName.ROLE, bool(fitting), _role_evidence(request, person, opening, fitting)),
     ]
 
 
+def _role_evidence(
+    request: Request, person: PersonStanding, opening: list[RoleHolding], fitting: list[RoleHolding]
+) -> str:
+    if fitting:
+        return f"{person.name} is {', '.join(sorted(role.words() for role in fitting))}"
+    if opening and request.object is not None:
+        held = ", ".join(sorted(role.words() for role in opening))
+        return f"{person.name} is {held}; {_lies(request.object)}"
+    held = ", ".join(sorted({role.name for role in person.roles}))
+    return f"{person.name} is {held}, which does not open it" if held else f"{person.name} has no role here"
+
+
 def _token(
-    catalogue: Catalogue, operation: str, token: TokenFacts, matching: tuple[HeldGrant, ...]
-) -> tuple[Check, Check]:
-    carried = sorted(name for name in token.scope if operation in catalogue.opened_by(name))
+    catalogue: Catalogue, client: ClientStanding, request: Request, token: TokenFacts, relying: tuple[HeldGrant, ...]
+) -> list[Check]:
+    carried = sorted(name for name in token.scope if request.operation in catalogue.opened_by(name))
+    scope = f"the token carries {', '.join(carried)}" if carried else "the token carries no permission that unlocks it"
+    checks = [Check(CheckName.TOKEN_SCOPE, bool(carried), scope)]
+    if carried and catalogue.concerns_object(request.operation):
+        holding = [
+            name
+            for name in carried
+            if any(reaches(catalogue, request, reach) for reach in token.reach.get(name, (EVERYWHERE,)))
+        ]
+        bounds = sorted({reach.words() for name in carried for reach in token.reach.get(name, (EVERYWHERE,))})
+        checks.append(Check(CheckName.TOKEN_REACH, bool(holding), f"the token counts {' and '.join(bounds)}"))
     # The token must be younger than a grant that it carries; a grant it does not carry cannot vouch for it.
-    relied = [grant for grant in matching if catalogue.closure(grant.permission) & token.scope]
+    relied = [grant for grant in relying if catalogue.closure(grant.permission) & token.scope]
     # RFC 7519 section 2: a NumericDate is commonly whole seconds, so a grant of the same second counts as before it.
     old = bool(relied) and all(token.issued_at < grant.granted_at.replace(microsecond=0) for grant in relied)
-    scope = f"the token carries {', '.join(carried)}" if carried else "the token carries no permission that unlocks it"
     age = "the token is older than the grant: fetch a new one" if old else "the token is not older than the grant"
-    return Check(CheckName.TOKEN_SCOPE, bool(carried), scope), Check(CheckName.TOKEN_AGE, not old, age)
+    checks.append(Check(CheckName.TOKEN_AGE, not old, age))
+    if client.cut_off_at is not None:
+        # A token of the cut-off's own second may be from before it; one made after it says a later second.
+        cut = token.issued_at <= client.cut_off_at.replace(microsecond=0)
+        said = f"tokens from before {client.cut_off_at:%Y-%m-%d %H:%M:%S} UTC are cut off"
+        checks.append(Check(CheckName.CUT_OFF, not cut, said))
+    return checks

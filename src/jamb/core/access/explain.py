@@ -7,15 +7,18 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from jamb.core.access.compare import compare
-from jamb.core.access.decide import CheckName, Decision, Request, decide
-from jamb.core.access.standing import ClientStanding, RoleHolding, permissions_in_force
+from jamb.core.access.compare import compare, everywhere
+from jamb.core.access.decide import CheckName, Decision, Request, decide, matching_grants
+from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding, RoleHolding, permissions_in_force
 from jamb.core.permissions import Catalogue, weigh
+from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 
 
 class MendKind(StrEnum):
     CONSENT = "consent"
     ASK = "ask"
+    WIDEN_REACH = "widen-reach"
+    COLLECT_OBJECT = "collect-object"
     ISSUE_SECRET = "issue-secret"  # noqa: S105 - the name of a mend
     ENABLE_CLIENT = "enable-client"
     ASSIGN_ROLE = "assign-role"
@@ -24,12 +27,13 @@ class MendKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Mend:
-    """One change: what to do, on which permission or role, and the weight it adds beyond what is held."""
+    """One change: what to do, on which permission, role or collection, at which reach, and the weight it adds."""
 
     kind: MendKind
     text: str
     target: str = ""
-    added_weight: int = 0
+    added_weight: float = 0
+    reach: Reach = EVERYWHERE
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +58,7 @@ def explain(
     """
     decision = decide(catalogue, client, request, now)
     failed = {check.name for check in decision.failed}
-    if CheckName.OPERATION in failed:
+    if failed & {CheckName.OPERATION, CheckName.PERSON}:
         return Explanation(decision, ())
     steps: list[Mend] = []
     if CheckName.CLIENT in failed:
@@ -64,46 +68,103 @@ def explain(
         if not granting:
             return Explanation(decision, ())
         steps.extend(granting)
+    if CheckName.REACH in failed:
+        steps.append(_reach_step(catalogue, client, request, now))
     if CheckName.CREDENTIAL in failed:
         steps.append(Mend(MendKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
     if CheckName.ROLE in failed and request.person is not None:
-        assigning = _role_step(catalogue, request, roles)
+        assigning = _role_step(catalogue, request, request.person, roles)
         if assigning is None:
             return Explanation(decision, ())
         steps.append(assigning)
-    if CheckName.PERSON in failed:
-        return Explanation(decision, ())
-    if request.token is not None and failed & {CheckName.TOKEN_SCOPE, CheckName.TOKEN_AGE, CheckName.GRANTED}:
+    if request.token is not None and failed & _TOKEN_CHECKS:
         steps.append(Mend(MendKind.FRESH_TOKEN, "Fetch a new token; the one presented is from before."))
     return Explanation(decision, tuple(steps))
+
+
+# What a fresh token turns, alone or after the steps before it.
+_TOKEN_CHECKS = frozenset(
+    {
+        CheckName.TOKEN_SCOPE,
+        CheckName.TOKEN_REACH,
+        CheckName.TOKEN_AGE,
+        CheckName.CUT_OFF,
+        CheckName.GRANTED,
+        CheckName.REACH,
+    }
+)
 
 
 def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Mend]:
     held = permissions_in_force(client.grants, request.kind, now)
     asked = {ask.permission for ask in client.asks if ask.kind is request.kind}
 
-    def cost(permission: str) -> tuple[int, bool, str]:
-        return compare(catalogue, held, held | {permission}).added_weight, permission not in asked, permission
+    def cost(permission: str) -> tuple[float, bool, str]:
+        added = compare(catalogue, everywhere(held), everywhere(held | {permission})).added_weight
+        return added, permission not in asked, permission
 
     candidates = sorted(catalogue.unlockers(request.operation, request.kind), key=cost)
     if not candidates:
         return []
     best = candidates[0]
-    weight = cost(best)[0]
     steps = []
     if best not in asked:
         steps.append(Mend(MendKind.ASK, f"Ask for {best}.", best))
-    steps.append(Mend(MendKind.CONSENT, f"Have an approver consent to {best}.", best, weight))
+    steps.append(_consent_to(catalogue, request, best, cost(best)[0]))
     return steps
 
 
-def _role_step(catalogue: Catalogue, request: Request, roles: Iterable[RoleHolding]) -> Mend | None:
+def _consent_to(catalogue: Catalogue, request: Request, permission: str, weight: float) -> Mend:
+    reach = smallest_reach(catalogue, request)
+    where = "" if reach == EVERYWHERE else f", {reach.words()}"
+    return Mend(MendKind.CONSENT, f"Have an approver consent to {permission}{where}.", permission, weight, reach)
+
+
+def smallest_reach(catalogue: Catalogue, request: Request) -> Reach:
+    """Return the smallest reach that holds the request's object; everywhere when it has none, or lies nowhere."""
+    found = request.object
+    if found is None or not found.collections or not catalogue.concerns_object(request.operation):
+        return EVERYWHERE
+    return Reach.only(found.collections[0])
+
+
+def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> Mend:
+    """Widen the lightest grant that would do by the smallest collection that holds the object."""
+    assert request.object is not None  # the check fails only for a named object
+    matching = [grant for grant in matching_grants(catalogue, client, request, now) if not grant.through]
+    found = request.object
+    if not matching:
+        return _consent_to(catalogue, request, catalogue.unlockers(request.operation, request.kind)[0], 0)
+
+    def weight(grant: HeldGrant) -> tuple[int, str]:
+        return weigh(catalogue, catalogue.opened_by(grant.permission)), grant.permission
+
+    grant = min(matching, key=weight)
+    if grant.reach.kind is ReachKind.ONLY and not found.collections:
+        paths = ", ".join(sorted(grant.reach.collections))
+        return Mend(
+            MendKind.COLLECT_OBJECT, f"Put {found.name} into a collection that is reached: {paths}.", found.name
+        )
+    if grant.reach.kind is ReachKind.ONLY:
+        reach = Reach.only(*grant.reach.collections, found.collections[0])
+    else:
+        left = grant.reach.collections - set(found.collections)
+        reach = Reach.all_but(*left) if left else EVERYWHERE
+    text = f"Have an approver let {grant.permission} reach {reach.words()} instead of {grant.reach.words()}."
+    return Mend(MendKind.WIDEN_REACH, text, grant.permission, 0, reach)
+
+
+def _role_step(
+    catalogue: Catalogue, request: Request, person: PersonStanding, roles: Iterable[RoleHolding]
+) -> Mend | None:
     fitting = [
         (weigh(catalogue, catalogue.opened_by_all(role.permissions)), role.name)
         for role in roles
         if request.operation in catalogue.opened_by_all(role.permissions)
     ]
-    if not fitting or request.person is None:
+    if not fitting:
         return None
     weight, name = min(fitting)
-    return Mend(MendKind.ASSIGN_ROLE, f"Have a steward make {request.person.name} {name}.", name, weight)
+    reach = smallest_reach(catalogue, request)
+    where = "" if reach == EVERYWHERE else f", {reach.words()}"
+    return Mend(MendKind.ASSIGN_ROLE, f"Have a steward make {person.name} {name}{where}.", name, weight, reach)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jamb.core.permissions import AccessKind
+from jamb.core.reach import EVERYWHERE, Reach
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,12 +19,20 @@ class HeldAsk:
 
 @dataclass(frozen=True, slots=True)
 class HeldGrant:
-    """A permission that the directory consented to. Ends are exclusive: at `expires_at` it no longer counts."""
+    """A permission that counts for a client. Ends are exclusive: at `expires_at` it no longer counts.
+
+    Attributes:
+        person_id: delegated only: the one person it covers; None covers everyone.
+        through: how it came, when not by consent: the role that is assigned to the client.
+    """
 
     permission: str
     kind: AccessKind
     granted_at: datetime
     expires_at: datetime | None = None
+    reach: Reach = EVERYWHERE
+    person_id: str | None = None
+    through: str = ""
 
     def in_force(self, now: datetime) -> bool:
         return self.granted_at <= now and (self.expires_at is None or now < self.expires_at)
@@ -31,15 +40,30 @@ class HeldGrant:
 
 @dataclass(frozen=True, slots=True)
 class RoleHolding:
-    """A role somebody holds: its name and the permissions it bundles."""
+    """A role somebody holds: the permissions it bundles, where it counts, and the group through which, if any."""
 
     name: str
     permissions: frozenset[str]
+    reach: Reach = EVERYWHERE
+    through: str = ""
+
+    def words(self) -> str:
+        parts = [self.name]
+        if self.reach != EVERYWHERE:
+            parts.append(f"({self.reach.words()})")
+        if self.through:
+            parts.append(f"through {self.through}")
+        return " ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)
 class ClientStanding:
-    """A client before one resource. `can_authenticate` is None where no credential is involved (a public client)."""
+    """A client before one resource.
+
+    Attributes:
+        can_authenticate: None where no credential is involved (a public client).
+        cut_off_at: tokens issued before this moment are refused, whatever they carry.
+    """
 
     id: str
     name: str
@@ -47,6 +71,7 @@ class ClientStanding:
     asks: tuple[HeldAsk, ...] = ()
     grants: tuple[HeldGrant, ...] = ()
     can_authenticate: bool | None = None
+    cut_off_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +82,21 @@ class PersonStanding:
     roles: tuple[RoleHolding, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Holding:
+    """A permission with the reach at which it is held: what comparisons are made of."""
+
+    permission: str
+    reach: Reach = EVERYWHERE
+
+
 def permissions_in_force(grants: Iterable[HeldGrant], kind: AccessKind, now: datetime) -> frozenset[str]:
     """Return the names granted for `kind` that count at `now`, without what they imply."""
     return frozenset(grant.permission for grant in grants if grant.kind is kind and grant.in_force(now))
+
+
+def holdings_in_force(grants: Iterable[HeldGrant], kind: AccessKind, now: datetime) -> frozenset[Holding]:
+    """Return what is granted for `kind` and counts at `now`, with its reach."""
+    return frozenset(
+        Holding(grant.permission, grant.reach) for grant in grants if grant.kind is kind and grant.in_force(now)
+    )

@@ -3,6 +3,7 @@
 from jamb.core.permissions.catalogue import (
     AccessKind,
     Catalogue,
+    ConsentBy,
     DataClass,
     Effect,
     Operation,
@@ -15,6 +16,7 @@ __all__ = [
     "AccessKind",
     "Alternative",
     "Catalogue",
+    "ConsentBy",
     "DataClass",
     "Effect",
     "Operation",

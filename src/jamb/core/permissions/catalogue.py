@@ -16,6 +16,9 @@ from jamb.core.errors import BadInput, Violation, shorten
 # RFC 6749 section 3.3 allows more; we keep names that survive shells, logs and forms.
 PERMISSION_NAME = re.compile(r"[a-z][a-z0-9]*(?:[.-][a-z0-9]+)*\Z")
 NAME_LONGEST = 80
+METHOD = re.compile(r"[A-Z]{3,10}\Z")
+PATH_TEMPLATE = re.compile(r"/[^\s?#]*\Z")
+OBJECT_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}\Z")
 
 
 class Effect(StrEnum):
@@ -31,6 +34,13 @@ class DataClass(StrEnum):
     RESTRICTED = "restricted"
 
 
+class ConsentBy(StrEnum):
+    """Who may consent to a delegated permission: each person for themselves, or only an administrator."""
+
+    PERSON = "person"
+    ADMINISTRATOR = "administrator"
+
+
 class AccessKind(StrEnum):
     """application: the client acts as itself. delegated: it acts for a signed-in person."""
 
@@ -40,7 +50,10 @@ class AccessKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Operation:
-    """Something a resource can do: a method and a path template, with its effect and the class of data it touches."""
+    """Something a resource can do: a method and a path template, with its effect and the class of data it touches.
+
+    What is not called by a path has neither method nor path: its name is all there is.
+    """
 
     name: str
     title: str
@@ -52,18 +65,31 @@ class Operation:
 
 @dataclass(frozen=True, slots=True)
 class Permission:
-    """A name that unlocks operations and may imply smaller permissions of the same resource."""
+    """A name that unlocks operations and may imply smaller permissions of the same resource.
+
+    Attributes:
+        consent_by: who may consent to it when it is delegated.
+        text: what an administrator should know of it before saying yes.
+        person_text: the same for the person on whose behalf it is used.
+    """
 
     name: str
     title: str
     kinds: frozenset[AccessKind]
     unlocks: frozenset[str]
     implies: frozenset[str] = frozenset()
+    consent_by: ConsentBy = ConsentBy.ADMINISTRATOR
+    text: str = ""
+    person_text: str = ""
 
 
 @dataclass(frozen=True)
 class Catalogue:
     """One resource's operations and permissions, proven sound on construction.
+
+    Attributes:
+        object_name: what one object of the resource is called ("berth"): the path parameter by which operations name
+            the object that reach is about. Empty: reach does not apply here.
 
     Raises:
         BadInput: a malformed or repeated name, a dangling name, a cycle, a permission that unlocks nothing,
@@ -75,11 +101,16 @@ class Catalogue:
     identifier: str
     operations: Mapping[str, Operation]
     permissions: Mapping[str, Permission]
+    object_name: str = ""
     _closures: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
     _opened: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
+    _bounded: set[str] = field(init=False, repr=False, compare=False, default_factory=set)
 
     def __post_init__(self) -> None:
-        faults = [*self._dangling(), *self._malformed(), *self._ambiguous()]
+        faults = [*self._dangling(), *self._malformed(), *self._ambiguous(), *self._kindless()]
+        if self.object_name:
+            parameter = "{" + self.object_name + "}"
+            self._bounded.update(name for name, item in self.operations.items() if parameter in item.path)
         if not faults:
             faults = self._close()
         if faults:
@@ -87,7 +118,13 @@ class Catalogue:
 
     @classmethod
     def of(
-        cls, name: str, title: str, identifier: str, operations: Iterable[Operation], permissions: Iterable[Permission]
+        cls,
+        name: str,
+        title: str,
+        identifier: str,
+        operations: Iterable[Operation],
+        permissions: Iterable[Permission],
+        object_name: str = "",
     ) -> Catalogue:
         """Build from sequences; a repeated name is refused rather than silently overwritten."""
         faults: list[Violation] = []
@@ -103,7 +140,7 @@ class Catalogue:
             permission_by_name[permission.name] = permission
         if faults:
             raise BadInput(f"The catalogue of {shorten(name)} is not sound.", violations=tuple(faults))
-        return cls(name, title, identifier, by_name, permission_by_name)
+        return cls(name, title, identifier, by_name, permission_by_name, object_name)
 
     def closure(self, permission: str) -> frozenset[str]:
         """Return the permission and all it implies, directly or not. Unknown names imply nothing."""
@@ -115,6 +152,10 @@ class Catalogue:
 
     def opened_by_all(self, permissions: Iterable[str]) -> frozenset[str]:
         return frozenset().union(*(self.opened_by(name) for name in permissions))
+
+    def concerns_object(self, operation: str) -> bool:
+        """Tell whether a request for this operation names an object, so that reach decides over it."""
+        return operation in self._bounded
 
     def unlockers(self, operation: str, kind: AccessKind | None = None) -> tuple[str, ...]:
         """Return the permissions whose E contains the operation, those that open least else first."""
@@ -136,22 +177,48 @@ class Catalogue:
 
     def _malformed(self) -> list[Violation]:
         allowed = f"lower-case words joined by dots or hyphens, at most {NAME_LONGEST} characters"
-        return [
-            _fault("permissions", name, allowed)
-            for name in self.permissions
+        faults = [
+            _fault(where, name, allowed)
+            for where, names in (("permissions", self.permissions), ("operations", self.operations))
+            for name in names
             if len(name) > NAME_LONGEST or not PERMISSION_NAME.match(name)
+        ]
+        for item in self.operations.values():
+            if bool(item.method) != bool(item.path):
+                faults.append(
+                    _fault(f"operations.{item.name}", f"{item.method}{item.path}", "a method and a path, or neither")
+                )
+            elif item.path and not PATH_TEMPLATE.match(item.path):
+                faults.append(
+                    _fault(f"operations.{item.name}.path", item.path, "a path that starts with /, with {names}")
+                )
+            elif item.method and not METHOD.match(item.method):
+                faults.append(_fault(f"operations.{item.name}.method", item.method, "a method in capitals, as GET"))
+        if self.object_name and not OBJECT_NAME.match(self.object_name):
+            faults.append(_fault("object_name", self.object_name, "a path parameter, as in /berths/{berth}"))
+        return faults
+
+    def _kindless(self) -> list[Violation]:
+        return [
+            _fault(f"permissions.{item.name}.kinds", "none", "delegated, application, or both")
+            for item in self.permissions.values()
+            if not item.kinds
         ]
 
     def _ambiguous(self) -> list[Violation]:
-        seen: dict[tuple[str, str], str] = {}
+        """Find pairs that match the same request with neither more concrete (OpenAPI 3.1 section 4.8.8)."""
+        alike: dict[tuple[str, int], list[tuple[str, list[str]]]] = {}
         faults = []
         for operation in self.operations.values():
-            shape = (operation.method.upper(), re.sub(r"\{[^/}]*\}", "{}", operation.path))
-            if shape in seen:
-                faults.append(
-                    _fault(f"operations.{operation.name}.path", operation.path, f"not the same as {seen[shape]}'s")
-                )
-            seen[shape] = operation.name
+            if not operation.path:
+                continue
+            parts = ["" if part.startswith("{") else part for part in operation.path.split("/")[1:]]
+            others = alike.setdefault((operation.method.upper(), len(parts)), [])
+            for name, other in others:
+                if _clash(parts, other):
+                    where = f"operations.{operation.name}.path"
+                    faults.append(_fault(where, operation.path, f"not the same requests as {name}'s"))
+            others.append((operation.name, parts))
         return faults
 
     def _close(self) -> list[Violation]:
@@ -180,6 +247,14 @@ class Catalogue:
             members |= self._closures[implied]
         self._closures[name] = frozenset(members)
         return ()
+
+
+def _clash(one: list[str], other: list[str]) -> bool:
+    """Tell whether two templates (variables as empty parts) share a request and neither is the more concrete."""
+    pairs = list(zip(one, other, strict=True))
+    if any(left and right and left != right for left, right in pairs):
+        return False
+    return any(left and not right for left, right in pairs) is any(right and not left for left, right in pairs)
 
 
 def _fault(where: str, sent: str, allowed: str) -> Violation:
