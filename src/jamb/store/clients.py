@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from enum import StrEnum
 from typing import Any
@@ -13,8 +14,10 @@ from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldAsk, HeldGrant
+from jamb.core.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
-from jamb.store.columns import among, moment
+from jamb.core.reach.details import reach_of
+from jamb.store.columns import among, among_ids, bound, moment
 from jamb.store.people import PersonRow
 
 
@@ -37,6 +40,10 @@ class ClientRow(SQLModel, table=True):
     builtin: bool = False
     registered_at: datetime = moment()
     registered_by: str = Field(sa_type=Text)
+    # Tokens issued until then are refused, whatever they carry.
+    cut_off_at: datetime | None = moment(nullable=True)
+    # When something was last taken away. A token made in that very second says the next one, so as to be told apart.
+    narrowed_at: datetime | None = moment(nullable=True)
 
 
 class ClientOwnerRow(SQLModel, table=True):
@@ -44,6 +51,7 @@ class ClientOwnerRow(SQLModel, table=True):
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
     person_id: UUID = Field(sa_column=Column(ForeignKey("person.id"), primary_key=True, index=True))
+    level: str = Field(default=OwnerLevel.FULL.value, sa_type=Text)
 
 
 class AskRow(SQLModel, table=True):
@@ -60,6 +68,10 @@ class AskRow(SQLModel, table=True):
     reason: str = Field(sa_type=Text)
     asked_at: datetime = moment()
     asked_by: str = Field(sa_type=Text)
+    # The person or client; not a foreign key, because either may ask.
+    asked_by_id: str = Field(default="", sa_type=Text)
+    # The reach wished for.
+    reach: dict[str, list[str]] | None = bound()
 
     def held(self) -> HeldAsk:
         return HeldAsk(self.permission, AccessKind(self.kind), self.asked_at)
@@ -69,7 +81,10 @@ class GrantRow(SQLModel, table=True):
     """A permission that the directory consented to."""
 
     __tablename__ = "consent"
-    __table_args__ = (Index("consent_by_client", "client_id", "resource_id"),)
+    __table_args__ = (
+        Index("consent_by_client", "client_id", "resource_id"),
+        Index("consent_by_resource", "resource_id", "permission"),
+    )
 
     id: UUID = Field(primary_key=True)
     client_id: str = Field(foreign_key="client.id", sa_type=Text)
@@ -79,14 +94,35 @@ class GrantRow(SQLModel, table=True):
     granted_at: datetime = moment()
     granted_by: str = Field(sa_type=Text)
     expires_at: datetime | None = moment(nullable=True)
+    reach: dict[str, list[str]] | None = bound()
+    # Delegated only: the one person it covers; null covers everyone.
+    person_id: UUID | None = Field(default=None, foreign_key="person.id", index=True)
+    # The person consented for themselves.
+    by_person: bool = False
+    narrowed_at: datetime | None = moment(nullable=True)
 
     def held(self) -> HeldGrant:
-        return HeldGrant(self.permission, AccessKind(self.kind), self.granted_at, self.expires_at)
+        return HeldGrant(
+            self.permission,
+            AccessKind(self.kind),
+            self.granted_at,
+            self.expires_at,
+            reach_of(self.reach),
+            str(self.person_id) if self.person_id is not None else None,
+        )
 
 
 def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = False) -> ClientRow | None:
     statement = select(ClientRow).where(ClientRow.id == client_id, ClientRow.directory_id == directory_id)
     return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def by_ids(session: Session, client_ids: Iterable[str]) -> dict[str, ClientRow]:
+    return {row.id: row for row in session.exec(select(ClientRow).where(among(ClientRow.id, client_ids)))}
+
+
+def asks_by_id(session: Session, ask_ids: Iterable[UUID]) -> dict[UUID, AskRow]:
+    return {row.id: row for row in session.exec(select(AskRow).where(among_ids(AskRow.id, ask_ids)))}
 
 
 def known(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> set[str]:
@@ -103,17 +139,171 @@ def grants_of(session: Session, client_ids: Iterable[str]) -> list[GrantRow]:
     return list(session.exec(select(GrantRow).where(among(GrantRow.client_id, client_ids))))
 
 
-def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[UUID, str]]]:
-    """Return (person id, name) of the owners by client."""
-    found: dict[str, list[tuple[UUID, str]]] = {}
+def grants_by_client(session: Session, client_ids: Iterable[str]) -> dict[str, list[GrantRow]]:
+    found: dict[str, list[GrantRow]] = {}
+    for row in grants_of(session, client_ids):
+        found.setdefault(row.client_id, []).append(row)
+    return found
+
+
+def holding_at(session: Session, resource_id: UUID) -> list[ClientRow]:
+    """Return the clients that hold or held something at a resource, by consent or by a role, by name."""
+    assignment, role = SQLModel.metadata.tables["role_assignment"], SQLModel.metadata.tables["role"]
+    by_role = sa.select(assignment.c.client_id).join(role, role.c.id == assignment.c.role_id)
+    consented = sa.select(col(GrantRow.client_id)).where(col(GrantRow.resource_id) == resource_id)
+    wanted = consented.union(by_role.where(role.c.resource_id == resource_id, assignment.c.client_id.is_not(None)))
+    statement = select(ClientRow).where(col(ClientRow.id).in_(wanted), ~col(ClientRow.builtin))
+    return list(session.exec(statement.order_by(ClientRow.name)))
+
+
+def standing_on(
+    session: Session, resource_id: UUID, permissions: Iterable[str], now: datetime
+) -> list[tuple[str, str]]:
+    """Return (permission, client name) for each client that holds or asks one of these permissions."""
+    names = list(permissions)
+    asked = sa.select(col(AskRow.permission), col(AskRow.client_id)).where(
+        col(AskRow.resource_id) == resource_id, among(AskRow.permission, names)
+    )
+    granted = sa.select(col(GrantRow.permission), col(GrantRow.client_id)).where(
+        col(GrantRow.resource_id) == resource_id, among(GrantRow.permission, names), _stands(now)
+    )
+    both = asked.union(granted).subquery()
+    rows = session.execute(
+        sa.select(both.c.permission, col(ClientRow.name))
+        .join(ClientRow, col(ClientRow.id) == both.c.client_id)
+        .order_by(both.c.permission, col(ClientRow.name))
+    )
+    return [(permission, name) for permission, name in rows]
+
+
+def naming_collections(session: Session, resource_id: UUID, paths: Iterable[str], now: datetime) -> list[str]:
+    """Return the names of the clients whose grants or asks have a reach that names one of these collections."""
+    wanted = set(paths)
+    if not wanted:
+        return []
+    found = []
+    for row, condition in ((GrantRow, _stands(now)), (AskRow, sa.true())):
+        rows = session.execute(
+            sa.select(col(row.reach), col(ClientRow.name))
+            .join(ClientRow, col(ClientRow.id) == col(row.client_id))
+            .where(col(row.resource_id) == resource_id, col(row.reach).is_not(None), condition)
+        )
+        found += [name for reach, name in rows if reach_of(reach).collections & wanted]
+    return found
+
+
+def others_holding(
+    session: Session, client_id: str, asks: Iterable[AskRow], now: datetime
+) -> dict[tuple[UUID, str, str], list[str]]:
+    """Return the names of the other clients that hold what is asked, by (resource, permission, kind)."""
+    wanted = {(row.resource_id, row.permission, row.kind) for row in asks}
+    if not wanted:
+        return {}
+    rows = session.execute(
+        sa.select(col(GrantRow.resource_id), col(GrantRow.permission), col(GrantRow.kind), col(ClientRow.name))
+        .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
+        .where(
+            sa.tuple_(col(GrantRow.resource_id), col(GrantRow.permission), col(GrantRow.kind)).in_(list(wanted)),
+            col(GrantRow.client_id) != client_id,
+            ~col(ClientRow.builtin),
+            col(GrantRow.granted_at) <= now,
+            _stands(now),
+        )
+        .distinct()
+        .order_by(col(ClientRow.name))
+    )
+    found: dict[tuple[UUID, str, str], list[str]] = {}
+    for resource_id, permission, kind, name in rows:
+        found.setdefault((resource_id, permission, kind), []).append(name)
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Holding:
+    """A consent in force as "who can do this" shows it."""
+
+    client_id: str
+    client_name: str
+    live: bool
+    kind: str
+    permission: str
+    reach: dict[str, list[str]] | None
+    person: str | None
+    expires_at: datetime | None
+
+
+def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now: datetime) -> list[Holding]:
+    """Return the consents in force to any of these permissions of a resource."""
+    rows = session.execute(
+        sa.select(
+            col(ClientRow.id), col(ClientRow.name), col(ClientRow.state), col(GrantRow.kind), col(GrantRow.permission),
+            col(GrantRow.reach), col(PersonRow.name), col(GrantRow.expires_at),
+        )
+        .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
+        .outerjoin(PersonRow, col(PersonRow.id) == col(GrantRow.person_id))
+        .where(
+            col(GrantRow.resource_id) == resource_id,
+            among(GrantRow.permission, permissions),
+            col(GrantRow.granted_at) <= now,
+            _stands(now),
+        )
+    )  # fmt: skip
+    return [
+        Holding(key, name, state == "live", kind, permission, reach, person, expires_at)
+        for key, name, state, kind, permission, reach, person, expires_at in rows
+    ]
+
+
+def cut_off_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[str, datetime]]:
+    """Return (client, moment) for each client of a directory that was cut off since a moment."""
+    statement = select(ClientRow.id, ClientRow.cut_off_at).where(
+        ClientRow.directory_id == directory_id, col(ClientRow.cut_off_at) > since
+    )
+    return [(key, moment) for key, moment in session.exec(statement) if moment is not None]
+
+
+def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datetime) -> set[str]:
+    """Return the clients of which a consent at a resource ended or was changed between two moments."""
+    ended = (col(GrantRow.expires_at) > since) & (col(GrantRow.expires_at) <= now)
+    statement = select(GrantRow.client_id).where(
+        GrantRow.resource_id == resource_id, ended | (col(GrantRow.narrowed_at) > since)
+    )
+    return set(session.exec(statement))
+
+
+def _stands(now: datetime) -> sa.ColumnElement[bool]:
+    return col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now)
+
+
+@dataclass(frozen=True, slots=True)
+class Owned:
+    """One owner of a client."""
+
+    person_id: UUID
+    name: str
+    level: OwnerLevel
+
+
+def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Owned]]:
+    """Return the owners by client, by name."""
+    found: dict[str, list[Owned]] = {}
     rows = session.exec(
-        select(ClientOwnerRow.client_id, PersonRow.id, PersonRow.name)
+        select(ClientOwnerRow.client_id, PersonRow.id, PersonRow.name, ClientOwnerRow.level)
         .join(PersonRow, col(PersonRow.id) == ClientOwnerRow.person_id)
         .where(among(ClientOwnerRow.client_id, client_ids))
         .order_by(PersonRow.name)
     )
-    for client_id, person_id, name in rows:
-        found.setdefault(client_id, []).append((person_id, name))
+    for client_id, person_id, name, level in rows:
+        found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level)))
+    return found
+
+
+def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:
+    """Return the ids of the clients that a person owns, by level."""
+    found: dict[OwnerLevel, list[str]] = {}
+    statement = select(ClientOwnerRow.client_id, ClientOwnerRow.level)
+    for client_id, level in session.exec(statement.where(ClientOwnerRow.person_id == person_id)):
+        found.setdefault(OwnerLevel(level), []).append(client_id)
     return found
 
 
@@ -149,12 +339,15 @@ def list_page(
     sort: ClientSort,
     after: tuple[str, str] | None,
     limit: int,
+    only: Iterable[str] | None = None,
 ) -> tuple[list[tuple[str, str]], int]:
     """Return (id, sort value as text) of one page after a cursor, and how many clients match in all."""
     key = _sort_key(sort, now)
     wanted = sa.select(col(ClientRow.id), key.label("key")).where(
         col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin)
     )
+    if only is not None:
+        wanted = wanted.where(among(ClientRow.id, only))
     if query:
         pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         wanted = wanted.where(

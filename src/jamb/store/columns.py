@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from typing import Any
+from uuid import UUID
 
-from sqlalchemy import Column, ColumnElement, DateTime, LargeBinary, Text, any_, bindparam
+from sqlalchemy import Column, ColumnElement, DateTime, LargeBinary, Text, Uuid, any_, bindparam
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlmodel import Field, col
 
@@ -22,8 +23,18 @@ def document(*, nullable: bool = False) -> Any:
     return Field(default=None, sa_column=Column(JSONB(none_as_null=True), nullable=nullable))
 
 
+def bound() -> Any:
+    """A reach, as the members of an authorization detail; null is everywhere."""
+    return Field(default=None, sa_column=Column(JSONB(none_as_null=True), nullable=True))
+
+
 def blob(*, primary_key: bool = False) -> Any:
     return Field(sa_column=Column(LargeBinary, nullable=False, primary_key=primary_key))
+
+
+def among_ids(column: Any, values: Iterable[UUID]) -> ColumnElement[bool]:
+    """Return "column is one of these ids" as one array parameter."""
+    return col(column) == any_(bindparam(None, list(values), ARRAY(Uuid)))
 
 
 def among(column: Any, values: Iterable[str]) -> ColumnElement[bool]:

@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, select
 
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.store.columns import blob, document, moment
 
 
@@ -26,7 +26,10 @@ class DirectoryRow(SQLModel, table=True):
     created_at: datetime = moment()
 
     def bounds(self) -> DirectoryPolicy:
-        return DirectoryPolicy(**self.policy)
+        kept = dict(self.policy)
+        kept["registering"] = Registering(kept.get("registering", Registering.NOBODY))
+        kept["registering_groups"] = tuple(kept.get("registering_groups", ()))
+        return DirectoryPolicy(**kept)
 
 
 class SigningKeyRow(SQLModel, table=True):
@@ -46,8 +49,9 @@ def policy_document(policy: DirectoryPolicy) -> dict[str, Any]:
     return asdict(policy)
 
 
-def by_slug(session: Session, slug: str) -> DirectoryRow | None:
-    return session.exec(select(DirectoryRow).where(DirectoryRow.slug == slug)).first()
+def by_slug(session: Session, slug: str, *, lock: bool = False) -> DirectoryRow | None:
+    statement = select(DirectoryRow).where(DirectoryRow.slug == slug)
+    return session.exec(statement.with_for_update() if lock else statement).first()
 
 
 def all_directories(session: Session) -> list[DirectoryRow]:

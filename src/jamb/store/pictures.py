@@ -10,12 +10,13 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
+from jamb.core.access import HeldGrant
 from jamb.core.audit import ClientPicture, CredentialPicture, ResourcePicture
 from jamb.core.clients import ClientState
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
-from jamb.store import clients, credentials, resources, usage
+from jamb.store import clients, credentials, resources, roles, usage
 from jamb.store.columns import among
 
 USE_WINDOW = timedelta(days=30)
@@ -27,10 +28,11 @@ class LoadedClient:
 
     row: clients.ClientRow
     picture: ClientPicture
-    owners: tuple[tuple[UUID, str], ...]
+    owners: tuple[clients.Owned, ...]
     credentials: tuple[credentials.CredentialRow, ...]
     asks: tuple[clients.AskRow, ...]
     grants: tuple[clients.GrantRow, ...]
+    roles: tuple[tuple[roles.AssignmentRow, roles.RoleRow], ...]
 
 
 def load(
@@ -51,6 +53,7 @@ def load(
     parts = _Parts(
         catalogues=resources.catalogues(session, resources.resources_of(session, directory_id)),
         owners=clients.owners_of(session, ids),
+        roles=roles.roles_of_clients(session, ids),
         asks=_by_client(clients.asks_of(session, ids)),
         grants=_by_client(clients.grants_of(session, ids)),
         credentials=_by_client(credentials.credentials_of(session, ids)),
@@ -65,7 +68,8 @@ class _Parts:
     """What was read for all clients at once, by client."""
 
     catalogues: Mapping[UUID, Catalogue]
-    owners: Mapping[str, list[tuple[UUID, str]]]
+    owners: Mapping[str, list[clients.Owned]]
+    roles: Mapping[str, list[tuple[roles.AssignmentRow, roles.RoleRow]]]
     asks: Mapping[str, list[clients.AskRow]]
     grants: Mapping[str, list[clients.GrantRow]]
     credentials: Mapping[str, list[credentials.CredentialRow]]
@@ -74,14 +78,16 @@ class _Parts:
     def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
         asks, grants = self.asks.get(row.id, []), self.grants.get(row.id, [])
         owners, held = self.owners.get(row.id, []), self.credentials.get(row.id, [])
-        touched = {ask.resource_id for ask in asks} | {grant.resource_id for grant in grants}
+        by_role = self.roles.get(row.id, [])
+        touched = {one.resource_id for one in asks} | {one.resource_id for one in grants}
+        touched |= {role.resource_id for _, role in by_role}
         pictures = tuple(
             ResourcePicture(
                 catalogue=self.catalogues[resource_id],
                 rungs=ladder(
                     self.catalogues[resource_id],
                     [ask.held() for ask in asks if ask.resource_id == resource_id],
-                    [grant.held() for grant in grants if grant.resource_id == resource_id],
+                    held_at(resource_id, grants, by_role),
                     self.uses.get((row.id, resource_id), ()),
                     now,
                     policy.observation,
@@ -93,11 +99,24 @@ class _Parts:
             id=row.id,
             name=row.name,
             live=row.state == ClientState.LIVE,
-            owners=tuple(name for _, name in owners),
+            owners=tuple(owner.name for owner in owners),
             credentials=tuple(_credential(credential) for credential in held),
             resources=pictures,
         )
-        return LoadedClient(row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants))
+        return LoadedClient(row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants), tuple(by_role))
+
+
+def held_at(
+    resource_id: UUID,
+    grants: Iterable[clients.GrantRow],
+    by_role: Iterable[tuple[roles.AssignmentRow, roles.RoleRow]],
+) -> list[HeldGrant]:
+    """Return what a client holds or held at one resource, by consent and by its roles."""
+    found = [grant.held() for grant in grants if grant.resource_id == resource_id]
+    for assignment, role in by_role:
+        if role.resource_id == resource_id:
+            found.extend(assignment.grants(role))
+    return found
 
 
 class _OfClient(Protocol):

@@ -1,14 +1,16 @@
-"""Resources and their catalogues: operations and permissions."""
+"""Resources, their catalogues (operations and permissions) and the collections of their objects."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from uuid import UUID
 
+import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
+from jamb.core.reach import NO_COLLECTIONS, Collection, CollectionTree
 from jamb.store.columns import words
 
 
@@ -29,6 +31,11 @@ class ResourceRow(SQLModel, table=True):
     revision: int = 1
     # The client whose guard reports what was used here; nobody else's reports are believed.
     guard_client_id: str | None = Field(default=None, foreign_key="client.id", sa_type=Text)
+    # What one object is called; empty where reach does not apply.
+    object_name: str = Field(default="", sa_type=Text)
+    # What the resource wants to know of whoever asks for it, and the terms to accept.
+    questions: list[str] = words()
+    terms: str = Field(default="", sa_type=Text)
 
 
 class OperationRow(SQLModel, table=True):
@@ -52,6 +59,20 @@ class PermissionRow(SQLModel, table=True):
     kinds: list[str] = words()
     unlocks: list[str] = words()
     implies: list[str] = words()
+    consent_by: str = Field(default=ConsentBy.ADMINISTRATOR.value, sa_type=Text)
+    text: str = Field(default="", sa_type=Text)
+    person_text: str = Field(default="", sa_type=Text)
+
+
+class CollectionRow(SQLModel, table=True):
+    """A named set of the resource's objects; its path places it in the tree."""
+
+    __tablename__ = "collection"
+
+    resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    path: str = Field(primary_key=True, sa_type=Text)
+    title: str = Field(sa_type=Text)
+    objects: list[str] = words()
 
 
 _prepared: dict[tuple[UUID, int], Catalogue] = {}
@@ -80,8 +101,34 @@ def add_catalogue(session: Session, resource_id: UUID, catalogue: Catalogue) -> 
                 kinds=sorted(permission.kinds),
                 unlocks=sorted(permission.unlocks),
                 implies=sorted(permission.implies),
+                consent_by=permission.consent_by.value,
+                text=permission.text,
+                person_text=permission.person_text,
             )
         )
+
+
+def replace_catalogue(session: Session, row: ResourceRow, catalogue: Catalogue) -> None:
+    """Put another catalogue in place of the one a resource has; its revision rises."""
+    session.execute(sa.delete(OperationRow).where(col(OperationRow.resource_id) == row.id))
+    session.execute(sa.delete(PermissionRow).where(col(PermissionRow.resource_id) == row.id))
+    row.title, row.identifier, row.object_name = catalogue.title, catalogue.identifier, catalogue.object_name
+    row.revision += 1
+    session.add(row)
+    session.flush()
+    add_catalogue(session, row.id, catalogue)
+
+
+def collections_of(session: Session, resource_id: UUID) -> CollectionTree:
+    rows = session.exec(select(CollectionRow).where(CollectionRow.resource_id == resource_id))
+    found = [Collection(row.path, row.title, frozenset(row.objects)) for row in rows]
+    return CollectionTree.of(found) if found else NO_COLLECTIONS
+
+
+def replace_collections(session: Session, resource_id: UUID, tree: CollectionTree) -> None:
+    session.execute(sa.delete(CollectionRow).where(col(CollectionRow.resource_id) == resource_id))
+    for one in tree.collections.values():
+        session.add(CollectionRow(resource_id=resource_id, path=one.path, title=one.title, objects=sorted(one.objects)))
 
 
 def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:
@@ -90,14 +137,24 @@ def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:
     )
 
 
-def by_name(session: Session, directory_id: UUID, name: str) -> ResourceRow | None:
+def by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = False) -> ResourceRow | None:
     """Find by short name or by identifier."""
-    return session.exec(
-        select(ResourceRow).where(
-            ResourceRow.directory_id == directory_id,
-            (col(ResourceRow.name) == name) | (col(ResourceRow.identifier) == name),
-        )
-    ).first()
+    statement = select(ResourceRow).where(
+        ResourceRow.directory_id == directory_id,
+        (col(ResourceRow.name) == name) | (col(ResourceRow.identifier) == name),
+    )
+    return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def collection_counts(session: Session, directory_id: UUID) -> dict[UUID, int]:
+    """Return how many collections each resource of a directory has."""
+    rows = session.exec(
+        select(CollectionRow.resource_id, sa.func.count())
+        .join(ResourceRow, col(ResourceRow.id) == CollectionRow.resource_id)
+        .where(ResourceRow.directory_id == directory_id)
+        .group_by(col(CollectionRow.resource_id))
+    )
+    return dict(rows.all())
 
 
 def catalogues(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Catalogue]:
@@ -119,11 +176,25 @@ def catalogues(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Cata
         for row in session.exec(select(PermissionRow).where(col(PermissionRow.resource_id).in_(missing))):
             kinds = frozenset(AccessKind(kind) for kind in row.kinds)
             permissions[row.resource_id].append(
-                Permission(row.name, row.title, kinds, frozenset(row.unlocks), frozenset(row.implies))
+                Permission(
+                    row.name,
+                    row.title,
+                    kinds,
+                    frozenset(row.unlocks),
+                    frozenset(row.implies),
+                    ConsentBy(row.consent_by),
+                    row.text,
+                    row.person_text,
+                )
             )
         for key, resource in missing.items():
             _prepared[key, resource.revision] = Catalogue.of(
-                resource.name, resource.title, resource.identifier, operations[key], permissions[key]
+                resource.name,
+                resource.title,
+                resource.identifier,
+                operations[key],
+                permissions[key],
+                resource.object_name,
             )
     return {row.id: _prepared.get((row.id, row.revision)) or catalogues(session, [row])[row.id] for row in wanted}
 

@@ -2,8 +2,19 @@
 
 from sqlmodel import SQLModel
 
-from jamb.store import clients, credentials, directories, ledger, people, resources, usage
+from jamb.store import clients, credentials, directories, ledger, people, requests, resources, roles, usage
 
 METADATA = SQLModel.metadata
 
-__all__ = ["METADATA", "clients", "credentials", "directories", "ledger", "people", "resources", "usage"]
+__all__ = [
+    "METADATA",
+    "clients",
+    "credentials",
+    "directories",
+    "ledger",
+    "people",
+    "requests",
+    "resources",
+    "roles",
+    "usage",
+]

@@ -1,6 +1,7 @@
 """The reads and writes of the token path: statements compiled once from the tables and run on the driver.
 
 The condition under which a grant is in force is that of `core.access.HeldGrant.in_force`; a test compares the two.
+A granted permission comes as its name or, where it is bounded, as its name, a space and its reach in JSON.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from jamb.store import tables
 _T = tables.METADATA.tables
 _directory, _client, _credential, _resource = _T["directory"], _T["client"], _T["credential"], _T["resource"]
 _consent, _ask, _key, _attempt = _T["consent"], _T["ask"], _T["signing_key"], _T["attempt"]
+_role, _assignment = _T["role"], _T["role_assignment"]
 
 
 def _compiled(statement: sa.sql.ClauseElement) -> str:
@@ -36,19 +38,38 @@ _newest_key = (
 )
 
 
+def _in_force(since: sa.ColumnElement[Any], until: sa.ColumnElement[Any]) -> sa.ColumnElement[bool]:
+    now = _param("now", _MOMENT)
+    return sa.and_(since <= now, sa.or_(until.is_(None), until > now))
+
+
+def _bounded(permission: sa.ColumnElement[Any], reach: sa.ColumnElement[Any]) -> sa.ColumnElement[Any]:
+    """Return the permission, followed by its reach where it is not everywhere: one array carries both."""
+    return permission + sa.func.coalesce(sa.literal_column("' '") + sa.cast(reach, sa.Text), sa.literal_column("''"))
+
+
 def _granted(kind: str, client: sa.ColumnElement[str], resource: sa.ColumnElement[Any]) -> sa.ColumnElement[Any]:
-    return sa.func.array(
-        sa.select(_consent.c.permission)
-        .where(
-            _consent.c.client_id == client,
-            _consent.c.resource_id == resource,
-            _consent.c.kind == sa.literal_column(f"'{kind}'"),
-            _consent.c.granted_at <= _param("now", _MOMENT),
-            sa.or_(_consent.c.expires_at.is_(None), _consent.c.expires_at > _param("now", _MOMENT)),
-        )
-        .correlate(_client, _resource)
-        .scalar_subquery()
+    """Return what counts for everyone: by consent and, where the client acts as itself, by its own roles."""
+    consented = sa.select(_bounded(_consent.c.permission, _consent.c.reach)).where(
+        _consent.c.client_id == client,
+        _consent.c.resource_id == resource,
+        _consent.c.kind == sa.literal_column(f"'{kind}'"),
+        _consent.c.person_id.is_(None),
+        _in_force(_consent.c.granted_at, _consent.c.expires_at),
     )
+    if kind != "application":
+        return sa.func.array(consented.correlate(_client, _resource).scalar_subquery())
+    by_role = (
+        sa.select(_bounded(sa.func.unnest(_role.c.permissions), _assignment.c.reach))
+        .select_from(_assignment.join(_role, _role.c.id == _assignment.c.role_id))
+        .where(
+            _assignment.c.client_id == client,
+            _role.c.resource_id == resource,
+            _in_force(_assignment.c.assigned_at, _assignment.c.expires_at),
+        )
+    )
+    both = sa.union_all(consented.correlate(_client, _resource), by_role.correlate(_client, _resource))
+    return sa.func.array(both.scalar_subquery())
 
 
 # Parameters: slug, client, digest, resource, now. One row, or none when there is no such directory.
@@ -67,6 +88,7 @@ AUTHENTICATE = _compiled(
         _resource.c.id.label("resource_id"),
         _resource.c.revision,
         _granted("application", _client.c.id, _resource.c.id).label("granted"),
+        _client.c.narrowed_at,
     )
     .select_from(
         _directory.outerjoin(
@@ -81,12 +103,24 @@ AUTHENTICATE = _compiled(
     .where(_directory.c.slug == _param("slug", sa.Text))
 )
 
-# Parameters: slug, client. The identifiers of the resources at which a client holds grants.
+# Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
 GRANTED_AT = _compiled(
-    sa.select(_resource.c.identifier)
-    .distinct()
-    .select_from(_consent.join(_resource, _resource.c.id == _consent.c.resource_id).join(_directory))
-    .where(_consent.c.client_id == _param("client", sa.Text), _directory.c.slug == _param("slug", sa.Text))
+    sa.union(
+        sa.select(_resource.c.identifier)
+        .select_from(
+            _consent.join(_resource, _resource.c.id == _consent.c.resource_id).join(
+                _directory, _directory.c.id == _resource.c.directory_id
+            )
+        )
+        .where(_consent.c.client_id == _param("client", sa.Text), _directory.c.slug == _param("slug", sa.Text)),
+        sa.select(_resource.c.identifier)
+        .select_from(
+            _assignment.join(_role, _role.c.id == _assignment.c.role_id)
+            .join(_resource, _resource.c.id == _role.c.resource_id)
+            .join(_directory, _directory.c.id == _resource.c.directory_id)
+        )
+        .where(_assignment.c.client_id == _param("client", sa.Text), _directory.c.slug == _param("slug", sa.Text)),
+    )
 )
 
 # Parameters: client, resource_id. What a client asks at a resource, for the wording of a refusal.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
 from datetime import date, datetime
 from uuid import UUID
 
@@ -38,6 +39,23 @@ class UsageBatchRow(SQLModel, table=True):
     id: UUID = Field(primary_key=True)
     resource_id: UUID = Field(foreign_key="resource.id")
     received_at: datetime = moment()
+
+
+class RefusalRow(SQLModel, table=True):
+    """Calls of one operation that a guard refused, by client, kind, reason, object and day."""
+
+    __tablename__ = "refusal"
+    __table_args__ = (Index("refusal_by_client", "client_id", "last_at"),)
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    operation: str = Field(primary_key=True, sa_type=Text)
+    kind: str = Field(primary_key=True, sa_type=Text)
+    reason: str = Field(primary_key=True, sa_type=Text)
+    object: str = Field(default="", primary_key=True, sa_type=Text)
+    day: date = Field(sa_column=Column(Date, primary_key=True))
+    calls: int = Field(sa_column=Column(BigInteger, nullable=False))
+    last_at: datetime = moment()
 
 
 class AttemptRow(SQLModel, table=True):
@@ -110,6 +128,46 @@ def add_uses(session: Session, resource_id: UUID, uses: Iterable[tuple[str, Use]
     session.execute(added, rows)
 
 
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """Calls that a guard refused on one day: of which operation, of what kind, why, and to which object."""
+
+    operation: str
+    kind: AccessKind
+    reason: str
+    object: str
+    day: date
+    calls: int
+    last_at: datetime
+
+
+def add_refusals(session: Session, resource_id: UUID, refusals: Iterable[tuple[str, Refused]]) -> None:
+    """Add refused calls to what is counted already, in an order that two processes share."""
+    rows = [
+        {"client_id": client_id, "resource_id": resource_id, **asdict(one), "kind": one.kind.value}
+        for client_id, one in refusals
+    ]
+    keys = ["client_id", "resource_id", "operation", "kind", "reason", "object", "day"]
+    rows.sort(key=lambda row: [str(row[key]) for key in keys])
+    if not rows:
+        return
+    statement = insert(RefusalRow)
+    added = statement.on_conflict_do_update(
+        index_elements=keys,
+        set_={
+            "calls": col(RefusalRow.calls) + statement.excluded.calls,
+            "last_at": func.greatest(RefusalRow.last_at, statement.excluded.last_at),
+        },
+    )
+    session.execute(added, rows)
+
+
+def refusals_of(session: Session, client_id: str, limit: int) -> list[RefusalRow]:
+    """Latest first."""
+    statement = select(RefusalRow).where(RefusalRow.client_id == client_id)
+    return list(session.exec(statement.order_by(col(RefusalRow.last_at).desc()).limit(limit)))
+
+
 def remember_batch(session: Session, batch_id: UUID, resource_id: UUID, now: datetime) -> bool:
     """Return whether this batch is new."""
     statement = insert(UsageBatchRow).values(id=batch_id, resource_id=resource_id, received_at=now)
@@ -129,3 +187,14 @@ def attempts_of(
     if before is not None:
         statement = statement.where(col(AttemptRow.id) < before)
     return list(session.exec(statement.order_by(col(AttemptRow.id).desc()).limit(limit)))
+
+
+def issued_since(session: Session, client_id: str, resource: str | None, since: datetime) -> int:
+    """Return how many tokens a client was issued since a moment, for one resource or for any."""
+    statement = select(func.count()).select_from(AttemptRow)
+    statement = statement.where(
+        AttemptRow.client_id == client_id, AttemptRow.outcome == "issued", AttemptRow.at > since
+    )
+    if resource is not None:
+        statement = statement.where(AttemptRow.resource == resource)
+    return session.exec(statement).one()
