@@ -1,4 +1,4 @@
-"""Who may do what, with the facts from the store: admission to Jamb's own API, and explanations for any resource."""
+"""Admission to Jamb's own API: who calls, what they may do here, and whom to ask when they may not."""
 
 from __future__ import annotations
 
@@ -6,27 +6,29 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlmodel import Session, select
+from sqlmodel import Session
 
-from jamb.actions.credentials import credential_view
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
+from jamb.actions.premises import Directory, Premises, find_directory, find_resource
 from jamb.core import own_api
 from jamb.core.access import (
     CheckName,
     ClientStanding,
     Decision,
     Explanation,
+    ObjectFacts,
     PersonStanding,
     Request,
     TokenFacts,
     decide,
     explain,
 )
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.clients import ClientState
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.store import clients, credentials, people, resources, usage
+from jamb.core.policy import Registering as Rule
+from jamb.core.reach import EVERYWHERE
+from jamb.store import clients, people, pictures, resources, roles, usage
 from jamb.store.work import Actor, observation
 
 
@@ -41,10 +43,19 @@ class Caller:
 
 @dataclass(frozen=True, slots=True)
 class Admitted:
-    """A caller who may do the operation, ready to be an actor in the ledger."""
+    """A caller who may do the operation, ready to be an actor in the ledger.
+
+    `own`: the clients that the caller sees, where only ownership lets them see any; None: no such limit.
+    """
 
     directory: Directory
     actor: Actor
+    own: frozenset[str] | None = None
+
+    @property
+    def mine(self) -> str | None:
+        """The person to whose own things the caller is limited; None: no such limit."""
+        return self.actor.id if self.own is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +76,21 @@ class _AtDoor:
     person: PersonStanding | None
     token: TokenFacts | None
 
-    def request(self, operation: str) -> Request:
+    def request(self, operation: str, client_id: str | None = None) -> Request:
         kind = AccessKind.APPLICATION if self.person is None else AccessKind.DELEGATED
-        return Request(operation, kind, self.person, self.token)
+        # Jamb's own objects are the clients; each lies in a collection of its own.
+        found = ObjectFacts(client_id, (client_id,)) if client_id is not None else None
+        return Request(operation, kind, self.person, self.token, found)
+
+    def own(self) -> frozenset[str] | None:
+        """Return the clients that the caller is limited to seeing by their roles; None: no limit."""
+        if self.person is None:
+            return None
+        operation = "clients.read"
+        opening = [role for role in self.person.roles if operation in self.catalogue.opened_by_all(role.permissions)]
+        if any(role.reach == EVERYWHERE for role in opening):
+            return None
+        return frozenset().union(*(role.reach.collections for role in opening))
 
     @property
     def actor(self) -> Actor:
@@ -76,72 +99,73 @@ class _AtDoor:
         return Actor("person", self.person.id, self.person.name, self.standing.name)
 
 
-@dataclass(frozen=True, slots=True)
-class ExplainedAccess:
-    client_id: str
-    client_name: str
-    resource: str
-    operation: str
-    kind: AccessKind
-    explanation: Explanation
-
-
-def admit(premises: Premises, slug: str, caller: Caller, operation: str, now: datetime) -> Admitted:
+def admit(
+    premises: Premises, slug: str, caller: Caller, operation: str, now: datetime, client_id: str | None = None
+) -> Admitted:
     """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
+
+    Args:
+        client_id: the client that the operation is about, if it is about one.
 
     Raises:
         NotFound: no such directory, or the caller belongs to another one.
         Forbidden: with the reason, and the role or permission that would do.
     """
     with Session(premises.engine) as session:
-        at_door = _meet(session, slug, caller)
-        request = at_door.request(operation)
+        at_door = _meet(session, slug, caller, now)
+        request = at_door.request(operation, client_id)
         decision = decide(at_door.catalogue, at_door.standing, request, now)
         if not decision.allowed:
-            roles = people.roles_of_resource(session, at_door.resource_id)
-            explained = explain(at_door.catalogue, at_door.standing, request, now, roles)
-            raise _refusal(session, at_door, operation, decision, explained)
+            known = roles.roles_of_resource(session, at_door.resource_id)
+            explained = explain(at_door.catalogue, at_door.standing, request, now, known)
+            raise _refusal(session, at_door, operation, decision, explained, now)
     if at_door.person is None:
         # What a client does here is use like any other, and the audit judges it so.
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
         with observation(premises.engine) as session:
             usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
-    return Admitted(at_door.directory, at_door.actor)
+    return Admitted(at_door.directory, at_door.actor, at_door.own())
 
 
 def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
     """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
     with Session(premises.engine) as session:
-        at_door = _meet(session, slug, caller)
-        roles = tuple(sorted(role.name for role in at_door.person.roles)) if at_door.person else ()
+        at_door = _meet(session, slug, caller, now)
+        held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
         may = tuple(
             name
             for name in sorted(at_door.catalogue.operations)
             if decide(at_door.catalogue, at_door.standing, at_door.request(name), now).allowed
         )
-        return Whoami(at_door.actor, roles, may)
+        return Whoami(at_door.actor, held, may)
 
 
-def explain_access(
-    premises: Premises, slug: str, client_id: str, resource_name: str, operation: str, now: datetime
-) -> ExplainedAccess:
-    """Explain whether a client may do an operation as itself, and the smallest change if it may not."""
+@dataclass(frozen=True, slots=True)
+class Registering:
+    """Whether the caller may register clients and, if not, why and whom to ask."""
+
+    allowed: bool
+    why: str
+    ask: tuple[str, ...]
+
+
+def may_register(premises: Premises, slug: str, caller: Caller, now: datetime) -> Registering:
+    """Tell a caller before the form whether they may register, and whom to ask if not."""
     with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, resource_name)
-        catalogue = resources.catalogues(session, [resource])[resource.id]
-        works = None
-        if client.kind == ClientKind.SERVICE:
-            held = credentials.credentials_of(session, [client.id])
-            works = any(credential_view(row, now, directory.policy).works for row in held)
-        standing = _standing(session, client, resource.id, can_authenticate=works)
-        kind = AccessKind.APPLICATION
-        explained = explain(catalogue, standing, Request(operation, kind), now)
-        return ExplainedAccess(client.id, client.name, resource.name, operation, kind, explained)
+        at_door = _meet(session, slug, caller, now)
+        request = at_door.request("clients.register")
+        allowed = decide(at_door.catalogue, at_door.standing, request, now).allowed
+        policy = at_door.directory.policy
+        why = {
+            Rule.EVERYONE: "Everyone of this directory may register clients.",
+            Rule.GROUPS: f"Members of {', '.join(policy.registering_groups)} and registrars may register clients.",
+            Rule.NOBODY: "Only registrars and stewards may register clients.",
+        }[policy.registering]
+        asking = () if allowed else tuple(_holding(session, at_door.directory, ("registrar", "steward"), now))
+        return Registering(allowed, why, asking)
 
 
-def _meet(session: Session, slug: str, caller: Caller) -> _AtDoor:
+def _meet(session: Session, slug: str, caller: Caller, now: datetime) -> _AtDoor:
     directory = find_directory(session, slug)
     client = clients.by_id(session, directory.id, caller.client_id)
     if client is None:
@@ -153,34 +177,54 @@ def _meet(session: Session, slug: str, caller: Caller) -> _AtDoor:
         row = session.get(people.PersonRow, caller.person_id)
         if row is None or row.directory_id != directory.id:
             raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
-        person = people.standing(session, row, resource.id)
-    standing = _standing(session, client, resource.id)
+        person = _person_at_door(session, directory, row, resource.id, now)
+    standing = standing_of(session, client, resource.id)
     return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
 
 
-def _standing(
+def _person_at_door(
+    session: Session, directory: Directory, row: people.PersonRow, resource_id: UUID, now: datetime
+) -> PersonStanding:
+    """Return the person with assigned roles and those that ownership and the directory's policy give."""
+    found = roles.standing(session, row, resource_id, now)
+    policy = directory.policy
+    may = policy.registering is Rule.EVERYONE or (
+        policy.registering is Rule.GROUPS
+        and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
+    )
+    given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)
+    return PersonStanding(found.id, found.name, found.live, (*found.roles, *given))
+
+
+def standing_of(
     session: Session, client: clients.ClientRow, resource_id: UUID, *, can_authenticate: bool | None = None
 ) -> ClientStanding:
+    """Return what a client asks, holds by consent and by its roles at one resource."""
     asks = tuple(row.held() for row in clients.asks_of(session, [client.id]) if row.resource_id == resource_id)
-    grants = tuple(row.held() for row in clients.grants_of(session, [client.id]) if row.resource_id == resource_id)
-    return ClientStanding(client.id, client.name, client.state == ClientState.LIVE, asks, grants, can_authenticate)
+    by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    grants = tuple(pictures.held_at(resource_id, clients.grants_of(session, [client.id]), by_role))
+    live = client.state == ClientState.LIVE
+    return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.cut_off_at)
 
 
 def _refusal(
-    session: Session, at_door: _AtDoor, operation: str, decision: Decision, explained: Explanation
+    session: Session, at_door: _AtDoor, operation: str, decision: Decision, explained: Explanation, now: datetime
 ) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
     title = at_door.catalogue.operations[operation].title
     reasons = "; ".join(check.evidence for check in decision.failed)
     steps = " ".join(step.text for step in explained.mend)
     if any(check.name is CheckName.ROLE for check in decision.failed):
-        stewards = session.exec(
-            select(people.PersonRow.name)
-            .join(people.RoleAssignmentRow)
-            .join(people.RoleRow)
-            .where(people.RoleRow.directory_id == at_door.directory.id, people.RoleRow.name == "steward")
-            .order_by(people.PersonRow.name)
-        )
-        names = ", ".join(stewards)
+        names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
         steps += f" Stewards here: {names}." if names else ""
     return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)
+
+
+def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
+    """Return the names of the live people who hold one of these roles, themselves or by a group."""
+    found = [role for role in roles.roles_of(session, directory.id) if role.name in names]
+    held = roles.holders_of(session, [role.id for role in found], now)
+    inside = roles.people_within(session, [one.group.id for one in held if one.group is not None])
+    holding = [one.person for one in held if one.person is not None]
+    holding += [person for members in inside.values() for person in members]
+    return sorted({person.name for person in holding if person.live})

@@ -5,23 +5,26 @@ from __future__ import annotations
 import secrets
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlmodel import Session
 
 from jamb.actions.credentials import CredentialView, credential_view
 from jamb.actions.people import find_person
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import audit
-from jamb.core.clients import ClientKind, ClientState, folded, registration
+from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
 from jamb.core.credentials import CredentialState
 from jamb.core.errors import BadInput, NameTaken, Violation
 from jamb.core.ids import client_id_from
 from jamb.core.ladder import LadderCount, Rung, count
 from jamb.core.next_steps import next_steps
-from jamb.core.permissions import Catalogue
-from jamb.store import clients, pictures, resources
+from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.reach.details import reach_of
+from jamb.store import clients, pictures, resources, usage
+from jamb.store import people as people_store
 from jamb.store.work import Actor, unit_of_work
 
 
@@ -29,6 +32,7 @@ from jamb.store.work import Actor, unit_of_work
 class Owner:
     id: UUID
     name: str
+    level: OwnerLevel
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +57,19 @@ class ClientView:
 
 
 @dataclass(frozen=True, slots=True)
+class HoldingView:
+    """One way in which a permission is held: by consent (for everyone or one person) or by a role."""
+
+    reach: Reach
+    granted_at: datetime
+    expires_at: datetime | None
+    granted_by: str
+    person: str
+    by_person: bool
+    through: str
+
+
+@dataclass(frozen=True, slots=True)
 class RungView:
     """A rung with who asked and granted, and why."""
 
@@ -61,6 +78,8 @@ class RungView:
     asked_by: str
     reason: str
     granted_by: str
+    wished: Reach
+    holdings: tuple[HoldingView, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,8 +113,13 @@ def register(
     owners: Iterable[str],
     actor: Actor,
     now: datetime,
+    *,
+    make_owner: bool = False,
 ) -> ClientView:
     """Register a client; owners are logins or ids of people of the directory.
+
+    Args:
+        make_owner: whoever registers it becomes an owner too: without it they could not see it afterwards.
 
     Raises:
         BadInput: name or purpose is not acceptable.
@@ -118,6 +142,9 @@ def register(
         with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
             unit.session.add(row)
         people = {person.id: person for person in (find_person(unit.session, directory, owner) for owner in owners)}
+        if actor.kind == "person" and make_owner:
+            maker = find_person(unit.session, directory, actor.id)
+            people[maker.id] = maker
         for person_id in people:
             unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person_id))
         unit.enter(
@@ -144,34 +171,106 @@ def change_owners(
     remove: Iterable[str],
     actor: Actor,
     now: datetime,
+    level: OwnerLevel = OwnerLevel.FULL,
 ) -> ClientView:
-    """Add and remove owners (logins or ids) in one step; who is one already, or is not, changes nothing.
+    """Add owners of a level and remove owners (logins or ids) in one step; who is added again gets the new level.
+
+    To hand a client over, add one person and remove the other.
 
     Raises:
         NotFound: a person is not known here. BadInput: nothing would change.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_client(unit.session, directory, client_id, lock=True)
-        before = dict(clients.owners_of(unit.session, [row.id]).get(row.id, []))
-        added = {person.id: person.name for person in (find_person(unit.session, directory, one) for one in add)}
+        before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
+        added = {
+            person.id: clients.Owned(person.id, person.name, level)
+            for person in (find_person(unit.session, directory, one) for one in add)
+        }
         removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
-        after = {key: name for key, name in {**before, **added}.items() if key not in removed}
+        after = {key: one for key, one in {**before, **added}.items() if key not in removed}
         if after == before:
             raise BadInput.field("add", "nothing new", "people who are not owners yet, or owners to remove")
         for key in before.keys() - after.keys():
             unit.session.delete(unit.session.get_one(clients.ClientOwnerRow, (row.id, key)))
-        for key in after.keys() - before.keys():
-            unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=key))
+        for key, one in after.items():
+            if before.get(key) != one:
+                held = unit.session.get(clients.ClientOwnerRow, (row.id, key))
+                held = held or clients.ClientOwnerRow(client_id=row.id, person_id=key)
+                held.level = one.level.value
+                unit.session.add(held)
         unit.enter(
             actor,
             "owners.changed",
             client_subject(row),
             now=now,
-            before={"owners": sorted(before.values())},
-            after={"owners": sorted(after.values())},
+            before={"owners": _owner_words(before.values())},
+            after={"owners": _owner_words(after.values())},
         )
         unit.session.flush()
         return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
+def set_state(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    state: ClientState,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> ClientView:
+    """Disable a client, which cuts its tokens off too, or enable it again. Raises `BadInput` if it is so already."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_client(unit.session, directory, client_id, lock=True)
+        if row.state == state:
+            raise BadInput.field("state", state.value, f"another state: it is {row.state} already")
+        before, row.state = row.state, state.value
+        if state is ClientState.DISABLED:
+            row.cut_off_at = note_narrowed(unit.session, row, now)
+        unit.session.add(row)
+        unit.enter(
+            actor,
+            f"client.{'disabled' if state is ClientState.DISABLED else 'enabled'}",
+            client_subject(row),
+            now=now,
+            before={"state": before},
+            after={"state": row.state},
+            reason=reason,
+        )
+        unit.session.flush()
+        return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
+@dataclass(frozen=True, slots=True)
+class CutOff:
+    """Tokens issued until `at` are refused. `live_tokens`: how many of them had not run out, until `tokens_until`."""
+
+    at: datetime
+    live_tokens: int
+    tokens_until: datetime
+
+
+def cut_off(
+    premises: Premises, directory: Directory, client_id: str, reason: str, actor: Actor, now: datetime
+) -> CutOff:
+    """Have every token that a client holds refused, here at once and by guards within seconds. New ones count."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_client(unit.session, directory, client_id, lock=True)
+        before = row.cut_off_at
+        row.cut_off_at = note_narrowed(unit.session, row, now)
+        life = timedelta(seconds=directory.policy.access_token_seconds)
+        living = usage.issued_since(unit.session, row.id, None, now - life)
+        unit.enter(
+            actor,
+            "client.cut-off",
+            client_subject(row),
+            now=now,
+            before={"cut off": before.isoformat() if before is not None else "never"},
+            after={"cut off": now.isoformat(), "tokens that lived": living},
+            reason=reason,
+        )
+        return CutOff(row.cut_off_at, living, now + life)
 
 
 def list_clients(
@@ -184,7 +283,9 @@ def list_clients(
     sort: clients.ClientSort = clients.ClientSort.NAME,
     after: tuple[str, str] | None = None,
     limit: int = 50,
+    only: frozenset[str] | None = None,
 ) -> ClientPage:
+    """Return a page of clients. `only`: none but these, for whoever sees no others."""
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         keys, total = clients.list_page(
@@ -197,6 +298,7 @@ def list_clients(
             sort=sort,
             after=after,
             limit=limit + 1,
+            only=only,
         )
         shown = keys[:limit]
         loaded = pictures.load(session, directory.id, directory.policy, now, [key for key, _ in shown])
@@ -210,7 +312,8 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
         loaded = load_one(session, directory, find_client(session, directory, client_id), now)
         asks = {(ask.resource_id, ask.permission, ask.kind): ask for ask in loaded.asks}
         standing = [grant for grant in loaded.grants if grant.held().in_force(now)]
-        grants = {(grant.resource_id, grant.permission, grant.kind): grant for grant in standing}
+        by_role = [(held, role) for held, role in loaded.roles if _counts(held.assigned_at, held.expires_at, now)]
+        names = {row.id: row.name for row in people_store.people_of(session, directory.id)}
         by_name = {row.name: row.id for row in resources.resources_of(session, directory.id)}
         ladders = []
         for resource in loaded.picture.resources:
@@ -218,14 +321,31 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
             views = []
             for rung in resource.rungs:
                 ask = asks.get((resource_id, rung.permission, rung.kind.value))
-                grant = grants.get((resource_id, rung.permission, rung.kind.value))
+                holdings = [
+                    HoldingView(
+                        reach_of(one.reach), one.granted_at, one.expires_at, one.granted_by,
+                        names.get(one.person_id, "") if one.person_id is not None else "", one.by_person, "",
+                    )
+                    for one in standing
+                    if (one.resource_id, one.permission, one.kind) == (resource_id, rung.permission, rung.kind)
+                ] + [
+                    HoldingView(
+                        reach_of(held.reach), held.assigned_at, held.expires_at, held.assigned_by, "", False, role.name
+                    )
+                    for held, role in by_role
+                    if role.resource_id == resource_id
+                    and rung.permission in role.permissions
+                    and rung.kind is AccessKind.APPLICATION
+                ]  # fmt: skip
                 views.append(
                     RungView(
                         rung,
                         ask.id if ask else None,
                         ask.asked_by if ask else "",
                         ask.reason if ask else "",
-                        grant.granted_by if grant else "",
+                        holdings[0].granted_by if holdings else "",
+                        reach_of(ask.reach) if ask else EVERYWHERE,
+                        tuple(holdings),
                     )
                 )
             ladders.append(ResourceLadder(resource.catalogue, tuple(views)))
@@ -250,7 +370,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,
-        owners=tuple(Owner(person_id, name) for person_id, name in loaded.owners),
+        owners=tuple(Owner(one.person_id, one.name, one.level) for one in loaded.owners),
         ladder=count(rungs),
         secret_state=_overall(held),
         next_end=min((one.expires_at for one in live if one.expires_at is not None), default=None),
@@ -259,6 +379,14 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         worst=max((finding.severity for finding in findings), default=None),
         next_steps=next_steps(kind, rungs, has_live_secret=bool(live)),
     )
+
+
+def _counts(since: datetime, until: datetime | None, now: datetime) -> bool:
+    return since <= now and (until is None or now < until)
+
+
+def _owner_words(owners: Iterable[clients.Owned]) -> list[str]:
+    return sorted(one.name if one.level is OwnerLevel.FULL else f"{one.name} ({one.level.value})" for one in owners)
 
 
 def client_subject(row: clients.ClientRow) -> dict[str, str]:

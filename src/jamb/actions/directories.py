@@ -3,23 +3,33 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
-from uuid import uuid4
+from typing import Any
+from uuid import UUID, uuid4
 
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 from jwt.algorithms import ECAlgorithm
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, command_line_client_id, console_client_id, find_directory
+from jamb.actions.premises import (
+    Directory,
+    Premises,
+    command_line_client_id,
+    console_client_id,
+    find_directory,
+    find_resource,
+)
 from jamb.core import own_api
+from jamb.core.access import RoleHolding
 from jamb.core.clients import ClientKind, ClientState, folded
-from jamb.core.errors import NameTaken, Violation
+from jamb.core.errors import BadInput, NameTaken, Violation
 from jamb.core.ledger import GENESIS, seal_of
-from jamb.core.permissions import AccessKind
-from jamb.core.policy import DirectoryPolicy
-from jamb.store import clients, directories, ledger, people, resources
+from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.policy import DirectoryPolicy, changed
+from jamb.store import clients, directories, ledger, resources, roles
 from jamb.store.work import Actor, Unit, unit_of_work
 
 ALGORITHM = "ES256"
@@ -101,6 +111,65 @@ def _add_signing_key(unit: Unit, premises: Premises, directory: Directory, now: 
     return kid
 
 
+def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
+    """Bring Jamb's own API in every directory to what this version offers; return the directories that changed."""
+    refreshed = []
+    with Session(premises.engine) as session:
+        found = [find_directory(session, row.slug) for row in directories.all_directories(session)]
+    for directory in found:
+        catalogue = own_api.own_catalogue(premises.own_identifier(directory.slug))
+        with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+            row = find_resource(unit.session, directory, own_api.NAME)
+            before = resources.catalogues(unit.session, [row])[row.id]
+            if before == catalogue:
+                continue
+            resources.replace_catalogue(unit.session, row, catalogue)
+            for shipped in own_api.ROLES:
+                role = roles.role_by_name(unit.session, directory.id, shipped.name)
+                unit.session.add(_shipped(directory, row.id, shipped, role))
+            for client_id in (console_client_id(directory.slug), command_line_client_id(directory.slug)):
+                held = {grant.permission for grant in clients.grants_of(unit.session, [client_id])}
+                _grant_parts(unit, client_id, row.id, sorted(_delegated(catalogue) - held), now)
+            unit.enter(
+                Actor("service", "jamb", "Jamb", "Jamb"),
+                "resource.changed",
+                {"kind": "resource", "id": str(row.id), "name": row.name},
+                now=now,
+                before={"operations": len(before.operations)},
+                after={"operations": len(catalogue.operations)},
+                reason="A newer version of Jamb",
+            )
+            refreshed.append(directory.slug)
+    return refreshed
+
+
+def change_policy(
+    premises: Premises, directory: Directory, changes: Mapping[str, Any], actor: Actor, now: datetime
+) -> Directory:
+    """Change settings of the policy. Raises `BadInput` naming each setting that does not exist or does not fit."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = directories.by_slug(unit.session, directory.slug, lock=True)
+        assert row is not None
+        before = row.bounds()
+        groups = [group.name for group in roles.groups_of(unit.session, directory.id)]
+        after = changed(before, changes, groups)
+        old, new = directories.policy_document(before), directories.policy_document(after)
+        different = sorted(name for name in new if new[name] != old[name])
+        if not different:
+            raise BadInput.field("policy", "the values it has", "a setting to change")
+        row.policy = new
+        unit.session.add(row)
+        unit.enter(
+            actor,
+            "policy.changed",
+            {"kind": "directory", "id": str(directory.id), "name": directory.name},
+            now=now,
+            before={name: old[name] for name in different},
+            after={name: new[name] for name in different},
+        )
+    return replace(directory, policy=after)
+
+
 def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> None:
     """Publish Jamb's own API here, with the shipped roles and the two clients that are parts of Jamb."""
     catalogue = own_api.own_catalogue(premises.own_identifier(directory.slug))
@@ -110,21 +179,12 @@ def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: date
         name=catalogue.name,
         title=catalogue.title,
         identifier=catalogue.identifier,
+        object_name=catalogue.object_name,
     )
     unit.session.add(resource)
     unit.session.flush()
     resources.add_catalogue(unit.session, resource.id, catalogue)
-    for role in own_api.ROLES:
-        unit.session.add(
-            people.RoleRow(
-                id=uuid4(),
-                directory_id=directory.id,
-                resource_id=resource.id,
-                name=role.name,
-                permissions=sorted(role.permissions),
-            )
-        )
-    delegated = [name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds]
+    unit.session.add_all(_shipped(directory, resource.id, role, None) for role in own_api.ROLES)
     for client_id, name in (
         (console_client_id(directory.slug), "Jamb console"),
         (command_line_client_id(directory.slug), "Jamb command line"),
@@ -144,15 +204,30 @@ def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: date
             )
         )
         unit.session.flush()
-        for permission in delegated:
-            unit.session.add(
-                clients.GrantRow(
-                    id=uuid4(),
-                    client_id=client_id,
-                    resource_id=resource.id,
-                    permission=permission,
-                    kind=AccessKind.DELEGATED.value,
-                    granted_at=now,
-                    granted_by="Jamb",
-                )
+        _grant_parts(unit, client_id, resource.id, sorted(_delegated(catalogue)), now)
+
+
+def _delegated(catalogue: Catalogue) -> set[str]:
+    return {name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds}
+
+
+def _grant_parts(unit: Unit, client_id: str, resource_id: UUID, names: Iterable[str], now: datetime) -> None:
+    """Let a part of Jamb do for a person whatever that person may do: the person's own roles are the bound."""
+    for permission in names:
+        unit.session.add(
+            clients.GrantRow(
+                id=uuid4(),
+                client_id=client_id,
+                resource_id=resource_id,
+                permission=permission,
+                kind=AccessKind.DELEGATED.value,
+                granted_at=now,
+                granted_by="Jamb",
             )
+        )
+
+
+def _shipped(directory: Directory, resource_id: UUID, role: RoleHolding, row: roles.RoleRow | None) -> roles.RoleRow:
+    made = row or roles.RoleRow(id=uuid4(), directory_id=directory.id, resource_id=resource_id, name=role.name)
+    made.title, made.permissions, made.shipped = own_api.ROLE_TITLES[role.name], sorted(role.permissions), True
+    return made

@@ -1,4 +1,4 @@
-"""People: add them, give them roles, sign them in at the console and out again."""
+"""People: add them, change them, take them in from a file; sign them in at the console and out again."""
 
 from __future__ import annotations
 
@@ -12,14 +12,17 @@ from hmac import compare_digest
 from hmac import digest as hmac_digest
 from uuid import UUID, uuid4
 
+import sqlalchemy as sa
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session, col, select
 
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
 from jamb.core.errors import BadInput, NameTaken, NotFound, NotSignedIn, TooManyTries, Violation
-from jamb.store import directories, people
-from jamb.store.work import Actor, observation, unit_of_work
+from jamb.core.groups import GROUP_NAME
+from jamb.core.people_list import ListedPerson, check_person, read_people
+from jamb.store import directories, people, roles
+from jamb.store.work import Actor, Unit, observation, unit_of_work
 
 TRIES_BEFORE_BAR = 5
 BAR = timedelta(minutes=1)
@@ -47,55 +50,114 @@ class ConsoleSession:
     csrf: str
 
 
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """What a file of people did: who was added, who was there already, and which groups were made for it."""
+
+    added: tuple[Person, ...]
+    present: tuple[str, ...]
+    groups_made: tuple[str, ...]
+
+
 def add_person(
     premises: Premises,
     directory: Directory,
     login: str,
     name: str,
     password: str | None,
-    roles: Sequence[str],
+    role_names: Sequence[str],
     actor: Actor,
     now: datetime,
 ) -> Person:
-    """Add a person with roles on Jamb's own API. Without a password the person cannot sign in."""
-    if password is not None and len(password) < PASSWORD_SHORTEST:
-        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
-    person = Person(uuid4(), name, login.strip().lower(), True, tuple(roles))
+    """Add a person with roles. Without a password the person cannot sign in.
+
+    Raises:
+        BadInput: an unfit login, name or password, or a role that does not exist. NameTaken: the login is in use.
+    """
+    login, name = login.strip().lower(), " ".join(name.split())
+    check_person(login, name)
+    _check_password(password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        with unit.constraint("person_login_taken", lambda: _login_taken(person.login)):
-            unit.session.add(
-                people.PersonRow(
-                    id=person.id,
-                    directory_id=directory.id,
-                    login=person.login,
-                    name=name,
-                    password_hash=_HASHER.hash(password) if password else None,
-                    created_at=now,
-                )
+        return _add(unit, directory, ListedPerson(login, name, (), tuple(role_names)), password, actor, now)
+
+
+def import_people(
+    premises: Premises, directory: Directory, text: str, actor: Actor, now: datetime, *, dry_run: bool = False
+) -> Imported:
+    """Add the people of a CSV file, all or none; who is here already stays as they are, but joins the groups named.
+
+    Groups that do not exist are made. With `dry_run` nothing is kept; the answer is the same.
+    """
+    listed = read_people(text)
+    try:
+        with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+            known = {row.login: row for row in people.people_of(unit.session, directory.id)}
+            added = [_add(unit, directory, one, None, actor, now) for one in listed if one.login not in known]
+            made = _join_groups(unit, directory, listed, actor, now)
+            found = Imported(tuple(added), tuple(one.login for one in listed if one.login in known), tuple(made))
+            if dry_run:
+                raise _DryRun(found)
+            return found
+    except _DryRun as rehearsed:
+        return rehearsed.found
+
+
+class _DryRun(Exception):
+    """Undoes a rehearsal, carrying what it would have done."""
+
+    def __init__(self, found: Imported) -> None:
+        super().__init__()
+        self.found = found
+
+
+def change_person(
+    premises: Premises,
+    directory: Directory,
+    reference: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    name: str | None = None,
+    live: bool | None = None,
+    password: str | None = None,
+) -> Person:
+    """Change a person's name or password, or whether they may act here at all.
+
+    Raises:
+        StillInUse: the directory would be left without a steward. BadInput: nothing would change.
+    """
+    _check_password(password)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_person(unit.session, directory, reference)
+        before, after = {}, {}
+        if name is not None and " ".join(name.split()) != row.name:
+            before["name"], row.name = row.name, " ".join(name.split())
+            check_person(row.login, row.name)
+            after["name"] = row.name
+        if live is not None and live != row.live:
+            before["state"], after["state"] = ("live", "gone") if row.live else ("gone", "live")
+            row.live = live
+        if password is not None:
+            row.password_hash = _HASHER.hash(password)
+            after["password"] = "set anew"  # noqa: S105 - says that, never what
+        if not after:
+            raise BadInput.field("person", row.login, "something to change: name, live or password")
+        unit.session.add(row)
+        if after.get("state") == "gone" or password is not None:
+            unit.session.execute(
+                sa.delete(people.ConsoleSessionRow).where(col(people.ConsoleSessionRow.person_id) == row.id)
             )
-        known = {
-            row.name: row.id
-            for row in unit.session.exec(select(people.RoleRow).where(people.RoleRow.directory_id == directory.id))
-        }
-        for role in roles:
-            if role not in known:
-                raise BadInput.field("roles", role, "one of " + ", ".join(sorted(known)))
-            unit.session.add(people.RoleAssignmentRow(role_id=known[role], person_id=person.id))
-        unit.enter(
-            actor,
-            "person.added",
-            {"kind": "person", "id": str(person.id), "name": name},
-            now=now,
-            after={"login": person.login, "roles": sorted(roles)},
-        )
-    return person
+        unit.enter(actor, "person.changed", _subject(row), now=now, before=before or None, after=after)
+        unit.session.flush()
+        refuse_stewardless(unit.session, directory, now)
+        return _person(row, roles.role_names(unit.session, directory.id, now))
 
 
-def list_people(premises: Premises, slug: str) -> list[Person]:
+def list_people(premises: Premises, slug: str, now: datetime) -> list[Person]:
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        roles = people.role_names(session, directory.id)
-        return [_person(row, roles) for row in people.people_of(session, directory.id)]
+        held = roles.role_names(session, directory.id, now)
+        return [_person(row, held) for row in people.people_of(session, directory.id)]
 
 
 def sign_in(premises: Premises, login: str, password: str, now: datetime) -> tuple[str, ConsoleSession]:
@@ -132,7 +194,7 @@ def sign_in(premises: Premises, login: str, password: str, now: datetime) -> tup
         cookie = secrets.token_urlsafe(32)
         ends = now + timedelta(seconds=directory.policy.session_seconds)
         session.add(people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, expires_at=ends))
-        person = _person(row, people.role_names(session, directory.id))
+        person = _person(row, roles.role_names(session, directory.id, now))
         return cookie, ConsoleSession(person, directory, ends, _csrf(premises, cookie))
 
 
@@ -149,7 +211,7 @@ def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSessi
             return None
         held, row, place = found
         directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
-        person = _person(row, people.role_names(session, directory.id))
+        person = _person(row, roles.role_names(session, directory.id, now))
         return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie))
 
 
@@ -179,6 +241,72 @@ def find_person(session: Session, directory: Directory, reference: str) -> peopl
             next_step="List the people of the directory for the right login.",
         )
     return row
+
+
+def _add(
+    unit: Unit, directory: Directory, listed: ListedPerson, password: str | None, actor: Actor, now: datetime
+) -> Person:
+    row = people.PersonRow(
+        id=uuid4(),
+        directory_id=directory.id,
+        login=listed.login,
+        name=listed.name,
+        password_hash=_HASHER.hash(password) if password else None,
+        created_at=now,
+    )
+    with unit.constraint("person_login_taken", lambda: _login_taken(listed.login)):
+        unit.session.add(row)
+    known = {role.name: role.id for role in roles.roles_of(unit.session, directory.id)}
+    for name in dict.fromkeys(listed.roles):
+        if name not in known:
+            raise BadInput.field("roles", name, "one of " + ", ".join(sorted(known)))
+        unit.session.add(
+            roles.AssignmentRow(
+                id=uuid4(), role_id=known[name], person_id=row.id, assigned_at=now, assigned_by=actor.name
+            )
+        )
+    unit.enter(
+        actor,
+        "person.added",
+        _subject(row),
+        now=now,
+        after={"login": row.login, "roles": sorted(set(listed.roles))},
+    )
+    return Person(row.id, row.name, row.login, True, tuple(dict.fromkeys(listed.roles)))
+
+
+def _join_groups(
+    unit: Unit, directory: Directory, listed: Sequence[ListedPerson], actor: Actor, now: datetime
+) -> list[str]:
+    """Put the people of a file into the groups it names; return the groups that were made for it."""
+    by_login = {row.login: row for row in people.people_of(unit.session, directory.id)}
+    belongs = roles.direct_people(unit.session, directory.id)
+    made = []
+    for name in dict.fromkeys(name for one in listed for name in one.groups):
+        row = roles.group_by_name(unit.session, directory.id, name)
+        if row is None:
+            if not GROUP_NAME.match(name):
+                raise BadInput.field("groups", name, "lower-case words joined by hyphens")
+            row = roles.GroupRow(id=uuid4(), directory_id=directory.id, name=name, title=name)
+            unit.session.add(row)
+            unit.session.flush()
+            made.append(name)
+        inside = {person.id for person in belongs.get(name, ())}
+        joining = [by_login[one.login] for one in listed if name in one.groups and by_login[one.login].id not in inside]
+        unit.session.add_all(roles.GroupPersonRow(group_id=row.id, person_id=person.id) for person in joining)
+        if joining or name in made:
+            subject = {"kind": "group", "id": str(row.id), "name": name}
+            unit.enter(actor, "group.joined", subject, now=now, after={"people": [person.login for person in joining]})
+    return made
+
+
+def _check_password(password: str | None) -> None:
+    if password is not None and len(password) < PASSWORD_SHORTEST:
+        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+
+
+def _subject(row: people.PersonRow) -> dict[str, str]:
+    return {"kind": "person", "id": str(row.id), "name": row.name}
 
 
 def _person(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:

@@ -1,19 +1,29 @@
-"""Resources: publish a catalogue, read it."""
+"""Resources: publish a catalogue, change it after seeing whom that affects, read it, draft one from a description."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
+from urllib.parse import urlsplit
 from uuid import uuid4
 
 from sqlmodel import Session
 
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
-from jamb.core.errors import BadInput, NameTaken, Violation
-from jamb.core.permissions import AccessKind, Catalogue, Proposal, smallest
-from jamb.store import clients, resources
+from jamb.core import own_api
+from jamb.core.access import Comparison, compare, holdings_in_force
+from jamb.core.errors import BadInput, NameTaken, StillInUse, Violation
+from jamb.core.openapi import operations_of
+from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, Proposal, smallest
+from jamb.core.reach import CollectionTree
+from jamb.store import clients, pictures, resources, roles
 from jamb.store.work import Actor, unit_of_work
+
+RESOURCE_NAME = re.compile(r"[a-z][a-z0-9]*(?:-[a-z0-9]+)*\Z")
+NAME_LONGEST = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +32,40 @@ class PublishedResource:
     title: str
     identifier: str
     catalogue: Catalogue
+    questions: tuple[str, ...]
+    terms: str
+    guard_client_id: str | None
+    collections: int
+
+
+@dataclass(frozen=True, slots=True)
+class AffectedClient:
+    """One client for which a changed catalogue changes what is possible, by kind."""
+
+    client_id: str
+    client_name: str
+    kind: AccessKind
+    comparison: Comparison
+
+
+@dataclass(frozen=True, slots=True)
+class ResourceChange:
+    """What publishing a catalogue over the one that stands would do. `before` is None where nothing stands yet.
+
+    `blocking`: permissions that would go though somebody holds, asks or bundles them, each with who.
+    """
+
+    before: Catalogue | None
+    after: Catalogue
+    operations_added: frozenset[str]
+    operations_gone: frozenset[str]
+    operations_changed: frozenset[str]
+    permissions_added: frozenset[str]
+    permissions_gone: frozenset[str]
+    permissions_changed: frozenset[str]
+    affected: tuple[AffectedClient, ...]
+    untouched: int
+    blocking: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def publish(
@@ -32,31 +76,69 @@ def publish(
     now: datetime,
     *,
     guard_client_id: str | None = None,
-) -> None:
-    """Publish a resource. `guard_client_id` names the client whose reports of use are believed."""
+    questions: Sequence[str] = (),
+    terms: str = "",
+) -> ResourceChange:
+    """Publish a resource, or put another catalogue in place of the one it has. Its short name never changes.
+
+    Args:
+        guard_client_id: the client whose reports of use are believed; None leaves the one that is named.
+
+    Raises:
+        BadInput: an unfit name or identifier. NameTaken: another resource has the identifier.
+        StillInUse: a permission would go that is held, asked or bundled in a role; who is named.
+    """
+    _check_names(catalogue)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = resources.ResourceRow(
-            id=uuid4(),
-            directory_id=directory.id,
-            name=catalogue.name,
-            title=catalogue.title,
-            identifier=catalogue.identifier,
-            guard_client_id=guard_client_id,
-        )
-        with unit.constraint("resource_name_taken", lambda: _taken(catalogue.name)):
-            unit.session.add(row)
-        resources.add_catalogue(unit.session, row.id, catalogue)
+        row = resources.by_name(unit.session, directory.id, catalogue.name, lock=True)
+        if row is not None and row.name != catalogue.name:
+            raise BadInput.field("name", catalogue.name, "the short name of the resource, not its identifier")
+        if guard_client_id is not None:
+            find_client(unit.session, directory, guard_client_id)
+        change = _change(unit.session, row, catalogue, now)
+        if change.blocking:
+            raise _blocked(change)
+        before = None
+        if row is None:
+            row = resources.ResourceRow(
+                id=uuid4(),
+                directory_id=directory.id,
+                name=catalogue.name,
+                title=catalogue.title,
+                identifier=catalogue.identifier,
+                object_name=catalogue.object_name,
+            )
+            with unit.constraint("resource_identifier_taken", lambda: _taken(catalogue.identifier)):
+                unit.session.add(row)
+            resources.add_catalogue(unit.session, row.id, catalogue)
+        else:
+            before = {"identifier": row.identifier, "revision": row.revision}
+            with unit.constraint("resource_identifier_taken", lambda: _taken(catalogue.identifier)):
+                resources.replace_catalogue(unit.session, row, catalogue)
+        row.questions, row.terms = [one.strip() for one in questions if one.strip()], terms.strip()
+        row.guard_client_id = guard_client_id or row.guard_client_id
         unit.enter(
             actor,
-            "resource.published",
+            "resource.published" if before is None else "resource.changed",
             {"kind": "resource", "id": str(row.id), "name": catalogue.name},
             now=now,
-            after={
-                "identifier": catalogue.identifier,
-                "operations": sorted(catalogue.operations),
-                "permissions": sorted(catalogue.permissions),
-            },
+            before=before,
+            after=_record(row, change),
         )
+        return change
+
+
+def preview(premises: Premises, slug: str, catalogue: Catalogue, now: datetime) -> ResourceChange:
+    """Return what publishing this catalogue would do: what changes, and for whom what becomes possible or stops."""
+    _check_names(catalogue)
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return _change(session, resources.by_name(session, directory.id, catalogue.name), catalogue, now)
+
+
+def draft(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
+    """Return the operations that an OpenAPI 3.1 document describes, to be corrected and published."""
+    return operations_of(document, data_class)
 
 
 def list_resources(premises: Premises, slug: str) -> list[PublishedResource]:
@@ -64,13 +146,72 @@ def list_resources(premises: Premises, slug: str) -> list[PublishedResource]:
         directory = find_directory(session, slug)
         rows = resources.resources_of(session, directory.id)
         found = resources.catalogues(session, rows)
-        return [PublishedResource(row.name, row.title, row.identifier, found[row.id]) for row in rows]
+        counts = resources.collection_counts(session, directory.id)
+        return [_view(row, found[row.id], counts.get(row.id, 0)) for row in rows]
 
 
 def read_resource(premises: Premises, slug: str, name: str) -> PublishedResource:
     with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        row = find_resource(session, directory, name)
+        counts = resources.collection_counts(session, directory.id)
+        return _view(row, resources.catalogues(session, [row])[row.id], counts.get(row.id, 0))
+
+
+def read_collections(premises: Premises, slug: str, name: str) -> tuple[PublishedResource, CollectionTree]:
+    with Session(premises.engine) as session:
         row = find_resource(session, find_directory(session, slug), name)
-        return PublishedResource(row.name, row.title, row.identifier, resources.catalogues(session, [row])[row.id])
+        tree = resources.collections_of(session, row.id)
+        return _view(row, resources.catalogues(session, [row])[row.id], len(tree.collections)), tree
+
+
+def replace_collections(
+    premises: Premises, directory: Directory, name: str, tree: CollectionTree, actor: Actor, now: datetime
+) -> CollectionTree:
+    """Put these collections in place of those that a resource has. Guards hear of it within seconds.
+
+    Raises:
+        BadInput: the resource has no objects. StillInUse: a collection would go that a reach names; who is named.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_resource(unit.session, directory, name, lock=True)
+        if row.name == own_api.NAME or not row.object_name:
+            sent = f"{len(tree.collections)} collections"
+            allowed = f"none: {row.name} does not say what its objects are called"
+            raise BadInput.field("collections", sent, allowed, "Publish it with an object name first.")
+        before = resources.collections_of(unit.session, row.id)
+        gone = before.collections.keys() - tree.collections.keys()
+        naming = clients.naming_collections(unit.session, row.id, gone, now)
+        naming += roles.naming_collections(unit.session, row.id, gone, now)
+        if naming:
+            raise StillInUse(
+                f"A collection that would go is named by the reach of {', '.join(sorted(set(naming))[:6])}.",
+                violations=(Violation("collections", ", ".join(sorted(gone)), "what no reach names"),),
+                next_step="Change those reaches first, or keep the collection.",
+            )
+        if before == tree:
+            return tree
+        resources.replace_collections(unit.session, row.id, tree)
+        moved = {
+            path
+            for path in before.collections.keys() & tree.collections.keys()
+            if before.members(path) != tree.members(path)
+        }
+        unit.enter(
+            actor,
+            "collections.replaced",
+            {"kind": "resource", "id": str(row.id), "name": row.name},
+            now=now,
+            before={"collections": len(before.collections), "objects": len(before.everything)},
+            after={
+                "collections": len(tree.collections),
+                "objects": len(tree.everything),
+                "added": sorted(tree.collections.keys() - before.collections.keys()),
+                "gone": sorted(gone),
+                "other objects": sorted(moved),
+            },
+        )
+        return tree
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +253,139 @@ def propose(
         return ProposedPermissions(catalogue, tuple(sorted(set(needed))), tuple(sorted(held)), proposal)
 
 
-def _taken(name: str) -> NameTaken:
+def _change(session: Session, row: resources.ResourceRow | None, after: Catalogue, now: datetime) -> ResourceChange:
+    if row is None:
+        none = frozenset[str]()
+        added, given = frozenset(after.operations), frozenset(after.permissions)
+        return ResourceChange(None, after, added, none, none, given, none, none, (), 0)
+    before = resources.catalogues(session, [row])[row.id]
+    tree = resources.collections_of(session, row.id)
+    gone = before.permissions.keys() - after.permissions.keys()
+    affected, untouched = [], 0
+    holding = clients.holding_at(session, row.id)
+    by_role = roles.roles_of_clients(session, [client.id for client in holding])
+    grants = clients.grants_by_client(session, [client.id for client in holding])
+    for client in holding:
+        held = pictures.held_at(row.id, grants.get(client.id, ()), by_role.get(client.id, ()))
+        touched = False
+        for kind in AccessKind:
+            mine = holdings_in_force(held, kind, now)
+            comparison = across(before, after, [one for one in mine if one.permission not in gone], mine, tree)
+            if comparison is not None:
+                affected.append(AffectedClient(client.id, client.name, kind, comparison))
+                touched = True
+        untouched += not touched
+    blocking = {name: tuple(who) for name, who in _holders_of(session, row, gone, now).items()}
+    return ResourceChange(
+        before,
+        after,
+        frozenset(after.operations.keys() - before.operations.keys()),
+        frozenset(before.operations.keys() - after.operations.keys()),
+        frozenset(name for name, item in after.operations.items() if before.operations.get(name, item) != item),
+        frozenset(after.permissions.keys() - before.permissions.keys()),
+        frozenset(gone),
+        frozenset(name for name, item in after.permissions.items() if before.permissions.get(name, item) != item),
+        tuple(sorted(affected, key=lambda one: (-one.comparison.added_weight, one.client_name, one.kind))),
+        untouched,
+        blocking,
+    )
+
+
+def across(
+    before: Catalogue, after: Catalogue, held_after: Sequence[Any], held_before: Any, tree: CollectionTree
+) -> Comparison | None:
+    """Compare what the same holdings open in two catalogues; None where nothing differs."""
+    old, new = compare(before, (), held_before, tree), compare(after, (), held_after, tree)
+    newly, no_longer = new.newly - old.newly, old.newly - new.newly
+    heavier = {
+        name
+        for name in new.newly & old.newly
+        if (after.operations[name].effect, after.operations[name].data_class)
+        != (before.operations[name].effect, before.operations[name].data_class)
+    }
+    if not newly and not no_longer and not heavier:
+        return None
+    return Comparison(
+        newly=newly,
+        wider=frozenset(heavier),
+        narrower=frozenset(),
+        unchanged=(new.newly & old.newly) - heavier,
+        no_longer=no_longer,
+        objects=new.objects,
+        added_weight=round(new.added_weight - old.added_weight, 1),
+        implied=new.implied,
+        redundant=new.redundant,
+    )
+
+
+def _holders_of(session: Session, row: resources.ResourceRow, gone: Any, now: datetime) -> dict[str, list[str]]:
+    """Return who holds, asks or bundles each of the permissions that would go."""
+    found: dict[str, list[str]] = {}
+    if not gone:
+        return found
+    for permission, name in clients.standing_on(session, row.id, gone, now):
+        found.setdefault(permission, []).append(name)
+    for role in roles.roles_of(session, row.directory_id):
+        if role.resource_id == row.id:
+            for permission in set(role.permissions) & set(gone):
+                found.setdefault(permission, []).append(f"the role {role.name}")
+    return found
+
+
+def _blocked(change: ResourceChange) -> StillInUse:
+    violations = tuple(
+        Violation(f"permissions.{name}", "left out", f"kept while it stands with {', '.join(who[:5])}")
+        for name, who in sorted(change.blocking.items())
+    )
+    return StillInUse(
+        f"{', '.join(sorted(change.blocking))}: somebody still stands on it.",
+        violations=violations,
+        next_step="Withdraw those consents, drop those asks or change those roles first.",
+    )
+
+
+def _check_names(catalogue: Catalogue) -> None:
+    violations = []
+    if len(catalogue.name) > NAME_LONGEST or not RESOURCE_NAME.match(catalogue.name):
+        allowed = f"lower-case words joined by hyphens, at most {NAME_LONGEST} characters"
+        violations.append(Violation("name", catalogue.name[:80], allowed))
+    elif catalogue.name == own_api.NAME:
+        violations.append(Violation("name", catalogue.name, "not Jamb's own API: it changes with Jamb alone"))
+    parts = urlsplit(catalogue.identifier)
+    # RFC 8707 section 2: an absolute URI without a fragment.
+    if not parts.scheme or not (parts.netloc or parts.path) or parts.fragment or " " in catalogue.identifier:
+        allowed = "an absolute URI without a fragment, as https://berths.port.example"
+        violations.append(Violation("identifier", catalogue.identifier[:80], allowed))
+    if not catalogue.permissions:
+        violations.append(Violation("permissions", "none", "at least one permission"))
+    if violations:
+        raise BadInput("This resource cannot be published as it is.", violations=tuple(violations))
+
+
+def _record(row: resources.ResourceRow, change: ResourceChange) -> dict[str, Any]:
+    record: dict[str, Any] = {"identifier": row.identifier, "revision": row.revision}
+    if change.before is None:
+        return record | {
+            "operations": sorted(change.after.operations),
+            "permissions": sorted(change.after.permissions),
+        }
+    for name in ("operations", "permissions"):
+        for what in ("added", "gone", "changed"):
+            names = getattr(change, f"{name}_{what}")
+            if names:
+                record[f"{name} {what}"] = sorted(names)
+    return record
+
+
+def _view(row: resources.ResourceRow, catalogue: Catalogue, collections: int) -> PublishedResource:
+    return PublishedResource(
+        row.name, row.title, row.identifier, catalogue, tuple(row.questions), row.terms, row.guard_client_id,
+        collections,
+    )  # fmt: skip
+
+
+def _taken(identifier: str) -> NameTaken:
     return NameTaken(
-        f"There is already a resource “{name}”.", violations=(Violation("name", name, "a name not in use"),)
+        f"Another resource has the identifier {identifier}.",
+        violations=(Violation("identifier", identifier, "an identifier not in use"),),
     )

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sqlmodel import Session
 
 from jamb.actions.premises import Premises, find_directory
+from jamb.actions.requests import RequestView, request_views
 from jamb.core import audit
 from jamb.core.credentials import CredentialState, state_of
 from jamb.core.excess import Excess, excess
 from jamb.core.ladder import LadderCount, count
 from jamb.core.ledger import Entry
-from jamb.store import ledger, pictures
+from jamb.store import ledger, pictures, requests
 
 RECENT_ENTRIES = 8
+REQUESTS_SHOWN = 20
+# How long a requester is told how a request ended.
+TOLD_FOR = timedelta(days=14)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,9 +51,12 @@ class Today:
     findings: dict[str, int]
     excess: Excess
     recent: tuple[Entry, ...]
+    requests: tuple[RequestView, ...]
+    decided: tuple[RequestView, ...]
 
 
-def read_today(premises: Premises, slug: str, now: datetime) -> Today:
+def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Today:
+    """Return what waits, ends and changed. `reader`: whose own requests, decided lately, are told of."""
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         loaded = pictures.load(session, directory.id, directory.policy, now)
@@ -65,6 +72,12 @@ def read_today(premises: Premises, slug: str, now: datetime) -> Today:
             and state_of(credential.expires_at, credential.withdrawn_at, now, directory.policy.notice)
             in {CredentialState.LIVE, CredentialState.EXPIRING}
         ]
+        rows = requests.page(session, directory.id, now=now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN)
+        waiting = request_views(session, directory, rows, now)
+        rows = requests.page(
+            session, directory.id, now=now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
+        )
+        past = request_views(session, directory, rows, now)
         entries = ledger.page(session, directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
         return Today(
             at=now,
@@ -75,6 +88,12 @@ def read_today(premises: Premises, slug: str, now: datetime) -> Today:
             findings=findings,
             excess=excess((place for client in found for place in client.resources), now, directory.policy.observation),
             recent=tuple(row.entry() for row in entries),
+            requests=tuple(waiting),
+            decided=tuple(
+                one
+                for one in past
+                if one.requested_by_id == reader and now - (one.decided_at or one.due_at) <= TOLD_FOR
+            ),
         )
 
 

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
+from sqlmodel import Session
+
 from jamb.actions.access import Admitted
-from jamb.actions.premises import Premises, find_resource
+from jamb.actions.premises import Premises, find_client, find_directory, find_resource
 from jamb.core.errors import BadInput, Forbidden
 from jamb.core.ladder import Use
+from jamb.core.permissions import AccessKind
 from jamb.store import clients, resources, usage
+from jamb.store.usage import Refused
 from jamb.store.work import observation
 
 # A guard that was cut off may report late; older than this it is no longer evidence of anything.
@@ -24,8 +29,9 @@ def report(
     batch_id: UUID,
     uses: Sequence[tuple[str, Use]],
     now: datetime,
+    refusals: Sequence[tuple[str, Refused]] = (),
 ) -> int:
-    """Count the uses of one batch; return how many rows were counted (0 when the batch was counted before).
+    """Count the uses and refused calls of one batch; return how many rows were counted (0: it was counted before).
 
     Uses of clients that this directory does not know are passed over: they have gone since.
 
@@ -45,9 +51,56 @@ def report(
                 raise BadInput.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
             if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
                 raise BadInput.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
+        for place, (_, refused) in enumerate(refusals):
+            if refused.operation not in catalogue.operations:
+                raise BadInput.field(
+                    f"refusals.{place}.operation", refused.operation, f"an operation of {resource.name}"
+                )
+            if not now - OLDEST <= refused.last_at <= now + timedelta(minutes=5):
+                raise BadInput.field(
+                    f"refusals.{place}.last_at", refused.last_at.isoformat(), "within the last 31 days"
+                )
         if not usage.remember_batch(session, batch_id, resource.id, now):
             return 0
-        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in uses})
+        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in (*uses, *refusals)})
         counted = [(client_id, use) for client_id, use in uses if client_id in known]
         usage.add_uses(session, resource.id, counted)
-        return len(counted)
+        refused_here = [(client_id, one) for client_id, one in refusals if client_id in known]
+        usage.add_refusals(session, resource.id, refused_here)
+        return len(counted) + len(refused_here)
+
+
+@dataclass(frozen=True, slots=True)
+class RefusedCalls:
+    """Calls of one operation that a guard refused on one day, and why."""
+
+    resource: str
+    operation: str
+    title: str
+    kind: AccessKind
+    reason: str
+    object: str
+    calls: int
+    last_at: datetime
+
+
+def list_refusals(premises: Premises, slug: str, client_id: str, limit: int) -> list[RefusedCalls]:
+    """Return what guards refused to a client, latest first."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        client = find_client(session, directory, client_id)
+        rows = {row.id: row for row in resources.resources_of(session, directory.id)}
+        catalogues = resources.catalogues(session, rows.values())
+        return [
+            RefusedCalls(
+                rows[one.resource_id].name,
+                one.operation,
+                known.title if (known := catalogues[one.resource_id].operations.get(one.operation)) else one.operation,
+                AccessKind(one.kind),
+                one.reason,
+                one.object,
+                one.calls,
+                one.last_at,
+            )
+            for one in usage.refusals_of(session, client.id, limit)
+        ]

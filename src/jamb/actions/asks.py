@@ -1,0 +1,245 @@
+"""Asks: say what a client needs, one permission or a whole list, and take an ask back. An ask opens nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.clients import client_subject
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
+from jamb.actions.reach import check_reach
+from jamb.core.asks import ListReview, implied_by, review_list
+from jamb.core.errors import AlreadyAsked, BadInput, NotFound, StillInUse, Violation, shorten
+from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.reach.details import document, reach_of
+from jamb.store import clients, requests, resources
+from jamb.store.work import Actor, Unit, unit_of_work
+
+REASON_LONGEST = 500
+
+
+@dataclass(frozen=True, slots=True)
+class AskView:
+    """An ask with the reach wished for. `implied_by`: another permission, asked or granted, that brings it along."""
+
+    id: UUID
+    resource: str
+    permission: str
+    kind: AccessKind
+    reason: str
+    asked_at: datetime
+    asked_by: str
+    reach: Reach = EVERYWHERE
+    implied_by: str = ""
+
+
+def ask(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    permissions: Sequence[str],
+    kind: AccessKind,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+    reach: Reach = EVERYWHERE,
+) -> list[AskView]:
+    """Ask for permissions of one resource, all or none.
+
+    Raises:
+        NotFound: no such client or resource. BadInput: unknown permissions or collections, or not of this kind.
+        AlreadyAsked: one of them is asked already.
+    """
+    check_reason(reason)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id)
+        return add_asks(unit, directory, client, resource_name, permissions, kind, reach, reason, actor, now)
+
+
+def add_asks(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    resource_name: str,
+    permissions: Sequence[str],
+    kind: AccessKind,
+    reach: Reach,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> list[AskView]:
+    """Add asks within an open unit of work."""
+    resource = find_resource(unit.session, directory, resource_name)
+    catalogue = resources.catalogues(unit.session, [resource])[resource.id]
+    _check_permissions(catalogue, permissions, kind)
+    check_reach(unit.session, resource, reach)
+    beside = _beside(unit.session, client, resource, kind) | set(permissions)
+    asked = []
+    for permission in permissions:
+        row = clients.AskRow(
+            id=uuid4(),
+            client_id=client.id,
+            resource_id=resource.id,
+            permission=permission,
+            kind=kind.value,
+            reason=" ".join(reason.split()),
+            asked_at=now,
+            asked_by=actor.name,
+            asked_by_id=actor.id,
+            reach=document(reach) or None,
+        )
+        with unit.constraint("already_asked", _asked_already(client.name, permission)):
+            unit.session.add(row)
+        asked.append(ask_view(row, resource.name, implied_by(catalogue, permission, beside)))
+    after: dict[str, object] = {"resource": resource.name, "permissions": sorted(permissions), "kind": kind.value}
+    if reach != EVERYWHERE:
+        after["reach"] = reach.words()
+    unit.enter(actor, "permission.asked", client_subject(client), now=now, after=after, reason=reason)
+    return asked
+
+
+def review(premises: Premises, slug: str, client_id: str, text: str, kind: AccessKind) -> ListReview:
+    """Say of a pasted list what is known, what comes along anyway and what is heavy. Saves nothing."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return _review(session, directory, find_client(session, directory, client_id), text, kind)
+
+
+def ask_list(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    text: str,
+    kind: AccessKind,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> list[AskView]:
+    """Ask for what a pasted list needs, all or none; what another of it implies, or is asked already, is left out.
+
+    Raises:
+        BadInput: a name is unknown or unclear, or nothing would be asked.
+    """
+    check_reason(reason)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id)
+        found = _review(unit.session, directory, client, text, kind)
+        if found.unknown or found.unclear:
+            violations = [Violation("list", word, "a permission of a resource here") for word in found.unknown]
+            violations += [Violation("list", word, reason) for word, reason in found.unclear]
+            raise BadInput("The list has names that cannot be asked as they are.", violations=tuple(violations[:20]))
+        needed = [one for one in found.asks if one.needed]
+        if not needed:
+            raise BadInput.field("list", f"{len(found.asks)} permissions", "at least one that is not there already")
+        groups: dict[tuple[str, AccessKind], list[str]] = {}
+        for one in needed:
+            groups.setdefault((one.resource, one.kind), []).append(one.permission)
+        asked: list[AskView] = []
+        for (resource, said), names in groups.items():
+            asked += add_asks(unit, directory, client, resource, names, said, EVERYWHERE, reason, actor, now)
+        return asked
+
+
+def drop_ask(
+    premises: Premises, directory: Directory, client_id: str, ask_id: UUID, actor: Actor, now: datetime
+) -> AskView:
+    """Take an ask back. A grant of the same permission stays; it shows as granted without being asked.
+
+    Raises:
+        NotFound: no such ask on this client. StillInUse: a request for it waits; take that back first.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        row = unit.session.get(clients.AskRow, ask_id)
+        if row is None or row.client_id != client.id:
+            raise NotFound(f"“{client.name}” has no such ask.", next_step="Read its dossier again.")
+        if any(ask_id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, now)):
+            raise StillInUse(
+                f"A request for {row.permission} waits for a decision.", next_step="Take the request back first."
+            )
+        resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
+        view = ask_view(row, resource.name)
+        unit.session.delete(row)
+        before = {"resource": resource.name, "permission": row.permission, "kind": row.kind}
+        unit.enter(actor, "ask.dropped", client_subject(client), now=now, before=before)
+        return view
+
+
+def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> AskView:
+    return AskView(
+        row.id,
+        resource,
+        row.permission,
+        AccessKind(row.kind),
+        row.reason,
+        row.asked_at,
+        row.asked_by,
+        reach_of(row.reach),
+        implied,
+    )
+
+
+def check_reason(reason: str, field: str = "reason") -> None:
+    if len(reason) > REASON_LONGEST:
+        raise BadInput.field(field, f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
+
+
+def _review(
+    session: Session, directory: Directory, client: clients.ClientRow, text: str, kind: AccessKind
+) -> ListReview:
+    rows = {row.id: row for row in resources.resources_of(session, directory.id)}
+    catalogues = resources.catalogues(session, rows.values())
+
+    def by_place(found: Iterable[clients.AskRow | clients.GrantRow]) -> dict[tuple[str, AccessKind], frozenset[str]]:
+        places: dict[tuple[str, AccessKind], set[str]] = {}
+        for one in found:
+            places.setdefault((rows[one.resource_id].name, AccessKind(one.kind)), set()).add(one.permission)
+        return {key: frozenset(names) for key, names in places.items()}
+
+    asked = by_place(clients.asks_of(session, [client.id]))
+    held = by_place(clients.grants_of(session, [client.id]))
+    return review_list(text, catalogues.values(), kind, asked, held)
+
+
+def _beside(session: Session, client: clients.ClientRow, resource: resources.ResourceRow, kind: AccessKind) -> set[str]:
+    found: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
+    found += clients.grants_of(session, [client.id])
+    return {one.permission for one in found if one.resource_id == resource.id and one.kind == kind}
+
+
+def _check_permissions(catalogue: Catalogue, permissions: Sequence[str], kind: AccessKind) -> None:
+    violations = []
+    if not permissions:
+        violations.append(Violation("permissions", "nothing", "at least one permission"))
+    if len(set(permissions)) < len(permissions):
+        violations.append(Violation("permissions", "a name twice", "each permission once", "Leave out the second."))
+    for name in permissions:
+        if name not in catalogue.permissions:
+            known = ", ".join(sorted(catalogue.permissions))
+            violations.append(
+                Violation(
+                    "permissions",
+                    shorten(name),
+                    f"a permission of {catalogue.name}: {known}",
+                    "Look through the catalogue.",
+                )
+            )
+        elif kind not in catalogue.permissions[name].kinds:
+            kinds = " or ".join(sorted(catalogue.permissions[name].kinds))
+            violations.append(Violation("kind", kind.value, f"{name} can be held as {kinds}"))
+    if violations:
+        raise BadInput("These permissions cannot be asked as they are.", violations=tuple(violations))
+
+
+def _asked_already(client_name: str, permission: str) -> Callable[[], AlreadyAsked]:
+    return lambda: AlreadyAsked(
+        f"“{client_name}” asks for {permission} already.",
+        violations=(Violation("permissions", permission, "a permission not asked yet"),),
+        next_step="Nothing to do: have an approver consent to it if it is not granted.",
+    )

@@ -1,0 +1,186 @@
+"""Explanations for any resource, with the facts from the store; and who can do an operation."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlmodel import Session
+
+from jamb.actions.access import standing_of
+from jamb.actions.credentials import credential_view
+from jamb.actions.people import find_person
+from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.actions.reach import facts_of
+from jamb.core.access import Explanation, ObjectFacts, PersonStanding, Request, TokenFacts, explain, reaches
+from jamb.core.clients import ClientKind
+from jamb.core.errors import BadInput
+from jamb.core.permissions import AccessKind, Catalogue, Operation
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
+from jamb.store import clients, credentials, people, resources, roles
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What is to be explained. `person` is a login or id; `token` what a presented token was found to say."""
+
+    resource: str
+    operation: str
+    kind: AccessKind = AccessKind.APPLICATION
+    person: str | None = None
+    object: str | None = None
+    token: TokenFacts | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ExplainedAccess:
+    client_id: str
+    client_name: str
+    resource: str
+    operation: str
+    kind: AccessKind
+    person: PersonStanding | None
+    object: ObjectFacts | None
+    explanation: Explanation
+
+
+def explain_access(premises: Premises, slug: str, client_id: str, asked: Question, now: datetime) -> ExplainedAccess:
+    """Explain whether a client may do an operation, and the smallest change if it may not.
+
+    Raises:
+        BadInput: a person is named though the client acts as itself.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        client = find_client(session, directory, client_id)
+        resource = find_resource(session, directory, asked.resource)
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        if asked.person is not None and asked.kind is AccessKind.APPLICATION:
+            allowed = "left out: a client that acts as itself acts for nobody"
+            raise BadInput.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
+        person = None
+        if asked.person is not None:
+            person = roles.standing(session, find_person(session, directory, asked.person), resource.id, now)
+        works = None
+        if client.kind == ClientKind.SERVICE:
+            held = credentials.credentials_of(session, [client.id])
+            works = any(credential_view(row, now, directory.policy).works for row in held)
+        standing = standing_of(session, client, resource.id, can_authenticate=works)
+        found = facts_of(session, resource, asked.object)
+        request = Request(asked.operation, asked.kind, person, asked.token, found)
+        explained = explain(catalogue, standing, request, now, roles.roles_of_resource(session, resource.id))
+        return ExplainedAccess(
+            client.id, client.name, resource.name, asked.operation, asked.kind, person, found, explained
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class ClientHolder:
+    """A client that can do the operation. `person` narrows a delegated grant; `through` names a role."""
+
+    client_id: str
+    client_name: str
+    live: bool
+    kind: AccessKind
+    permission: str
+    reach: Reach
+    through: str
+    person: str
+    expires_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class PersonHolder:
+    """A person whose roles open the operation. `through` names the group, if any."""
+
+    login: str
+    name: str
+    role: str
+    reach: Reach
+    through: str
+
+
+@dataclass(frozen=True, slots=True)
+class Holders:
+    """Who can do an operation, to an object if one is named: clients, and people by their roles."""
+
+    catalogue: Catalogue
+    operation: Operation
+    object: ObjectFacts | None
+    clients: tuple[ClientHolder, ...]
+    people: tuple[PersonHolder, ...]
+
+
+def who_can(
+    premises: Premises, slug: str, resource_name: str, operation: str, object_name: str | None, now: datetime
+) -> Holders:
+    """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
+
+    Raises:
+        BadInput: the resource has no such operation.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        resource = find_resource(session, directory, resource_name)
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        if operation not in catalogue.operations:
+            allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
+            raise BadInput.field("operation", operation, allowed, "Look through the catalogue.")
+        found = facts_of(session, resource, object_name)
+        asked = Request(operation, AccessKind.APPLICATION, object=found)
+        unlocking = catalogue.unlockers(operation)
+        holding = [
+            ClientHolder(
+                one.client_id, one.client_name, one.live, AccessKind(one.kind), one.permission, reach, "",
+                one.person or "", one.expires_at,
+            )
+            for one in clients.holding(session, resource.id, unlocking, now)
+            if reaches(catalogue, asked, reach := reach_of(one.reach))
+        ]  # fmt: skip
+        by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, now)
+        return Holders(
+            catalogue,
+            catalogue.operations[operation],
+            found,
+            tuple(sorted([*holding, *by_role], key=lambda one: (one.client_name, one.permission, one.person))),
+            tuple(sorted(persons, key=lambda one: (one.name, one.role, one.through))),
+        )
+
+
+def _by_roles(
+    session: Session,
+    catalogue: Catalogue,
+    asked: Request,
+    resource: resources.ResourceRow,
+    unlocking: tuple[str, ...],
+    now: datetime,
+) -> tuple[list[ClientHolder], list[PersonHolder]]:
+    opening = roles.bundling(session, resource.id, unlocking)
+    held = [
+        (one, reach)
+        for one in roles.holders_of(session, [role.id for role in opening], now)
+        if reaches(catalogue, asked, reach := reach_of(one.held.reach))
+    ]
+    inside = roles.people_within(session, [one.group.id for one, _ in held if one.group is not None])
+    live = clients.by_ids(session, [one.held.client_id for one, _ in held if one.held.client_id is not None])
+    by_client, persons = [], []
+    for one, reach in held:
+        if one.held.client_id is not None:
+            row = live[one.held.client_id]
+            permission = next(name for name in unlocking if name in one.role.permissions)
+            by_client.append(
+                ClientHolder(
+                    row.id, row.name, row.state == "live", AccessKind.APPLICATION, permission, reach,
+                    f"the role {one.role.name}", "", one.held.expires_at,
+                )
+            )  # fmt: skip
+        elif one.group is not None:
+            persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
+        elif one.person is not None:
+            persons.append(_person(one.person, one, reach, ""))
+    return by_client, [one for one in persons if one is not None]
+
+
+def _person(person: people.PersonRow, one: roles.Holder, reach: Reach, through: str) -> PersonHolder | None:
+    return PersonHolder(person.login, person.name, one.role.name, reach, through) if person.live else None

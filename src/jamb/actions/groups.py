@@ -1,0 +1,159 @@
+"""Groups of people, nested: make, change, remove, list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from jamb.actions.people import find_person
+from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core.errors import BadInput, NotFound, StillInUse, Violation, shorten
+from jamb.core.groups import GROUP_NAME, NAME_LONGEST, holders, refuse_cycle
+from jamb.store import roles
+from jamb.store.work import Actor, unit_of_work
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    id: UUID
+    name: str
+    login: str
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A group with its direct members, the groups in it, and how many people that makes in all."""
+
+    name: str
+    title: str
+    people: tuple[Member, ...]
+    groups: tuple[str, ...]
+    everyone: int
+
+
+def list_groups(premises: Premises, slug: str) -> list[Group]:
+    with Session(premises.engine) as session:
+        return _groups(session, find_directory(session, slug))
+
+
+def save_group(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    title: str,
+    people: Sequence[str],
+    groups: Sequence[str],
+    actor: Actor,
+    now: datetime,
+) -> Group:
+    """Make a group, or put these members in place of those it has: people by login or id, groups by name.
+
+    Raises:
+        BadInput: an unfit name, or a group that would lie within itself. NotFound: a member is not known here.
+    """
+    _check_name(name)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        # One writer at a time, so that two changes together cannot close a ring.
+        unit.session.execute(
+            sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == directory.id).with_for_update()
+        )
+        members = {one.id: one for one in (find_person(unit.session, directory, person) for person in people)}
+        inner = [find_group(unit.session, directory, group) for group in dict.fromkeys(groups)]
+        refuse_cycle(roles.inner_groups(unit.session, directory.id), name, [one.name for one in inner])
+        row = roles.group_by_name(unit.session, directory.id, name)
+        before = _record(unit.session, directory, name) if row is not None else None
+        after = {
+            "title": " ".join(title.split()) or (row.title if row is not None else name),
+            "people": sorted(one.login for one in members.values()),
+            "groups": sorted(one.name for one in inner),
+        }
+        if before != after:
+            if row is None:
+                row = roles.GroupRow(id=uuid4(), directory_id=directory.id, name=name)
+            row.title = str(after["title"])
+            unit.session.add(row)
+            unit.session.flush()
+            _put(unit.session, row.id, members, {one.id for one in inner})
+            action = "group.made" if before is None else "group.changed"
+            unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
+        return next(group for group in _groups(unit.session, directory) if group.name == name)
+
+
+def remove_group(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:
+    """Remove a group that holds no role and lies in no other. Raises `StillInUse`, naming what is in the way."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_group(unit.session, directory, name)
+        held = unit.session.exec(
+            select(roles.RoleRow.name)
+            .join(roles.AssignmentRow, col(roles.AssignmentRow.role_id) == roles.RoleRow.id)
+            .where(roles.AssignmentRow.group_id == row.id, roles.in_force(now))
+        ).all()
+        around = [holder for holder, inner in roles.inner_groups(unit.session, directory.id).items() if name in inner]
+        allowing = name in directory.policy.registering_groups
+        if held or around or allowing:
+            ways = [f"the role {one}" for one in held] + [f"the group {one}" for one in around]
+            ways += ["the policy on registering"] if allowing else []
+            raise StillInUse(
+                f"The group {name} still stands in {', '.join(ways)}.",
+                violations=(Violation("group", name, "a group that nothing stands on"),),
+                next_step="Take it out there first.",
+            )
+        before = _record(unit.session, directory, name)
+        _put(unit.session, row.id, set(), set())
+        ended = sa.delete(roles.AssignmentRow).where(col(roles.AssignmentRow.group_id) == row.id)
+        unit.session.execute(ended)
+        unit.session.delete(row)
+        unit.enter(actor, "group.removed", _subject(row), now=now, before=before)
+
+
+def find_group(session: Session, directory: Directory, name: str) -> roles.GroupRow:
+    row = roles.group_by_name(session, directory.id, name)
+    if row is None:
+        known = ", ".join(one.name for one in roles.groups_of(session, directory.id)[:12]) or "none yet"
+        raise NotFound(
+            f"{directory.name} has no group “{shorten(name)}”.",
+            violations=(Violation("group", shorten(name), f"a group of this directory: {known}"),),
+        )
+    return row
+
+
+def _check_name(name: str) -> None:
+    if len(name) > NAME_LONGEST or not GROUP_NAME.match(name):
+        raise BadInput.field("name", name, f"lower-case words joined by hyphens, at most {NAME_LONGEST} characters")
+
+
+def _put(session: Session, group_id: UUID, people: Iterable[UUID], groups: Iterable[UUID]) -> None:
+    session.execute(sa.delete(roles.GroupPersonRow).where(col(roles.GroupPersonRow.group_id) == group_id))
+    session.execute(sa.delete(roles.GroupInnerRow).where(col(roles.GroupInnerRow.group_id) == group_id))
+    session.add_all(roles.GroupPersonRow(group_id=group_id, person_id=one) for one in people)
+    session.add_all(roles.GroupInnerRow(group_id=group_id, inner_id=one) for one in groups)
+    session.flush()
+
+
+def _record(session: Session, directory: Directory, name: str) -> dict[str, object]:
+    group = next(one for one in _groups(session, directory) if one.name == name)
+    return {"title": group.title, "people": sorted(one.login for one in group.people), "groups": sorted(group.groups)}
+
+
+def _groups(session: Session, directory: Directory) -> list[Group]:
+    people = roles.direct_people(session, directory.id)
+    inner = roles.inner_groups(session, directory.id)
+    return [
+        Group(
+            row.name,
+            row.title,
+            tuple(Member(one.id, one.name, one.login) for one in people.get(row.name, ())),
+            tuple(inner.get(row.name, ())),
+            len({one.id for name in holders(inner, row.name) for one in people.get(name, ())}),
+        )
+        for row in roles.groups_of(session, directory.id)
+    ]
+
+
+def _subject(row: roles.GroupRow) -> dict[str, str]:
+    return {"kind": "group", "id": str(row.id), "name": row.name}

@@ -1,0 +1,421 @@
+"""Requests for consent: make one, decide it by one or two approvers, take it back. The requester reads how it ended."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.asks import check_reason
+from jamb.actions.clients import client_subject
+from jamb.actions.consent import ConsentPreview, GrantTerms, choose, enact, preview_of
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.access import Comparison
+from jamb.core.errors import AlreadyAsked, BadInput, Forbidden, NotFound, NothingToGrant, SamePerson, Violation
+from jamb.core.reach import Reach
+from jamb.core.reach.details import document, reach_of
+from jamb.core.requests import (
+    RequestEvent,
+    RequestState,
+    after,
+    approvers_needed,
+    check_answers,
+    refuse_same_person,
+    state_at,
+)
+from jamb.store import clients, requests, resources
+from jamb.store.work import Actor, unit_of_work
+
+
+@dataclass(frozen=True, slots=True)
+class Approval:
+    approver: str
+    at: datetime
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class RequestView:
+    """A request as lists show it. `said`: the words of whoever decided it."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    purpose: str
+    asks: tuple[str, ...]
+    requested_by: str
+    requested_by_id: str
+    requested_at: datetime
+    due_at: datetime
+    reason: str
+    answers: tuple[tuple[str, str], ...]
+    weight: float
+    approvers: int
+    approvals: tuple[Approval, ...]
+    agreed: Agreed | None
+    state: RequestState
+    decided_at: datetime | None
+    decided_by: str
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Agreed:
+    """What the first of two approvers said yes to: the second says yes to the same or to nothing."""
+
+    asks: tuple[UUID, ...]
+    terms: GrantTerms
+
+
+@dataclass(frozen=True, slots=True)
+class RequestDossier:
+    """A request with what granting it now would change; `preview` is None once it is decided."""
+
+    request: RequestView
+    preview: ConsentPreview | None
+
+
+def make_request(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    ask_ids: Sequence[UUID] | None,
+    reason: str,
+    answers: Mapping[str, Sequence[str]],
+    terms_accepted: bool,
+    actor: Actor,
+    now: datetime,
+) -> RequestView:
+    """Ask an approver to consent to the waiting asks, or the chosen ones.
+
+    Args:
+        answers: by the short name of the resource, in the order of its questions.
+
+    Raises:
+        NothingToGrant: nothing waits. AlreadyAsked: a request for one of them waits already.
+        BadInput: no reason, an unanswered question, or terms not accepted.
+    """
+    check_reason(reason)
+    if not reason.strip():
+        raise BadInput.field("reason", "nothing", "why it is needed, for whoever decides")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        chosen = choose(unit.session, client, ask_ids, now)
+        if not chosen:
+            raise NothingToGrant(
+                f"“{client.name}” asks for nothing that waits.", next_step="Ask for a permission first."
+            )
+        for waiting in requests.waiting_for(unit.session, client.id, now):
+            both = {row.id for row in chosen} & set(waiting.ask_ids)
+            if both:
+                names = ", ".join(sorted(row.permission for row in chosen if row.id in both))
+                raise AlreadyAsked(
+                    f"A request for {names} waits already, until {waiting.due_at:%Y-%m-%d}.",
+                    next_step="Wait for the decision, or take that request back.",
+                )
+        asked, replies = _answers(unit.session, directory, chosen, answers, accepted=terms_accepted)
+        seen = preview_of(unit.session, directory, client, chosen, GrantTerms(), now)
+        row = requests.RequestRow(
+            id=uuid4(),
+            directory_id=directory.id,
+            client_id=client.id,
+            ask_ids=[one.id for one in chosen],
+            requested_by_id=actor.id,
+            requested_by=actor.name,
+            requested_at=now,
+            due_at=now + timedelta(days=directory.policy.request_days),
+            reason=" ".join(reason.split()),
+            questions=asked,
+            answers=replies,
+            weight=seen.weight,
+            state=RequestState.WAITING.value,
+        )
+        unit.session.add(row)
+        unit.enter(
+            actor,
+            "consent.requested",
+            client_subject(client),
+            now=now,
+            after={"permissions": _names(chosen), "weight": seen.weight, "due": row.due_at.isoformat()},
+            reason=row.reason,
+        )
+        unit.session.flush()
+        return request_views(unit.session, directory, [row], now)[0]
+
+
+def list_requests(
+    premises: Premises,
+    slug: str,
+    now: datetime,
+    *,
+    waiting: bool,
+    mine: str | None,
+    after_key: tuple[datetime, UUID] | None,
+    limit: int,
+) -> tuple[list[RequestView], tuple[datetime, UUID] | None]:
+    """Return a page of requests and the key of its last one when there are more."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = requests.page(
+            session, directory.id, now=now, waiting=waiting, mine=mine, after=after_key, limit=limit + 1
+        )
+        shown = rows[:limit]
+        more = (shown[-1].due_at, shown[-1].id) if len(rows) > limit else None
+        return request_views(session, directory, shown, now), more
+
+
+def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None) -> RequestDossier:
+    """Return a request with what granting it would change now. `mine`: refuse others' to this person."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        row = _find(session, directory, request_id)
+        if mine is not None and row.requested_by_id != mine:
+            owners = clients.owners_of(session, [row.client_id]).get(row.client_id, [])
+            if all(str(one.person_id) != mine for one in owners):
+                raise Forbidden("This request is not yours.", next_step="An approver can read it.")
+        view = request_views(session, directory, [row], now)[0]
+        if view.state is not RequestState.WAITING:
+            return RequestDossier(view, None)
+        client = find_client(session, directory, row.client_id)
+        terms = view.agreed.terms if view.agreed is not None else GrantTerms()
+        ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
+        chosen = [one for one in choose(session, client, None, now) if one.id in ids]
+        return RequestDossier(view, preview_of(session, directory, client, chosen, terms, now))
+
+
+def decide_request(
+    premises: Premises,
+    directory: Directory,
+    request_id: UUID,
+    event: RequestEvent,
+    ask_ids: Sequence[UUID] | None,
+    terms: GrantTerms | None,
+    said: str,
+    actor: Actor,
+    now: datetime,
+) -> RequestView:
+    """Grant a request as it is or narrowed (fewer asks, less reach, an end), or decline it with words.
+
+    Where two approvers are needed the first yes is kept; the second must be another person's, to the same.
+
+    Args:
+        ask_ids: which of the request's asks to grant; None all. terms: None as the asks wish (or as agreed).
+
+    Raises:
+        AlreadyDecided: it was decided, taken back, or has lapsed. SamePerson: two people are needed.
+        BadInput: it would be widened, no words to a decline, or other terms than the first approver agreed to.
+    """
+    check_reason(said, "words")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = _find(unit.session, directory, request_id, lock=True)
+        client = find_client(unit.session, directory, row.client_id, lock=True)
+        state = state_at(RequestState(row.state), row.due_at, now)
+        following = after(state, event)
+        if event is RequestEvent.DECLINE:
+            if not said.strip():
+                raise BadInput.field("words", "nothing", "why not, for whoever asked")
+            _close(row, following, actor, said, now)
+            unit.session.add(row)
+            unit.enter(actor, "request.declined", client_subject(client), now=now, after=_record(row), reason=row.said)
+            unit.session.flush()
+            return request_views(unit.session, directory, [row], now)[0]
+        agreed = _agreed(row)
+        terms, wanted = _settle(row, agreed, ask_ids, terms)
+        chosen = [one for one in choose(unit.session, client, None, now) if one.id in wanted]
+        if len(chosen) < len(wanted):
+            raise NothingToGrant(
+                "An ask of this request was granted or dropped since.", next_step="Read the request again."
+            )
+        seen = preview_of(unit.session, directory, client, chosen, terms, now)
+        _refuse_wider(unit.session, directory, client, chosen, seen, now)
+        involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
+        refuse_same_person(seen.weight, involved, actor.id, directory.policy)
+        needed = approvers_needed(max(seen.weight, _agreed_weight(agreed, row)), directory.policy)
+        approvals = requests.approvals_of(unit.session, [row.id]).get(row.id, [])
+        if any(one.approver_id == actor.id for one in approvals):
+            raise SamePerson(
+                "You said yes to this request already: the second approver is another person.",
+                next_step="Have another approver decide it.",
+            )
+        unit.session.add(
+            requests.ApprovalRow(
+                request_id=row.id, approver_id=actor.id, approver=actor.name, at=now, said=said.strip()
+            )
+        )
+        if len(approvals) + 1 < needed:
+            row.agreed = _agreed_document(chosen, terms)
+            unit.session.add(row)
+            record = {"permissions": _names(chosen), "weight": seen.weight, "still needed": "another approver"}
+            unit.enter(actor, "request.first-yes", client_subject(client), now=now, after=record, reason=said.strip())
+        else:
+            enact(unit, directory, client, chosen, seen, terms, actor, now, said.strip() or row.reason)
+            _close(row, following, actor, said, now)
+            unit.session.add(row)
+        unit.session.flush()
+        return request_views(unit.session, directory, [row], now)[0]
+
+
+def withdraw_request(
+    premises: Premises, directory: Directory, client_id: str, request_id: UUID, actor: Actor, now: datetime
+) -> RequestView:
+    """Take a waiting request back. Raises `AlreadyDecided` when it no longer waits."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = _find(unit.session, directory, request_id, lock=True)
+        if row.client_id != client_id:
+            raise NotFound("This client has no such request.", next_step="See the requests that wait.")
+        client = find_client(unit.session, directory, row.client_id)
+        following = after(state_at(RequestState(row.state), row.due_at, now), RequestEvent.WITHDRAW)
+        _close(row, following, actor, "", now)
+        unit.session.add(row)
+        unit.enter(actor, "request.withdrawn", client_subject(client), now=now, after=_record(row))
+        unit.session.flush()
+        return request_views(unit.session, directory, [row], now)[0]
+
+
+def _answers(
+    session: Session,
+    directory: Directory,
+    chosen: Sequence[clients.AskRow],
+    answers: Mapping[str, Sequence[str]],
+    *,
+    accepted: bool,
+) -> tuple[list[str], list[str]]:
+    """Return the questions of all resources asked for, and their answers."""
+    wanted = {row.resource_id for row in chosen}
+    asked: list[str] = []
+    replies: list[str] = []
+    for resource in resources.resources_of(session, directory.id):
+        if resource.id in wanted:
+            given = list(answers.get(resource.name, ()))
+            check_answers(resource.questions, given, resource.terms, accepted=accepted)
+            asked += resource.questions
+            replies += [" ".join(one.split())[:500] for one in given]
+    return asked, replies
+
+
+def _settle(
+    row: requests.RequestRow, agreed: Agreed | None, ask_ids: Sequence[UUID] | None, terms: GrantTerms | None
+) -> tuple[GrantTerms, set[UUID]]:
+    """Return the terms and asks to decide on; a second approver's must be those of the first."""
+    wanted = set(ask_ids) if ask_ids is not None else set(agreed.asks if agreed is not None else row.ask_ids)
+    foreign = wanted - set(row.ask_ids)
+    if foreign or not wanted:
+        sent = ", ".join(map(str, foreign)) or "none"
+        raise BadInput.field("asks", sent, "asks of this request", "Grant fewer, never others.")
+    if agreed is None:
+        return terms or GrantTerms(), wanted
+    if wanted != set(agreed.asks) or (terms is not None and terms != agreed.terms):
+        raise BadInput(
+            "Another approver said yes to other terms.",
+            violations=(Violation("terms", "other terms", "those agreed to, left out"),),
+            next_step="Say yes to those, or decline: a new request can then be decided anew.",
+        )
+    return agreed.terms, wanted
+
+
+def _refuse_wider(
+    session: Session,
+    directory: Directory,
+    client: clients.ClientRow,
+    chosen: Sequence[clients.AskRow],
+    seen: ConsentPreview,
+    now: datetime,
+) -> None:
+    """Refuse terms that reach further than was asked for: whoever asked did not answer for that."""
+    asked = preview_of(session, directory, client, chosen, GrantTerms(), now)
+    for here, there in zip(seen.resources, asked.resources, strict=True):
+        if _beyond(here.comparison, there.comparison):
+            raise BadInput.field(
+                "reach",
+                "; ".join(reach.words() for reach in here.reach),
+                "within what is asked: " + "; ".join(reach.words() for reach in there.reach),
+                "Narrow it; a wider reach takes an ask of its own.",
+            )
+
+
+def _beyond(granted: Comparison, asked: Comparison) -> bool:
+    if (granted.newly | granted.wider) - (asked.newly | asked.wider):
+        return True
+    return any(
+        count.after > asked.objects[name].after or count.uncollected > asked.objects[name].uncollected
+        for name, count in granted.objects.items()
+    )
+
+
+def _close(row: requests.RequestRow, state: RequestState, actor: Actor, said: str, now: datetime) -> None:
+    row.state, row.decided_at, row.decided_by, row.said = state.value, now, actor.name, " ".join(said.split())
+
+
+def _record(row: requests.RequestRow) -> dict[str, Any]:
+    return {"request of": row.requested_by, "weight": row.weight}
+
+
+def _agreed_document(chosen: Sequence[clients.AskRow], terms: GrantTerms) -> dict[str, Any]:
+    return {
+        "asks": [str(row.id) for row in chosen],
+        "reach": {name: document(reach) for name, reach in terms.reach.items()},
+        "expires_at": terms.expires_at.isoformat() if terms.expires_at is not None else None,
+        "person": terms.person,
+    }
+
+
+def _agreed(row: requests.RequestRow) -> Agreed | None:
+    kept: Any = row.agreed
+    if kept is None:
+        return None
+    ends = datetime.fromisoformat(kept["expires_at"]) if kept["expires_at"] else None
+    reach: dict[str, Reach] = {name: reach_of(members) for name, members in kept["reach"].items()}
+    return Agreed(tuple(UUID(one) for one in kept["asks"]), GrantTerms(reach, ends, kept["person"]))
+
+
+def _agreed_weight(agreed: Agreed | None, row: requests.RequestRow) -> float:
+    """Two approvers stay needed once one of two has said yes, whatever was granted to the client meanwhile."""
+    return row.weight if agreed is not None else 0
+
+
+def _find(session: Session, directory: Directory, request_id: UUID, *, lock: bool = False) -> requests.RequestRow:
+    row = requests.by_id(session, directory.id, request_id, lock=lock)
+    if row is None:
+        raise NotFound("There is no such request here.", next_step="See the requests that wait.")
+    return row
+
+
+def _names(rows: Sequence[clients.AskRow]) -> list[str]:
+    return sorted(row.permission for row in rows)
+
+
+def request_views(
+    session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
+) -> list[RequestView]:
+    known = clients.by_ids(session, [row.client_id for row in rows])
+    asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
+    places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
+    approvals = requests.approvals_of(session, [row.id for row in rows])
+    return [
+        RequestView(
+            id=row.id,
+            client_id=row.client_id,
+            client_name=known[row.client_id].name,
+            purpose=known[row.client_id].purpose,
+            asks=tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
+            requested_by=row.requested_by,
+            requested_by_id=row.requested_by_id,
+            requested_at=row.requested_at,
+            due_at=row.due_at,
+            reason=row.reason,
+            answers=tuple(zip(row.questions, row.answers, strict=True)),
+            weight=row.weight,
+            approvers=approvers_needed(row.weight, directory.policy),
+            approvals=tuple(Approval(one.approver, one.at, one.said) for one in approvals.get(row.id, ())),
+            agreed=_agreed(row),
+            state=state_at(RequestState(row.state), row.due_at, now),
+            decided_at=row.decided_at,
+            decided_by=row.decided_by,
+            said=row.said,
+        )
+        for row in rows
+    ]

@@ -1,0 +1,360 @@
+"""Roles: shipped and custom bundles of permissions, and who holds them where."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from uuid import UUID, uuid4
+
+from sqlmodel import Session, col, select
+
+from jamb.actions.groups import find_group
+from jamb.actions.people import find_person
+from jamb.actions.premises import (
+    Directory,
+    Premises,
+    find_client,
+    find_directory,
+    find_resource,
+    note_narrowed,
+    refuse_stewardless,
+)
+from jamb.actions.reach import check_reach
+from jamb.core.errors import BadInput, NotFound, NothingToWithdraw, StillInUse, TopRole, Violation, shorten
+from jamb.core.permissions import AccessKind, Catalogue, weigh
+from jamb.core.reach import Reach
+from jamb.core.reach.details import document, reach_of
+from jamb.store import resources, roles
+from jamb.store.clients import ClientRow
+from jamb.store.work import Actor, Unit, unit_of_work
+
+ROLE_NAME = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*\Z")
+NAME_LONGEST = 60
+
+
+class HolderKind(StrEnum):
+    PERSON = "person"
+    GROUP = "group"
+    CLIENT = "client"
+
+
+@dataclass(frozen=True, slots=True)
+class Assignment:
+    """A role as one person, group or client holds it. `id` is what the holder is found by."""
+
+    kind: HolderKind
+    id: str
+    name: str
+    reach: Reach
+    assigned_at: datetime
+    assigned_by: str
+    expires_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class Role:
+    name: str
+    title: str
+    resource: str
+    permissions: tuple[str, ...]
+    shipped: bool
+    opens: int
+    weight: int
+    everything: bool
+    holders: tuple[Assignment, ...]
+
+
+def list_roles(premises: Premises, slug: str, now: datetime) -> list[Role]:
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return _views(session, directory, roles.roles_of(session, directory.id), now)
+
+
+def save_role(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    title: str,
+    resource_name: str,
+    permissions: Sequence[str],
+    actor: Actor,
+    now: datetime,
+) -> Role:
+    """Make a custom role, or change what one bundles.
+
+    Raises:
+        BadInput: an unfit name or unknown permissions, or a shipped role. StillInUse: it is of another resource.
+        TopRole: a client holds it, and it would hold everything.
+    """
+    if len(name) > NAME_LONGEST or not ROLE_NAME.match(name):
+        raise BadInput.field("name", name, f"lower-case words joined by hyphens, at most {NAME_LONGEST} characters")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        resource = find_resource(unit.session, directory, resource_name)
+        catalogue = resources.catalogues(unit.session, [resource])[resource.id]
+        _check_permissions(catalogue, permissions)
+        row = roles.role_by_name(unit.session, directory.id, name, lock=True)
+        before = None
+        if row is None:
+            row = roles.RoleRow(id=uuid4(), directory_id=directory.id, resource_id=resource.id, name=name)
+        elif row.shipped:
+            raise BadInput.field("name", name, "not a shipped role", "Make one of your own, with another name.")
+        elif row.resource_id != resource.id:
+            raise StillInUse(f"The role {name} is of another resource.", next_step="Choose another name.")
+        else:
+            before = {"title": row.title, "permissions": list(row.permissions)}
+            _note_change(unit, directory, catalogue, row, permissions, now)
+        row.title, row.permissions = " ".join(title.split()), sorted(set(permissions))
+        with unit.constraint("role_name_taken", lambda: StillInUse(f"The role {name} was made just now.")):
+            unit.session.add(row)
+        after = {"title": row.title, "resource": resource.name, "permissions": list(row.permissions)}
+        action = "role.made" if before is None else "role.changed"
+        unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
+        unit.session.flush()
+        return _views(unit.session, directory, [row], now)[0]
+
+
+def remove_role(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:
+    """Remove a custom role that nobody holds. Raises `StillInUse`, naming who does."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_role(unit.session, directory, name)
+        if row.shipped:
+            raise BadInput.field("name", name, "a role of your own: shipped ones stay")
+        held = _views(unit.session, directory, [row], now)[0].holders
+        if held:
+            raise StillInUse(
+                f"{', '.join(one.name for one in held[:6])} still hold{'s' if len(held) == 1 else ''} {name}.",
+                next_step="Withdraw it from them first.",
+            )
+        for ended in unit.session.exec(select(roles.AssignmentRow).where(roles.AssignmentRow.role_id == row.id)):
+            unit.session.delete(ended)
+        unit.session.flush()
+        unit.session.delete(row)
+        unit.enter(actor, "role.removed", _subject(row), now=now, before={"permissions": list(row.permissions)})
+
+
+def assign_role(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    kind: HolderKind,
+    holders: Sequence[str],
+    reach: Reach,
+    expires_at: datetime | None,
+    actor: Actor,
+    now: datetime,
+) -> Role:
+    """Assign a role to people, groups or clients, all or none, over any number of collections in one step.
+
+    Who holds it already gets this reach and end instead.
+
+    Raises:
+        NotFound: a holder is not known here. TopRole: it holds everything, and a client would get it.
+        BadInput: an unknown collection, an end in the past, or permissions that a client cannot hold as itself.
+    """
+    if expires_at is not None and expires_at <= now:
+        raise BadInput.field("expires_at", expires_at.isoformat(), "a moment to come")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_role(unit.session, directory, name, lock=True)
+        resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
+        catalogue = resources.catalogues(unit.session, [resource])[resource.id]
+        check_reach(unit.session, resource, reach)
+        if kind is HolderKind.CLIENT:
+            _check_for_client(directory, catalogue, row.name, row.permissions)
+        for reference in dict.fromkeys(holders):
+            holder_id, label = _find_holder(unit.session, directory, kind, reference)
+            held = _assignment(unit.session, row, kind, holder_id)
+            before = None
+            if held is None:
+                held = roles.AssignmentRow(id=uuid4(), role_id=row.id)
+                setattr(held, f"{kind.value}_id", holder_id)
+            elif held.expires_at is None or held.expires_at > now:
+                before = {"reach": reach_of(held.reach).words(), "until": _until(held.expires_at)}
+                held.narrowed_at = now
+            if before is None:
+                held.assigned_at = now
+            held.reach, held.assigned_by, held.expires_at = document(reach) or None, actor.name, expires_at
+            unit.session.add(held)
+            if kind is HolderKind.CLIENT:
+                held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
+            after = {"role": name, "to": label, "reach": reach.words(), "until": _until(expires_at)}
+            unit.enter(
+                actor,
+                "role.assigned",
+                _assigned_subject(row, kind, holder_id, label),
+                now=now,
+                before=before,
+                after=after,
+            )
+        unit.session.flush()
+        refuse_stewardless(unit.session, directory, now)
+        return _views(unit.session, directory, [row], now)[0]
+
+
+def withdraw_role(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    kind: HolderKind,
+    holders: Sequence[str],
+    actor: Actor,
+    now: datetime,
+) -> Role:
+    """Withdraw a role from its holders, all or none.
+
+    Raises:
+        NothingToWithdraw: one of them does not hold it. StillInUse: no live person would be steward any more.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_role(unit.session, directory, name, lock=True)
+        for reference in dict.fromkeys(holders):
+            holder_id, label = _find_holder(unit.session, directory, kind, reference)
+            held = _assignment(unit.session, row, kind, holder_id)
+            if held is None or (held.expires_at is not None and held.expires_at <= now):
+                raise NothingToWithdraw(f"{label} does not hold the role {name} itself.", next_step="See who holds it.")
+            held.expires_at = now
+            unit.session.add(held)
+            if kind is HolderKind.CLIENT:
+                held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
+            before = {"role": name, "from": label, "reach": reach_of(held.reach).words()}
+            unit.enter(actor, "role.withdrawn", _assigned_subject(row, kind, holder_id, label), now=now, before=before)
+        unit.session.flush()
+        refuse_stewardless(unit.session, directory, now)
+        return _views(unit.session, directory, [row], now)[0]
+
+
+def find_role(session: Session, directory: Directory, name: str, *, lock: bool = False) -> roles.RoleRow:
+    row = roles.role_by_name(session, directory.id, name, lock=lock)
+    if row is None:
+        known = ", ".join(one.name for one in roles.roles_of(session, directory.id)[:20])
+        raise NotFound(
+            f"{directory.name} has no role “{shorten(name)}”.",
+            violations=(Violation("role", shorten(name), f"one of {known}"),),
+        )
+    return row
+
+
+def _check_permissions(catalogue: Catalogue, permissions: Sequence[str]) -> None:
+    unknown = [name for name in permissions if name not in catalogue.permissions]
+    if unknown or not permissions:
+        known = ", ".join(sorted(catalogue.permissions)[:20])
+        sent = ", ".join(map(shorten, unknown)) or "nothing"
+        raise BadInput.field("permissions", sent, f"permissions of {catalogue.name}: {known}")
+
+
+def _holds_everything(catalogue: Catalogue, permissions: Sequence[str]) -> bool:
+    """Tell whether a role opens all that people or clients can be given at a resource."""
+    every = frozenset().union(
+        *(catalogue.opened_by(name) for name, item in catalogue.permissions.items() if len(item.kinds) > 1)
+    ) or frozenset(catalogue.operations)
+    return catalogue.opened_by_all(permissions) >= every
+
+
+def _check_for_client(directory: Directory, catalogue: Catalogue, name: str, permissions: Sequence[str]) -> None:
+    delegated = [
+        one
+        for one in permissions
+        if one in catalogue.permissions and AccessKind.APPLICATION not in catalogue.permissions[one].kinds
+    ]
+    if delegated:
+        allowed = "permissions that a client can hold as itself"
+        raise BadInput.field("role", ", ".join(delegated), allowed, "Make a role without them.")
+    if _holds_everything(catalogue, permissions) and not directory.policy.top_role_for_clients:
+        raise TopRole(
+            f"{name} holds everything at {catalogue.name}: the policy keeps such roles from clients.",
+            violations=(Violation("role", name, "a role that leaves something out"),),
+            next_step="Assign a smaller role; `jamb explain` names the smallest that would do.",
+        )
+
+
+def _note_change(
+    unit: Unit,
+    directory: Directory,
+    catalogue: Catalogue,
+    row: roles.RoleRow,
+    permissions: Sequence[str],
+    now: datetime,
+) -> None:
+    """Tell guards of a role that bundles other things now, and refuse one that grew too big for its clients."""
+    held = [one for one in roles.holders_of(unit.session, [row.id], now) if one.held.client_id is not None]
+    if held:
+        _check_for_client(directory, catalogue, row.name, permissions)
+    for one in held:
+        one.held.narrowed_at = _narrowed(unit.session, str(one.held.client_id), now)
+        unit.session.add(one.held)
+
+
+def _narrowed(session: Session, client_id: str, now: datetime) -> datetime:
+    return note_narrowed(session, session.get_one(ClientRow, client_id, with_for_update=True), now)
+
+
+def _find_holder(session: Session, directory: Directory, kind: HolderKind, reference: str) -> tuple[UUID | str, str]:
+    if kind is HolderKind.PERSON:
+        person = find_person(session, directory, reference)
+        return person.id, person.name
+    if kind is HolderKind.GROUP:
+        group = find_group(session, directory, reference)
+        return group.id, group.name
+    client = find_client(session, directory, reference)
+    return client.id, client.name
+
+
+def _assignment(
+    session: Session, row: roles.RoleRow, kind: HolderKind, holder_id: UUID | str
+) -> roles.AssignmentRow | None:
+    column = getattr(roles.AssignmentRow, f"{kind.value}_id")
+    return session.exec(
+        select(roles.AssignmentRow).where(roles.AssignmentRow.role_id == row.id, col(column) == holder_id)
+    ).first()
+
+
+def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow], now: datetime) -> list[Role]:
+    places = {row.id: row for row in resources.resources_of(session, directory.id)}
+    catalogues = resources.catalogues(session, places.values())
+    held: dict[UUID, list[Assignment]] = {}
+    for one in roles.holders_of(session, [row.id for row in rows], now):
+        held.setdefault(one.role.id, []).append(_assignment_view(one))
+    views = []
+    for row in rows:
+        catalogue = catalogues[row.resource_id]
+        opened = catalogue.opened_by_all(row.permissions)
+        views.append(
+            Role(
+                row.name,
+                row.title,
+                places[row.resource_id].name,
+                tuple(row.permissions),
+                row.shipped,
+                len(opened),
+                weigh(catalogue, opened),
+                _holds_everything(catalogue, row.permissions),
+                tuple(held.get(row.id, ())),
+            )
+        )
+    return sorted(views, key=lambda view: (not view.shipped, view.resource, view.weight, view.name))
+
+
+def _assignment_view(one: roles.Holder) -> Assignment:
+    reach = reach_of(one.held.reach)
+    rest = (reach, one.held.assigned_at, one.held.assigned_by, one.held.expires_at)
+    if one.person is not None:
+        return Assignment(HolderKind.PERSON, one.person.login, one.person.name, *rest)
+    if one.group is not None:
+        return Assignment(HolderKind.GROUP, one.group.name, one.group.title or one.group.name, *rest)
+    return Assignment(HolderKind.CLIENT, str(one.held.client_id), str(one.client_name), *rest)
+
+
+def _until(moment: datetime | None) -> str:
+    return moment.isoformat() if moment is not None else "no end"
+
+
+def _subject(row: roles.RoleRow) -> dict[str, str]:
+    return {"kind": "role", "id": str(row.id), "name": row.name}
+
+
+def _assigned_subject(row: roles.RoleRow, kind: HolderKind, holder_id: UUID | str, label: str) -> dict[str, str]:
+    if kind is HolderKind.CLIENT:
+        return {"kind": "client", "client": str(holder_id), "name": label, "role": row.name}
+    return {"kind": kind.value, "id": str(holder_id), "name": label, "role": row.name}

@@ -1,0 +1,158 @@
+"""Quick or careful: a client takes over what its maker's own roles allow, or a narrower part of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.asks import AskView, add_asks
+from jamb.actions.consent import GrantTerms, GrantView, enact, preview_of
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.actions.reach import check_reach
+from jamb.core import own_api
+from jamb.core.access import Holding
+from jamb.core.errors import BadInput, Forbidden
+from jamb.core.permissions import AccessKind, Catalogue, weigh
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.takeover import TakeoverLevel, handed_on
+from jamb.store import clients, people, resources, roles
+from jamb.store.work import Actor, unit_of_work
+
+
+@dataclass(frozen=True, slots=True)
+class TakeoverChoice:
+    """How much of the maker's own rights at one resource is handed on, and where."""
+
+    level: TakeoverLevel = TakeoverLevel.ALL
+    reach: Reach = EVERYWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class TakeoverLine:
+    """One resource: the maker's roles there, and what of them would be asked for."""
+
+    resource: str
+    title: str
+    roles: tuple[str, ...]
+    choice: TakeoverChoice
+    permissions: tuple[Holding, ...]
+    operations: int
+    weight: int
+
+
+@dataclass(frozen=True, slots=True)
+class Takeover:
+    """`granted` is empty where an approver must still consent."""
+
+    lines: tuple[TakeoverLine, ...]
+    asked: tuple[AskView, ...] = ()
+    granted: tuple[GrantView, ...] = ()
+
+
+def preview_takeover(
+    premises: Premises,
+    slug: str,
+    client_id: str,
+    choices: Mapping[str, TakeoverChoice] | None,
+    actor: Actor,
+    now: datetime,
+) -> Takeover:
+    """Return what would be asked for. `choices` by resource; None hands on all; what it does not name, nothing."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        find_client(session, directory, client_id)
+        return Takeover(tuple(line for line, _ in _lines(session, directory, choices, actor, now)))
+
+
+def take_over(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    choices: Mapping[str, TakeoverChoice] | None,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> Takeover:
+    """Ask for what the maker's roles allow; grant it at once where the policy lets makers hand on.
+
+    Raises:
+        Forbidden: the caller is not a person. BadInput: nothing would be asked, or an unknown resource or collection.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        lines = _lines(unit.session, directory, choices, actor, now)
+        present = {
+            (row.resource_id, row.permission)
+            for row in clients.asks_of(unit.session, [client.id])
+            if row.kind == AccessKind.APPLICATION
+        }
+        asked: list[AskView] = []
+        for line, resource_id in lines:
+            for reach in sorted({one.reach for one in line.permissions}, key=Reach.words):
+                names = [
+                    one.permission
+                    for one in line.permissions
+                    if one.reach == reach and (resource_id, one.permission) not in present
+                ]
+                present |= {(resource_id, name) for name in names}
+                if names:
+                    said = reason or f"Taken over from {actor.name}"
+                    kind = AccessKind.APPLICATION
+                    asked += add_asks(unit, directory, client, line.resource, names, kind, reach, said, actor, now)
+        if not asked:
+            raise BadInput.field("choices", "nothing new", "at least one permission that your own roles allow")
+        granted: list[GrantView] = []
+        if directory.policy.handing_on:
+            unit.session.flush()
+            chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())
+            seen = preview_of(unit.session, directory, client, chosen, GrantTerms(), now)
+            granted = enact(unit, directory, client, chosen, seen, GrantTerms(), actor, now, "Handed on by its maker")
+        return Takeover(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
+
+
+def _lines(
+    session: Session,
+    directory: Directory,
+    choices: Mapping[str, TakeoverChoice] | None,
+    actor: Actor,
+    now: datetime,
+) -> list[tuple[TakeoverLine, UUID]]:
+    if actor.kind != "person":
+        raise Forbidden("Only a person has roles to hand on.", next_step="Ask for permissions by name instead.")
+    person = session.get_one(people.PersonRow, UUID(actor.id))
+    rows = [row for row in resources.resources_of(session, directory.id) if row.name != own_api.NAME]
+    unknown = set(choices or ()) - {row.name for row in rows}
+    if unknown:
+        raise BadInput.field("choices", ", ".join(sorted(unknown)), "short names of resources")
+    catalogues = resources.catalogues(session, rows)
+    lines = []
+    for row in rows:
+        held = roles.standing(session, person, row.id, now).roles
+        choice = _choice(choices, row.name)
+        check_reach(session, row, choice.reach)
+        tree = resources.collections_of(session, row.id)
+        found = handed_on(catalogues[row.id], held, choice.level, choice.reach, tree)
+        if held:
+            lines.append((_line(catalogues[row.id], row, tuple(one.words() for one in held), choice, found), row.id))
+    return lines
+
+
+def _choice(choices: Mapping[str, TakeoverChoice] | None, name: str) -> TakeoverChoice:
+    if choices is None:
+        return TakeoverChoice()
+    return choices.get(name, TakeoverChoice(TakeoverLevel.NOTHING))
+
+
+def _line(
+    catalogue: Catalogue,
+    row: resources.ResourceRow,
+    held: tuple[str, ...],
+    choice: TakeoverChoice,
+    found: tuple[Holding, ...],
+) -> TakeoverLine:
+    opened = catalogue.opened_by_all(one.permission for one in found)
+    return TakeoverLine(row.name, row.title, held, choice, found, len(opened), weigh(catalogue, opened))
