@@ -22,7 +22,10 @@ from jamb.service.routes import (
     credentials,
     directories,
     ledger,
+    people,
+    requests,
     resources,
+    roles,
     session,
     usage,
 )
@@ -31,9 +34,12 @@ from jamb.service.settings import Settings
 ROUTERS = (
     session.router,
     directories.router,
+    people.router,
+    roles.router,
     resources.router,
     clients.router,
     consent.router,
+    requests.router,
     credentials.router,
     access.router,
     audit.router,

@@ -16,6 +16,7 @@ from jamb.actions.directories import read_directory
 from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.reach.details import bounds_of
 from jamb.service.office import Office
 
 COOKIE = "jamb_session"
@@ -102,7 +103,11 @@ def caller_of(directory: str, request: Request, office: TheOffice, now: Now) -> 
         found = session_of(request, office, now)
         return Caller(console_client_id(found.directory.slug), found.person.id)
     claims = claims_of(office, directory, token)
-    facts = TokenFacts(frozenset(str(claims.get("scope", "")).split()), datetime.fromtimestamp(claims["iat"], UTC))
+    facts = TokenFacts(
+        frozenset(str(claims.get("scope", "")).split()),
+        datetime.fromtimestamp(claims["iat"], UTC),
+        bounds_of(claims.get("authorization_details", ())),
+    )
     if "sid" not in claims:
         return Caller(claims["client_id"], None, facts)
     if not devices.signed_in_still(office.premises, UUID(claims["sid"])):
@@ -116,8 +121,9 @@ TheCaller = Annotated[Caller, Depends(caller_of)]
 def may(operation: str) -> Callable[..., Admitted]:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API."""
 
-    def guard(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
-        return admit(office.premises, directory, caller, operation, now)
+    def guard(directory: str, request: Request, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
+        # Jamb's own objects are the clients: an owner is let in to theirs alone.
+        return admit(office.premises, directory, caller, operation, now, request.path_params.get("client"))
 
     guard.__dict__["operation"] = operation
     return guard

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -12,6 +13,8 @@ import uvicorn
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
+from jamb.actions.directories import refresh_own_api
+from jamb.actions.premises import Premises
 from jamb.core.errors import JambError
 from jamb.service.app import create_app
 from jamb.service.logs import set_up_logs
@@ -43,8 +46,13 @@ def serve() -> None:
 
 @app.command()
 def migrate() -> None:
-    """Bring the database to the schema of this version."""
-    run_migrations(make_engine(Settings().database()))
+    """Bring the database to the schema of this version, and Jamb's own API in every directory to what it offers."""
+    settings = Settings()
+    engine = make_engine(settings.database())
+    run_migrations(engine)
+    premises = Premises(engine, settings.sealer(), settings.base_url)
+    for slug in refresh_own_api(premises, datetime.now(UTC)):
+        typer.echo(f"Jamb's own API was brought up to date in {slug}.")
     typer.echo("The schema is current.")
 
 

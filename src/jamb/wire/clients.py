@@ -8,13 +8,14 @@ from uuid import UUID
 
 from pydantic import Field
 
-from jamb.core.clients import NAME_LONGEST, PURPOSE_LONGEST, ClientKind, ClientState
+from jamb.core.clients import NAME_LONGEST, PURPOSE_LONGEST, ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit import Finding, Severity
 from jamb.wire.base import Answered, Moment, Sent
 from jamb.wire.credentials import Credential
+from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation
 
 
@@ -32,11 +33,34 @@ class OwnersChange(Sent):
 
     add: Annotated[list[str], Field(max_length=50, default_factory=list)]
     remove: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    level: OwnerLevel = OwnerLevel.FULL
+
+
+class StateChange(Sent):
+    """Disabling cuts the client's tokens off too."""
+
+    state: ClientState
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class CutOffSent(Sent):
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class CutOff(Answered):
+    """Tokens issued until `at` are refused; `live_tokens` of them had not run out."""
+
+    at: Moment
+    live_tokens: int
+    tokens_until: Moment
 
 
 class Owner(Answered):
+    """full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it."""
+
     id: UUID
     name: str
+    level: OwnerLevel
 
 
 class LadderCount(Answered):
@@ -66,8 +90,23 @@ class Client(Answered):
     next_steps: list[str]
 
 
+class Holding(Answered):
+    """One way in which a permission is held. `person`: the one it covers. `through`: the role that gives it."""
+
+    reach: Reach
+    granted_at: Moment
+    expires_at: Moment | None
+    granted_by: str
+    person: str
+    by_person: bool
+    through: str
+
+
 class Rung(Answered):
-    """One permission with its asked, granted and used. `calls` are per day over the last thirty, today last."""
+    """One permission with its asked, granted and used. `calls` are per day over the last thirty, today last.
+
+    `granted_at`, `granted_by` and `expires_at` are of the holding that counts first; `holdings` has all.
+    """
 
     permission: str
     title: str
@@ -76,9 +115,11 @@ class Rung(Answered):
     asked_at: Moment | None
     asked_by: str
     reason: str
+    wished: Reach
     granted_at: Moment | None
     granted_by: str
     expires_at: Moment | None
+    holdings: list[Holding]
     used: UsedState
     used_operations: list[str]
     opens: list[str]
@@ -90,6 +131,7 @@ class ResourceLadder(Answered):
     resource: str
     title: str
     identifier: str
+    object_name: str
     rungs: list[Rung]
     operations: list[Operation]
 

@@ -8,22 +8,61 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.permissions import AccessKind
+from jamb.core.takeover import TakeoverLevel
 from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.reach import Reach, ReachSent
 from jamb.wire.resources import Operation
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
+ResourceName = Annotated[str, Field(min_length=1, max_length=300)]
+Reason = Annotated[str, Field(max_length=500)]
 
 
 class NewAsk(Sent):
-    """Permissions of one resource (by its short name or identifier), all asked or none."""
+    """Permissions of one resource (by its short name or identifier), all asked or none, with the reach wished for."""
 
-    resource: Annotated[str, Field(min_length=1, max_length=300)]
+    resource: ResourceName
     permissions: Annotated[list[Name], Field(min_length=1, max_length=100)]
     kind: AccessKind = AccessKind.APPLICATION
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: Reason = ""
+    reach: ReachSent | None = None
+
+
+class AskList(Sent):
+    """A list from a manual: one permission a line or separated by commas, optionally after its resource."""
+
+    text: Annotated[str, Field(min_length=1, max_length=50_000)]
+    kind: AccessKind = AccessKind.APPLICATION
+    reason: Reason = ""
+
+
+class ListedAsk(Answered):
+    """`implied_by` brings it along anyway; `control` names what it opens beyond reading and writing."""
+
+    resource: str
+    permission: str
+    kind: AccessKind
+    weight: int
+    asked: bool
+    implied_by: str
+    control: list[str]
+    needed: bool
+
+
+class UnclearName(Answered):
+    name: str
+    why: str
+
+
+class ListReview(Answered):
+    asks: list[ListedAsk]
+    unknown: list[str]
+    unclear: list[UnclearName]
 
 
 class Ask(Answered):
+    """`implied_by`: another permission, asked or granted, that brings this one along."""
+
     id: UUID
     resource: str
     permission: str
@@ -31,25 +70,74 @@ class Ask(Answered):
     reason: str
     asked_at: Moment
     asked_by: str
+    reach: Reach
+    implied_by: str
+
+
+class Terms(Sent):
+    """How a consent is bounded: reach by resource (where silent, as each ask wishes), end, and one person."""
+
+    reach: Annotated[dict[str, ReachSent], Field(max_length=100, default_factory=dict)]
+    expires_at: Moment | None = None
+    person: Annotated[str, Field(max_length=200)] | None = None
+
+
+class ConsentDraft(Sent):
+    """Which of the waiting asks (all when left out), within which terms."""
+
+    asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
+    terms: Terms | None = None
+
+
+class ObjectCount(Answered):
+    """Over how many known objects an operation is possible, before and after; also over what lies in no collection?"""
+
+    operation: str
+    before: int
+    after: int
+    known: int
+    uncollected: bool
+
+
+class OtherHolders(Answered):
+    permission: str
+    names: list[str]
+    count: int
 
 
 class ConsentAtResource(Answered):
-    """What becomes newly possible at one resource, heaviest first, and what of it comes by implication."""
+    """What becomes possible at one resource, heaviest first: `newly` at all, `wider` for more objects than before.
+
+    `others`: who else holds the same. `redundant`: asked, and implied by another with at least that reach.
+    """
 
     resource: str
     title: str
+    kind: AccessKind
+    object_name: str
     asks: list[Ask]
+    reach: list[Reach]
     newly: list[Operation]
+    wider: list[Operation]
     unchanged: list[Operation]
-    added_weight: int
+    objects: list[ObjectCount]
+    added_weight: float
     implied: list[str]
     redundant: list[str]
+    others: list[OtherHolders]
 
 
 class ConsentPreview(Answered):
+    """`two_people`: whoever asked may not consent. `approvers`: how many must say yes."""
+
     client_id: str
     client_name: str
     purpose: str
+    person: str
+    weight: float
+    two_people: bool
+    approvers: int
+    asked_by: list[str]
     resources: list[ConsentAtResource]
 
 
@@ -57,30 +145,97 @@ class NewConsent(Sent):
     """`asks`: which of the waiting asks; all of them when left out."""
 
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
-    reason: Annotated[str, Field(max_length=500)] = ""
+    terms: Terms | None = None
+    reason: Reason = ""
+
+
+class ReachChange(Sent):
+    """Another reach for granted permissions of one resource, all or none."""
+
+    resource: ResourceName
+    permissions: Annotated[list[Name], Field(min_length=1, max_length=100)]
+    kind: AccessKind = AccessKind.APPLICATION
+    reach: ReachSent
+    person: Annotated[str, Field(max_length=200)] | None = None
+    reason: Reason = ""
 
 
 class ConsentWithdrawal(Sent):
-    """Which granted permissions of one resource to end, all or none."""
+    """Which granted permissions of one resource to end, all or none; `at` a moment to come, or now."""
 
-    resource: Annotated[str, Field(min_length=1, max_length=300)]
+    resource: ResourceName
     permissions: Annotated[list[Name], Field(min_length=1, max_length=100)]
     kind: AccessKind = AccessKind.APPLICATION
-    reason: Annotated[str, Field(max_length=500)] = ""
+    at: Moment | None = None
+    person: Annotated[str, Field(max_length=200)] | None = None
+    reason: Reason = ""
 
 
 class WithdrawnConsent(Answered):
-    """`tokens_until`: when the last token from before runs out."""
+    """`live_tokens` from before run out by `tokens_until`; guards refuse them within seconds of `ends_at`."""
 
     resource: str
     permissions: list[str]
     no_longer: list[str]
+    ends_at: Moment
     tokens_until: Moment
+    live_tokens: int
 
 
 class Grant(Answered):
+    """A consent in force. `person`: the one it covers; empty for everyone. `by_person`: they consented themselves."""
+
+    id: UUID
     resource: str
     permission: str
     kind: AccessKind
     granted_at: Moment
     granted_by: str
+    expires_at: Moment | None
+    reach: Reach
+    person: str
+    by_person: bool
+
+
+class ReachChanged(Answered):
+    """The consents as they stand, and the operations that count for more, for fewer, or for no objects now."""
+
+    grants: list[Grant]
+    wider: list[str]
+    narrower: list[str]
+    no_longer: list[str]
+
+
+class TakeoverChoice(Sent):
+    level: TakeoverLevel = TakeoverLevel.ALL
+    reach: ReachSent | None = None
+
+
+class TakeoverSent(Sent):
+    """What to hand on, by resource: what is not named is not handed on. Left out, everything one's roles allow."""
+
+    choices: Annotated[dict[str, TakeoverChoice], Field(max_length=100)] | None = None
+    reason: Reason = ""
+
+
+class TakeoverPermission(Answered):
+    permission: str
+    reach: Reach
+
+
+class TakeoverLine(Answered):
+    resource: str
+    title: str
+    roles: list[str]
+    level: TakeoverLevel
+    permissions: list[TakeoverPermission]
+    operations: int
+    weight: int
+
+
+class Takeover(Answered):
+    """`granted` is empty where an approver must still consent."""
+
+    lines: list[TakeoverLine]
+    asked: list[Ask]
+    granted: list[Grant]

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from jamb.wire.base import Answered
+from typing import Annotated
+
+from pydantic import Field
+
+from jamb.core.policy import Registering
+from jamb.wire.base import Answered, Sent
 
 
 class Policy(Answered):
@@ -13,6 +18,34 @@ class Policy(Answered):
     access_token_seconds: int
     person_token_seconds: int
     session_seconds: int
+    two_people_weight: int
+    two_approvers_weight: int
+    request_days: int
+    registering: Registering
+    registering_groups: list[str]
+    people_may_consent: bool
+    top_role_for_clients: bool
+    handing_on: bool
+
+
+class PolicyChange(Sent):
+    """The settings to change; those left out stay."""
+
+    secret_default_days: int | None = None
+    secret_longest_days: int | None = None
+    notice_days: int | None = None
+    observation_days: int | None = None
+    access_token_seconds: int | None = None
+    person_token_seconds: int | None = None
+    session_seconds: int | None = None
+    two_people_weight: int | None = None
+    two_approvers_weight: int | None = None
+    request_days: int | None = None
+    registering: Registering | None = None
+    registering_groups: Annotated[tuple[str, ...], Field(max_length=100)] | None = None
+    people_may_consent: bool | None = None
+    top_role_for_clients: bool | None = None
+    handing_on: bool | None = None
 
 
 class Directory(Answered):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field, SecretStr
+from pydantic import ConfigDict, Field, SecretStr
 
 from jamb.wire.base import Answered, Moment, Sent
 
@@ -62,3 +62,45 @@ class WaitingDevice(Answered):
     directory: str
     asked_at: Moment
     expires_at: Moment
+
+
+class NewPerson(Sent):
+    """Without a password the person cannot sign in, but holds roles and owns clients."""
+
+    login: Annotated[str, Field(min_length=3, max_length=200)]
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    password: Annotated[SecretStr, Field(max_length=200)] | None = None
+    roles: Annotated[list[str], Field(max_length=50, default_factory=list)]
+
+
+class PersonChange(Sent):
+    """What to change; `live` false: they may no longer act, and their sessions end."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
+    live: bool | None = None
+    password: Annotated[SecretStr, Field(max_length=200)] | None = None
+
+
+class PeopleFile(Sent):
+    """A CSV file (RFC 4180) with the columns login, name and, separated by semicolons, groups and roles."""
+
+    model_config = ConfigDict(extra="forbid", str_max_length=2_000_000)
+
+    csv: str
+    dry_run: bool = False
+
+
+class PeopleImported(Answered):
+    """`present` were here before and stay as they are."""
+
+    added: list[Person]
+    present: list[str]
+    groups_made: list[str]
+
+
+class Registering(Answered):
+    """Whether the caller may register clients; if not, whom to ask."""
+
+    allowed: bool
+    why: str
+    ask: list[str]

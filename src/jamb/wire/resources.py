@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Annotated, Any
+
+from pydantic import Field
 
 from jamb.core import permissions
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, weigh, weigh_operation
-from jamb.wire.base import Answered
+from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, weigh, weigh_operation
+from jamb.wire.base import Answered, Sent
 
 
 class ResourceLine(Answered):
@@ -15,6 +18,8 @@ class ResourceLine(Answered):
     identifier: str
     operations: int
     permissions: int
+    object_name: str
+    collections: int
 
 
 class Operation(Answered):
@@ -28,6 +33,7 @@ class Operation(Answered):
     data_class: DataClass
     weight: int
     unlocked_by: list[str]
+    concerns_object: bool
 
 
 class Permission(Answered):
@@ -40,14 +46,121 @@ class Permission(Answered):
     implies: list[str]
     opens: list[str]
     weight: int
+    consent_by: ConsentBy
+    text: str
+    person_text: str
 
 
 class Resource(Answered):
+    """`object_name`: the path parameter by which operations name the object that reach is about; may be empty.
+
+    `questions` and `terms` are for whoever requests consent to it.
+    """
+
     name: str
     title: str
     identifier: str
+    object_name: str
+    questions: list[str]
+    terms: str
+    guard_client_id: str | None
     operations: list[Operation]
     permissions: list[Permission]
+
+
+class OperationSent(Sent):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    title: Annotated[str, Field(min_length=1, max_length=200)]
+    method: Annotated[str, Field(max_length=10)] = ""
+    path: Annotated[str, Field(max_length=300)] = ""
+    effect: Effect
+    data_class: DataClass
+
+
+class PermissionSent(Sent):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    title: Annotated[str, Field(min_length=1, max_length=200)]
+    kinds: Annotated[list[AccessKind], Field(min_length=1, max_length=2)]
+    unlocks: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=2000, default_factory=list)]
+    implies: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=500, default_factory=list)]
+    consent_by: ConsentBy = ConsentBy.ADMINISTRATOR
+    text: str = ""
+    person_text: str = ""
+
+
+class ResourceSent(Sent):
+    """A resource as it is published: everything it has; what is left out of a changed one goes."""
+
+    title: Annotated[str, Field(min_length=1, max_length=200)]
+    identifier: Annotated[str, Field(min_length=1, max_length=300)]
+    object_name: Annotated[str, Field(max_length=40)] = ""
+    questions: Annotated[list[Annotated[str, Field(max_length=300)]], Field(max_length=20, default_factory=list)]
+    terms: str = ""
+    guard_client_id: Annotated[str, Field(max_length=80)] | None = None
+    operations: Annotated[list[OperationSent], Field(min_length=1, max_length=5000)]
+    permissions: Annotated[list[PermissionSent], Field(min_length=1, max_length=2000)]
+
+    def catalogue(self, name: str) -> Catalogue:
+        """Return the catalogue. Raises `BadInput` naming every fault."""
+        operations = [permissions.Operation(**one.model_dump()) for one in self.operations]
+        made = [
+            permissions.Permission(
+                one.name,
+                one.title,
+                frozenset(one.kinds),
+                frozenset(one.unlocks),
+                frozenset(one.implies),
+                one.consent_by,
+                one.text,
+                one.person_text,
+            )
+            for one in self.permissions
+        ]
+        return Catalogue.of(name, self.title, self.identifier, operations, made, self.object_name)
+
+
+class OpenApiSent(Sent):
+    """An OpenAPI 3.1 document; `data_class` is given to all its operations, to be corrected."""
+
+    document: dict[str, Any]
+    data_class: DataClass = DataClass.INTERNAL
+
+
+class DraftedOperations(Answered):
+    """Operations to be corrected and published. Effects are guessed from the methods."""
+
+    operations: list[OperationSent]
+
+
+class AffectedClient(Answered):
+    client_id: str
+    client_name: str
+    kind: AccessKind
+    newly: list[str]
+    heavier: list[str]
+    no_longer: list[str]
+    added_weight: float
+
+
+class Blocking(Answered):
+    permission: str
+    held_by: list[str]
+
+
+class ResourceChange(Answered):
+    """What publishing would do. `blocking`: permissions that cannot go while somebody stands on them."""
+
+    name: str
+    new: bool
+    operations_added: list[str]
+    operations_gone: list[str]
+    operations_changed: list[str]
+    permissions_added: list[str]
+    permissions_gone: list[str]
+    permissions_changed: list[str]
+    affected: list[AffectedClient]
+    untouched: int
+    blocking: list[Blocking]
 
 
 class Alternative(Answered):
@@ -91,10 +204,11 @@ def operation_of(catalogue: Catalogue, name: str) -> Operation:
         data_class=operation.data_class,
         weight=weigh_operation(operation),
         unlocked_by=list(catalogue.unlockers(name)),
+        concerns_object=catalogue.concerns_object(name),
     )
 
 
-def resource_of(catalogue: Catalogue) -> Resource:
+def resource_of(catalogue: Catalogue, questions: Iterable[str], terms: str, guard_client_id: str | None) -> Resource:
     listed = [
         Permission(
             name=name,
@@ -104,6 +218,9 @@ def resource_of(catalogue: Catalogue) -> Resource:
             implies=sorted(permission.implies),
             opens=sorted(catalogue.opened_by(name)),
             weight=weigh(catalogue, catalogue.opened_by(name)),
+            consent_by=permission.consent_by,
+            text=permission.text,
+            person_text=permission.person_text,
         )
         for name, permission in catalogue.permissions.items()
     ]
@@ -111,6 +228,10 @@ def resource_of(catalogue: Catalogue) -> Resource:
         name=catalogue.name,
         title=catalogue.title,
         identifier=catalogue.identifier,
+        object_name=catalogue.object_name,
+        questions=list(questions),
+        terms=terms,
+        guard_client_id=guard_client_id,
         operations=[operation_of(catalogue, name) for name in sorted(catalogue.operations)],
         permissions=sorted(listed, key=lambda one: (one.weight, one.name)),
     )

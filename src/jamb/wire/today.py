@@ -5,6 +5,7 @@ from __future__ import annotations
 from jamb.wire.base import Answered, Moment
 from jamb.wire.clients import LadderCount
 from jamb.wire.ledger import LedgerEntry
+from jamb.wire.requests import ConsentRequest
 
 
 class Waiting(Answered):
@@ -23,7 +24,10 @@ class Ending(Answered):
 
 
 class Today(Answered):
-    """`excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none."""
+    """`decided` are the reader's own requests that ended lately.
+
+    `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
+    """
 
     at: Moment
     clients: int
@@ -35,3 +39,5 @@ class Today(Answered):
     granted_weight: int
     unused_weight: int
     recent: list[LedgerEntry]
+    requests: list[ConsentRequest]
+    decided: list[ConsentRequest]

@@ -19,13 +19,63 @@ class UsedOperation(Sent):
     last_at: Moment
 
 
+class RefusedCalls(Sent):
+    """Calls that the guard refused: `reason` is the error of the refusal (RFC 6750) or "reach"."""
+
+    client_id: Annotated[str, Field(max_length=80)]
+    operation: Annotated[str, Field(max_length=80)]
+    kind: AccessKind = AccessKind.APPLICATION
+    reason: Annotated[str, Field(min_length=1, max_length=60)]
+    object: Annotated[str, Field(max_length=200)] = ""
+    calls: Annotated[int, Field(ge=1, le=10**9)]
+    last_at: Moment
+
+
 class UsageReport(Sent):
     """A batch; sent again with the same id it is counted once."""
 
     batch: UUID
     resource: Annotated[str, Field(max_length=300)]
-    uses: Annotated[list[UsedOperation], Field(min_length=1, max_length=5000)]
+    uses: Annotated[list[UsedOperation], Field(max_length=5000, default_factory=list)]
+    refusals: Annotated[list[RefusedCalls], Field(max_length=5000, default_factory=list)]
 
 
 class UsageCounted(Answered):
     counted: int
+
+
+class Refusals(Answered):
+    """Calls of one operation that a protected API refused on one day."""
+
+    resource: str
+    operation: str
+    title: str
+    kind: AccessKind
+    reason: str
+    object: str
+    calls: int
+    last_at: Moment
+
+
+class Bound(Answered):
+    """Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
+
+    `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
+    `reach` empty: nowhere.
+    """
+
+    client_id: str
+    kind: AccessKind | None
+    subject: str | None
+    until: int
+    permissions: list[str] | None
+    reach: list[dict[str, list[str]]]
+
+
+class Bounds(Answered):
+    """What a guard must know beside the keys. `collections`: path to all objects in it and below it."""
+
+    resource: str
+    object_name: str
+    bounds: list[Bound]
+    collections: dict[str, list[str]]

@@ -4,7 +4,8 @@
 2. the client proves itself; until then the answer tells only what the presented text itself shows
 3. the resource is one of the directory's
 4. the scope asked for is granted; left out, it is all that is granted
-5. sign, note the record, answer
+5. where a permission is bounded, the token says so (RFC 9396)
+6. sign, note the record, answer
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+import orjson
 from fastapi import Request
 from fastapi.responses import Response
 
@@ -21,6 +23,8 @@ from jamb.core.attempts import Outcome
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.core.permissions import Catalogue
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.reach.details import details, reach_of
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
@@ -95,7 +99,8 @@ async def client_credentials(
     asked.directory_id = row[0]
     await _prove(asked, row, secret)
     catalogue = await _catalogue(asked, row, resource)
-    scope = await _scope(asked, row, catalogue, form.get("scope"))
+    held = [_holding(catalogue, one) for one in row[12]]
+    scope = await _scope(asked, row, catalogue, held, form.get("scope"))
     token, words = await mint(
         office.keyring,
         row[2],
@@ -104,8 +109,9 @@ async def client_credentials(
         subject=proof.client_id,
         client_id=proof.client_id,
         scope=scope,
-        issued_at=int(now.timestamp()),
+        issued_at=_issued_at(now, row[13]),
         seconds=row[1],
+        bounds=_bounds(asked.resource, held, scope),
     )
     office.recorder.note(asked.attempt(Outcome.ISSUED, words, row[5]))
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row[1], "scope": words})
@@ -152,9 +158,39 @@ async def _catalogue(asked: _Request, row: tuple[Any, ...], resource: str | None
     return await catalogue_of(asked.office, row[10], row[11])
 
 
-async def _scope(asked: _Request, row: tuple[Any, ...], catalogue: Catalogue, wanted: str | None) -> frozenset[str]:
-    """Step 4. Column: granted 12. Returns the granted permissions with all they imply, or the asked part of them."""
-    held = frozenset().union(*(catalogue.closure(name) for name in row[12]))
+def _holding(catalogue: Catalogue, granted: str) -> tuple[frozenset[str], Reach]:
+    """Return the scope values that a granted permission carries, and where they count."""
+    name, _, reach = granted.partition(" ")
+    return catalogue.closure(name), reach_of(orjson.loads(reach)) if reach else EVERYWHERE
+
+
+def _bounds(
+    resource: str, held: list[tuple[frozenset[str], Reach]], scope: frozenset[str]
+) -> list[dict[str, Any]] | None:
+    """Return the authorization details of the token (RFC 9396 section 9.1), or None where nothing is bounded."""
+    if all(reach is EVERYWHERE for _, reach in held):
+        return None
+    return details(resource, [(names & scope, reach) for names, reach in held]) or None
+
+
+def _issued_at(now: datetime, narrowed_at: datetime | None) -> int:
+    """Return the second of issue. In the second in which something was taken away it is the next one.
+
+    What was taken away is refused to tokens of that second and before it; a token made after it must not look as old.
+    """
+    second = int(now.timestamp())
+    return second if narrowed_at is None else max(second, int(narrowed_at.timestamp()) + 1)
+
+
+async def _scope(
+    asked: _Request,
+    row: tuple[Any, ...],
+    catalogue: Catalogue,
+    holdings: list[tuple[frozenset[str], Reach]],
+    wanted: str | None,
+) -> frozenset[str]:
+    """Step 4. Returns the granted permissions with all they imply, or the asked part of them."""
+    held = frozenset().union(*(names for names, _ in holdings))
     if held and not wanted:
         return held
     names = frozenset((wanted or "").split())

@@ -73,7 +73,7 @@ async def device_token(request: Request, office: Office, slug: str, form: Form, 
             await office.recorder.record(failed)
         raise OAuthError(poll.answer.value, _SAID[poll.answer])
     catalogue = await catalogue_of(office, resource_id, revision)
-    scope = frozenset().union(*(catalogue.closure(name) for name in granted))
+    scope = frozenset().union(*(catalogue.closure(name.partition(" ")[0]) for name in granted))
     token, words = await mint(
         office.keyring,
         kid,

@@ -30,8 +30,12 @@ async def mint(
     issued_at: int,
     seconds: int,
     sign_in: str | None = None,
+    bounds: list[dict[str, Any]] | None = None,
 ) -> tuple[str, str]:
-    """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2)."""
+    """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2).
+
+    `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1).
+    """
     key = keyring.cached(kid)
     if key is None:
         key = await run_in_threadpool(keyring.private, kid)
@@ -46,6 +50,8 @@ async def mint(
         "exp": issued_at + seconds,
         "jti": secrets.token_urlsafe(12),
     }
+    if bounds is not None:
+        claims["authorization_details"] = bounds
     if sign_in is not None:
         claims["sid"] = sign_in
     signed = _header(kid) + b"." + base64url_encode(orjson.dumps(claims))

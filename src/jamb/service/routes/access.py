@@ -1,36 +1,154 @@
-"""Explanations of decisions."""
+"""Explanations of decisions, who can do an operation, and what a client can touch."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from datetime import UTC, datetime
+from typing import Annotated, Any
 
+import jwt
 from fastapi import APIRouter, Depends, Query
 
-from jamb.actions import access
+from jamb.actions import explanations, reach
+from jamb.actions.directories import read_directory
+from jamb.core.access import TokenFacts
+from jamb.core.errors import BadInput
+from jamb.core.reach.details import bounds_of
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.office import Office
 from jamb.wire import access as wire
+from jamb.wire import reach as reach_wire
+from jamb.wire.reach import reach_answer
+from jamb.wire.resources import operation_of
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["access"])
+router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["access"])
 
 
-@router.get("/explanation", dependencies=[Depends(may("explanations.read"))])
-def explain(
-    directory: str,
-    client: str,
-    resource: Annotated[str, Query(max_length=300)],
-    operation: Annotated[str, Query(max_length=80)],
-    office: TheOffice,
-    now: Now,
-) -> wire.Explanation:
-    """Whether the client may do the operation as itself, every check behind it, and the smallest mend."""
-    found = access.explain_access(office.premises, directory, client, resource, operation, now)
+@router.post("/clients/{client}/explanation", dependencies=[Depends(may("explanations.read"))])
+def explain(directory: str, client: str, sent: wire.Question, office: TheOffice, now: Now) -> wire.Explanation:
+    """Whether the client may do the operation, every check behind it, and the smallest mend."""
+    token = _facts(office, directory, client, sent.token.get_secret_value()) if sent.token is not None else None
+    question = explanations.Question(sent.resource, sent.operation, sent.kind, sent.person, sent.object, token)
+    found = explanations.explain_access(office.premises, directory, client, question, now)
+    person = sent.person or ""
+    explained = wire.Explained(found.client_id, found.resource, found.kind, person)
     return wire.Explanation(
         client_id=found.client_id,
         client_name=found.client_name,
         resource=found.resource,
         operation=found.operation,
         kind=found.kind,
+        person=found.person.name if found.person is not None else "",
+        object=found.object.name if found.object is not None else None,
         allowed=found.explanation.decision.allowed,
         checks=[wire.Check.model_validate(check) for check in found.explanation.decision.checks],
-        mend=[wire.mend_step_of(step, found.client_id, found.resource) for step in found.explanation.mend],
+        mend=[wire.mend_step_of(step, explained) for step in found.explanation.mend],
+    )
+
+
+@router.get("/clients/{client}/reach", dependencies=[Depends(may("reach.read"))])
+def read_reach(
+    directory: str,
+    client: str,
+    resource: Annotated[str, Query(min_length=1, max_length=300)],
+    office: TheOffice,
+    now: Now,
+    object: Annotated[str | None, Query(max_length=200, description="One object to decide about")] = None,  # noqa: A002
+) -> reach_wire.ReachSheet:
+    """The proof sheet: what the client can and cannot touch at a resource, by collection or for one object."""
+    found = reach.read_reach(office.premises, directory, client, resource, object, now)
+    titles = {one.operation.name: one.operation.title for one in found.operations}
+    return reach_wire.ReachSheet(
+        client_id=found.client_id,
+        client_name=found.client_name,
+        live=found.live,
+        resource=found.resource,
+        title=found.title,
+        object_name=found.object_name,
+        at=found.at,
+        object=found.object.name if found.object is not None else None,
+        object_in=list(found.object.collections) if found.object is not None else [],
+        operations=[
+            reach_wire.ReachOperation(
+                operation=one.operation.name,
+                title=one.operation.title,
+                effect=one.operation.effect,
+                possible=one.possible,
+                uncollected=one.uncollected,
+                why=one.why,
+                lines=[reach_wire.ReachLine.model_validate(line) for line in one.lines]
+                if one.lines is not None
+                else None,
+            )
+            for one in found.operations
+        ],
+        decisions=[_decision(name, titles[name], decision) for name, decision in found.decisions],
+    )
+
+
+@router.get("/resources/{name}/holders", dependencies=[Depends(may("holders.read"))])
+def who_can(
+    directory: str,
+    name: str,
+    operation: Annotated[str, Query(min_length=1, max_length=80)],
+    office: TheOffice,
+    now: Now,
+    object: Annotated[str | None, Query(max_length=200)] = None,  # noqa: A002 - the word of the plan
+) -> wire.Holders:
+    """Who can do an operation, to an object if one is named: all clients and people, and through what."""
+    found = explanations.who_can(office.premises, directory, name, operation, object, now)
+    return wire.Holders(
+        resource=found.catalogue.name,
+        operation=operation_of(found.catalogue, found.operation.name),
+        object=found.object.name if found.object is not None else None,
+        object_in=list(found.object.collections) if found.object is not None else [],
+        clients=[
+            wire.ClientHolder(
+                client_id=one.client_id,
+                client_name=one.client_name,
+                live=one.live,
+                kind=one.kind,
+                permission=one.permission,
+                reach=reach_answer(one.reach),
+                through=one.through,
+                person=one.person,
+                expires_at=one.expires_at,
+            )
+            for one in found.clients
+        ],
+        people=[
+            wire.PersonHolder(
+                login=one.login, name=one.name, role=one.role, reach=reach_answer(one.reach), through=one.through
+            )
+            for one in found.people
+        ],
+    )
+
+
+def _decision(name: str, title: str, decision: Any) -> reach_wire.ReachDecision:
+    deciding = decision.failed[0] if decision.failed else decision.checks[-1]
+    return reach_wire.ReachDecision(
+        operation=name, title=title, allowed=decision.allowed, check=deciding.name, why=deciding.evidence
+    )
+
+
+def _facts(office: Office, slug: str, client_id: str, token: str) -> TokenFacts:
+    """Return what a presented token says, if this directory signed it for this client, even if it has run out."""
+    allowed = "an access token that this directory issued to this client"
+    try:
+        header = jwt.get_unverified_header(token.strip())
+        directory_id = str(read_directory(office.premises, slug).id)
+        key = office.keyring.public(str(header.get("kid")), directory_id)
+        if key is None or header.get("alg") != "ES256":
+            raise BadInput.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.")
+        issuer = office.premises.issuer(slug)
+        options: Any = {"verify_aud": False, "verify_exp": False, "verify_iat": False, "require": ["iat", "client_id"]}
+        claims = jwt.decode(token.strip(), key, algorithms=["ES256"], issuer=issuer, options=options)
+    except jwt.InvalidTokenError as error:
+        raise BadInput.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.") from error
+    if claims["client_id"] != client_id:
+        raise BadInput.field("token", f"a token of client {claims['client_id']}", allowed)
+    return TokenFacts(
+        frozenset(str(claims.get("scope", "")).split()),
+        datetime.fromtimestamp(claims["iat"], UTC),
+        bounds_of(claims.get("authorization_details", ())),
     )

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from jamb.actions import clients
+from jamb.actions import clients, usage
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
@@ -16,15 +16,17 @@ from jamb.wire import clients as wire
 from jamb.wire.audit import Severity, finding_of
 from jamb.wire.base import Page
 from jamb.wire.credentials import Credential
+from jamb.wire.reach import reach_answer
 from jamb.wire.resources import operation_of
+from jamb.wire.usage import Refusals
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/clients", tags=["clients"])
 DAYS_OF_USE = 30
 
 
-@router.get("", dependencies=[Depends(may("clients.list"))])
+@router.get("")
 def list_clients(
-    directory: str,
+    admitted: Annotated[Admitted, Depends(may("clients.list"))],
     request: Request,
     response: Response,
     office: TheOffice,
@@ -35,16 +37,17 @@ def list_clients(
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Client]:
-    """Clients of the directory, paged, filtered and sorted here."""
+    """Clients of the directory, paged, filtered and sorted here; to whoever only owns some, those."""
     found = clients.list_clients(
         office.premises,
-        directory,
+        admitted.directory.slug,
         now,
         query=q,
         attention=attention,
         sort=sort,
         after=unpack_pair(cursor),
         limit=limit,
+        only=admitted.own,
     )
     following = pack(found.next) if found.next else None
     link_next(request, response, following)
@@ -62,7 +65,15 @@ def register_client(
 ) -> wire.Client:
     """Register a client. The answer has its client id and what is left to do."""
     made = clients.register(
-        office.premises, admitted.directory, sent.name, sent.purpose, sent.kind, sent.owners, admitted.actor, now
+        office.premises,
+        admitted.directory,
+        sent.name,
+        sent.purpose,
+        sent.kind,
+        sent.owners,
+        admitted.actor,
+        now,
+        make_owner=admitted.own is not None,
     )
     response.headers["Location"] = f"{request.url.path}/{made.id}"
     return client_answer(made)
@@ -82,6 +93,7 @@ def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wi
                 resource=place.catalogue.name,
                 title=place.catalogue.title,
                 identifier=place.catalogue.identifier,
+                object_name=place.catalogue.object_name,
                 rungs=rungs,
                 operations=[operation_of(place.catalogue, name) for name in opened],
             )
@@ -104,9 +116,43 @@ def change_owners(
 ) -> wire.Client:
     """Add and remove owners in one step."""
     changed = clients.change_owners(
-        office.premises, admitted.directory, client, sent.add, sent.remove, admitted.actor, now
+        office.premises, admitted.directory, client, sent.add, sent.remove, admitted.actor, now, sent.level
     )
     return client_answer(changed)
+
+
+@router.post("/{client}/state")
+def set_state(
+    client: str,
+    sent: wire.StateChange,
+    admitted: Annotated[Admitted, Depends(may("clients.set-state"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Client:
+    """Disable a client, which cuts its tokens off, or enable it again."""
+    changed = clients.set_state(
+        office.premises, admitted.directory, client, sent.state, sent.reason, admitted.actor, now
+    )
+    return client_answer(changed)
+
+
+@router.post("/{client}/cut-off")
+def cut_off(
+    client: str,
+    sent: wire.CutOffSent,
+    admitted: Annotated[Admitted, Depends(may("clients.cut-off"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.CutOff:
+    """Have every token that the client holds refused; new ones count."""
+    done = clients.cut_off(office.premises, admitted.directory, client, sent.reason, admitted.actor, now)
+    return wire.CutOff.model_validate(done)
+
+
+@router.get("/{client}/refusals", dependencies=[Depends(may("refusals.list"))])
+def list_refusals(directory: str, client: str, office: TheOffice, limit: Limit = DEFAULT_LIMIT) -> list[Refusals]:
+    """Calls of the client that protected APIs refused, latest first."""
+    return [Refusals.model_validate(one) for one in usage.list_refusals(office.premises, directory, client, limit)]
 
 
 def client_answer(view: clients.ClientView) -> wire.Client:
@@ -139,6 +185,19 @@ def _rung_answer(view: clients.RungView, place: clients.ResourceLadder, days: li
         asked_at=rung.asked.asked_at if rung.asked else None,
         asked_by=view.asked_by,
         reason=view.reason,
+        wished=reach_answer(view.wished),
+        holdings=[
+            wire.Holding(
+                reach=reach_answer(one.reach),
+                granted_at=one.granted_at,
+                expires_at=one.expires_at,
+                granted_by=one.granted_by,
+                person=one.person,
+                by_person=one.by_person,
+                through=one.through,
+            )
+            for one in view.holdings
+        ],
         granted_at=rung.granted.granted_at if rung.granted else None,
         granted_by=view.granted_by,
         expires_at=rung.granted.expires_at if rung.granted else None,

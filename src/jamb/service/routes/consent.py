@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Depends
 
-from jamb.actions import consent
+from jamb.actions import asks, consent, takeover
 from jamb.actions.access import Admitted
 from jamb.core.permissions import Catalogue, weigh_operation
+from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import Now, TheOffice, may
 from jamb.wire import consent as wire
+from jamb.wire.reach import reach_answer
 from jamb.wire.resources import Operation, operation_of
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["consent"])
@@ -19,14 +21,10 @@ router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", ta
 
 @router.post("/asks", status_code=201)
 def add_asks(
-    client: str,
-    sent: wire.NewAsk,
-    admitted: Annotated[Admitted, Depends(may("asks.add"))],
-    office: TheOffice,
-    now: Now,
+    client: str, sent: wire.NewAsk, admitted: Annotated[Admitted, Depends(may("asks.add"))], office: TheOffice, now: Now
 ) -> list[wire.Ask]:
-    """Ask for permissions of one resource. An ask opens nothing until an approver consents."""
-    asked = consent.ask(
+    """Say which permissions of one resource the client needs. Opens nothing yet."""
+    asked = asks.ask(
         office.premises,
         admitted.directory,
         client,
@@ -36,38 +34,88 @@ def add_asks(
         sent.reason,
         admitted.actor,
         now,
+        sent.reach.value() if sent.reach is not None else EVERYWHERE,
     )
-    return [wire.Ask.model_validate(one) for one in asked]
+    return [ask_answer(one) for one in asked]
 
 
-@router.get("/consent", dependencies=[Depends(may("consent.preview"))])
-def preview_consent(
-    directory: str,
+@router.post("/asks/review", dependencies=[Depends(may("asks.review"))])
+def review_asks(directory: str, client: str, sent: wire.AskList, office: TheOffice) -> wire.ListReview:
+    """What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved."""
+    found = asks.review(office.premises, directory, client, sent.text, sent.kind)
+    return wire.ListReview(
+        asks=[wire.ListedAsk.model_validate(one) for one in found.asks],
+        unknown=list(found.unknown),
+        unclear=[wire.UnclearName(name=name, why=why) for name, why in found.unclear],
+    )
+
+
+@router.post("/asks/list", status_code=201)
+def add_ask_list(
     client: str,
+    sent: wire.AskList,
+    admitted: Annotated[Admitted, Depends(may("asks.add-list"))],
     office: TheOffice,
     now: Now,
-    asks: Annotated[list[UUID] | None, Query(description="Which waiting asks; all when left out")] = None,
-) -> wire.ConsentPreview:
-    """What consent would make possible. Changes nothing."""
-    found = consent.preview(office.premises, directory, client, now, asks)
-    return wire.ConsentPreview(
-        client_id=found.client_id,
-        client_name=found.client_name,
-        purpose=found.purpose,
-        resources=[
-            wire.ConsentAtResource(
-                resource=place.catalogue.name,
-                title=place.catalogue.title,
-                asks=[wire.Ask.model_validate(one) for one in place.asks],
-                newly=_heaviest_first(place.catalogue, place.comparison.newly),
-                unchanged=_heaviest_first(place.catalogue, place.comparison.unchanged),
-                added_weight=place.comparison.added_weight,
-                implied=sorted(place.comparison.implied),
-                redundant=sorted(place.comparison.redundant),
-            )
-            for place in found.resources
-        ],
+) -> list[wire.Ask]:
+    """Ask for what a list needs, all or none; what another of it implies is left out."""
+    asked = asks.ask_list(
+        office.premises, admitted.directory, client, sent.text, sent.kind, sent.reason, admitted.actor, now
     )
+    return [ask_answer(one) for one in asked]
+
+
+@router.delete("/asks/{ask}")
+def drop_ask(
+    client: str, ask: UUID, admitted: Annotated[Admitted, Depends(may("asks.drop"))], office: TheOffice, now: Now
+) -> wire.Ask:
+    """Take an ask back. A grant of it stays until it is withdrawn."""
+    return ask_answer(asks.drop_ask(office.premises, admitted.directory, client, ask, admitted.actor, now))
+
+
+@router.post("/takeover/preview")
+def preview_takeover(
+    client: str,
+    sent: wire.TakeoverSent,
+    admitted: Annotated[Admitted, Depends(may("takeover.preview"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Takeover:
+    """What the client would ask for if you handed on your own rights, or this part of them."""
+    found = takeover.preview_takeover(
+        office.premises, admitted.directory.slug, client, _choices(sent), admitted.actor, now
+    )
+    return _takeover_answer(found)
+
+
+@router.post("/takeover", status_code=201)
+def take_over(
+    client: str,
+    sent: wire.TakeoverSent,
+    admitted: Annotated[Admitted, Depends(may("takeover.ask"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Takeover:
+    """Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on."""
+    found = takeover.take_over(
+        office.premises, admitted.directory, client, _choices(sent), sent.reason, admitted.actor, now
+    )
+    return _takeover_answer(found)
+
+
+@router.get("/consents", dependencies=[Depends(may("consent.list"))])
+def list_consents(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Grant]:
+    """The consents in force, those that people gave for themselves too."""
+    return [grant_answer(one) for one in consent.list_consents(office.premises, directory, client, now)]
+
+
+@router.post("/consent/preview", dependencies=[Depends(may("consent.preview"))])
+def preview_consent(
+    directory: str, client: str, sent: wire.ConsentDraft, office: TheOffice, now: Now
+) -> wire.ConsentPreview:
+    """What consent to the waiting asks, or to the chosen ones, within these terms would make possible."""
+    found = consent.preview(office.premises, directory, client, now, sent.asks, terms_of(sent.terms))
+    return preview_answer(found)
 
 
 @router.post("/consent", status_code=201)
@@ -79,8 +127,47 @@ def grant_consent(
     now: Now,
 ) -> list[wire.Grant]:
     """Consent to the waiting asks, or to the chosen ones, in one step."""
-    granted = consent.grant(office.premises, admitted.directory, client, sent.asks, admitted.actor, now, sent.reason)
-    return [wire.Grant.model_validate(one) for one in granted]
+    granted = consent.grant(
+        office.premises,
+        admitted.directory,
+        client,
+        sent.asks,
+        admitted.actor,
+        now,
+        sent.reason,
+        terms_of(sent.terms),
+    )
+    return [grant_answer(one) for one in granted]
+
+
+@router.post("/consent/reach")
+def change_reach(
+    client: str,
+    sent: wire.ReachChange,
+    admitted: Annotated[Admitted, Depends(may("consent.change-reach"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ReachChanged:
+    """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
+    grants, comparison = consent.change_reach(
+        office.premises,
+        admitted.directory,
+        client,
+        sent.resource,
+        sent.permissions,
+        sent.kind,
+        sent.reach.value(),
+        admitted.actor,
+        now,
+        sent.reason,
+        sent.person,
+    )
+    return wire.ReachChanged(
+        grants=[grant_answer(one) for one in grants],
+        wider=sorted(comparison.wider | comparison.newly),
+        narrower=sorted(comparison.narrower),
+        no_longer=sorted(comparison.no_longer),
+    )
 
 
 @router.post("/consent/withdrawal")
@@ -91,7 +178,7 @@ def withdraw_consent(
     office: TheOffice,
     now: Now,
 ) -> wire.WithdrawnConsent:
-    """End the consent to permissions now. The asks stay; tokens from before run out by themselves."""
+    """End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before."""
     ended = consent.withdraw(
         office.premises,
         admitted.directory,
@@ -102,12 +189,126 @@ def withdraw_consent(
         admitted.actor,
         now,
         sent.reason,
+        sent.at,
+        sent.person,
     )
     return wire.WithdrawnConsent(
         resource=ended.resource,
         permissions=list(ended.permissions),
         no_longer=sorted(ended.no_longer),
+        ends_at=ended.ends_at,
         tokens_until=ended.tokens_until,
+        live_tokens=ended.live_tokens,
+    )
+
+
+def terms_of(sent: wire.Terms | None) -> consent.GrantTerms:
+    if sent is None:
+        return consent.GrantTerms()
+    reach = {name: one.value() for name, one in sent.reach.items()}
+    return consent.GrantTerms(reach, sent.expires_at, sent.person)
+
+
+def ask_answer(view: asks.AskView) -> wire.Ask:
+    return wire.Ask(
+        id=view.id,
+        resource=view.resource,
+        permission=view.permission,
+        kind=view.kind,
+        reason=view.reason,
+        asked_at=view.asked_at,
+        asked_by=view.asked_by,
+        reach=reach_answer(view.reach),
+        implied_by=view.implied_by,
+    )
+
+
+def grant_answer(view: consent.GrantView) -> wire.Grant:
+    return wire.Grant(
+        id=view.id,
+        resource=view.resource,
+        permission=view.permission,
+        kind=view.kind,
+        granted_at=view.granted_at,
+        granted_by=view.granted_by,
+        expires_at=view.expires_at,
+        reach=reach_answer(view.reach),
+        person=view.person,
+        by_person=view.by_person,
+    )
+
+
+def preview_answer(found: consent.ConsentPreview) -> wire.ConsentPreview:
+    return wire.ConsentPreview(
+        client_id=found.client_id,
+        client_name=found.client_name,
+        purpose=found.purpose,
+        person=found.person,
+        weight=found.weight,
+        two_people=found.two_people,
+        approvers=found.approvers,
+        asked_by=list(found.asked_by),
+        resources=[_place_answer(place) for place in found.resources],
+    )
+
+
+def _place_answer(place: consent.ConsentAtResource) -> wire.ConsentAtResource:
+    compared = place.comparison
+    return wire.ConsentAtResource(
+        resource=place.catalogue.name,
+        title=place.catalogue.title,
+        kind=place.kind,
+        object_name=place.catalogue.object_name,
+        asks=[ask_answer(one) for one in place.asks],
+        reach=[reach_answer(one) for one in place.reach],
+        newly=_heaviest_first(place.catalogue, compared.newly),
+        wider=_heaviest_first(place.catalogue, compared.wider),
+        unchanged=_heaviest_first(place.catalogue, compared.unchanged),
+        objects=[
+            wire.ObjectCount(
+                operation=name,
+                before=count.before,
+                after=count.after,
+                known=count.known,
+                uncollected=count.uncollected,
+            )
+            for name, count in sorted(compared.objects.items())
+        ],
+        added_weight=compared.added_weight,
+        implied=sorted(compared.implied),
+        redundant=sorted(compared.redundant),
+        others=[wire.OtherHolders.model_validate(one) for one in place.others],
+    )
+
+
+def _choices(sent: wire.TakeoverSent) -> dict[str, takeover.TakeoverChoice] | None:
+    if sent.choices is None:
+        return None
+    return {
+        name: takeover.TakeoverChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
+        for name, one in sent.choices.items()
+    }
+
+
+def _takeover_answer(found: takeover.Takeover) -> wire.Takeover:
+    return wire.Takeover(
+        lines=[
+            wire.TakeoverLine(
+                resource=line.resource,
+                title=line.title,
+                roles=list(line.roles),
+                level=line.choice.level,
+                permissions=[
+                    wire.TakeoverPermission(permission=one.permission, reach=reach_answer(one.reach))
+                    for one in line.permissions
+                ],
+                operations=line.operations,
+                weight=line.weight,
+            )
+            for line in found.lines
+        ],
+        asked=[ask_answer(one) for one in found.asked],
+        granted=[grant_answer(one) for one in found.granted],
     )
 
 

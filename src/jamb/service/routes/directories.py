@@ -1,4 +1,4 @@
-"""The directory, its people, today's numbers, and who the caller is."""
+"""The directory and its policy, today's numbers, and who the caller is."""
 
 from __future__ import annotations
 
@@ -7,14 +7,17 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 
-from jamb.actions import people, today
-from jamb.actions.access import Admitted, who
+from jamb.actions import directories, today
+from jamb.actions.access import Admitted, may_register, who
+from jamb.actions.premises import Directory
 from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.office import Office
 from jamb.service.routes.ledger import entry_answer
+from jamb.service.routes.requests import request_answer
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
 from jamb.wire.clients import LadderCount
-from jamb.wire.people import Person, Whoami
+from jamb.wire.people import Registering, Whoami
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["directory"])
 
@@ -22,15 +25,7 @@ router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["directory"])
 @router.get("")
 def read_directory(admitted: Annotated[Admitted, Depends(may("directory.read"))], office: TheOffice) -> wire.Directory:
     """The directory, its issuer and its policy."""
-    found = admitted.directory
-    return wire.Directory(
-        slug=found.slug,
-        name=found.name,
-        domain=found.domain,
-        issuer=office.premises.issuer(found.slug),
-        token_endpoint=office.premises.token_endpoint(found.slug),
-        policy=wire.Policy(**asdict(found.policy)),
-    )
+    return _directory_answer(admitted.directory, office)
 
 
 @router.get("/whoami")
@@ -49,16 +44,33 @@ def whoami(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Wh
     )
 
 
-@router.get("/people", dependencies=[Depends(may("people.list"))])
-def list_people(directory: str, office: TheOffice) -> list[Person]:
-    """The people of the directory, by name."""
-    return [Person.model_validate(person) for person in people.list_people(office.premises, directory)]
+@router.get("/registering")
+def read_registering(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Registering:
+    """Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form."""
+    found = may_register(office.premises, directory, caller, now)
+    return Registering(allowed=found.allowed, why=found.why, ask=list(found.ask))
 
 
-@router.get("/today", dependencies=[Depends(may("today.read"))])
-def read_today(directory: str, office: TheOffice, now: Now) -> today_wire.Today:
+@router.put("/policy")
+def change_policy(
+    sent: wire.PolicyChange,
+    admitted: Annotated[Admitted, Depends(may("policy.change"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Directory:
+    """Change settings of the directory's policy; those left out stay."""
+    changes = sent.model_dump(exclude_none=True)
+    return _directory_answer(
+        directories.change_policy(office.premises, admitted.directory, changes, admitted.actor, now), office
+    )
+
+
+@router.get("/today")
+def read_today(
+    admitted: Annotated[Admitted, Depends(may("today.read"))], office: TheOffice, now: Now
+) -> today_wire.Today:
     """What waits, what ends, what is wrong and what changed."""
-    found = today.read_today(office.premises, directory, now)
+    found = today.read_today(office.premises, admitted.directory.slug, now, admitted.actor.id)
     return today_wire.Today(
         at=found.at,
         clients=found.clients,
@@ -70,4 +82,17 @@ def read_today(directory: str, office: TheOffice, now: Now) -> today_wire.Today:
         granted_weight=found.excess.granted_weight,
         unused_weight=found.excess.unused_weight,
         recent=[entry_answer(entry, b"") for entry in found.recent],
+        requests=[request_answer(one) for one in found.requests],
+        decided=[request_answer(one) for one in found.decided],
+    )
+
+
+def _directory_answer(found: Directory, office: Office) -> wire.Directory:
+    return wire.Directory(
+        slug=found.slug,
+        name=found.name,
+        domain=found.domain,
+        issuer=office.premises.issuer(found.slug),
+        token_endpoint=office.premises.token_endpoint(found.slug),
+        policy=wire.Policy(**asdict(found.policy)),
     )

@@ -1,4 +1,4 @@
-"""Resources and their catalogues."""
+"""Resources: catalogues, their publication, and the collections of their objects."""
 
 from __future__ import annotations
 
@@ -7,8 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Query
 
 from jamb.actions import resources
+from jamb.actions.access import Admitted
 from jamb.core.permissions import AccessKind
-from jamb.service.callers import TheOffice, may
+from jamb.core.reach import Collection, CollectionTree
+from jamb.service.callers import Now, TheOffice, may
+from jamb.wire import reach as reach_wire
 from jamb.wire import resources as wire
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/resources", tags=["resources"])
@@ -24,15 +27,67 @@ def list_resources(directory: str, office: TheOffice) -> list[wire.ResourceLine]
             identifier=one.identifier,
             operations=len(one.catalogue.operations),
             permissions=len(one.catalogue.permissions),
+            object_name=one.catalogue.object_name,
+            collections=one.collections,
         )
         for one in resources.list_resources(office.premises, directory)
     ]
 
 
+@router.post("/draft", dependencies=[Depends(may("resources.draft"))])
+def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
+    """The operations that an OpenAPI 3.1 document describes, to be corrected and published. Nothing is saved."""
+    found = resources.draft(sent.document, sent.data_class)
+    return wire.DraftedOperations(
+        operations=[
+            wire.OperationSent(
+                name=one.name,
+                title=one.title,
+                method=one.method,
+                path=one.path,
+                effect=one.effect,
+                data_class=one.data_class,
+            )
+            for one in found
+        ]
+    )
+
+
 @router.get("/{name}", dependencies=[Depends(may("resources.read"))])
 def read_resource(directory: str, name: str, office: TheOffice) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
-    return wire.resource_of(resources.read_resource(office.premises, directory, name).catalogue)
+    found = resources.read_resource(office.premises, directory, name)
+    return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id)
+
+
+@router.put("/{name}")
+def publish_resource(
+    name: str,
+    sent: wire.ResourceSent,
+    admitted: Annotated[Admitted, Depends(may("resources.publish"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ResourceChange:
+    """Publish a resource, or put this in place of what it is. Look at the preview first."""
+    change = resources.publish(
+        office.premises,
+        admitted.directory,
+        sent.catalogue(name),
+        admitted.actor,
+        now,
+        guard_client_id=sent.guard_client_id,
+        questions=sent.questions,
+        terms=sent.terms,
+    )
+    return _change_answer(change)
+
+
+@router.post("/{name}/preview", dependencies=[Depends(may("resources.preview"))])
+def preview_resource(
+    directory: str, name: str, sent: wire.ResourceSent, office: TheOffice, now: Now
+) -> wire.ResourceChange:
+    """What publishing this would change, and for which clients."""
+    return _change_answer(resources.preview(office.premises, directory, sent.catalogue(name), now))
 
 
 @router.get("/{name}/proposal", dependencies=[Depends(may("permissions.propose"))])
@@ -47,3 +102,55 @@ def propose_permissions(
     """The smallest permissions that open these operations, and what each alternative would open beyond them."""
     found = resources.propose(office.premises, directory, name, operation, kind, client)
     return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)
+
+
+@router.get("/{name}/collections", dependencies=[Depends(may("collections.read"))])
+def read_collections(directory: str, name: str, office: TheOffice) -> reach_wire.Collections:
+    """The collections of a resource's objects, as a tree of paths."""
+    found, tree = resources.read_collections(office.premises, directory, name)
+    return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
+
+
+@router.put("/{name}/collections")
+def replace_collections(
+    name: str,
+    sent: reach_wire.CollectionsSent,
+    admitted: Annotated[Admitted, Depends(may("collections.replace"))],
+    office: TheOffice,
+    now: Now,
+) -> reach_wire.Collections:
+    """Put these collections in place of those a resource has. Guards act on it within seconds."""
+    tree = CollectionTree.of(
+        Collection(one.path, " ".join(one.title.split()) or one.path, frozenset(one.objects))
+        for one in sent.collections
+    )
+    resources.replace_collections(office.premises, admitted.directory, name, tree, admitted.actor, now)
+    found, tree = resources.read_collections(office.premises, admitted.directory.slug, name)
+    return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
+
+
+def _change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
+    return wire.ResourceChange(
+        name=change.after.name,
+        new=change.before is None,
+        operations_added=sorted(change.operations_added),
+        operations_gone=sorted(change.operations_gone),
+        operations_changed=sorted(change.operations_changed),
+        permissions_added=sorted(change.permissions_added),
+        permissions_gone=sorted(change.permissions_gone),
+        permissions_changed=sorted(change.permissions_changed),
+        affected=[
+            wire.AffectedClient(
+                client_id=one.client_id,
+                client_name=one.client_name,
+                kind=one.kind,
+                newly=sorted(one.comparison.newly),
+                heavier=sorted(one.comparison.wider),
+                no_longer=sorted(one.comparison.no_longer),
+                added_weight=one.comparison.added_weight,
+            )
+            for one in change.affected
+        ],
+        untouched=change.untouched,
+        blocking=[wire.Blocking(permission=name, held_by=list(who)) for name, who in sorted(change.blocking.items())],
+    )

@@ -1,21 +1,23 @@
-"""Reports of use, from guards."""
+"""What guards report, and what they must know."""
 
 from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Query
 
-from jamb.actions import usage
+from jamb.actions import bounds, usage
 from jamb.actions.access import Admitted
 from jamb.core.ladder import Use
+from jamb.core.reach.details import document
 from jamb.service.callers import Now, TheOffice, may
+from jamb.store.usage import Refused
 from jamb.wire import usage as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/usage", tags=["usage"])
+router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["usage"])
 
 
-@router.post("")
+@router.post("/usage")
 def report_usage(
     sent: wire.UsageReport, admitted: Annotated[Admitted, Depends(may("usage.report"))], office: TheOffice, now: Now
 ) -> wire.UsageCounted:
@@ -23,5 +25,39 @@ def report_usage(
     uses = [
         (one.client_id, Use(one.operation, one.kind, one.last_at.date(), one.calls, one.last_at)) for one in sent.uses
     ]
-    counted = usage.report(office.premises, admitted, sent.resource, sent.batch, uses, now)
+    refusals = [
+        (
+            one.client_id,
+            Refused(one.operation, one.kind, one.reason, one.object, one.last_at.date(), one.calls, one.last_at),
+        )
+        for one in sent.refusals
+    ]
+    counted = usage.report(office.premises, admitted, sent.resource, sent.batch, uses, now, refusals)
     return wire.UsageCounted(counted=counted)
+
+
+@router.get("/bounds")
+def read_bounds(
+    admitted: Annotated[Admitted, Depends(may("bounds.read"))],
+    resource: Annotated[str, Query(min_length=1, max_length=300)],
+    office: TheOffice,
+    now: Now,
+) -> wire.Bounds:
+    """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
+    found = bounds.read_bounds(office.premises, admitted, resource, now)
+    return wire.Bounds(
+        resource=found.resource,
+        object_name=found.object_name,
+        bounds=[
+            wire.Bound(
+                client_id=one.client_id,
+                kind=one.kind,
+                subject=one.person_id,
+                until=int(one.until.timestamp()),
+                permissions=list(one.permissions) if one.permissions is not None else None,
+                reach=[document(reach) for reach in one.reach],
+            )
+            for one in found.bounds
+        ],
+        collections={path: sorted(found.tree.members(path)) for path in found.tree.collections},
+    )

@@ -1,0 +1,164 @@
+"""Requests for consent: made by owners and registrars, decided at the consent desk."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from jamb.actions import requests
+from jamb.actions.access import Admitted
+from jamb.core.errors import BadInput
+from jamb.core.requests import RequestEvent
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
+from jamb.service.routes.consent import preview_answer, terms_of
+from jamb.wire import requests as wire
+from jamb.wire.base import Page
+from jamb.wire.reach import reach_answer
+
+router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["requests"])
+
+
+@router.post("/clients/{client}/requests", status_code=201)
+def make_request(
+    client: str,
+    sent: wire.NewRequest,
+    admitted: Annotated[Admitted, Depends(may("requests.make"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ConsentRequest:
+    """Ask an approver to consent; it waits at the consent desk until it is due."""
+    made = requests.make_request(
+        office.premises,
+        admitted.directory,
+        client,
+        sent.asks,
+        sent.reason,
+        sent.answers,
+        sent.terms_accepted,
+        admitted.actor,
+        now,
+    )
+    return request_answer(made)
+
+
+@router.post("/clients/{client}/requests/{request}/withdrawal")
+def withdraw_request(
+    client: str,
+    request: UUID,
+    admitted: Annotated[Admitted, Depends(may("requests.withdraw"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ConsentRequest:
+    """Take a waiting request back."""
+    return request_answer(
+        requests.withdraw_request(office.premises, admitted.directory, client, request, admitted.actor, now)
+    )
+
+
+@router.get("/requests")
+def list_requests(
+    admitted: Annotated[Admitted, Depends(may("requests.list"))],
+    http: Request,
+    response: Response,
+    office: TheOffice,
+    now: Now,
+    waiting: bool = True,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.ConsentRequest]:
+    """Requests that wait, the one due first before the others; or those past, latest first."""
+    found, more = requests.list_requests(
+        office.premises,
+        admitted.directory.slug,
+        now,
+        waiting=waiting,
+        mine=admitted.mine,
+        after_key=_position(cursor),
+        limit=limit,
+    )
+    following = pack([more[0].isoformat(), str(more[1])]) if more is not None else None
+    link_next(http, response, following)
+    return Page[wire.ConsentRequest](items=[request_answer(one) for one in found], next=following)
+
+
+@router.get("/requests/{request}")
+def read_request(
+    request: UUID, admitted: Annotated[Admitted, Depends(may("requests.read"))], office: TheOffice, now: Now
+) -> wire.RequestDossier:
+    """One request, with what granting it would change now."""
+    found = requests.read_request(office.premises, admitted.directory.slug, request, now, admitted.mine)
+    return wire.RequestDossier(
+        request=request_answer(found.request),
+        preview=preview_answer(found.preview) if found.preview is not None else None,
+    )
+
+
+@router.post("/requests/{request}/decision")
+def decide_request(
+    request: UUID,
+    sent: wire.RequestDecision,
+    admitted: Annotated[Admitted, Depends(may("requests.decide"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ConsentRequest:
+    """Grant a request, narrowed if you will, or decline it with words. There is no default."""
+    decided = requests.decide_request(
+        office.premises,
+        admitted.directory,
+        request,
+        RequestEvent(sent.decision),
+        sent.asks,
+        terms_of(sent.terms) if sent.terms is not None else None,
+        sent.words,
+        admitted.actor,
+        now,
+    )
+    return request_answer(decided)
+
+
+def request_answer(view: requests.RequestView) -> wire.ConsentRequest:
+    agreed = view.agreed
+    return wire.ConsentRequest(
+        id=view.id,
+        client_id=view.client_id,
+        client_name=view.client_name,
+        purpose=view.purpose,
+        asks=list(view.asks),
+        requested_by=view.requested_by,
+        requested_at=view.requested_at,
+        due_at=view.due_at,
+        reason=view.reason,
+        answers=[wire.Answer(question=question, answer=answer) for question, answer in view.answers],
+        weight=view.weight,
+        approvers=view.approvers,
+        approvals=[wire.Approval.model_validate(one) for one in view.approvals],
+        agreed=wire.AgreedTerms(
+            asks=list(agreed.asks),
+            reach={name: reach_answer(one) for name, one in agreed.terms.reach.items()},
+            expires_at=agreed.terms.expires_at,
+            person=agreed.terms.person,
+        )
+        if agreed is not None
+        else None,
+        state=view.state,
+        decided_at=view.decided_at,
+        decided_by=view.decided_by,
+        said=view.said,
+    )
+
+
+def _position(cursor: str | None) -> tuple[datetime, UUID] | None:
+    pair = unpack_pair(cursor)
+    if pair is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(pair[0])
+        if moment.tzinfo is None:
+            raise ValueError("no zone")
+        return moment, UUID(pair[1])
+    except ValueError as error:
+        raise BadInput.field("cursor", str(cursor), "the `next` of a page of this list") from error

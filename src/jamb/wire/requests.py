@@ -1,0 +1,83 @@
+"""Requests for consent."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.core.requests import RequestState
+from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.consent import ConsentPreview, Terms
+from jamb.wire.reach import Reach
+
+Words = Annotated[str, Field(max_length=500)]
+
+
+class NewRequest(Sent):
+    """`asks`: which of the waiting asks; all when left out. `answers`: by resource, in the order of its questions."""
+
+    asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
+    reason: Words
+    answers: Annotated[dict[str, list[Words]], Field(max_length=100, default_factory=dict)]
+    terms_accepted: bool = False
+
+
+class RequestDecision(Sent):
+    """There is no default. `asks` and `terms` narrow what is granted; a decline takes words."""
+
+    decision: Literal["grant", "decline"]
+    asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
+    terms: Terms | None = None
+    words: Words = ""
+
+
+class Approval(Answered):
+    approver: str
+    at: Moment
+    said: str
+
+
+class Answer(Answered):
+    question: str
+    answer: str
+
+
+class AgreedTerms(Answered):
+    """What the first of two approvers said yes to."""
+
+    asks: list[UUID]
+    reach: dict[str, Reach]
+    expires_at: Moment | None
+    person: str | None
+
+
+class ConsentRequest(Answered):
+    """`approvers`: how many must say yes. `said`: the words of whoever decided."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    purpose: str
+    asks: list[str]
+    requested_by: str
+    requested_at: Moment
+    due_at: Moment
+    reason: str
+    answers: list[Answer]
+    weight: float
+    approvers: int
+    approvals: list[Approval]
+    agreed: AgreedTerms | None
+    state: RequestState
+    decided_at: Moment | None
+    decided_by: str
+    said: str
+
+
+class RequestDossier(Answered):
+    """A request with what granting it would change now; `preview` is null once it is decided."""
+
+    request: ConsentRequest
+    preview: ConsentPreview | None
