@@ -10,14 +10,14 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import clients, consent, credentials
+from jamb.actions import asks, clients, consent, credentials, requests
 from jamb.actions.premises import Directory, Premises
 from jamb.core.attempts import Outcome
-from jamb.core.clients import ClientKind
 from jamb.core.credentials import digest_secret, hint_of, secret_from
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
-from jamb.demo.scenario import DemoClient, DemoSecret, DemoUse
+from jamb.core.requests import RequestEvent
+from jamb.demo.scenario import DemoClient, DemoRequest, DemoSecret, DemoUse, read_ask
 from jamb.store import usage
 from jamb.store.clients import AskRow
 from jamb.store.credentials import CredentialRow
@@ -71,7 +71,7 @@ class History:
             self.port,
             demo.name,
             demo.purpose,
-            ClientKind.SERVICE,
+            demo.kind,
             owners,
             self.actors["maren.oduya"],
             at,
@@ -79,30 +79,68 @@ class History:
         self._ids[demo.name] = made.id
 
     def _ask(self, demo: DemoClient, what: str, at: datetime) -> None:
-        resource, permission = what.split()
-        consent.ask(
+        resource, permission, kind, reach = read_ask(what)
+        asks.ask(
             self.premises,
             self.port,
             self._ids[demo.name],
             resource,
             [permission],
-            AccessKind.APPLICATION,
+            kind,
             "",
             self.actors["maren.oduya"],
             at,
+            reach,
         )
 
     def _grant(self, demo: DemoClient, names: list[str], at: datetime) -> None:
         client_id = self._ids[demo.name]
-        with Session(self.premises.engine) as session:
-            rows = session.exec(
-                select(AskRow.id, AskRow.permission, ResourceRow.name)
-                .join(ResourceRow, col(ResourceRow.id) == AskRow.resource_id)
-                .where(AskRow.client_id == client_id)
-            )
-            asks = {f"{resource} {permission}": ask_id for ask_id, permission, resource in rows}
-        chosen = [asks[name] for name in names]
+        known = self._asks(client_id)
+        chosen = [known[read_ask(name)[1]] for name in names]
         consent.grant(self.premises, self.port, client_id, chosen, self.actors["tobias.lindqvist"], at)
+
+    def _asks(self, client_id: str) -> dict[str, UUID]:
+        with Session(self.premises.engine) as session:
+            rows = session.exec(select(AskRow.permission, AskRow.id).where(AskRow.client_id == client_id))
+            return dict(rows.all())
+
+    def request(self, demo: DemoRequest) -> None:
+        """Let a request be made, and declined or said the first yes to."""
+        self._on(demo.days, timedelta(hours=3), lambda at: self._request(demo, at))
+
+    def _request(self, demo: DemoRequest, at: datetime) -> None:
+        client_id = self._ids[demo.client]
+        known = self._asks(client_id)
+        places = {"crew": demo.answers} if demo.answers else {}
+        made = requests.make_request(
+            self.premises,
+            self.port,
+            client_id,
+            [known[name] for name in demo.permissions],
+            demo.reason,
+            places,
+            True,
+            self.actors[demo.by],
+            at,
+        )
+        approver = self.actors[demo.first or "tobias.lindqvist"]
+        if demo.declined or demo.first:
+            event = RequestEvent.DECLINE if demo.declined else RequestEvent.GRANT
+            later = at + timedelta(hours=20)
+            requests.decide_request(
+                self.premises, self.port, made.id, event, None, None, demo.declined, approver, later
+            )
+
+    def refused(self, name: str, refusals: list[usage.Refused]) -> None:
+        """Let a guard have refused calls of a client at Dispatches."""
+        with observation(self.premises.engine) as session:
+            wanted = select(ResourceRow.id).where(
+                ResourceRow.directory_id == self.port.id, ResourceRow.name == "dispatches"
+            )
+            usage.add_refusals(session, session.exec(wanted).one(), [(self._ids[name], one) for one in refusals])
+
+    def client_id(self, name: str) -> str:
+        return self._ids[name]
 
     def _issue(self, demo: DemoClient, secret: DemoSecret, at: datetime) -> None:
         client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]

@@ -6,21 +6,37 @@ import json
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import clients, consent, credentials, directories, people, resources
+from jamb.actions import asks, clients, consent, credentials, directories, groups, people, resources, roles
 from jamb.actions.premises import Directory, Premises
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.policy import DirectoryPolicy, Registering
+from jamb.core.reach import CollectionTree
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
-from jamb.demo.scenario import CLIENTS, DIRECTORIES, RESOURCES, DemoDirectory, DemoUse
+from jamb.demo.scenario import (
+    CLIENTS,
+    COLLECTIONS,
+    DIRECTORIES,
+    GROUPS,
+    QUESTIONS,
+    REQUESTS,
+    RESOURCES,
+    ROLES,
+    TERMS,
+    DemoDirectory,
+    DemoUse,
+    read_reach,
+)
 from jamb.store.directories import by_slug
+from jamb.store.usage import Refused
 from jamb.store.work import Actor
 
 _OPENED = timedelta(days=1000)
@@ -30,6 +46,8 @@ _WORDS = tuple(
     "sextant tiller vane wharf yawl".split()
 )
 AUTOMATION = "Registration pipeline"
+# The resources whose stand-in APIs run.
+GUARDED = ("berths", "dispatches")
 AUTOMATION_PERMISSIONS = ("registry.write", "consent.decide", "credentials.manage")
 
 
@@ -46,25 +64,48 @@ def scenario_present(premises: Premises) -> bool:
         return by_slug(session, DIRECTORIES[0].slug) is not None
 
 
-def load(premises: Premises, home: Path, berths_url: str, now: datetime) -> None:
+def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> None:
     """Load everything; write demo.json (for people, tests, benchmarks) and guards.json, both readable by us only."""
     handed = Handed({"base_url": premises.base_url, "directories": {}, "people": [], "apis": {}}, {})
     opened = {place.slug: _open(premises, place, handed, now - _OPENED) for place in DIRECTORIES}
     port = opened["quillhaven"]
     actors = {
         person.login.partition("@")[0]: Actor("person", str(person.id), person.name, "Jamb console")
-        for person in people.list_people(premises, port.slug)
+        for person in people.list_people(premises, port.slug, now)
     }
     history = History(premises, port, actors, now)
     _publish(history, handed)
+    _people_and_roles(history)
     for demo in CLIENTS:
         history.add(demo)
+    for request in REQUESTS:
+        history.request(request)
+    history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(premises, port, handed, at))
     history.happen()
+    late = now - timedelta(hours=5)
+    history.refused(
+        "Duty mail digest",
+        [Refused("messages.read", AccessKind.APPLICATION, "reach", "board.papers", late.date(), 3, late)],
+    )
     _add_ferry_client(premises, opened["brisling"], now)
-    handed.demo["apis"]["berths"] = {"base_url": berths_url, "resource": RESOURCES[0].identifier}
+    for catalogue in RESOURCES:
+        if catalogue.name in GUARDED:
+            handed.demo["apis"][catalogue.name] = {"base_url": stand_in_url, "resource": catalogue.identifier}
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")
+
+
+def _tighten(history: History, at: datetime) -> None:
+    """Change the port's policy once there are groups: who may register, and when a second approver is due."""
+    changes = {
+        "registering": Registering.GROUPS,
+        "registering_groups": ("harbour-office",),
+        "two_approvers_weight": 36,
+        "people_may_consent": True,
+    }
+    directories.change_policy(history.premises, history.port, changes, history.actors["hanneke.brouwer"], at)
+    history.port = directories.read_directory(history.premises, history.port.slug)
 
 
 def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime) -> Directory:
@@ -94,46 +135,90 @@ def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime
 
 
 def _publish(history: History, handed: Handed) -> None:
-    """Publish the resources, the Berths one with a client of its own for the guard that reports its use."""
-    at = history.now - timedelta(days=950)
+    """Publish the resources with their collections; the stand-ins' guards have clients of their own."""
+    premises, port, at = history.premises, history.port, history.now - timedelta(days=950)
     for catalogue in RESOURCES:
         guard_client = None
-        if catalogue.name == "berths":
-            guard_client = _berths_guard(history, handed, catalogue, at)
-        resources.publish(history.premises, history.port, catalogue, _SETUP, at, guard_client_id=guard_client)
+        if catalogue.name in GUARDED:
+            guard_client = _guard_client(history, handed, catalogue, at)
+        resources.publish(
+            premises,
+            port,
+            catalogue,
+            _SETUP,
+            at,
+            guard_client_id=guard_client,
+            questions=QUESTIONS.get(catalogue.name, ()),
+            terms=TERMS.get(catalogue.name, ""),
+        )
+        if catalogue.name in COLLECTIONS:
+            tree = CollectionTree.of(COLLECTIONS[catalogue.name])
+            resources.replace_collections(premises, port, catalogue.name, tree, _SETUP, at)
 
 
-def _berths_guard(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:
+def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:
     premises, port = history.premises, history.port
     made = clients.register(
         premises,
         port,
-        "Berths API",
-        "The Berths API itself: reports which operations were used",
+        f"{catalogue.title} API",
+        f"The {catalogue.title} API itself: reports which operations were used, and reads what to refuse",
         ClientKind.SERVICE,
         [f"oskar.pell@{port.domain}"],
         _SETUP,
         at,
     )
-    consent.ask(
-        premises, port, made.id, own_api.NAME, ["usage.report"], AccessKind.APPLICATION, "Usage reports", _SETUP, at
-    )
+    names = ["usage.report", "bounds.read"]
+    asks.ask(premises, port, made.id, own_api.NAME, names, AccessKind.APPLICATION, "Its guard", _SETUP, at)
     consent.grant(premises, port, made.id, None, _SETUP, at)
 
     def issue(later: datetime) -> None:
         issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, later)
-        handed.guards["berths"] = {
+        own = premises.own_identifier(port.slug)
+        handed.guards[catalogue.name] = {
             "issuer": premises.issuer(port.slug),
             "audience": catalogue.identifier,
-            "report_url": f"{premises.own_identifier(port.slug)}/usage",
-            "report_audience": premises.own_identifier(port.slug),
+            "report_url": f"{own}/usage",
+            "bounds_url": f"{own}/bounds",
+            "report_audience": own,
             "client_id": made.id,
             "client_secret": issued.sheets[0].secret,
         }
 
     history.also(history.now - timedelta(days=2), issue)
     add_uses(premises, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), history.now)
+    add_uses(premises, port, made.id, DemoUse(own_api.NAME, "bounds.read", 9000), history.now)
     return made.id
+
+
+def _people_and_roles(history: History) -> None:
+    """Make the groups and custom roles, and assign those that people and groups hold."""
+    premises, port, at = history.premises, history.port, history.now - timedelta(days=940)
+    for group in GROUPS:
+        members = [f"{login}@{port.domain}" for login in group.people]
+        groups.save_group(premises, port, group.name, group.title, members, group.groups, _SETUP, at)
+    for role in ROLES:
+        roles.save_role(premises, port, role.name, role.title, role.resource, role.permissions, _SETUP, at)
+        for held in role.held:
+            kind, _, rest = held.partition(":")
+            if kind == "client":
+                history.also(history.now - timedelta(days=54), partial(_assign, history, role.name, kind, rest))
+            else:
+                _assign(history, role.name, kind, rest, at)
+
+
+def _assign(history: History, role: str, kind: str, rest: str, at: datetime) -> None:
+    holder, _, reach = rest.partition(" only ")
+    reference = holder
+    if kind == "person":
+        reference = f"{holder}@{history.port.domain}"
+    elif kind == "client":
+        reference = history.client_id(holder)
+    words = ["only", *reach.split()] if reach else []
+    by = history.actors["hanneke.brouwer"]
+    roles.assign_role(
+        history.premises, history.port, role, roles.HolderKind(kind), [reference], read_reach(words), None, by, at
+    )
 
 
 def _add_automation(premises: Premises, port: Directory, handed: Handed, at: datetime) -> None:
@@ -150,7 +235,7 @@ def _add_automation(premises: Premises, port: Directory, handed: Handed, at: dat
     )
     kind = AccessKind.APPLICATION
     names = list(AUTOMATION_PERMISSIONS)
-    consent.ask(premises, port, made.id, own_api.NAME, names, kind, "Automation", _SETUP, at)
+    asks.ask(premises, port, made.id, own_api.NAME, names, kind, "Automation", _SETUP, at)
     consent.grant(premises, port, made.id, None, _SETUP, at)
     issued = credentials.issue_secret(premises, port, made.id, 90, _SETUP, at)
     handed.demo["automation"] = {

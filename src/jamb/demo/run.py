@@ -20,6 +20,7 @@ import psycopg
 from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 
+from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port
@@ -68,18 +69,19 @@ def _run(settings: Settings) -> None:
             migrate(make_engine(database))
         premises = Premises(make_engine(database), settings.sealer(), settings.base_url)
         with _step("scenario"):
+            refresh_own_api(premises, datetime.now(UTC))
             _scenario(premises, home, f"http://127.0.0.1:{stand_in_port}")
         premises.engine.dispose()
         environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
         with _step("service"):
             service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
             _await(f"{settings.base_url}/ready", service, home / "service.log")
-        with _step("stand-in Berths API"):
-            command = [sys.executable, "-m", "jamb.demo.berths", str(stand_in_port)]
-            berths = _start(stack, "berths", command, home, environment)
-            _await(f"http://127.0.0.1:{stand_in_port}/berths", berths, home / "berths.log", status=401)
+        with _step("stand-in APIs"):
+            command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port)]
+            stand_ins = _start(stack, "stand-ins", command, home, environment)
+            _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", status=401)
         _announce(home, time.monotonic() - started)
-        _watch({"service": service, "stand-in Berths API": berths}, home)
+        _watch({"service": service, "stand-in APIs": stand_ins}, home)
 
 
 def _database(settings: Settings, home: Path, stack: ExitStack) -> str:
@@ -100,10 +102,10 @@ def _database(settings: Settings, home: Path, stack: ExitStack) -> str:
     return cluster.url
 
 
-def _scenario(premises: Premises, home: Path, berths_url: str) -> None:
+def _scenario(premises: Premises, home: Path, stand_in_url: str) -> None:
     file = home / "demo.json"
     if not scenario_present(premises):
-        load(premises, home, berths_url, datetime.now(UTC))
+        load(premises, home, stand_in_url, datetime.now(UTC))
         return
     if not file.exists():
         raise DemoFailed(
@@ -184,6 +186,7 @@ def _announce(home: Path, seconds: float) -> None:
         f"  Console        {demo['base_url']}/",
         f"  Command line   .venv/bin/jamb sign-in --url {demo['base_url']} --directory quillhaven",
         f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
+        f"  Dispatches API {demo['apis']['dispatches']['base_url']}/mailboxes (another, whose mailboxes reach bounds)",
         f"  All values     {home / 'demo.json'}",
         "",
         "Sign in as",

@@ -5,15 +5,25 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jamb.core.attempts import Outcome
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.clients import ClientKind
+from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
+from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind
+from jamb.demo import berths, dispatches
 
-_APPLICATION = frozenset({AccessKind.APPLICATION})
+_BOTH = frozenset(AccessKind)
+_INNER = frozenset({"north-11", "north-12", "north-13", "north-14"})
 _R, _W, _C = Effect.READ, Effect.WRITE, Effect.CONTROL
 _OPEN, _INTERNAL, _PERSONAL, _RESTRICTED = DataClass.OPEN, DataClass.INTERNAL, DataClass.PERSONAL, DataClass.RESTRICTED
 
 
-def _permission(name: str, title: str, unlocks: str, implies: str = "") -> Permission:
-    return Permission(name, title, _APPLICATION, frozenset(unlocks.split()), frozenset(implies.split()))
+def _permission(
+    name: str, title: str, unlocks: str, implies: str = "", text: str = "", by_person: str = ""
+) -> Permission:
+    """`by_person`: people may consent to it for themselves, and read this when they do."""
+    consent_by = ConsentBy.PERSON if by_person else ConsentBy.ADMINISTRATOR
+    return Permission(
+        name, title, _BOTH, frozenset(unlocks.split()), frozenset(implies.split()), consent_by, text, by_person
+    )
 
 
 BERTHS = Catalogue.of(
@@ -28,11 +38,20 @@ BERTHS = Catalogue.of(
         Operation("berth.close", "Close a berth", "POST", "/berths/{berth}/closure", _C, _INTERNAL),
     ],
     [
-        _permission("berths.view", "See berths", "berths.list berths.read"),
+        _permission(
+            "berths.view", "See berths", "berths.list berths.read", by_person="See which ship lies where, as you do."
+        ),
         _permission("arrivals.view", "See expected arrivals", "arrivals.list"),
         _permission("berths.assign", "Assign berths", "occupant.assign", "berths.view"),
-        _permission("berths.manage", "Run the quays", "berth.close", "berths.assign arrivals.view"),
+        _permission(
+            "berths.manage",
+            "Run the quays",
+            "berth.close",
+            "berths.assign arrivals.view",
+            "Closing a berth stops traffic: give it to the harbour master's tools alone.",
+        ),
     ],
+    "berth",
 )
 
 TIDES = Catalogue.of(
@@ -46,10 +65,13 @@ TIDES = Catalogue.of(
         Operation("gauge.calibrate", "Calibrate a gauge", "PUT", "/gauges/{gauge}/calibration", _C, _INTERNAL),
     ],
     [
-        _permission("readings.view", "See gauges and readings", "gauges.list readings.list"),
+        _permission(
+            "readings.view", "See gauges and readings", "gauges.list readings.list", by_person="Read the tide gauges."
+        ),
         _permission("readings.record", "Record readings", "reading.record", "readings.view"),
         _permission("gauges.manage", "Calibrate gauges", "gauge.calibrate", "readings.record"),
     ],
+    "gauge",
 )
 
 CREW = Catalogue.of(
@@ -64,8 +86,15 @@ CREW = Catalogue.of(
     [
         _permission("crew.view", "See pilots and crew", "people.list"),
         _permission("certificates.view", "See certificates", "certificates.read", "crew.view"),
-        _permission("certificates.update", "Change certificates", "certificate.update", "certificates.view"),
+        _permission(
+            "certificates.update",
+            "Change certificates",
+            "certificate.update",
+            "certificates.view",
+            "A wrong certificate lets an unfit pilot aboard.",
+        ),
     ],
+    "person",
 )
 
 DISPATCHES = Catalogue.of(
@@ -79,10 +108,16 @@ DISPATCHES = Catalogue.of(
         Operation("mailbox.remove", "Remove a mailbox", "DELETE", "/mailboxes/{mailbox}", _C, _PERSONAL),
     ],
     [
-        _permission("dispatches.read", "Read all mailboxes", "mailboxes.list messages.read"),
-        _permission("dispatches.send", "Send from any mailbox", "message.send"),
+        _permission(
+            "dispatches.read",
+            "Read mailboxes",
+            "mailboxes.list messages.read",
+            text="Every mailbox, the board's too, unless its reach is bounded.",
+        ),
+        _permission("dispatches.send", "Send from mailboxes", "message.send"),
         _permission("dispatches.manage", "Run the mailboxes", "mailbox.remove", "dispatches.read dispatches.send"),
     ],
+    "mailbox",
 )
 
 TARIFFS = Catalogue.of(
@@ -105,6 +140,77 @@ TARIFFS = Catalogue.of(
 )
 
 RESOURCES = (BERTHS, TIDES, CREW, DISPATCHES, TARIFFS)
+# Of whoever requests consent to a resource: its questions, and the terms to accept.
+QUESTIONS = {"crew": ("What are the records used for?", "How long are they kept?")}
+TERMS = {"crew": "Records of pilots and crew stay within the port; copies are erased when their purpose ends."}
+
+_GAUGES = {"outer": ("breakwater", "north-mole", "fairway"), "inner": ("lock", "basin", "slipway")}
+COLLECTIONS: dict[str, tuple[Collection, ...]] = {
+    "berths": (
+        *(
+            Collection(
+                quay,
+                f"{quay.title()} quay",
+                frozenset(name for name in berths.BERTHS if name.startswith(f"{quay}-") and name not in _INNER),
+            )
+            for quay in berths.QUAYS
+        ),
+        Collection("north/inner", "North quay, inside the lock", _INNER),
+    ),
+    "dispatches": tuple(
+        Collection(desk, desk.rpartition("/")[2].replace("-", " ").title(), frozenset(mailboxes))
+        for desk, mailboxes in dispatches.DESKS.items()
+    ),
+    "tides": tuple(Collection(part, f"{part.title()} gauges", frozenset(names)) for part, names in _GAUGES.items()),
+}
+
+
+@dataclass(frozen=True)
+class DemoRole:
+    """A custom role, and who holds it where: "group:control-room only north south", "person:login", "client:Name"."""
+
+    name: str
+    title: str
+    resource: str
+    permissions: tuple[str, ...]
+    held: tuple[str, ...] = ()
+
+
+ROLES = (
+    DemoRole(
+        "lookout", "Sees berths and arrivals", "berths", ("berths.view", "arrivals.view"), ("group:harbour-office",)
+    ),
+    DemoRole(
+        "quay-hand", "Assigns ships to berths", "berths", ("berths.assign", "arrivals.view"),
+        ("group:control-room only north south", "client:Tug planner only south"),
+    ),
+    DemoRole("harbour-master", "Runs the quays", "berths", ("berths.manage",), ("person:oskar.pell",)),
+    DemoRole("tide-reader", "Reads the gauges", "tides", ("readings.view",), ("group:harbour-office",)),
+    DemoRole(
+        "crew-clerk", "Sees pilots and crew", "crew", ("crew.view",), ("person:pia.nowicki", "person:ilse.marchetti")
+    ),
+    DemoRole("crew-registrar", "Keeps certificates", "crew", ("certificates.update",), ("person:pia.nowicki",)),
+    DemoRole(
+        "desk-officer", "Reads and answers mail", "dispatches", ("dispatches.read", "dispatches.send"),
+        ("group:control-room only duty", "person:ilse.marchetti only office"),
+    ),
+    DemoRole("biller", "Issues invoices", "tariffs", ("invoices.issue",), ("person:ilse.marchetti",)),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class DemoGroup:
+    name: str
+    title: str
+    people: tuple[str, ...]
+    groups: tuple[str, ...] = ()
+
+
+GROUPS = (
+    DemoGroup("control-room", "Control room", ("oskar.pell", "yuki.tanabe")),
+    DemoGroup("night-watch", "Night watch", ("yuki.tanabe", "wouter.haan")),
+    DemoGroup("harbour-office", "Harbour office", ("pia.nowicki", "ilse.marchetti"), ("control-room", "night-watch")),
+)
 
 
 @dataclass(frozen=True)
@@ -138,7 +244,9 @@ DIRECTORIES = (
             DemoPerson("oskar.pell", "Oskar Pell", (), True),
             DemoPerson("ilse.marchetti", "Ilse Marchetti"),
             DemoPerson("yuki.tanabe", "Yuki Tanabe"),
-            DemoPerson("pia.nowicki", "Pia Nowicki"),
+            DemoPerson("pia.nowicki", "Pia Nowicki", (), True),
+            DemoPerson("wouter.haan", "Wouter Haan"),
+            DemoPerson("lotte.sandvik", "Lotte Sandvik", (), True),
         ),
     ),
     DemoDirectory(
@@ -177,7 +285,10 @@ class DemoUse:
 
 @dataclass(frozen=True)
 class DemoClient:
-    """`asks` and `grants` are "resource permission", with the day counted back from today."""
+    """`asks` and `grants` are "resource permission", with the day counted back from today.
+
+    An ask may go on with "delegated", and with "only" or "all-but" and the collections wished for.
+    """
 
     name: str
     purpose: str
@@ -188,6 +299,48 @@ class DemoClient:
     secrets: tuple[DemoSecret, ...] = ()
     uses: tuple[DemoUse, ...] = ()
     failed: tuple[tuple[Outcome, int], ...] = ()
+    kind: ClientKind = ClientKind.SERVICE
+
+
+@dataclass(frozen=True)
+class DemoRequest:
+    """Asked `days` ago by `by` (a login's first part); `said` is the decline, `first` the first of two approvers."""
+
+    client: str
+    by: str
+    days: int
+    reason: str
+    permissions: tuple[str, ...]
+    answers: tuple[str, ...] = ()
+    declined: str = ""
+    first: str = ""
+
+
+REQUESTS = (
+    DemoRequest(
+        "Weather display", "oskar.pell", 74, "The maker's manual lists it", ("dispatches.read",),
+        declined="A display of wind and tide has no business in anybody's mail.",
+    ),
+    DemoRequest(
+        "Fuel quay scheduler", "pia.nowicki", 3, "Bunkering starts on the first of the month", ("berths.assign",)
+    ),
+    DemoRequest(
+        "Certificate renewals", "maren.oduya", 2, "Renewals are typed by hand from the academy's lists today",
+        ("certificates.update",), ("Renewing pilots' certificates from the academy's lists", "Thirty days"),
+        first="tobias.lindqvist",
+    ),
+)  # fmt: skip
+
+
+def read_ask(what: str) -> tuple[str, str, AccessKind, Reach]:
+    """Return resource, permission, kind and reach of an ask as it is written here."""
+    resource, permission, *rest = what.split()
+    kind = AccessKind.DELEGATED if "delegated" in rest else AccessKind.APPLICATION
+    return resource, permission, kind, read_reach([word for word in rest if word != "delegated"])
+
+
+def read_reach(words: list[str]) -> Reach:
+    return Reach.of(ReachKind(words[0]), words[1:]) if words else EVERYWHERE
 
 
 CLIENTS = (
@@ -226,7 +379,7 @@ CLIENTS = (
         "Books bunkering slots at the fuel quay and assigns the berth for them",
         ("pia.nowicki",),
         4,
-        (("berths berths.assign", 4),),
+        (("berths berths.assign only fuel", 4),),
         (),
         (DemoSecret(3, 90),),
         (),
@@ -313,4 +466,53 @@ CLIENTS = (
         (DemoSecret(150, 90),),
     ),
     DemoClient("Import test 3", "Test of the import of registrations", (), 190),
+    DemoClient(
+        "Duty mail digest",
+        "Sums up the duty desks' mail for the morning meeting",
+        ("oskar.pell",),
+        90,
+        (("dispatches dispatches.read only duty", 90),),
+        (("dispatches dispatches.read only duty", 89),),
+        (DemoSecret(60, 180, 0),),
+        (DemoUse("dispatches", "messages.read", 31), DemoUse("dispatches", "mailboxes.list", 1)),
+    ),
+    DemoClient(
+        "Mail archive",
+        "Keeps copies of the port's mail for seven years",
+        ("ilse.marchetti", "maren.oduya"),
+        160,
+        (("dispatches dispatches.read all-but board", 160),),
+        (("dispatches dispatches.read all-but board", 158),),
+        (DemoSecret(40, 180, 0),),
+        (DemoUse("dispatches", "messages.read", 240), DemoUse("dispatches", "mailboxes.list", 24)),
+    ),
+    DemoClient(
+        "Tug planner",
+        "Moves ships between the berths of the south quay",
+        ("yuki.tanabe", "oskar.pell"),
+        55,
+        (),
+        (),
+        (DemoSecret(54, 180, 0),),
+        (DemoUse("berths", "berths.list", 60), DemoUse("berths", "occupant.assign", 11)),
+    ),
+    DemoClient(
+        "Certificate renewals",
+        "Enters renewed certificates from the pilots' academy",
+        ("pia.nowicki",),
+        3,
+        (("crew certificates.update", 3),),
+    ),
+    DemoClient(
+        "Watch tablet",
+        "Shows the watch on duty the berths, and assigns ships for whoever carries it",
+        ("oskar.pell", "yuki.tanabe"),
+        33,
+        (("berths berths.assign delegated", 33), ("tides readings.view delegated", 33)),
+        (("berths berths.assign delegated", 32), ("tides readings.view delegated", 32)),
+        (),
+        (),
+        (),
+        ClientKind.NATIVE,
+    ),
 )

@@ -2,14 +2,30 @@
 
     guard = Guard(issuer="https://jamb.example/d/port", audience="https://berths.port.example", reporter=reporter)
 
-    @app.get("/berths", dependencies=[Depends(guard.requires("berths.read", operation="berths.list"))])
+    @app.get("/berths", dependencies=[Depends(guard.requires("berths.view", operation="berths.list"))])
+    @app.get("/berths/{berth}", dependencies=[
+        Depends(guard.requires("berths.view", operation="berths.read", object_in="berth"))
+    ])
 
-Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC 6750 refusals.
+Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC 9396 bounds, RFC 6750 refusals.
 """
 
 from jamb.guard.fastapi import Guard, add_guard_handler
 from jamb.guard.keys import IssuerKeys
+from jamb.guard.reach import Bounds, Notice
 from jamb.guard.report import UsageReporter
+from jamb.guard.token import OwnToken
 from jamb.guard.verify import Refused, TokenClaims, verify
 
-__all__ = ["Guard", "IssuerKeys", "Refused", "TokenClaims", "UsageReporter", "add_guard_handler", "verify"]
+__all__ = [
+    "Bounds",
+    "Guard",
+    "IssuerKeys",
+    "Notice",
+    "OwnToken",
+    "Refused",
+    "TokenClaims",
+    "UsageReporter",
+    "add_guard_handler",
+    "verify",
+]

@@ -4,36 +4,69 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from http import HTTPStatus
 
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
 from jamb.guard.keys import IssuerKeys
+from jamb.guard.reach import Bounds
 from jamb.guard.report import UsageReporter
-from jamb.guard.verify import Refused, TokenClaims, require_permission, verify
+from jamb.guard.verify import Refused, TokenClaims, bounded, require_permission, verify
 
 MEDIA_TYPE = "application/problem+json"
 
 
 class Guard:
-    """Lets requests in by the token they carry, and counts what was used."""
+    """Lets requests in by the token they carry, counts what was used, and acts on what the issuer takes away.
 
-    def __init__(self, issuer: str, audience: str, reporter: UsageReporter | None = None) -> None:
-        self.issuer, self.audience, self.reporter = issuer, audience, reporter
+    Args:
+        reporter: where uses are counted; None counts nothing.
+        bounds: the issuer's notice; None keeps to what tokens say, and tokens that are bounded are refused.
+    """
+
+    def __init__(
+        self, issuer: str, audience: str, reporter: UsageReporter | None = None, bounds: Bounds | None = None
+    ) -> None:
+        self.issuer, self.audience, self.reporter, self.bounds = issuer, audience, reporter, bounds
         self._keys = IssuerKeys(issuer)
 
-    def requires(self, *any_of: str, operation: str) -> Callable[[Request], TokenClaims]:
-        """Return a dependency that lets in tokens with one of these permissions, as a use of the operation."""
+    def requires(self, *any_of: str, operation: str, object_in: str = "") -> Callable[[Request], TokenClaims]:
+        """Return a dependency that lets in tokens with one of these permissions, as a use of the operation.
+
+        Args:
+            object_in: the path parameter that names the object; the permission must count for it. Without, whoever
+                lists objects shows only those that `TokenClaims.reaches`.
+        """
 
         def check(request: Request) -> TokenClaims:
             claims = verify(_token_of(request), self.issuer, self.audience, self._keys.get)
-            require_permission(claims, any_of)
+            name = str(request.path_params[object_in]) if object_in else None
+            kind = "delegated" if claims.delegated else "application"
+            try:
+                claims = bounded(claims, self.bounds.notice if self.bounds is not None else None)
+                require_permission(claims, any_of, name)
+            except Refused as error:
+                if self.reporter is not None:
+                    self.reporter.refused(claims.client_id, operation, kind, error.reason, name or "")
+                raise
             if self.reporter is not None:
-                kind = "delegated" if claims.delegated else "application"
                 self.reporter.used(claims.client_id, operation, kind)
             return claims
 
         return check
+
+    def start(self) -> None:
+        """Start reporting and reading, each in a thread of its own."""
+        for part in (self.reporter, self.bounds):
+            if part is not None:
+                part.start()
+
+    def close(self) -> None:
+        """Send what is left and stop."""
+        for part in (self.reporter, self.bounds):
+            if part is not None:
+                part.close()
 
 
 def add_guard_handler(app: FastAPI, realm: str) -> None:
@@ -43,7 +76,7 @@ def add_guard_handler(app: FastAPI, realm: str) -> None:
     async def refused(_request: Request, error: Refused) -> Response:
         body = {
             "type": "about:blank",
-            "title": "Forbidden" if error.status == 403 else "Unauthorized",
+            "title": HTTPStatus(error.status).phrase,
             "status": error.status,
             "detail": error.description,
         }

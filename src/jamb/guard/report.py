@@ -1,4 +1,4 @@
-"""Report what was used, in batches, to whoever keeps the books. Never in the way of a request.
+"""Report what was used and what was refused, in batches, to whoever keeps the books. Never in the way of a request.
 
 Calls are counted in memory and sent every few seconds with a token of the API's own client. A batch keeps its id until
 it is acknowledged, so that one whose answer was lost is not counted twice.
@@ -8,46 +8,36 @@ from __future__ import annotations
 
 import logging
 import threading
-import time
 from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
 
 import httpx
 
-from jamb.guard.keys import metadata_address
+from jamb.guard.token import OwnToken
 
 BATCH_SECONDS = 1.0
 MOST_ROWS = 5000
 _log = logging.getLogger("jamb.guard")
 _Key = tuple[str, str, str, str]
+_RefusedKey = tuple[str, str, str, str, str, str]
 
 
 class UsageReporter:
-    """Counts uses and sends them to `report_url` with a token for `report_audience`, as client `client_id`."""
+    """Counts uses and refused calls and sends them to `url`, with a token of the resource's own client."""
 
-    def __init__(
-        self,
-        issuer: str,
-        report_url: str,
-        report_audience: str,
-        resource: str,
-        client_id: str,
-        client_secret: str,
-        http: httpx.Client | None = None,
-    ) -> None:
-        self._issuer, self._url, self._audience = issuer, report_url, report_audience
-        self._resource, self._client = resource, (client_id, client_secret)
+    def __init__(self, url: str, resource: str, token: OwnToken, http: httpx.Client | None = None) -> None:
+        self._url, self._resource, self._token = url, resource, token
         self._http = http or httpx.Client(timeout=5)
+        self._refused: dict[_RefusedKey, tuple[int, datetime]] = {}
         self._counts: dict[_Key, tuple[int, datetime]] = {}
         self._unsent: dict[str, Any] | None = None
-        self._token, self._token_ends = "", 0.0
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="jamb usage reports", daemon=True)
 
     def __repr__(self) -> str:
-        return f"UsageReporter(resource={self._resource!r}, client_id={self._client[0]!r})"
+        return f"UsageReporter(resource={self._resource!r}, token={self._token!r})"
 
     def start(self) -> None:
         self._thread.start()
@@ -67,6 +57,15 @@ class UsageReporter:
             if calls or len(self._counts) < MOST_ROWS:
                 self._counts[key] = (calls + 1, now)
 
+    def refused(self, client_id: str, operation: str, kind: str, reason: str, name: str) -> None:
+        """Count one refused call of a client whose token was genuine, with the object it was about, if any."""
+        now = datetime.now(UTC)
+        key = (client_id, operation, kind, reason, name[:200], now.date().isoformat())
+        with self._lock:
+            calls, _ = self._refused.get(key, (0, now))
+            if calls or len(self._refused) < MOST_ROWS:
+                self._refused[key] = (calls + 1, now)
+
     def _run(self) -> None:
         while not self._stop.wait(BATCH_SECONDS):
             self._send_quietly()
@@ -82,26 +81,32 @@ class UsageReporter:
         if self._unsent is None:
             with self._lock:
                 counts, self._counts = self._counts, {}
-            if not counts:
+                refused, self._refused = self._refused, {}
+            if not counts and not refused:
                 return
             uses = [
                 {"client_id": client, "operation": operation, "kind": kind, "calls": calls, "last_at": last.isoformat()}
                 for (client, operation, kind, _day), (calls, last) in counts.items()
             ]
-            self._unsent = {"batch": str(uuid4()), "resource": self._resource, "uses": uses}
-        answer = self._http.post(self._url, json=self._unsent, headers={"Authorization": f"Bearer {self._fresh()}"})
+            refusals = [
+                {
+                    "client_id": client,
+                    "operation": operation,
+                    "kind": kind,
+                    "reason": reason,
+                    "object": name,
+                    "calls": calls,
+                    "last_at": last.isoformat(),
+                }
+                for (client, operation, kind, reason, name, _day), (calls, last) in refused.items()
+            ]
+            self._unsent = {"batch": str(uuid4()), "resource": self._resource, "uses": uses, "refusals": refusals}
+        answer = self._http.post(self._url, json=self._unsent, headers=self._token.header())
+        if answer.status_code == httpx.codes.UNAUTHORIZED:
+            self._token.forget()
         if answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
             # It will never be acceptable: say so and go on, rather than stand still for ever.
             _log.error("a usage report of %s was refused: %s", self._resource, answer.text[:300])
         else:
             answer.raise_for_status()
         self._unsent = None
-
-    def _fresh(self) -> str:
-        if time.monotonic() > self._token_ends:
-            metadata = self._http.get(metadata_address(self._issuer)).raise_for_status().json()
-            form = {"grant_type": "client_credentials", "resource": self._audience}
-            answer = self._http.post(metadata["token_endpoint"], data=form, auth=self._client).raise_for_status().json()
-            self._token = answer["access_token"]
-            self._token_ends = time.monotonic() + 0.8 * float(answer["expires_in"])
-        return self._token

@@ -3,16 +3,19 @@
 1. the header names a JWT access token and an asymmetric algorithm that we accept
 2. the signature fits a key of the issuer
 3. issuer, audience and lifetime fit
-4. the scope carries one of the permissions that unlock the operation
+4. what the issuer took away since is left out (its notice, `jamb.guard.reach`)
+5. the scope carries one of the permissions that unlock the operation, and it counts for the object (RFC 9396)
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import jwt
+
+from jamb.guard.reach import Limits, Notice, limits_of, within
 
 # Only asymmetric ones: with these a guard cannot be tricked into checking a signature with a public key as a secret.
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
@@ -21,14 +24,18 @@ LONGEST_TOKEN = 8192
 
 
 class Refused(Exception):
-    """A request that is not let in: an RFC 6750 error with what is missing. `error` is empty when no token was sent."""
+    """A request that is not let in: an RFC 6750 error with what is missing. `error` is empty when no token was sent.
 
-    def __init__(self, status: int, error: str, description: str, scope: str = "") -> None:
+    `reason` is for the books: finer than the error where RFC 6750 has one word for several things.
+    """
+
+    def __init__(self, status: int, error: str, description: str, scope: str = "", reason: str = "") -> None:
         super().__init__(description)
         self.status = status
         self.error = error
         self.description = description
         self.scope = scope
+        self.reason = reason or error
 
     def challenge(self, realm: str) -> str:
         """Return the WWW-Authenticate value (RFC 6750 section 3)."""
@@ -42,13 +49,19 @@ class Refused(Exception):
 
 @dataclass(frozen=True, slots=True)
 class TokenClaims:
-    """What a verified token says."""
+    """What a verified token says. `limits`: where permissions count; one that is not named counts everywhere."""
 
     client_id: str
     subject: str
     scope: frozenset[str]
     issued_at: int
     expires_at: int
+    limits: Mapping[str, Limits] = field(default_factory=dict)
+    members: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+    def reaches(self, permission: str, name: str) -> bool:
+        """Tell whether a permission that the token carries counts for this object: to show only what may be seen."""
+        return permission in self.scope and within(self.limits.get(permission, ()), name, self.members)
 
     @property
     def delegated(self) -> bool:
@@ -99,16 +112,59 @@ def verify(token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.P
         frozenset(str(claims.get("scope", "")).split()),
         int(claims["iat"]),
         int(claims["exp"]),
+        _limits(claims.get("authorization_details")),
     )
 
 
-def require_permission(claims: TokenClaims, any_of: Iterable[str]) -> None:
-    """Raise `Refused` with error insufficient_scope unless the token carries one of the permissions."""
+def _limits(details: Any) -> Mapping[str, Limits]:
+    try:
+        return limits_of(details)
+    except (ValueError, TypeError) as error:
+        # RFC 9396 section 5: details that are not understood are not ignored.
+        raise _invalid("the token is bounded in a way that this API does not understand") from error
+
+
+def bounded(claims: TokenClaims, notice: Notice | None) -> TokenClaims:
+    """Return the claims with what the issuer took away since, or raise `Refused` when nothing is left.
+
+    Without a notice a token that is bounded cannot be judged: it is refused until there is one.
+    """
+    if notice is None:
+        if claims.limits:
+            raise Refused(503, "temporarily_unavailable", "the API cannot judge bounded tokens yet", reason="no-notice")
+        return claims
+    further = notice.taken_away(claims.client_id, claims.subject, claims.issued_at)
+    if further is None:
+        raise Refused(401, "invalid_token", "the token was cut off: fetch a new one", reason="cut-off")
+    limits = {name: (*claims.limits.get(name, ()), *further.get(name, ())) for name in {*claims.limits, *further}}
+    return replace(claims, limits=limits, members=notice.members)
+
+
+def require_permission(claims: TokenClaims, any_of: Iterable[str], name: str | None = None) -> None:
+    """Raise `Refused` with error insufficient_scope unless the token carries one of the permissions.
+
+    Args:
+        name: the object of the request; one of the permissions must count for it.
+    """
     names = list(any_of)
-    if not claims.scope.intersection(names):
+    carried = [one for one in names if one in claims.scope]
+    # A permission that was taken away altogether counts nowhere: its limits have a part that nothing fits.
+    counting = [one for one in carried if all(claims.limits.get(one, ()))]
+    if carried and not counting:
+        described = f"the permission {carried[0]} was withdrawn: fetch a new token"
+        raise Refused(403, "insufficient_scope", described, carried[0], reason="withdrawn")
+    if name is not None and counting and not any(claims.reaches(one, name) for one in counting):
+        described = f"the permission {counting[0]} does not reach {_quotable(name)}"
+        raise Refused(403, "insufficient_scope", described, counting[0], reason="reach")
+    if not carried:
         raise Refused(
             403, "insufficient_scope", f"the token lacks the permission {' or '.join(names)}", " ".join(names[:1])
         )
+
+
+def _quotable(name: str) -> str:
+    """Return an object's name fit for a quoted string of a header (RFC 6750 section 3)."""
+    return "".join(ch if " " <= ch <= "~" and ch not in '"\\' else "?" for ch in name[:80])
 
 
 def _invalid(description: str) -> Refused:

@@ -1,0 +1,58 @@
+"""The stand-in protected APIs, Berths and Dispatches, in one process: each with a guard and an audience of its own."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+import httpx
+import uvicorn
+from fastapi import APIRouter, FastAPI
+
+from jamb.demo.berths import berths_router
+from jamb.demo.dispatches import dispatches_router
+from jamb.guard import Bounds, Guard, OwnToken, UsageReporter, add_guard_handler
+
+_ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
+
+
+def create_stand_ins(settings: dict[str, dict[str, str]]) -> FastAPI:
+    """Return the APIs, each guarded for the issuer and audience of its settings, as its own client."""
+    guards = {name: _guard(name, settings[name]) for name in _ROUTERS}
+
+    @asynccontextmanager
+    async def life(_app: FastAPI) -> AsyncIterator[None]:
+        for guard in guards.values():
+            guard.start()
+        yield
+        for guard in guards.values():
+            guard.close()
+
+    app = FastAPI(title="Quillhaven (stand-ins)", lifespan=life, docs_url=None, redoc_url=None)
+    add_guard_handler(app, "quillhaven")
+    for name, router in _ROUTERS.items():
+        app.include_router(router(guards[name]))
+    return app
+
+
+def _guard(name: str, own: dict[str, str]) -> Guard:
+    token = OwnToken(
+        own["issuer"], own["report_audience"], own["client_id"], own["client_secret"], httpx.Client(timeout=5)
+    )
+    reporter = UsageReporter(own["report_url"], name, token)
+    return Guard(own["issuer"], own["audience"], reporter, Bounds(own["bounds_url"], name, token))
+
+
+def main() -> None:
+    """Serve on the port given as the only argument, with the settings of $JAMB_HOME/guards.json."""
+    settings: dict[str, Any] = json.loads((Path(os.environ["JAMB_HOME"]) / "guards.json").read_text())
+    uvicorn.run(create_stand_ins(settings), host="127.0.0.1", port=int(sys.argv[1]), log_level="warning")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,152 @@
+"""Where a token's permissions count (RFC 9396), and what the issuer has taken away since it was made.
+
+An entry of the token's `authorization_details` of type `urn:jamb:reach` names permissions (`privileges`) and the
+collections of objects within which alone they count (`only`), or without which (`all_but`). A permission that no entry
+names counts everywhere; one that several name counts where any of them does. Which object lies in which collection the
+guard reads from the issuer, every `POLL_SECONDS`, together with what was taken away from tokens that still live. It
+keeps what it read last while the issuer is away; before it has read anything, bounded permissions are refused.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import httpx
+
+from jamb.guard.token import OwnToken
+
+TYPE = "urn:jamb:reach"
+POLL_SECONDS = 1.0
+_log = logging.getLogger("jamb.guard")
+
+
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """Collections within which something counts, or with `inverted` without which; everywhere is without none."""
+
+    collections: frozenset[str]
+    inverted: bool
+
+    def holds(self, name: str, members: Mapping[str, frozenset[str]]) -> bool:
+        """Tell whether the object counts. A collection that is not known holds nothing, and is left out nowhere."""
+        inside = any(name in members.get(path, ()) for path in self.collections)
+        return inside is not self.inverted
+
+
+# Any of the inner ones, for each of the outer ones.
+Limits = tuple[tuple[Extent, ...], ...]
+
+
+def limits_of(details: Any) -> dict[str, Limits]:
+    """Return the bounds that a token carries, by permission. Raises `ValueError` for details that are not lists."""
+    found: dict[str, tuple[Extent, ...]] = {}
+    if details is None:
+        return {}
+    if not isinstance(details, list):
+        raise ValueError("authorization_details is not a list")
+    for entry in details:
+        if not isinstance(entry, dict) or entry.get("type") != TYPE:
+            raise ValueError("authorization_details of a type that this guard does not know")
+        extent = extent_of(entry)
+        for name in entry.get("privileges", ()):
+            found[name] = (*found.get(name, ()), extent)
+    return {name: (extents,) for name, extents in found.items()}
+
+
+def extent_of(members: Mapping[str, Any]) -> Extent:
+    if ("only" in members) is ("all_but" in members):
+        raise ValueError("an entry has either only or all_but")
+    inverted = "all_but" in members
+    return Extent(frozenset(members["all_but" if inverted else "only"]), inverted)
+
+
+@dataclass(frozen=True, slots=True)
+class _Entry:
+    kind: str | None
+    subject: str | None
+    until: int
+    permissions: tuple[str, ...] | None
+    extents: tuple[Extent, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """What the issuer said last."""
+
+    entries: Mapping[str, tuple[_Entry, ...]]
+    members: Mapping[str, frozenset[str]]
+
+    def taken_away(self, client_id: str, subject: str, issued_at: int) -> dict[str, Limits] | None:
+        """Return further bounds of a token by permission; None when nothing of it counts any more."""
+        found: dict[str, Limits] = {}
+        kind = "application" if subject == client_id else "delegated"
+        for entry in self.entries.get(client_id, ()):
+            if issued_at > entry.until or entry.kind not in (None, kind) or entry.subject not in (None, subject):
+                continue
+            if entry.permissions is None:
+                return None
+            for name in entry.permissions:
+                found[name] = (*found.get(name, ()), entry.extents)
+        return found
+
+
+NOTHING_READ = Notice({}, {})
+
+
+class Bounds:
+    """Keeps the issuer's notice fresh in a thread of its own. `url` answers it, for the resource's own client."""
+
+    def __init__(self, url: str, resource: str, token: OwnToken, http: httpx.Client | None = None) -> None:
+        self._url, self._resource, self._token = url, resource, token
+        self._http = http or httpx.Client(timeout=5)
+        self._notice: Notice | None = None
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="jamb bounds", daemon=True)
+
+    @property
+    def notice(self) -> Notice | None:
+        """What was read last; None before anything was."""
+        return self._notice
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def close(self) -> None:
+        self._stop.set()
+        if self._thread.is_alive():
+            self._thread.join(timeout=10)
+
+    def refresh(self) -> None:
+        """Read the notice once. Raises `httpx.HTTPError`, `KeyError` or `ValueError`; what was read before stays."""
+        answer = self._http.get(self._url, params={"resource": self._resource}, headers=self._token.header())
+        if answer.status_code == httpx.codes.UNAUTHORIZED:
+            self._token.forget()
+        self._notice = notice_of(answer.raise_for_status().json())
+
+    def _run(self) -> None:
+        while True:
+            try:
+                self.refresh()
+            except (httpx.HTTPError, KeyError, ValueError) as error:
+                _log.warning("bounds of %s not refreshed: %s", self._resource, type(error).__name__)
+            if self._stop.wait(POLL_SECONDS):
+                return
+
+
+def notice_of(body: Mapping[str, Any]) -> Notice:
+    entries: dict[str, list[_Entry]] = {}
+    for one in body["bounds"]:
+        permissions = tuple(one["permissions"]) if one["permissions"] is not None else None
+        extents = tuple(extent_of(extent) for extent in one["reach"])
+        entry = _Entry(one["kind"], one["subject"], int(one["until"]), permissions, extents)
+        entries.setdefault(one["client_id"], []).append(entry)
+    members = {path: frozenset(objects) for path, objects in body["collections"].items()}
+    return Notice({key: tuple(rows) for key, rows in entries.items()}, members)
+
+
+def within(limits: Iterable[tuple[Extent, ...]], name: str, members: Mapping[str, frozenset[str]]) -> bool:
+    return all(any(extent.holds(name, members) for extent in extents) for extents in limits)
