@@ -1,4 +1,4 @@
-"""Explain a decision; run the audit."""
+"""Run the audit."""
 
 from __future__ import annotations
 
@@ -9,8 +9,7 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.output import EXIT_FOUND, ClientArgument, Form, Output, emit, err, heading, out
-from jamb.wire.access import Explanation
+from jamb.cli.output import EXIT_FOUND, Form, Output, emit, err, out
 from jamb.wire.audit import Audit, Severity
 
 app = typer.Typer(help="Find what is wrong with registrations.")
@@ -52,38 +51,6 @@ def rules(output: Output = Form.TABLE) -> None:
             out.print(f"  {rule.reference}\n", style="dim", markup=False)
 
     emit(found, output, show)
-
-
-def explain(
-    client: ClientArgument,
-    operation: Annotated[str, typer.Argument(help="An operation of the resource")],
-    resource: Annotated[str, typer.Option(help="Short name or identifier of the resource")],
-    output: Output = Form.TABLE,
-) -> None:
-    """Say whether a client may do an operation, every check behind it, and the smallest mend."""
-    with connected() as jamb:
-        found = jamb.clients.explain(jamb.clients.find(client).id, resource, operation)
-    emit(found, output, lambda: _show_explanation(found))
-
-
-def _show_explanation(found: Explanation) -> None:
-    verdict = Text("allowed", style="bold green") if found.allowed else Text("refused", style="bold red")
-    out.print(Text(f"{found.client_name}: {found.operation} at {found.resource} is ").append(verdict))
-    for check in found.checks:
-        if check.passed:
-            mark = Text("  ✓ ", style="green")
-        else:
-            mark = Text("  ✗ ", style="red") if check.decides else Text("  · ", style="dim")
-        out.print(mark.append(f"{check.name:<12} {check.evidence}", style="default"))
-    if found.mend:
-        heading("\nThe smallest mend")
-        for number, step in enumerate(found.mend, 1):
-            weight = f"  (adds weight {step.added_weight})" if step.added_weight else ""
-            out.print(f"  {number}. {step.text}{weight}", markup=False)
-            if step.command:
-                out.print(f"     {step.command}", style="cyan", markup=False)
-    elif not found.allowed:
-        out.print("\nNothing in the catalogue would turn this.")
 
 
 def _show(found: Audit) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from enum import StrEnum
 from typing import Annotated
 
@@ -9,10 +10,26 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.output import ClientArgument, Form, Output, emit, fields, heading, note, out, relative, table
+from jamb.cli.options import ReasonOption
+from jamb.cli.output import (
+    ClientArgument,
+    Form,
+    Output,
+    YesOption,
+    confirm,
+    emit,
+    fields,
+    heading,
+    note,
+    out,
+    relative,
+    table,
+)
+from jamb.client import Forbidden
+from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
-from jamb.wire.clients import Client, Dossier, Rung
+from jamb.wire.clients import Client, Dossier, Owner, Rung
 from jamb.wire.credentials import Credential, Sheet
 
 app = typer.Typer(help="Client applications: list, show, register.", no_args_is_help=True)
@@ -54,11 +71,18 @@ def register(
     name: Annotated[str, typer.Option(help="A name no other client has")],
     purpose: Annotated[str, typer.Option(help="What it is for, in a sentence")],
     owner: Annotated[list[str] | None, typer.Option(help="Login of an owner; may be given again")] = None,
+    kind: Annotated[
+        ClientKind, typer.Option(help="service: acts as itself. native: for people, from a device")
+    ] = ClientKind.SERVICE,
     output: Output = Form.TABLE,
 ) -> None:
-    """Register a client of kind service and say what is left to do."""
+    """Register a client and say what is left to do. Whoever may not learns whom to ask."""
     with connected() as jamb:
-        made = jamb.clients.register(name, purpose, owners=owner or [])
+        allowed = jamb.registering()
+        if not allowed.allowed and jamb.whoami().kind == "person":
+            ask = ", ".join(allowed.ask) or "a steward"
+            raise Forbidden(f"You may not register clients here. {allowed.why}", next_step=f"Ask {ask}.")
+        made = jamb.clients.register(name, purpose, kind=kind, owners=owner or [])
 
     def show() -> None:
         out.print(f"Registered “{made.name}”.", markup=False)
@@ -81,15 +105,72 @@ def owners(
     client: ClientArgument,
     add: Annotated[list[str] | None, typer.Option(help="Login of a new owner; may be given again")] = None,
     remove: Annotated[list[str] | None, typer.Option(help="Login of an owner to take off; may be given again")] = None,
+    level: Annotated[
+        OwnerLevel, typer.Option(help="Of those added. edit: asks, no owners or secrets. read: sees it")
+    ] = OwnerLevel.FULL,
     output: Output = Form.TABLE,
 ) -> None:
-    """Add and remove owners, in one step."""
+    """Add and remove owners, in one step: that is also how a client is handed over."""
     with connected() as jamb:
         found = jamb.clients.find(client)
         if add or remove:
-            found = jamb.clients.change_owners(found.id, add=add or [], remove=remove or [])
-    names = ", ".join(owner.name for owner in found.owners) or "nobody"
+            found = jamb.clients.change_owners(found.id, add=add or [], remove=remove or [], level=level)
+    names = ", ".join(_owner(owner) for owner in found.owners) or "nobody"
     emit(found, output, lambda: out.print(f"“{found.name}” is owned by {names}.", markup=False))
+
+
+@app.command()
+def disable(
+    client: ClientArgument, reason: ReasonOption = "", yes: YesOption = False, output: Output = Form.TABLE
+) -> None:
+    """Disable a client: it gets no tokens, and those it holds are cut off."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        confirm(f"Disable “{found.name}” (last use {relative(found.last_used_at)})?", yes)
+        changed = jamb.clients.disable(found.id, reason=reason)
+    emit(changed, output, lambda: out.print(f"“{changed.name}” is disabled.", markup=False))
+
+
+@app.command()
+def enable(client: ClientArgument, reason: ReasonOption = "", output: Output = Form.TABLE) -> None:
+    """Enable a client again. Its tokens from before stay cut off."""
+    with connected() as jamb:
+        changed = jamb.clients.enable(jamb.clients.find(client).id, reason=reason)
+    emit(changed, output, lambda: out.print(f"“{changed.name}” is live.", markup=False))
+
+
+@app.command("cut-off")
+def cut_off(
+    client: ClientArgument, reason: ReasonOption = "", yes: YesOption = False, output: Output = Form.TABLE
+) -> None:
+    """Have every token that a client holds refused, by guarded APIs within seconds; new ones count."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        confirm(f"Cut off the tokens of “{found.name}”?", yes)
+        done = jamb.clients.cut_off(found.id, reason=reason)
+    said = f"Tokens until {done.at:%H:%M:%S} UTC are refused; {done.live_tokens} of them had not run out."
+    emit(done, output, lambda: out.print(said, markup=False))
+
+
+@app.command()
+def refusals(client: ClientArgument, output: Output = Form.TABLE) -> None:
+    """List the calls that protected APIs refused, latest first; `jamb explain` says why in full."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        rows = list(jamb.clients.refusals(found.id))
+
+    def show_rows() -> None:
+        if not rows:
+            out.print("No call was refused.")
+        for row in rows:
+            to = f" to {row.object}" if row.object else ""
+            line = f"{relative(row.last_at)}  {row.calls} × {row.operation}{to}: {row.reason}"
+            out.print(Text("✗ ", style="red").append(line, style="default"))
+            command = ["jamb", "explain", found.id, row.operation, "--resource", row.resource]
+            command += ["--object", row.object] if row.object else []
+            out.print(f"    {shlex.join(command)}", style="cyan", markup=False)
+
+    emit(rows, output, show_rows)
 
 
 @app.command()
@@ -177,6 +258,10 @@ def _show_list(found: list[Client]) -> None:
     note(f"{len(found)} client{'' if len(found) == 1 else 's'}; every command takes the name or the id (see show)")
 
 
+def _owner(one: Owner) -> str:
+    return one.name if one.level is OwnerLevel.FULL else f"{one.name} ({one.level})"
+
+
 def _owners(one: Client) -> Text:
     if not one.owners:
         return Text("nobody", style="red")
@@ -201,7 +286,7 @@ def _show_dossier(dossier: Dossier) -> None:
             ("client id", client.id),
             ("purpose", client.purpose),
             ("kind, state", f"{client.kind}, {client.state}"),
-            ("owners", ", ".join(owner.name for owner in client.owners) or "nobody"),
+            ("owners", ", ".join(_owner(owner) for owner in client.owners) or "nobody"),
             ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
             ("last use", relative(client.last_used_at)),
         ]
@@ -216,9 +301,17 @@ def _show_dossier(dossier: Dossier) -> None:
                 if rung.granted_at is None:
                     granted = Text("not granted", style="yellow")
                 rows.append(
-                    [place.resource, rung.permission, relative(rung.asked_at, "not asked"), granted, _used(rung)]
+                    [
+                        place.resource,
+                        rung.permission,
+                        "as itself" if rung.kind == "application" else "for people",
+                        relative(rung.asked_at, "not asked"),
+                        granted,
+                        _reach(rung),
+                        _used(rung),
+                    ]
                 )
-        table(["resource", "permission", "asked", "granted", "used"], rows)
+        table(["resource", "permission", "acting", "asked", "granted", "reach", "used"], rows)
     if dossier.credentials:
         heading("\nSecrets")
         table(CREDENTIAL_COLUMNS, credential_rows(dossier.credentials))
@@ -226,6 +319,15 @@ def _show_dossier(dossier: Dossier) -> None:
         heading("\nFindings")
         for finding in dossier.findings:
             out.print(f"{finding.severity}: {finding.title}. {finding.mend}", markup=False)
+
+
+def _reach(rung: Rung) -> str:
+    """Return where it counts, and by which role or for whom where that is not plain consent for everyone."""
+    parts = []
+    for held in rung.holdings:
+        way = f" by the role {held.through}" if held.through else f" for {held.person}" if held.person else ""
+        parts.append(held.reach.words + way)
+    return "; ".join(parts) or "—"
 
 
 def _used(rung: Rung) -> str | Text:

@@ -1,4 +1,4 @@
-"""Asks and consent."""
+"""Consent: see what it would make possible, grant within bounds, change the bounds, end it."""
 
 from __future__ import annotations
 
@@ -9,35 +9,84 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, relative, table
+from jamb.cli.options import (
+    DelegatedOption,
+    ExceptOption,
+    OnlyOption,
+    ReasonOption,
+    ResourceArgument,
+    UntilOption,
+    kind_of,
+    moment_of,
+    reach_by_resource,
+    reach_of,
+)
+from jamb.cli.output import (
+    ClientArgument,
+    Form,
+    Output,
+    YesOption,
+    confirm,
+    emit,
+    heading,
+    note,
+    out,
+    plural,
+    relative,
+    table,
+)
 from jamb.client import BadInput
-from jamb.wire.consent import ConsentPreview
+from jamb.wire.consent import ConsentAtResource, ConsentPreview, Terms
+from jamb.wire.reach import ReachSent
 
-asks = typer.Typer(help="Say which permissions a client needs.", no_args_is_help=True)
 app = typer.Typer(help="See what consent would make possible, and consent.", no_args_is_help=True)
+PersonOption = Annotated[str | None, typer.Option(help="Only for this person (login); delegated permissions")]
+WithinOption = Annotated[
+    list[str] | None, typer.Option("--in", help="RESOURCE:COLLECTION, only there; may be given again")
+]
+OutsideOption = Annotated[
+    list[str] | None, typer.Option("--except", help="RESOURCE:COLLECTION, all but that; may be given again")
+]
 
 
-@asks.command("add")
-def add(
-    client: ClientArgument,
-    resource: Annotated[str, typer.Argument(help="Short name or identifier of the resource")],
-    permissions: Annotated[list[str], typer.Argument(metavar="PERMISSION...", help="Permissions of that resource")],
-    reason: Annotated[str, typer.Option(help="Why it needs them")] = "",
-    output: Output = Form.TABLE,
-) -> None:
-    """Ask for application permissions. An ask opens nothing until an approver consents."""
+@app.command("list")
+def list_consents(client: ClientArgument, output: Output = Form.TABLE) -> None:
+    """List the consents in force, those that people gave for themselves too."""
     with connected() as jamb:
-        found = jamb.clients.find(client)
-        made = list(jamb.asks.add(found.id, resource, permissions, reason=reason))
-    names = ", ".join(one.permission for one in made)
-    emit(made, output, lambda: out.print(f"“{found.name}” asks for {names}. It waits for consent.", markup=False))
+        found = list(jamb.consent.list(jamb.clients.find(client).id))
+    emit(
+        found,
+        output,
+        lambda: table(
+            ["resource", "permission", "kind", "for", "reach", "since", "until"],
+            [
+                [
+                    one.resource,
+                    one.permission,
+                    one.kind,
+                    (one.person or "everyone") + (", by themselves" if one.by_person else ""),
+                    one.reach.words,
+                    f"{relative(one.granted_at)} by {one.granted_by}",
+                    relative(one.expires_at, "no end"),
+                ]
+                for one in found
+            ],
+        ),
+    )
 
 
 @app.command()
-def preview(client: ClientArgument, output: Output = Form.TABLE) -> None:
-    """Show what consent to the waiting asks would newly make possible. Changes nothing."""
+def preview(
+    client: ClientArgument,
+    within: WithinOption = None,
+    outside: OutsideOption = None,
+    person: PersonOption = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Show what consent to the waiting asks would newly make possible, and over how much. Changes nothing."""
+    terms = Terms(reach=reach_by_resource(within, outside), person=person)
     with connected() as jamb:
-        found = jamb.consent.preview(jamb.clients.find(client).id)
+        found = jamb.consent.preview(jamb.clients.find(client).id, terms=terms)
     emit(found, output, lambda: show_preview(found))
 
 
@@ -45,46 +94,98 @@ def preview(client: ClientArgument, output: Output = Form.TABLE) -> None:
 def grant(
     client: ClientArgument,
     only: Annotated[list[str] | None, typer.Option(help="Only this permission; may be given again")] = None,
-    reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
+    within: WithinOption = None,
+    outside: OutsideOption = None,
+    until: UntilOption = None,
+    person: PersonOption = None,
+    reason: ReasonOption = "",
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
     """Consent to what waits, after showing what it makes possible."""
+    terms = Terms(reach=reach_by_resource(within, outside), expires_at=moment_of("--until", until), person=person)
     with connected() as jamb:
-        found = jamb.consent.preview(jamb.clients.find(client).id)
+        client_id = jamb.clients.find(client).id
+        found = jamb.consent.preview(client_id, terms=None if only else terms)
         if only:
-            found = jamb.consent.preview(found.client_id, asks=_chosen(found, only))
+            found = jamb.consent.preview(client_id, asks=_chosen(found, only), terms=terms)
         waiting = [ask.id for place in found.resources for ask in place.asks]
         if waiting and output is Form.TABLE:
             show_preview(found)
             confirm(f"Grant {len(waiting)} permission{'' if len(waiting) == 1 else 's'} to “{found.client_name}”?", yes)
         # What was shown is what is granted: an ask that arrived meanwhile waits for its own look.
-        made = list(jamb.consent.grant(found.client_id, asks=waiting or None, reason=reason))
-    names = ", ".join(one.permission for one in made)
+        made = list(jamb.consent.grant(found.client_id, asks=waiting or None, terms=terms, reason=reason))
+    names = ", ".join(
+        one.permission + ("" if one.reach.words == "everywhere" else f" ({one.reach.words})") for one in made
+    )
     emit(made, output, lambda: out.print(Text(f"Granted: {names}.", style="green")))
+
+
+@app.command()
+def reach(
+    client: ClientArgument,
+    resource: ResourceArgument,
+    permissions: Annotated[list[str], typer.Argument(metavar="PERMISSION...", help="Granted permissions")],
+    only: OnlyOption = None,
+    all_but: ExceptOption = None,
+    everywhere: Annotated[bool, typer.Option("--everywhere", help="Without any bound")] = False,
+    delegated: DelegatedOption = False,
+    reason: ReasonOption = "",
+    output: Output = Form.TABLE,
+) -> None:
+    """Change where granted permissions count. Tokens from before are bounded within seconds too."""
+    wanted = reach_of(only, all_but)
+    if (wanted is None) is not everywhere:
+        raise BadInput.field("--in", "nothing" if wanted is None else "both", "one of --in, --except and --everywhere")
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        changed = jamb.consent.change_reach(
+            found.id, resource, permissions, wanted or ReachSent(collections=[]), kind=kind_of(delegated), reason=reason
+        )
+
+    def show() -> None:
+        for one in changed.grants:
+            out.print(f"{one.permission} of “{found.name}” counts {one.reach.words}.", markup=False)
+        for label, names in (
+            ("For more objects", changed.wider),
+            ("For fewer objects", changed.narrower),
+            ("No longer possible", changed.no_longer),
+        ):
+            if names:
+                note(f"{label}: {', '.join(names)}")
+
+    emit(changed, output, show)
 
 
 @app.command()
 def withdraw(
     client: ClientArgument,
-    resource: Annotated[str, typer.Argument(help="Short name or identifier of the resource")],
+    resource: ResourceArgument,
     permissions: Annotated[list[str], typer.Argument(metavar="PERMISSION...", help="Granted permissions to end")],
-    reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
+    delegated: DelegatedOption = False,
+    person: PersonOption = None,
+    at: Annotated[str | None, typer.Option(help="Not now but then: a day (its end, UTC) or a moment")] = None,
+    reason: ReasonOption = "",
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """End the consent to permissions now. What it asks for stays asked."""
+    """End the consent to permissions, now or at a moment to come. What it asks for stays asked."""
+    moment = moment_of("--at", at)
     with connected() as jamb:
         found = jamb.clients.find(client)
         used = relative(found.last_used_at)
         names = ", ".join(permissions)
-        confirm(f"End the consent to {names} at {resource} for “{found.name}” (last use {used})?", yes)
-        ended = jamb.consent.withdraw(found.id, resource, permissions, reason=reason)
+        when = f" {relative(moment)}" if moment is not None else ""
+        confirm(f"End the consent to {names} at {resource} for “{found.name}”{when} (last use {used})?", yes)
+        ended = jamb.consent.withdraw(
+            found.id, resource, permissions, kind=kind_of(delegated), reason=reason, at=moment, person=person
+        )
 
     def show() -> None:
         no_longer = ", ".join(ended.no_longer) or "nothing: other permissions open the same"
-        out.print(f"Ended. No longer possible: {no_longer}.", markup=False)
-        note(f"Tokens from before run out by themselves, the last {relative(ended.tokens_until)}.")
+        out.print(f"{'Ends' if moment else 'Ended'}. No longer possible: {no_longer}.", markup=False)
+        tokens = "No token from before lives" if not ended.live_tokens else f"{ended.live_tokens} tokens may still live"
+        note(f"{tokens}, the last until {ended.tokens_until:%H:%M:%S} UTC; guarded APIs refuse them within seconds.")
 
     emit(ended, output, show)
 
@@ -99,24 +200,50 @@ def _chosen(found: ConsentPreview, only: list[str]) -> list[UUID]:
 
 
 def show_preview(found: ConsentPreview) -> None:
+    """Print what a consent would make possible, the dangerous first."""
     if not found.resources:
         out.print(f"“{found.client_name}” waits for nothing.", markup=False)
         return
     heading(f"“{found.client_name}” asks; its purpose: {found.purpose}")
     for place in found.resources:
-        names = ", ".join(ask.permission for ask in place.asks)
-        out.print(f"\nAt {place.title}, consent to {names} would newly make possible:", markup=False)
-        if place.newly:
-            table(
-                ["operation", "what it does", "effect", "data", "weight"],
-                [[one.name, one.title, one.effect, one.data_class, str(one.weight)] for one in place.newly],
-                right=["weight"],
-            )
-        else:
-            out.print("  nothing: all of it is possible already")
-        if place.implied:
-            note(f"Comes along by implication: {', '.join(place.implied)}")
-        if place.redundant:
-            note(f"Redundant, another of these implies it: {', '.join(place.redundant)}")
-        if place.unchanged:
-            note(f"Possible before and after: {len(place.unchanged)} operations")
+        _show_place(place, found.person)
+    said = f"\nIt adds a weight of {found.weight:g}"
+    if found.approvers > 1:
+        said += f": {found.approvers} approvers must say yes to a request."
+    elif found.two_people:
+        said += f": somebody else than {' and '.join(found.asked_by)}, who asked, must consent."
+    else:
+        said += "."
+    out.print(said, markup=False)
+
+
+def _show_place(place: ConsentAtResource, person: str) -> None:
+    names = ", ".join(ask.permission for ask in place.asks)
+    way = "as itself" if place.kind == "application" else f"for {person or 'everyone who signs in'}"
+    out.print(f"\nAt {place.title}, acting {way}, consent to {names} would newly make possible:", markup=False)
+    counts = {one.operation: one for one in place.objects}
+    if place.newly or place.wider:
+        rows = []
+        for one in (*place.newly, *place.wider):
+            count = counts.get(one.name)
+            over = "—"
+            if count is not None:
+                over = f"{count.after} of {count.known}" if count.known else "all"
+                over += f", {count.before} before" if count.before else ""
+            rows.append([one.name, one.title, one.effect, one.data_class, over, str(one.weight)])
+        over_what = plural(place.object_name) if place.object_name else "objects"
+        table(["operation", "what it does", "effect", "data", f"over {over_what}", "weight"], rows, right=["weight"])
+    else:
+        out.print("  nothing: all of it is possible already")
+    if any(one.words != "everywhere" for one in place.reach):
+        note(f"Reach: {'; '.join(one.words for one in place.reach)}")
+    if place.implied:
+        note(f"Comes along by implication: {', '.join(place.implied)}")
+    if place.redundant:
+        note(f"Redundant, another of these implies it: {', '.join(place.redundant)}")
+    for others in place.others:
+        if others.count:
+            more = f" and {others.count - len(others.names)} more" if others.count > len(others.names) else ""
+            note(f"{others.permission} is held too by {', '.join(others.names)}{more}")
+    if place.unchanged:
+        note(f"Possible before and after: {len(place.unchanged)} operations")

@@ -8,7 +8,22 @@ from typing import Annotated
 import typer
 
 from jamb import __version__
-from jamb.cli import audit, clients, consent, ledger, resources, secrets, sign_in, today
+from jamb.cli import (
+    access,
+    asks,
+    audit,
+    clients,
+    consent,
+    ledger,
+    people,
+    policy,
+    reach,
+    requests,
+    resources,
+    secrets,
+    sign_in,
+    today,
+)
 from jamb.cli.output import fail
 from jamb.client import JambError
 
@@ -25,10 +40,17 @@ app.command()(sign_in.whoami)
 app.command()(today.today)
 app.add_typer(clients.app, name="clients")
 app.add_typer(resources.app, name="resources")
-app.add_typer(consent.asks, name="asks")
+app.add_typer(asks.app, name="asks")
 app.add_typer(consent.app, name="consent")
+app.add_typer(requests.app, name="requests")
+app.add_typer(reach.app, name="reach")
+app.add_typer(people.roles, name="roles")
+app.add_typer(people.groups, name="groups")
+app.add_typer(people.people, name="people")
+app.add_typer(policy.app, name="policy")
 app.add_typer(secrets.app, name="secrets")
-app.command()(audit.explain)
+app.command()(access.explain)
+app.command()(access.who_can)
 app.add_typer(audit.app, name="audit")
 app.add_typer(ledger.app, name="ledger")
 

@@ -75,6 +75,15 @@ def note(text: str) -> None:
     err.print(Text(text, style="dim"))
 
 
+def plural(word: str) -> str:
+    """Return the plural of what a resource calls its objects: berths, mailboxes, deliveries."""
+    if word.endswith(("s", "x", "ch", "sh")):
+        return word + "es"
+    if word.endswith("y") and word[-2:-1] not in "aeiou":
+        return word[:-1] + "ies"
+    return word + "s"
+
+
 def relative(moment: datetime | None, missing: str = "never") -> str:
     """Return a moment as people say it: "in 9 days", "3 hours ago"."""
     if moment is None:

@@ -1,15 +1,20 @@
-"""Resources: look through a catalogue."""
+"""Resources: look through a catalogue, publish one, keep its collections."""
 
 from __future__ import annotations
 
+import json
 import shlex
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from jamb.cli.connection import connected
-from jamb.cli.output import Form, Output, emit, heading, note, out, table
-from jamb.wire.resources import Proposal, Resource
+from jamb.cli.options import ResourceArgument, checked, read_json
+from jamb.cli.output import Form, Output, YesOption, confirm, emit, heading, note, out, plural, table
+from jamb.core.permissions import DataClass
+from jamb.wire.reach import CollectionsSent
+from jamb.wire.resources import OperationSent, PermissionSent, Proposal, Resource, ResourceChange, ResourceSent
 
 app = typer.Typer(help="Resources and what unlocks what.", no_args_is_help=True)
 
@@ -46,6 +51,156 @@ def smallest(
         client_id = jamb.clients.find(client).id if client else None
         found = jamb.resources.smallest(resource, operations, client=client_id)
     emit(found, output, lambda: _show_proposal(found, client_id or "CLIENT"))
+
+
+@app.command()
+def draft(
+    document: Annotated[Path, typer.Argument(help="An OpenAPI 3.1 document in JSON; - for standard input")],
+    identifier: Annotated[str, typer.Option(help="The audience that tokens for it name, a URI")],
+    title: Annotated[str, typer.Option(help="In words")],
+    data: Annotated[
+        DataClass, typer.Option(help="The class of its data, to be corrected by operation")
+    ] = DataClass.INTERNAL,
+) -> None:
+    """Print a resource made from an OpenAPI document: correct it, add permissions, then publish it."""
+    with connected() as jamb:
+        found = jamb.resources.draft(read_json("DOCUMENT", document), data_class=data)
+    print(
+        json.dumps(
+            {
+                "title": title,
+                "identifier": identifier,
+                "object_name": "",
+                "operations": [one.model_dump(mode="json") for one in found.operations],
+                "permissions": [],
+            },
+            indent=2,
+            ensure_ascii=False,
+        )
+    )
+    note(f"{len(found.operations)} operations. Check effect and data of each; then add permissions that unlock them.")
+
+
+@app.command()
+def export(resource: ResourceArgument) -> None:
+    """Print a resource as a file that `publish` takes."""
+    with connected() as jamb:
+        found = jamb.resources.read(resource)
+    sent = ResourceSent.model_validate(
+        {
+            **found.model_dump(include=set(ResourceSent.model_fields) - {"operations", "permissions"}),
+            "operations": [one.model_dump(include=set(OperationSent.model_fields)) for one in found.operations],
+            "permissions": [one.model_dump(include=set(PermissionSent.model_fields)) for one in found.permissions],
+        }
+    )
+    print(json.dumps(sent.model_dump(mode="json"), indent=2, ensure_ascii=False))
+
+
+@app.command()
+def publish(
+    resource: Annotated[str, typer.Argument(help="Its short name")],
+    file: Annotated[Path, typer.Argument(help="JSON as `export` and `draft` print it; - for standard input")],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only show what would change, and for whom")] = False,
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Publish a resource, or change one, after showing who is affected."""
+    sent = checked(ResourceSent, read_json("FILE", file))
+    with connected() as jamb:
+        change = jamb.resources.preview(resource, sent)
+        if output is Form.TABLE:
+            _show_change(change)
+        if dry_run:
+            emit(change, output, lambda: None)
+            return
+        if output is Form.TABLE and not change.blocking:
+            confirm(f"Publish {resource}?", yes)
+        change = jamb.resources.publish(resource, sent)
+    emit(change, output, lambda: out.print(f"Published {resource}.", markup=False))
+
+
+@app.command()
+def collections(resource: ResourceArgument, output: Output = Form.TABLE) -> None:
+    """Show the collections of a resource's objects, as a tree."""
+    with connected() as jamb:
+        found = jamb.resources.collections(resource)
+
+    def show() -> None:
+        if not found.collections:
+            out.print(f"{found.resource} has no collections.", markup=False)
+            return
+        what = plural(found.object_name)
+        table(
+            ["collection", "title", what, "its own"],
+            [
+                ["  " * one.path.count("/") + one.path, one.title, str(one.size), ", ".join(one.objects)]
+                for one in found.collections
+            ],
+            right=[what],
+        )
+        note(f"{found.objects} {what} lie in collections.")
+
+    emit(found, output, show)
+
+
+@app.command("collect")
+def replace_collections(
+    resource: ResourceArgument,
+    file: Annotated[Path, typer.Argument(help="JSON: {collections: [{path, title, objects}]}; - for standard input")],
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Put these collections in place of those a resource has. Guarded APIs act on it within seconds."""
+    sent = checked(CollectionsSent, read_json("FILE", file))
+    with connected() as jamb:
+        before = {one.path: one.objects for one in jamb.resources.collections(resource).collections}
+        after = {one.path: sorted(one.objects) for one in sent.collections}
+        if output is Form.TABLE:
+            for label, paths in (
+                ("New", after.keys() - before.keys()),
+                ("Gone", before.keys() - after.keys()),
+                ("Other objects", {path for path in after.keys() & before.keys() if after[path] != before[path]}),
+            ):
+                if paths:
+                    out.print(f"{label}: {', '.join(sorted(paths))}", markup=False)
+            confirm(f"Replace the collections of {resource}?", yes)
+        saved = jamb.resources.replace_collections(resource, sent.collections)
+    said = f"{saved.resource} has {len(saved.collections)} collections with {saved.objects} objects."
+    emit(saved, output, lambda: out.print(said, markup=False))
+
+
+def _show_change(change: ResourceChange) -> None:
+    heading(f"{change.name}: {'a new resource' if change.new else 'what would change'}")
+    for label, names in (
+        ("operations added", change.operations_added),
+        ("operations gone", change.operations_gone),
+        ("operations changed", change.operations_changed),
+        ("permissions added", change.permissions_added),
+        ("permissions gone", change.permissions_gone),
+        ("permissions changed", change.permissions_changed),
+    ):
+        if names:
+            out.print(f"  {label}: {', '.join(names)}", markup=False)
+    if change.affected:
+        table(
+            ["client", "acting", "newly possible", "heavier", "no longer", "weight"],
+            [
+                [
+                    one.client_name,
+                    "as itself" if one.kind == "application" else "for people",
+                    ", ".join(one.newly) or "—",
+                    ", ".join(one.heavier) or "—",
+                    ", ".join(one.no_longer) or "—",
+                    f"{one.added_weight:+g}",
+                ]
+                for one in change.affected
+            ],
+            right=["weight"],
+        )
+    if not change.new:
+        note(f"For {change.untouched} other clients that hold something here nothing changes.")
+    for one in change.blocking:
+        out.print(f"  {one.permission} cannot go: {', '.join(one.held_by[:5])} stands on it", style="red", markup=False)
 
 
 def _show_proposal(found: Proposal, client: str) -> None:

@@ -15,6 +15,18 @@ def today(output: Output = Form.TABLE) -> None:
         excess = "too early to say" if found.excess is None else f"{found.excess:.0%}"
         findings = ", ".join(f"{count} {word}" for word, count in found.findings.items() if count) or "none"
         out.print(f"{found.clients} clients; findings: {findings}; excess (granted and not used, by weight): {excess}")
+        if found.requests:
+            heading("\nRequests for you or another approver")
+            table(
+                ["client", "asks for", "by", "due"],
+                [
+                    [one.client_name, ", ".join(one.asks), one.requested_by, relative(one.due_at)]
+                    for one in found.requests
+                ],
+            )
+        for one in found.decided:
+            said = f" {one.decided_by}: {one.said}" if one.said else ""
+            out.print(f"Your request for “{one.client_name}” is {one.state}.{said}", markup=False)
         heading("\nWaiting for consent")
         table(
             ["client", "asks for", "since"],

@@ -6,11 +6,12 @@ from types import TracebackType
 from typing import Self
 
 from jamb.client.auth import AccessToken, ClientCredentials
-from jamb.client.nouns import Asks, Clients, Consent, Ledger, Resources, Secrets
+from jamb.client.nouns import Asks, Clients, Consent, Ledger, Requests, Resources, Secrets
+from jamb.client.people import Groups, People, Roles
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
 from jamb.wire.directories import Directory
-from jamb.wire.people import Person, Whoami
+from jamb.wire.people import Registering, Whoami
 from jamb.wire.today import Today
 
 
@@ -23,6 +24,10 @@ class Jamb:
         self.resources = Resources(self._transport)
         self.asks = Asks(self._transport)
         self.consent = Consent(self._transport)
+        self.requests = Requests(self._transport)
+        self.people = People(self._transport)
+        self.groups = Groups(self._transport)
+        self.roles = Roles(self._transport)
         self.secrets = Secrets(self._transport)
         self.ledger = Ledger(self._transport)
 
@@ -44,8 +49,13 @@ class Jamb:
     def whoami(self) -> Whoami:
         return self._transport.one(Whoami, "GET", "/whoami")
 
-    def people(self) -> list[Person]:
-        return self._transport.many(Person, "GET", "/people")
+    def registering(self) -> Registering:
+        """Return whether the caller may register clients and, if not, whom to ask."""
+        return self._transport.one(Registering, "GET", "/registering")
+
+    def change_policy(self, **settings: object) -> Directory:
+        """Change settings of the directory's policy; those left out stay."""
+        return self._transport.one(Directory, "PUT", "/policy", json=settings)
 
     def today(self) -> Today:
         return self._transport.one(Today, "GET", "/today")

@@ -1,0 +1,104 @@
+"""Options that several commands share: kind, reach, moments and files."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime, time
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+import typer
+from pydantic import BaseModel, ValidationError
+
+from jamb.client import BadInput
+from jamb.core.errors import Violation
+from jamb.core.permissions import AccessKind
+from jamb.core.reach import ReachKind
+from jamb.wire.reach import ReachSent
+
+ResourceArgument = Annotated[str, typer.Argument(metavar="RESOURCE", help="Short name or identifier of the resource")]
+DelegatedOption = Annotated[bool, typer.Option("--delegated", help="For a person, not as the client itself")]
+OnlyOption = Annotated[
+    list[str] | None, typer.Option("--in", help="Only in this collection; may be given again", metavar="COLLECTION")
+]
+ExceptOption = Annotated[
+    list[str] | None, typer.Option("--except", help="All but this collection; may be given again", metavar="COLLECTION")
+]
+UntilOption = Annotated[
+    str | None, typer.Option("--until", help="A day (its end, UTC) or a moment, as 2027-03-31 or 2027-03-31T18:00Z")
+]
+ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
+LARGEST_FILE = 20_000_000
+ModelT = TypeVar("ModelT", bound=BaseModel)
+
+
+def kind_of(delegated: bool) -> AccessKind:
+    return AccessKind.DELEGATED if delegated else AccessKind.APPLICATION
+
+
+def reach_of(only: list[str] | None, all_but: list[str] | None) -> ReachSent | None:
+    """Return the reach of --in or --except; None when neither was given."""
+    if only and all_but:
+        raise BadInput.field("--except", ", ".join(all_but), "either --in or --except, not both")
+    if only:
+        return ReachSent(kind=ReachKind.ONLY, collections=only)
+    return ReachSent(kind=ReachKind.ALL_BUT, collections=all_but) if all_but else None
+
+
+def reach_by_resource(only: list[str] | None, all_but: list[str] | None) -> dict[str, ReachSent]:
+    """Return reaches by resource from "berths:north"; each resource has either --in or --except."""
+    found: dict[str, ReachSent] = {}
+    for option, values, kind in (("--in", only, ReachKind.ONLY), ("--except", all_but, ReachKind.ALL_BUT)):
+        for value in values or []:
+            resource, colon, path = value.partition(":")
+            if not colon or not path:
+                raise BadInput.field(option, value, "RESOURCE:COLLECTION, as berths:north")
+            held = found.setdefault(resource, ReachSent(kind=kind, collections=[]))
+            if held.kind is not kind:
+                raise BadInput.field(option, value, f"either --in or --except for {resource}, not both")
+            held.collections.append(path)
+    return found
+
+
+def moment_of(option: str, value: str | None) -> datetime | None:
+    """Return a moment; a day alone means its end, in UTC."""
+    if value is None:
+        return None
+    try:
+        if len(value) == len("2027-03-31"):
+            return datetime.combine(datetime.fromisoformat(value).date(), time(23, 59, 59), UTC)
+        moment = datetime.fromisoformat(value)
+    except ValueError as error:
+        raise BadInput.field(option, value, "a day as 2027-03-31, or a moment as 2027-03-31T18:00Z") from error
+    return moment if moment.tzinfo is not None else moment.replace(tzinfo=UTC)
+
+
+def read_text(option: str, path: Path) -> str:
+    """Return a file's text, or that of standard input for "-"."""
+    try:
+        if str(path) == "-":
+            return typer.get_text_stream("stdin").read()
+        if path.stat().st_size > LARGEST_FILE:
+            raise BadInput.field(option, str(path), f"at most {LARGEST_FILE} bytes")
+        return path.read_text("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput.field(option, str(path), "a readable file in UTF-8, or - for standard input") from error
+
+
+def read_json(option: str, path: Path) -> Any:
+    try:
+        return json.loads(read_text(option, path))
+    except json.JSONDecodeError as error:
+        raise BadInput.field(option, f"{path}, line {error.lineno}", f"JSON: {error.msg}") from error
+
+
+def checked(model: type[ModelT], body: Any) -> ModelT:
+    """Return the file's content in its shape. Raises `BadInput` naming each member that does not fit."""
+    try:
+        return model.model_validate(body)
+    except ValidationError as error:
+        violations = tuple(
+            Violation(".".join(map(str, fault["loc"])), str(fault.get("input"))[:80], fault["msg"])
+            for fault in error.errors()[:20]
+        )
+        raise BadInput("The file does not have the shape it needs.", violations=violations) from error

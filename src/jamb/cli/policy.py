@@ -1,0 +1,57 @@
+"""The directory's policy."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any
+
+import typer
+
+from jamb.cli.connection import connected
+from jamb.cli.output import Form, Output, emit, fields
+from jamb.client import BadInput
+from jamb.wire.directories import Policy
+
+app = typer.Typer(help="What the directory's policy bounds.", no_args_is_help=True)
+
+
+@app.command()
+def show(output: Output = Form.TABLE) -> None:
+    """Show every setting."""
+    with connected() as jamb:
+        found = jamb.directory().policy
+    emit(found, output, lambda: _show(found))
+
+
+@app.command("set")
+def change(
+    settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As notice_days=21")],
+    output: Output = Form.TABLE,
+) -> None:
+    """Change settings; those left out stay."""
+    changes = dict(_setting(one) for one in settings)
+    with connected() as jamb:
+        changed = jamb.change_policy(**changes).policy
+    emit(changed, output, lambda: _show(changed))
+
+
+def _setting(text: str) -> tuple[str, Any]:
+    name, equals, value = text.partition("=")
+    if not equals or name not in Policy.model_fields:
+        raise BadInput.field("NAME=VALUE", text, "one of " + ", ".join(Policy.model_fields))
+    if name == "registering_groups":
+        return name, [part for part in value.split(",") if part]
+    try:
+        return name, json.loads(value)
+    except json.JSONDecodeError:
+        return name, value
+
+
+def _show(policy: Policy) -> None:
+    values = policy.model_dump(mode="json")
+    fields(
+        [
+            (name, ", ".join(value) if isinstance(value, list) else json.dumps(value).strip('"'))
+            for name, value in values.items()
+        ]
+    )
