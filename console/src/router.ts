@@ -1,6 +1,6 @@
 // Every page has an address that can be shared.
 import { createRouter, createWebHistory } from "vue-router";
-import { current, restore } from "./api/session";
+import { can, current, restore } from "./api/session";
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -13,6 +13,9 @@ export const router = createRouter({
     { path: "/register/:id?", name: "register", component: () => import("./pages/Register.vue"), meta: { title: "Register a client" } },
     { path: "/clients/:id", name: "dossier", component: () => import("./pages/Dossier.vue"), meta: { title: "Client" } },
     { path: "/clients/:id/consent", name: "consent", component: () => import("./pages/Consent.vue"), meta: { title: "Consent" } },
+    { path: "/desk", name: "desk", component: () => import("./pages/Desk.vue"), meta: { title: "Consent desk" } },
+    { path: "/desk/:id", name: "request", component: () => import("./pages/Request.vue"), meta: { title: "A request" } },
+    { path: "/people", name: "people", component: () => import("./pages/People.vue"), meta: { title: "People" } },
     { path: "/audit", name: "audit", component: () => import("./pages/Audit.vue"), meta: { title: "Audit" } },
     { path: "/resources/:name?", name: "resources", component: () => import("./pages/Resources.vue"), meta: { title: "Resources" } },
     { path: "/directory", name: "directory", component: () => import("./pages/Directory.vue"), meta: { title: "Directory" } },
@@ -23,6 +26,8 @@ export const router = createRouter({
 router.beforeEach(async (to) => {
   await restore();
   if (!current.value && !to.meta.open) return { name: "sign-in", query: to.fullPath === "/" ? {} : { then: to.fullPath } };
+  // Who only owns clients has no day to look at: their clients are their first page.
+  if (to.name === "today" && !can("today.read") && can("clients.list")) return { name: "clients" };
   return true;
 });
 
@@ -32,8 +37,9 @@ router.afterEach((to, from) => {
   if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);
 });
 
-/** Move the focus to the page's heading, which some pages have only once their data is there. */
+/** Move the focus to the page's heading, which some pages have only once their data is there. Never from a field in use. */
 function startAtHeading(tries: number): void {
+  if (document.activeElement?.matches("main input, main select, main textarea")) return;
   const heading = document.querySelector<HTMLElement>("h1");
   if (heading) heading.focus({ preventScroll: true });
   else if (tries > 0 && document.activeElement === document.body) window.setTimeout(() => startAtHeading(tries - 1), 50);

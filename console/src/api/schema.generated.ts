@@ -132,7 +132,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/people": {
+    "/api/v1/directories/{directory}/registering": {
         parameters: {
             query?: never;
             header?: never;
@@ -140,11 +140,31 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List People
-         * @description The people of the directory, by name.
+         * Read Registering
+         * @description Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form.
          */
-        get: operations["list_people"];
+        get: operations["read_registering"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Policy
+         * @description Change settings of the directory's policy; those left out stay.
+         */
+        put: operations["change_policy"];
         post?: never;
         delete?: never;
         options?: never;
@@ -172,6 +192,198 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description The people of the directory, by name.
+         */
+        get: operations["list_people"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Add a person with roles.
+         */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/people/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import People
+         * @description Add the people of a CSV file, all or none; with `dry_run` only say what it would do.
+         */
+        post: operations["import_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Person
+         * @description Change a person's name or password, or whether they may act here.
+         */
+        post: operations["change_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description The groups of the directory with their direct members.
+         */
+        get: operations["list_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/groups/{group}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Group
+         * @description Make a group, or put these members in place of those it has.
+         */
+        put: operations["save_group"];
+        post?: never;
+        /**
+         * Remove Group
+         * @description Remove a group that nothing stands on.
+         */
+        delete: operations["remove_group"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Roles
+         * @description The roles of the directory, shipped ones first, with who holds them where.
+         */
+        get: operations["list_roles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/roles/{role}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Role
+         * @description Make a custom role, or change what one bundles.
+         */
+        put: operations["save_role"];
+        post?: never;
+        /**
+         * Remove Role
+         * @description Remove a custom role that nobody holds.
+         */
+        delete: operations["remove_role"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/roles/{role}/assignments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Assign Role
+         * @description Assign a role to people, groups or clients, all or none, over any number of collections in one step.
+         */
+        post: operations["assign_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/roles/{role}/assignments/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Role
+         * @description Withdraw a role from its holders, all or none.
+         */
+        post: operations["withdraw_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/resources": {
         parameters: {
             query?: never;
@@ -192,6 +404,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/resources/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Resource
+         * @description The operations that an OpenAPI 3.1 document describes, to be corrected and published. Nothing is saved.
+         */
+        post: operations["draft_resource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/resources/{name}": {
         parameters: {
             query?: never;
@@ -204,8 +436,32 @@ export interface paths {
          * @description One catalogue: operations, permissions, what unlocks what.
          */
         get: operations["read_resource"];
-        put?: never;
+        /**
+         * Publish Resource
+         * @description Publish a resource, or put this in place of what it is. Look at the preview first.
+         */
+        put: operations["publish_resource"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/resources/{name}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Resource
+         * @description What publishing this would change, and for which clients.
+         */
+        post: operations["preview_resource"];
         delete?: never;
         options?: never;
         head?: never;
@@ -232,6 +488,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/resources/{name}/collections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Collections
+         * @description The collections of a resource's objects, as a tree of paths.
+         */
+        get: operations["read_collections"];
+        /**
+         * Replace Collections
+         * @description Put these collections in place of those a resource has. Guards act on it within seconds.
+         */
+        put: operations["replace_collections"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients": {
         parameters: {
             query?: never;
@@ -241,7 +521,7 @@ export interface paths {
         };
         /**
          * List Clients
-         * @description Clients of the directory, paged, filtered and sorted here.
+         * @description Clients of the directory, paged, filtered and sorted here; to whoever only owns some, those.
          */
         get: operations["list_clients"];
         put?: never;
@@ -296,6 +576,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set State
+         * @description Disable a client, which cuts its tokens off, or enable it again.
+         */
+        post: operations["set_state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/cut-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cut Off
+         * @description Have every token that the client holds refused; new ones count.
+         */
+        post: operations["cut_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/refusals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Refusals
+         * @description Calls of the client that protected APIs refused, latest first.
+         */
+        get: operations["list_refusals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/asks": {
         parameters: {
             query?: never;
@@ -307,9 +647,149 @@ export interface paths {
         put?: never;
         /**
          * Add Asks
-         * @description Ask for permissions of one resource. An ask opens nothing until an approver consents.
+         * @description Say which permissions of one resource the client needs. Opens nothing yet.
          */
         post: operations["add_asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/asks/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Review Asks
+         * @description What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved.
+         */
+        post: operations["review_asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/asks/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Ask List
+         * @description Ask for what a list needs, all or none; what another of it implies is left out.
+         */
+        post: operations["add_ask_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/asks/{ask}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Ask
+         * @description Take an ask back. A grant of it stays until it is withdrawn.
+         */
+        delete: operations["drop_ask"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/takeover/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Takeover
+         * @description What the client would ask for if you handed on your own rights, or this part of them.
+         */
+        post: operations["preview_takeover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/takeover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on.
+         */
+        post: operations["take_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Consents
+         * @description The consents in force, those that people gave for themselves too.
+         */
+        get: operations["list_consents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/consent/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Consent
+         * @description What consent to the waiting asks, or to the chosen ones, within these terms would make possible.
+         */
+        post: operations["preview_consent"];
         delete?: never;
         options?: never;
         head?: never;
@@ -323,17 +803,33 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Preview Consent
-         * @description What consent would make possible. Changes nothing.
-         */
-        get: operations["preview_consent"];
+        get?: never;
         put?: never;
         /**
          * Grant Consent
          * @description Consent to the waiting asks, or to the chosen ones, in one step.
          */
         post: operations["grant_consent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/consent/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Reach
+         * @description Change where consents count. Where it narrows, tokens from before are bounded within seconds.
+         */
+        post: operations["change_reach"];
         delete?: never;
         options?: never;
         head?: never;
@@ -351,9 +847,109 @@ export interface paths {
         put?: never;
         /**
          * Withdraw Consent
-         * @description End the consent to permissions now. The asks stay; tokens from before run out by themselves.
+         * @description End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before.
          */
         post: operations["withdraw_consent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Request
+         * @description Ask an approver to consent; it waits at the consent desk until it is due.
+         */
+        post: operations["make_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/requests/{request}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Request
+         * @description Take a waiting request back.
+         */
+        post: operations["withdraw_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Requests
+         * @description Requests that wait, the one due first before the others; or those past, latest first.
+         */
+        get: operations["list_requests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/requests/{request}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Request
+         * @description One request, with what granting it would change now.
+         */
+        get: operations["read_request"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/requests/{request}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Request
+         * @description Grant a request, narrowed if you will, or decline it with words. There is no default.
+         */
+        post: operations["decide_request"];
         delete?: never;
         options?: never;
         head?: never;
@@ -447,11 +1043,51 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        get?: never;
+        put?: never;
         /**
          * Explain
-         * @description Whether the client may do the operation as itself, every check behind it, and the smallest mend.
+         * @description Whether the client may do the operation, every check behind it, and the smallest mend.
          */
-        get: operations["explain"];
+        post: operations["explain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Reach
+         * @description The proof sheet: what the client can and cannot touch at a resource, by collection or for one object.
+         */
+        get: operations["read_reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/resources/{name}/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who Can
+         * @description Who can do an operation, to an object if one is named: all clients and people, and through what.
+         */
+        get: operations["who_can"];
         put?: never;
         post?: never;
         delete?: never;
@@ -534,6 +1170,26 @@ export interface paths {
          * @description Count a batch of used operations, once.
          */
         post: operations["report_usage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/bounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Bounds
+         * @description What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
+         */
+        get: operations["read_bounds"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -650,6 +1306,38 @@ export interface components {
          * @enum {string}
          */
         AccessKind: "application" | "delegated";
+        /** AffectedClient */
+        AffectedClient: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Newly */
+            newly: string[];
+            /** Heavier */
+            heavier: string[];
+            /** No Longer */
+            no_longer: string[];
+            /** Added Weight */
+            added_weight: number;
+        };
+        /**
+         * AgreedTerms
+         * @description What the first of two approvers said yes to.
+         */
+        AgreedTerms: {
+            /** Asks */
+            asks: string[];
+            /** Reach */
+            reach: {
+                [key: string]: components["schemas"]["Reach"];
+            };
+            /** Expires At */
+            expires_at: string | null;
+            /** Person */
+            person: string | null;
+        };
         /**
          * Alternative
          * @description One permission seen from the need: which of it is opened, and what beyond it.
@@ -666,7 +1354,29 @@ export interface components {
             /** Beyond Weight */
             beyond_weight: number;
         };
-        /** Ask */
+        /** Answer */
+        Answer: {
+            /** Question */
+            question: string;
+            /** Answer */
+            answer: string;
+        };
+        /** Approval */
+        Approval: {
+            /** Approver */
+            approver: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * Ask
+         * @description `implied_by`: another permission, asked or granted, that brings this one along.
+         */
         Ask: {
             /**
              * Id
@@ -687,6 +1397,51 @@ export interface components {
             asked_at: string;
             /** Asked By */
             asked_by: string;
+            reach: components["schemas"]["Reach"];
+            /** Implied By */
+            implied_by: string;
+        };
+        /**
+         * AskList
+         * @description A list from a manual: one permission a line or separated by commas, optionally after its resource.
+         */
+        AskList: {
+            /** Text */
+            text: string;
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * Assignment
+         * @description A role as one holds it. `id` is a login, a group's name or a client id.
+         */
+        Assignment: {
+            kind: components["schemas"]["HolderKind"];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            reach: components["schemas"]["Reach"];
+            /**
+             * Assigned At
+             * Format: date-time
+             */
+            assigned_at: string;
+            /** Assigned By */
+            assigned_by: string;
+            /** Expires At */
+            expires_at: string | null;
+        };
+        /** AssignmentsWithdrawal */
+        AssignmentsWithdrawal: {
+            kind: components["schemas"]["HolderKind"];
+            /** Holders */
+            holders: string[];
         };
         /**
          * Attempt
@@ -739,6 +1494,51 @@ export interface components {
             /** Rules */
             rules: components["schemas"]["Rule"][];
         };
+        /** Blocking */
+        Blocking: {
+            /** Permission */
+            permission: string;
+            /** Held By */
+            held_by: string[];
+        };
+        /**
+         * Bound
+         * @description Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
+         *
+         *     `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
+         *     `reach` empty: nowhere.
+         */
+        Bound: {
+            /** Client Id */
+            client_id: string;
+            kind: components["schemas"]["AccessKind"] | null;
+            /** Subject */
+            subject: string | null;
+            /** Until */
+            until: number;
+            /** Permissions */
+            permissions: string[] | null;
+            /** Reach */
+            reach: {
+                [key: string]: string[];
+            }[];
+        };
+        /**
+         * Bounds
+         * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+         */
+        Bounds: {
+            /** Resource */
+            resource: string;
+            /** Object Name */
+            object_name: string;
+            /** Bounds */
+            bounds: components["schemas"]["Bound"][];
+            /** Collections */
+            collections: {
+                [key: string]: string[];
+            };
+        };
         /** Check */
         Check: {
             name: components["schemas"]["CheckName"];
@@ -753,7 +1553,7 @@ export interface components {
          * CheckName
          * @enum {string}
          */
-        CheckName: "operation" | "client" | "asked" | "granted" | "credential" | "person" | "role" | "token-scope" | "token-age";
+        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "role" | "token-scope" | "token-reach" | "token-age" | "cut-off";
         /**
          * Client
          * @description One client as lists show it. `next_steps` is what is left to do before it works.
@@ -789,6 +1589,28 @@ export interface components {
             next_steps: string[];
         };
         /**
+         * ClientHolder
+         * @description `person` narrows a delegated grant to one; `through` names the role that gives it.
+         */
+        ClientHolder: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Live */
+            live: boolean;
+            kind: components["schemas"]["AccessKind"];
+            /** Permission */
+            permission: string;
+            reach: components["schemas"]["Reach"];
+            /** Through */
+            through: string;
+            /** Person */
+            person: string;
+            /** Expires At */
+            expires_at: string | null;
+        };
+        /**
          * ClientKind
          * @description What runs behind a client id.
          *
@@ -808,28 +1630,107 @@ export interface components {
          */
         ClientState: "live" | "disabled";
         /**
+         * Collection
+         * @description A collection with its own objects; `size` counts those of the collections below it too.
+         */
+        Collection: {
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Objects */
+            objects: string[];
+            /** Size */
+            size: number;
+        };
+        /** CollectionSent */
+        CollectionSent: {
+            /** Path */
+            path: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** Objects */
+            objects?: string[];
+        };
+        /**
+         * Collections
+         * @description The collections of a resource, by path; `objects` counts all that lie in any.
+         */
+        Collections: {
+            /** Resource */
+            resource: string;
+            /** Object Name */
+            object_name: string;
+            /** Objects */
+            objects: number;
+            /** Collections */
+            collections: components["schemas"]["Collection"][];
+        };
+        /**
+         * CollectionsSent
+         * @description All collections of a resource: these take the place of those it has.
+         */
+        CollectionsSent: {
+            /** Collections */
+            collections: components["schemas"]["CollectionSent"][];
+        };
+        /**
          * ConsentAtResource
-         * @description What becomes newly possible at one resource, heaviest first, and what of it comes by implication.
+         * @description What becomes possible at one resource, heaviest first: `newly` at all, `wider` for more objects than before.
+         *
+         *     `others`: who else holds the same. `redundant`: asked, and implied by another with at least that reach.
          */
         ConsentAtResource: {
             /** Resource */
             resource: string;
             /** Title */
             title: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Object Name */
+            object_name: string;
             /** Asks */
             asks: components["schemas"]["Ask"][];
+            /** Reach */
+            reach: components["schemas"]["Reach"][];
             /** Newly */
             newly: components["schemas"]["Operation"][];
+            /** Wider */
+            wider: components["schemas"]["Operation"][];
             /** Unchanged */
             unchanged: components["schemas"]["Operation"][];
+            /** Objects */
+            objects: components["schemas"]["ObjectCount"][];
             /** Added Weight */
             added_weight: number;
             /** Implied */
             implied: string[];
             /** Redundant */
             redundant: string[];
+            /** Others */
+            others: components["schemas"]["OtherHolders"][];
         };
-        /** ConsentPreview */
+        /**
+         * ConsentBy
+         * @description Who may consent to a delegated permission: each person for themselves, or only an administrator.
+         * @enum {string}
+         */
+        ConsentBy: "person" | "administrator";
+        /**
+         * ConsentDraft
+         * @description Which of the waiting asks (all when left out), within which terms.
+         */
+        ConsentDraft: {
+            /** Asks */
+            asks?: string[] | null;
+            terms?: components["schemas"]["Terms"] | null;
+        };
+        /**
+         * ConsentPreview
+         * @description `two_people`: whoever asked may not consent. `approvers`: how many must say yes.
+         */
         ConsentPreview: {
             /** Client Id */
             client_id: string;
@@ -837,12 +1738,71 @@ export interface components {
             client_name: string;
             /** Purpose */
             purpose: string;
+            /** Person */
+            person: string;
+            /** Weight */
+            weight: number;
+            /** Two People */
+            two_people: boolean;
+            /** Approvers */
+            approvers: number;
+            /** Asked By */
+            asked_by: string[];
             /** Resources */
             resources: components["schemas"]["ConsentAtResource"][];
         };
         /**
+         * ConsentRequest
+         * @description `approvers`: how many must say yes. `said`: the words of whoever decided.
+         */
+        ConsentRequest: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Purpose */
+            purpose: string;
+            /** Asks */
+            asks: string[];
+            /** Requested By */
+            requested_by: string;
+            /**
+             * Requested At
+             * Format: date-time
+             */
+            requested_at: string;
+            /**
+             * Due At
+             * Format: date-time
+             */
+            due_at: string;
+            /** Reason */
+            reason: string;
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            /** Weight */
+            weight: number;
+            /** Approvers */
+            approvers: number;
+            /** Approvals */
+            approvals: components["schemas"]["Approval"][];
+            agreed: components["schemas"]["AgreedTerms"] | null;
+            state: components["schemas"]["RequestState"];
+            /** Decided At */
+            decided_at: string | null;
+            /** Decided By */
+            decided_by: string;
+            /** Said */
+            said: string;
+        };
+        /**
          * ConsentWithdrawal
-         * @description Which granted permissions of one resource to end, all or none.
+         * @description Which granted permissions of one resource to end, all or none; `at` a moment to come, or now.
          */
         ConsentWithdrawal: {
             /** Resource */
@@ -851,6 +1811,10 @@ export interface components {
             permissions: string[];
             /** @default application */
             kind: components["schemas"]["AccessKind"];
+            /** At */
+            at?: string | null;
+            /** Person */
+            person?: string | null;
             /**
              * Reason
              * @default
@@ -890,6 +1854,32 @@ export interface components {
          * @enum {string}
          */
         CredentialState: "live" | "expiring" | "expired" | "withdrawn";
+        /**
+         * CutOff
+         * @description Tokens issued until `at` are refused; `live_tokens` of them had not run out.
+         */
+        CutOff: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Live Tokens */
+            live_tokens: number;
+            /**
+             * Tokens Until
+             * Format: date-time
+             */
+            tokens_until: string;
+        };
+        /** CutOffSent */
+        CutOffSent: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /**
          * DataClass
          * @enum {string}
@@ -935,6 +1925,14 @@ export interface components {
             findings: components["schemas"]["Finding"][];
         };
         /**
+         * DraftedOperations
+         * @description Operations to be corrected and published. Effects are guessed from the methods.
+         */
+        DraftedOperations: {
+            /** Operations */
+            operations: components["schemas"]["OperationSent"][];
+        };
+        /**
          * Effect
          * @enum {string}
          */
@@ -966,6 +1964,10 @@ export interface components {
             /** Operation */
             operation: string;
             kind: components["schemas"]["AccessKind"];
+            /** Person */
+            person: string;
+            /** Object */
+            object: string | null;
             /** Allowed */
             allowed: boolean;
             /** Checks */
@@ -993,8 +1995,16 @@ export interface components {
             /** Mend */
             mend: string;
         };
-        /** Grant */
+        /**
+         * Grant
+         * @description A consent in force. `person`: the one it covers; empty for everyone. `by_person`: they consented themselves.
+         */
         Grant: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
             /** Resource */
             resource: string;
             /** Permission */
@@ -1007,11 +2017,95 @@ export interface components {
             granted_at: string;
             /** Granted By */
             granted_by: string;
+            /** Expires At */
+            expires_at: string | null;
+            reach: components["schemas"]["Reach"];
+            /** Person */
+            person: string;
+            /** By Person */
+            by_person: boolean;
+        };
+        /**
+         * Group
+         * @description `everyone` counts the people of this group and of all groups within it.
+         */
+        Group: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** People */
+            people: components["schemas"]["Member"][];
+            /** Groups */
+            groups: string[];
+            /** Everyone */
+            everyone: number;
+        };
+        /**
+         * GroupSent
+         * @description All members: they take the place of those the group has. People by login or id, groups by name.
+         */
+        GroupSent: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** People */
+            people?: string[];
+            /** Groups */
+            groups?: string[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HolderKind
+         * @enum {string}
+         */
+        HolderKind: "person" | "group" | "client";
+        /**
+         * Holders
+         * @description Who can do an operation, to an object if one is named: clients, and people by their roles.
+         *
+         *     A client that acts for a person can do it only where both can.
+         */
+        Holders: {
+            /** Resource */
+            resource: string;
+            operation: components["schemas"]["Operation"];
+            /** Object */
+            object: string | null;
+            /** Object In */
+            object_in: string[];
+            /** Clients */
+            clients: components["schemas"]["ClientHolder"][];
+            /** People */
+            people: components["schemas"]["PersonHolder"][];
+        };
+        /**
+         * Holding
+         * @description One way in which a permission is held. `person`: the one it covers. `through`: the role that gives it.
+         */
+        Holding: {
+            reach: components["schemas"]["Reach"];
+            /**
+             * Granted At
+             * Format: date-time
+             */
+            granted_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Granted By */
+            granted_by: string;
+            /** Person */
+            person: string;
+            /** By Person */
+            by_person: boolean;
+            /** Through */
+            through: string;
         };
         /** IssuedSecret */
         IssuedSecret: {
@@ -1067,11 +2161,53 @@ export interface components {
             /** Hash */
             hash: string;
         };
+        /** ListReview */
+        ListReview: {
+            /** Asks */
+            asks: components["schemas"]["ListedAsk"][];
+            /** Unknown */
+            unknown: string[];
+            /** Unclear */
+            unclear: components["schemas"]["UnclearName"][];
+        };
+        /**
+         * ListedAsk
+         * @description `implied_by` brings it along anyway; `control` names what it opens beyond reading and writing.
+         */
+        ListedAsk: {
+            /** Resource */
+            resource: string;
+            /** Permission */
+            permission: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Weight */
+            weight: number;
+            /** Asked */
+            asked: boolean;
+            /** Implied By */
+            implied_by: string;
+            /** Control */
+            control: string[];
+            /** Needed */
+            needed: boolean;
+        };
+        /** Member */
+        Member: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Login */
+            login: string;
+        };
         /**
          * MendKind
          * @enum {string}
          */
-        MendKind: "consent" | "ask" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
+        MendKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
         /**
          * MendStep
          * @description One step of the smallest mend, with the command that does it (empty when none does).
@@ -1084,12 +2220,13 @@ export interface components {
             target: string;
             /** Added Weight */
             added_weight: number;
+            reach: components["schemas"]["Reach"];
             /** Command */
             command: string;
         };
         /**
          * NewAsk
-         * @description Permissions of one resource (by its short name or identifier), all asked or none.
+         * @description Permissions of one resource (by its short name or identifier), all asked or none, with the reach wished for.
          */
         NewAsk: {
             /** Resource */
@@ -1103,6 +2240,19 @@ export interface components {
              * @default
              */
             reason: string;
+            reach?: components["schemas"]["ReachSent"] | null;
+        };
+        /**
+         * NewAssignments
+         * @description To whom: logins or ids of people, names of groups, or client ids; over any number of collections at once.
+         */
+        NewAssignments: {
+            kind: components["schemas"]["HolderKind"];
+            /** Holders */
+            holders: string[];
+            reach?: components["schemas"]["ReachSent"] | null;
+            /** Expires At */
+            expires_at?: string | null;
         };
         /**
          * NewClient
@@ -1125,11 +2275,45 @@ export interface components {
         NewConsent: {
             /** Asks */
             asks?: string[] | null;
+            terms?: components["schemas"]["Terms"] | null;
             /**
              * Reason
              * @default
              */
             reason: string;
+        };
+        /**
+         * NewPerson
+         * @description Without a password the person cannot sign in, but holds roles and owns clients.
+         */
+        NewPerson: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password?: string | null;
+            /** Roles */
+            roles?: string[];
+        };
+        /**
+         * NewRequest
+         * @description `asks`: which of the waiting asks; all when left out. `answers`: by resource, in the order of its questions.
+         */
+        NewRequest: {
+            /** Asks */
+            asks?: string[] | null;
+            /** Reason */
+            reason: string;
+            /** Answers */
+            answers?: {
+                [key: string]: string[];
+            };
+            /**
+             * Terms Accepted
+             * @default false
+             */
+            terms_accepted: boolean;
         };
         /**
          * NewSecret
@@ -1138,6 +2322,34 @@ export interface components {
         NewSecret: {
             /** Days */
             days?: number | null;
+        };
+        /**
+         * ObjectCount
+         * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
+         */
+        ObjectCount: {
+            /** Operation */
+            operation: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Known */
+            known: number;
+            /** Uncollected */
+            uncollected: boolean;
+        };
+        /**
+         * OpenApiSent
+         * @description An OpenAPI 3.1 document; `data_class` is given to all its operations, to be corrected.
+         */
+        OpenApiSent: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** @default internal */
+            data_class: components["schemas"]["DataClass"];
         };
         /**
          * Operation
@@ -1158,13 +2370,46 @@ export interface components {
             weight: number;
             /** Unlocked By */
             unlocked_by: string[];
+            /** Concerns Object */
+            concerns_object: boolean;
+        };
+        /** OperationSent */
+        OperationSent: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /**
+             * Method
+             * @default
+             */
+            method: string;
+            /**
+             * Path
+             * @default
+             */
+            path: string;
+            effect: components["schemas"]["Effect"];
+            data_class: components["schemas"]["DataClass"];
+        };
+        /** OtherHolders */
+        OtherHolders: {
+            /** Permission */
+            permission: string;
+            /** Names */
+            names: string[];
+            /** Count */
+            count: number;
         };
         /**
          * Outcome
          * @enum {string}
          */
         Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired";
-        /** Owner */
+        /**
+         * Owner
+         * @description full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it.
+         */
         Owner: {
             /**
              * Id
@@ -1173,7 +2418,14 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            level: components["schemas"]["OwnerLevel"];
         };
+        /**
+         * OwnerLevel
+         * @description full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it.
+         * @enum {string}
+         */
+        OwnerLevel: "full" | "edit" | "read";
         /**
          * OwnersChange
          * @description Logins or ids of people of the directory.
@@ -1183,6 +2435,8 @@ export interface components {
             add?: string[];
             /** Remove */
             remove?: string[];
+            /** @default full */
+            level: components["schemas"]["OwnerLevel"];
         };
         /** Page[Attempt] */
         Page_Attempt_: {
@@ -1202,6 +2456,15 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[ConsentRequest] */
+        Page_ConsentRequest_: {
+            /** Items */
+            items: components["schemas"]["ConsentRequest"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[LedgerEntry] */
         Page_LedgerEntry_: {
             /** Items */
@@ -1210,6 +2473,31 @@ export interface components {
             next?: string | null;
             /** Total */
             total?: number | null;
+        };
+        /**
+         * PeopleFile
+         * @description A CSV file (RFC 4180) with the columns login, name and, separated by semicolons, groups and roles.
+         */
+        PeopleFile: {
+            /** Csv */
+            csv: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /**
+         * PeopleImported
+         * @description `present` were here before and stay as they are.
+         */
+        PeopleImported: {
+            /** Added */
+            added: components["schemas"]["Person"][];
+            /** Present */
+            present: string[];
+            /** Groups Made */
+            groups_made: string[];
         };
         /**
          * Permission
@@ -1230,6 +2518,36 @@ export interface components {
             opens: string[];
             /** Weight */
             weight: number;
+            consent_by: components["schemas"]["ConsentBy"];
+            /** Text */
+            text: string;
+            /** Person Text */
+            person_text: string;
+        };
+        /** PermissionSent */
+        PermissionSent: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Kinds */
+            kinds: components["schemas"]["AccessKind"][];
+            /** Unlocks */
+            unlocks?: string[];
+            /** Implies */
+            implies?: string[];
+            /** @default administrator */
+            consent_by: components["schemas"]["ConsentBy"];
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Person Text
+             * @default
+             */
+            person_text: string;
         };
         /** Person */
         Person: {
@@ -1247,6 +2565,30 @@ export interface components {
             /** Roles */
             roles: string[];
         };
+        /**
+         * PersonChange
+         * @description What to change; `live` false: they may no longer act, and their sessions end.
+         */
+        PersonChange: {
+            /** Name */
+            name?: string | null;
+            /** Live */
+            live?: boolean | null;
+            /** Password */
+            password?: string | null;
+        };
+        /** PersonHolder */
+        PersonHolder: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            reach: components["schemas"]["Reach"];
+            /** Through */
+            through: string;
+        };
         /** Policy */
         Policy: {
             /** Secret Default Days */
@@ -1263,6 +2605,56 @@ export interface components {
             person_token_seconds: number;
             /** Session Seconds */
             session_seconds: number;
+            /** Two People Weight */
+            two_people_weight: number;
+            /** Two Approvers Weight */
+            two_approvers_weight: number;
+            /** Request Days */
+            request_days: number;
+            registering: components["schemas"]["jamb__core__policy__Registering"];
+            /** Registering Groups */
+            registering_groups: string[];
+            /** People May Consent */
+            people_may_consent: boolean;
+            /** Top Role For Clients */
+            top_role_for_clients: boolean;
+            /** Handing On */
+            handing_on: boolean;
+        };
+        /**
+         * PolicyChange
+         * @description The settings to change; those left out stay.
+         */
+        PolicyChange: {
+            /** Secret Default Days */
+            secret_default_days?: number | null;
+            /** Secret Longest Days */
+            secret_longest_days?: number | null;
+            /** Notice Days */
+            notice_days?: number | null;
+            /** Observation Days */
+            observation_days?: number | null;
+            /** Access Token Seconds */
+            access_token_seconds?: number | null;
+            /** Person Token Seconds */
+            person_token_seconds?: number | null;
+            /** Session Seconds */
+            session_seconds?: number | null;
+            /** Two People Weight */
+            two_people_weight?: number | null;
+            /** Two Approvers Weight */
+            two_approvers_weight?: number | null;
+            /** Request Days */
+            request_days?: number | null;
+            registering?: components["schemas"]["Registering-Input"] | null;
+            /** Registering Groups */
+            registering_groups?: string[] | null;
+            /** People May Consent */
+            people_may_consent?: boolean | null;
+            /** Top Role For Clients */
+            top_role_for_clients?: boolean | null;
+            /** Handing On */
+            handing_on?: boolean | null;
         };
         /**
          * Proposal
@@ -1294,7 +2686,259 @@ export interface components {
             /** Alternatives */
             alternatives: components["schemas"]["Alternative"][];
         };
-        /** Resource */
+        /**
+         * Question
+         * @description May this client do this operation? `token`: an access token, to be judged too; it is not kept.
+         */
+        Question: {
+            /** Resource */
+            resource: string;
+            /** Operation */
+            operation: string;
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            /** Person */
+            person?: string | null;
+            /** Object */
+            object?: string | null;
+            /** Token */
+            token?: string | null;
+        };
+        /**
+         * Reach
+         * @description `words` says it in a sentence's part: "only north, fuel".
+         */
+        Reach: {
+            kind: components["schemas"]["ReachKind"];
+            /** Collections */
+            collections: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * ReachChange
+         * @description Another reach for granted permissions of one resource, all or none.
+         */
+        ReachChange: {
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: string[];
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            reach: components["schemas"]["ReachSent"];
+            /** Person */
+            person?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * ReachChanged
+         * @description The consents as they stand, and the operations that count for more, for fewer, or for no objects now.
+         */
+        ReachChanged: {
+            /** Grants */
+            grants: components["schemas"]["Grant"][];
+            /** Wider */
+            wider: string[];
+            /** Narrower */
+            narrower: string[];
+            /** No Longer */
+            no_longer: string[];
+        };
+        /**
+         * ReachDecision
+         * @description The decision on one operation for the object asked about, with the check that decided it.
+         */
+        ReachDecision: {
+            /** Operation */
+            operation: string;
+            /** Title */
+            title: string;
+            /** Allowed */
+            allowed: boolean;
+            check: components["schemas"]["CheckName"];
+            /** Why */
+            why: string;
+        };
+        /**
+         * ReachKind
+         * @enum {string}
+         */
+        ReachKind: "everywhere" | "only" | "all-but";
+        /**
+         * ReachLine
+         * @description One collection: how many of its objects the operation can touch. `verdict` is yes, no or in part.
+         */
+        ReachLine: {
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Objects */
+            objects: number;
+            /** Touched */
+            touched: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * ReachOperation
+         * @description `lines` is null for an operation that names no object. `uncollected`: also what lies in no collection.
+         */
+        ReachOperation: {
+            /** Operation */
+            operation: string;
+            /** Title */
+            title: string;
+            effect: components["schemas"]["Effect"];
+            /** Possible */
+            possible: boolean;
+            /** Uncollected */
+            uncollected: boolean;
+            /** Why */
+            why: string;
+            /** Lines */
+            lines: components["schemas"]["ReachLine"][] | null;
+        };
+        /**
+         * ReachSent
+         * @description Where something counts: everywhere, only these collections, or all but these.
+         */
+        ReachSent: {
+            /** @default everywhere */
+            kind: components["schemas"]["ReachKind"];
+            /** Collections */
+            collections?: string[];
+        };
+        /**
+         * ReachSheet
+         * @description What a client can and cannot touch at one resource, acting as itself. `decisions` only with an object.
+         */
+        ReachSheet: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Live */
+            live: boolean;
+            /** Resource */
+            resource: string;
+            /** Title */
+            title: string;
+            /** Object Name */
+            object_name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Object */
+            object: string | null;
+            /** Object In */
+            object_in: string[];
+            /** Operations */
+            operations: components["schemas"]["ReachOperation"][];
+            /** Decisions */
+            decisions: components["schemas"]["ReachDecision"][];
+        };
+        /**
+         * Refusals
+         * @description Calls of one operation that a protected API refused on one day.
+         */
+        Refusals: {
+            /** Resource */
+            resource: string;
+            /** Operation */
+            operation: string;
+            /** Title */
+            title: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Reason */
+            reason: string;
+            /** Object */
+            object: string;
+            /** Calls */
+            calls: number;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+        };
+        /**
+         * RefusedCalls
+         * @description Calls that the guard refused: `reason` is the error of the refusal (RFC 6750) or "reach".
+         */
+        RefusedCalls: {
+            /** Client Id */
+            client_id: string;
+            /** Operation */
+            operation: string;
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            /** Reason */
+            reason: string;
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /** Calls */
+            calls: number;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+        };
+        /**
+         * Registering
+         * @description Who may register clients, beside those whose role allows it.
+         * @enum {string}
+         */
+        "Registering-Input": "everyone" | "groups" | "nobody";
+        /**
+         * RequestDecision
+         * @description There is no default. `asks` and `terms` narrow what is granted; a decline takes words.
+         */
+        RequestDecision: {
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "grant" | "decline";
+            /** Asks */
+            asks?: string[] | null;
+            terms?: components["schemas"]["Terms"] | null;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * RequestDossier
+         * @description A request with what granting it would change now; `preview` is null once it is decided.
+         */
+        RequestDossier: {
+            request: components["schemas"]["ConsentRequest"];
+            preview: components["schemas"]["ConsentPreview"] | null;
+        };
+        /**
+         * RequestState
+         * @enum {string}
+         */
+        RequestState: "waiting" | "granted" | "declined" | "withdrawn" | "lapsed";
+        /**
+         * Resource
+         * @description `object_name`: the path parameter by which operations name the object that reach is about; may be empty.
+         *
+         *     `questions` and `terms` are for whoever requests consent to it.
+         */
         Resource: {
             /** Name */
             name: string;
@@ -1302,10 +2946,46 @@ export interface components {
             title: string;
             /** Identifier */
             identifier: string;
+            /** Object Name */
+            object_name: string;
+            /** Questions */
+            questions: string[];
+            /** Terms */
+            terms: string;
+            /** Guard Client Id */
+            guard_client_id: string | null;
             /** Operations */
             operations: components["schemas"]["Operation"][];
             /** Permissions */
             permissions: components["schemas"]["Permission"][];
+        };
+        /**
+         * ResourceChange
+         * @description What publishing would do. `blocking`: permissions that cannot go while somebody stands on them.
+         */
+        ResourceChange: {
+            /** Name */
+            name: string;
+            /** New */
+            new: boolean;
+            /** Operations Added */
+            operations_added: string[];
+            /** Operations Gone */
+            operations_gone: string[];
+            /** Operations Changed */
+            operations_changed: string[];
+            /** Permissions Added */
+            permissions_added: string[];
+            /** Permissions Gone */
+            permissions_gone: string[];
+            /** Permissions Changed */
+            permissions_changed: string[];
+            /** Affected */
+            affected: components["schemas"]["AffectedClient"][];
+            /** Untouched */
+            untouched: number;
+            /** Blocking */
+            blocking: components["schemas"]["Blocking"][];
         };
         /** ResourceLadder */
         ResourceLadder: {
@@ -1315,6 +2995,8 @@ export interface components {
             title: string;
             /** Identifier */
             identifier: string;
+            /** Object Name */
+            object_name: string;
             /** Rungs */
             rungs: components["schemas"]["Rung"][];
             /** Operations */
@@ -1332,6 +3014,77 @@ export interface components {
             operations: number;
             /** Permissions */
             permissions: number;
+            /** Object Name */
+            object_name: string;
+            /** Collections */
+            collections: number;
+        };
+        /**
+         * ResourceSent
+         * @description A resource as it is published: everything it has; what is left out of a changed one goes.
+         */
+        ResourceSent: {
+            /** Title */
+            title: string;
+            /** Identifier */
+            identifier: string;
+            /**
+             * Object Name
+             * @default
+             */
+            object_name: string;
+            /** Questions */
+            questions?: string[];
+            /**
+             * Terms
+             * @default
+             */
+            terms: string;
+            /** Guard Client Id */
+            guard_client_id?: string | null;
+            /** Operations */
+            operations: components["schemas"]["OperationSent"][];
+            /** Permissions */
+            permissions: components["schemas"]["PermissionSent"][];
+        };
+        /**
+         * Role
+         * @description `everything`: it opens all there is at its resource. Shipped roles do not change.
+         */
+        Role: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: string[];
+            /** Shipped */
+            shipped: boolean;
+            /** Opens */
+            opens: number;
+            /** Weight */
+            weight: number;
+            /** Everything */
+            everything: boolean;
+            /** Holders */
+            holders: components["schemas"]["Assignment"][];
+        };
+        /**
+         * RoleSent
+         * @description A custom role, as sent and as kept in a file: the permissions of one resource that it bundles.
+         */
+        RoleSent: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: string[];
         };
         /** Rule */
         Rule: {
@@ -1347,6 +3100,8 @@ export interface components {
         /**
          * Rung
          * @description One permission with its asked, granted and used. `calls` are per day over the last thirty, today last.
+         *
+         *     `granted_at`, `granted_by` and `expires_at` are of the holding that counts first; `holdings` has all.
          */
         Rung: {
             /** Permission */
@@ -1362,12 +3117,15 @@ export interface components {
             asked_by: string;
             /** Reason */
             reason: string;
+            wished: components["schemas"]["Reach"];
             /** Granted At */
             granted_at: string | null;
             /** Granted By */
             granted_by: string;
             /** Expires At */
             expires_at: string | null;
+            /** Holdings */
+            holdings: components["schemas"]["Holding"][];
             used: components["schemas"]["UsedState"];
             /** Used Operations */
             used_operations: string[];
@@ -1436,8 +3194,96 @@ export interface components {
             password: string;
         };
         /**
+         * StateChange
+         * @description Disabling cuts the client's tokens off too.
+         */
+        StateChange: {
+            state: components["schemas"]["ClientState"];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * Takeover
+         * @description `granted` is empty where an approver must still consent.
+         */
+        Takeover: {
+            /** Lines */
+            lines: components["schemas"]["TakeoverLine"][];
+            /** Asked */
+            asked: components["schemas"]["Ask"][];
+            /** Granted */
+            granted: components["schemas"]["Grant"][];
+        };
+        /** TakeoverChoice */
+        TakeoverChoice: {
+            /** @default all */
+            level: components["schemas"]["TakeoverLevel"];
+            reach?: components["schemas"]["ReachSent"] | null;
+        };
+        /**
+         * TakeoverLevel
+         * @enum {string}
+         */
+        TakeoverLevel: "nothing" | "read" | "read-and-write" | "all";
+        /** TakeoverLine */
+        TakeoverLine: {
+            /** Resource */
+            resource: string;
+            /** Title */
+            title: string;
+            /** Roles */
+            roles: string[];
+            level: components["schemas"]["TakeoverLevel"];
+            /** Permissions */
+            permissions: components["schemas"]["TakeoverPermission"][];
+            /** Operations */
+            operations: number;
+            /** Weight */
+            weight: number;
+        };
+        /** TakeoverPermission */
+        TakeoverPermission: {
+            /** Permission */
+            permission: string;
+            reach: components["schemas"]["Reach"];
+        };
+        /**
+         * TakeoverSent
+         * @description What to hand on, by resource: what is not named is not handed on. Left out, everything one's roles allow.
+         */
+        TakeoverSent: {
+            /** Choices */
+            choices?: {
+                [key: string]: components["schemas"]["TakeoverChoice"];
+            } | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * Terms
+         * @description How a consent is bounded: reach by resource (where silent, as each ask wishes), end, and one person.
+         */
+        Terms: {
+            /** Reach */
+            reach?: {
+                [key: string]: components["schemas"]["ReachSent"];
+            };
+            /** Expires At */
+            expires_at?: string | null;
+            /** Person */
+            person?: string | null;
+        };
+        /**
          * Today
-         * @description `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
+         * @description `decided` are the reader's own requests that ended lately.
+         *
+         *     `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
          */
         Today: {
             /**
@@ -1464,6 +3310,17 @@ export interface components {
             unused_weight: number;
             /** Recent */
             recent: components["schemas"]["LedgerEntry"][];
+            /** Requests */
+            requests: components["schemas"]["ConsentRequest"][];
+            /** Decided */
+            decided: components["schemas"]["ConsentRequest"][];
+        };
+        /** UnclearName */
+        UnclearName: {
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
         };
         /** UsageCounted */
         UsageCounted: {
@@ -1483,7 +3340,9 @@ export interface components {
             /** Resource */
             resource: string;
             /** Uses */
-            uses: components["schemas"]["UsedOperation"][];
+            uses?: components["schemas"]["UsedOperation"][];
+            /** Refusals */
+            refusals?: components["schemas"]["RefusedCalls"][];
         };
         /** UsedOperation */
         UsedOperation: {
@@ -1604,7 +3463,7 @@ export interface components {
         };
         /**
          * WithdrawnConsent
-         * @description `tokens_until`: when the last token from before runs out.
+         * @description `live_tokens` from before run out by `tokens_until`; guards refuse them within seconds of `ends_at`.
          */
         WithdrawnConsent: {
             /** Resource */
@@ -1614,10 +3473,35 @@ export interface components {
             /** No Longer */
             no_longer: string[];
             /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
              * Tokens Until
              * Format: date-time
              */
             tokens_until: string;
+            /** Live Tokens */
+            live_tokens: number;
+        };
+        /**
+         * Registering
+         * @description Who may register clients, beside those whose role allows it.
+         * @enum {string}
+         */
+        jamb__core__policy__Registering: "everyone" | "groups" | "nobody";
+        /**
+         * Registering
+         * @description Whether the caller may register clients; if not, whom to ask.
+         */
+        jamb__wire__people__Registering: {
+            /** Allowed */
+            allowed: boolean;
+            /** Why */
+            why: string;
+            /** Ask */
+            ask: string[];
         };
     };
     responses: never;
@@ -1854,7 +3738,7 @@ export interface operations {
             };
         };
     };
-    list_people: {
+    read_registering: {
         parameters: {
             query?: never;
             header?: never;
@@ -1871,7 +3755,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Person"][];
+                    "application/json": components["schemas"]["jamb__wire__people__Registering"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Directory"];
                 };
             };
             /** @description Validation Error */
@@ -1916,6 +3835,409 @@ export interface operations {
             };
         };
     };
+    list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PeopleFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleImported"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_roles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    assign_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAssignments"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    withdraw_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentsWithdrawal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_resources: {
         parameters: {
             query?: never;
@@ -1934,6 +4256,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResourceLine"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    draft_resource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenApiSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftedOperations"];
                 };
             };
             /** @description Validation Error */
@@ -1979,6 +4336,78 @@ export interface operations {
             };
         };
     };
+    publish_resource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResourceSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceChange"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_resource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResourceSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceChange"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     propose_permissions: {
         parameters: {
             query: {
@@ -2004,6 +4433,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_collections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Collections"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    replace_collections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CollectionsSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Collections"];
                 };
             };
             /** @description Validation Error */
@@ -2161,6 +4658,113 @@ export interface operations {
             };
         };
     };
+    set_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Client"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    cut_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutOffSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutOff"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_refusals: {
+        parameters: {
+            query?: {
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusals"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     add_asks: {
         parameters: {
             query?: never;
@@ -2197,12 +4801,186 @@ export interface operations {
             };
         };
     };
-    preview_consent: {
+    review_asks: {
         parameters: {
-            query?: {
-                /** @description Which waiting asks; all when left out */
-                asks?: string[] | null;
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
             };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskList"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListReview"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_ask_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskList"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ask"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                ask: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ask"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_takeover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeoverSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Takeover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeoverSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Takeover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_consents: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 directory: string;
@@ -2211,6 +4989,42 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grant"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_consent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConsentDraft"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -2268,6 +5082,42 @@ export interface operations {
             };
         };
     };
+    change_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachChanged"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     withdraw_consent: {
         parameters: {
             query?: never;
@@ -2291,6 +5141,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WithdrawnConsent"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    withdraw_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                request: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_requests: {
+        parameters: {
+            query?: {
+                waiting?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ConsentRequest_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestDossier"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    decide_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestDecision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
                 };
             };
             /** @description Validation Error */
@@ -2450,9 +5474,46 @@ export interface operations {
     };
     explain: {
         parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Question"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_reach: {
+        parameters: {
             query: {
                 resource: string;
-                operation: string;
+                /** @description One object to decide about */
+                object?: string | null;
             };
             header?: never;
             path: {
@@ -2469,7 +5530,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Explanation"];
+                    "application/json": components["schemas"]["ReachSheet"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    who_can: {
+        parameters: {
+            query: {
+                operation: string;
+                object?: string | null;
+            };
+            header?: never;
+            path: {
+                directory: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Holders"];
                 };
             };
             /** @description Validation Error */
@@ -2605,6 +5701,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsageCounted"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_bounds: {
+        parameters: {
+            query: {
+                resource: string;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bounds"];
                 };
             };
             /** @description Validation Error */

@@ -26,6 +26,7 @@ export const useDirectory = () =>
 export const usePeople = () =>
   useQuery({
     queryKey: ["people", directory],
+    retry: false,
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path() } })),
   });
 
@@ -89,18 +90,119 @@ export const useSheets = (client: MaybeRefOrGetter<string>) =>
       ),
   });
 
-export const useConsent = (client: MaybeRefOrGetter<string>, asks: MaybeRefOrGetter<string[] | null>) =>
+export type ReachChoice = { kind: "everywhere" | "only" | "all-but"; collections: string[] };
+export interface ConsentTerms { reach: Record<string, ReachChoice>; expires_at: string | null; person: string | null }
+
+export const useConsent = (
+  client: MaybeRefOrGetter<string>,
+  asks: MaybeRefOrGetter<string[] | null>,
+  terms: MaybeRefOrGetter<ConsentTerms | null> = null,
+) =>
   useQuery({
-    queryKey: ["client", directory, () => toValue(client), "consent", () => toValue(asks)],
+    queryKey: ["client", directory, () => toValue(client), "consent", () => toValue(asks), () => toValue(terms)],
+    enabled: () => toValue(client) !== "",
     placeholderData: keepPreviousData,
-    queryFn: () => {
-      const chosen = toValue(asks);
-      return must(
-        api.GET("/api/v1/directories/{directory}/clients/{client}/consent", {
-          params: { path: { ...path(), client: toValue(client) }, query: chosen ? { asks: chosen } : {} },
+    queryFn: () =>
+      must(
+        api.POST("/api/v1/directories/{directory}/clients/{client}/consent/preview", {
+          params: { path: { ...path(), client: toValue(client) } },
+          body: { asks: toValue(asks), terms: toValue(terms) },
         }),
-      );
-    },
+      ),
+  });
+
+export const useRequests = (waiting: MaybeRefOrGetter<boolean>) =>
+  useQuery({
+    queryKey: ["requests", directory, () => toValue(waiting)],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/requests", {
+          params: { path: path(), query: { waiting: toValue(waiting), limit: 50 } },
+        }),
+      ),
+  });
+
+export const useRequest = (request: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["requests", directory, () => toValue(request)],
+    enabled: () => toValue(request) !== "",
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/requests/{request}", {
+          params: { path: { ...path(), request: toValue(request) } },
+        }),
+      ),
+  });
+
+export const useCollections = (name: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["collections", directory, () => toValue(name)],
+    enabled: () => toValue(name) !== "",
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/resources/{name}/collections", {
+          params: { path: { ...path(), name: toValue(name) } },
+        }),
+      ),
+  });
+
+export const useHolders = (name: MaybeRefOrGetter<string>, operation: MaybeRefOrGetter<string>, object: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["holders", directory, () => toValue(name), () => toValue(operation), () => toValue(object)],
+    enabled: () => toValue(name) !== "" && toValue(operation) !== "",
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/resources/{name}/holders", {
+          params: {
+            path: { ...path(), name: toValue(name) },
+            query: { operation: toValue(operation), ...(toValue(object) ? { object: toValue(object) } : {}) },
+          },
+        }),
+      ),
+  });
+
+export const useReach = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "reach", () => toValue(resource)],
+    enabled: () => toValue(resource) !== "",
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}/reach", {
+          params: { path: { ...path(), client: toValue(client) }, query: { resource: toValue(resource) } },
+        }),
+      ),
+  });
+
+export const useRefusals = (client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "refusals"],
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}/refusals", {
+          params: { path: { ...path(), client: toValue(client) }, query: { limit: 20 } },
+        }),
+      ),
+  });
+
+export const useRoles = () =>
+  useQuery({
+    queryKey: ["roles", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/roles", { params: { path: path() } })),
+  });
+
+export const useGroups = () =>
+  useQuery({
+    queryKey: ["groups", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: path() } })),
+  });
+
+export const useRegistering = () =>
+  useQuery({
+    queryKey: ["registering", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/registering", { params: { path: path() } })),
   });
 
 export const useResources = () =>
@@ -123,30 +225,37 @@ export const useResource = (name: MaybeRefOrGetter<string>) =>
       ),
   });
 
-export const useProposal = (name: MaybeRefOrGetter<string>, operations: MaybeRefOrGetter<string[]>, client: MaybeRefOrGetter<string>) =>
+export const useProposal = (
+  name: MaybeRefOrGetter<string>,
+  operations: MaybeRefOrGetter<string[]>,
+  client: MaybeRefOrGetter<string>,
+  kind: MaybeRefOrGetter<"application" | "delegated">,
+) =>
   useQuery({
-    queryKey: ["client", directory, () => toValue(client), "proposal", () => toValue(name), () => toValue(operations)],
+    queryKey: ["client", directory, () => toValue(client), "proposal", () => toValue(name), () => toValue(operations), () => toValue(kind)],
     enabled: () => toValue(name) !== "" && toValue(operations).length > 0,
     placeholderData: keepPreviousData,
     queryFn: () =>
       must(
         api.GET("/api/v1/directories/{directory}/resources/{name}/proposal", {
-          params: { path: { ...path(), name: toValue(name) }, query: { operation: toValue(operations), client: toValue(client) } },
+          params: { path: { ...path(), name: toValue(name) }, query: { operation: toValue(operations), client: toValue(client), kind: toValue(kind) } },
         }),
       ),
   });
 
-export const useExplanation = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>, operation: MaybeRefOrGetter<string>) =>
+export interface Question { resource: string; operation: string; kind: "application" | "delegated"; person: string | null; object: string | null; token: string | null }
+
+export const useExplanation = (client: MaybeRefOrGetter<string>, question: MaybeRefOrGetter<Question | null>) =>
   useQuery({
-    queryKey: ["client", directory, () => toValue(client), "explanation", () => toValue(resource), () => toValue(operation)],
-    enabled: () => toValue(operation) !== "",
+    queryKey: ["client", directory, () => toValue(client), "explanation", () => toValue(question)],
+    enabled: () => toValue(question) !== null,
+    // A token that was pasted is not kept longer than it is looked at.
+    gcTime: 0,
     queryFn: () =>
       must(
-        api.GET("/api/v1/directories/{directory}/clients/{client}/explanation", {
-          params: {
-            path: { ...path(), client: toValue(client) },
-            query: { resource: toValue(resource), operation: toValue(operation) },
-          },
+        api.POST("/api/v1/directories/{directory}/clients/{client}/explanation", {
+          params: { path: { ...path(), client: toValue(client) } },
+          body: toValue(question) as Question,
         }),
       ),
   });
@@ -175,6 +284,6 @@ export const useLedger = (cursor: MaybeRefOrGetter<string>) =>
 export function useStale(): () => Promise<void> {
   const queries = useQueryClient();
   return async () => {
-    await queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "resource" });
+    await queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "directory" });
   };
 }

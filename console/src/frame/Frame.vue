@@ -1,20 +1,25 @@
 <script setup lang="ts">
 // The rail and the page beside it. The rail never scrolls away and has no second level.
-import { onBeforeUnmount, onMounted, ref } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { current, hasRole, signOut } from "@/api/session";
+import { can, current, hasRole, signOut } from "@/api/session";
 import { theme, toggleTheme } from "@/ui/theme";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
 
-const PLACES = [
-  { name: "today", to: "/", label: "Today" },
-  { name: "clients", to: "/clients", label: "Clients" },
-  { name: "audit", to: "/audit", label: "Audit" },
-  { name: "resources", to: "/resources", label: "Resources" },
-  { name: "directory", to: "/directory", label: "Directory" },
-];
-const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", register: "clients" };
+// Who only owns clients finds only the pages that show theirs.
+const PLACES = computed(() =>
+  [
+    { name: "today", to: "/", label: "Today", needs: "today.read" },
+    { name: "clients", to: "/clients", label: "Clients", needs: "clients.list" },
+    { name: "desk", to: "/desk", label: "Consent desk", needs: "requests.list" },
+    { name: "audit", to: "/audit", label: "Audit", needs: "audit.read" },
+    { name: "resources", to: "/resources", label: "Resources", needs: "resources.list" },
+    { name: "people", to: "/people", label: "People", needs: "people.list" },
+    { name: "directory", to: "/directory", label: "Directory", needs: "ledger.read" },
+  ].filter((place) => can(place.needs)),
+);
+const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients" };
 
 const route = useRoute();
 const router = useRouter();

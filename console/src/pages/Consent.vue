@@ -3,43 +3,63 @@
 import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { type Schemas, api, must } from "@/api/client";
+import { api, must } from "@/api/client";
 import { can, current, directory } from "@/api/session";
-import { useConsent, useStale } from "@/api/use";
+import { type ConsentTerms, useConsent, useResources, useStale } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import TextField from "@/ui/TextField.vue";
+import { acting, count } from "@/ui/words";
+import Possible from "./consent/Possible.vue";
+import Terms from "./consent/Terms.vue";
 
 const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data: whole, error, isLoading, refetch } = useConsent(id, null);
 const dropped = ref<string[]>([]);
+const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
+const fit = computed(() => Object.values(terms.value.reach).every((one) => one.kind === "everywhere" || one.collections.length > 0));
 const waiting = computed(() => (whole.value?.resources ?? []).flatMap((place) => place.asks));
 const chosen = computed(() => waiting.value.filter((ask) => !dropped.value.includes(ask.id)));
-const narrowed = computed(() => (dropped.value.length ? chosen.value.map((ask) => ask.id) : null));
-const { data: shown } = useConsent(id, narrowed);
+const narrowed = computed(() => (dropped.value.length && chosen.value.length ? chosen.value.map((ask) => ask.id) : null));
+const settled = computed(() => (fit.value ? terms.value : null));
+const { data: shown, error: termsError } = useConsent(id, narrowed, settled);
 const letter = computed(() => (chosen.value.length ? shown.value : undefined));
 const busy = ref(false);
 const failed = ref<unknown>(null);
 const stale = useStale();
-
-const count = (many: number, one: string) => `${many} ${one}${many === 1 ? "" : "s"}`;
 const newly = computed(() => (letter.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
-const grave = (one: Schemas["Operation"]) => one.effect === "control" || one.data_class === "restricted" || (one.effect === "write" && one.data_class === "personal");
 const reasons = computed(() => [...new Set(waiting.value.map((ask) => ask.reason).filter(Boolean))]);
+const { data: resources } = useResources();
+const where = computed(() => {
+  const places = (letter.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
+  return places.length ? `, ${places.map((place) => place.reach.map((one) => one.words).join(" and ")).join("; ")}` : "";
+});
+const alone = computed(() => !!letter.value?.two_people && letter.value.asked_by.includes(current.value?.person.name ?? ""));
+
+// Asking an approver, for those who may not consent or may not alone.
+const asking = ref(false);
+const reason = ref("");
+const accepted = ref(false);
+const answers = ref<Record<string, string[]>>({});
+const details = ref<{ name: string; title: string; questions: string[]; terms: string }[]>([]);
+async function openRequest(): Promise<void> {
+  asking.value = true;
+  const names = [...new Set(chosen.value.map((ask) => ask.resource))].filter((name) => resources.value?.some((one) => one.name === name));
+  details.value = await Promise.all(
+    names.map((name) => must(api.GET("/api/v1/directories/{directory}/resources/{name}", { params: { path: { directory: directory.value, name } } }))),
+  );
+  answers.value = Object.fromEntries(details.value.map((one) => [one.name, one.questions.map(() => "")]));
+}
 
 const back = () => router.push({ name: "dossier", params: { id: id.value } });
-async function grant(): Promise<void> {
+async function send(call: () => Promise<unknown>): Promise<void> {
   busy.value = true;
   failed.value = null;
   try {
-    await must(
-      api.POST("/api/v1/directories/{directory}/clients/{client}/consent", {
-        params: { path: { directory: directory.value, client: id.value } },
-        body: { asks: chosen.value.map((ask) => ask.id), reason: "" },
-      }),
-    );
+    await call();
     await stale();
     await back();
   } catch (problem) {
@@ -49,6 +69,25 @@ async function grant(): Promise<void> {
     busy.value = false;
   }
 }
+const here = () => ({ path: { directory: directory.value, client: id.value } });
+const grant = () =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/consent", {
+        params: here(),
+        body: { asks: chosen.value.map((ask) => ask.id), terms: terms.value, reason: "" },
+      }),
+    ),
+  );
+const request = () =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/requests", {
+        params: here(),
+        body: { asks: chosen.value.map((ask) => ask.id), reason: reason.value, answers: answers.value, terms_accepted: accepted.value },
+      }),
+    ),
+  );
 </script>
 
 <template>
@@ -68,62 +107,65 @@ async function grant(): Promise<void> {
           <template v-if="reasons.length && reasons[0] !== whole.purpose">Reason: {{ reasons.join("; ") }}.</template>
         </p>
 
-        <section aria-labelledby="asks">
-          <h2 id="asks">What it asks for</h2>
-          <ul class="asks">
-            <li v-for="ask in waiting" :key="ask.id">
-              <NCheckbox :checked="!dropped.includes(ask.id)" @update:checked="(on: boolean) => (dropped = on ? dropped.filter((one) => one !== ask.id) : [...dropped, ask.id])">
-                <code>{{ ask.permission }}</code> at {{ ask.resource }}, {{ ask.kind === "application" ? "as itself: for everyone's records, day and night" : "as a person" }}
-              </NCheckbox>
-            </li>
-          </ul>
-        </section>
-
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
           <p v-if="!letter">Nothing: no permission is chosen.</p>
-          <template v-for="place in letter?.resources" v-else :key="place.resource">
-            <p v-if="!place.newly.length">At {{ place.title }}: nothing new, all of it is possible already.</p>
-            <table v-else class="log">
-              <caption>At <strong>{{ place.title }}</strong>, {{ count(place.newly.length, "operation") }} that it cannot do today <span class="soft">(weight {{ place.added_weight }})</span></caption>
-              <thead><tr><th scope="col">Operation</th><th scope="col">Request</th><th scope="col">Effect</th><th scope="col">Data</th><th scope="col" class="num">Weight</th></tr></thead>
-              <tbody>
-                <tr v-for="one in place.newly" :key="one.name">
-                  <td><strong v-if="grave(one)" class="grave"><span aria-hidden="true">▲</span> {{ one.title }}</strong><template v-else>{{ one.title }}</template></td>
-                  <td class="free"><code>{{ one.method }} {{ one.path }}</code></td>
-                  <td>{{ one.effect }}</td>
-                  <td>{{ one.data_class }}</td>
-                  <td class="num">{{ one.weight }}</td>
-                </tr>
-              </tbody>
-            </table>
-            <p v-if="place.implied.length" class="soft">Comes along, because it is implied: <code>{{ place.implied.join(", ") }}</code></p>
-            <p v-if="place.redundant.length" class="soft">Redundant, another of these implies it: <code>{{ place.redundant.join(", ") }}</code></p>
-            <p v-if="place.unchanged.length" class="soft">{{ count(place.unchanged.length, "operation") }} it can do already stay as they are.</p>
-          </template>
+          <Possible v-else :preview="letter" />
+          <ProblemNote v-if="termsError" :error="termsError" />
+        </section>
+
+        <section aria-labelledby="asks">
+          <h2 id="asks">What it asks for <span class="soft small">leave out what it does not need, bound the rest</span></h2>
+          <ul class="asks">
+            <li v-for="ask in waiting" :key="ask.id">
+              <NCheckbox :checked="!dropped.includes(ask.id)" @update:checked="(on: boolean) => (dropped = on ? dropped.filter((one) => one !== ask.id) : [...dropped, ask.id])">
+                <code>{{ ask.permission }}</code> at {{ ask.resource }}, {{ acting(ask.kind) }}<template v-if="ask.reach.kind !== 'everywhere'">, {{ ask.reach.words }}</template>
+              </NCheckbox>
+            </li>
+          </ul>
+          <Terms v-model="terms" :places="whole.resources" />
         </section>
 
         <ProblemNote v-if="failed" :error="failed" />
-        <footer v-if="can('consent.grant')" class="row decide">
+        <form v-if="asking" class="stack ask" @submit.prevent="request">
+          <h2>Ask an approver</h2>
+          <TextField v-model="reason" label="Why it is needed" hint="whoever decides reads this" :longest="500" />
+          <template v-for="one in details" :key="one.name">
+            <label v-for="(question, at) in one.questions" :key="question" class="field">{{ question }} <span class="hint">{{ one.title }} asks</span>
+              <input class="plain-input" maxlength="500" :value="answers[one.name]?.[at]" @input="(answers[one.name] ??= [])[at] = ($event.target as HTMLInputElement).value" />
+            </label>
+            <blockquote v-if="one.terms">{{ one.terms }}</blockquote>
+          </template>
+          <NCheckbox v-if="details.some((one) => one.terms)" v-model:checked="accepted">I accept these terms for the client</NCheckbox>
+          <div class="row"><NButton @click="asking = false">Not now</NButton><NButton type="primary" attr-type="submit" :loading="busy" :disabled="!reason.trim() || !chosen.length">Send the request</NButton></div>
+        </form>
+        <footer v-else-if="can('consent.grant') && (letter?.approvers ?? 1) === 1 && !alone" class="row decide">
           <NButton type="primary" size="large" @click="back">Do not grant</NButton>
-          <NButton size="large" :disabled="!chosen.length || busy" :loading="busy" @click="grant">
-            {{ chosen.length ? `Grant ${count(chosen.length, "permission")}: ${count(newly, "new operation")}` : "Nothing chosen" }}
+          <NButton size="large" :disabled="!chosen.length || busy || !fit" :loading="busy" @click="grant">
+            {{ chosen.length ? `Grant ${count(chosen.length, "permission")}: ${count(newly, "new operation")}${where}` : "Nothing chosen" }}
           </NButton>
           <span class="soft small">Not granting changes nothing: the ask keeps waiting.</span>
         </footer>
-        <p v-else class="decide soft">Consent takes the role of an approver or steward; you are {{ current?.person.roles.join(", ") || "without a role" }}. Send one of them this page's address.</p>
+        <footer v-else class="decide stack">
+          <p v-if="(letter?.approvers ?? 1) > 1">This adds a weight of {{ letter?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
+          <p v-else-if="alone">This adds a weight of {{ letter?.weight }}: you asked for it, so <strong>another person</strong> must consent.</p>
+          <p v-else class="soft">Consent takes the role of an approver or steward; you are {{ current?.person.roles.join(", ") || "without a role" }}.</p>
+          <div class="row">
+            <NButton type="primary" size="large" @click="back">Back to the client</NButton>
+            <NButton v-if="can('requests.make')" size="large" :disabled="!chosen.length" @click="openRequest">Ask an approver</NButton>
+          </div>
+        </footer>
       </template>
     </article>
   </Loadable>
 </template>
 
 <style scoped>
-.letter { max-width: 800px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
+.letter { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
 h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; line-height: 1.2; }
 .lead { font-size: var(--t-lead); }
 section { display: grid; gap: var(--s2); }
-caption { text-align: left; padding-bottom: 5px; }
-.grave { color: var(--broken); }
-.grave span { font-size: 0.75em; }
-.decide { border-top: 1px solid var(--line-strong); padding-top: var(--s4); }
+blockquote { margin: 0; border-left: 3px solid var(--line-strong); padding-left: var(--s3); color: var(--ink-soft); }
+.ask { border-top: 1px solid var(--line-strong); padding-top: var(--s4); }
+.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
 </style>

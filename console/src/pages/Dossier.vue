@@ -20,6 +20,9 @@ import Explain from "./dossier/Explain.vue";
 import Findings from "./dossier/Findings.vue";
 import History from "./dossier/History.vue";
 import Ladder from "./dossier/Ladder.vue";
+import Reach from "./dossier/Reach.vue";
+import Refusals from "./dossier/Refusals.vue";
+import Standing from "./dossier/Standing.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -32,11 +35,16 @@ const issuing = ref(false);
 const sheet = ref(false);
 const { data: sheets } = useSheets(id);
 const asked = computed(() =>
-  (data.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}`)),
+  (data.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`)),
 );
+const explain = ref<InstanceType<typeof Explain> | null>(null);
+function explainCall(resource: string, operation: string, object: string, kind: string): void {
+  explain.value?.put(resource, operation, object, kind);
+  void router.replace({ hash: "#explain" });
+}
 const PARTS = [
-  ["ladder", "Ladder"], ["credentials", "Credentials"], ["explain", "Explanation"],
-  ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
+  ["ladder", "Ladder"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
+  ["refused", "Refused calls"], ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
 ] as const;
 const count = (part: string) =>
   part === "findings" ? data.value?.findings.length : part === "credentials" ? data.value?.credentials.length : undefined;
@@ -58,13 +66,13 @@ const count = (part: string) =>
               <dd><code>{{ client.id }}</code> <CopyButton :value="client.id" what="client id" /></dd>
               <dt>State</dt>
               <dd>
-                <StateWord v-if="client.ladder.waiting" tone="wait" :word="`${client.ladder.waiting} asked, not granted`" />
+                <StateWord v-if="client.state === 'live' && client.ladder.waiting" tone="wait" :word="`${client.ladder.waiting} asked, not granted`" />
                 <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="client.state" />
               </dd>
               <dt>Owners</dt>
               <dd>
-                <template v-if="client.owners.length">{{ client.owners.map((one) => one.name).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" />
-                <button v-if="can('owners.change')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
+                <template v-if="client.owners.length">{{ client.owners.map((one) => (one.level === "full" ? one.name : `${one.name} (${one.level})`)).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" />
+                <button v-if="can('owners.change') && can('people.list')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
               </dd>
               <dt>Registered</dt>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>
@@ -76,6 +84,7 @@ const count = (part: string) =>
               <ol><li v-for="step in client.next_steps" :key="step">{{ step }}</li></ol>
             </div>
             <div v-if="owning" class="wide"><OwnersPanel :client="id" :owners="client.owners" @done="owning = false" /></div>
+            <div class="wide"><Standing :client="client" /></div>
             <div class="wide">
               <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">{{ sheet ? "Hide the connection sheet" : "Connection sheet" }}</button>
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
@@ -91,6 +100,11 @@ const count = (part: string) =>
             <Ladder :client="id" :resources="data.resources" />
           </section>
 
+          <section id="reach" aria-labelledby="reach-title">
+            <h2 id="reach-title">Reach <span class="soft small">what it can and cannot touch, as itself</span></h2>
+            <Reach :client="id" :resources="data.resources" />
+          </section>
+
           <section id="credentials" aria-labelledby="credentials-title">
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
@@ -103,7 +117,12 @@ const count = (part: string) =>
 
           <section id="explain" aria-labelledby="explain-title">
             <h2 id="explain-title">Explanation <span class="soft small">may it do this, and if not, why</span></h2>
-            <Explain :client="id" @ask="((asking = true), router.replace({ hash: '#ladder' }))" @issue="((issuing = true), router.replace({ hash: '#credentials' }))" />
+            <Explain ref="explain" :client="id" @ladder="router.replace({ hash: '#ladder' })" @ask="((asking = true), router.replace({ hash: '#ladder' }))" @issue="((issuing = true), router.replace({ hash: '#credentials' }))" />
+          </section>
+
+          <section id="refused" aria-labelledby="refused-title">
+            <h2 id="refused-title">Refused calls <span class="soft small">at protected APIs</span></h2>
+            <Refusals :client="id" @explain="explainCall" />
           </section>
 
           <section id="attempts" aria-labelledby="attempts-title">
@@ -116,13 +135,13 @@ const count = (part: string) =>
             <Findings :findings="data.findings" />
           </section>
 
-          <section id="history" aria-labelledby="history-title">
+          <section v-if="can('ledger.read')" id="history" aria-labelledby="history-title">
             <h2 id="history-title">History <span class="soft small">from the ledger</span></h2>
             <History :client="id" />
           </section>
         </div>
         <nav class="index no-print" aria-label="On this page">
-          <a v-for="[part, label] in PARTS" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
+          <a v-for="[part, label] in PARTS.filter(([part]) => part !== 'history' || can('ledger.read'))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
         </nav>
       </div>
     </template>

@@ -6,7 +6,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useDossier, usePeople, useStale } from "@/api/use";
+import { useDossier, usePeople, useRegistering, useStale } from "@/api/use";
 import PageHead from "@/ui/PageHead.vue";
 import PickPeople from "@/ui/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -19,11 +19,13 @@ const router = useRouter();
 const id = computed(() => String(route.params.id ?? ""));
 const { data: dossier } = useDossier(id);
 const { data: people } = usePeople();
+const { data: registering } = useRegistering();
 const stale = useStale();
 
 const name = ref("");
 const purpose = ref("");
 const owners = ref<string[]>([]);
+const kind = ref<"service" | "native">("service");
 const error = ref<unknown>(null);
 const busy = ref(false);
 const more = ref(false);
@@ -32,7 +34,7 @@ const secretDone = ref(false);
 
 const client = computed(() => dossier.value?.client);
 const asked = computed(() =>
-  (dossier.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}`)),
+  (dossier.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`)),
 );
 const hasSecret = computed(() => (dossier.value?.credentials.length ?? 0) > 0);
 
@@ -43,7 +45,7 @@ async function register(): Promise<void> {
     const made = await must(
       api.POST("/api/v1/directories/{directory}/clients", {
         params: { path: { directory: directory.value } },
-        body: { name: name.value, purpose: purpose.value, kind: "service", owners: owners.value },
+        body: { name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value },
       }),
     );
     await stale();
@@ -70,14 +72,19 @@ async function register(): Promise<void> {
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
         <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
         <TextField v-model="purpose" label="Purpose" :longest="500" placeholder="What it does, in a sentence" />
-        <PickPeople v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
+        <fieldset class="row kinds">
+          <legend>What runs behind it?</legend>
+          <label><input v-model="kind" type="radio" value="service" name="kind" /> a service that acts as itself</label>
+          <label><input v-model="kind" type="radio" value="native" name="kind" /> a device or phone, for whoever is signed in</label>
+        </fieldset>
+        <PickPeople v-if="people" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
         <ProblemNote v-if="error" :error="error" />
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
-          <span v-if="!owners.length" class="soft small">Without an owner the audit will list it.</span>
+          <span v-if="!owners.length" class="soft small">{{ people ? "Without an owner the audit will list it." : "You become its owner." }}</span>
         </div>
       </form>
-      <p v-else>Registering takes the role of a registrar or steward. Ask one of them.</p>
+      <p v-else-if="registering">You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || "a steward" }}.</p>
     </li>
     <li v-if="client" :class="{ done: asked.length && !more }">
       <h2><span class="number">2</span> What must it do?</h2>
@@ -87,14 +94,14 @@ async function register(): Promise<void> {
       </p>
       <AskPanel v-else :client="id" :held="asked" @done="more = false" />
     </li>
-    <li v-if="client && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
+    <li v-if="client && client.kind === 'service' && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
       <h2><span class="number">3</span> How does it prove itself?</h2>
       <p v-if="hasSecret && !secretOpen" class="line">With the secret <code>{{ dossier?.credentials[0]?.hint }}</code>.</p>
       <SecretPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="((secretOpen = false), (secretDone = true))" />
       <p v-else>Issuing a secret takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
-    <li v-if="client && hasSecret && !secretOpen">
-      <h2><span class="number">4</span> What is left</h2>
+    <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
+      <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> What is left</h2>
       <ul v-if="client.next_steps.length" class="left">
         <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
       </ul>
@@ -113,5 +120,8 @@ async function register(): Promise<void> {
 .number { display: inline-block; min-width: 22px; color: var(--ink-soft); font-weight: 400; }
 .line { padding-left: 26px; }
 .form { max-width: 620px; }
+.kinds { border: 0; padding: 0; margin: 0; }
+.kinds legend { font-weight: 560; padding: 0; }
+.kinds label { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
 .left { list-style: disc; padding-left: 20px; }
 </style>

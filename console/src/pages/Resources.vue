@@ -1,12 +1,18 @@
 <script setup lang="ts">
 // A catalogue as a matrix: operations down, permissions across, a mark where one unlocks the other, lighter where it
 // comes by implication.
-import { computed, watch } from "vue";
+import { NButton } from "naive-ui";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { can } from "@/api/session";
 import { useResource, useResources } from "@/api/use";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
+import { plural } from "@/ui/words";
+import Collections from "./resources/Collections.vue";
+import Publish from "./resources/Publish.vue";
+import WhoCan from "./resources/WhoCan.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -22,18 +28,31 @@ watch(
   { immediate: true },
 );
 const shown = computed(() => (catalogue.value?.name === name.value ? catalogue.value : undefined));
+const editing = ref("");
+watch(name, () => (editing.value = editing.value === "new" ? "new" : ""));
+function published(made: string): void {
+  editing.value = "";
+  void router.push({ name: "resources", params: { name: made } });
+}
 const mark = (operation: string, permission: { unlocks: string[]; opens: string[] }) =>
   permission.unlocks.includes(operation) ? "unlocks" : permission.opens.includes(operation) ? "implied" : "";
 </script>
 
 <template>
-  <PageHead title="Resources" :count="all ? String(all.length) : ''" lead="What each API can do, and which permission unlocks it" />
+  <PageHead title="Resources" :count="all ? String(all.length) : ''" lead="What each API can do, and which permission unlocks it">
+    <template v-if="can('resources.publish')">
+      <NButton v-if="shown && shown.name !== 'jamb'" :aria-expanded="editing === 'change'" @click="editing = editing === 'change' ? '' : 'change'">{{ editing === "change" ? "Not now" : `Change ${shown.title}` }}</NButton>
+      <NButton :aria-expanded="editing === 'new'" @click="editing = editing === 'new' ? '' : 'new'">{{ editing === "new" ? "Not now" : "Publish a resource" }}</NButton>
+    </template>
+  </PageHead>
+  <Publish v-if="editing === 'new'" @done="published" />
   <Loadable :loading="isLoading" :error="error ?? catalogueError" :ready="!!all" :retry="() => (refetch(), again())">
     <nav class="row places" aria-label="Resources">
       <RouterLink v-for="one in all" :key="one.name" :to="{ name: 'resources', params: { name: one.name } }" :aria-current="one.name === name ? 'page' : undefined">{{ one.title }}</RouterLink>
     </nav>
     <template v-if="shown">
-      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /></p>
+      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /> <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span></p>
+      <Publish v-if="editing === 'change'" :key="shown.name" :resource="shown" @done="editing = ''" />
       <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
         <table class="log">
           <thead>
@@ -65,14 +84,16 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         <thead><tr><th scope="col">Permission</th><th scope="col">Held as</th><th scope="col">Implies</th><th scope="col">Opens in all</th><th scope="col" class="num">Weight</th></tr></thead>
         <tbody>
           <tr v-for="one in shown.permissions" :key="one.name">
-            <td><code>{{ one.name }}</code> <div class="soft small">{{ one.title }}</div></td>
-            <td>{{ one.kinds.join(", ") }}</td>
+            <td class="free"><code>{{ one.name }}</code> <div class="soft small">{{ one.title }}<template v-if="one.text">. {{ one.text }}</template></div></td>
+            <td>{{ one.kinds.join(", ") }}<div v-if="one.consent_by === 'person'" class="soft small">people may consent</div></td>
             <td><code v-if="one.implies.length">{{ one.implies.join(", ") }}</code><span v-else class="soft">nothing</span></td>
             <td>{{ one.opens.length }} of {{ shown.operations.length }} operations</td>
             <td class="num">{{ one.weight }}</td>
           </tr>
         </tbody>
       </table>
+      <WhoCan v-if="can('holders.read')" :resource="shown" />
+      <Collections v-if="shown.object_name && shown.name !== 'jamb'" :resource="shown.name" :object-name="shown.object_name" />
     </template>
   </Loadable>
 </template>

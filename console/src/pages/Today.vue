@@ -38,7 +38,8 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
       <section aria-label="In short" class="short">
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{ many(data.waiting.length, "client waits", "clients wait") }}</RouterLink>
-          for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template>.
+          for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template>;
+          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink> for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template>.
         </p>
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'ending' } }">{{ many(soon.length, "secret ends", "secrets end") }}</RouterLink>
@@ -53,6 +54,11 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           ({{ data.unused_weight }} of {{ data.granted_weight }}).
         </p>
         <p v-else>Too early to say how much of what is granted is not used.</p>
+      </section>
+
+      <section v-if="data.decided.length" aria-labelledby="told">
+        <h2 id="told">Your requests</h2>
+        <ul><li v-for="one in data.decided" :key="one.id"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}, {{ one.asks.join(", ") }}</RouterLink> is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template><template v-if="one.said">: “{{ one.said }}”</template></li></ul>
       </section>
 
       <section aria-labelledby="horizon">

@@ -23,4 +23,6 @@ export function ago(moment: string, at: number): string {
 }
 
 export const full = (moment: string): string => absolute.format(new Date(moment));
+const toTheSecond = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit", timeZoneName: "short" });
+export const clock = (moment: string): string => toTheSecond.format(new Date(moment));
 export const day = (moment: string): string => dayOnly.format(new Date(moment));

@@ -3,11 +3,14 @@
 import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { directory } from "@/api/session";
-import { useProposal, useResource, useResources, useStale } from "@/api/use";
+import { can, directory } from "@/api/session";
+import { type ReachChoice, useProposal, useResource, useResources, useStale } from "@/api/use";
 import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import ReachEditor from "@/ui/ReachEditor.vue";
 import TextField from "@/ui/TextField.vue";
+import HandOn from "./HandOn.vue";
+import PasteList from "./PasteList.vue";
 
 const props = defineProps<{ client: string; held: string[] }>();
 const emit = defineEmits<{ done: [] }>();
@@ -17,6 +20,9 @@ const { data: catalogue } = useResource(() => resource.value ?? "");
 const needed = ref<string[]>([]);
 const chosen = ref<string[]>([]);
 const reason = ref("");
+const kind = ref<"application" | "delegated">("application");
+const reach = ref<ReachChoice>({ kind: "everywhere", collections: [] });
+const way = ref<"choose" | "paste" | "hand-on">("choose");
 const error = ref<unknown>(null);
 const busy = ref(false);
 const stale = useStale();
@@ -25,17 +31,18 @@ watch(resource, () => {
   needed.value = [];
   chosen.value = [];
   part.value = "";
+  reach.value = { kind: "everywhere", collections: [] };
 });
 // The service proposes the smallest set; what is checked stays the person's choice.
-const { data: proposal } = useProposal(() => resource.value ?? "", needed, () => props.client);
+const { data: proposal } = useProposal(() => resource.value ?? "", needed, () => props.client, kind);
 const smallest = computed(() => (needed.value.length && proposal.value?.resource === resource.value ? proposal.value.permissions : []));
 const offers = computed(() =>
   (catalogue.value?.permissions ?? [])
-    .filter((one) => one.kinds.includes("application"))
+    .filter((one) => one.kinds.includes(kind.value))
     .map((one) => ({
       ...one,
       seen: proposal.value?.alternatives.find((other) => other.permission === one.name),
-      held: props.held.includes(`${catalogue.value?.name}/${one.name}`),
+      held: props.held.includes(`${catalogue.value?.name}/${one.name}/${kind.value}`),
     })),
 );
 watch(smallest, (names) => (chosen.value = [...names]));
@@ -61,7 +68,7 @@ async function ask(): Promise<void> {
     await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/asks", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { resource: resource.value ?? "", permissions: chosen.value, kind: "application", reason: reason.value },
+        body: { resource: resource.value ?? "", permissions: chosen.value, kind: kind.value, reason: reason.value, reach: reach.value },
       }),
     );
     await stale();
@@ -78,7 +85,18 @@ async function ask(): Promise<void> {
 </script>
 
 <template>
-  <div class="stack">
+  <div class="row ways" role="group" aria-label="How to ask">
+    <button type="button" class="link-button" :aria-pressed="way === 'choose'" @click="way = 'choose'">Choose what it must do</button>
+    <button type="button" class="link-button" :aria-pressed="way === 'paste'" @click="way = 'paste'">Paste a list</button>
+    <button v-if="can('takeover.ask')" type="button" class="link-button" :aria-pressed="way === 'hand-on'" @click="way = 'hand-on'">Hand on what you may do</button>
+  </div>
+  <PasteList v-if="way === 'paste'" :client="client" @done="$emit('done')" />
+  <HandOn v-else-if="way === 'hand-on'" :client="client" @done="$emit('done')" />
+  <div v-else class="stack">
+    <div class="row" role="group" aria-label="How it acts">
+      <label class="way"><input v-model="kind" type="radio" value="application" name="ask-kind" /> as itself</label>
+      <label class="way"><input v-model="kind" type="radio" value="delegated" name="ask-kind" /> for whoever is signed in</label>
+    </div>
     <div class="field-like">
       <span class="label">Resource</span>
       <Choose v-model="resource" :options="options" label="Resource" placeholder="Which API does it call?" />
@@ -118,6 +136,7 @@ async function ask(): Promise<void> {
     </div>
     <p v-if="needed.length && proposal?.unreachable.length" class="beyond">No permission opens {{ proposal.unreachable.join(", ") }}.</p>
     <p v-else-if="needed.length && proposal && !proposal.permissions.length" class="soft">Nothing needs asking: what it asks for opens all of this already.</p>
+    <ReachEditor v-if="chosen.length && resource" v-model="reach" :resource="resource" label="Where it needs this" />
     <TextField v-if="chosen.length" v-model="reason" label="Reason" hint="for whoever decides, and for the ledger" :longest="500" placeholder="Why it needs this" />
     <ProblemNote v-if="error" :error="error" />
     <div v-if="catalogue" class="row">
@@ -130,6 +149,9 @@ async function ask(): Promise<void> {
 </template>
 
 <style scoped>
+.ways { margin-bottom: var(--s3); }
+.ways [aria-pressed="true"] { color: var(--ink); font-weight: 640; text-decoration: none; }
+.way { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
 .field-like { display: grid; gap: var(--s1); max-width: 560px; }
 .label { font-weight: 560; }
 .find { grid-column: 1 / -1; max-width: 420px; }

@@ -12,6 +12,12 @@ const props = defineProps<{ client: string; owners: Schemas["Owner"][] }>();
 const emit = defineEmits<{ done: [] }>();
 const { data: people } = usePeople();
 const chosen = ref<string[]>([]);
+const level = ref<"full" | "edit" | "read">("full");
+const LEVELS = [
+  { value: "full", label: "in full" },
+  { value: "edit", label: "to ask only: no owners, no secrets" },
+  { value: "read", label: "to see it only" },
+] as const;
 const error = ref<unknown>(null);
 const stale = useStale();
 const before = computed(() => props.owners.map((owner) => people.value?.find((one) => one.id === owner.id)?.login ?? owner.id));
@@ -27,6 +33,7 @@ async function save(): Promise<void> {
         body: {
           add: chosen.value.filter((one) => !before.value.includes(one)),
           remove: before.value.filter((one) => !chosen.value.includes(one)),
+          level: level.value,
         },
       }),
     );
@@ -41,6 +48,10 @@ async function save(): Promise<void> {
 <template>
   <form class="stack" @submit.prevent="save">
     <PickPeople v-model="chosen" :people="people ?? []" label="Owners" hint="who answers for it" />
+    <label v-if="chosen.some((one) => !before.includes(one))" class="row">
+      Those added own it
+      <select v-model="level" class="plain-input"><option v-for="one in LEVELS" :key="one.value" :value="one.value">{{ one.label }}</option></select>
+    </label>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
       <NButton type="primary" attr-type="submit" :disabled="!changed">Save owners</NButton>

@@ -6,6 +6,9 @@ import { can } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 import UseBars from "@/ui/UseBars.vue";
+import { acting } from "@/ui/words";
+import ChangeReach from "./ChangeReach.vue";
+import DropAsk from "./DropAsk.vue";
 import EndConsent from "./EndConsent.vue";
 
 type Rung = Schemas["Rung"];
@@ -14,6 +17,7 @@ defineProps<{ client: string; resources: Place[] }>();
 const open = ref<string[]>([]);
 const key = (place: Place, rung: Rung) => `${place.resource}/${rung.permission}/${rung.kind}`;
 const flip = (name: string) => (open.value = open.value.includes(name) ? open.value.filter((one) => one !== name) : [...open.value, name]);
+const consented = (rung: Rung) => rung.holdings.some((one) => !one.through);
 const operations = (place: Place, rung: Rung) => place.operations.filter((one) => rung.opens.includes(one.name));
 </script>
 
@@ -32,14 +36,19 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
           <button type="button" class="unfold" :aria-expanded="open.includes(key(place, rung))" @click="flip(key(place, rung))">
             <span aria-hidden="true">{{ open.includes(key(place, rung)) ? "▾" : "▸" }}</span> <code>{{ rung.permission }}</code>
           </button>
-          <div class="soft small">{{ rung.title }}, {{ rung.kind === "application" ? "as itself" : "as a person" }}</div>
+          <div class="soft small">{{ rung.title }}, {{ acting(rung.kind) }}</div>
         </td>
         <td>
           <template v-if="rung.asked_at"><Moment :at="rung.asked_at" /> <div class="soft small">by {{ rung.asked_by }}</div></template>
           <StateWord v-else tone="wait" word="never asked" />
         </td>
         <td>
-          <template v-if="rung.granted_at"><Moment :at="rung.granted_at" /> <div class="soft small">by {{ rung.granted_by }}<template v-if="rung.expires_at">, ends <Moment :at="rung.expires_at" /></template></div></template>
+          <template v-if="rung.granted_at">
+            <Moment :at="rung.granted_at" />
+            <div v-for="held in rung.holdings" :key="`${held.granted_at}/${held.person}/${held.through}`" class="small">
+              <span :class="held.reach.kind === 'everywhere' ? 'soft' : 'bounded'">{{ held.reach.words }}</span><span class="soft"><template v-if="held.through">, by the role {{ held.through }}</template><template v-else>, by {{ held.granted_by }}</template><template v-if="held.person">, for {{ held.person }}<template v-if="held.by_person">, who consented</template></template><template v-if="held.expires_at">, ends <Moment :at="held.expires_at" /></template></span>
+            </div>
+          </template>
           <StateWord v-else tone="wait" word="waits for consent" />
         </td>
         <td>
@@ -54,7 +63,12 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
       </tr>
       <tr v-if="open.includes(key(place, rung))" class="unfolded">
         <td colspan="4">
-          <EndConsent v-if="rung.granted_at && can('consent.withdraw')" :client="client" :resource="place.resource" :rung="rung" />
+          <div class="row acts">
+            <EndConsent v-if="consented(rung) && can('consent.withdraw')" :client="client" :resource="place.resource" :rung="rung" />
+            <ChangeReach v-if="consented(rung) && place.object_name && can('consent.change-reach')" :client="client" :resource="place.resource" :rung="rung" />
+            <DropAsk v-if="rung.ask_id && can('asks.drop')" :client="client" :rung="rung" />
+          </div>
+          <p v-if="rung.asked_at && rung.wished.kind !== 'everywhere'" class="soft small">Asked for {{ rung.wished.words }}</p>
           <p v-if="rung.reason" class="soft small">Reason given: {{ rung.reason }}</p>
           <ul>
             <li v-for="one in operations(place, rung)" :key="one.name">
@@ -76,6 +90,8 @@ table { table-layout: fixed; }
 .unfold { all: unset; cursor: pointer; font-weight: 560; padding: 2px 0; overflow-wrap: anywhere; }
 .unfold:focus-visible { outline: 2px solid var(--focus); outline-offset: 2px; }
 .used { display: flex; gap: var(--s3); align-items: center; flex-wrap: wrap; }
+.bounded { font-weight: 560; }
+.acts { align-items: flex-start; margin-bottom: var(--s2); }
 .unfolded td { background: var(--sunk); }
 .unfolded li { padding: 2px 0 2px 16px; }
 .mark { display: inline-block; width: 84px; color: var(--ink-soft); font-size: var(--t-small); }

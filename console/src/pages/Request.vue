@@ -1,0 +1,129 @@
+<script setup lang="ts">
+// One decision: who asks for what and why, what it makes possible, over how much; narrow, grant or decline.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, must } from "@/api/client";
+import { can, current, directory } from "@/api/session";
+import { type ConsentTerms, useConsent, useRequest, useStale } from "@/api/use";
+import Loadable from "@/ui/Loadable.vue";
+import Moment from "@/ui/Moment.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import StateWord from "@/ui/StateWord.vue";
+import TextField from "@/ui/TextField.vue";
+import { count } from "@/ui/words";
+import Possible from "./consent/Possible.vue";
+import Terms from "./consent/Terms.vue";
+
+const route = useRoute();
+const router = useRouter();
+const id = computed(() => String(route.params.id));
+const { data, error, isLoading, refetch } = useRequest(id);
+const one = computed(() => data.value?.request);
+const asks = computed(() => (data.value?.preview?.resources ?? []).flatMap((place) => place.asks.map((ask) => ask.id)));
+const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
+const changed = computed(() => Object.keys(terms.value.reach).length > 0 || terms.value.expires_at !== null);
+const fit = computed(() => Object.values(terms.value.reach).every((reach) => reach.kind === "everywhere" || reach.collections.length > 0));
+const { data: narrowed } = useConsent(() => (changed.value && fit.value ? (one.value?.client_id ?? "") : ""), asks, terms);
+const letter = computed(() => (changed.value && narrowed.value ? narrowed.value : data.value?.preview));
+const words = ref("");
+const busy = ref(false);
+const failed = ref<unknown>(null);
+const stale = useStale();
+const mine = computed(() => one.value?.requested_by === current.value?.person.name);
+const saidYes = computed(() => one.value?.approvals.some((approval) => approval.approver === current.value?.person.name) ?? false);
+const blocked = computed(() => saidYes.value || (mine.value && (letter.value?.two_people ?? false)));
+const newly = computed(() => (letter.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
+
+async function send(call: () => Promise<unknown>): Promise<void> {
+  busy.value = true;
+  failed.value = null;
+  try {
+    await call();
+    await stale();
+    await router.push({ name: "desk" });
+  } catch (problem) {
+    failed.value = problem;
+    await refetch();
+  } finally {
+    busy.value = false;
+  }
+}
+const decide = (decision: "grant" | "decline") =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/requests/{request}/decision", {
+        params: { path: { directory: directory.value, request: id.value } },
+        body: { decision, words: words.value, terms: decision === "grant" && changed.value ? terms.value : null },
+      }),
+    ),
+  );
+const takeBack = () =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/requests/{request}/withdrawal", {
+        params: { path: { directory: directory.value, client: one.value?.client_id ?? "", request: id.value } },
+      }),
+    ),
+  );
+</script>
+
+<template>
+  <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
+    <article v-if="one" class="letter">
+      <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></p>
+      <h1 tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
+      <p class="lead">
+        “{{ one.reason }}.” {{ one.client_name }}: {{ one.purpose }}.
+        Asked <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
+      </p>
+      <dl v-if="one.answers.length" class="facts">
+        <template v-for="answer in one.answers" :key="answer.question"><dt>{{ answer.question }}</dt><dd>{{ answer.answer }}</dd></template>
+      </dl>
+      <p v-for="approval in one.approvals" :key="approval.approver"><StateWord tone="live" :word="`${approval.approver} said yes`" /> <Moment :at="approval.at" /><template v-if="approval.said">: “{{ approval.said }}”</template></p>
+      <p v-if="one.state !== 'waiting'" class="ended">
+        <StateWord :tone="one.state === 'granted' ? 'live' : one.state === 'declined' ? 'broken' : 'gone'" :word="one.state" />
+        <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template><template v-if="one.said">: “{{ one.said }}”</template>
+      </p>
+
+      <template v-if="letter">
+        <section aria-labelledby="newly" aria-live="polite">
+          <h2 id="newly">What becomes possible</h2>
+          <Possible :preview="letter" />
+        </section>
+        <section v-if="can('requests.decide') && !one.agreed" aria-labelledby="bounds">
+          <h2 id="bounds">Bounds <span class="soft small">narrower than asked, never wider</span></h2>
+          <Terms v-model="terms" :places="data?.preview?.resources ?? []" />
+        </section>
+        <p v-else-if="one.agreed" class="soft">The first approver said yes to these terms; the second says yes to the same, or declines.</p>
+        <ProblemNote v-if="failed" :error="failed" />
+        <footer v-if="can('requests.decide')" class="decide stack">
+          <p v-if="saidYes"><strong>You said yes already.</strong> Another approver must decide.</p>
+          <p v-else-if="blocked">You asked for this yourself, and it weighs {{ letter.weight }}: <strong>another person</strong> must decide.</p>
+          <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
+          <div class="row">
+            <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="decide('decline')">Decline</NButton>
+            <NButton size="large" :disabled="busy || blocked || !fit" :loading="busy" @click="decide('grant')">
+              {{ one.approvers > 1 && !one.approvals.length ? "Say the first of two yeses" : `Grant ${count(one.asks.length, "permission")}: ${count(newly, "new operation")}` }}
+            </NButton>
+            <NButton v-if="mine && can('requests.withdraw')" quaternary @click="takeBack">Take it back</NButton>
+            <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
+          </div>
+        </footer>
+        <footer v-else class="decide row">
+          <p class="soft">{{ count(one.approvers, "approver") }} must say yes. An approver or steward decides; {{ one.requested_by }} reads how it ended on Today.</p>
+          <NButton v-if="mine && can('requests.withdraw')" size="small" @click="takeBack">Take it back</NButton>
+        </footer>
+      </template>
+    </article>
+  </Loadable>
+</template>
+
+<style scoped>
+.letter { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
+h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; line-height: 1.2; }
+h1 code { font-size: 0.8em; }
+.lead { font-size: var(--t-lead); }
+section { display: grid; gap: var(--s2); }
+.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+</style>

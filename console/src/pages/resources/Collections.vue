@@ -1,0 +1,103 @@
+<script setup lang="ts">
+// The tree of a resource's objects. Edited as text, one collection a paragraph, because whoever keeps it has it as a list.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { useCollections, useStale } from "@/api/use";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { count, plural } from "@/ui/words";
+
+const props = defineProps<{ resource: string; objectName: string }>();
+const { data, error } = useCollections(() => props.resource);
+const editing = ref(false);
+const text = ref("");
+const failed = ref<unknown>(null);
+const wanted = ref("");
+const stale = useStale();
+const what = computed(() => plural(props.objectName || "object"));
+const lies = computed(() => {
+  const name = wanted.value.trim();
+  const own = (data.value?.collections ?? []).filter((one) => one.objects.includes(name)).map((one) => one.path);
+  return [...new Set(own.flatMap((path) => path.split("/").map((_, at, parts) => parts.slice(0, at + 1).join("/"))))];
+});
+
+function open(): void {
+  text.value = (data.value?.collections ?? []).map((one) => `${one.path}: ${one.title}\n  ${one.objects.join(" ")}`).join("\n");
+  failed.value = null;
+  editing.value = true;
+}
+interface Line { path: string; title: string; objects: string[] }
+function read(): Line[] {
+  const found: Line[] = [];
+  for (const line of text.value.split("\n")) {
+    if (!line.trim()) continue;
+    if (/^\s/.test(line)) found[found.length - 1]?.objects.push(...line.trim().split(/[\s,]+/));
+    else {
+      const [path, ...title] = line.split(":");
+      found.push({ path: (path ?? "").trim(), title: title.join(":").trim(), objects: [] });
+    }
+  }
+  return found;
+}
+const now = computed(() => read());
+async function save(): Promise<void> {
+  failed.value = null;
+  try {
+    await must(
+      api.PUT("/api/v1/directories/{directory}/resources/{name}/collections", {
+        params: { path: { directory: directory.value, name: props.resource } },
+        body: { collections: now.value },
+      }),
+    );
+    await stale();
+    editing.value = false;
+  } catch (problem) {
+    failed.value = problem;
+  }
+}
+</script>
+
+<template>
+  <section aria-labelledby="collections">
+    <div class="part-head">
+      <h2 id="collections">Collections <span class="soft small">named sets of {{ what }}, for reach</span></h2>
+      <NButton v-if="can('collections.replace') && !editing" size="small" @click="open">Edit the collections</NButton>
+    </div>
+    <ProblemNote v-if="error" :error="error" />
+    <form v-if="editing" class="stack" @submit.prevent="save">
+      <label class="field">Collections <span class="hint">a line “path: title”, then indented lines of {{ what }}; “north/inner” lies in “north”</span>
+        <textarea v-model="text" class="plain-input" rows="14" spellcheck="false"></textarea>
+      </label>
+      <ProblemNote v-if="failed" :error="failed" />
+      <div class="row">
+        <NButton @click="editing = false">Leave them</NButton>
+        <NButton type="primary" attr-type="submit">Replace with {{ count(now.length, "collection") }}, {{ new Set(now.flatMap((one) => one.objects)).size }} {{ what }}</NButton>
+        <span class="soft small">Guarded APIs act on it within seconds.</span>
+      </div>
+    </form>
+    <template v-else-if="data?.collections.length">
+      <table class="log">
+        <thead><tr><th scope="col">Collection</th><th scope="col" class="num">{{ what }}</th><th scope="col">Its own</th></tr></thead>
+        <tbody>
+          <tr v-for="one in data.collections" :key="one.path">
+            <td :style="{ paddingLeft: `${one.path.split('/').length * 18 - 6}px` }">{{ one.title }} <code class="soft">{{ one.path }}</code></td>
+            <td class="num">{{ one.size }}</td>
+            <td class="small free soft">{{ one.objects.slice(0, 18).join(", ") }}<template v-if="one.objects.length > 18"> and {{ one.objects.length - 18 }} more</template></td>
+          </tr>
+        </tbody>
+      </table>
+      <div class="row">
+        <input v-model="wanted" class="plain-input" type="search" :aria-label="`Where does this ${objectName} belong?`" :placeholder="`Where does a ${objectName} belong?`" />
+        <span v-if="wanted.trim()" role="status">{{ lies.length ? `${wanted.trim()} lies in ${lies.join(", ")}` : `${wanted.trim()} lies in no collection` }}</span>
+      </div>
+    </template>
+    <p v-else class="soft">No collections yet: every reach is everywhere.</p>
+  </section>
+</template>
+
+<style scoped>
+section { display: grid; gap: var(--s2); margin-top: var(--s5); }
+.part-head { display: flex; justify-content: space-between; align-items: center; }
+textarea { font-family: var(--mono); font-size: 12.5px; width: 100%; font-weight: 400; }
+</style>

@@ -1,0 +1,17 @@
+// Words that several pages share.
+export const count = (many: number, one: string, more = plural(one)): string => `${many} ${many === 1 ? one : more}`;
+
+/** What a resource calls several of its objects. */
+export function plural(word: string): string {
+  if (/(s|x|ch|sh)$/.test(word)) return `${word}es`;
+  if (/[^aeiou]y$/.test(word)) return `${word.slice(0, -1)}ies`;
+  return `${word}s`;
+}
+
+export const acting = (kind: string, person = ""): string =>
+  kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
+
+interface Weighty { effect: string; data_class: string }
+/** What a tired reader must not miss: control, restricted data, and writing to personal data. */
+export const grave = (one: Weighty): boolean =>
+  one.effect === "control" || one.data_class === "restricted" || (one.effect === "write" && one.data_class === "personal");
