@@ -16,7 +16,7 @@ from statistics import median
 
 import httpx
 
-from benchmarks import decisions, solver
+from benchmarks import decisions, estate, solver
 from benchmarks.load import Load, burst, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
@@ -37,10 +37,30 @@ def main() -> None:
     with demo() as second:
         print(f"  second run                             {second:6.1f}")
         tokens()
+        estates()
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
         print(f"  {name:<20} {rate:10,.0f}")
     proposals()
+
+
+def estates() -> None:
+    """A large directory: in core alone, and over the API beside one bare indexed read."""
+    size = f"{estate.PERMISSIONS:,} permissions, {estate.CLIENTS:,} clients, {estate.CLIENTS * estate.GRANTS_EACH:,} grants"
+    print(f"\nA directory of {size}")
+    made = estate.made_up()
+    for name, value in estate.decisions(made).items():
+        print(f"  {name:<36} {value:12,.2f}")
+    estate.load(Cluster(HOME, PORT + 2).url, made)
+    held = json.loads((HOME / "demo.json").read_text())
+    automation = held["automation"]
+    form = {"grant_type": "client_credentials", "resource": automation["resource"]}
+    auth = (automation["client_id"], automation["client_secret"])
+    token = httpx.post(automation["token_endpoint"], data=form, auth=auth).raise_for_status().json()["access_token"]
+    headers = {"Authorization": f"Bearer {token}"}
+    with floor() as pid:
+        lines = estate.over_the_api(held["base_url"], f"http://127.0.0.1:{PORT + 5}", headers, serving(PORT), pid)
+    print("\n".join(lines))
 
 
 def proposals() -> None:

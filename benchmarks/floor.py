@@ -1,4 +1,4 @@
-"""The floor of a token request: the same server stack, and only what nobody could leave out.
+"""The floor: the same server stack, and only what nobody could leave out of a token request, or of a read.
 
 A plain route of a FastAPI application that parses the form by hand, does one indexed read on the driver, makes one
 ES256 signature, and writes one record in a group.
@@ -70,6 +70,15 @@ def create_floor(url: str) -> FastAPI:
         kept.append((row[0], now))
         return Response(orjson.dumps({"access_token": signed, "expires_in": 600}), media_type="application/json")
 
+    async def read(request: Request) -> Response:
+        async with pool.connection() as connection:
+            cursor = await connection.execute(
+                READ, {"client": request.path_params["client"]}, prepare=True, binary=True
+            )
+            row = (await cursor.fetchall())[0]
+        return Response(orjson.dumps({"id": row[0], "kind": row[1], "state": row[2]}), media_type="application/json")
+
+    app.add_route("/read/{client}", read)
     app.add_route("/d/{directory}/token", token, methods=["POST"])
     return app
 

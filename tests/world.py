@@ -53,9 +53,11 @@ class World:
     # People
 
     def person(self, role: str | None, directory: str = "quillhaven") -> dict[str, Any]:
-        """Return the demo person with this role; None finds one who has none."""
+        """Return the demo person with this role, or of this first name; None finds an owner who has no role."""
         for person in self.demo["people"]:
-            if person["directory"] == directory and (role in person["roles"] if role else not person["roles"]):
+            if person["directory"] == directory and (
+                role in person["roles"] or person["login"].startswith(f"{role}.") if role else not person["roles"]
+            ):
                 return person
         raise LookupError(role)
 
@@ -93,16 +95,24 @@ class World:
     # Clients
 
     def client(
-        self, *, asked: Sequence[str] = (), granted: Sequence[str] = (), secret: bool = True, days: int | None = None
+        self,
+        *,
+        asked: Sequence[str] = (),
+        granted: Sequence[str] = (),
+        secret: bool = True,
+        days: int | None = None,
+        resource: str = "berths",
     ) -> Made:
-        """Register a client of the port with these Berths permissions asked, or asked and granted."""
+        """Register a client of the port with these permissions of Berths asked, or asked and granted."""
         with self.jamb() as jamb:
             made = jamb.clients.register(unique("Test client"), "Made by a test", owners=[self.person(None)["login"]])
             if granted:
-                jamb.asks.add(made.id, "berths", list(granted))
-                jamb.consent.grant(made.id)
+                jamb.asks.add(made.id, resource, list(granted))
+                # Whoever asked may not consent to something heavy: the approver does.
+                with self.jamb("approver") as approver:
+                    approver.consent.grant(made.id)
             if asked:
-                jamb.asks.add(made.id, "berths", list(asked))
+                jamb.asks.add(made.id, resource, list(asked))
             value = jamb.secrets.issue(made.id, days=days).secret if secret else ""
         return Made(made.id, made.name, value)
 
@@ -121,6 +131,12 @@ class World:
 
     def call_berths(self, token: str, path: str = "/berths", method: str = "GET") -> httpx.Response:
         return httpx.request(method, self.berths_url + path, headers={"Authorization": f"Bearer {token}"})
+
+    def call_dispatches(
+        self, token: str, path: str = "/mailboxes", method: str = "GET", json: Any = None
+    ) -> httpx.Response:
+        url: str = self.demo["apis"]["dispatches"]["base_url"]
+        return httpx.request(method, url + path, json=json, headers={"Authorization": f"Bearer {token}"})
 
     def failures(self, client_id: str) -> list[dict[str, Any]]:
         """Return the client's failed token requests, newest first, as an auditor reads them."""

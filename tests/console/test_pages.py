@@ -111,7 +111,7 @@ def test_axe_finds_nothing_on_the_sign_in_and_consent_pages(world: World, open_c
             page.get_by_role("heading", name="What becomes possible").wait_for()
             page.get_by_role("table").wait_for()
             assert faults(page) == []
-    with open_console(None, dark=dark) as page:
+    with open_console("lotte", dark=dark) as page:
         expect(page.get_by_role("alert")).to_contain_text("no role")
         assert faults(page) == []
 

@@ -6,8 +6,9 @@ from datetime import UTC, datetime, timedelta
 
 from hypothesis import strategies as st
 
-from jamb.core.access import ClientStanding, HeldAsk, HeldGrant, PersonStanding, RoleHolding
+from jamb.core.access import ClientStanding, HeldAsk, HeldGrant, ObjectFacts, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, ReachKind
 
 BOTH = frozenset(AccessKind)
 NOW = datetime(2026, 11, 23, 12, 0, tzinfo=UTC)
@@ -58,11 +59,35 @@ def catalogues(draw: st.DrawFn) -> Catalogue:
         permissions.append(Permission(f"p{number}", "", kinds, frozenset(unlocks), frozenset(implies)))
     made = [
         Operation(
-            name, "", "GET", f"/{name}", draw(st.sampled_from(list(Effect))), draw(st.sampled_from(list(DataClass)))
+            name,
+            "",
+            "GET",
+            f"/{name}" + ("/{thing}" if draw(st.booleans()) else ""),
+            draw(st.sampled_from(list(Effect))),
+            draw(st.sampled_from(list(DataClass))),
         )
         for name in operations
     ]
-    return Catalogue.of("x", "X", "https://x.example", made, permissions)
+    return Catalogue.of("x", "X", "https://x.example", made, permissions, "thing")
+
+
+# Four places, one within another; "adrift" lies in none.
+TREE = CollectionTree.of(
+    [
+        Collection("north", "North", frozenset({"n1", "n2"})),
+        Collection("north/inner", "Inner", frozenset({"i1", "both"})),
+        Collection("south", "South", frozenset({"s1", "both"})),
+        Collection("empty", "Empty"),
+    ]
+)
+PATHS = sorted(TREE.collections)
+reaches = st.one_of(
+    st.just(EVERYWHERE),
+    st.builds(
+        Reach, st.sampled_from([ReachKind.ONLY, ReachKind.ALL_BUT]), st.frozensets(st.sampled_from(PATHS), min_size=1)
+    ),
+)
+objects = st.sampled_from([*sorted(TREE.everything), "adrift"]).map(lambda name: ObjectFacts(name, TREE.where(name)))
 
 
 moments = st.integers(-48, 48).map(lambda hours: NOW + timedelta(hours=hours))
@@ -72,7 +97,8 @@ moments = st.integers(-48, 48).map(lambda hours: NOW + timedelta(hours=hours))
 def standings(draw: st.DrawFn, catalogue: Catalogue) -> ClientStanding:
     names = st.sampled_from(sorted(catalogue.permissions))
     kinds = st.sampled_from(list(AccessKind))
-    grants = st.builds(HeldGrant, names, kinds, moments, st.none() | moments)
+    persons = st.sampled_from([None, None, "p", "other"])
+    grants = st.builds(HeldGrant, names, kinds, moments, st.none() | moments, reaches, persons)
     asks = st.builds(HeldAsk, names, kinds, moments)
     return ClientStanding(
         "c",
@@ -81,11 +107,15 @@ def standings(draw: st.DrawFn, catalogue: Catalogue) -> ClientStanding:
         tuple(draw(st.lists(asks, max_size=4))),
         tuple(draw(st.lists(grants, max_size=5))),
         draw(st.sampled_from([True, False, None])),
+        draw(st.none() | moments),
     )
 
 
 @st.composite
 def people(draw: st.DrawFn, catalogue: Catalogue) -> PersonStanding:
     bundles = st.sets(st.sampled_from(sorted(catalogue.permissions)), max_size=3)
-    roles = tuple(RoleHolding(f"role{number}", frozenset(draw(bundles))) for number in range(draw(st.integers(0, 2))))
+    roles = tuple(
+        RoleHolding(f"role{number}", frozenset(draw(bundles)), draw(reaches))
+        for number in range(draw(st.integers(0, 2)))
+    )
     return PersonStanding("p", "Person", draw(st.booleans()), roles)

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from jamb.core.own_api import own_catalogue
 from jamb.core.permissions import AccessKind, Catalogue, Effect, smallest, weigh
-from jamb.demo.scenario import BERTHS, DISPATCHES
+from jamb.demo.scenario import BERTHS
 from tests.core.build import berths, catalogues, operation, permission
 
 APPLICATION = AccessKind.APPLICATION
@@ -111,6 +112,9 @@ def test_every_alternative_says_what_it_would_open_beyond() -> None:
     assert weights == sorted(weights)
 
 
+GUARDED = own_catalogue("https://jamb.example")
+
+
 def test_a_delegated_need_is_not_met_by_application_permissions() -> None:
-    found = smallest(DISPATCHES, ["messages.read"], AccessKind.DELEGATED)
-    assert (found.permissions, found.unreachable) == ((), {"messages.read"})
+    found = smallest(GUARDED, ["usage.report"], AccessKind.DELEGATED)
+    assert (found.permissions, found.unreachable) == ((), {"usage.report"})

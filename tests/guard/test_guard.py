@@ -15,7 +15,7 @@ from cryptography.hazmat.primitives.asymmetric import ec, rsa
 from jamb.core.access import ClientStanding, HeldGrant, Request, decide
 from jamb.core.permissions import AccessKind
 from jamb.demo.scenario import BERTHS as CATALOGUE
-from jamb.guard import IssuerKeys, Refused, TokenClaims, UsageReporter, verify
+from jamb.guard import IssuerKeys, OwnToken, Refused, TokenClaims, UsageReporter, verify
 from jamb.guard.verify import require_permission
 from tests.world import World, wait_until
 
@@ -149,7 +149,7 @@ def test_a_batch_keeps_its_id_until_it_is_acknowledged(
 ) -> None:
     received, statuses, http = flaky
     statuses += [503]
-    reporter = UsageReporter(ISSUER, f"{ISSUER}/usage", "aud", "berths", "g", "hush", http)
+    reporter = UsageReporter(f"{ISSUER}/usage", "berths", OwnToken(ISSUER, "aud", "g", "hush", http), http)
     reporter.start()
     for _ in range(3):
         reporter.used("c1", "berths.list", "application")
@@ -167,7 +167,7 @@ def test_a_batch_keeps_its_id_until_it_is_acknowledged(
 
 def test_what_is_left_is_sent_on_closing(flaky: tuple[list[dict[str, Any]], list[int], httpx.Client]) -> None:
     received, _, http = flaky
-    reporter = UsageReporter(ISSUER, f"{ISSUER}/usage", "aud", "berths", "g", "hush", http)
+    reporter = UsageReporter(f"{ISSUER}/usage", "berths", OwnToken(ISSUER, "aud", "g", "hush", http), http)
     reporter.start()
     reporter.used("c1", "berths.list", "application")
     reporter.close()

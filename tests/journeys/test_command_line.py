@@ -17,8 +17,8 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     shell = Shell(world, tmp_path)
     registrar = sign_in(shell, world, "registrar")
     assert "Maren Oduya" in registrar("whoami").out
-    refused = shell.signed_in(None)("clients", "register", "--name", "x", "--purpose", "y")
-    assert (refused.code, "no role" in refused.err) == (3, True)
+    refused = shell.signed_in("lotte")("clients", "register", "--name", "x", "--purpose", "y")
+    assert (refused.code, "Ask Hanneke Brouwer, Maren Oduya" in refused.err) == (3, True), "whom to ask is said first"
 
     name = unique("Quay lights")
     owner = world.person(None)["login"]

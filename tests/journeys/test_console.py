@@ -29,6 +29,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.keyboard.press("Tab")
         page.keyboard.type("Shows free berths to the pilots")
         page.keyboard.press("Tab")
+        page.keyboard.press("Tab")
         page.keyboard.type("pell")
         page.get_by_role("button", name="+ Oskar Pell").wait_for()
         page.keyboard.press("Enter")

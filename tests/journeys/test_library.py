@@ -10,7 +10,7 @@ from tests.world import World, unique, wait_until
 
 
 def test_a_job_reads_berths_as_itself(world: World) -> None:
-    with world.jamb(None) as nobody, pytest.raises(Forbidden) as refused:
+    with world.jamb("lotte") as nobody, pytest.raises(Forbidden) as refused:
         nobody.clients.register(unique("Tug dispatcher"), "Finds free berths")
     assert "no role" in refused.value.message
 

@@ -260,15 +260,18 @@ def test_a_header_that_is_no_bearer_token_is_refused_and_none_names_the_scheme(w
     answer = httpx.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": "Basic eDp5"})
     assert answer.status_code == 401
     bare = httpx.get(world.berths_url + "/berths")
-    assert (bare.status_code, bare.headers["WWW-Authenticate"]) == (401, 'Bearer realm="berths"')
+    assert (bare.status_code, bare.headers["WWW-Authenticate"]) == (401, 'Bearer realm="quillhaven"')
 
 
 def test_a_token_older_than_the_grant_does_not_open_jambs_own_api(world: World) -> None:
     """The same link of the chain that an explanation names: fetch a new token after consent."""
     made = world.client(secret=True)
-    with world.jamb() as jamb:
-        jamb.asks.add(made.id, "jamb", ["registry.read", "usage.report"])
-        jamb.consent.grant(made.id)
+    # It is heavy: somebody asks, and two others say yes.
+    with world.jamb("registrar") as registrar, world.jamb("approver") as first, world.jamb() as second:
+        registrar.asks.add(made.id, "jamb", ["registry.read", "usage.report"])
+        asked = registrar.requests.make(made.id, "To look at")
+        assert first.requests.grant(asked.id).state == "waiting"
+        assert second.requests.grant(asked.id).state == "granted"
     resource = world.demo["automation"]["resource"]
     token = world.ask_token(made, resource=resource).json()["access_token"]
     assert _own(world, token).status_code == 200

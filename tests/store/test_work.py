@@ -206,7 +206,7 @@ def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_s
     for read in (
         lambda slug: client_actions.list_clients(premises, slug, NOW, limit=100),
         lambda slug: run_audit(premises, slug, NOW),
-        lambda slug: today.read_today(premises, slug, NOW),
+        lambda slug: today.read_today(premises, slug, NOW, "nobody"),
     ):
         read(small.slug)
         read(large.slug)
