@@ -46,8 +46,8 @@ def main() -> None:
 
 def estates() -> None:
     """A large directory: in core alone, and over the API beside one bare indexed read."""
-    size = f"{estate.PERMISSIONS:,} permissions, {estate.CLIENTS:,} clients, {estate.CLIENTS * estate.GRANTS_EACH:,} grants"
-    print(f"\nA directory of {size}")
+    grants = estate.CLIENTS * estate.GRANTS_EACH
+    print(f"\nA directory of {estate.PERMISSIONS:,} permissions, {estate.CLIENTS:,} clients, {grants:,} grants")
     made = estate.made_up()
     for name, value in estate.decisions(made).items():
         print(f"  {name:<36} {value:12,.2f}")

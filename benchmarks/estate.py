@@ -6,11 +6,14 @@ a time, in turns with a floor that makes one indexed read on the driver and answ
 
 from __future__ import annotations
 
+import json
 import random
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from statistics import median
+from typing import Any
 from uuid import UUID, uuid4
 
 import httpx
@@ -67,7 +70,7 @@ def made_up(seed: int = 7) -> Estate:
 
 
 def decisions(estate: Estate) -> dict[str, float]:
-    """Return decisions a second of CPU from prepared state, and the microseconds to prepare one client from its rows."""
+    """Return decisions a second of CPU from prepared state, and the microseconds to prepare one client."""
     dice = random.Random(11)
     since = NOW - timedelta(days=30)
     rows = {
@@ -75,22 +78,17 @@ def decisions(estate: Estate) -> dict[str, float]:
         for key, held in estate.grants.items()
     }
     started = time.process_time()
-    prepared = {
-        key: ClientStanding(
-            key, key, True, (), tuple(HeldGrant(name, AccessKind.APPLICATION, at, None, reach_of(reach)) for name, at, reach in held)
-        )
-        for key, held in rows.items()
-    }  # fmt: skip
+    prepared = {key: ClientStanding(key, key, True, (), _held(held)) for key, held in rows.items()}
     preparing = (time.process_time() - started) / len(prepared)
     standings = list(prepared.values())
-    wanted = [(dice.choice(standings), Request(f"op{dice.randrange(OPERATIONS)}", AccessKind.APPLICATION)) for _ in range(DECISIONS)]  # fmt: skip
+    wanted = [(dice.choice(standings), _asked(f"op{dice.randrange(OPERATIONS)}")) for _ in range(DECISIONS)]
     started = time.process_time()
     allowed = sum(decide(estate.catalogue, standing, request, NOW).allowed for standing, request in wanted)
     refused_rate = DECISIONS / (time.process_time() - started)
     granted = []
     for standing, _ in wanted[:DECISIONS]:
         permission = standing.grants[dice.randrange(GRANTS_EACH)].permission
-        granted.append((standing, Request(min(estate.catalogue.opened_by(permission)), AccessKind.APPLICATION)))
+        granted.append((standing, _asked(min(estate.catalogue.opened_by(permission)))))
     started = time.process_time()
     assert all(decide(estate.catalogue, standing, request, NOW).allowed for standing, request in granted)
     allowed_rate = DECISIONS / (time.process_time() - started)
@@ -102,8 +100,18 @@ def decisions(estate: Estate) -> dict[str, float]:
     }
 
 
+def _held(rows: list[tuple[str, datetime, dict[str, list[str]] | None]]) -> tuple[HeldGrant, ...]:
+    kind = AccessKind.APPLICATION
+    return tuple(HeldGrant(name, kind, since, None, reach_of(reach)) for name, since, reach in rows)
+
+
+def _asked(operation: str) -> Request:
+    return Request(operation, AccessKind.APPLICATION)
+
+
 def load(url: str, estate: Estate) -> None:
     """Copy the estate into the demo's first directory."""
+    catalogue, long_ago = estate.catalogue, NOW - timedelta(days=40)
     with psycopg.connect(url) as connection:
         row = connection.execute("select id from directory where slug = 'quillhaven'").fetchone()
         assert row is not None
@@ -115,62 +123,53 @@ def load(url: str, estate: Estate) -> None:
             [resource, directory, NAME],
         )
         connection.execute("insert into collection values (%s, 'north', 'North', '{n1,n2}')", [resource])
-        with connection.cursor() as cursor:
-            with cursor.copy(
-                "copy operation (resource_id, name, title, method, path, effect, data_class) from stdin"
-            ) as copy:
-                for one in estate.catalogue.operations.values():
-                    copy.write_row(
-                        (resource, one.name, one.title, one.method, one.path, one.effect.value, one.data_class.value)
-                    )
-            with cursor.copy(
-                "copy permission (resource_id, name, title, kinds, unlocks, implies, consent_by, text, person_text) from stdin"
-            ) as copy:
-                for item in estate.catalogue.permissions.values():
-                    copy.write_row(
-                        (resource, item.name, item.title, sorted(item.kinds), sorted(item.unlocks), sorted(item.implies),
-                         "administrator", "", "")
-                    )  # fmt: skip
-            with cursor.copy(
-                "copy client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by) from stdin"
-            ) as copy:
-                for key in estate.grants:
-                    copy.write_row(
-                        (
-                            key,
-                            directory,
-                            key,
-                            key,
-                            "Made up",
-                            "service",
-                            "live",
-                            False,
-                            NOW - timedelta(days=40),
-                            "bench",
-                        )
-                    )
-            with cursor.copy(
-                "copy consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, by_person) from stdin"
-            ) as copy:
-                for key, held in estate.grants.items():
-                    for name, place in held:
-                        reach = '{"only": ["north"]}' if place else None
-                        copy.write_row(
-                            (
-                                uuid4(),
-                                key,
-                                resource,
-                                name,
-                                "application",
-                                NOW - timedelta(days=30),
-                                "bench",
-                                reach,
-                                False,
-                            )
-                        )
+        _copy(
+            connection,
+            "operation (resource_id, name, title, method, path, effect, data_class)",
+            (
+                (resource, one.name, one.title, one.method, one.path, one.effect.value, one.data_class.value)
+                for one in catalogue.operations.values()
+            ),
+        )
+        _copy(
+            connection,
+            "permission (resource_id, name, title, kinds, unlocks, implies, consent_by, text, person_text)",
+            (
+                (resource, one.name, one.title, sorted(one.kinds), sorted(one.unlocks), sorted(one.implies),
+                 "administrator", "", "")
+                for one in catalogue.permissions.values()
+            ),
+        )  # fmt: skip
+        _copy(
+            connection,
+            "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by)",
+            (
+                (key, directory, key, key, "Made up", "service", "live", False, long_ago, "bench")
+                for key in estate.grants
+            ),
+        )
+        _copy(
+            connection,
+            "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, by_person)",
+            (
+                (uuid4(), key, resource, name, "application", long_ago, "bench", _reach(place), False)
+                for key, held in estate.grants.items()
+                for name, place in held
+            ),
+        )
         connection.commit()
         connection.autocommit = True
         connection.execute("analyze")
+
+
+def _reach(place: str) -> str | None:
+    return json.dumps({"only": [place]}) if place else None
+
+
+def _copy(connection: psycopg.Connection[Any], into: str, rows: Iterable[tuple[Any, ...]]) -> None:
+    with connection.cursor() as cursor, cursor.copy(f"copy {into} from stdin".encode()) as copy:
+        for row in rows:
+            copy.write_row(row)
 
 
 def over_the_api(base_url: str, floor_url: str, headers: dict[str, str], service: int, floor: int) -> list[str]:

@@ -33,12 +33,32 @@ JSON_COMMANDS = {
     "rules": ["audit", "rules"],
     "ledger": ["ledger", "list", "--most", "3"],
     "verify": ["ledger", "verify"],
-}
+    "consents": ["consent", "list", "Mail archive"],
+    "bounded preview": ["consent", "preview", "Fuel quay scheduler", "--in", "berths:fuel"],
+    "requests": ["requests", "list", "--past"],
+    "proof sheet": ["reach", "sheet", "Mail archive"],
+    "one object": ["reach", "test", "Mail archive", "claims"],
+    "collections": ["resources", "collections", "dispatches"],
+    "who can": ["who-can", "berths", "occupant.assign", "--object", "north-12"],
+    "roles": ["roles", "list"],
+    "groups": ["groups", "list"],
+    "people": ["people", "list"],
+    "policy": ["policy", "show"],
+    "refused calls": ["clients", "refusals", "Duty mail digest"],
+    "a list, reviewed": ["asks", "paste", "Radio bridge", "{list}", "--dry-run"],
+    "delegated": [
+        "explain", "Watch tablet", "occupant.assign", "--resource", "berths", "--object", "fuel-2",
+        "--person", "yuki.tanabe@quillhaven.example",
+    ],
+}  # fmt: skip
 
 
 @pytest.mark.parametrize("words", JSON_COMMANDS.values(), ids=JSON_COMMANDS.keys())
 def test_every_reading_command_speaks_json_to_programs_and_words_to_people(shell: Shell, words: list[str]) -> None:
     reader = shell.signed_in("auditor")
+    listed = shell.folder / "list.txt"
+    listed.write_text("Application permissions:\n- berths.view, berths.manage\n- tides.fly\n")
+    words = [str(listed) if word == "{list}" else word for word in words]
     if words[0] == "audit" and len(words) == 1:
         found = reader("audit", "--output", "json")
     else:
@@ -149,3 +169,86 @@ def test_help_lists_the_exit_codes_and_completion_is_offered(shell: Shell) -> No
     assert "Exit codes" in told
     assert "--show-completion" in told
     assert shell("--version").out.startswith("jamb ")
+
+
+def test_reach_is_set_tested_and_proven_from_the_shell(shell: Shell, world: World) -> None:
+    made = world.client(secret=False)
+    registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")
+    asked = registrar("asks", "add", made.name, "dispatches", "dispatches.read", "--except", "board", "--reason", "x")
+    assert asked.code == 0, asked.err
+    granted = approver("consent", "grant", made.name, "--in", "dispatches:duty", "--until", "2099-12-31", "--yes")
+    assert "dispatches.read (only duty)" in granted.out
+    assert "7 of 16" in granted.out
+    assert approver("reach", "test", made.name, "vts.log").code == 0
+    refused = approver("reach", "test", made.name, "board.papers")
+    assert (refused.code, "counts only duty" in refused.out) == (1, True)
+    mend = approver("explain", made.name, "messages.read", "--resource", "dispatches", "--object", "claims").out
+    command = next(line.split() for line in mend.splitlines() if "jamb consent reach" in line)
+    widened = approver(*command[1:])
+    assert "counts only duty, office/claims" in widened.out, "the mend is a command line that works"
+    sheet = approver("reach", "sheet", made.name).out
+    assert [line.split()[-1] for line in sheet.splitlines() if "(duty)" in line or "(board)" in line] == ["no", "yes"]
+    ended = approver("consent", "withdraw", made.name, "dispatches", "dispatches.read", "--at", "2099-01-01", "--yes")
+    assert "Ends." in ended.out
+
+
+def test_a_request_goes_from_the_asker_to_the_approver_and_back(shell: Shell, world: World) -> None:
+    made = world.client(asked=["berths.assign"], secret=False)
+    registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")
+    said = registrar("requests", "make", made.name, "--reason", "Tugs", "-o", "json").json()
+    assert "waiting" in approver("requests", "list").out
+    assert approver("requests", "decline", said["id"]).code == 2, "a decline takes words"
+    shown = approver("requests", "grant", said["id"], "--in", "berths:south", "--words", "South only", "--yes")
+    assert "17 of 37" in shown.out
+    assert "Granted" in shown.out
+    assert "South only" in registrar("requests", "show", said["id"]).out
+    assert "South only" in registrar("today").out, "the requester is told"
+    assert registrar("requests", "withdraw", said["id"]).code == 2
+
+
+def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) -> None:
+    steward, folder, mark = shell.signed_in("steward"), shell.folder, unique("x").split()[1]
+    description = {
+        "openapi": "3.1.0",
+        "paths": {"/sheds/{shed}": {"get": {"operationId": "readShed", "summary": "Read a shed"}}},
+    }
+    (folder / "openapi.json").write_text(json.dumps(description))
+    made = steward("resources", "draft", str(folder / "openapi.json"), "--identifier", f"https://{mark}.example", "--title", "Sheds")  # fmt: skip
+    body = made.json()
+    assert body["operations"][0]["name"] == "read-shed"
+    body |= {"object_name": "shed"}
+    body["permissions"] = [
+        {"name": "sheds.view", "title": "See sheds", "kinds": ["application"], "unlocks": ["read-shed"]},
+    ]
+    (folder / "sheds.json").write_text(json.dumps(body))
+    name = f"sheds-{mark}"
+    assert steward("resources", "publish", name, str(folder / "sheds.json"), "--dry-run").code == 0
+    assert steward("resources", "show", name).code == 2, "a dry run publishes nothing"
+    assert steward("resources", "publish", name, str(folder / "sheds.json"), "--yes").code == 0
+    kept = steward("resources", "export", name).json()
+    assert kept["permissions"][0]["name"] == "sheds.view"
+    collections = {"collections": [{"path": "yard", "title": "Yard", "objects": ["s1", "s2"]}]}
+    (folder / "collections.json").write_text(json.dumps(collections))
+    assert "1 collections with 2 objects" in steward("resources", "collect", name, str(folder / "collections.json"), "--yes").out  # fmt: skip
+    (folder / "role.json").write_text(
+        json.dumps({"title": "Shed eye", "resource": name, "permissions": ["sheds.view"]})
+    )
+    assert steward("roles", "save", f"eye-{mark}", "--file", str(folder / "role.json")).code == 0
+    (folder / "people.csv").write_text(f"login,name,groups\nbo-{mark}@quillhaven.example,Bo,eyes-{mark}\n")
+    assert "Would add 1" in steward("people", "import", str(folder / "people.csv"), "--dry-run").out
+    assert "Added 1" in steward("people", "import", str(folder / "people.csv")).out
+    assigned = steward("roles", "assign", f"eye-{mark}", "--group", f"eyes-{mark}", "--in", "yard")
+    assert "(only yard)" in assigned.out
+    assert "Bo" in steward("who-can", name, "read-shed", "--object", "s1").out
+    assert "Bo" not in steward("who-can", name, "read-shed", "--object", "s9").out
+    (folder / "broken.json").write_text('{"title": 4}')
+    broken = steward("roles", "save", "x", "--file", str(folder / "broken.json"))
+    assert (broken.code, "resource" in broken.err) == (2, True)
+
+
+def test_the_policy_is_read_and_set(shell: Shell) -> None:
+    steward = shell.signed_in("steward")
+    assert steward("policy", "set", "notice_days=15").code == 0
+    assert steward("policy", "show", "-o", "json").json()["notice_days"] == 15
+    assert steward("policy", "set", "notice_days=14").code == 0
+    assert (steward("policy", "set", "notice_days=0").code, steward("policy", "set", "colour=red").code) == (2, 2)

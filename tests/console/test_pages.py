@@ -60,6 +60,25 @@ def keys(page: Page) -> None:
     page.get_by_role("dialog", name="Keys").wait_for()
 
 
+def assigning(page: Page) -> None:
+    page.get_by_label("only in").check()
+    page.get_by_label("North quay", exact=False).first.wait_for()
+
+
+def editing(page: Page) -> None:
+    page.get_by_role("button", name="Change Dispatches").click()
+    page.get_by_role("button", name="See whom it affects").click()
+    page.get_by_role("heading", name="What would change").wait_for()
+    page.get_by_role("button", name="Edit the collections").click()
+
+
+def who_can(page: Page) -> None:
+    page.get_by_label("Operation that somebody can do").select_option("occupant.assign")
+    page.get_by_label("To this berth").fill("north-12")
+    page.keyboard.press("Tab")
+    page.get_by_text("north-12 lies in").wait_for()
+
+
 PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "today": ("/", "Horizon", None),
     "clients": ("/clients", "Clients", lambda page: page.get_by_role("table").wait_for()),
@@ -76,6 +95,12 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
         "Resources",
         lambda page: page.get_by_role("region", name="Operations of Berths by permission").wait_for(),
     ),
+    "consent desk": ("/desk", "Consent desk", None),
+    "consent desk, decided": ("/desk?past", "Consent desk", lambda page: page.get_by_role("table").wait_for()),
+    "people, a role to assign": ("/people?open=assign:quay-hand", "People", assigning),
+    "people, a group to change": ("/people?open=group:control-room", "People", None),
+    "a resource to change": ("/resources/dispatches", "Resources", editing),
+    "who can do this": ("/resources/berths", "Resources", who_can),
     "directory with the ledger verified": ("/directory", "Quillhaven Port Authority", verified),
     "a device": ("/device#BCDFGHJK", "Let a device in", lambda page: page.get_by_role("alert").wait_for()),
     "the map of keys": ("/clients", "Clients", keys),

@@ -51,6 +51,11 @@ async function verify(): Promise<void> {
             <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
+            <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}</dd>
+            <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
+            <dt>Who may register</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>
+            <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
+            <dt>Makers may hand on</dt><dd>{{ data.policy.handing_on ? "without an approver" : "what an approver consents to" }}</dd>
             <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
           </dl>
         </section>

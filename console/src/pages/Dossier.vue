@@ -60,7 +60,7 @@ const count = (part: string) =>
       </PageHead>
       <div class="sides">
         <div class="parts">
-          <section aria-label="Registration" class="card head">
+          <section id="registration" aria-label="Registration" class="card head">
             <dl class="facts">
               <dt>Client id</dt>
               <dd><code>{{ client.id }}</code> <CopyButton :value="client.id" what="client id" /></dd>

@@ -132,7 +132,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                     <button v-if="can('roles.withdraw')" type="button" class="link-button small" :aria-label="`Withdraw ${role.name} from ${held.name}`" @click="withdraw(role, held)">withdraw</button>
                   </li>
                 </ul>
-                <button v-if="can('roles.assign')" type="button" class="link-button small" :aria-expanded="open === `assign:${role.name}`" :aria-label="`Assign ${role.name}`" @click="show(`assign:${role.name}`)">{{ open === `assign:${role.name}` ? "not now" : "assign" }}</button>
+                <button v-if="can('roles.assign')" type="button" class="link-button small" :aria-expanded="open === `assign:${role.name}`" @click="show(`assign:${role.name}`)">{{ open === `assign:${role.name}` ? "not now" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span></button>
               </td>
             </tr>
             <tr v-if="open === `assign:${role.name}`"><td colspan="4"><AssignPanel :role="role" :people="people ?? []" :groups="groups ?? []" @done="show(open)" /></td></tr>

@@ -111,7 +111,7 @@ const takeBack = () =>
           </div>
         </footer>
         <footer v-else class="decide row">
-          <p class="soft">{{ count(one.approvers, "approver") }} must say yes. An approver or steward decides; {{ one.requested_by }} reads how it ended on Today.</p>
+          <p class="soft">{{ count(one.approvers, "approver") }} must say yes. An approver or steward decides; {{ one.requested_by }} reads how it ended here and on Today.</p>
           <NButton v-if="mine && can('requests.withdraw')" size="small" @click="takeBack">Take it back</NButton>
         </footer>
       </template>

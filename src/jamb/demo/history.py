@@ -19,7 +19,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
 from jamb.demo.scenario import DemoClient, DemoRequest, DemoSecret, DemoUse, read_ask
 from jamb.store import usage
-from jamb.store.clients import AskRow
+from jamb.store.clients import AskRow, GrantRow
 from jamb.store.credentials import CredentialRow
 from jamb.store.resources import ResourceRow
 from jamb.store.work import Actor, observation, unit_of_work
@@ -138,6 +138,28 @@ class History:
                 ResourceRow.directory_id == self.port.id, ResourceRow.name == "dispatches"
             )
             usage.add_refusals(session, session.exec(wanted).one(), [(self._ids[name], one) for one in refusals])
+
+    def consent_by_person(self, name: str, login: str, at: datetime) -> None:
+        """Let a person have consented for themselves to see the tide gauges through a client."""
+        person = self.actors[login]
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            wanted = select(ResourceRow.id).where(ResourceRow.directory_id == self.port.id, ResourceRow.name == "tides")
+            unit.session.add(
+                GrantRow(
+                    id=uuid4(),
+                    client_id=self._ids[name],
+                    resource_id=unit.session.exec(wanted).one(),
+                    permission="readings.view",
+                    kind=AccessKind.DELEGATED.value,
+                    granted_at=at,
+                    granted_by=person.name,
+                    person_id=UUID(person.id),
+                    by_person=True,
+                )
+            )
+            after = {"resource": "tides", "permissions": ["readings.view"], "kind": "delegated", "for": person.name}
+            subject = {"kind": "client", "client": self._ids[name], "name": name}
+            unit.enter(person, "consent.granted", subject, now=at, after=after, reason="For themselves")
 
     def client_id(self, name: str) -> str:
         return self._ids[name]

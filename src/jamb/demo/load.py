@@ -81,6 +81,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     for request in REQUESTS:
         history.request(request)
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
+    history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(premises, port, handed, at))
     history.happen()
     late = now - timedelta(hours=5)

@@ -509,7 +509,7 @@ CLIENTS = (
         ("oskar.pell", "yuki.tanabe"),
         33,
         (("berths berths.assign delegated", 33), ("tides readings.view delegated", 33)),
-        (("berths berths.assign delegated", 32), ("tides readings.view delegated", 32)),
+        (("berths berths.assign delegated", 32),),
         (),
         (),
         (),

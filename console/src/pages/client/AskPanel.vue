@@ -43,8 +43,15 @@ const offers = computed(() =>
       ...one,
       seen: proposal.value?.alternatives.find((other) => other.permission === one.name),
       held: props.held.includes(`${catalogue.value?.name}/${one.name}/${kind.value}`),
+      brought: bringing(one.name),
     })),
 );
+/** Return a permission asked already that implies this one, directly or not. */
+function bringing(name: string): string {
+  const all = catalogue.value?.permissions ?? [];
+  const reached = (from: string): string[] => (all.find((one) => one.name === from)?.implies ?? []).flatMap((next) => [next, ...reached(next)]);
+  return all.find((one) => props.held.includes(`${catalogue.value?.name}/${one.name}/${kind.value}`) && reached(one.name).includes(name))?.name ?? "";
+}
 watch(smallest, (names) => (chosen.value = [...names]));
 
 // A long catalogue is narrowed by what one types; what is chosen or proposed never hides.
@@ -126,6 +133,7 @@ async function ask(): Promise<void> {
             </NCheckbox>
             <span class="small" :class="needed.length && one.seen?.beyond.length && chosen.includes(one.name) ? 'beyond' : 'soft'">
               <template v-if="one.held">asked already</template>
+              <template v-else-if="one.brought">comes along with {{ one.brought }}, which it asks for already</template>
               <template v-else-if="needed.length && smallest.includes(one.name)">smallest that fits<template v-if="one.seen?.beyond.length">; also opens {{ one.seen.beyond.join(", ") }}</template></template>
               <template v-else-if="needed.length && one.seen">opens {{ one.seen.covers.length }} of {{ needed.length }}, and beyond it {{ one.seen.beyond.join(", ") || "nothing" }}</template>
               <template v-else>opens {{ one.opens.join(", ") }}</template>

@@ -2,7 +2,7 @@
 // Every check behind allowed or refused, in order, and the smallest change that would turn it.
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
-import { useRouter } from "vue-router";
+import { type RouteLocationRaw, useRouter } from "vue-router";
 import { can } from "@/api/session";
 import { type Question, useExplanation, usePeople, useResource, useResources } from "@/api/use";
 import Choose from "@/ui/Choose.vue";
@@ -43,6 +43,18 @@ const concerns = computed(() => catalogue.value?.operations.find((one) => one.na
 const persons = computed(() => (people.value ?? []).map((one) => ({ label: one.name, value: one.login })));
 const first = (kind: string) => data.value?.mend[0]?.kind === kind;
 
+/** Where the evidence of a failed check can be seen and changed. */
+function where(check: string): RouteLocationRaw | null {
+  const here = (part: string): RouteLocationRaw => ({ name: "dossier", params: { id: props.client }, hash: `#${part}` });
+  const places: Record<string, RouteLocationRaw> = {
+    operation: { name: "resources", params: { name: resource.value ?? "" } },
+    client: here("registration"), asked: here("ladder"), granted: here("ladder"), reach: here("reach"),
+    credential: here("credentials"), person: { name: "people" }, role: { name: "people" },
+    "token-scope": here("attempts"), "token-reach": here("reach"), "token-age": here("attempts"), "cut-off": here("attempts"),
+  };
+  return places[check] ?? null;
+}
+
 /** Fill the question from elsewhere on the page, as from a refused call. */
 function put(place: string, what: string, to: string, way: string): void {
   operation.value = what;
@@ -74,7 +86,7 @@ defineExpose({ put });
       <ol class="checks">
         <li v-for="check in data.checks" :key="check.name" :class="{ failed: !check.passed && check.decides }">
           <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{ check.passed ? "✓" : check.decides ? "✗" : "·" }}</span>
-          <span class="soft name">{{ check.name }}</span> {{ check.evidence }}
+          <span class="soft name">{{ check.name }}</span> <span>{{ check.evidence }} <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{ check.name.startsWith("token") || check.name === "cut-off" ? "its token requests" : "look there" }}</RouterLink></span>
         </li>
       </ol>
       <div v-if="data.mend.length" class="mend">
