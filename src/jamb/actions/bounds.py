@@ -95,10 +95,14 @@ class _Held:
     changed: datetime | None
     by_role: bool = False
 
-    def changed_between(self, since: datetime, now: datetime) -> datetime | None:
-        """Return when it last ended or was changed within these moments."""
-        ended = self.grant.expires_at
-        moments = [one for one in (ended, self.changed) if one is not None and since < one <= now]
+    def changed_since(self, since: datetime, now: datetime) -> datetime | None:
+        """Return when it last ended or was changed since a moment.
+
+        An end to come is not heard yet. A change always is: of several in one second, the later ones count as of the
+        seconds that follow, and tokens made after them say so.
+        """
+        ended = self.grant.expires_at if self.grant.expires_at is not None and self.grant.expires_at <= now else None
+        moments = [one for one in (ended, self.changed) if one is not None and one > since]
         return max(moments, default=None)
 
 
@@ -107,7 +111,7 @@ def _bounds_of(
 ) -> Iterable[Bound]:
     """For what ended or was changed lately: where the scope values it carried still count, by older holdings."""
     for one in held:
-        until = one.changed_between(since, now)
+        until = one.changed_since(since, now)
         if until is None:
             continue
         grant = one.grant

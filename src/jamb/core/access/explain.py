@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from jamb.core.access.compare import compare, everywhere
 from jamb.core.access.decide import CheckName, Decision, Request, decide, matching_grants
 from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding, RoleHolding, permissions_in_force
 from jamb.core.permissions import Catalogue, weigh
@@ -96,11 +95,11 @@ _TOKEN_CHECKS = frozenset(
 
 
 def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Mend]:
-    held = permissions_in_force(client.grants, request.kind, now)
+    possible = catalogue.opened_by_all(permissions_in_force(client.grants, request.kind, now))
     asked = {ask.permission for ask in client.asks if ask.kind is request.kind}
 
     def cost(permission: str) -> tuple[float, bool, str]:
-        added = compare(catalogue, everywhere(held), everywhere(held | {permission})).added_weight
+        added = weigh(catalogue, catalogue.opened_by(permission) - possible)
         return added, permission not in asked, permission
 
     candidates = sorted(catalogue.unlockers(request.operation, request.kind), key=cost)

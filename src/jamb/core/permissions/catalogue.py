@@ -105,6 +105,7 @@ class Catalogue:
     _closures: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
     _opened: dict[str, frozenset[str]] = field(init=False, repr=False, compare=False, default_factory=dict)
     _bounded: set[str] = field(init=False, repr=False, compare=False, default_factory=set)
+    _unlockers: dict[str, tuple[str, ...]] = field(init=False, repr=False, compare=False, default_factory=dict)
 
     def __post_init__(self) -> None:
         faults = [*self._dangling(), *self._malformed(), *self._ambiguous(), *self._kindless()]
@@ -115,6 +116,7 @@ class Catalogue:
             faults = self._close()
         if faults:
             raise BadInput(f"The catalogue of {shorten(self.name)} is not sound.", violations=tuple(faults))
+        self._index()
 
     @classmethod
     def of(
@@ -159,12 +161,10 @@ class Catalogue:
 
     def unlockers(self, operation: str, kind: AccessKind | None = None) -> tuple[str, ...]:
         """Return the permissions whose E contains the operation, those that open least else first."""
-        found = [
-            name
-            for name, permission in self.permissions.items()
-            if operation in self._opened[name] and (kind is None or kind in permission.kinds)
-        ]
-        return tuple(sorted(found, key=lambda name: (len(self._opened[name]), name)))
+        names = self._unlockers.get(operation, ())
+        if kind is None:
+            return names
+        return tuple(name for name in names if kind in self.permissions[name].kinds)
 
     def _dangling(self) -> list[Violation]:
         faults = []
@@ -232,6 +232,14 @@ class Catalogue:
             if not self._opened[name]:
                 faults.append(_fault(f"permissions.{name}.unlocks", "nothing", "at least one operation"))
         return faults
+
+    def _index(self) -> None:
+        """Note for each operation what unlocks it: refusals and pages ask for that often."""
+        by_operation: dict[str, list[str]] = {}
+        for name in sorted(self._opened, key=lambda one: (len(self._opened[one]), one)):
+            for operation in self._opened[name]:
+                by_operation.setdefault(operation, []).append(name)
+        self._unlockers.update((operation, tuple(names)) for operation, names in by_operation.items())
 
     def _visit(self, name: str, trail: tuple[str, ...]) -> tuple[str, ...]:
         """Fill the closure of `name`, depth first; return the cycle met on the way, if any."""

@@ -1,0 +1,182 @@
+"""What the guard makes of tokens after any history of changes: never more than they said, never more than holds now."""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Callable, Iterator
+
+import httpx
+import pytest
+
+from jamb.client import Jamb, JambError
+from jamb.core.reach import ReachKind
+from jamb.guard import Bounds, Notice, OwnToken, Refused, TokenClaims, verify
+from jamb.guard.keys import IssuerKeys
+from jamb.guard.reach import notice_of
+from jamb.guard.verify import bounded, require_permission
+from jamb.wire.consent import Terms
+from jamb.wire.reach import ReachSent
+from jamb.wire.roles import HolderKind
+from tests.world import BERTHS, World
+
+OBJECTS = ("north-2", "north-12", "south-3", "fuel-1")
+# A permission, and the operation by which it is tried.
+TRIED = {"berths.view": "berths.read", "berths.assign": "occupant.assign"}
+Rights = set[tuple[str, str]]
+
+
+@pytest.fixture(scope="module")
+def http() -> Iterator[httpx.Client]:
+    with httpx.Client(timeout=10) as opened:
+        yield opened
+
+
+@pytest.fixture(scope="module")
+def notice(world: World, http: httpx.Client) -> Callable[[], Notice]:
+    """Return a way to read what the guard of Berths would hear at this moment."""
+    own = json.loads((world.home / "guards.json").read_text())["berths"]
+    token = OwnToken(own["issuer"], own["report_audience"], own["client_id"], own["client_secret"], http)
+    bounds = Bounds(own["bounds_url"], "berths", token, http)
+
+    def read() -> Notice:
+        bounds.refresh()
+        found = bounds.notice
+        assert found is not None
+        return found
+
+    return read
+
+
+def reach(dice: random.Random) -> ReachSent:
+    kind = dice.choice(list(ReachKind))
+    paths = (
+        []
+        if kind is ReachKind.EVERYWHERE
+        else dice.sample(["north", "north/inner", "south", "fuel"], dice.randint(1, 2))
+    )
+    return ReachSent(kind=kind, collections=sorted(paths))
+
+
+def step(dice: random.Random, client_id: str, steward: Jamb, approver: Jamb) -> str:
+    """Change something about what the client holds; what cannot be done as things stand is no change."""
+    permission = dice.choice(list(TRIED))
+    done = dice.choice(["grant", "reach", "withdraw", "role", "no role", "cut off"])
+    try:
+        if done == "grant":
+            approver.consent.grant(client_id, terms=Terms(reach={"berths": reach(dice)}))
+        elif done == "reach":
+            approver.consent.change_reach(client_id, "berths", [permission], reach(dice))
+        elif done == "withdraw":
+            approver.consent.withdraw(client_id, "berths", [permission])
+        elif done == "role":
+            role = dice.choice(["lookout", "quay-hand"])
+            steward.roles.assign(role, HolderKind.CLIENT, [client_id], reach=reach(dice))
+        elif done == "no role":
+            steward.roles.withdraw(dice.choice(["lookout", "quay-hand"]), HolderKind.CLIENT, [client_id])
+        else:
+            approver.clients.cut_off(client_id)
+    except JambError:
+        return "nothing"
+    return done
+
+
+def rights(claims: TokenClaims, heard: Notice) -> Rights:
+    """Return what the guard lets this token do."""
+    try:
+        now = bounded(claims, heard)
+    except Refused:
+        return set()
+    found = set()
+    for permission in TRIED:
+        for name in OBJECTS:
+            try:
+                require_permission(now, [permission], name)
+            except Refused:
+                continue
+            found.add((permission, name))
+    return found
+
+
+def held_now(auditor: Jamb, client_id: str) -> Rights:
+    """Return what the decision says of the client at this moment."""
+    found = set()
+    for name in OBJECTS:
+        allowed = {
+            one.operation for one in auditor.clients.reach(client_id, "berths", object=name).decisions if one.allowed
+        }
+        found |= {(permission, name) for permission, operation in TRIED.items() if operation in allowed}
+    return found
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_after_any_history_old_tokens_do_no_more_than_they_said_and_than_holds_and_fresh_ones_all_that_holds(
+    world: World, notice: Callable[[], Notice], http: httpx.Client, seed: int
+) -> None:
+    dice = random.Random(seed)
+    made = world.client()
+    keys = IssuerKeys(f"{world.base_url}/d/quillhaven", http)
+    kept: list[tuple[TokenClaims, Rights]] = []
+    history = []
+    with world.jamb("steward") as steward, world.jamb("approver") as approver, world.jamb("auditor") as auditor:
+        steward.asks.add(made.id, "berths", list(TRIED))
+        approver.consent.grant(made.id)
+        for _ in range(9):
+            history.append(step(dice, made.id, steward, approver))
+            allowed = held_now(auditor, made.id)
+            answer = world.ask_token(made)
+            heard = notice()
+            if answer.status_code == 200:
+                claims = verify(answer.json()["access_token"], f"{world.base_url}/d/quillhaven", BERTHS, keys.get)
+                assert rights(claims, heard) == allowed, ("a fresh token", history)
+                kept.append((claims, allowed))
+            else:
+                assert allowed == set(), ("no token, though something holds", history)
+            for claims, said in kept:
+                now = rights(claims, heard)
+                assert now <= said, ("more than it said", history)
+                assert now <= allowed, ("more than holds", history)
+    assert len(set(history) - {"nothing"}) >= 2, "the history was one"
+
+
+def test_a_notice_is_refused_whole_when_it_is_not_understood() -> None:
+    good = {"client_id": "c", "kind": None, "subject": None, "until": 1, "permissions": ["p"], "reach": []}
+    body = {"bounds": [good], "collections": {"north": ["n1"]}}
+    assert notice_of(body).taken_away("c", "c", 1) == {"p": ((),)}
+    assert notice_of(body).taken_away("c", "c", 2) == {}
+    assert notice_of(body).taken_away("other", "other", 1) == {}
+    for broken in (
+        {**good, "reach": [{}]},
+        {**good, "reach": [{"only": [], "all_but": []}]},
+        {**good, "until": "soon"},
+    ):
+        with pytest.raises((ValueError, KeyError)):
+            notice_of({**body, "bounds": [broken]})
+
+
+SUBJECTS = {
+    "as itself": ("application", None, "c", True),
+    "as itself, though the entry is for people": ("delegated", None, "c", False),
+    "for a person, any": ("delegated", None, "p1", True),
+    "for the person of the entry": ("delegated", "p1", "p1", True),
+    "for another person": ("delegated", "p1", "p2", False),
+    "of either kind": (None, None, "p2", True),
+}
+
+
+@pytest.mark.parametrize(("kind", "subject", "presented", "touched"), SUBJECTS.values(), ids=SUBJECTS.keys())
+def test_an_entry_touches_the_tokens_of_its_kind_and_person_alone(
+    kind: str | None, subject: str | None, presented: str, touched: bool
+) -> None:
+    entry = {"client_id": "c", "kind": kind, "subject": subject, "until": 9, "permissions": None, "reach": []}
+    heard = notice_of({"bounds": [entry], "collections": {}})
+    assert (heard.taken_away("c", presented, 5) is None) is touched
+
+
+def test_a_bounded_token_is_refused_until_the_guard_has_heard_once_and_a_free_one_is_not() -> None:
+    free = TokenClaims("c", "c", frozenset({"p"}), 1, 2)
+    assert bounded(free, None) is free
+    limited = TokenClaims("c", "c", frozenset({"p"}), 1, 2, {"p": ((),)})
+    with pytest.raises(Refused) as refused:
+        bounded(limited, None)
+    assert (refused.value.status, refused.value.reason) == (503, "no-notice")
