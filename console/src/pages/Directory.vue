@@ -6,7 +6,7 @@ import { useRoute } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { changes, sentence } from "@/api/history";
 import { directory } from "@/api/session";
-import { useDirectory, useLedger, usePeople } from "@/api/use";
+import { useDirectory, useLedger } from "@/api/use";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -15,7 +15,6 @@ import { full } from "@/ui/times";
 
 const route = useRoute();
 const { data, error, isLoading, refetch } = useDirectory();
-const { data: people } = usePeople();
 const cursor = computed(() => String(route.query.cursor ?? ""));
 const { data: ledger, error: ledgerError, isLoading: ledgerLoading, refetch: again } = useLedger(cursor);
 const verified = ref<Schemas["Verification"] | null>(null);
@@ -36,8 +35,8 @@ async function verify(): Promise<void> {
 </script>
 
 <template>
-  <Loadable page :loading="isLoading" :error="error" :ready="!!data && !!people" :lines="20" :retry="refetch">
-    <template v-if="data && people">
+  <Loadable page :loading="isLoading" :error="error" :ready="!!data" :lines="20" :retry="refetch">
+    <template v-if="data">
       <PageHead :title="data.name" :lead="data.domain" />
       <div class="columns">
         <section aria-labelledby="addresses">
@@ -46,7 +45,10 @@ async function verify(): Promise<void> {
             <dt>Issuer</dt><dd><code>{{ data.issuer }}</code> <CopyButton :value="data.issuer" what="issuer" /></dd>
             <dt>Token endpoint</dt><dd><code>{{ data.token_endpoint }}</code> <CopyButton :value="data.token_endpoint" what="token endpoint" /></dd>
           </dl>
-          <h2 id="policy">Policy</h2>
+          <p><RouterLink :to="{ name: 'people' }">People, groups and roles</RouterLink> have a page of their own.</p>
+        </section>
+        <section aria-labelledby="policy">
+          <h2 id="policy">Policy <span class="soft small">changed by a steward: <code>jamb policy set</code></span></h2>
           <dl class="facts">
             <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
@@ -58,13 +60,6 @@ async function verify(): Promise<void> {
             <dt>Makers may hand on</dt><dd>{{ data.policy.handing_on ? "without an approver" : "what an approver consents to" }}</dd>
             <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
           </dl>
-        </section>
-        <section aria-labelledby="people">
-          <h2 id="people">People <span class="soft small">{{ people?.length }}</span></h2>
-          <table class="log">
-            <thead><tr><th scope="col">Name</th><th scope="col">Login</th><th scope="col">Roles</th></tr></thead>
-            <tbody><tr v-for="one in people" :key="one.id"><td>{{ one.name }}</td><td class="small free">{{ one.login }}</td><td>{{ one.roles.join(", ") || "–" }}</td></tr></tbody>
-          </table>
         </section>
       </div>
       <section aria-labelledby="ledger">
