@@ -134,7 +134,7 @@ def test_a_steward_makes_a_group_and_a_role_and_assigns_it_to_places(world: Worl
         page.get_by_role("checkbox", name=re.compile("South quay")).check()
         assert faults(page) == []
         page.locator("form").get_by_role("button", name=f"Assign {role}").click()
-        held = page.get_by_role("row", name=re.compile(role))
+        held = page.get_by_role("row", name=re.compile(f"^{role} "))
         expect(held).to_contain_text("all of Made in a test, only south")
         page.get_by_role("button", name=f"Withdraw {role} from Made in a test").click()
         expect(held).to_contain_text("nobody")

@@ -43,6 +43,17 @@ def ready() -> bool:
     return answers(f"http://127.0.0.1:{PORT}/ready") and answers(f"http://127.0.0.1:{PORT + 1}/berths", 401)
 
 
+def announcement(process: subprocess.Popen[str]) -> str:
+    """Return what it says until it is ready and has said how to sign in."""
+    assert process.stdout is not None
+    said = ""
+    for line in process.stdout:
+        said += line
+        if line.startswith("Ctrl-C"):
+            break
+    return said
+
+
 def stop(process: subprocess.Popen[str], how: int = signal.SIGINT) -> str:
     process.send_signal(how)
     out, _ = process.communicate(timeout=60)
@@ -51,11 +62,12 @@ def stop(process: subprocess.Popen[str], how: int = signal.SIGINT) -> str:
 
 def test_a_first_a_second_and_a_start_after_a_crash(home: Path) -> None:
     first = start(home)
+    told = announcement(first)
     wait_until(ready, seconds=60)
     said = json.loads((home / "demo.json").read_text())
     assert set(said) == {"base_url", "directories", "people", "automation", "apis"}
     assert set(said["directories"]) == {"quillhaven", "brisling", "quillhaven-trial"}
-    out = stop(first)
+    out = told + stop(first)
     assert first.returncode == 0
     assert "Sign in as" in out
     assert all(person["password"] in out for person in said["people"])

@@ -36,6 +36,21 @@ watch(resource, () => {
 // The service proposes the smallest set; what is checked stays the person's choice.
 const { data: proposal } = useProposal(() => resource.value ?? "", needed, () => props.client, kind);
 const smallest = computed(() => (needed.value.length && proposal.value?.resource === resource.value ? proposal.value.permissions : []));
+// What a permission asked already brings along, directly or not.
+const brought = computed(() => {
+  const all = new Map((catalogue.value?.permissions ?? []).map((one) => [one.name, one]));
+  const found = new Map<string, string>();
+  for (const asked of all.keys()) {
+    if (!props.held.includes(`${catalogue.value?.name}/${asked}/${kind.value}`)) continue;
+    const left = [...(all.get(asked)?.implies ?? [])];
+    for (let name = left.pop(); name !== undefined; name = left.pop()) {
+      if (found.has(name)) continue;
+      found.set(name, asked);
+      left.push(...(all.get(name)?.implies ?? []));
+    }
+  }
+  return found;
+});
 const offers = computed(() =>
   (catalogue.value?.permissions ?? [])
     .filter((one) => one.kinds.includes(kind.value))
@@ -43,15 +58,9 @@ const offers = computed(() =>
       ...one,
       seen: proposal.value?.alternatives.find((other) => other.permission === one.name),
       held: props.held.includes(`${catalogue.value?.name}/${one.name}/${kind.value}`),
-      brought: bringing(one.name),
+      brought: brought.value.get(one.name) ?? "",
     })),
 );
-/** Return a permission asked already that implies this one, directly or not. */
-function bringing(name: string): string {
-  const all = catalogue.value?.permissions ?? [];
-  const reached = (from: string): string[] => (all.find((one) => one.name === from)?.implies ?? []).flatMap((next) => [next, ...reached(next)]);
-  return all.find((one) => props.held.includes(`${catalogue.value?.name}/${one.name}/${kind.value}`) && reached(one.name).includes(name))?.name ?? "";
-}
 watch(smallest, (names) => (chosen.value = [...names]));
 
 // A long catalogue is narrowed by what one types; what is chosen or proposed never hides.
