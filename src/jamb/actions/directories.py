@@ -117,9 +117,10 @@ def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
     with Session(premises.engine) as session:
         found = [find_directory(session, row.slug) for row in directories.all_directories(session)]
     for directory in found:
-        catalogue = own_api.own_catalogue(premises.own_identifier(directory.slug))
         with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
             row = find_resource(unit.session, directory, own_api.NAME)
+            # Its identifier stays: whoever migrates need not know the address by which the world reaches the service.
+            catalogue = own_api.own_catalogue(row.identifier)
             before = resources.catalogues(unit.session, [row])[row.id]
             if before == catalogue:
                 continue

@@ -6,6 +6,7 @@ import base64
 import binascii
 import os
 import secrets
+from contextlib import suppress
 from pathlib import Path
 
 from pydantic import Field, SecretStr, field_validator
@@ -52,12 +53,14 @@ class Settings(BaseSettings):
             return Sealer(_decoded(self.sealing_key.get_secret_value(), "JAMB_SEALING_KEY"))
         file = self.home / SEALING_KEY_FILE
         self.home.mkdir(parents=True, exist_ok=True)
-        try:
-            descriptor = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        except FileExistsError:
-            return Sealer(_decoded(file.read_text(), str(file)))
-        with os.fdopen(descriptor, "w") as opened:
-            opened.write(base64.b64encode(secrets.token_bytes(KEY_BYTES)).decode() + "\n")
+        if not file.exists():
+            # Written whole beside it, then linked: another process finds a finished key or none.
+            fresh = file.with_name(f".{file.name}.{secrets.token_hex(8)}")
+            with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as opened:
+                opened.write(base64.b64encode(secrets.token_bytes(KEY_BYTES)).decode() + "\n")
+            with suppress(FileExistsError):
+                os.link(fresh, file)
+            fresh.unlink()
         return Sealer(_decoded(file.read_text(), str(file)))
 
 
