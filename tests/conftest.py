@@ -10,12 +10,17 @@ import sys
 from collections.abc import Iterator
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from jamb.demo.cluster import Cluster
 from tests.console.browser import browser, open_console
 from tests.world import HOME, PORT, World, answers, wait_until
 
 __all__ = ["browser", "open_console", "world"]
+
+# How fast the machine is today is no property of the code.
+settings.register_profile("jamb", deadline=None, suppress_health_check=list(HealthCheck))
+settings.load_profile("jamb")
 
 
 @pytest.fixture(scope="session")

@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 import httpx
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
@@ -97,7 +97,7 @@ FIELDS = ["name", "purpose", "kind", "owners", "resource", "permissions", "reaso
           "operations", "csv", "title", "choices", "token", "operation", "person", "object", "at", "decision"]  # fmt: skip
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=150)
 @given(path=st.sampled_from(WRITES), body=st.dictionaries(st.sampled_from(FIELDS), anything, max_size=5) | anything)
 def test_no_body_makes_the_service_stumble(steward: httpx.Client, client_id: str, path: str, body: Any) -> None:
     answer = steward.post(filled(path, client_id), json=body)
@@ -108,7 +108,7 @@ def test_no_body_makes_the_service_stumble(steward: httpx.Client, client_id: str
         assert problem["detail"]
 
 
-@settings(max_examples=100, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=100)
 @given(path=st.sampled_from(READS), part=st.text(min_size=1, max_size=60), query=st.dictionaries(st.sampled_from(["q", "cursor", "limit", "sort", "client", "asks", "failed", "resource", "operation"]), st.text(max_size=30), max_size=4))  # fmt: skip
 def test_no_address_makes_the_service_stumble(
     steward: httpx.Client, path: str, part: str, query: dict[str, str]
@@ -118,7 +118,7 @@ def test_no_address_makes_the_service_stumble(
     assert answer.status_code < 500, (address, query)
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=150)
 @given(form=st.dictionaries(st.sampled_from(["grant_type", "client_id", "client_secret", "scope", "resource", "device_code"]), st.sampled_from(["client_credentials", "urn:ietf:params:oauth:grant-type:device_code"]) | st.text(max_size=60), max_size=6))  # fmt: skip
 def test_no_form_makes_the_token_endpoint_stumble(world: World, form: dict[str, str]) -> None:
     answer = httpx.post(world.token_endpoint(), data=form)

@@ -111,6 +111,23 @@ export const useConsent = (
       ),
   });
 
+export type Level = "nothing" | "read" | "read-and-write" | "all";
+export type Choices = Record<string, { level: Level; reach: ReachChoice }>;
+
+export const useTakeover = (client: MaybeRefOrGetter<string>, choices: MaybeRefOrGetter<Choices | null>, fit: MaybeRefOrGetter<boolean>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "takeover", () => toValue(choices)],
+    enabled: () => toValue(fit),
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.POST("/api/v1/directories/{directory}/clients/{client}/takeover/preview", {
+          params: { path: { ...path(), client: toValue(client) } },
+          body: { choices: toValue(choices), reason: "" },
+        }),
+      ),
+  });
+
 export const useRequests = (waiting: MaybeRefOrGetter<boolean>) =>
   useQuery({
     queryKey: ["requests", directory, () => toValue(waiting)],

@@ -31,7 +31,12 @@ async function run(call: () => Promise<void>): Promise<void> {
     error.value = problem;
   }
 }
-const look = () => run(async () => void (review.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/asks/review", { params: params(), body: body() }))));
+const look = () =>
+  run(async () => {
+    const looked = text.value;
+    const found = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/asks/review", { params: params(), body: body() }));
+    if (looked === text.value) review.value = found;
+  });
 const ask = () =>
   run(async () => {
     await must(api.POST("/api/v1/directories/{directory}/clients/{client}/asks/list", { params: params(), body: body() }));
