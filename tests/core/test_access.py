@@ -274,7 +274,7 @@ def test_a_refusal_out_of_reach_names_the_smallest_reach(reach: Reach, name: str
     asked = Request("moor", APPLICATION, object=ObjectFacts(name, TREE.where(name)))
     explained = explain(quay, holding, asked, NOW)
     assert [check.name for check in explained.decision.failed] == [CheckName.REACH]
-    assert [(step.kind, step.reach.words()) for step in explained.mend] == [(kind, words)]
+    assert [(step.kind, step.reach.words) for step in explained.mend] == [(kind, words)]
 
 
 def test_a_token_from_the_second_of_the_cut_off_is_refused_and_the_next_one_is_not() -> None:

@@ -101,7 +101,7 @@ def test_handing_on_never_gives_more_than_the_maker_has(catalogue: Catalogue, da
 def test_all_of_a_role_is_handed_on_in_its_fewest_permissions() -> None:
     roles = [RoleHolding("chief", frozenset({"manage", "arrivals"})), RoleHolding("hand", frozenset({"assign"}), Reach.only("north"))]  # fmt: skip
     found = handed_on(berths(), roles, TakeoverLevel.ALL, Reach(), TREE)
-    assert {(one.permission, one.reach.words()) for one in found} == {
+    assert {(one.permission, one.reach.words) for one in found} == {
         ("manage", "everywhere"),
         ("arrivals", "everywhere"),
     }

@@ -11,13 +11,13 @@ import pytest
 
 from jamb.client import Jamb, JambError
 from jamb.core.reach import ReachKind
+from jamb.core.roles import HolderKind
 from jamb.guard import Bounds, Notice, OwnToken, Refused, TokenClaims, verify
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import notice_of
 from jamb.guard.verify import bounded, require_permission
 from jamb.wire.consent import Terms
 from jamb.wire.reach import ReachSent
-from jamb.wire.roles import HolderKind
 from tests.world import BERTHS, World
 
 OBJECTS = ("north-2", "north-12", "south-3", "fuel-1")

@@ -10,9 +10,10 @@ import pytest
 
 from jamb.client import Forbidden, JambError
 from jamb.core.reach import ReachKind
+from jamb.core.roles import HolderKind
 from jamb.wire.consent import Terms
 from jamb.wire.reach import CollectionSent, ReachSent
-from jamb.wire.roles import HolderKind, RoleSent
+from jamb.wire.roles import RoleSent
 from tests.world import Made, World, unique, wait_until
 
 DISPATCHES = "https://dispatches.quillhaven.example"

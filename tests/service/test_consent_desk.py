@@ -13,11 +13,11 @@ from jamb.core.access import MendKind
 from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
+from jamb.core.roles import HolderKind
 from jamb.core.takeover import TakeoverLevel
 from jamb.wire.consent import TakeoverChoice, Terms
 from jamb.wire.reach import ReachSent
 from jamb.wire.resources import ResourceSent
-from jamb.wire.roles import HolderKind
 from tests.world import Made, World, unique
 
 HERE = "/api/v1/directories/quillhaven"

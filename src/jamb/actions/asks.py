@@ -99,7 +99,7 @@ def add_asks(
         asked.append(ask_view(row, resource.name, implied_by(catalogue, permission, beside)))
     after: dict[str, object] = {"resource": resource.name, "permissions": sorted(permissions), "kind": kind.value}
     if reach != EVERYWHERE:
-        after["reach"] = reach.words()
+        after["reach"] = reach.words
     unit.enter(actor, "permission.asked", client_subject(client), now=now, after=after, reason=reason)
     return asked
 

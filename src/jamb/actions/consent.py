@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from operator import attrgetter
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
@@ -215,7 +216,7 @@ def enact(
         if place.kind is AccessKind.DELEGATED:
             after["kind"], after["for"] = place.kind.value, person.name if person is not None else "everyone"
         if any(reach != EVERYWHERE for reach in place.reach):
-            after["reach"] = "; ".join(sorted(reach.words() for reach in place.reach))
+            after["reach"] = "; ".join(sorted(reach.words for reach in place.reach))
         if terms.expires_at is not None:
             after["until"] = terms.expires_at.isoformat()
         before = {"operations": len(place.comparison.unchanged | place.comparison.wider)}
@@ -252,7 +253,7 @@ def change_reach(
         mine = _held(unit.session, client, resource.id)
         changing = {row.id for row in rows if reach_of(row.reach) != reach}
         if not changing:
-            raise BadInput.field("reach", reach.words(), "another reach than the one it has")
+            raise BadInput.field("reach", reach.words, "another reach than the one it has")
         others = [one for row, one in mine if row not in changing]
         before = holdings_in_force([one for _, one in mine], kind, now)
         after = holdings_in_force(others, kind, now) | {
@@ -260,7 +261,7 @@ def change_reach(
         }
         comparison = compare(catalogue, before, after, resources.collections_of(unit.session, resource.id))
         _refuse_alone(unit.session, directory, client, resource.id, permissions, comparison.added_weight, actor)
-        was = {f"{row.permission}": reach_of(row.reach).words() for row in rows}
+        was = {f"{row.permission}": reach_of(row.reach).words for row in rows}
         moment = note_narrowed(unit.session, client, now)
         for row in rows:
             row.reach, row.narrowed_at = document(reach) or None, moment
@@ -271,7 +272,7 @@ def change_reach(
             client_subject(client),
             now=now,
             before={"reach": was},
-            after={"resource": resource.name, "permissions": sorted(permissions), "reach": reach.words()},
+            after={"resource": resource.name, "permissions": sorted(permissions), "reach": reach.words},
             reason=reason,
         )
         names = {one.id: one.name for one in people.people_of(unit.session, directory.id)}
@@ -418,7 +419,7 @@ def preview_of(
                 AccessKind(kind),
                 tuple(ask_view(row, name) for row in here),
                 compare(catalogues[resource_id], held, held | added, tree),
-                tuple(sorted({one.reach for one in added}, key=Reach.words)),
+                tuple(sorted({one.reach for one in added}, key=attrgetter("words"))),
                 tuple(_others(row, others.get((row.resource_id, row.permission, row.kind), [])) for row in here),
             )
         )

@@ -12,8 +12,9 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_directory
-from jamb.core.errors import BadInput, NotFound, StillInUse, Violation, shorten
-from jamb.core.groups import GROUP_NAME, NAME_LONGEST, holders, refuse_cycle
+from jamb.core.errors import NotFound, StillInUse, Violation, shorten
+from jamb.core.groups import holders, refuse_cycle
+from jamb.core.roles import check_short_name
 from jamb.store import roles
 from jamb.store.work import Actor, unit_of_work
 
@@ -56,7 +57,7 @@ def save_group(
     Raises:
         BadInput: an unfit name, or a group that would lie within itself. NotFound: a member is not known here.
     """
-    _check_name(name)
+    check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         # One writer at a time, so that two changes together cannot close a ring.
         unit.session.execute(
@@ -120,11 +121,6 @@ def find_group(session: Session, directory: Directory, name: str) -> roles.Group
             violations=(Violation("group", shorten(name), f"a group of this directory: {known}"),),
         )
     return row
-
-
-def _check_name(name: str) -> None:
-    if len(name) > NAME_LONGEST or not GROUP_NAME.match(name):
-        raise BadInput.field("name", name, f"lower-case words joined by hyphens, at most {NAME_LONGEST} characters")
 
 
 def _put(session: Session, group_id: UUID, people: Iterable[UUID], groups: Iterable[UUID]) -> None:

@@ -19,8 +19,8 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
 from jamb.core.errors import BadInput, NameTaken, NotFound, NotSignedIn, TooManyTries, Violation
-from jamb.core.groups import GROUP_NAME
 from jamb.core.people_list import ListedPerson, check_person, read_people
+from jamb.core.roles import check_short_name
 from jamb.store import directories, people, roles
 from jamb.store.work import Actor, Unit, observation, unit_of_work
 
@@ -285,8 +285,7 @@ def _join_groups(
     for name in dict.fromkeys(name for one in listed for name in one.groups):
         row = roles.group_by_name(unit.session, directory.id, name)
         if row is None:
-            if not GROUP_NAME.match(name):
-                raise BadInput.field("groups", name, "lower-case words joined by hyphens")
+            check_short_name("groups", name)
             row = roles.GroupRow(id=uuid4(), directory_id=directory.id, name=name, title=name)
             unit.session.add(row)
             unit.session.flush()

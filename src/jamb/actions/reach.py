@@ -24,7 +24,7 @@ def check_reach(session: Session, resource: resources.ResourceRow, reach: Reach)
         return
     if not resource.object_name:
         raise BadInput.field(
-            "reach", reach.words(), f"everywhere: {resource.name} has no objects to reach", "Leave the reach out."
+            "reach", reach.words, f"everywhere: {resource.name} has no objects to reach", "Leave the reach out."
         )
     if len(reach.collections) > MOST_COLLECTIONS:
         allowed = f"at most {MOST_COLLECTIONS} collections"
@@ -120,7 +120,7 @@ def _line(one: Collection, members: frozenset[str], whole: Coverage) -> SheetLin
 
 
 def _in_words(grant: HeldGrant) -> str:
-    return f"{grant.permission} {grant.reach.words()}" + (f" through {grant.through}" if grant.through else "")
+    return f"{grant.permission} {grant.reach.words}" + (f" through {grant.through}" if grant.through else "")
 
 
 def _decisions(

@@ -331,8 +331,8 @@ def _refuse_wider(
         if _beyond(here.comparison, there.comparison):
             raise BadInput.field(
                 "reach",
-                "; ".join(reach.words() for reach in here.reach),
-                "within what is asked: " + "; ".join(reach.words() for reach in there.reach),
+                "; ".join(reach.words for reach in here.reach),
+                "within what is asked: " + "; ".join(reach.words for reach in there.reach),
                 "Narrow it; a wider reach takes an ask of its own.",
             )
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from enum import StrEnum
 from uuid import UUID, uuid4
 
 from sqlmodel import Session, col, select
@@ -23,22 +21,14 @@ from jamb.actions.premises import (
     refuse_stewardless,
 )
 from jamb.actions.reach import check_reach
-from jamb.core.errors import BadInput, NotFound, NothingToWithdraw, StillInUse, TopRole, Violation, shorten
-from jamb.core.permissions import AccessKind, Catalogue, weigh
+from jamb.core.errors import BadInput, NotFound, NothingToWithdraw, StillInUse, Violation, shorten
+from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
+from jamb.core.roles import HolderKind, check_bundle, check_for_client, check_short_name, holds_everything
 from jamb.store import resources, roles
 from jamb.store.clients import ClientRow
 from jamb.store.work import Actor, Unit, unit_of_work
-
-ROLE_NAME = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*\Z")
-NAME_LONGEST = 60
-
-
-class HolderKind(StrEnum):
-    PERSON = "person"
-    GROUP = "group"
-    CLIENT = "client"
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,12 +79,11 @@ def save_role(
         BadInput: an unfit name or unknown permissions, or a shipped role. StillInUse: it is of another resource.
         TopRole: a client holds it, and it would hold everything.
     """
-    if len(name) > NAME_LONGEST or not ROLE_NAME.match(name):
-        raise BadInput.field("name", name, f"lower-case words joined by hyphens, at most {NAME_LONGEST} characters")
+    check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         resource = find_resource(unit.session, directory, resource_name)
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
-        _check_permissions(catalogue, permissions)
+        check_bundle(catalogue, permissions)
         row = roles.role_by_name(unit.session, directory.id, name, lock=True)
         before = None
         if row is None:
@@ -162,7 +151,7 @@ def assign_role(
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
         check_reach(unit.session, resource, reach)
         if kind is HolderKind.CLIENT:
-            _check_for_client(directory, catalogue, row.name, row.permissions)
+            check_for_client(directory.policy, catalogue, row.name, row.permissions)
         for reference in dict.fromkeys(holders):
             holder_id, label = _find_holder(unit.session, directory, kind, reference)
             held = _assignment(unit.session, row, kind, holder_id)
@@ -171,7 +160,7 @@ def assign_role(
                 held = roles.AssignmentRow(id=uuid4(), role_id=row.id)
                 setattr(held, f"{kind.value}_id", holder_id)
             elif held.expires_at is None or held.expires_at > now:
-                before = {"reach": reach_of(held.reach).words(), "until": _until(held.expires_at)}
+                before = {"reach": reach_of(held.reach).words, "until": _until(held.expires_at)}
                 held.narrowed_at = now
             if before is None:
                 held.assigned_at = now
@@ -179,7 +168,7 @@ def assign_role(
             unit.session.add(held)
             if kind is HolderKind.CLIENT:
                 held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
-            after = {"role": name, "to": label, "reach": reach.words(), "until": _until(expires_at)}
+            after = {"role": name, "to": label, "reach": reach.words, "until": _until(expires_at)}
             unit.enter(
                 actor,
                 "role.assigned",
@@ -218,7 +207,7 @@ def withdraw_role(
             unit.session.add(held)
             if kind is HolderKind.CLIENT:
                 held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
-            before = {"role": name, "from": label, "reach": reach_of(held.reach).words()}
+            before = {"role": name, "from": label, "reach": reach_of(held.reach).words}
             unit.enter(actor, "role.withdrawn", _assigned_subject(row, kind, holder_id, label), now=now, before=before)
         unit.session.flush()
         refuse_stewardless(unit.session, directory, now)
@@ -236,39 +225,6 @@ def find_role(session: Session, directory: Directory, name: str, *, lock: bool =
     return row
 
 
-def _check_permissions(catalogue: Catalogue, permissions: Sequence[str]) -> None:
-    unknown = [name for name in permissions if name not in catalogue.permissions]
-    if unknown or not permissions:
-        known = ", ".join(sorted(catalogue.permissions)[:20])
-        sent = ", ".join(map(shorten, unknown)) or "nothing"
-        raise BadInput.field("permissions", sent, f"permissions of {catalogue.name}: {known}")
-
-
-def _holds_everything(catalogue: Catalogue, permissions: Sequence[str]) -> bool:
-    """Tell whether a role opens all that people or clients can be given at a resource."""
-    every = frozenset().union(
-        *(catalogue.opened_by(name) for name, item in catalogue.permissions.items() if len(item.kinds) > 1)
-    ) or frozenset(catalogue.operations)
-    return catalogue.opened_by_all(permissions) >= every
-
-
-def _check_for_client(directory: Directory, catalogue: Catalogue, name: str, permissions: Sequence[str]) -> None:
-    delegated = [
-        one
-        for one in permissions
-        if one in catalogue.permissions and AccessKind.APPLICATION not in catalogue.permissions[one].kinds
-    ]
-    if delegated:
-        allowed = "permissions that a client can hold as itself"
-        raise BadInput.field("role", ", ".join(delegated), allowed, "Make a role without them.")
-    if _holds_everything(catalogue, permissions) and not directory.policy.top_role_for_clients:
-        raise TopRole(
-            f"{name} holds everything at {catalogue.name}: the policy keeps such roles from clients.",
-            violations=(Violation("role", name, "a role that leaves something out"),),
-            next_step="Assign a smaller role; `jamb explain` names the smallest that would do.",
-        )
-
-
 def _note_change(
     unit: Unit,
     directory: Directory,
@@ -280,7 +236,7 @@ def _note_change(
     """Tell guards of a role that bundles other things now, and refuse one that grew too big for its clients."""
     held = [one for one in roles.holders_of(unit.session, [row.id], now) if one.held.client_id is not None]
     if held:
-        _check_for_client(directory, catalogue, row.name, permissions)
+        check_for_client(directory.policy, catalogue, row.name, permissions)
     for one in held:
         one.held.narrowed_at = _narrowed(unit.session, str(one.held.client_id), now)
         unit.session.add(one.held)
@@ -329,7 +285,7 @@ def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow]
                 row.shipped,
                 len(opened),
                 weigh(catalogue, opened),
-                _holds_everything(catalogue, row.permissions),
+                holds_everything(catalogue, row.permissions),
                 tuple(held.get(row.id, ())),
             )
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from operator import attrgetter
 from uuid import UUID
 
 from sqlmodel import Session
@@ -92,7 +93,7 @@ def take_over(
         }
         asked: list[AskView] = []
         for line, resource_id in lines:
-            for reach in sorted({one.reach for one in line.permissions}, key=Reach.words):
+            for reach in sorted({one.reach for one in line.permissions}, key=attrgetter("words")):
                 names = [
                     one.permission
                     for one in line.permissions
@@ -137,7 +138,7 @@ def _lines(
         tree = resources.collections_of(session, row.id)
         found = handed_on(catalogues[row.id], held, choice.level, choice.reach, tree)
         if held:
-            lines.append((_line(catalogues[row.id], row, tuple(one.words() for one in held), choice, found), row.id))
+            lines.append((_line(catalogues[row.id], row, tuple(one.words for one in held), choice, found), row.id))
     return lines
 
 

@@ -12,7 +12,8 @@ from jamb.cli.connection import connected
 from jamb.cli.options import ExceptOption, OnlyOption, UntilOption, checked, moment_of, reach_of, read_json, read_text
 from jamb.cli.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import BadInput
-from jamb.wire.roles import HolderKind, Role, RoleSent
+from jamb.core.roles import HolderKind
+from jamb.wire.roles import Role, RoleSent
 
 people = typer.Typer(help="The people of the directory.", no_args_is_help=True)
 groups = typer.Typer(help="Groups of people, nested.", no_args_is_help=True)

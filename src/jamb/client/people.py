@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from jamb.client.nouns import Noun, part
+from jamb.core.roles import HolderKind
 from jamb.wire.people import PeopleImported, Person
 from jamb.wire.reach import ReachSent
-from jamb.wire.roles import Group, HolderKind, Role, RoleSent
+from jamb.wire.roles import Group, Role, RoleSent
 
 
 class People(Noun):

@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 
 from jamb.core.errors import BadInput, Violation
-
-GROUP_NAME = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*\Z")
-NAME_LONGEST = 60
 
 
 def holders(inner: Mapping[str, Iterable[str]], group: str) -> frozenset[str]:

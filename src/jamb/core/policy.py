@@ -65,10 +65,6 @@ class DirectoryPolicy:
     def observation(self) -> timedelta:
         return timedelta(days=self.observation_days)
 
-    @property
-    def longest_token(self) -> timedelta:
-        return timedelta(seconds=max(self.access_token_seconds, self.person_token_seconds))
-
 
 # Smallest and largest value of each number.
 BOUNDS: Mapping[str, tuple[int, int]] = {

@@ -47,7 +47,7 @@ def handed_on(
         implied = frozenset().union(*(catalogue.closure(name) - {name} for name in fitting))
         found.update(Holding(name, reach) for name in fitting - implied)
     needed = (one for one in found if not any(_swallows(catalogue, other, one) for other in found))
-    return tuple(sorted(needed, key=lambda one: (one.permission, one.reach.words())))
+    return tuple(sorted(needed, key=lambda one: (one.permission, one.reach.words)))
 
 
 def _swallows(catalogue: Catalogue, wide: Holding, narrow: Holding) -> bool:

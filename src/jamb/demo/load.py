@@ -19,6 +19,7 @@ from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.core.reach import CollectionTree
+from jamb.core.roles import HolderKind
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
 from jamb.demo.scenario import (
@@ -218,7 +219,7 @@ def _assign(history: History, role: str, kind: str, rest: str, at: datetime) -> 
     words = ["only", *reach.split()] if reach else []
     by = history.actors["hanneke.brouwer"]
     roles.assign_role(
-        history.premises, history.port, role, roles.HolderKind(kind), [reference], read_reach(words), None, by, at
+        history.premises, history.port, role, HolderKind(kind), [reference], read_reach(words), None, by, at
     )
 
 

@@ -112,7 +112,7 @@ class ReachSheet(Answered):
 
 
 def reach_answer(reach: core.Reach) -> Reach:
-    return Reach(kind=reach.kind, collections=sorted(reach.collections), words=reach.words())
+    return Reach(kind=reach.kind, collections=sorted(reach.collections), words=reach.words)
 
 
 def collections_answer(resource: str, object_name: str, tree: core.CollectionTree) -> Collections:

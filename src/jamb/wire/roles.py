@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field
 
+from jamb.core.roles import HolderKind
 from jamb.wire.base import Answered, Moment, Sent
 from jamb.wire.reach import Reach, ReachSent
 
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
-
-
-class HolderKind(StrEnum):
-    PERSON = "person"
-    GROUP = "group"
-    CLIENT = "client"
 
 
 class RoleSent(Sent):

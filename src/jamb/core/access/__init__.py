@@ -1,5 +1,6 @@
 """Who may do what: the decision, its explanation, and what a change would make possible."""
 
+from jamb.core.access.bounds import Bound, PastHolding, bounds_of
 from jamb.core.access.compare import Comparison, ObjectCount, compare, everywhere, possible
 from jamb.core.access.decide import Check, CheckName, Decision, ObjectFacts, Request, TokenFacts, decide, reaches
 from jamb.core.access.explain import Explanation, Mend, MendKind, explain
@@ -15,6 +16,7 @@ from jamb.core.access.standing import (
 )
 
 __all__ = [
+    "Bound",
     "Check",
     "CheckName",
     "ClientStanding",
@@ -28,10 +30,12 @@ __all__ = [
     "MendKind",
     "ObjectCount",
     "ObjectFacts",
+    "PastHolding",
     "PersonStanding",
     "Request",
     "RoleHolding",
     "TokenFacts",
+    "bounds_of",
     "compare",
     "decide",
     "everywhere",

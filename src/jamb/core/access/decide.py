@@ -182,7 +182,7 @@ def _other_way(kind: AccessKind) -> str:
 
 
 def _reach(request: Request, matching: tuple[HeldGrant, ...], reaching: tuple[HeldGrant, ...]) -> Check:
-    words = "; ".join(sorted({f"{grant.permission} counts {grant.reach.words()}" for grant in reaching or matching}))
+    words = "; ".join(sorted({f"{grant.permission} counts {grant.reach.words}" for grant in reaching or matching}))
     if request.object is None:
         bounded = all(grant.reach != EVERYWHERE for grant in matching)
         return Check(CheckName.REACH, True, words + (", so it depends on the object" if bounded else ""))
@@ -212,9 +212,9 @@ def _role_evidence(
     request: Request, person: PersonStanding, opening: list[RoleHolding], fitting: list[RoleHolding]
 ) -> str:
     if fitting:
-        return f"{person.name} is {', '.join(sorted(role.words() for role in fitting))}"
+        return f"{person.name} is {', '.join(sorted(role.words for role in fitting))}"
     if opening and request.object is not None:
-        held = ", ".join(sorted(role.words() for role in opening))
+        held = ", ".join(sorted(role.words for role in opening))
         return f"{person.name} is {held}; {_lies(request.object)}"
     held = ", ".join(sorted({role.name for role in person.roles}))
     return f"{person.name} is {held}, which does not open it" if held else f"{person.name} has no role here"
@@ -232,7 +232,7 @@ def _token(
             for name in carried
             if any(reaches(catalogue, request, reach) for reach in token.reach.get(name, (EVERYWHERE,)))
         ]
-        bounds = sorted({reach.words() for name in carried for reach in token.reach.get(name, (EVERYWHERE,))})
+        bounds = sorted({reach.words for name in carried for reach in token.reach.get(name, (EVERYWHERE,))})
         checks.append(Check(CheckName.TOKEN_REACH, bool(holding), f"the token counts {' and '.join(bounds)}"))
     # The token must be younger than a grant that it carries; a grant it does not carry cannot vouch for it.
     relied = [grant for grant in relying if catalogue.closure(grant.permission) & token.scope]

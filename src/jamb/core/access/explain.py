@@ -115,7 +115,7 @@ def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request,
 
 def _consent_to(catalogue: Catalogue, request: Request, permission: str, weight: float) -> Mend:
     reach = smallest_reach(catalogue, request)
-    where = "" if reach == EVERYWHERE else f", {reach.words()}"
+    where = "" if reach == EVERYWHERE else f", {reach.words}"
     return Mend(MendKind.CONSENT, f"Have an approver consent to {permission}{where}.", permission, weight, reach)
 
 
@@ -149,7 +149,7 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
     else:
         left = grant.reach.collections - set(found.collections)
         reach = Reach.all_but(*left) if left else EVERYWHERE
-    text = f"Have an approver let {grant.permission} reach {reach.words()} instead of {grant.reach.words()}."
+    text = f"Have an approver let {grant.permission} reach {reach.words} instead of {grant.reach.words}."
     return Mend(MendKind.WIDEN_REACH, text, grant.permission, 0, reach)
 
 
@@ -165,5 +165,5 @@ def _role_step(
         return None
     weight, name = min(fitting)
     reach = smallest_reach(catalogue, request)
-    where = "" if reach == EVERYWHERE else f", {reach.words()}"
+    where = "" if reach == EVERYWHERE else f", {reach.words}"
     return Mend(MendKind.ASSIGN_ROLE, f"Have a steward make {person.name} {name}{where}.", name, weight, reach)

@@ -47,10 +47,11 @@ class RoleHolding:
     reach: Reach = EVERYWHERE
     through: str = ""
 
+    @property
     def words(self) -> str:
         parts = [self.name]
         if self.reach != EVERYWHERE:
-            parts.append(f"({self.reach.words()})")
+            parts.append(f"({self.reach.words})")
         if self.through:
             parts.append(f"through {self.through}")
         return " ".join(parts)

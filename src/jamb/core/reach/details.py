@@ -27,7 +27,7 @@ def details(identifier: str, held: Iterable[tuple[frozenset[str], Reach]]) -> li
             by_reach[reach] = by_reach.get(reach, frozenset()) | (names - free)
     return [
         {"type": TYPE, "locations": [identifier], "privileges": sorted(names), **document(reach)}
-        for reach, names in sorted(by_reach.items(), key=lambda pair: pair[0].words())
+        for reach, names in sorted(by_reach.items(), key=lambda pair: pair[0].words)
     ]
 
 

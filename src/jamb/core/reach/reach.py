@@ -47,7 +47,9 @@ class Reach:
             return True
         return self.collections.isdisjoint(within) is (self.kind is ReachKind.ALL_BUT)
 
+    @property
     def words(self) -> str:
+        """Say it as part of a sentence: "only north, fuel"."""
         listed = ", ".join(sorted(self.collections))
         if self.kind is ReachKind.EVERYWHERE:
             return "everywhere"

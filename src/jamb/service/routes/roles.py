@@ -59,7 +59,7 @@ def assign_role(
         office.premises,
         admitted.directory,
         role,
-        roles.HolderKind(sent.kind),
+        sent.kind,
         sent.holders,
         reach,
         sent.expires_at,
@@ -79,7 +79,7 @@ def withdraw_role(
 ) -> wire.Role:
     """Withdraw a role from its holders, all or none."""
     changed = roles.withdraw_role(
-        office.premises, admitted.directory, role, roles.HolderKind(sent.kind), sent.holders, admitted.actor, now
+        office.premises, admitted.directory, role, sent.kind, sent.holders, admitted.actor, now
     )
     return _role_answer(changed)
 
@@ -96,7 +96,7 @@ def _role_answer(role: roles.Role) -> wire.Role:
         everything=role.everything,
         holders=[
             wire.Assignment(
-                kind=wire.HolderKind(one.kind),
+                kind=one.kind,
                 id=one.id,
                 name=one.name,
                 reach=reach_answer(one.reach),
