@@ -160,6 +160,38 @@ def test_a_consent_for_one_person_counts_for_nobody_else_and_shows_whose_it_is(w
         assert "occupant.assign" in ended.no_longer
 
 
+def test_consents_for_single_people_neither_hide_weight_nor_move_with_those_for_everyone(world: World) -> None:
+    made = world.client(secret=False)
+    kind = DELEGATED
+    with world.jamb("registrar") as registrar, world.jamb("approver") as approver:
+        (ask,) = registrar.asks.add(made.id, "berths", ["berths.assign"], kind=kind)
+        for person in (OSKAR, YUKI):
+            approver.consent.grant(made.id, asks=[ask.id], terms=Terms(person=person, reach={"berths": only("north")}))
+        with pytest.raises(Conflict, match="counts for Yuki Tanabe already"):
+            approver.consent.grant(made.id, asks=[ask.id], terms=Terms(person=YUKI))
+        assert not approver.consent.preview(made.id).resources, "it waits for nobody in particular"
+        whole = approver.consent.preview(made.id, asks=[ask.id])
+        assert whole.weight == 10, "what two people have says nothing of all others"
+        assert "occupant.assign" in {one.name for one in whole.resources[0].newly}
+        with pytest.raises(JambError, match="not granted") as nobody:
+            approver.consent.change_reach(made.id, "berths", ["berths.assign"], only("fuel"), kind=kind)
+        assert "name the person" in nobody.value.next_step
+        changed = approver.consent.change_reach(
+            made.id, "berths", ["berths.assign"], only("fuel"), kind=kind, person=YUKI
+        )
+        assert [one.person for one in changed.grants] == ["Yuki Tanabe"]
+        # The rest is asked for by a request, though some have it already.
+        asked = registrar.requests.make(made.id, "The whole office", asks=[ask.id])
+        assert approver.requests.grant(asked.id).state == "granted"
+        approver.consent.change_reach(made.id, "berths", ["berths.assign"], only("south"), kind=kind)
+        reach = {one.person: one.reach.words for one in approver.consent.list(made.id)}
+        assert reach == {"Oskar Pell": "only north", "Yuki Tanabe": "only fuel", "": "only south"}
+        approver.consent.withdraw(made.id, "berths", ["berths.assign"], kind=kind, person=OSKAR)
+        assert {one.person for one in approver.consent.list(made.id)} == {"Yuki Tanabe", ""}
+        approver.consent.withdraw(made.id, "berths", ["berths.assign"], kind=kind)
+        assert not approver.consent.list(made.id)
+
+
 def test_owners_see_and_do_as_much_as_their_level_and_only_with_their_own(world: World) -> None:
     mine, other = world.client(granted=["berths.view"]), world.client(secret=False)
     with world.jamb("registrar") as registrar:

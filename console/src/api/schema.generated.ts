@@ -1363,6 +1363,8 @@ export interface components {
         };
         /** Approval */
         Approval: {
+            /** Approver Id */
+            approver_id: string;
             /** Approver */
             approver: string;
             /**
@@ -1748,6 +1750,8 @@ export interface components {
             approvers: number;
             /** Asked By */
             asked_by: string[];
+            /** Asked By Ids */
+            asked_by_ids: string[];
             /** Resources */
             resources: components["schemas"]["ConsentAtResource"][];
         };
@@ -1769,6 +1773,8 @@ export interface components {
             purpose: string;
             /** Asks */
             asks: string[];
+            /** Requested By Id */
+            requested_by_id: string;
             /** Requested By */
             requested_by: string;
             /**
@@ -2100,6 +2106,8 @@ export interface components {
             expires_at: string | null;
             /** Granted By */
             granted_by: string;
+            /** Person Id */
+            person_id: string | null;
             /** Person */
             person: string;
             /** By Person */

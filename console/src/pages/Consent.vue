@@ -37,7 +37,7 @@ const where = computed(() => {
   const places = (letter.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
   return places.length ? `, ${places.map((place) => place.reach.map((one) => one.words).join(" and ")).join("; ")}` : "";
 });
-const alone = computed(() => !!letter.value?.two_people && letter.value.asked_by.includes(current.value?.person.name ?? ""));
+const alone = computed(() => !!letter.value?.two_people && letter.value.asked_by_ids.includes(current.value?.person.id ?? ""));
 
 // Asking an approver, for those who may not consent or may not alone.
 const asking = ref(false);

@@ -30,9 +30,10 @@ const words = ref("");
 const busy = ref(false);
 const failed = ref<unknown>(null);
 const stale = useStale();
-const mine = computed(() => one.value?.requested_by === current.value?.person.name);
-const saidYes = computed(() => one.value?.approvals.some((approval) => approval.approver === current.value?.person.name) ?? false);
-const blocked = computed(() => saidYes.value || (mine.value && (letter.value?.two_people ?? false)));
+const mine = computed(() => one.value?.requested_by_id === current.value?.person.id);
+const asked = computed(() => letter.value?.asked_by_ids.includes(current.value?.person.id ?? "") ?? false);
+const saidYes = computed(() => one.value?.approvals.some((approval) => approval.approver_id === current.value?.person.id) ?? false);
+const blocked = computed(() => saidYes.value || ((mine.value || asked.value) && (letter.value?.two_people ?? false)));
 const newly = computed(() => (letter.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
 
 async function send(call: () => Promise<unknown>): Promise<void> {

@@ -64,6 +64,7 @@ class HoldingView:
     granted_at: datetime
     expires_at: datetime | None
     granted_by: str
+    person_id: UUID | None
     person: str
     by_person: bool
     through: str
@@ -267,7 +268,7 @@ def cut_off(
             client_subject(row),
             now=now,
             before={"cut off": before.isoformat() if before is not None else "never"},
-            after={"cut off": now.isoformat(), "tokens that lived": living},
+            after={"cut off": row.cut_off_at.isoformat(), "tokens that lived": living},
             reason=reason,
         )
         return CutOff(row.cut_off_at, living, now + life)
@@ -313,7 +314,7 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
         asks = {(ask.resource_id, ask.permission, ask.kind): ask for ask in loaded.asks}
         standing = [grant for grant in loaded.grants if grant.held().in_force(now)]
         by_role = [(held, role) for held, role in loaded.roles if _counts(held.assigned_at, held.expires_at, now)]
-        names = {row.id: row.name for row in people_store.people_of(session, directory.id)}
+        names = people_store.names_of(session, (one.person_id for one in standing))
         by_name = {row.name: row.id for row in resources.resources_of(session, directory.id)}
         ladders = []
         for resource in loaded.picture.resources:
@@ -324,13 +325,14 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
                 holdings = [
                     HoldingView(
                         reach_of(one.reach), one.granted_at, one.expires_at, one.granted_by,
-                        names.get(one.person_id, "") if one.person_id is not None else "", one.by_person, "",
+                        one.person_id, names[one.person_id], one.by_person, "",
                     )
                     for one in standing
                     if (one.resource_id, one.permission, one.kind) == (resource_id, rung.permission, rung.kind)
                 ] + [
                     HoldingView(
-                        reach_of(held.reach), held.assigned_at, held.expires_at, held.assigned_by, "", False, role.name
+                        reach_of(held.reach), held.assigned_at, held.expires_at, held.assigned_by,
+                        None, "", False, role.name,
                     )
                     for held, role in by_role
                     if role.resource_id == resource_id

@@ -11,7 +11,7 @@ from jamb.actions.premises import Premises, find_client, find_directory, find_re
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
 from jamb.core.errors import BadInput
-from jamb.core.permissions import AccessKind, Catalogue, Operation
+from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.reach import EVERYWHERE, Collection, Coverage, Reach, coverage
 from jamb.store import clients, pictures, resources, roles
 
@@ -57,7 +57,9 @@ class SheetLine:
 
 @dataclass(frozen=True, slots=True)
 class SheetOperation:
-    operation: Operation
+    operation: str
+    title: str
+    effect: Effect
     # None: the operation names no object; it is possible or not, whatever the reach.
     lines: tuple[SheetLine, ...] | None
     possible: bool
@@ -107,7 +109,10 @@ def read_reach(
             if catalogue.concerns_object(name):
                 lines = tuple(_line(one, tree.members(path), whole) for path, one in tree.collections.items())
             operation = catalogue.operations[name]
-            operations.append(SheetOperation(operation, lines, live and bool(opening), whole.uncollected, why))
+            possible = live and bool(opening)
+            operations.append(
+                SheetOperation(name, operation.title, operation.effect, lines, possible, whole.uncollected, why)
+            )
         decisions = tuple(_decisions(catalogue, standing, found, now)) if found is not None else ()
         return ReachSheet(
             client.id, client.name, live, resource.name, resource.title, resource.object_name, now, found,

@@ -12,7 +12,8 @@ from sqlmodel import Session
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
-from jamb.actions.consent import ConsentPreview, GrantTerms, choose, enact, preview_of
+from jamb.actions.consent import enact
+from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, unsettled
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.access import Comparison
 from jamb.core.errors import AlreadyAsked, BadInput, Forbidden, NotFound, NothingToGrant, SamePerson, Violation
@@ -33,9 +34,16 @@ from jamb.store.work import Actor, unit_of_work
 
 @dataclass(frozen=True, slots=True)
 class Approval:
+    approver_id: str
     approver: str
     at: datetime
     said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reply:
+    question: str
+    answer: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +60,7 @@ class RequestView:
     requested_at: datetime
     due_at: datetime
     reason: str
-    answers: tuple[tuple[str, str], ...]
+    answers: tuple[Reply, ...]
     weight: float
     approvers: int
     approvals: tuple[Approval, ...]
@@ -69,6 +77,18 @@ class Agreed:
 
     asks: tuple[UUID, ...]
     terms: GrantTerms
+
+    @property
+    def reach(self) -> Mapping[str, Reach]:
+        return self.terms.reach
+
+    @property
+    def expires_at(self) -> datetime | None:
+        return self.terms.expires_at
+
+    @property
+    def person(self) -> str | None:
+        return self.terms.person
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +138,7 @@ def make_request(
                     next_step="Wait for the decision, or take that request back.",
                 )
         asked, replies = _answers(unit.session, directory, chosen, answers, accepted=terms_accepted)
-        seen = preview_of(unit.session, directory, client, chosen, GrantTerms(), now)
+        seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
         row = requests.RequestRow(
             id=uuid4(),
             directory_id=directory.id,
@@ -181,9 +201,9 @@ def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime,
         if view.state is not RequestState.WAITING:
             return RequestDossier(view, None)
         client = find_client(session, directory, row.client_id)
-        terms = view.agreed.terms if view.agreed is not None else GrantTerms()
+        terms = view.agreed.terms if view.agreed is not None else AS_ASKED
         ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
-        chosen = [one for one in choose(session, client, None, now) if one.id in ids]
+        chosen = [one for one in unsettled(session, client, now) if one.id in ids]
         return RequestDossier(view, preview_of(session, directory, client, chosen, terms, now))
 
 
@@ -225,13 +245,13 @@ def decide_request(
             return request_views(unit.session, directory, [row], now)[0]
         agreed = _agreed(row)
         terms, wanted = _settle(row, agreed, ask_ids, terms)
-        chosen = [one for one in choose(unit.session, client, None, now) if one.id in wanted]
+        chosen = [one for one in unsettled(unit.session, client, now) if one.id in wanted]
         if len(chosen) < len(wanted):
             raise NothingToGrant(
                 "An ask of this request was granted or dropped since.", next_step="Read the request again."
             )
         seen = preview_of(unit.session, directory, client, chosen, terms, now)
-        _refuse_wider(unit.session, directory, client, chosen, seen, now)
+        _refuse_wider(unit.session, directory, client, chosen, seen, terms.person, now)
         involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
         refuse_same_person(seen.weight, involved, actor.id, directory.policy)
         needed = approvers_needed(max(seen.weight, _agreed_weight(agreed, row)), directory.policy)
@@ -307,7 +327,7 @@ def _settle(
         sent = ", ".join(map(str, foreign)) or "none"
         raise BadInput.field("asks", sent, "asks of this request", "Grant fewer, never others.")
     if agreed is None:
-        return terms or GrantTerms(), wanted
+        return terms or AS_ASKED, wanted
     if wanted != set(agreed.asks) or (terms is not None and terms != agreed.terms):
         raise BadInput(
             "Another approver said yes to other terms.",
@@ -323,10 +343,11 @@ def _refuse_wider(
     client: clients.ClientRow,
     chosen: Sequence[clients.AskRow],
     seen: ConsentPreview,
+    person: str | None,
     now: datetime,
 ) -> None:
     """Refuse terms that reach further than was asked for: whoever asked did not answer for that."""
-    asked = preview_of(session, directory, client, chosen, GrantTerms(), now)
+    asked = preview_of(session, directory, client, chosen, GrantTerms(person=person), now)
     for here, there in zip(seen.resources, asked.resources, strict=True):
         if _beyond(here.comparison, there.comparison):
             raise BadInput.field(
@@ -407,10 +428,12 @@ def request_views(
             requested_at=row.requested_at,
             due_at=row.due_at,
             reason=row.reason,
-            answers=tuple(zip(row.questions, row.answers, strict=True)),
+            answers=tuple(map(Reply, row.questions, row.answers)),
             weight=row.weight,
             approvers=approvers_needed(row.weight, directory.policy),
-            approvals=tuple(Approval(one.approver, one.at, one.said) for one in approvals.get(row.id, ())),
+            approvals=tuple(
+                Approval(one.approver_id, one.approver, one.at, one.said) for one in approvals.get(row.id, ())
+            ),
             agreed=_agreed(row),
             state=state_at(RequestState(row.state), row.due_at, now),
             decided_at=row.decided_at,

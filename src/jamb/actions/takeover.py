@@ -11,7 +11,8 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.asks import AskView, add_asks
-from jamb.actions.consent import GrantTerms, GrantView, enact, preview_of
+from jamb.actions.consent import GrantView, enact
+from jamb.actions.consent_preview import AS_ASKED, preview_of
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core import own_api
@@ -43,6 +44,10 @@ class TakeoverLine:
     permissions: tuple[Holding, ...]
     operations: int
     weight: int
+
+    @property
+    def level(self) -> TakeoverLevel:
+        return self.choice.level
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,8 +115,8 @@ def take_over(
         if directory.policy.handing_on:
             unit.session.flush()
             chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())
-            seen = preview_of(unit.session, directory, client, chosen, GrantTerms(), now)
-            granted = enact(unit, directory, client, chosen, seen, GrantTerms(), actor, now, "Handed on by its maker")
+            seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
+            granted = enact(unit, directory, client, chosen, seen, AS_ASKED, actor, now, "Handed on by its maker")
         return Takeover(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
 
 

@@ -78,6 +78,7 @@ def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Tod
             session, directory.id, now=now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
         )
         past = request_views(session, directory, rows, now)
+        lately = [one for one in past if now - (one.decided_at or one.due_at) <= TOLD_FOR]
         entries = ledger.page(session, directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
         return Today(
             at=now,
@@ -89,11 +90,8 @@ def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Tod
             excess=excess((place for client in found for place in client.resources), now, directory.policy.observation),
             recent=tuple(row.entry() for row in entries),
             requests=tuple(waiting),
-            decided=tuple(
-                one
-                for one in past
-                if one.requested_by_id == reader and now - (one.decided_at or one.due_at) <= TOLD_FOR
-            ),
+            # Those of clients that the reader owns are another's to be told of.
+            decided=tuple(one for one in lately if one.requested_by_id == reader),
         )
 
 

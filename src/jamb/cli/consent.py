@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from typing import Annotated
-from uuid import UUID
 
 import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
 from jamb.cli.options import (
+    ChosenOption,
     DelegatedOption,
     ExceptOption,
     OnlyOption,
     ReasonOption,
     ResourceArgument,
     UntilOption,
+    chosen_asks,
     kind_of,
     moment_of,
     reach_by_resource,
@@ -93,7 +94,8 @@ def preview(
 @app.command()
 def grant(
     client: ClientArgument,
-    only: Annotated[list[str] | None, typer.Option(help="Only this permission; may be given again")] = None,
+    only: ChosenOption = None,
+    delegated: DelegatedOption = False,
     within: WithinOption = None,
     outside: OutsideOption = None,
     until: UntilOption = None,
@@ -108,7 +110,7 @@ def grant(
         client_id = jamb.clients.find(client).id
         found = jamb.consent.preview(client_id, terms=None if only else terms)
         if only:
-            found = jamb.consent.preview(client_id, asks=_chosen(found, only), terms=terms)
+            found = jamb.consent.preview(client_id, asks=chosen_asks(found, only, delegated=delegated), terms=terms)
         waiting = [ask.id for place in found.resources for ask in place.asks]
         if waiting and output is Form.TABLE:
             show_preview(found)
@@ -130,6 +132,7 @@ def reach(
     all_but: ExceptOption = None,
     everywhere: Annotated[bool, typer.Option("--everywhere", help="Without any bound")] = False,
     delegated: DelegatedOption = False,
+    person: PersonOption = None,
     reason: ReasonOption = "",
     output: Output = Form.TABLE,
 ) -> None:
@@ -140,7 +143,13 @@ def reach(
     with connected() as jamb:
         found = jamb.clients.find(client)
         changed = jamb.consent.change_reach(
-            found.id, resource, permissions, wanted or ReachSent(collections=[]), kind=kind_of(delegated), reason=reason
+            found.id,
+            resource,
+            permissions,
+            wanted or ReachSent(collections=[]),
+            kind=kind_of(delegated),
+            reason=reason,
+            person=person,
         )
 
     def show() -> None:
@@ -188,15 +197,6 @@ def withdraw(
         note(f"{tokens}, the last until {ended.tokens_until:%H:%M:%S} UTC; guarded APIs refuse them within seconds.")
 
     emit(ended, output, show)
-
-
-def _chosen(found: ConsentPreview, only: list[str]) -> list[UUID]:
-    waiting = {ask.permission: ask.id for place in found.resources for ask in place.asks}
-    for name in only:
-        if name not in waiting:
-            allowed = ", ".join(sorted(waiting)) or "nothing waits"
-            raise BadInput.field("--only", name, f"a permission that waits: {allowed}")
-    return [waiting[name] for name in only]
 
 
 def show_preview(found: ConsentPreview) -> None:

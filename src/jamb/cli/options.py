@@ -6,6 +6,7 @@ import json
 from datetime import UTC, datetime, time
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
+from uuid import UUID
 
 import typer
 from pydantic import BaseModel, ValidationError
@@ -14,6 +15,7 @@ from jamb.client import BadInput
 from jamb.core.errors import Violation
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
+from jamb.wire.consent import ConsentPreview
 from jamb.wire.reach import ReachSent
 
 ResourceArgument = Annotated[str, typer.Argument(metavar="RESOURCE", help="Short name or identifier of the resource")]
@@ -26,6 +28,10 @@ ExceptOption = Annotated[
 ]
 UntilOption = Annotated[
     str | None, typer.Option("--until", help="A day (its end, UTC) or a moment, as 2027-03-31 or 2027-03-31T18:00Z")
+]
+ChosenOption = Annotated[
+    list[str] | None,
+    typer.Option("--only", help="PERMISSION or RESOURCE:PERMISSION, nothing else; may be given again"),
 ]
 ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
 LARGEST_FILE = 20_000_000
@@ -43,6 +49,22 @@ def reach_of(only: list[str] | None, all_but: list[str] | None) -> ReachSent | N
     if only:
         return ReachSent(kind=ReachKind.ONLY, collections=only)
     return ReachSent(kind=ReachKind.ALL_BUT, collections=all_but) if all_but else None
+
+
+def chosen_asks(waiting: ConsentPreview, names: list[str], *, delegated: bool) -> list[UUID]:
+    """Return the ids of the asks that --only names. Where both kinds wait, --delegated tells which."""
+    asks = [ask for place in waiting.resources for ask in place.asks]
+    found = []
+    for name in names:
+        resource, colon, permission = name.rpartition(":")
+        fitting = [ask for ask in asks if ask.permission == permission and (not colon or ask.resource == resource)]
+        of_kind = [ask for ask in fitting if ask.kind is kind_of(delegated)] or ([] if delegated else fitting)
+        if len(of_kind) != 1:
+            offered = of_kind or asks
+            allowed = ", ".join(sorted({f"{ask.resource}:{ask.permission} ({ask.kind})" for ask in offered}))
+            raise BadInput.field("--only", name, f"one that waits: {allowed or 'nothing waits'}")
+        found.append(of_kind[0].id)
+    return found
 
 
 def reach_by_resource(only: list[str] | None, all_but: list[str] | None) -> dict[str, ReachSent]:

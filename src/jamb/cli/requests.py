@@ -10,7 +10,7 @@ from rich.text import Text
 
 from jamb.cli.connection import connected
 from jamb.cli.consent import OutsideOption, WithinOption, show_preview
-from jamb.cli.options import UntilOption, moment_of, reach_by_resource
+from jamb.cli.options import ChosenOption, DelegatedOption, UntilOption, chosen_asks, moment_of, reach_by_resource
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, heading, note, out, relative
 from jamb.cli.output import table as print_table
 from jamb.client import BadInput
@@ -66,7 +66,8 @@ def show(request: RequestArgument, output: Output = Form.TABLE) -> None:
 def make(
     client: ClientArgument,
     reason: Annotated[str, typer.Option(help="Why it is needed, for whoever decides")],
-    only: Annotated[list[str] | None, typer.Option(help="Only this permission; may be given again")] = None,
+    only: ChosenOption = None,
+    delegated: DelegatedOption = False,
     answer: Annotated[
         list[str] | None, typer.Option(help="RESOURCE:ANSWER to its questions, in their order; may be given again")
     ] = None,
@@ -84,13 +85,7 @@ def make(
         found = jamb.clients.find(client)
         chosen = None
         if only:
-            waiting = {
-                ask.permission: ask.id for place in jamb.consent.preview(found.id).resources for ask in place.asks
-            }
-            unknown = [name for name in only if name not in waiting]
-            if unknown:
-                raise BadInput.field("--only", ", ".join(unknown), f"what waits: {', '.join(sorted(waiting))}")
-            chosen = [waiting[name] for name in only]
+            chosen = chosen_asks(jamb.consent.preview(found.id), only, delegated=delegated)
         made = jamb.requests.make(found.id, reason, asks=chosen, answers=answers, terms_accepted=accept_terms)
 
     def said() -> None:

@@ -268,14 +268,16 @@ class Consent(Noun):
         *,
         kind: AccessKind = AccessKind.APPLICATION,
         reason: str = "",
+        person: str | None = None,
     ) -> ReachChanged:
-        """Change where granted permissions of one resource count."""
+        """Change where permissions granted for everyone count; with `person` (login or id), those for that one."""
         body = {
             "resource": resource,
             "permissions": [*permissions],
             "kind": kind.value,
             "reach": reach.model_dump(mode="json"),
             "reason": reason,
+            "person": person,
         }
         return self._transport.one(ReachChanged, "POST", f"/clients/{part(client_id)}/consent/reach", json=body)
 

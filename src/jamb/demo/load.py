@@ -12,13 +12,14 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import asks, clients, consent, credentials, directories, groups, people, resources, roles
+from jamb.actions import asks, clients, consent, credentials, directories, groups, people, requests, resources, roles
 from jamb.actions.premises import Directory, Premises
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.core.reach import CollectionTree
+from jamb.core.requests import RequestEvent
 from jamb.core.roles import HolderKind
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
@@ -83,7 +84,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
         history.request(request)
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
-    history.also(now - timedelta(days=12), lambda at: _add_automation(premises, port, handed, at))
+    history.also(now - timedelta(days=12), lambda at: _add_automation(history, handed, at))
     history.happen()
     late = now - timedelta(hours=5)
     history.refused(
@@ -172,7 +173,7 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
     )
     names = ["usage.report", "bounds.read"]
     asks.ask(premises, port, made.id, own_api.NAME, names, AccessKind.APPLICATION, "Its guard", _SETUP, at)
-    consent.grant(premises, port, made.id, None, _SETUP, at)
+    consent.grant(premises, port, made.id, None, history.actors["tobias.lindqvist"], at)
 
     def issue(later: datetime) -> None:
         issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, later)
@@ -223,8 +224,9 @@ def _assign(history: History, role: str, kind: str, rest: str, at: datetime) -> 
     )
 
 
-def _add_automation(premises: Premises, port: Directory, handed: Handed, at: datetime) -> None:
+def _add_automation(history: History, handed: Handed, at: datetime) -> None:
     """Add the client of a script that registers, consents and issues, for whoever automates against Jamb itself."""
+    premises, port, maren = history.premises, history.port, history.actors["maren.oduya"]
     made = clients.register(
         premises,
         port,
@@ -237,8 +239,13 @@ def _add_automation(premises: Premises, port: Directory, handed: Handed, at: dat
     )
     kind = AccessKind.APPLICATION
     names = list(AUTOMATION_PERMISSIONS)
-    asks.ask(premises, port, made.id, own_api.NAME, names, kind, "Automation", _SETUP, at)
-    consent.grant(premises, port, made.id, None, _SETUP, at)
+    asks.ask(premises, port, made.id, own_api.NAME, names, kind, "Automation", maren, at)
+    asked = requests.make_request(
+        premises, port, made.id, None, "The script of the harbour office", {}, False, maren, at
+    )
+    for approver in ("tobias.lindqvist", "hanneke.brouwer"):
+        yes = RequestEvent.GRANT
+        requests.decide_request(premises, port, asked.id, yes, None, None, "", history.actors[approver], at)
     issued = credentials.issue_secret(premises, port, made.id, 90, _SETUP, at)
     handed.demo["automation"] = {
         "directory": port.slug,

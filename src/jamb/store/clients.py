@@ -101,6 +101,10 @@ class GrantRow(SQLModel, table=True):
     by_person: bool = False
     narrowed_at: datetime | None = moment(nullable=True)
 
+    def stands(self, now: datetime) -> bool:
+        """Tell whether it has not ended. Its start is not looked at: whoever waited for a lock has an older `now`."""
+        return self.expires_at is None or now < self.expires_at
+
     def held(self) -> HeldGrant:
         return HeldGrant(
             self.permission,

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, select
 
-from jamb.store.columns import blob, moment
+from jamb.store.columns import among_ids, blob, moment
 
 
 class PersonRow(SQLModel, table=True):
@@ -44,3 +45,12 @@ def by_login(session: Session, login: str, *, lock: bool = False) -> PersonRow |
 
 def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
     return list(session.exec(select(PersonRow).where(PersonRow.directory_id == directory_id).order_by(PersonRow.name)))
+
+
+def names_of(session: Session, person_ids: Iterable[UUID | None]) -> dict[UUID | None, str]:
+    """Return the names of these people by id; None, which stands for nobody in particular, has an empty name."""
+    wanted = {one for one in person_ids if one is not None}
+    names: dict[UUID | None, str] = {None: ""}
+    if wanted:
+        names.update(session.exec(select(PersonRow.id, PersonRow.name).where(among_ids(PersonRow.id, wanted))).all())
+    return names

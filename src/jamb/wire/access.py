@@ -12,7 +12,7 @@ from jamb.core.access import CheckName, Mend, MendKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.wire.base import Answered, Moment, Sent
-from jamb.wire.reach import Reach, reach_answer
+from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation
 
 
@@ -97,12 +97,14 @@ class Holders(Answered):
 def mend_step_of(mend: Mend, explained: Explained) -> MendStep:
     """Return the step with the command that carries it out."""
     kind = ["--delegated"] if explained.kind is AccessKind.DELEGATED else []
+    person = ["--person", explained.person] if mend.one_person else []
     reach = _reach_options(mend)
     client, resource = explained.client_id, explained.resource
+    consent = ["jamb", "consent", "grant", client, "--only", f"{resource}:{mend.target}", *kind]
     commands = {
         MendKind.ASK: ["jamb", "asks", "add", client, resource, mend.target, *kind],
-        MendKind.CONSENT: ["jamb", "consent", "grant", client, "--only", mend.target, *_within(resource, reach)],
-        MendKind.WIDEN_REACH: ["jamb", "consent", "reach", client, resource, mend.target, *kind, *reach],
+        MendKind.CONSENT: [*consent, *_within(resource, reach)],
+        MendKind.WIDEN_REACH: ["jamb", "consent", "reach", client, resource, mend.target, *kind, *person, *reach],
         MendKind.ISSUE_SECRET: ["jamb", "secrets", "issue", client],
         MendKind.ENABLE_CLIENT: ["jamb", "clients", "enable", client],
         MendKind.ASSIGN_ROLE: ["jamb", "roles", "assign", mend.target, "--person", explained.person, *reach],
@@ -112,7 +114,7 @@ def mend_step_of(mend: Mend, explained: Explained) -> MendStep:
         text=mend.text,
         target=mend.target,
         added_weight=mend.added_weight,
-        reach=reach_answer(mend.reach),
+        reach=Reach.model_validate(mend.reach),
         command=shlex.join(commands.get(mend.kind, [])),
     )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Generic, TypeVar
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict
 
 ItemT = TypeVar("ItemT")
 
@@ -27,6 +27,8 @@ def _utc(value: datetime) -> datetime:
 
 
 Moment = Annotated[AwareDatetime, AfterValidator(_utc)]
+# A set of names, in an order that does not change from answer to answer.
+Names = Annotated[list[str], BeforeValidator(sorted)]
 
 
 class Page(Answered, Generic[ItemT]):

@@ -97,6 +97,7 @@ class Holding(Answered):
     granted_at: Moment
     expires_at: Moment | None
     granted_by: str
+    person_id: UUID | None
     person: str
     by_person: bool
     through: str

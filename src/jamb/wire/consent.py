@@ -9,7 +9,7 @@ from pydantic import Field
 
 from jamb.core.permissions import AccessKind
 from jamb.core.takeover import TakeoverLevel
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.reach import Reach, ReachSent
 from jamb.wire.resources import Operation
 
@@ -122,8 +122,8 @@ class ConsentAtResource(Answered):
     unchanged: list[Operation]
     objects: list[ObjectCount]
     added_weight: float
-    implied: list[str]
-    redundant: list[str]
+    implied: Names
+    redundant: Names
     others: list[OtherHolders]
 
 
@@ -138,6 +138,7 @@ class ConsentPreview(Answered):
     two_people: bool
     approvers: int
     asked_by: list[str]
+    asked_by_ids: list[str]
     resources: list[ConsentAtResource]
 
 
@@ -176,7 +177,7 @@ class WithdrawnConsent(Answered):
 
     resource: str
     permissions: list[str]
-    no_longer: list[str]
+    no_longer: Names
     ends_at: Moment
     tokens_until: Moment
     live_tokens: int

@@ -10,7 +10,7 @@ from jamb.core import reach as core
 from jamb.core.access import CheckName
 from jamb.core.permissions import Effect
 from jamb.core.reach import ReachKind
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Names, Sent
 
 Path = Annotated[str, Field(min_length=1, max_length=120)]
 
@@ -29,7 +29,7 @@ class Reach(Answered):
     """`words` says it in a sentence's part: "only north, fuel"."""
 
     kind: ReachKind
-    collections: list[str]
+    collections: Names
     words: str
 
 
@@ -109,10 +109,6 @@ class ReachSheet(Answered):
     object_in: list[str]
     operations: list[ReachOperation]
     decisions: list[ReachDecision]
-
-
-def reach_answer(reach: core.Reach) -> Reach:
-    return Reach(kind=reach.kind, collections=sorted(reach.collections), words=reach.words)
 
 
 def collections_answer(resource: str, object_name: str, tree: core.CollectionTree) -> Collections:

@@ -34,6 +34,7 @@ class RequestDecision(Sent):
 
 
 class Approval(Answered):
+    approver_id: str
     approver: str
     at: Moment
     said: str
@@ -61,6 +62,7 @@ class ConsentRequest(Answered):
     client_name: str
     purpose: str
     asks: list[str]
+    requested_by_id: str
     requested_by: str
     requested_at: Moment
     due_at: Moment

@@ -8,10 +8,9 @@ import { type ReachChoice, useStale } from "@/api/use";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/ReachEditor.vue";
 
-const props = defineProps<{ client: string; resource: string; rung: Schemas["Rung"] }>();
-const first = props.rung.holdings.find((one) => !one.through)?.reach;
+const props = defineProps<{ client: string; resource: string; rung: Schemas["Rung"]; held: Schemas["Holding"] }>();
 const open = ref(false);
-const reach = ref<ReachChoice>({ kind: first?.kind ?? "everywhere", collections: first?.collections ?? [] });
+const reach = ref<ReachChoice>({ ...props.held.reach });
 const error = ref<unknown>(null);
 const stale = useStale();
 
@@ -21,7 +20,7 @@ async function save(): Promise<void> {
     await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/consent/reach", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { resource: props.resource, permissions: [props.rung.permission], kind: props.rung.kind, reach: reach.value, reason: "" },
+        body: { resource: props.resource, permissions: [props.rung.permission], kind: props.rung.kind, reach: { kind: reach.value.kind, collections: reach.value.collections }, person: props.held.person_id, reason: "" },
       }),
     );
     open.value = false;
@@ -34,9 +33,9 @@ async function save(): Promise<void> {
 
 <template>
   <div class="stack">
-    <button v-if="!open" type="button" class="link-button small" @click="open = true">Change its reach</button>
+    <button v-if="!open" type="button" class="link-button small" @click="open = true">Change its reach{{ held.person ? ` for ${held.person}` : "" }}</button>
     <template v-else>
-      <ReachEditor v-model="reach" :resource="resource" :label="`Where ${rung.permission} counts`" />
+      <ReachEditor v-model="reach" :resource="resource" :label="`Where ${rung.permission} counts${held.person ? ` for ${held.person}` : ''}`" />
       <ProblemNote v-if="error" :error="error" />
       <div class="row"><NButton size="small" @click="open = false">Leave it</NButton><NButton size="small" type="primary" :disabled="reach.kind !== 'everywhere' && !reach.collections.length" @click="save">Set the reach</NButton></div>
     </template>

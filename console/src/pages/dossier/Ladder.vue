@@ -65,7 +65,9 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
         <td colspan="4">
           <div class="row acts">
             <EndConsent v-if="consented(rung) && can('consent.withdraw')" :client="client" :resource="place.resource" :rung="rung" />
-            <ChangeReach v-if="consented(rung) && place.object_name && can('consent.change-reach')" :client="client" :resource="place.resource" :rung="rung" />
+            <template v-if="place.object_name && can('consent.change-reach')">
+              <ChangeReach v-for="held in rung.holdings.filter((one) => !one.through)" :key="held.person" :client="client" :resource="place.resource" :rung="rung" :held="held" />
+            </template>
             <DropAsk v-if="rung.ask_id && can('asks.drop')" :client="client" :rung="rung" />
           </div>
           <p v-if="rung.asked_at && rung.wished.kind !== 'everywhere'" class="soft small">Asked for {{ rung.wished.words }}</p>

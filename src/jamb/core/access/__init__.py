@@ -11,6 +11,7 @@ from jamb.core.access.standing import (
     Holding,
     PersonStanding,
     RoleHolding,
+    covering,
     holdings_in_force,
     permissions_in_force,
 )
@@ -37,6 +38,7 @@ __all__ = [
     "TokenFacts",
     "bounds_of",
     "compare",
+    "covering",
     "decide",
     "everywhere",
     "explain",

@@ -26,13 +26,17 @@ class MendKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Mend:
-    """One change: what to do, on which permission, role or collection, at which reach, and the weight it adds."""
+    """One change: what to do, on which permission, role or collection, at which reach, and the weight it adds.
+
+    `one_person`: it concerns the consent that covers the request's person alone.
+    """
 
     kind: MendKind
     text: str
     target: str = ""
     added_weight: float = 0
     reach: Reach = EVERYWHERE
+    one_person: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +154,7 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
         left = grant.reach.collections - set(found.collections)
         reach = Reach.all_but(*left) if left else EVERYWHERE
     text = f"Have an approver let {grant.permission} reach {reach.words} instead of {grant.reach.words}."
-    return Mend(MendKind.WIDEN_REACH, text, grant.permission, 0, reach)
+    return Mend(MendKind.WIDEN_REACH, text, grant.permission, 0, reach, one_person=grant.person_id is not None)
 
 
 def _role_step(

@@ -91,6 +91,11 @@ class Holding:
     reach: Reach = EVERYWHERE
 
 
+def covering(grants: Iterable[HeldGrant], person_id: str | None) -> list[HeldGrant]:
+    """Return what counts when the client acts for this person; for None, what counts whoever it acts for."""
+    return [grant for grant in grants if grant.person_id in (None, person_id)]
+
+
 def permissions_in_force(grants: Iterable[HeldGrant], kind: AccessKind, now: datetime) -> frozenset[str]:
     """Return the names granted for `kind` that count at `now`, without what they imply."""
     return frozenset(grant.permission for grant in grants if grant.kind is kind and grant.in_force(now))

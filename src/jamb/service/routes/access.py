@@ -17,7 +17,6 @@ from jamb.service.callers import Now, TheOffice, may
 from jamb.service.office import Office
 from jamb.wire import access as wire
 from jamb.wire import reach as reach_wire
-from jamb.wire.reach import reach_answer
 from jamb.wire.resources import operation_of
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["access"])
@@ -56,7 +55,7 @@ def read_reach(
 ) -> reach_wire.ReachSheet:
     """The proof sheet: what the client can and cannot touch at a resource, by collection or for one object."""
     found = reach.read_reach(office.premises, directory, client, resource, object, now)
-    titles = {one.operation.name: one.operation.title for one in found.operations}
+    titles = {one.operation: one.title for one in found.operations}
     return reach_wire.ReachSheet(
         client_id=found.client_id,
         client_name=found.client_name,
@@ -67,20 +66,7 @@ def read_reach(
         at=found.at,
         object=found.object.name if found.object is not None else None,
         object_in=list(found.object.collections) if found.object is not None else [],
-        operations=[
-            reach_wire.ReachOperation(
-                operation=one.operation.name,
-                title=one.operation.title,
-                effect=one.operation.effect,
-                possible=one.possible,
-                uncollected=one.uncollected,
-                why=one.why,
-                lines=[reach_wire.ReachLine.model_validate(line) for line in one.lines]
-                if one.lines is not None
-                else None,
-            )
-            for one in found.operations
-        ],
+        operations=[reach_wire.ReachOperation.model_validate(one) for one in found.operations],
         decisions=[_decision(name, titles[name], decision) for name, decision in found.decisions],
     )
 
@@ -101,26 +87,8 @@ def who_can(
         operation=operation_of(found.catalogue, found.operation.name),
         object=found.object.name if found.object is not None else None,
         object_in=list(found.object.collections) if found.object is not None else [],
-        clients=[
-            wire.ClientHolder(
-                client_id=one.client_id,
-                client_name=one.client_name,
-                live=one.live,
-                kind=one.kind,
-                permission=one.permission,
-                reach=reach_answer(one.reach),
-                through=one.through,
-                person=one.person,
-                expires_at=one.expires_at,
-            )
-            for one in found.clients
-        ],
-        people=[
-            wire.PersonHolder(
-                login=one.login, name=one.name, role=one.role, reach=reach_answer(one.reach), through=one.through
-            )
-            for one in found.people
-        ],
+        clients=[wire.ClientHolder.model_validate(one) for one in found.clients],
+        people=[wire.PersonHolder.model_validate(one) for one in found.people],
     )
 
 

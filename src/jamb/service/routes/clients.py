@@ -16,7 +16,7 @@ from jamb.wire import clients as wire
 from jamb.wire.audit import Severity, finding_of
 from jamb.wire.base import Page
 from jamb.wire.credentials import Credential
-from jamb.wire.reach import reach_answer
+from jamb.wire.reach import Reach
 from jamb.wire.resources import operation_of
 from jamb.wire.usage import Refusals
 
@@ -185,19 +185,8 @@ def _rung_answer(view: clients.RungView, place: clients.ResourceLadder, days: li
         asked_at=rung.asked.asked_at if rung.asked else None,
         asked_by=view.asked_by,
         reason=view.reason,
-        wished=reach_answer(view.wished),
-        holdings=[
-            wire.Holding(
-                reach=reach_answer(one.reach),
-                granted_at=one.granted_at,
-                expires_at=one.expires_at,
-                granted_by=one.granted_by,
-                person=one.person,
-                by_person=one.by_person,
-                through=one.through,
-            )
-            for one in view.holdings
-        ],
+        wished=Reach.model_validate(view.wished),
+        holdings=[wire.Holding.model_validate(one) for one in view.holdings],
         granted_at=rung.granted.granted_at if rung.granted else None,
         granted_by=view.granted_by,
         expires_at=rung.granted.expires_at if rung.granted else None,

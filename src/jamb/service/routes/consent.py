@@ -7,13 +7,13 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends
 
-from jamb.actions import asks, consent, takeover
+from jamb.actions import asks, consent, consent_changes, consent_preview, takeover
 from jamb.actions.access import Admitted
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import Now, TheOffice, may
 from jamb.wire import consent as wire
-from jamb.wire.reach import reach_answer
+from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation, operation_of
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["consent"])
@@ -36,7 +36,7 @@ def add_asks(
         now,
         sent.reach.value() if sent.reach is not None else EVERYWHERE,
     )
-    return [ask_answer(one) for one in asked]
+    return [wire.Ask.model_validate(one) for one in asked]
 
 
 @router.post("/asks/review", dependencies=[Depends(may("asks.review"))])
@@ -62,7 +62,7 @@ def add_ask_list(
     asked = asks.ask_list(
         office.premises, admitted.directory, client, sent.text, sent.kind, sent.reason, admitted.actor, now
     )
-    return [ask_answer(one) for one in asked]
+    return [wire.Ask.model_validate(one) for one in asked]
 
 
 @router.delete("/asks/{ask}")
@@ -70,7 +70,7 @@ def drop_ask(
     client: str, ask: UUID, admitted: Annotated[Admitted, Depends(may("asks.drop"))], office: TheOffice, now: Now
 ) -> wire.Ask:
     """Take an ask back. A grant of it stays until it is withdrawn."""
-    return ask_answer(asks.drop_ask(office.premises, admitted.directory, client, ask, admitted.actor, now))
+    return wire.Ask.model_validate(asks.drop_ask(office.premises, admitted.directory, client, ask, admitted.actor, now))
 
 
 @router.post("/takeover/preview")
@@ -85,7 +85,7 @@ def preview_takeover(
     found = takeover.preview_takeover(
         office.premises, admitted.directory.slug, client, _choices(sent), admitted.actor, now
     )
-    return _takeover_answer(found)
+    return wire.Takeover.model_validate(found)
 
 
 @router.post("/takeover", status_code=201)
@@ -100,13 +100,13 @@ def take_over(
     found = takeover.take_over(
         office.premises, admitted.directory, client, _choices(sent), sent.reason, admitted.actor, now
     )
-    return _takeover_answer(found)
+    return wire.Takeover.model_validate(found)
 
 
 @router.get("/consents", dependencies=[Depends(may("consent.list"))])
 def list_consents(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Grant]:
     """The consents in force, those that people gave for themselves too."""
-    return [grant_answer(one) for one in consent.list_consents(office.premises, directory, client, now)]
+    return [wire.Grant.model_validate(one) for one in consent.list_consents(office.premises, directory, client, now)]
 
 
 @router.post("/consent/preview", dependencies=[Depends(may("consent.preview"))])
@@ -114,7 +114,7 @@ def preview_consent(
     directory: str, client: str, sent: wire.ConsentDraft, office: TheOffice, now: Now
 ) -> wire.ConsentPreview:
     """What consent to the waiting asks, or to the chosen ones, within these terms would make possible."""
-    found = consent.preview(office.premises, directory, client, now, sent.asks, terms_of(sent.terms))
+    found = consent_preview.preview(office.premises, directory, client, now, sent.asks, terms_of(sent.terms))
     return preview_answer(found)
 
 
@@ -137,7 +137,7 @@ def grant_consent(
         sent.reason,
         terms_of(sent.terms),
     )
-    return [grant_answer(one) for one in granted]
+    return [wire.Grant.model_validate(one) for one in granted]
 
 
 @router.post("/consent/reach")
@@ -149,7 +149,7 @@ def change_reach(
     now: Now,
 ) -> wire.ReachChanged:
     """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
-    grants, comparison = consent.change_reach(
+    grants, comparison = consent_changes.change_reach(
         office.premises,
         admitted.directory,
         client,
@@ -163,7 +163,7 @@ def change_reach(
         sent.person,
     )
     return wire.ReachChanged(
-        grants=[grant_answer(one) for one in grants],
+        grants=[wire.Grant.model_validate(one) for one in grants],
         wider=sorted(comparison.wider | comparison.newly),
         narrower=sorted(comparison.narrower),
         no_longer=sorted(comparison.no_longer),
@@ -179,7 +179,7 @@ def withdraw_consent(
     now: Now,
 ) -> wire.WithdrawnConsent:
     """End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before."""
-    ended = consent.withdraw(
+    ended = consent_changes.withdraw(
         office.premises,
         admitted.directory,
         client,
@@ -192,53 +192,17 @@ def withdraw_consent(
         sent.at,
         sent.person,
     )
-    return wire.WithdrawnConsent(
-        resource=ended.resource,
-        permissions=list(ended.permissions),
-        no_longer=sorted(ended.no_longer),
-        ends_at=ended.ends_at,
-        tokens_until=ended.tokens_until,
-        live_tokens=ended.live_tokens,
-    )
+    return wire.WithdrawnConsent.model_validate(ended)
 
 
-def terms_of(sent: wire.Terms | None) -> consent.GrantTerms:
+def terms_of(sent: wire.Terms | None) -> consent_preview.GrantTerms:
     if sent is None:
-        return consent.GrantTerms()
+        return consent_preview.AS_ASKED
     reach = {name: one.value() for name, one in sent.reach.items()}
-    return consent.GrantTerms(reach, sent.expires_at, sent.person)
+    return consent_preview.GrantTerms(reach, sent.expires_at, sent.person)
 
 
-def ask_answer(view: asks.AskView) -> wire.Ask:
-    return wire.Ask(
-        id=view.id,
-        resource=view.resource,
-        permission=view.permission,
-        kind=view.kind,
-        reason=view.reason,
-        asked_at=view.asked_at,
-        asked_by=view.asked_by,
-        reach=reach_answer(view.reach),
-        implied_by=view.implied_by,
-    )
-
-
-def grant_answer(view: consent.GrantView) -> wire.Grant:
-    return wire.Grant(
-        id=view.id,
-        resource=view.resource,
-        permission=view.permission,
-        kind=view.kind,
-        granted_at=view.granted_at,
-        granted_by=view.granted_by,
-        expires_at=view.expires_at,
-        reach=reach_answer(view.reach),
-        person=view.person,
-        by_person=view.by_person,
-    )
-
-
-def preview_answer(found: consent.ConsentPreview) -> wire.ConsentPreview:
+def preview_answer(found: consent_preview.ConsentPreview) -> wire.ConsentPreview:
     return wire.ConsentPreview(
         client_id=found.client_id,
         client_name=found.client_name,
@@ -248,19 +212,20 @@ def preview_answer(found: consent.ConsentPreview) -> wire.ConsentPreview:
         two_people=found.two_people,
         approvers=found.approvers,
         asked_by=list(found.asked_by),
+        asked_by_ids=list(found.asked_by_ids),
         resources=[_place_answer(place) for place in found.resources],
     )
 
 
-def _place_answer(place: consent.ConsentAtResource) -> wire.ConsentAtResource:
+def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtResource:
     compared = place.comparison
     return wire.ConsentAtResource(
         resource=place.catalogue.name,
         title=place.catalogue.title,
         kind=place.kind,
         object_name=place.catalogue.object_name,
-        asks=[ask_answer(one) for one in place.asks],
-        reach=[reach_answer(one) for one in place.reach],
+        asks=[wire.Ask.model_validate(one) for one in place.asks],
+        reach=[Reach.model_validate(one) for one in place.reach],
         newly=_heaviest_first(place.catalogue, compared.newly),
         wider=_heaviest_first(place.catalogue, compared.wider),
         unchanged=_heaviest_first(place.catalogue, compared.unchanged),
@@ -275,8 +240,8 @@ def _place_answer(place: consent.ConsentAtResource) -> wire.ConsentAtResource:
             for name, count in sorted(compared.objects.items())
         ],
         added_weight=compared.added_weight,
-        implied=sorted(compared.implied),
-        redundant=sorted(compared.redundant),
+        implied=compared.implied,
+        redundant=compared.redundant,
         others=[wire.OtherHolders.model_validate(one) for one in place.others],
     )
 
@@ -288,28 +253,6 @@ def _choices(sent: wire.TakeoverSent) -> dict[str, takeover.TakeoverChoice] | No
         name: takeover.TakeoverChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
         for name, one in sent.choices.items()
     }
-
-
-def _takeover_answer(found: takeover.Takeover) -> wire.Takeover:
-    return wire.Takeover(
-        lines=[
-            wire.TakeoverLine(
-                resource=line.resource,
-                title=line.title,
-                roles=list(line.roles),
-                level=line.choice.level,
-                permissions=[
-                    wire.TakeoverPermission(permission=one.permission, reach=reach_answer(one.reach))
-                    for one in line.permissions
-                ],
-                operations=line.operations,
-                weight=line.weight,
-            )
-            for line in found.lines
-        ],
-        asked=[ask_answer(one) for one in found.asked],
-        granted=[grant_answer(one) for one in found.granted],
-    )
 
 
 def _heaviest_first(catalogue: Catalogue, names: frozenset[str]) -> list[Operation]:

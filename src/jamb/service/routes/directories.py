@@ -13,11 +13,11 @@ from jamb.actions.premises import Directory
 from jamb.service.callers import Now, TheCaller, TheOffice, may
 from jamb.service.office import Office
 from jamb.service.routes.ledger import entry_answer
-from jamb.service.routes.requests import request_answer
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
 from jamb.wire.clients import LadderCount
 from jamb.wire.people import Registering, Whoami
+from jamb.wire.requests import ConsentRequest
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["directory"])
 
@@ -82,8 +82,8 @@ def read_today(
         granted_weight=found.excess.granted_weight,
         unused_weight=found.excess.unused_weight,
         recent=[entry_answer(entry, b"") for entry in found.recent],
-        requests=[request_answer(one) for one in found.requests],
-        decided=[request_answer(one) for one in found.decided],
+        requests=[ConsentRequest.model_validate(one) for one in found.requests],
+        decided=[ConsentRequest.model_validate(one) for one in found.decided],
     )
 
 

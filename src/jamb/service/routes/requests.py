@@ -17,7 +17,6 @@ from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, u
 from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
-from jamb.wire.reach import reach_answer
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["requests"])
 
@@ -42,7 +41,7 @@ def make_request(
         admitted.actor,
         now,
     )
-    return request_answer(made)
+    return wire.ConsentRequest.model_validate(made)
 
 
 @router.post("/clients/{client}/requests/{request}/withdrawal")
@@ -54,7 +53,7 @@ def withdraw_request(
     now: Now,
 ) -> wire.ConsentRequest:
     """Take a waiting request back."""
-    return request_answer(
+    return wire.ConsentRequest.model_validate(
         requests.withdraw_request(office.premises, admitted.directory, client, request, admitted.actor, now)
     )
 
@@ -82,7 +81,7 @@ def list_requests(
     )
     following = pack([more[0].isoformat(), str(more[1])]) if more is not None else None
     link_next(http, response, following)
-    return Page[wire.ConsentRequest](items=[request_answer(one) for one in found], next=following)
+    return Page[wire.ConsentRequest](items=[wire.ConsentRequest.model_validate(one) for one in found], next=following)
 
 
 @router.get("/requests/{request}")
@@ -92,7 +91,7 @@ def read_request(
     """One request, with what granting it would change now."""
     found = requests.read_request(office.premises, admitted.directory.slug, request, now, admitted.mine)
     return wire.RequestDossier(
-        request=request_answer(found.request),
+        request=wire.ConsentRequest.model_validate(found.request),
         preview=preview_answer(found.preview) if found.preview is not None else None,
     )
 
@@ -117,38 +116,7 @@ def decide_request(
         admitted.actor,
         now,
     )
-    return request_answer(decided)
-
-
-def request_answer(view: requests.RequestView) -> wire.ConsentRequest:
-    agreed = view.agreed
-    return wire.ConsentRequest(
-        id=view.id,
-        client_id=view.client_id,
-        client_name=view.client_name,
-        purpose=view.purpose,
-        asks=list(view.asks),
-        requested_by=view.requested_by,
-        requested_at=view.requested_at,
-        due_at=view.due_at,
-        reason=view.reason,
-        answers=[wire.Answer(question=question, answer=answer) for question, answer in view.answers],
-        weight=view.weight,
-        approvers=view.approvers,
-        approvals=[wire.Approval.model_validate(one) for one in view.approvals],
-        agreed=wire.AgreedTerms(
-            asks=list(agreed.asks),
-            reach={name: reach_answer(one) for name, one in agreed.terms.reach.items()},
-            expires_at=agreed.terms.expires_at,
-            person=agreed.terms.person,
-        )
-        if agreed is not None
-        else None,
-        state=view.state,
-        decided_at=view.decided_at,
-        decided_by=view.decided_by,
-        said=view.said,
-    )
+    return wire.ConsentRequest.model_validate(decided)
 
 
 def _position(cursor: str | None) -> tuple[datetime, UUID] | None:

@@ -11,7 +11,6 @@ from jamb.actions.access import Admitted
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import Now, TheOffice, may
 from jamb.wire import roles as wire
-from jamb.wire.reach import reach_answer
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/roles", tags=["roles"])
 
@@ -19,7 +18,7 @@ router = APIRouter(prefix="/api/v1/directories/{directory}/roles", tags=["roles"
 @router.get("", dependencies=[Depends(may("roles.list"))])
 def list_roles(directory: str, office: TheOffice, now: Now) -> list[wire.Role]:
     """The roles of the directory, shipped ones first, with who holds them where."""
-    return [_role_answer(one) for one in roles.list_roles(office.premises, directory, now)]
+    return [wire.Role.model_validate(one) for one in roles.list_roles(office.premises, directory, now)]
 
 
 @router.put("/{role}")
@@ -34,7 +33,7 @@ def save_role(
     saved = roles.save_role(
         office.premises, admitted.directory, role, sent.title, sent.resource, sent.permissions, admitted.actor, now
     )
-    return _role_answer(saved)
+    return wire.Role.model_validate(saved)
 
 
 @router.delete("/{role}", status_code=204)
@@ -66,7 +65,7 @@ def assign_role(
         admitted.actor,
         now,
     )
-    return _role_answer(changed)
+    return wire.Role.model_validate(changed)
 
 
 @router.post("/{role}/assignments/withdrawal")
@@ -81,29 +80,4 @@ def withdraw_role(
     changed = roles.withdraw_role(
         office.premises, admitted.directory, role, sent.kind, sent.holders, admitted.actor, now
     )
-    return _role_answer(changed)
-
-
-def _role_answer(role: roles.Role) -> wire.Role:
-    return wire.Role(
-        name=role.name,
-        title=role.title,
-        resource=role.resource,
-        permissions=list(role.permissions),
-        shipped=role.shipped,
-        opens=role.opens,
-        weight=role.weight,
-        everything=role.everything,
-        holders=[
-            wire.Assignment(
-                kind=one.kind,
-                id=one.id,
-                name=one.name,
-                reach=reach_answer(one.reach),
-                assigned_at=one.assigned_at,
-                assigned_by=one.assigned_by,
-                expires_at=one.expires_at,
-            )
-            for one in role.holders
-        ],
-    )
+    return wire.Role.model_validate(changed)

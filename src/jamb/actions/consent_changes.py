@@ -1,0 +1,248 @@
+"""Change where consents count, and end them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from jamb.actions.asks import check_reason
+from jamb.actions.clients import client_subject
+from jamb.actions.consent import GrantView, grant_view
+from jamb.actions.people import find_person
+from jamb.actions.premises import Directory, Premises, find_client, find_resource, note_narrowed
+from jamb.actions.reach import check_reach
+from jamb.core.access import Comparison, HeldGrant, Holding, compare, covering, holdings_in_force
+from jamb.core.errors import BadInput, NothingToWithdraw, SecondApprover, Violation
+from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.reach import CollectionTree, Reach
+from jamb.core.reach.details import document, reach_of
+from jamb.core.requests import approvers_needed, refuse_same_person
+from jamb.store import clients, people, pictures, resources, roles, usage
+from jamb.store.work import Actor, Unit, unit_of_work
+
+
+@dataclass(frozen=True, slots=True)
+class WithdrawnConsent:
+    """What was ended and when, what is no longer possible by it, and which tokens from before still live.
+
+    Attributes:
+        tokens_until: when the last of them runs out. Guards that hear of Jamb refuse them within seconds.
+        live_tokens: how many of them were issued and have not run out.
+    """
+
+    resource: str
+    permissions: tuple[str, ...]
+    no_longer: frozenset[str]
+    ends_at: datetime
+    tokens_until: datetime
+    live_tokens: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Standing:
+    """What a client is consented to at one resource in one kind, and what its roles give it there."""
+
+    client: clients.ClientRow
+    resource: resources.ResourceRow
+    catalogue: Catalogue
+    tree: CollectionTree
+    rows: tuple[clients.GrantRow, ...]
+    by_role: tuple[HeldGrant, ...]
+    # Whose consents are in question; None is nobody in particular.
+    person: people.PersonRow | None
+
+    def held(self, without: frozenset[UUID] = frozenset()) -> list[HeldGrant]:
+        return [*(row.held() for row in self.rows if row.id not in without), *self.by_role]
+
+
+def change_reach(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    permissions: Sequence[str],
+    kind: AccessKind,
+    reach: Reach,
+    actor: Actor,
+    now: datetime,
+    reason: str = "",
+    person: str | None = None,
+) -> tuple[list[GrantView], Comparison]:
+    """Change where consents count, all or none. Where it narrows, guards act on tokens from before within seconds.
+
+    Args:
+        person: change the consents that cover this one person (delegated); None changes those that cover everyone.
+
+    Raises:
+        NothingToWithdraw: one of them is not granted. BadInput: an unknown collection, or nothing would change.
+        SamePerson, SecondApprover: it widens, by more than one person may.
+    """
+    check_reason(reason)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        here = _standing(unit, directory, client_id, resource_name, kind, person, now)
+        check_reach(unit.session, here.resource, reach)
+        person_id = here.person.id if here.person is not None else None
+        rows = _chosen(here, [row for row in here.rows if row.person_id == person_id], permissions)
+        changing = frozenset(row.id for row in rows if reach_of(row.reach) != reach)
+        if not changing:
+            raise BadInput.field("reach", reach.words, "another reach than the one it has")
+        covered = str(person_id) if person_id is not None else None
+        before = holdings_in_force(covering(here.held(), covered), kind, now)
+        after = holdings_in_force(covering(here.held(changing), covered), kind, now) | {
+            Holding(row.permission, reach) for row in rows if row.id in changing
+        }
+        comparison = compare(here.catalogue, before, after, here.tree)
+        _refuse_alone(unit, directory, here, permissions, comparison.added_weight, actor)
+        was = {row.permission: reach_of(row.reach).words for row in rows}
+        moment = note_narrowed(unit.session, here.client, now)
+        for row in rows:
+            row.reach, row.narrowed_at = document(reach) or None, moment
+            unit.session.add(row)
+        unit.enter(
+            actor,
+            "consent.reach-changed",
+            client_subject(here.client),
+            now=now,
+            before={"reach": was},
+            after={
+                "resource": here.resource.name,
+                "permissions": sorted(permissions),
+                "reach": reach.words,
+                **_for_whom(here, kind),
+            },
+            reason=reason,
+        )
+        name = here.person.name if here.person is not None else ""
+        return [grant_view(row, here.resource.name, name) for row in rows], comparison
+
+
+def withdraw(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    permissions: Sequence[str],
+    kind: AccessKind,
+    actor: Actor,
+    now: datetime,
+    reason: str = "",
+    at: datetime | None = None,
+    person: str | None = None,
+) -> WithdrawnConsent:
+    """End the consent to permissions of one resource, now or at a moment to come, all or none; the asks stay.
+
+    Args:
+        person: end only the consents that cover this one person (delegated); None ends them for everyone.
+
+    Raises:
+        NothingToWithdraw: one of them is not granted. BadInput: `at` is not to come.
+    """
+    check_reason(reason)
+    if at is not None and at <= now:
+        raise BadInput.field("at", at.isoformat(), "a moment to come", "Leave it out to end the consent now.")
+    ends = at or now
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        here = _standing(unit, directory, client_id, resource_name, kind, person, now)
+        mine = [row for row in here.rows if here.person is None or row.person_id == here.person.id]
+        rows = _chosen(here, mine, permissions)
+        held, left = here.held(), here.held(frozenset(row.id for row in rows))
+        if here.person is not None:
+            held, left = covering(held, str(here.person.id)), covering(left, str(here.person.id))
+        before, after = holdings_in_force(held, kind, now), holdings_in_force(left, kind, now)
+        comparison = compare(here.catalogue, before, after, here.tree)
+        moment = note_narrowed(unit.session, here.client, now) if at is None else None
+        for row in rows:
+            row.expires_at = min(ends, row.expires_at) if row.expires_at is not None else ends
+            row.narrowed_at = moment or row.narrowed_at
+            unit.session.add(row)
+        unit.enter(
+            actor,
+            "consent.withdrawn" if at is None else "consent.end-set",
+            client_subject(here.client),
+            now=now,
+            before={"permissions": sorted({one.permission for one in before})},
+            after={
+                "resource": here.resource.name,
+                "permissions": sorted({one.permission for one in after}),
+                "no longer possible": sorted(comparison.no_longer),
+                **_for_whom(here, kind),
+                **({"at": at.isoformat()} if at is not None else {}),
+            },
+            reason=reason,
+        )
+        life = timedelta(seconds=directory.policy.access_token_seconds)
+        living = usage.issued_since(unit.session, here.client.id, here.resource.identifier, now - life)
+        return WithdrawnConsent(
+            here.resource.name, tuple(sorted(permissions)), comparison.no_longer, ends, ends + life, living
+        )
+
+
+def _standing(
+    unit: Unit,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    kind: AccessKind,
+    person: str | None,
+    now: datetime,
+) -> _Standing:
+    """Lock the client and read what it is consented to."""
+    session = unit.session
+    client = find_client(session, directory, client_id, lock=True)
+    resource = find_resource(session, directory, resource_name)
+    rows = [
+        row
+        for row in clients.grants_of(session, [client.id])
+        if row.resource_id == resource.id and row.kind == kind and row.stands(now)
+    ]
+    by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    return _Standing(
+        client,
+        resource,
+        resources.catalogues(session, [resource])[resource.id],
+        resources.collections_of(session, resource.id),
+        tuple(rows),
+        tuple(pictures.held_at(resource.id, (), by_role)),
+        find_person(session, directory, person) if person is not None else None,
+    )
+
+
+def _chosen(here: _Standing, rows: Sequence[clients.GrantRow], permissions: Sequence[str]) -> list[clients.GrantRow]:
+    """Return those of the rows that grant these permissions. Raises `NothingToWithdraw` when one is missing."""
+    held = {row.permission for row in rows}
+    missing = sorted(set(permissions) - held)
+    if missing:
+        covered = f" for {here.person.name}" if here.person is not None else ""
+        single = not covered and {row.permission for row in here.rows} >= set(missing)
+        raise NothingToWithdraw(
+            f"“{here.client.name}” is not granted {', '.join(missing)} at {here.resource.name}{covered}.",
+            violations=(Violation("permissions", ", ".join(missing), ", ".join(sorted(held)) or "nothing is granted"),),
+            next_step="It is granted for single people: name the person."
+            if single
+            else "Look at its ladder for what it holds; what comes by a role ends with the role.",
+        )
+    return [row for row in rows if row.permission in permissions]
+
+
+def _for_whom(here: _Standing, kind: AccessKind) -> dict[str, str]:
+    if kind is AccessKind.APPLICATION:
+        return {}
+    return {"kind": kind.value, "for": here.person.name if here.person is not None else "everyone"}
+
+
+def _refuse_alone(
+    unit: Unit, directory: Directory, here: _Standing, permissions: Sequence[str], weight: float, actor: Actor
+) -> None:
+    asked_by = {
+        row.asked_by_id
+        for row in clients.asks_of(unit.session, [here.client.id])
+        if row.resource_id == here.resource.id and row.permission in permissions
+    }
+    refuse_same_person(weight, asked_by, actor.id, directory.policy)
+    if approvers_needed(weight, directory.policy) > 1:
+        raise SecondApprover(
+            f"This adds a weight of {weight:g}: from {directory.policy.two_approvers_weight} on, two approvers decide.",
+            next_step="Withdraw the consent and make a request for it with the wider reach.",
+        )
