@@ -162,8 +162,21 @@ def test_a_role_lets_a_client_in_where_it_reaches_and_goes_within_seconds(world:
         steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.send"]))
         wait_until(lambda: reads(world, token, "claims") == 403, seconds=10)
         steward.roles.withdraw(role, HolderKind.CLIENT, [made.id])
+        assert world.ask_token(made, resource=DISPATCHES).json()["error"] == "invalid_scope"
+        # Neither the same role again nor its removal gives a token from before back what it lost.
+        steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.read"]))
+        steward.roles.assign(role, HolderKind.CLIENT, [made.id])
+        fresh = token_of(world, made)
+        wait_until(lambda: reads(world, fresh, "claims") == 200, seconds=10)
+        assert reads(world, token, "claims") == 403
+        steward.roles.withdraw(role, HolderKind.CLIENT, [made.id])
         steward.roles.remove(role)
-    assert world.ask_token(made, resource=DISPATCHES).json()["error"] == "invalid_scope"
+        assert role not in {one.name for one in steward.roles.list()}
+        wait_until(lambda: reads(world, fresh, "claims") == 403, seconds=10)
+        assert reads(world, token, "claims") == 403
+        # The name is free again.
+        steward.roles.save(role, RoleSent(title="", resource="dispatches", permissions=["dispatches.read"]))
+        steward.roles.remove(role)
 
 
 def test_collections_move_under_a_token(world: World) -> None:

@@ -108,7 +108,7 @@ def save_role(
 def remove_role(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:
     """Remove a custom role that nobody holds. Raises `StillInUse`, naming who does."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_role(unit.session, directory, name)
+        row = find_role(unit.session, directory, name, lock=True)
         if row.shipped:
             raise BadInput.field("name", name, "a role of your own: shipped ones stay")
         held = _views(unit.session, directory, [row], now)[0].holders
@@ -117,10 +117,8 @@ def remove_role(premises: Premises, directory: Directory, name: str, actor: Acto
                 f"{', '.join(one.name for one in held[:6])} still hold{'s' if len(held) == 1 else ''} {name}.",
                 next_step="Withdraw it from them first.",
             )
-        for ended in unit.session.exec(select(roles.AssignmentRow).where(roles.AssignmentRow.role_id == row.id)):
-            unit.session.delete(ended)
-        unit.session.flush()
-        unit.session.delete(row)
+        row.removed_at = now
+        unit.session.add(row)
         unit.enter(actor, "role.removed", _subject(row), now=now, before={"permissions": list(row.permissions)})
 
 
@@ -154,20 +152,17 @@ def assign_role(
             check_for_client(directory.policy, catalogue, row.name, row.permissions)
         for reference in dict.fromkeys(holders):
             holder_id, label = _find_holder(unit.session, directory, kind, reference)
-            held = _assignment(unit.session, row, kind, holder_id)
+            held = _assignment(unit.session, row, kind, holder_id, now)
             before = None
             if held is None:
-                held = roles.AssignmentRow(id=uuid4(), role_id=row.id)
+                held = roles.AssignmentRow(id=uuid4(), role_id=row.id, assigned_at=now)
                 setattr(held, f"{kind.value}_id", holder_id)
-            elif held.expires_at is None or held.expires_at > now:
+            else:
                 before = {"reach": reach_of(held.reach).words, "until": _until(held.expires_at)}
-                held.narrowed_at = now
-            if before is None:
-                held.assigned_at = now
+                if kind is HolderKind.CLIENT:
+                    held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
             held.reach, held.assigned_by, held.expires_at = document(reach) or None, actor.name, expires_at
             unit.session.add(held)
-            if kind is HolderKind.CLIENT:
-                held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
             after = {"role": name, "to": label, "reach": reach.words, "until": _until(expires_at)}
             unit.enter(
                 actor,
@@ -200,8 +195,8 @@ def withdraw_role(
         row = find_role(unit.session, directory, name, lock=True)
         for reference in dict.fromkeys(holders):
             holder_id, label = _find_holder(unit.session, directory, kind, reference)
-            held = _assignment(unit.session, row, kind, holder_id)
-            if held is None or (held.expires_at is not None and held.expires_at <= now):
+            held = _assignment(unit.session, row, kind, holder_id, now)
+            if held is None:
                 raise NothingToWithdraw(f"{label} does not hold the role {name} itself.", next_step="See who holds it.")
             held.expires_at = now
             unit.session.add(held)
@@ -258,11 +253,16 @@ def _find_holder(session: Session, directory: Directory, kind: HolderKind, refer
 
 
 def _assignment(
-    session: Session, row: roles.RoleRow, kind: HolderKind, holder_id: UUID | str
+    session: Session, row: roles.RoleRow, kind: HolderKind, holder_id: UUID | str, now: datetime
 ) -> roles.AssignmentRow | None:
+    """Return the assignment that has not ended. The lock on the role keeps it the only one."""
     column = getattr(roles.AssignmentRow, f"{kind.value}_id")
     return session.exec(
-        select(roles.AssignmentRow).where(roles.AssignmentRow.role_id == row.id, col(column) == holder_id)
+        select(roles.AssignmentRow).where(
+            roles.AssignmentRow.role_id == row.id,
+            col(column) == holder_id,
+            col(roles.AssignmentRow.expires_at).is_(None) | (col(roles.AssignmentRow.expires_at) > now),
+        )
     ).first()
 
 

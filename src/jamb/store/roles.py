@@ -47,10 +47,15 @@ class GroupInnerRow(SQLModel, table=True):
 
 
 class RoleRow(SQLModel, table=True):
-    """A named bundle of permissions of one resource. Shipped ones come with Jamb and do not change."""
+    """A named bundle of permissions of one resource. Shipped ones come with Jamb and do not change.
+
+    Removed ones are kept, out of sight: guards must hear of what their holders lost.
+    """
 
     __tablename__ = "role"
-    __table_args__ = (UniqueConstraint("directory_id", "name", name="role_name_taken"),)
+    __table_args__ = (
+        Index("role_name_taken", "directory_id", "name", unique=True, postgresql_where=sa.text("removed_at IS NULL")),
+    )
 
     id: UUID = Field(primary_key=True)
     directory_id: UUID = Field(foreign_key="directory.id")
@@ -59,16 +64,17 @@ class RoleRow(SQLModel, table=True):
     title: str = Field(default="", sa_type=Text)
     permissions: list[str] = words()
     shipped: bool = False
+    removed_at: datetime | None = moment(nullable=True)
 
 
 class AssignmentRow(SQLModel, table=True):
-    """A role held by one person, group or client. Ended ones are kept: guards must hear of them."""
+    """A role held by one person, group or client, once: whoever gets it again gets a new row.
+
+    Ended ones are kept, so that tokens from before stay refused.
+    """
 
     __tablename__ = "role_assignment"
     __table_args__ = (
-        UniqueConstraint("role_id", "person_id", name="role_assigned_to_person"),
-        UniqueConstraint("role_id", "group_id", name="role_assigned_to_group"),
-        UniqueConstraint("role_id", "client_id", name="role_assigned_to_client"),
         CheckConstraint("num_nonnulls(person_id, group_id, client_id) = 1", name="role_has_one_holder"),
         Index("role_assignment_by_client", "client_id"),
     )
@@ -98,6 +104,9 @@ class AssignmentRow(SQLModel, table=True):
             )
             for name in role.permissions
         ]
+
+
+_STANDS = col(RoleRow.removed_at).is_(None)
 
 
 def in_force(now: datetime) -> sa.ColumnElement[bool]:
@@ -184,16 +193,17 @@ def role_names(session: Session, directory_id: UUID, now: datetime) -> dict[UUID
 
 
 def roles_of_resource(session: Session, resource_id: UUID) -> list[RoleHolding]:
-    rows = session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id).order_by(RoleRow.name))
+    rows = session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS).order_by(RoleRow.name))
     return [RoleHolding(row.name, frozenset(row.permissions)) for row in rows]
 
 
 def roles_of(session: Session, directory_id: UUID) -> list[RoleRow]:
-    return list(session.exec(select(RoleRow).where(RoleRow.directory_id == directory_id).order_by(RoleRow.name)))
+    wanted = select(RoleRow).where(RoleRow.directory_id == directory_id, _STANDS)
+    return list(session.exec(wanted.order_by(RoleRow.name)))
 
 
 def role_by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = False) -> RoleRow | None:
-    statement = select(RoleRow).where(RoleRow.directory_id == directory_id, RoleRow.name == name)
+    statement = select(RoleRow).where(RoleRow.directory_id == directory_id, RoleRow.name == name, _STANDS)
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
@@ -293,7 +303,7 @@ def naming_collections(session: Session, resource_id: UUID, paths: Iterable[str]
 def bundling(session: Session, resource_id: UUID, permissions: Iterable[str]) -> list[RoleRow]:
     """Return the roles of a resource that bundle any of these permissions."""
     overlapping = col(RoleRow.permissions).op("&&")(sa.bindparam(None, list(permissions), ARRAY(Text)))
-    return list(session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, overlapping)))
+    return list(session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS, overlapping)))
 
 
 def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datetime) -> set[str]:

@@ -65,7 +65,9 @@ def bounds_of(
         if until is None:
             continue
         # A role that was changed may have bundled anything before: all that its holder does not still hold is out.
-        names = catalogue.permissions.keys() if one.by_role else catalogue.closure(one.grant.permission)
+        carried = catalogue.permissions.keys() if one.by_role else catalogue.closure(one.grant.permission)
+        # A permission that the resource dropped meanwhile may still stand in a token.
+        names = {one.grant.permission, *carried}
         by_reach: dict[tuple[Reach, ...], list[str]] = {}
         for name in sorted(names):
             still = _still(catalogue, held, one.grant, name, until, now)
