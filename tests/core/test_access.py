@@ -21,12 +21,13 @@ from jamb.core.access import (
     Request,
     RoleHolding,
     TokenFacts,
+    across,
     compare,
     decide,
     everywhere,
     explain,
 )
-from jamb.core.permissions import AccessKind, Catalogue, weigh
+from jamb.core.permissions import AccessKind, Catalogue, weigh, weigh_operation
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind, overlap
 from tests.core.build import (
     NOW,
@@ -317,6 +318,16 @@ def test_a_comparison_accounts_for_every_operation_once(catalogue: Catalogue, da
     assert catalogue.opened_by_all(after - found.redundant) == opened_after
 
 
+def objects_touched(catalogue: Catalogue, held: list[Holding], name: str) -> set[str]:
+    """Look at every object there is, and at one that lies nowhere."""
+    opening = [one.reach for one in held if name in catalogue.opened_by(one.permission)]
+    return {
+        item
+        for item in {*TREE.everything, "adrift"}
+        if any(not catalogue.concerns_object(name) or reach.contains(TREE.where(item)) for reach in opening)
+    }
+
+
 @given(catalogues(), st.data())
 def test_a_comparison_counts_the_objects_that_a_slow_look_counts(catalogue: Catalogue, data: st.DataObject) -> None:
     holdings = st.lists(st.builds(Holding, st.sampled_from(sorted(catalogue.permissions)), reaches), max_size=4)
@@ -324,9 +335,7 @@ def test_a_comparison_counts_the_objects_that_a_slow_look_counts(catalogue: Cata
     found = compare(catalogue, before, after, TREE)
 
     def touched(held: list[Holding], name: str) -> set[str]:
-        everything = {*TREE.everything, "adrift"}
-        opening = [one.reach for one in held if name in catalogue.opened_by(one.permission)]
-        return {item for item in everything if any(reach.contains(TREE.where(item)) for reach in opening)}
+        return objects_touched(catalogue, held, name)
 
     parts = [found.newly, found.no_longer, found.unchanged, found.wider | found.narrower]
     assert sum(map(len, parts)) == len(frozenset().union(*parts))
@@ -342,3 +351,26 @@ def test_a_comparison_counts_the_objects_that_a_slow_look_counts(catalogue: Cata
             assert counted.uncollected == ("adrift" in new)
     if not found.newly and not found.wider:
         assert found.added_weight == 0
+
+
+@given(catalogues(), catalogues(), st.data())
+def test_a_changed_catalogue_says_what_the_same_holdings_open_now(
+    before: Catalogue, after: Catalogue, data: st.DataObject
+) -> None:
+    names = sorted(before.permissions.keys() | after.permissions.keys())
+    held = data.draw(st.lists(st.builds(Holding, st.sampled_from(names), reaches), max_size=4))
+    parts: dict[str, set[str]] = {"newly": set(), "wider": set(), "narrower": set(), "no_longer": set()}
+    for name in before.operations.keys() | after.operations.keys():
+        old, new = objects_touched(before, held, name), objects_touched(after, held, name)
+        if not old or not new:
+            parts["newly"] |= {name} if new else set()
+            parts["no_longer"] |= {name} if old else set()
+            continue
+        heavier = weigh_operation(after.operations[name]) > weigh_operation(before.operations[name])
+        parts["wider"] |= {name} if new - old or heavier else set()
+        parts["narrower"] |= {name} if old - new else set()
+    found = across(before, after, held, TREE)
+    if found is None:
+        assert not any(parts.values())
+    else:
+        assert {part: set(getattr(found, part)) for part in parts} == parts

@@ -357,9 +357,16 @@ def test_reports_of_use_are_believed_once_and_only_from_the_guard(world: World) 
     assert httpx.post(url, json=report, headers=headers).json() == {"counted": 0}, "the same batch again"
     unknown = {**report, "batch": str(uuid4()), "uses": [{**use, "operation": "berths.sink"}]}
     assert httpx.post(url, json=unknown, headers=headers).status_code == 422
+    # Objects that a caller made up are counted together: whoever calls cannot fill the store with names.
+    named = [{"client_id": made.id, "operation": "occupant.assign", "reason": "reach", "object": name, "calls": 2,
+              "last_at": _now()} for name in ("north-11", "no-such-1", "no-such-2")]  # fmt: skip
+    report = {"batch": str(uuid4()), "resource": "berths", "uses": [], "refusals": named}
+    assert httpx.post(url, json=report, headers=headers).status_code == 200
     with world.jamb() as jamb:
         (rung,) = jamb.clients.read(made.id).resources[0].rungs
+        refused_calls = {one.object: one.calls for one in jamb.clients.refusals(made.id)}
     assert sum(rung.calls) == 7
+    assert refused_calls == {"north-11": 2, "": 4}
 
 
 def _now() -> str:

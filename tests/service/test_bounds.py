@@ -9,10 +9,12 @@ import jwt
 import pytest
 
 from jamb.client import Forbidden, JambError
+from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
 from jamb.wire.consent import Terms
 from jamb.wire.reach import CollectionSent, ReachSent
+from jamb.wire.resources import ResourceSent
 from jamb.wire.roles import RoleSent
 from tests.world import Made, World, unique, wait_until
 
@@ -220,3 +222,25 @@ def test_a_reach_that_is_the_same_changes_nothing_and_only_an_approver_widens(wo
             approver.consent.change_reach(made.id, "dispatches", ["dispatches.read"], only("duty", "office"))
     with world.jamb("registrar") as registrar, pytest.raises(Forbidden):
         registrar.consent.change_reach(made.id, "dispatches", ["dispatches.read"], ReachSent(collections=[]))
+
+
+def test_a_resource_cannot_be_changed_so_that_reach_bounds_nothing(world: World) -> None:
+    name = unique("sluice").replace(" ", "-")
+    sent = ResourceSent.model_validate({
+        "title": "Sluice", "identifier": f"https://{name}.example", "object_name": "gate",
+        "operations": [{"name": "gates.read", "title": "Read", "method": "GET", "path": "/gates/{gate}",
+                        "effect": "read", "data_class": "internal"}],
+        "permissions": [{"name": "gates.view", "title": "View", "kinds": ["application"], "unlocks": ["gates.read"]}],
+    })  # fmt: skip
+    with world.jamb("registrar") as registrar:
+        registrar.resources.publish(name, sent)
+        registrar.resources.replace_collections(name, [CollectionSent(path="west", objects=["w1", "w2"])])
+        made = bounded(world, "gates.view", only("west"), name)
+        for other in ("lock", ""):
+            with pytest.raises(StillInUse, match=f"reach of {made.name} is about each gate"):
+                registrar.resources.publish(name, sent.model_copy(update={"object_name": other}))
+        # A path that names no gate any more opens all of them: whom that affects is said first.
+        (read,) = sent.operations
+        flat = sent.model_copy(update={"operations": [read.model_copy(update={"path": "/gates"})]})
+        (affected,) = registrar.resources.preview(name, flat).affected
+        assert (affected.client_id, affected.wider, affected.narrower) == (made.id, ["gates.read"], [])

@@ -79,8 +79,9 @@ def estate(premises: Premises) -> directories.Directory:
                             resource_id=berths.id,
                             permission=permission,
                             kind="application",
-                            granted_at=NOW,
+                            granted_at=NOW - timedelta(hours=2),
                             granted_by="x",
+                            expires_at=NOW - timedelta(hours=1) if dice.random() < 0.3 else None,
                         )
                     )
             for _ in range(dice.randrange(3)):

@@ -165,6 +165,17 @@ def test_an_observation_needs_no_entry_and_commits_or_not_as_one(
 # What is sealed
 
 
+def test_another_sealing_key_never_writes_on(premises: Premises, place: directories.Directory) -> None:
+    """It would seal anew what it cannot have sealed: a chain altered before would be whole again."""
+    before = length(premises.engine, place.id)
+    stranger = Premises(premises.engine, Sealer(os.urandom(KEY_BYTES)), premises.base_url)
+    with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
+        directories.change_policy(stranger, place, {"notice_days": 9}, ACTOR, NOW)
+    assert length(premises.engine, place.id) == before
+    directories.change_policy(premises, place, {"notice_days": 9}, ACTOR, NOW)
+    assert length(premises.engine, place.id) == before + 1
+
+
 def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(
     premises: Premises, place: directories.Directory
 ) -> None:

@@ -1306,7 +1306,10 @@ export interface components {
          * @enum {string}
          */
         AccessKind: "application" | "delegated";
-        /** AffectedClient */
+        /**
+         * AffectedClient
+         * @description Operations by name. `wider`: they weigh more, or count for more objects. `narrower`: for fewer objects.
+         */
         AffectedClient: {
             /** Client Id */
             client_id: string;
@@ -1315,8 +1318,10 @@ export interface components {
             kind: components["schemas"]["AccessKind"];
             /** Newly */
             newly: string[];
-            /** Heavier */
-            heavier: string[];
+            /** Wider */
+            wider: string[];
+            /** Narrower */
+            narrower: string[];
             /** No Longer */
             no_longer: string[];
             /** Added Weight */

@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.people import find_person
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
 from jamb.core.errors import NotFound, StillInUse, Violation, shorten
 from jamb.core.groups import holders, refuse_cycle
 from jamb.core.roles import check_short_name
@@ -56,6 +56,7 @@ def save_group(
 
     Raises:
         BadInput: an unfit name, or a group that would lie within itself. NotFound: a member is not known here.
+        StillInUse: the directory would be left without a steward.
     """
     check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
@@ -80,6 +81,7 @@ def save_group(
             unit.session.add(row)
             unit.session.flush()
             _put(unit.session, row.id, members, {one.id for one in inner})
+            refuse_stewardless(unit.session, directory, now)
             action = "group.made" if before is None else "group.changed"
             unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
         return next(group for group in _groups(unit.session, directory) if group.name == name)

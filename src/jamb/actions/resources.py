@@ -14,7 +14,7 @@ from sqlmodel import Session
 
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core import own_api
-from jamb.core.access import Comparison, compare, holdings_in_force
+from jamb.core.access import Comparison, across, holdings_in_force
 from jamb.core.errors import BadInput, NameTaken, StillInUse, Violation
 from jamb.core.openapi import operations_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, Proposal, smallest
@@ -98,6 +98,8 @@ def publish(
         change = _change(unit.session, row, catalogue, now)
         if change.blocking:
             raise _blocked(change)
+        if row is not None:
+            _refuse_unbinding(unit.session, row, catalogue, now)
         before = None
         if row is None:
             row = resources.ResourceRow(
@@ -181,11 +183,11 @@ def replace_collections(
             raise BadInput.field("collections", sent, allowed, "Publish it with an object name first.")
         before = resources.collections_of(unit.session, row.id)
         gone = before.collections.keys() - tree.collections.keys()
-        naming = clients.naming_collections(unit.session, row.id, gone, now)
-        naming += roles.naming_collections(unit.session, row.id, gone, now)
+        bounded = clients.bounded_at(unit.session, row.id, now) + roles.bounded_at(unit.session, row.id, now)
+        naming = sorted({name for name, reach in bounded if reach.collections & gone})
         if naming:
             raise StillInUse(
-                f"A collection that would go is named by the reach of {', '.join(sorted(set(naming))[:6])}.",
+                f"A collection that would go is named by the reach of {', '.join(naming[:6])}.",
                 violations=(Violation("collections", ", ".join(sorted(gone)), "what no reach names"),),
                 next_step="Change those reaches first, or keep the collection.",
             )
@@ -269,8 +271,7 @@ def _change(session: Session, row: resources.ResourceRow | None, after: Catalogu
         held = pictures.held_at(row.id, grants.get(client.id, ()), by_role.get(client.id, ()))
         touched = False
         for kind in AccessKind:
-            mine = holdings_in_force(held, kind, now)
-            comparison = across(before, after, [one for one in mine if one.permission not in gone], mine, tree)
+            comparison = across(before, after, holdings_in_force(held, kind, now), tree)
             if comparison is not None:
                 affected.append(AffectedClient(client.id, client.name, kind, comparison))
                 touched = True
@@ -288,33 +289,6 @@ def _change(session: Session, row: resources.ResourceRow | None, after: Catalogu
         tuple(sorted(affected, key=lambda one: (-one.comparison.added_weight, one.client_name, one.kind))),
         untouched,
         blocking,
-    )
-
-
-def across(
-    before: Catalogue, after: Catalogue, held_after: Sequence[Any], held_before: Any, tree: CollectionTree
-) -> Comparison | None:
-    """Compare what the same holdings open in two catalogues; None where nothing differs."""
-    old, new = compare(before, (), held_before, tree), compare(after, (), held_after, tree)
-    newly, no_longer = new.newly - old.newly, old.newly - new.newly
-    heavier = {
-        name
-        for name in new.newly & old.newly
-        if (after.operations[name].effect, after.operations[name].data_class)
-        != (before.operations[name].effect, before.operations[name].data_class)
-    }
-    if not newly and not no_longer and not heavier:
-        return None
-    return Comparison(
-        newly=newly,
-        wider=frozenset(heavier),
-        narrower=frozenset(),
-        unchanged=(new.newly & old.newly) - heavier,
-        no_longer=no_longer,
-        objects=new.objects,
-        added_weight=round(new.added_weight - old.added_weight, 1),
-        implied=new.implied,
-        redundant=new.redundant,
     )
 
 
@@ -342,6 +316,20 @@ def _blocked(change: ResourceChange) -> StillInUse:
         violations=violations,
         next_step="Withdraw those consents, drop those asks or change those roles first.",
     )
+
+
+def _refuse_unbinding(session: Session, row: resources.ResourceRow, after: Catalogue, now: datetime) -> None:
+    """Raise `StillInUse` where objects would be called otherwise though reach counts: it would bound nothing then."""
+    if not row.object_name or row.object_name == after.object_name:
+        return
+    bounded = clients.bounded_at(session, row.id, now) + roles.bounded_at(session, row.id, now)
+    names = sorted({name for name, _ in bounded})
+    if names:
+        raise StillInUse(
+            f"The reach of {', '.join(names[:6])} is about each {row.object_name}, and would bound nothing.",
+            violations=(Violation("object_name", after.object_name or "nothing", f"{row.object_name}, as it is"),),
+            next_step="Keep the object name, or withdraw what is bounded first.",
+        )
 
 
 def _check_names(catalogue: Catalogue) -> None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID
 
 from sqlmodel import Session
@@ -14,6 +15,7 @@ from jamb.actions.premises import Premises, find_client, find_directory, find_re
 from jamb.core.errors import BadInput, Forbidden
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
+from jamb.core.reach import CollectionTree
 from jamb.store import clients, resources, usage
 from jamb.store.usage import Refused
 from jamb.store.work import observation
@@ -65,9 +67,24 @@ def report(
         known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in (*uses, *refusals)})
         counted = [(client_id, use) for client_id, use in uses if client_id in known]
         usage.add_uses(session, resource.id, counted)
+        tree = resources.collections_of(session, resource.id)
         refused_here = [(client_id, one) for client_id, one in refusals if client_id in known]
-        usage.add_refusals(session, resource.id, refused_here)
+        usage.add_refusals(session, resource.id, _told(refused_here, tree))
         return len(counted) + len(refused_here)
+
+
+def _told(refusals: Sequence[tuple[str, Refused]], tree: CollectionTree) -> list[tuple[str, Refused]]:
+    """Name the object only where it lies in a collection: others are whatever a caller made up, without limit."""
+    summed: dict[tuple[Any, ...], tuple[str, Refused]] = {}
+    for client_id, one in refusals:
+        known = replace(one, object=one.object if one.object in tree.everything else "")
+        key = (client_id, known.operation, known.kind, known.reason, known.object, known.day)
+        _, before = summed.get(key, (client_id, None))
+        if before is not None:
+            latest = max(before.last_at, known.last_at)
+            known = replace(known, calls=before.calls + known.calls, last_at=latest)
+        summed[key] = (client_id, known)
+    return list(summed.values())
 
 
 @dataclass(frozen=True, slots=True)

@@ -183,14 +183,14 @@ def _show_change(change: ResourceChange) -> None:
             out.print(f"  {label}: {', '.join(names)}", markup=False)
     if change.affected:
         table(
-            ["client", "acting", "newly possible", "heavier", "no longer", "weight"],
+            ["client", "acting", "newly possible", "wider or heavier", "less or gone", "weight"],
             [
                 [
                     one.client_name,
                     "as itself" if one.kind == "application" else "for people",
                     ", ".join(one.newly) or "—",
-                    ", ".join(one.heavier) or "—",
-                    ", ".join(one.no_longer) or "—",
+                    ", ".join(one.wider) or "—",
+                    ", ".join([*one.narrower, *one.no_longer]) or "—",
                     f"{one.added_weight:+g}",
                 ]
                 for one in change.affected

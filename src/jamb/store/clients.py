@@ -16,6 +16,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store.columns import among, among_ids, bound, moment
 from jamb.store.people import PersonRow
@@ -180,11 +181,8 @@ def standing_on(
     return [(permission, name) for permission, name in rows]
 
 
-def naming_collections(session: Session, resource_id: UUID, paths: Iterable[str], now: datetime) -> list[str]:
-    """Return the names of the clients whose grants or asks have a reach that names one of these collections."""
-    wanted = set(paths)
-    if not wanted:
-        return []
+def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:
+    """Return each bounded reach of grants and asks at a resource, with the name of its client."""
     found = []
     for row, condition in ((GrantRow, _stands(now)), (AskRow, sa.true())):
         rows = session.execute(
@@ -192,7 +190,7 @@ def naming_collections(session: Session, resource_id: UUID, paths: Iterable[str]
             .join(ClientRow, col(ClientRow.id) == col(row.client_id))
             .where(col(row.resource_id) == resource_id, col(row.reach).is_not(None), condition)
         )
-        found += [name for reach, name in rows if reach_of(reach).collections & wanted]
+        found += [(name, reach_of(reach)) for reach, name in rows]
     return found
 
 
@@ -391,7 +389,10 @@ def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnE
     standing = (credential.c.client_id == ClientRow.id) & credential.c.withdrawn_at.is_(None)
     match attention:
         case Attention.WAITING:
+            # As the ladder counts: an ask whose consent has ended waits again.
             granted = sa.exists().where(
+                col(GrantRow.granted_at) <= now,
+                _stands(now),
                 col(GrantRow.client_id) == AskRow.client_id,
                 col(GrantRow.resource_id) == AskRow.resource_id,
                 col(GrantRow.permission) == AskRow.permission,

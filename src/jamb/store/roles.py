@@ -15,6 +15,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store.columns import among, bound, moment, words
 from jamb.store.people import PersonRow
@@ -287,17 +288,14 @@ def holders_of(session: Session, role_ids: Iterable[UUID], now: datetime) -> lis
     return [Holder(role, held, person, group, name) for role, held, person, group, name in rows]
 
 
-def naming_collections(session: Session, resource_id: UUID, paths: Iterable[str], now: datetime) -> list[str]:
-    """Return the names of the roles that are held with a reach that names one of these collections."""
-    wanted = set(paths)
-    if not wanted:
-        return []
+def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:
+    """Return each bounded reach with which roles of a resource are held, with the name of the role."""
     rows = session.exec(
         select(RoleRow.name, AssignmentRow.reach)
         .join(AssignmentRow, col(AssignmentRow.role_id) == RoleRow.id)
         .where(RoleRow.resource_id == resource_id, col(AssignmentRow.reach).is_not(None), in_force(now))
     )
-    return [f"the role {name}" for name, reach in rows if reach_of(reach).collections & wanted]
+    return [(f"the role {name}", reach_of(reach)) for name, reach in rows]
 
 
 def bundling(session: Session, resource_id: UUID, permissions: Iterable[str]) -> list[RoleRow]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
+from hmac import compare_digest
 from typing import Any
 from uuid import UUID
 
@@ -74,6 +75,12 @@ class Unit:
         head = ledger.head(self.session, self.directory_id, lock=True)
         if head is None:
             raise Misuse(f"directory {self.directory_id} has no ledger")
+        if not compare_digest(head.seal, seal_of(self.sealer.ledger_key, head.sequence, head.hash)):
+            # To write on would seal a chain anew that was altered, or that another key sealed.
+            raise Misuse(
+                "the sealing key is not the one that sealed this directory's ledger, or the ledger was altered; "
+                "start with the JAMB_SEALING_KEY (or JAMB_HOME) that it was made with, then have the ledger verified"
+            )
         for now, actor, action, subject, before, after, reason in self._entries:
             sequence = head.sequence + 1
             entry = Entry(sequence, now, actor.record(), action, subject, before, after, reason)

@@ -133,11 +133,14 @@ class DraftedOperations(Answered):
 
 
 class AffectedClient(Answered):
+    """Operations by name. `wider`: they weigh more, or count for more objects. `narrower`: for fewer objects."""
+
     client_id: str
     client_name: str
     kind: AccessKind
     newly: list[str]
-    heavier: list[str]
+    wider: list[str]
+    narrower: list[str]
     no_longer: list[str]
     added_weight: float
 

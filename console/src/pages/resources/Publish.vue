@@ -91,8 +91,8 @@ const PARTS = [["operations_added", "Operations added"], ["operations_gone", "Op
       <h2>{{ change.new ? "A new resource" : "What would change" }}</h2>
       <dl class="facts"><template v-for="[part, label] in PARTS" :key="part"><template v-if="change[part].length"><dt>{{ label }}</dt><dd><code>{{ change[part].join(", ") }}</code></dd></template></template></dl>
       <table v-if="change.affected.length" class="log">
-        <thead><tr><th scope="col">Client</th><th scope="col">Newly possible</th><th scope="col">Heavier</th><th scope="col">No longer</th><th scope="col" class="num">Weight</th></tr></thead>
-        <tbody><tr v-for="one in change.affected" :key="`${one.client_id}/${one.kind}`"><td class="free">{{ one.client_name }} <div class="soft small">{{ acting(one.kind) }}</div></td><td class="free">{{ one.newly.join(", ") || "–" }}</td><td class="free">{{ one.heavier.join(", ") || "–" }}</td><td class="free">{{ one.no_longer.join(", ") || "–" }}</td><td class="num">{{ one.added_weight > 0 ? "+" : "" }}{{ one.added_weight }}</td></tr></tbody>
+        <thead><tr><th scope="col">Client</th><th scope="col">Newly possible</th><th scope="col">Wider or heavier</th><th scope="col">Less or gone</th><th scope="col" class="num">Weight</th></tr></thead>
+        <tbody><tr v-for="one in change.affected" :key="`${one.client_id}/${one.kind}`"><td class="free">{{ one.client_name }} <div class="soft small">{{ acting(one.kind) }}</div></td><td class="free">{{ one.newly.join(", ") || "–" }}</td><td class="free">{{ one.wider.join(", ") || "–" }}</td><td class="free">{{ [...one.narrower, ...one.no_longer].join(", ") || "–" }}</td><td class="num">{{ one.added_weight > 0 ? "+" : "" }}{{ one.added_weight }}</td></tr></tbody>
       </table>
       <p v-if="!change.new" class="soft">For {{ count(change.untouched, "other client") }} that {{ change.untouched === 1 ? "holds" : "hold" }} something here nothing changes.</p>
       <p v-for="one in change.blocking" :key="one.permission" class="problem"><code>{{ one.permission }}</code> cannot go: {{ one.held_by.join(", ") }} still stand on it.</p>

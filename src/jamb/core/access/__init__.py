@@ -1,7 +1,7 @@
 """Who may do what: the decision, its explanation, and what a change would make possible."""
 
 from jamb.core.access.bounds import Bound, PastHolding, bounds_of
-from jamb.core.access.compare import Comparison, ObjectCount, compare, everywhere, possible
+from jamb.core.access.compare import Comparison, ObjectCount, across, compare, everywhere, possible
 from jamb.core.access.decide import Check, CheckName, Decision, ObjectFacts, Request, TokenFacts, decide, reaches
 from jamb.core.access.explain import Explanation, Mend, MendKind, explain
 from jamb.core.access.standing import (
@@ -36,6 +36,7 @@ __all__ = [
     "Request",
     "RoleHolding",
     "TokenFacts",
+    "across",
     "bounds_of",
     "compare",
     "covering",

@@ -50,9 +50,6 @@ class Comparison:
     redundant: frozenset[str]
 
 
-_WHOLE = Coverage(frozenset(), uncollected=True)
-
-
 def everywhere(permissions: Iterable[str]) -> frozenset[Holding]:
     """Return unbounded holdings of these permissions."""
     return frozenset(Holding(name) for name in permissions)
@@ -61,10 +58,11 @@ def everywhere(permissions: Iterable[str]) -> frozenset[Holding]:
 def possible(catalogue: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> dict[str, Coverage]:
     """Return what is possible with these holdings: by operation, over which objects."""
     rows = tuple(held)
+    whole = Coverage(tree.everything, uncollected=True)
     found: dict[str, Coverage] = {}
     for name in catalogue.opened_by_all(row.permission for row in rows):
         if not catalogue.concerns_object(name):
-            found[name] = _WHOLE
+            found[name] = whole
             continue
         covered = coverage(tree, (row.reach for row in rows if name in catalogue.opened_by(row.permission)))
         if covered:
@@ -110,6 +108,37 @@ def compare(
         added_weight=round(added, 1),
         implied=implied,
         redundant=_redundant(catalogue, later, tree),
+    )
+
+
+def across(before: Catalogue, after: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> Comparison | None:
+    """Compare what the same holdings open in two catalogues of one resource; None where nothing differs for them.
+
+    An operation counts as wider, too, where its effect or its class of data became heavier; and an operation that names
+    no object any more is possible for all of them.
+    """
+    rows = frozenset(held)
+    old, new = compare(before, (), rows, tree), compare(after, (), rows, tree)
+    opened, open_now = possible(before, rows, tree), possible(after, rows, tree)
+    both = opened.keys() & open_now.keys()
+    newly, no_longer = new.newly - old.newly, old.newly - new.newly
+    heavier = {
+        name for name in both if weigh_operation(after.operations[name]) > weigh_operation(before.operations[name])
+    }
+    wider = frozenset(heavier | {name for name in both if not open_now[name] <= opened[name]})
+    narrower = frozenset(name for name in both if not opened[name] <= open_now[name])
+    if not newly and not no_longer and not wider and not narrower:
+        return None
+    return Comparison(
+        newly=newly,
+        wider=wider,
+        narrower=narrower,
+        unchanged=frozenset(both - wider - narrower),
+        no_longer=no_longer,
+        objects=new.objects,
+        added_weight=round(new.added_weight - old.added_weight, 1),
+        implied=new.implied,
+        redundant=new.redundant,
     )
 
 

@@ -145,7 +145,8 @@ def _change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
                 client_name=one.client_name,
                 kind=one.kind,
                 newly=sorted(one.comparison.newly),
-                heavier=sorted(one.comparison.wider),
+                wider=sorted(one.comparison.wider),
+                narrower=sorted(one.comparison.narrower),
                 no_longer=sorted(one.comparison.no_longer),
                 added_weight=one.comparison.added_weight,
             )
