@@ -192,6 +192,27 @@ def test_reach_is_set_tested_and_proven_from_the_shell(shell: Shell, world: Worl
     assert "Ends." in ended.out
 
 
+def test_consent_for_one_person_is_chosen_and_bounded_apart_from_that_for_everyone(shell: Shell, world: World) -> None:
+    made, person = world.client(secret=False), "pia.nowicki@quillhaven.example"
+    registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")
+    for kind in ([], ["--delegated"]):
+        assert registrar("asks", "add", made.name, "berths", "berths.assign", *kind).code == 0
+    one = ["--delegated", "--person", person]
+    granted = approver("consent", "grant", made.name, "--only", "berths:berths.assign", *one, "--yes")
+    assert granted.code == 0, granted.err
+    (held,) = approver("consent", "list", made.name, "-o", "json").json()
+    assert (held["kind"], held["person"], held["reach"]["kind"]) == ("delegated", "Pia Nowicki", "everywhere")
+    unknown = approver("consent", "grant", made.name, "--only", "tides:berths.assign", "--yes")
+    assert unknown.code == 2
+    assert approver("consent", "grant", made.name, "--only", "berths:berths.assign", "--yes").code == 0
+    bounded = approver("consent", "reach", made.name, "berths", "berths.assign", "--in", "fuel", *one)
+    assert bounded.code == 0, bounded.err
+    found = approver("consent", "list", made.name, "-o", "json").json()
+    assert {(row["kind"], row["person"], row["reach"]["words"]) for row in found} == {
+        ("application", "", "everywhere"), ("delegated", "Pia Nowicki", "only fuel"),
+    }  # fmt: skip
+
+
 def test_a_request_goes_from_the_asker_to_the_approver_and_back(shell: Shell, world: World) -> None:
     made = world.client(asked=["berths.assign"], secret=False)
     registrar, approver = shell.signed_in("registrar"), shell.signed_in("approver")

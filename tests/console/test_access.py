@@ -13,6 +13,8 @@ from tests.console.browser import Open
 from tests.console.test_pages import faults
 from tests.world import World, unique
 
+TRIAL = "quillhaven-trial"
+
 
 def test_an_approver_narrows_at_the_desk_and_the_letter_rewrites_itself(world: World, open_console: Open) -> None:
     made = world.client(asked=["berths.assign"], secret=False)
@@ -154,6 +156,37 @@ def test_who_may_not_register_learns_whom_to_ask_and_an_owner_finds_their_client
         expect(page.get_by_text("You become its owner")).to_be_visible()
     with open_console("auditor", path="/register") as page:
         expect(page.get_by_text(re.compile("Ask Hanneke Brouwer or Maren Oduya"))).to_be_visible()
+
+
+def test_an_owner_who_may_not_list_people_names_another_by_login(world: World, open_console: Open) -> None:
+    made = world.client(secret=False)
+    with open_console(None, path=f"/clients/{made.id}") as page:
+        page.get_by_role("button", name="change owners").click()
+        page.get_by_label("Owners", exact=True).fill("Pia.Nowicki@quillhaven.example")
+        page.get_by_role("button", name="Add", exact=True).click()
+        assert faults(page) == []
+        page.get_by_role("button", name="Save owners").click()
+        expect(page.locator("main")).to_contain_text("Oskar Pell, Pia Nowicki")
+
+
+def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_console: Open) -> None:
+    with open_console("steward", path="/directory", directory=TRIAL) as page:
+        page.get_by_role("button", name="Change the policy").click()
+        save = page.get_by_role("button", name="Save the policy")
+        expect(save).to_be_disabled()
+        page.get_by_label("A secret lives, unless said otherwise").fill("400")
+        page.get_by_label("Makers hand on").check()
+        page.get_by_label("An access token lives").fill("15")
+        expect(page.get_by_text("An access token lives: 10 → 15 minutes")).to_be_visible()
+        assert faults(page) == []
+        save.click()
+        expect(page.get_by_role("alert")).to_contain_text("at most 180")
+        page.get_by_label("A secret lives, unless said otherwise").fill("45")
+        save.click()
+        expect(page.get_by_text("45 days, at most 180")).to_be_visible()
+    with world.jamb("steward", TRIAL) as steward:
+        policy = steward.directory().policy
+        assert (policy.access_token_seconds, policy.handing_on, policy.notice_days) == (900, True, 14)
 
 
 def test_a_client_is_disabled_after_a_question_and_enabled_again(world: World, open_console: Open) -> None:

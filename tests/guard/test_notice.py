@@ -36,8 +36,8 @@ def http() -> Iterator[httpx.Client]:
 def notice(world: World, http: httpx.Client) -> Callable[[], Notice]:
     """Return a way to read what the guard of Berths would hear at this moment."""
     own = json.loads((world.home / "guards.json").read_text())["berths"]
-    token = OwnToken(own["issuer"], own["report_audience"], own["client_id"], own["client_secret"], http)
-    bounds = Bounds(own["bounds_url"], "berths", token, http)
+    token = OwnToken(own["issuer"], own["api"], own["client_id"], own["client_secret"], http)
+    bounds = Bounds(f"{own['api']}/bounds", "berths", token, http)
 
     def read() -> Notice:
         bounds.refresh()

@@ -180,7 +180,7 @@ def test_files_with_a_hash_are_kept_for_ever_and_the_page_is_not(world: World) -
 
 def test_batches_from_two_processes_add_up_and_strangers_are_passed_over(world: World) -> None:
     made, guard = world.client(granted=["berths.view"]), _guard(world)
-    form = {"grant_type": "client_credentials", "resource": guard["report_audience"]}
+    form = {"grant_type": "client_credentials", "resource": guard["api"]}
     answer = httpx.post(world.token_endpoint(), data=form, auth=(guard["client_id"], guard["client_secret"]))
     headers = {"Authorization": f"Bearer {answer.json()['access_token']}"}
     now = datetime.now(UTC)

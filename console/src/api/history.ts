@@ -3,7 +3,11 @@ import type { Schemas } from "./client";
 
 type Entry = Schemas["LedgerEntry"];
 
-const words = (value: unknown): string => (Array.isArray(value) ? value.join(", ") : String(value ?? ""));
+const words = (value: unknown): string => {
+  if (Array.isArray(value)) return value.map(words).join(", ");
+  if (value !== null && typeof value === "object") return Object.entries(value).map(([name, one]) => `${name} ${words(one)}`).join("; ");
+  return String(value ?? "");
+};
 
 const without = (all: unknown, left: unknown): unknown =>
   Array.isArray(all) && Array.isArray(left) ? all.filter((one) => !left.includes(one)) : all;

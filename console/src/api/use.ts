@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "./client";
-import { directory } from "./session";
+import { can, directory } from "./session";
 
 export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
 type Attention = "waiting" | "ending" | "dead-secret" | "ownerless";
@@ -26,7 +26,7 @@ export const useDirectory = () =>
 export const usePeople = () =>
   useQuery({
     queryKey: ["people", directory],
-    retry: false,
+    enabled: () => can("people.list"),
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path() } })),
   });
 
@@ -301,6 +301,6 @@ export const useLedger = (cursor: MaybeRefOrGetter<string>) =>
 export function useStale(): () => Promise<void> {
   const queries = useQueryClient();
   return async () => {
-    await queries.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "directory" });
+    await queries.invalidateQueries();
   };
 }

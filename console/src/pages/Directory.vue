@@ -5,13 +5,14 @@ import { computed, ref } from "vue";
 import { useRoute } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { changes, sentence } from "@/api/history";
-import { directory } from "@/api/session";
+import { can, directory } from "@/api/session";
 import { useDirectory, useLedger } from "@/api/use";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { full } from "@/ui/times";
+import PolicyPanel from "./directory/PolicyPanel.vue";
 
 const route = useRoute();
 const { data, error, isLoading, refetch } = useDirectory();
@@ -20,6 +21,7 @@ const { data: ledger, error: ledgerError, isLoading: ledgerLoading, refetch: aga
 const verified = ref<Schemas["Verification"] | null>(null);
 const failed = ref<unknown>(null);
 const busy = ref(false);
+const changing = ref(false);
 
 async function verify(): Promise<void> {
   busy.value = true;
@@ -48,8 +50,12 @@ async function verify(): Promise<void> {
           <p><RouterLink :to="{ name: 'people' }">People, groups and roles</RouterLink> have a page of their own.</p>
         </section>
         <section aria-labelledby="policy">
-          <h2 id="policy">Policy <span class="soft small">changed by a steward: <code>jamb policy set</code></span></h2>
-          <dl class="facts">
+          <div class="part-head">
+            <h2 id="policy">Policy</h2>
+            <NButton v-if="can('policy.change') && !changing" size="small" @click="changing = true">Change the policy</NButton>
+          </div>
+          <PolicyPanel v-if="changing" :policy="data.policy" @done="changing = false" />
+          <dl v-else class="facts">
             <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
@@ -59,6 +65,7 @@ async function verify(): Promise<void> {
             <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
             <dt>Makers may hand on</dt><dd>{{ data.policy.handing_on ? "without an approver" : "what an approver consents to" }}</dd>
             <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
+            <dt>A sign-in lasts</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console, {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
           </dl>
         </section>
       </div>

@@ -72,7 +72,7 @@ const count = (part: string) =>
               <dt>Owners</dt>
               <dd>
                 <template v-if="client.owners.length">{{ client.owners.map((one) => (one.level === "full" ? one.name : `${one.name} (${one.level})`)).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" />
-                <button v-if="can('owners.change') && can('people.list')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
+                <button v-if="can('owners.change')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
               </dd>
               <dt>Registered</dt>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>

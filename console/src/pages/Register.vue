@@ -77,7 +77,7 @@ async function register(): Promise<void> {
           <label><input v-model="kind" type="radio" value="service" name="kind" /> a service that acts as itself</label>
           <label><input v-model="kind" type="radio" value="native" name="kind" /> a device or phone, for whoever is signed in</label>
         </fieldset>
-        <PickPeople v-if="people" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
+        <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
         <ProblemNote v-if="error" :error="error" />
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>

@@ -177,13 +177,10 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
 
     def issue(later: datetime) -> None:
         issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, later)
-        own = premises.own_identifier(port.slug)
         handed.guards[catalogue.name] = {
             "issuer": premises.issuer(port.slug),
             "audience": catalogue.identifier,
-            "report_url": f"{own}/usage",
-            "bounds_url": f"{own}/bounds",
-            "report_audience": own,
+            "api": premises.own_identifier(port.slug),
             "client_id": made.id,
             "client_secret": issued.sheets[0].secret,
         }

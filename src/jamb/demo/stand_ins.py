@@ -10,20 +10,19 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
-import httpx
 import uvicorn
 from fastapi import APIRouter, FastAPI
 
 from jamb.demo.berths import berths_router
 from jamb.demo.dispatches import dispatches_router
-from jamb.guard import Bounds, Guard, OwnToken, UsageReporter, add_guard_handler
+from jamb.guard import Guard, add_guard_handler
 
 _ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
 
 
 def create_stand_ins(settings: dict[str, dict[str, str]]) -> FastAPI:
     """Return the APIs, each guarded for the issuer and audience of its settings, as its own client."""
-    guards = {name: _guard(name, settings[name]) for name in _ROUTERS}
+    guards = {name: Guard.for_resource(name, **settings[name]) for name in _ROUTERS}
 
     @asynccontextmanager
     async def life(_app: FastAPI) -> AsyncIterator[None]:
@@ -38,14 +37,6 @@ def create_stand_ins(settings: dict[str, dict[str, str]]) -> FastAPI:
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
     return app
-
-
-def _guard(name: str, own: dict[str, str]) -> Guard:
-    token = OwnToken(
-        own["issuer"], own["report_audience"], own["client_id"], own["client_secret"], httpx.Client(timeout=5)
-    )
-    reporter = UsageReporter(own["report_url"], name, token)
-    return Guard(own["issuer"], own["audience"], reporter, Bounds(own["bounds_url"], name, token))
 
 
 def main() -> None:

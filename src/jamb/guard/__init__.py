@@ -1,6 +1,10 @@
 """What a protected API imports: checks access tokens and permissions offline, and reports what was used.
 
-    guard = Guard(issuer="https://jamb.example/d/port", audience="https://berths.port.example", reporter=reporter)
+    guard = Guard.for_resource(
+        "berths", issuer="https://jamb.example/d/port", audience="https://berths.port.example",
+        api="https://jamb.example/api/v1/directories/port", client_id=client_id, client_secret=client_secret,
+    )
+    add_guard_handler(app, "berths")   # and guard.start(), guard.close() with the application's life
 
     @app.get("/berths", dependencies=[Depends(guard.requires("berths.view", operation="berths.list"))])
     @app.get("/berths/{berth}", dependencies=[

@@ -6,12 +6,14 @@ import json
 from collections.abc import Callable
 from http import HTTPStatus
 
+import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import Bounds
 from jamb.guard.report import UsageReporter
+from jamb.guard.token import OwnToken
 from jamb.guard.verify import Refused, TokenClaims, bounded, require_permission, verify
 
 MEDIA_TYPE = "application/problem+json"
@@ -30,6 +32,24 @@ class Guard:
     ) -> None:
         self.issuer, self.audience, self.reporter, self.bounds = issuer, audience, reporter, bounds
         self._keys = IssuerKeys(issuer)
+
+    @classmethod
+    def for_resource(
+        cls, resource: str, issuer: str, audience: str, api: str, client_id: str, client_secret: str
+    ) -> Guard:
+        """Return a guard that reports uses and acts on what is taken away, as the client named as the resource's guard.
+
+        Args:
+            resource: the short name of the resource in its directory.
+            issuer: the directory's issuer, as "https://jamb.example/d/port".
+            audience: the resource's identifier, for which tokens are made.
+            api: the directory in Jamb's own API, as "https://jamb.example/api/v1/directories/port".
+            client_id, client_secret: of the resource's guard, with the permissions usage.report and bounds.read.
+        """
+        token = OwnToken(issuer, api, client_id, client_secret, httpx.Client(timeout=5))
+        return cls(
+            issuer, audience, UsageReporter(f"{api}/usage", resource, token), Bounds(f"{api}/bounds", resource, token)
+        )
 
     def requires(self, *any_of: str, operation: str, object_in: str = "") -> Callable[[Request], TokenClaims]:
         """Return a dependency that lets in tokens with one of these permissions, as a use of the operation.

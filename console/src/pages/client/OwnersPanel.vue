@@ -21,6 +21,7 @@ const LEVELS = [
 const error = ref<unknown>(null);
 const stale = useStale();
 const before = computed(() => props.owners.map((owner) => people.value?.find((one) => one.id === owner.id)?.login ?? owner.id));
+const names = computed(() => Object.fromEntries(props.owners.map((owner) => [owner.id, owner.name])));
 watchEffect(() => (chosen.value = [...before.value]));
 const changed = computed(() => chosen.value.join() !== before.value.join());
 
@@ -47,7 +48,7 @@ async function save(): Promise<void> {
 
 <template>
   <form class="stack" @submit.prevent="save">
-    <PickPeople v-model="chosen" :people="people ?? []" label="Owners" hint="who answers for it" />
+    <PickPeople v-model="chosen" :people="people ?? []" :names="names" label="Owners" hint="who answers for it" />
     <label v-if="chosen.some((one) => !before.includes(one))" class="row">
       Those added own it
       <select v-model="level" class="plain-input"><option v-for="one in LEVELS" :key="one.value" :value="one.value">{{ one.label }}</option></select>

@@ -1,0 +1,113 @@
+<script setup lang="ts">
+// The directory's policy: read as sentences, changed in a form that says what would change before it is saved.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { useGroups, useStale } from "@/api/use";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+type Policy = Schemas["Policy"];
+type NumberName = { [K in keyof Policy]: Policy[K] extends number ? K : never }[keyof Policy];
+type FlagName = { [K in keyof Policy]: Policy[K] extends boolean ? K : never }[keyof Policy];
+
+const props = defineProps<{ policy: Policy }>();
+const emit = defineEmits<{ done: [] }>();
+const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] = [
+  { name: "secret_default_days", label: "A secret lives, unless said otherwise", unit: "days", of: 1 },
+  { name: "secret_longest_days", label: "and at the longest", unit: "days", of: 1 },
+  { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
+  { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
+  { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },
+  { name: "two_approvers_weight", label: "Two approvers consent from an added weight of", unit: "", of: 1 },
+  { name: "request_days", label: "A request for consent lapses after", unit: "days", of: 1 },
+  { name: "access_token_seconds", label: "An access token lives", unit: "minutes", of: 60 },
+  { name: "person_token_seconds", label: "A sign-in at the command line lasts", unit: "hours", of: 3600 },
+  { name: "session_seconds", label: "A sign-in at the console lasts", unit: "hours", of: 3600 },
+];
+const FLAGS: { name: FlagName; label: string }[] = [
+  { name: "people_may_consent", label: "People consent for themselves where a permission leaves it to them" },
+  { name: "handing_on", label: "Makers hand on what they hold themselves, without an approver" },
+  { name: "top_role_for_clients", label: "A role that holds everything may be assigned to a client" },
+];
+const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;
+
+const { data: groups } = useGroups();
+const draft = ref<Policy>({ ...props.policy, registering_groups: [...props.policy.registering_groups] });
+const error = ref<unknown>(null);
+const busy = ref(false);
+const stale = useStale();
+const words = (value: Policy[keyof Policy]): string =>
+  Array.isArray(value) ? value.join(", ") || "none" : typeof value === "boolean" ? (value ? "yes" : "no") : value in REGISTERING ? REGISTERING[value as keyof typeof REGISTERING] : String(value);
+const changes = computed(() => {
+  const shown = [
+    ...NUMBERS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: one.unit, of: one.of })),
+    { name: "registering" as const, label: "Clients are registered by", unit: "", of: 1 },
+    { name: "registering_groups" as const, label: "Groups that may register", unit: "", of: 1 },
+    ...FLAGS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: "", of: 1 })),
+  ];
+  const told = (name: keyof Policy, of: number, from: Policy) => (of > 1 ? String(Number(from[name]) / of) : words(from[name]));
+  return shown
+    .filter((one) => JSON.stringify(draft.value[one.name]) !== JSON.stringify(props.policy[one.name]))
+    .map((one) => ({ ...one, before: told(one.name, one.of, props.policy), after: told(one.name, one.of, draft.value) }));
+});
+
+function put(name: NumberName, of: number, sent: string): void {
+  draft.value[name] = Math.round(Number(sent) * of);
+}
+function choose(group: string, on: boolean): void {
+  const rest = draft.value.registering_groups.filter((one) => one !== group);
+  draft.value.registering_groups = on ? [...rest, group] : rest;
+}
+async function save(): Promise<void> {
+  busy.value = true;
+  error.value = null;
+  try {
+    const body = Object.fromEntries(changes.value.map((one) => [one.name, draft.value[one.name]]));
+    await must(api.PUT("/api/v1/directories/{directory}/policy", { params: { path: { directory: directory.value } }, body }));
+    await stale();
+    emit("done");
+  } catch (problem) {
+    error.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <form class="stack" @submit.prevent="save">
+    <div v-for="one in NUMBERS" :key="one.name" class="line">
+      <label :for="`policy-${one.name}`">{{ one.label }}</label>
+      <span><input :id="`policy-${one.name}`" class="plain-input" type="number" min="0" step="any" required :value="draft[one.name] / one.of" @input="put(one.name, one.of, ($event.target as HTMLInputElement).value)" /> {{ one.unit }}</span>
+    </div>
+    <div class="line">
+      <label for="policy-registering">Clients are registered by</label>
+      <select id="policy-registering" v-model="draft.registering" class="plain-input"><option v-for="(label, value) in REGISTERING" :key="value" :value="value">{{ label }}</option></select>
+    </div>
+    <fieldset v-if="draft.registering === 'groups'" class="groups">
+      <legend>Groups that may register</legend>
+      <label v-for="one in groups" :key="one.name" class="check"><input type="checkbox" :checked="draft.registering_groups.includes(one.name)" @change="choose(one.name, ($event.target as HTMLInputElement).checked)" /> {{ one.title }}</label>
+      <p v-if="!groups?.length" class="soft small">There are no groups yet: make one on the page of people.</p>
+    </fieldset>
+    <label v-for="one in FLAGS" :key="one.name" class="check"><input v-model="draft[one.name]" type="checkbox" /> {{ one.label }}</label>
+    <div v-if="changes.length" class="changes" role="status">
+      <strong>Would change</strong>
+      <ul><li v-for="one in changes" :key="one.name">{{ one.label }}: {{ one.before }} → <strong>{{ one.after }}</strong> {{ one.unit }}</li></ul>
+    </div>
+    <ProblemNote v-if="error" :error="error" />
+    <div class="row">
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || !can('policy.change')">Save the policy</NButton>
+      <NButton @click="emit('done')">Leave it</NButton>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.line { display: grid; grid-template-columns: 1fr 190px; gap: var(--s3); align-items: center; }
+.line .plain-input[type="number"] { width: 96px; }
+.check { display: flex; gap: var(--s2); align-items: baseline; }
+.groups { display: grid; gap: var(--s1); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s2) var(--s3); }
+.changes { border-left: 4px solid var(--accent); padding-left: var(--s3); }
+.changes ul { margin: var(--s1) 0 0; padding-left: var(--s4); }
+</style>
