@@ -17,7 +17,7 @@ from jamb.actions.premises import Premises
 from jamb.core.policy import DirectoryPolicy
 from jamb.demo.scenario import BERTHS
 from jamb.store import clients, credentials
-from jamb.store.clients import Attention, ClientSort
+from jamb.store.client_lists import Attention, ClientSort
 from jamb.store.engine import make_engine
 from jamb.store.resources import ResourceRow, resources_of
 from jamb.store.sealing import KEY_BYTES, Sealer

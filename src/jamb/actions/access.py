@@ -26,7 +26,7 @@ from jamb.core.clients import ClientState
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import Registering as Rule
+from jamb.core.policy import Registering
 from jamb.core.reach import EVERYWHERE
 from jamb.store import clients, people, pictures, resources, roles, usage
 from jamb.store.work import Actor, observation
@@ -141,7 +141,7 @@ def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
 
 
 @dataclass(frozen=True, slots=True)
-class Registering:
+class MayRegister:
     """Whether the caller may register clients and, if not, why and whom to ask."""
 
     allowed: bool
@@ -149,20 +149,21 @@ class Registering:
     ask: tuple[str, ...]
 
 
-def may_register(premises: Premises, slug: str, caller: Caller, now: datetime) -> Registering:
+def may_register(premises: Premises, slug: str, caller: Caller, now: datetime) -> MayRegister:
     """Tell a caller before the form whether they may register, and whom to ask if not."""
     with Session(premises.engine) as session:
         at_door = _meet(session, slug, caller, now)
         request = at_door.request("clients.register")
         allowed = decide(at_door.catalogue, at_door.standing, request, now).allowed
         policy = at_door.directory.policy
+        groups = ", ".join(policy.registering_groups)
         why = {
-            Rule.EVERYONE: "Everyone of this directory may register clients.",
-            Rule.GROUPS: f"Members of {', '.join(policy.registering_groups)} and registrars may register clients.",
-            Rule.NOBODY: "Only registrars and stewards may register clients.",
+            Registering.EVERYONE: "Everyone of this directory may register clients.",
+            Registering.GROUPS: f"Members of {groups} and registrars may register clients.",
+            Registering.NOBODY: "Only registrars and stewards may register clients.",
         }[policy.registering]
         asking = () if allowed else tuple(_holding(session, at_door.directory, ("registrar", "steward"), now))
-        return Registering(allowed, why, asking)
+        return MayRegister(allowed, why, asking)
 
 
 def _meet(session: Session, slug: str, caller: Caller, now: datetime) -> _AtDoor:
@@ -188,8 +189,8 @@ def _person_at_door(
     """Return the person with assigned roles and those that ownership and the directory's policy give."""
     found = roles.standing(session, row, resource_id, now)
     policy = directory.policy
-    may = policy.registering is Rule.EVERYONE or (
-        policy.registering is Rule.GROUPS
+    may = policy.registering is Registering.EVERYONE or (
+        policy.registering is Registering.GROUPS
         and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
     )
     given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)

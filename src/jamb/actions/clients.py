@@ -25,6 +25,7 @@ from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import reach_of
 from jamb.store import clients, pictures, resources, usage
 from jamb.store import people as people_store
+from jamb.store.client_lists import Attention, ClientSort, list_page
 from jamb.store.work import Actor, unit_of_work
 
 
@@ -280,8 +281,8 @@ def list_clients(
     now: datetime,
     *,
     query: str = "",
-    attention: clients.Attention | None = None,
-    sort: clients.ClientSort = clients.ClientSort.NAME,
+    attention: Attention | None = None,
+    sort: ClientSort = ClientSort.NAME,
     after: tuple[str, str] | None = None,
     limit: int = 50,
     only: frozenset[str] | None = None,
@@ -289,7 +290,7 @@ def list_clients(
     """Return a page of clients. `only`: none but these, for whoever sees no others."""
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        keys, total = clients.list_page(
+        keys, total = list_page(
             session,
             directory.id,
             now=now,

@@ -2,30 +2,22 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from functools import cache
-from hashlib import sha256
-from hmac import compare_digest
-from hmac import digest as hmac_digest
+from datetime import datetime
 from uuid import UUID, uuid4
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
-from jamb.core.errors import BadInput, NameTaken, NotFound, NotSignedIn, TooManyTries, Violation
+from jamb.core.errors import BadInput, NameTaken, NotFound, Violation
 from jamb.core.people_list import ListedPerson, check_person, read_people
 from jamb.core.roles import check_short_name
-from jamb.store import directories, people, roles
-from jamb.store.work import Actor, Unit, observation, unit_of_work
+from jamb.store import people, roles
+from jamb.store.work import Actor, Unit, unit_of_work
 
-TRIES_BEFORE_BAR = 5
-BAR = timedelta(minutes=1)
 PASSWORD_SHORTEST = 10
 # argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
 _HASHER = PasswordHasher()
@@ -38,16 +30,6 @@ class Person:
     login: str
     live: bool
     roles: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class ConsoleSession:
-    """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF)."""
-
-    person: Person
-    directory: Directory
-    expires_at: datetime
-    csrf: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,80 +132,14 @@ def change_person(
         unit.enter(actor, "person.changed", _subject(row), now=now, before=before or None, after=after)
         unit.session.flush()
         refuse_stewardless(unit.session, directory, now)
-        return _person(row, roles.role_names(unit.session, directory.id, now))
+        return person_view(row, roles.role_names(unit.session, directory.id, now))
 
 
 def list_people(premises: Premises, slug: str, now: datetime) -> list[Person]:
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         held = roles.role_names(session, directory.id, now)
-        return [_person(row, held) for row in people.people_of(session, directory.id)]
-
-
-def sign_in(premises: Premises, login: str, password: str, now: datetime) -> tuple[str, ConsoleSession]:
-    """Open a console session; return the value of its cookie and the session.
-
-    Raises:
-        NotSignedIn: login or password is wrong; which one is not said.
-        TooManyTries: too many wrong passwords for this login; wait.
-    """
-    refused = NotSignedIn(
-        "Login and password do not match.", next_step="Check both. A steward can give you a new password."
-    )
-    with observation(premises.engine) as session:
-        row = people.by_login(session, login.strip().lower(), lock=True)
-        if row is not None and row.barred_until is not None and row.barred_until > now:
-            wait = int((row.barred_until - now).total_seconds()) + 1
-            raise TooManyTries(
-                "Too many wrong passwords for this login.",
-                next_step=f"Wait {wait} seconds and try again.",
-                retry_after_seconds=wait,
-            )
-        # An unknown login costs the same time as a known one.
-        fits = _fits(row.password_hash if row is not None and row.password_hash else _nobodys_hash(), password)
-        if row is not None and not fits:
-            _count_failure(row, now)
-            session.add(row)
-        if row is None or not fits or not row.live or not row.password_hash:
-            session.commit()
-            raise refused
-        row.failed_sign_ins, row.barred_until = 0, None
-        session.add(row)
-        directory_row = session.get_one(directories.DirectoryRow, row.directory_id)
-        directory = find_directory(session, directory_row.slug)
-        cookie = secrets.token_urlsafe(32)
-        ends = now + timedelta(seconds=directory.policy.session_seconds)
-        session.add(people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, expires_at=ends))
-        person = _person(row, roles.role_names(session, directory.id, now))
-        return cookie, ConsoleSession(person, directory, ends, _csrf(premises, cookie))
-
-
-def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSession | None:
-    """Return the session of a cookie, or None if it ended, was never ours, or the person is gone."""
-    with Session(premises.engine) as session:
-        found = session.exec(
-            select(people.ConsoleSessionRow, people.PersonRow, directories.DirectoryRow)
-            .join(people.PersonRow, col(people.PersonRow.id) == people.ConsoleSessionRow.person_id)
-            .join(directories.DirectoryRow, col(directories.DirectoryRow.id) == people.PersonRow.directory_id)
-            .where(people.ConsoleSessionRow.digest == _digest(cookie))
-        ).first()
-        if found is None or found[0].expires_at <= now or not found[1].live:
-            return None
-        held, row, place = found
-        directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
-        person = _person(row, roles.role_names(session, directory.id, now))
-        return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie))
-
-
-def sign_out(premises: Premises, cookie: str) -> None:
-    with observation(premises.engine) as session:
-        row = session.get(people.ConsoleSessionRow, _digest(cookie))
-        if row is not None:
-            session.delete(row)
-
-
-def csrf_matches(found: ConsoleSession, presented: str | None) -> bool:
-    return presented is not None and compare_digest(found.csrf.encode(), presented.encode())
+        return [person_view(row, held) for row in people.people_of(session, directory.id)]
 
 
 def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:
@@ -308,36 +224,9 @@ def _subject(row: people.PersonRow) -> dict[str, str]:
     return {"kind": "person", "id": str(row.id), "name": row.name}
 
 
-def _person(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:
+def person_view(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:
     return Person(row.id, row.name, row.login, row.live, tuple(roles.get(row.id, ())))
 
 
 def _login_taken(login: str) -> NameTaken:
     return NameTaken(f"The login {login} is in use.", violations=(Violation("login", login, "a login not in use"),))
-
-
-def _fits(password_hash: str, password: str) -> bool:
-    try:
-        return _HASHER.verify(password_hash, password)
-    except (VerifyMismatchError, InvalidHashError):
-        return False
-
-
-@cache
-def _nobodys_hash() -> str:
-    return _HASHER.hash(secrets.token_urlsafe(16))
-
-
-def _count_failure(row: people.PersonRow, now: datetime) -> None:
-    row.failed_sign_ins += 1
-    if row.failed_sign_ins >= TRIES_BEFORE_BAR:
-        row.failed_sign_ins, row.barred_until = 0, now + BAR
-
-
-def _digest(cookie: str) -> bytes:
-    return sha256(cookie.encode()).digest()
-
-
-def _csrf(premises: Premises, cookie: str) -> str:
-    """Return a value bound to the session that only our own pages can read (double submit, keyed)."""
-    return hmac_digest(premises.sealer.session_key, cookie.encode(), "sha256").hex()

@@ -6,8 +6,13 @@ from types import TracebackType
 from typing import Self
 
 from jamb.client.auth import AccessToken, ClientCredentials
-from jamb.client.nouns import Asks, Clients, Consent, Ledger, Requests, Resources, Secrets
+from jamb.client.clients import Clients
+from jamb.client.consent import Asks, Consent
+from jamb.client.credentials import Secrets
+from jamb.client.ledger import Ledger
 from jamb.client.people import Groups, People, Roles
+from jamb.client.requests import Requests
+from jamb.client.resources import Resources
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
 from jamb.wire.directories import Directory

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from jamb.client.nouns import Noun, part
+from jamb.client.noun import Noun, part
 from jamb.core.roles import HolderKind
 from jamb.wire.people import PeopleImported, Person
 from jamb.wire.reach import ReachSent

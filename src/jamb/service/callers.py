@@ -10,7 +10,7 @@ from uuid import UUID
 import jwt
 from fastapi import Depends, Request
 
-from jamb.actions import devices, people
+from jamb.actions import devices, sessions
 from jamb.actions.access import Admitted, Caller, admit
 from jamb.actions.directories import read_directory
 from jamb.actions.premises import console_client_id
@@ -38,20 +38,20 @@ TheOffice = Annotated[Office, Depends(office_of)]
 Now = Annotated[datetime, Depends(moment_now)]
 
 
-def session_of(request: Request, office: TheOffice, now: Now) -> people.ConsoleSession:
+def session_of(request: Request, office: TheOffice, now: Now) -> sessions.ConsoleSession:
     """Return the console session of the request's cookie; changes must repeat its CSRF value."""
     cookie = request.cookies.get(COOKIE)
-    found = people.find_session(office.premises, cookie, now) if cookie else None
+    found = sessions.find_session(office.premises, cookie, now) if cookie else None
     if found is None:
         raise NotSignedIn("You are not signed in.", next_step="Sign in.")
-    if request.method not in _SAFE and not people.csrf_matches(found, request.headers.get(CSRF_HEADER)):
+    if request.method not in _SAFE and not sessions.csrf_matches(found, request.headers.get(CSRF_HEADER)):
         raise Forbidden(
             f"The change did not carry the session's {CSRF_HEADER} value.", next_step="Reload the page and try again."
         )
     return found
 
 
-TheSession = Annotated[people.ConsoleSession, Depends(session_of)]
+TheSession = Annotated[sessions.ConsoleSession, Depends(session_of)]
 
 
 def bearer_of(request: Request) -> str | None:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from enum import StrEnum
-from typing import Any
+from datetime import datetime
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -170,7 +168,7 @@ def standing_on(
         col(AskRow.resource_id) == resource_id, among(AskRow.permission, names)
     )
     granted = sa.select(col(GrantRow.permission), col(GrantRow.client_id)).where(
-        col(GrantRow.resource_id) == resource_id, among(GrantRow.permission, names), _stands(now)
+        col(GrantRow.resource_id) == resource_id, among(GrantRow.permission, names), stands(now)
     )
     both = asked.union(granted).subquery()
     rows = session.execute(
@@ -184,7 +182,7 @@ def standing_on(
 def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:
     """Return each bounded reach of grants and asks at a resource, with the name of its client."""
     found = []
-    for row, condition in ((GrantRow, _stands(now)), (AskRow, sa.true())):
+    for row, condition in ((GrantRow, stands(now)), (AskRow, sa.true())):
         rows = session.execute(
             sa.select(col(row.reach), col(ClientRow.name))
             .join(ClientRow, col(ClientRow.id) == col(row.client_id))
@@ -209,7 +207,7 @@ def others_holding(
             col(GrantRow.client_id) != client_id,
             ~col(ClientRow.builtin),
             col(GrantRow.granted_at) <= now,
-            _stands(now),
+            stands(now),
         )
         .distinct()
         .order_by(col(ClientRow.name))
@@ -247,7 +245,7 @@ def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now
             col(GrantRow.resource_id) == resource_id,
             among(GrantRow.permission, permissions),
             col(GrantRow.granted_at) <= now,
-            _stands(now),
+            stands(now),
         )
     )  # fmt: skip
     return [
@@ -273,7 +271,7 @@ def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datet
     return set(session.exec(statement))
 
 
-def _stands(now: datetime) -> sa.ColumnElement[bool]:
+def stands(now: datetime) -> sa.ColumnElement[bool]:
     return col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now)
 
 
@@ -307,101 +305,3 @@ def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:
     for client_id, level in session.exec(statement.where(ClientOwnerRow.person_id == person_id)):
         found.setdefault(OwnerLevel(level), []).append(client_id)
     return found
-
-
-class ClientSort(StrEnum):
-    NAME = "name"
-    REGISTERED = "registered"
-    ENDS = "ends"
-    USED = "used"
-
-
-class Attention(StrEnum):
-    """What a client may need attention for; each is one condition of the list."""
-
-    WAITING = "waiting"
-    ENDING = "ending"
-    DEAD_SECRET = "dead-secret"  # noqa: S105 - the name of a filter
-    OWNERLESS = "ownerless"
-
-
-# What sorts last when there is nothing to sort by.
-_NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
-_LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
-
-
-def list_page(
-    session: Session,
-    directory_id: UUID,
-    *,
-    now: datetime,
-    notice: timedelta,
-    query: str,
-    attention: Attention | None,
-    sort: ClientSort,
-    after: tuple[str, str] | None,
-    limit: int,
-    only: Iterable[str] | None = None,
-) -> tuple[list[tuple[str, str]], int]:
-    """Return (id, sort value as text) of one page after a cursor, and how many clients match in all."""
-    key = _sort_key(sort, now)
-    wanted = sa.select(col(ClientRow.id), key.label("key")).where(
-        col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin)
-    )
-    if only is not None:
-        wanted = wanted.where(among(ClientRow.id, only))
-    if query:
-        pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        wanted = wanted.where(
-            col(ClientRow.name).ilike(pattern)
-            | col(ClientRow.purpose).ilike(pattern)
-            | (col(ClientRow.id) == query.strip())
-        )
-    if attention is not None:
-        wanted = wanted.where(_needs(attention, now, notice))
-    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
-    if after is not None:
-        value = sa.cast(sa.literal(after[0]), key.type)
-        wanted = wanted.where(sa.tuple_(key, col(ClientRow.id)) > sa.tuple_(value, sa.literal(after[1])))
-    rows = session.execute(wanted.order_by(key, col(ClientRow.id)).limit(limit)).all()
-    return [(row.id, row.key.isoformat() if isinstance(row.key, datetime) else row.key) for row in rows], total
-
-
-def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
-    if sort is ClientSort.NAME:
-        return sa.type_coerce(col(ClientRow.folded_name).collate("C"), Text)
-    if sort is ClientSort.REGISTERED:
-        return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
-    credential = SQLModel.metadata.tables["credential"]
-    mine = credential.c.client_id == ClientRow.id
-    if sort is ClientSort.ENDS:
-        soonest = sa.select(sa.func.min(credential.c.expires_at)).where(
-            mine, credential.c.withdrawn_at.is_(None), credential.c.expires_at > now
-        )
-        return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
-    latest = sa.select(sa.func.max(credential.c.last_used_at)).where(mine).correlate(ClientRow).scalar_subquery()
-    # Unused first: whoever sorts by use looks for what nobody uses.
-    return sa.func.coalesce(latest, _LONG_AGO)
-
-
-def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnElement[bool]:
-    credential = SQLModel.metadata.tables["credential"]
-    standing = (credential.c.client_id == ClientRow.id) & credential.c.withdrawn_at.is_(None)
-    match attention:
-        case Attention.WAITING:
-            # As the ladder counts: an ask whose consent has ended waits again.
-            granted = sa.exists().where(
-                col(GrantRow.granted_at) <= now,
-                _stands(now),
-                col(GrantRow.client_id) == AskRow.client_id,
-                col(GrantRow.resource_id) == AskRow.resource_id,
-                col(GrantRow.permission) == AskRow.permission,
-                col(GrantRow.kind) == AskRow.kind,
-            )
-            return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
-        case Attention.ENDING:
-            return sa.exists().where(standing, credential.c.expires_at > now, credential.c.expires_at <= now + notice)
-        case Attention.DEAD_SECRET:
-            return sa.exists().where(standing, credential.c.expires_at <= now)
-        case Attention.OWNERLESS:
-            return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)

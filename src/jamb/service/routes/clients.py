@@ -11,7 +11,7 @@ from jamb.actions import clients, usage
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
-from jamb.store.clients import Attention, ClientSort
+from jamb.store.client_lists import Attention, ClientSort
 from jamb.wire import clients as wire
 from jamb.wire.audit import Severity, finding_of
 from jamb.wire.base import Page

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from jamb.actions import devices, people
+from jamb.actions import devices, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.service.callers import COOKIE, Now, TheOffice, TheSession, bearer_of, claims_of
 from jamb.wire import people as wire
@@ -24,7 +24,7 @@ def same_origin(request: Request, office: TheOffice) -> None:
 @router.post("/session", dependencies=[Depends(same_origin)])
 def sign_in(sent: wire.SignIn, response: Response, office: TheOffice, now: Now) -> wire.Session:
     """Open a console session; the cookie is HttpOnly and SameSite=Strict."""
-    cookie, found = people.sign_in(office.premises, sent.login, sent.password.get_secret_value(), now)
+    cookie, found = sessions.sign_in(office.premises, sent.login, sent.password.get_secret_value(), now)
     response.set_cookie(
         COOKIE,
         cookie,
@@ -47,7 +47,7 @@ def read_session(found: TheSession) -> wire.Session:
 def sign_out(request: Request, response: Response, found: TheSession, office: TheOffice) -> None:
     """End the console session."""
     assert found is not None
-    people.sign_out(office.premises, request.cookies[COOKIE])
+    sessions.sign_out(office.premises, request.cookies[COOKIE])
     response.delete_cookie(COOKIE, path="/")
 
 
@@ -75,7 +75,7 @@ def decide_on_device(sent: wire.DeviceDecision, found: TheSession, office: TheOf
     devices.answer(office.premises, found.directory, sent.user_code, found.person.id, approve=sent.approve, now=now)
 
 
-def session_answer(found: people.ConsoleSession) -> wire.Session:
+def session_answer(found: sessions.ConsoleSession) -> wire.Session:
     return wire.Session(
         person=wire.Person.model_validate(found.person),
         directory=found.directory.slug,

@@ -1,0 +1,109 @@
+"""Clients: register, own, see, explain, disable, cut off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from jamb.client.noun import Noun, part
+from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.errors import BadInput, NotFound
+from jamb.core.permissions import AccessKind
+from jamb.wire.access import Explanation
+from jamb.wire.clients import Client, CutOff, Dossier
+from jamb.wire.credentials import Attempt, Sheet
+from jamb.wire.reach import ReachSheet
+from jamb.wire.usage import Refusals
+
+
+class Clients(Noun):
+    def register(
+        self, name: str, purpose: str, *, kind: ClientKind = ClientKind.SERVICE, owners: Sequence[str] = ()
+    ) -> Client:
+        """Register a client; the answer has its client id and what is left to do."""
+        body = {"name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners)}
+        return self._transport.one(Client, "POST", "/clients", json=body)
+
+    def change_owners(
+        self,
+        client_id: str,
+        *,
+        add: Sequence[str] = (),
+        remove: Sequence[str] = (),
+        level: OwnerLevel = OwnerLevel.FULL,
+    ) -> Client:
+        """Add owners of a level and remove owners, by login or id, in one step."""
+        body = {"add": list(add), "remove": list(remove), "level": level.value}
+        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/owners", json=body)
+
+    def list(self, *, q: str | None = None, attention: str | None = None, sort: str | None = None) -> Iterator[Client]:
+        """Yield all matching clients, over all pages."""
+        return self._transport.pages(Client, "/clients", {"q": q, "attention": attention, "sort": sort, "limit": 100})
+
+    def read(self, client_id: str) -> Dossier:
+        return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}")
+
+    def find(self, reference: str) -> Client:
+        """Return the client of this id or exact name (any letter case). Raises `NotFound`, or `BadInput` if unclear."""
+        wanted = reference.strip().casefold()
+        found = [
+            client for client in self.list(q=reference.strip()[:100]) if wanted in {client.id, client.name.casefold()}
+        ]
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise BadInput.field("client", reference, "a client id: several clients fit this name")
+        raise NotFound(f"There is no client “{reference}”.", next_step="Give its id or its whole name; see the list.")
+
+    def attempts(self, client_id: str, *, failed: bool = False) -> Iterator[Attempt]:
+        """Yield the client's token requests, newest first."""
+        return self._transport.pages(Attempt, f"/clients/{part(client_id)}/attempts", {"failed": failed, "limit": 100})
+
+    def refusals(self, client_id: str) -> Sequence[Refusals]:
+        """Return the calls that protected APIs refused, latest first."""
+        return self._transport.many(Refusals, "GET", f"/clients/{part(client_id)}/refusals", params={"limit": 100})
+
+    def explain(
+        self,
+        client_id: str,
+        resource: str,
+        operation: str,
+        *,
+        kind: AccessKind = AccessKind.APPLICATION,
+        person: str | None = None,
+        object: str | None = None,  # noqa: A002 - the word of the plan
+        token: str | None = None,
+    ) -> Explanation:
+        """Return every check behind a decision and the smallest mend. `token`: an access token to judge too."""
+        body = {
+            "resource": resource,
+            "operation": operation,
+            "kind": kind.value,
+            "person": person,
+            "object": object,
+            "token": token,
+        }
+        return self._transport.one(Explanation, "POST", f"/clients/{part(client_id)}/explanation", json=body)
+
+    def reach(self, client_id: str, resource: str, *, object: str | None = None) -> ReachSheet:  # noqa: A002
+        """Return what the client can and cannot touch at a resource; with an object, the decision on it too."""
+        params = {"resource": resource, **({"object": object} if object is not None else {})}
+        return self._transport.one(ReachSheet, "GET", f"/clients/{part(client_id)}/reach", params=params)
+
+    def disable(self, client_id: str, *, reason: str = "") -> Client:
+        """Disable a client; its tokens are cut off."""
+        return self._state(client_id, "disabled", reason)
+
+    def enable(self, client_id: str, *, reason: str = "") -> Client:
+        return self._state(client_id, "live", reason)
+
+    def cut_off(self, client_id: str, *, reason: str = "") -> CutOff:
+        """Have every token that the client holds refused; new ones count."""
+        return self._transport.one(CutOff, "POST", f"/clients/{part(client_id)}/cut-off", json={"reason": reason})
+
+    def _state(self, client_id: str, state: str, reason: str) -> Client:
+        body = {"state": state, "reason": reason}
+        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/state", json=body)
+
+    def sheets(self, client_id: str) -> Sequence[Sheet]:
+        """Return the connection sheet of each resource, without a secret."""
+        return self._transport.many(Sheet, "GET", f"/clients/{part(client_id)}/sheet")

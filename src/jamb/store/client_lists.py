@@ -1,0 +1,113 @@
+"""The list of clients: filtered, ordered, page by page."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+from enum import StrEnum
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import Text
+from sqlmodel import Session, SQLModel, col
+
+from jamb.store.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
+from jamb.store.columns import among
+
+# What sorts last when there is nothing to sort by.
+_NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
+_LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
+
+
+class ClientSort(StrEnum):
+    NAME = "name"
+    REGISTERED = "registered"
+    ENDS = "ends"
+    USED = "used"
+
+
+class Attention(StrEnum):
+    """What a client may need attention for; each is one condition of the list."""
+
+    WAITING = "waiting"
+    ENDING = "ending"
+    DEAD_SECRET = "dead-secret"  # noqa: S105 - the name of a filter
+    OWNERLESS = "ownerless"
+
+
+def list_page(
+    session: Session,
+    directory_id: UUID,
+    *,
+    now: datetime,
+    notice: timedelta,
+    query: str,
+    attention: Attention | None,
+    sort: ClientSort,
+    after: tuple[str, str] | None,
+    limit: int,
+    only: Iterable[str] | None = None,
+) -> tuple[list[tuple[str, str]], int]:
+    """Return (id, sort value as text) of one page after a cursor, and how many clients match in all."""
+    key = _sort_key(sort, now)
+    wanted = sa.select(col(ClientRow.id), key.label("key")).where(
+        col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin)
+    )
+    if only is not None:
+        wanted = wanted.where(among(ClientRow.id, only))
+    if query:
+        pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        wanted = wanted.where(
+            col(ClientRow.name).ilike(pattern)
+            | col(ClientRow.purpose).ilike(pattern)
+            | (col(ClientRow.id) == query.strip())
+        )
+    if attention is not None:
+        wanted = wanted.where(_needs(attention, now, notice))
+    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    if after is not None:
+        value = sa.cast(sa.literal(after[0]), key.type)
+        wanted = wanted.where(sa.tuple_(key, col(ClientRow.id)) > sa.tuple_(value, sa.literal(after[1])))
+    rows = session.execute(wanted.order_by(key, col(ClientRow.id)).limit(limit)).all()
+    return [(row.id, row.key.isoformat() if isinstance(row.key, datetime) else row.key) for row in rows], total
+
+
+def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
+    if sort is ClientSort.NAME:
+        return sa.type_coerce(col(ClientRow.folded_name).collate("C"), Text)
+    if sort is ClientSort.REGISTERED:
+        return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
+    credential = SQLModel.metadata.tables["credential"]
+    mine = credential.c.client_id == ClientRow.id
+    if sort is ClientSort.ENDS:
+        soonest = sa.select(sa.func.min(credential.c.expires_at)).where(
+            mine, credential.c.withdrawn_at.is_(None), credential.c.expires_at > now
+        )
+        return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
+    latest = sa.select(sa.func.max(credential.c.last_used_at)).where(mine).correlate(ClientRow).scalar_subquery()
+    # Unused first: whoever sorts by use looks for what nobody uses.
+    return sa.func.coalesce(latest, _LONG_AGO)
+
+
+def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnElement[bool]:
+    credential = SQLModel.metadata.tables["credential"]
+    standing = (credential.c.client_id == ClientRow.id) & credential.c.withdrawn_at.is_(None)
+    match attention:
+        case Attention.WAITING:
+            # As the ladder counts: an ask whose consent has ended waits again.
+            granted = sa.exists().where(
+                col(GrantRow.granted_at) <= now,
+                stands(now),
+                col(GrantRow.client_id) == AskRow.client_id,
+                col(GrantRow.resource_id) == AskRow.resource_id,
+                col(GrantRow.permission) == AskRow.permission,
+                col(GrantRow.kind) == AskRow.kind,
+            )
+            return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
+        case Attention.ENDING:
+            return sa.exists().where(standing, credential.c.expires_at > now, credential.c.expires_at <= now + notice)
+        case Attention.DEAD_SECRET:
+            return sa.exists().where(standing, credential.c.expires_at <= now)
+        case Attention.OWNERLESS:
+            return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)
