@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
@@ -14,11 +13,11 @@ from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, unsettled
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.actions.premises import Directory, Premises, find_client
+from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
 from jamb.core.access import Comparison
-from jamb.core.errors import AlreadyAsked, BadInput, Forbidden, NotFound, NothingToGrant, SamePerson, Violation
-from jamb.core.reach import Reach
-from jamb.core.reach.details import document, reach_of
+from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, SamePerson, Violation
+from jamb.core.reach.details import document
 from jamb.core.requests import (
     RequestEvent,
     RequestState,
@@ -30,73 +29,6 @@ from jamb.core.requests import (
 )
 from jamb.store import clients, requests, resources
 from jamb.store.work import Actor, unit_of_work
-
-
-@dataclass(frozen=True, slots=True)
-class Approval:
-    approver_id: str
-    approver: str
-    at: datetime
-    said: str
-
-
-@dataclass(frozen=True, slots=True)
-class Reply:
-    question: str
-    answer: str
-
-
-@dataclass(frozen=True, slots=True)
-class RequestView:
-    """A request as lists show it. `said`: the words of whoever decided it."""
-
-    id: UUID
-    client_id: str
-    client_name: str
-    purpose: str
-    asks: tuple[str, ...]
-    requested_by: str
-    requested_by_id: str
-    requested_at: datetime
-    due_at: datetime
-    reason: str
-    answers: tuple[Reply, ...]
-    weight: float
-    approvers: int
-    approvals: tuple[Approval, ...]
-    agreed: Agreed | None
-    state: RequestState
-    decided_at: datetime | None
-    decided_by: str
-    said: str
-
-
-@dataclass(frozen=True, slots=True)
-class Agreed:
-    """What the first of two approvers said yes to: the second says yes to the same or to nothing."""
-
-    asks: tuple[UUID, ...]
-    terms: GrantTerms
-
-    @property
-    def reach(self) -> Mapping[str, Reach]:
-        return self.terms.reach
-
-    @property
-    def expires_at(self) -> datetime | None:
-        return self.terms.expires_at
-
-    @property
-    def person(self) -> str | None:
-        return self.terms.person
-
-
-@dataclass(frozen=True, slots=True)
-class RequestDossier:
-    """A request with what granting it now would change; `preview` is None once it is decided."""
-
-    request: RequestView
-    preview: ConsentPreview | None
 
 
 def make_request(
@@ -160,51 +92,11 @@ def make_request(
             "consent.requested",
             client_subject(client),
             now=now,
-            after={"permissions": _names(chosen), "weight": seen.weight, "due": row.due_at.isoformat()},
+            after={"permissions": permission_names(chosen), "weight": seen.weight, "due": row.due_at.isoformat()},
             reason=row.reason,
         )
         unit.session.flush()
         return request_views(unit.session, directory, [row], now)[0]
-
-
-def list_requests(
-    premises: Premises,
-    slug: str,
-    now: datetime,
-    *,
-    waiting: bool,
-    mine: str | None,
-    after_key: tuple[datetime, UUID] | None,
-    limit: int,
-) -> tuple[list[RequestView], tuple[datetime, UUID] | None]:
-    """Return a page of requests and the key of its last one when there are more."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        rows = requests.page(
-            session, directory.id, now=now, waiting=waiting, mine=mine, after=after_key, limit=limit + 1
-        )
-        shown = rows[:limit]
-        more = (shown[-1].due_at, shown[-1].id) if len(rows) > limit else None
-        return request_views(session, directory, shown, now), more
-
-
-def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None) -> RequestDossier:
-    """Return a request with what granting it would change now. `mine`: refuse others' to this person."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = _find(session, directory, request_id)
-        if mine is not None and row.requested_by_id != mine:
-            owners = clients.owners_of(session, [row.client_id]).get(row.client_id, [])
-            if all(str(one.person_id) != mine for one in owners):
-                raise Forbidden("This request is not yours.", next_step="An approver can read it.")
-        view = request_views(session, directory, [row], now)[0]
-        if view.state is not RequestState.WAITING:
-            return RequestDossier(view, None)
-        client = find_client(session, directory, row.client_id)
-        terms = view.agreed.terms if view.agreed is not None else AS_ASKED
-        ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
-        chosen = [one for one in unsettled(session, client, now) if one.id in ids]
-        return RequestDossier(view, preview_of(session, directory, client, chosen, terms, now))
 
 
 def decide_request(
@@ -231,7 +123,7 @@ def decide_request(
     """
     check_reason(said, "words")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = _find(unit.session, directory, request_id, lock=True)
+        row = find_request(unit.session, directory, request_id, lock=True)
         client = find_client(unit.session, directory, row.client_id, lock=True)
         state = state_at(RequestState(row.state), row.due_at, now)
         following = after(state, event)
@@ -243,7 +135,7 @@ def decide_request(
             unit.enter(actor, "request.declined", client_subject(client), now=now, after=_record(row), reason=row.said)
             unit.session.flush()
             return request_views(unit.session, directory, [row], now)[0]
-        agreed = _agreed(row)
+        agreed = agreed_of(row)
         terms, wanted = _settle(row, agreed, ask_ids, terms)
         chosen = [one for one in unsettled(unit.session, client, now) if one.id in wanted]
         if len(chosen) < len(wanted):
@@ -269,7 +161,11 @@ def decide_request(
         if len(approvals) + 1 < needed:
             row.agreed = _agreed_document(chosen, terms)
             unit.session.add(row)
-            record = {"permissions": _names(chosen), "weight": seen.weight, "still needed": "another approver"}
+            record = {
+                "permissions": permission_names(chosen),
+                "weight": seen.weight,
+                "still needed": "another approver",
+            }
             unit.enter(actor, "request.first-yes", client_subject(client), now=now, after=record, reason=said.strip())
         else:
             enact(unit, directory, client, chosen, seen, terms, actor, now, said.strip() or row.reason)
@@ -284,7 +180,7 @@ def withdraw_request(
 ) -> RequestView:
     """Take a waiting request back. Raises `AlreadyDecided` when it no longer waits."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = _find(unit.session, directory, request_id, lock=True)
+        row = find_request(unit.session, directory, request_id, lock=True)
         if row.client_id != client_id:
             raise NotFound("This client has no such request.", next_step="See the requests that wait.")
         client = find_client(unit.session, directory, row.client_id)
@@ -384,61 +280,10 @@ def _agreed_document(chosen: Sequence[clients.AskRow], terms: GrantTerms) -> dic
     }
 
 
-def _agreed(row: requests.RequestRow) -> Agreed | None:
-    kept: Any = row.agreed
-    if kept is None:
-        return None
-    ends = datetime.fromisoformat(kept["expires_at"]) if kept["expires_at"] else None
-    reach: dict[str, Reach] = {name: reach_of(members) for name, members in kept["reach"].items()}
-    return Agreed(tuple(UUID(one) for one in kept["asks"]), GrantTerms(reach, ends, kept["person"]))
-
-
 def _agreed_weight(agreed: Agreed | None, row: requests.RequestRow) -> float:
     """Two approvers stay needed once one of two has said yes, whatever was granted to the client meanwhile."""
     return row.weight if agreed is not None else 0
 
 
-def _find(session: Session, directory: Directory, request_id: UUID, *, lock: bool = False) -> requests.RequestRow:
-    row = requests.by_id(session, directory.id, request_id, lock=lock)
-    if row is None:
-        raise NotFound("There is no such request here.", next_step="See the requests that wait.")
-    return row
-
-
-def _names(rows: Sequence[clients.AskRow]) -> list[str]:
+def permission_names(rows: Sequence[clients.AskRow]) -> list[str]:
     return sorted(row.permission for row in rows)
-
-
-def request_views(
-    session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
-) -> list[RequestView]:
-    known = clients.by_ids(session, [row.client_id for row in rows])
-    asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
-    places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
-    approvals = requests.approvals_of(session, [row.id for row in rows])
-    return [
-        RequestView(
-            id=row.id,
-            client_id=row.client_id,
-            client_name=known[row.client_id].name,
-            purpose=known[row.client_id].purpose,
-            asks=tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
-            requested_by=row.requested_by,
-            requested_by_id=row.requested_by_id,
-            requested_at=row.requested_at,
-            due_at=row.due_at,
-            reason=row.reason,
-            answers=tuple(map(Reply, row.questions, row.answers)),
-            weight=row.weight,
-            approvers=approvers_needed(row.weight, directory.policy),
-            approvals=tuple(
-                Approval(one.approver_id, one.approver, one.at, one.said) for one in approvals.get(row.id, ())
-            ),
-            agreed=_agreed(row),
-            state=state_at(RequestState(row.state), row.due_at, now),
-            decided_at=row.decided_at,
-            decided_by=row.decided_by,
-            said=row.said,
-        )
-        for row in rows
-    ]

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from sqlmodel import Session
 
 from jamb.actions.premises import Premises, find_directory
-from jamb.actions.requests import RequestView, request_views
+from jamb.actions.request_views import RequestView, request_views
 from jamb.core import audit
 from jamb.core.credentials import CredentialState, state_of
 from jamb.core.excess import Excess, excess

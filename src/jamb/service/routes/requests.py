@@ -8,7 +8,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from jamb.actions import requests
+from jamb.actions import request_views, requests
 from jamb.actions.access import Admitted
 from jamb.core.errors import BadInput
 from jamb.core.requests import RequestEvent
@@ -70,7 +70,7 @@ def list_requests(
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.ConsentRequest]:
     """Requests that wait, the one due first before the others; or those past, latest first."""
-    found, more = requests.list_requests(
+    found, more = request_views.list_requests(
         office.premises,
         admitted.directory.slug,
         now,
@@ -89,7 +89,7 @@ def read_request(
     request: UUID, admitted: Annotated[Admitted, Depends(may("requests.read"))], office: TheOffice, now: Now
 ) -> wire.RequestDossier:
     """One request, with what granting it would change now."""
-    found = requests.read_request(office.premises, admitted.directory.slug, request, now, admitted.mine)
+    found = request_views.read_request(office.premises, admitted.directory.slug, request, now, admitted.mine)
     return wire.RequestDossier(
         request=wire.ConsentRequest.model_validate(found.request),
         preview=preview_answer(found.preview) if found.preview is not None else None,

@@ -1,0 +1,183 @@
+"""Requests for consent as they are read: in lists, and one with all it takes to decide."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, unsettled
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.errors import Forbidden, NotFound
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
+from jamb.core.requests import (
+    RequestState,
+    approvers_needed,
+    state_at,
+)
+from jamb.store import clients, requests, resources
+
+
+@dataclass(frozen=True, slots=True)
+class Approval:
+    approver_id: str
+    approver: str
+    at: datetime
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reply:
+    question: str
+    answer: str
+
+
+@dataclass(frozen=True, slots=True)
+class RequestView:
+    """A request as lists show it. `said`: the words of whoever decided it."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    purpose: str
+    asks: tuple[str, ...]
+    requested_by: str
+    requested_by_id: str
+    requested_at: datetime
+    due_at: datetime
+    reason: str
+    answers: tuple[Reply, ...]
+    weight: float
+    approvers: int
+    approvals: tuple[Approval, ...]
+    agreed: Agreed | None
+    state: RequestState
+    decided_at: datetime | None
+    decided_by: str
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Agreed:
+    """What the first of two approvers said yes to: the second says yes to the same or to nothing."""
+
+    asks: tuple[UUID, ...]
+    terms: GrantTerms
+
+    @property
+    def reach(self) -> Mapping[str, Reach]:
+        return self.terms.reach
+
+    @property
+    def expires_at(self) -> datetime | None:
+        return self.terms.expires_at
+
+    @property
+    def person(self) -> str | None:
+        return self.terms.person
+
+
+@dataclass(frozen=True, slots=True)
+class RequestDossier:
+    """A request with what granting it now would change; `preview` is None once it is decided."""
+
+    request: RequestView
+    preview: ConsentPreview | None
+
+
+def list_requests(
+    premises: Premises,
+    slug: str,
+    now: datetime,
+    *,
+    waiting: bool,
+    mine: str | None,
+    after_key: tuple[datetime, UUID] | None,
+    limit: int,
+) -> tuple[list[RequestView], tuple[datetime, UUID] | None]:
+    """Return a page of requests and the key of its last one when there are more."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = requests.page(
+            session, directory.id, now=now, waiting=waiting, mine=mine, after=after_key, limit=limit + 1
+        )
+        shown = rows[:limit]
+        more = (shown[-1].due_at, shown[-1].id) if len(rows) > limit else None
+        return request_views(session, directory, shown, now), more
+
+
+def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None) -> RequestDossier:
+    """Return a request with what granting it would change now. `mine`: refuse others' to this person."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        row = find_request(session, directory, request_id)
+        if mine is not None and row.requested_by_id != mine:
+            owners = clients.owners_of(session, [row.client_id]).get(row.client_id, [])
+            if all(str(one.person_id) != mine for one in owners):
+                raise Forbidden("This request is not yours.", next_step="An approver can read it.")
+        view = request_views(session, directory, [row], now)[0]
+        if view.state is not RequestState.WAITING:
+            return RequestDossier(view, None)
+        client = find_client(session, directory, row.client_id)
+        terms = view.agreed.terms if view.agreed is not None else AS_ASKED
+        ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
+        chosen = [one for one in unsettled(session, client, now) if one.id in ids]
+        return RequestDossier(view, preview_of(session, directory, client, chosen, terms, now))
+
+
+def agreed_of(row: requests.RequestRow) -> Agreed | None:
+    kept: Any = row.agreed
+    if kept is None:
+        return None
+    ends = datetime.fromisoformat(kept["expires_at"]) if kept["expires_at"] else None
+    reach: dict[str, Reach] = {name: reach_of(members) for name, members in kept["reach"].items()}
+    return Agreed(tuple(UUID(one) for one in kept["asks"]), GrantTerms(reach, ends, kept["person"]))
+
+
+def find_request(
+    session: Session, directory: Directory, request_id: UUID, *, lock: bool = False
+) -> requests.RequestRow:
+    row = requests.by_id(session, directory.id, request_id, lock=lock)
+    if row is None:
+        raise NotFound("There is no such request here.", next_step="See the requests that wait.")
+    return row
+
+
+def request_views(
+    session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
+) -> list[RequestView]:
+    known = clients.by_ids(session, [row.client_id for row in rows])
+    asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
+    places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
+    approvals = requests.approvals_of(session, [row.id for row in rows])
+    return [
+        RequestView(
+            id=row.id,
+            client_id=row.client_id,
+            client_name=known[row.client_id].name,
+            purpose=known[row.client_id].purpose,
+            asks=tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
+            requested_by=row.requested_by,
+            requested_by_id=row.requested_by_id,
+            requested_at=row.requested_at,
+            due_at=row.due_at,
+            reason=row.reason,
+            answers=tuple(map(Reply, row.questions, row.answers)),
+            weight=row.weight,
+            approvers=approvers_needed(row.weight, directory.policy),
+            approvals=tuple(
+                Approval(one.approver_id, one.approver, one.at, one.said) for one in approvals.get(row.id, ())
+            ),
+            agreed=agreed_of(row),
+            state=state_at(RequestState(row.state), row.due_at, now),
+            decided_at=row.decided_at,
+            decided_by=row.decided_by,
+            said=row.said,
+        )
+        for row in rows
+    ]
