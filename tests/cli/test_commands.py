@@ -7,6 +7,9 @@ import time
 from pathlib import Path
 
 import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from tests.cli.run import Shell
 from tests.world import World, unique
@@ -27,7 +30,7 @@ JSON_COMMANDS = {
     "one resource": ["resources", "show", "berths"],
     "proposal": ["resources", "smallest", "berths", "berths.list", "arrivals.list", "--client", "Fuel quay scheduler"],
     "preview": ["consent", "preview", "Fuel quay scheduler"],
-    "secrets": ["secrets", "list", "Night invoice run"],
+    "credentials": ["credentials", "list", "Night invoice run"],
     "explain": ["explain", "Fuel quay scheduler", "occupant.assign", "--resource", "berths"],
     "audit": ["audit"],
     "rules": ["audit", "rules"],
@@ -89,7 +92,7 @@ EXITS = {
         ["consent", "grant", "Fuel quay scheduler", "--only", "berths.fly"], 2, "berths.assign",
     ),
     "asking without a terminal": (["consent", "grant", "Fuel quay scheduler"], 2, "--yes"),
-    "a secret nobody has": (["secrets", "withdraw", "Radio bridge", "jamb_s1_zzzz", "--yes"], 2, "no secret"),
+    "a secret nobody has": (["credentials", "withdraw", "Radio bridge", "jamb_s1_zzzz", "--yes"], 2, "no credential"),
     "an unknown option": (["clients", "list", "--colour"], 2, "colour"),
 }  # fmt: skip
 
@@ -131,16 +134,43 @@ def test_a_saved_sheet_is_private_and_the_terminal_shows_no_secret(shell: Shell)
     assert secret not in saved.out + saved.err
     again = writer("secrets", "issue", made["id"], "--save", "sheet.env")
     assert again.code == 2, "a sheet is never overwritten"
-    assert len(writer("secrets", "list", made["id"], "-o", "json").json()) == 1, "and nothing was issued for it"
+    assert len(writer("credentials", "list", made["id"], "-o", "json").json()) == 1, "and nothing was issued for it"
 
 
 def test_a_lost_secret_is_withdrawn_by_its_hint(shell: Shell) -> None:
     writer = shell.pipeline()
     made = writer("clients", "register", "--name", unique("Lost"), "--purpose", "p", "-o", "json").json()
     issued = writer("secrets", "issue", made["id"], "--days", "5", "-o", "json").json()
-    assert writer("secrets", "withdraw", made["name"], issued["credential"]["hint"], "--yes").code == 0
-    (left,) = writer("secrets", "list", made["id"], "-o", "json").json()
+    assert writer("credentials", "withdraw", made["name"], issued["credential"]["hint"], "--yes").code == 0
+    (left,) = writer("credentials", "list", made["id"], "-o", "json").json()
     assert left["state"] == "withdrawn"
+
+
+def test_a_certificate_is_made_disabled_enabled_and_the_files_are_the_owners_alone(shell: Shell) -> None:
+    writer, folder = shell.pipeline(), shell.folder
+    made = writer("clients", "register", "--name", unique("Gauge"), "--purpose", "p", "-o", "json").json()
+    said = writer("credentials", "make", made["name"], "--save", "keys", "--days", "20", "--label", "Pier host")
+    assert said.code == 0, said.err
+    files = sorted((folder / "keys").iterdir())
+    assert [file.suffix for file in files] == [".key", ".p12", ".pem"]
+    assert {file.stat().st_mode & 0o777 for file in files} == {0o600}
+    passphrase = next(line.split()[1] for line in said.out.splitlines() if line.startswith("passphrase"))
+    key = load_pem_private_key((files[0]).read_bytes(), passphrase.encode())
+    certificate = x509.load_pem_x509_certificate(files[2].read_bytes())
+    assert key.public_key() == certificate.public_key()
+    assert certificate.fingerprint(SHA256()).hex() in said.out
+    assert writer("credentials", "make", made["name"], "--save", "keys").code == 2, "files are never overwritten"
+    assert writer("credentials", "disable", made["name"], "Pier host", "--yes").code == 0
+    assert "enabled" in writer("credentials", "enable", made["name"], "Pier host").out.lower()
+    again = writer("credentials", "certificate", made["name"], str(files[2]))
+    assert (again.code, "has this key already" in again.err) == (2, True)
+    private = writer("credentials", "certificate", made["name"], str(files[0]))
+    assert (private.code, "private key has left its place" in private.err) == (2, True)
+    (folder / "keys.json").write_text("[]")
+    assert "JWK Set" in writer("credentials", "keys", made["name"], "--keys", "keys.json").err
+    trusted = writer("credentials", "trust", made["name"], "https://builds.example", f"job:{made['id']}")
+    assert "jwt-bearer" in trusted.out
+    assert len(writer("credentials", "list", made["name"], "-o", "json").json()) == 2
 
 
 def test_a_consent_is_ended_and_owners_are_changed(world: World, shell: Shell) -> None:

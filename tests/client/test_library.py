@@ -17,7 +17,7 @@ from jamb.client import (
     NotSignedIn,
     ServiceUnreachable,
 )
-from jamb.core.errors import AlreadyAsked, NameTaken, SecretTooLong
+from jamb.core.errors import AlreadyAsked, LivesTooLong, NameTaken
 from jamb.wire.clients import Client
 from tests.world import World, unique
 
@@ -37,7 +37,7 @@ def test_problems_come_back_as_the_exceptions_they_were(world: World) -> None:
         with pytest.raises(AlreadyAsked) as again:
             jamb.asks.add(made.id, "berths", ["berths.view"])
         assert isinstance(again.value, Conflict)
-        with pytest.raises(SecretTooLong) as too_long:
+        with pytest.raises(LivesTooLong) as too_long:
             jamb.secrets.issue(made.id, days=999)
         assert too_long.value.violations[0].allowed == "1 to 180 days in this directory"
         with pytest.raises(BadInput) as bad:

@@ -192,13 +192,44 @@ def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_c
 def test_a_client_is_disabled_after_a_question_and_enabled_again(world: World, open_console: Open) -> None:
     made = world.client(granted=["berths.view"], secret=False)
     with open_console("registrar", path=f"/clients/{made.id}") as page:
-        page.get_by_role("button", name="Disable it").click()
+        page.get_by_role("button", name="Disable this credential").click()
         page.get_by_role("button", name="Leave it").click()
-        page.get_by_role("button", name="Disable it").click()
-        page.get_by_role("button", name="Disable it").click()
+        page.get_by_role("button", name="Disable this credential").click()
+        page.get_by_role("button", name="Disable this credential").click()
         expect(page.get_by_label("Registration")).to_contain_text("disabled")
         page.get_by_role("button", name="Enable it again").click()
         expect(page.get_by_label("Registration")).to_contain_text("live")
+
+
+def test_a_certificate_is_made_once_shown_once_and_disabled(world: World, open_console: Open) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    with open_console("steward", path=f"/clients/{made.id}") as page:
+        page.get_by_role("button", name="Add a credential").click()
+        page.get_by_role("radio", name=re.compile("outside issuer")).check()
+        page.get_by_label("Issuer", exact=True).fill("http://plain.example")
+        page.get_by_label("Subject", exact=True).fill("job")
+        page.get_by_role("button", name="Trust the issuer").click()
+        expect(page.get_by_role("alert")).to_contain_text("an https address")
+        assert faults(page) == []
+        page.get_by_role("radio", name=re.compile("certificate made here")).check()
+        page.get_by_label("Label").fill("Harbour host")
+        page.get_by_role("button", name="Make the certificate").click()
+        close = page.get_by_role("button", name="Close: the key is gone from here")
+        expect(close).to_be_disabled()
+        assert faults(page) == []
+        with page.expect_download() as download:
+            page.get_by_role("button", name=re.compile("Private key")).click()
+        assert download.value.suggested_filename == "harbour-host.key"
+        assert b"ENCRYPTED PRIVATE KEY" in download.value.path().read_bytes()
+        page.get_by_label("I have the key").check()
+        close.click()
+        expect(page.get_by_text("ENCRYPTED")).to_have_count(0)
+        row = page.locator("#credentials").get_by_role("row", name=re.compile("Harbour host"))
+        row.get_by_role("button", name=re.compile("^sha256")).click()
+        expect(page.locator("#credentials")).to_contain_text("private_key_jwt")
+        assert faults(page) == []
+        page.get_by_role("button", name="Disable this credential").click()
+        expect(row).to_contain_text("disabled")
 
 
 def test_a_refused_call_is_explained_where_it_is_listed(world: World, open_console: Open) -> None:

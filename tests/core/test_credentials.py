@@ -13,17 +13,18 @@ from hypothesis import strategies as st
 
 from jamb.core.credentials import (
     ConnectionSheet,
+    CredentialKind,
     CredentialState,
     SecretFault,
     digest_secret,
-    end_of_secret,
+    end_of,
     fault_of,
     hint_of,
     render,
     secret_from,
     state_of,
 )
-from jamb.core.errors import BadInput, SecretTooLong
+from jamb.core.errors import BadInput, LivesTooLong
 from jamb.core.ids import CLIENT_ID_LENGTH, client_id_from
 from jamb.core.policy import DirectoryPolicy
 from tests.core.build import NOW
@@ -77,21 +78,21 @@ POLICY = DirectoryPolicy(secret_default_days=90, secret_longest_days=180, notice
 
 
 def test_the_default_and_the_longest_life_are_the_policys() -> None:
-    assert end_of_secret(POLICY, NOW, None) == NOW + timedelta(days=90)
-    assert end_of_secret(POLICY, NOW, 180) == NOW + timedelta(days=180)
+    assert end_of(POLICY, CredentialKind.SECRET, NOW, None) == NOW + timedelta(days=90)
+    assert end_of(POLICY, CredentialKind.SECRET, NOW, 180) == NOW + timedelta(days=180)
 
 
 @pytest.mark.parametrize("days", [181, 3650, 10**9])
 def test_a_life_beyond_the_policy_is_refused_with_the_bound(days: int) -> None:
-    with pytest.raises(SecretTooLong) as refused:
-        end_of_secret(POLICY, NOW, days)
+    with pytest.raises(LivesTooLong) as refused:
+        end_of(POLICY, CredentialKind.SECRET, NOW, days)
     assert "180" in refused.value.violations[0].allowed
 
 
 @pytest.mark.parametrize("days", [0, -1])
 def test_no_number_of_days_means_never(days: int) -> None:
     with pytest.raises(BadInput):
-        end_of_secret(POLICY, NOW, days)
+        end_of(POLICY, CredentialKind.SECRET, NOW, days)
 
 
 STATES = {

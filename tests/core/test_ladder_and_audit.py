@@ -10,6 +10,7 @@ import pytest
 from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.audit import RULES, ClientPicture, CredentialPicture, ResourcePicture, Severity, evaluate, worst_first
 from jamb.core.clients import ClientKind, folded, registration
+from jamb.core.credentials import CredentialKind
 from jamb.core.errors import BadInput
 from jamb.core.excess import excess
 from jamb.core.ladder import LadderCount, Use, UsedState, count, ladder
@@ -82,8 +83,11 @@ def secret(
 ) -> CredentialPicture:
     return CredentialPicture(
         id=name,
+        kind=CredentialKind.SECRET,
         hint=f"hint-{name}",
         issued_at=NOW - 60 * DAY,
+        starts_at=None,
+        disabled_at=None,
         expires_at=None if ends is None else NOW + ends * DAY,
         withdrawn_at=NOW - DAY if withdrawn else None,
         last_used_at=None if used is None else NOW - used * DAY,
@@ -98,17 +102,20 @@ def picture(*credentials: CredentialPicture, owners: tuple[str, ...] = ("Ilse",)
 H, M, L = Severity.HIGH, Severity.MEDIUM, Severity.LOW
 AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "all in order": (picture(secret(90, used=1), found=rungs("view", {"view": 30}, (use("list"),))), []),
-    "ends soon and is in use": (picture(secret(9, used=1)), [("secret-expiring", H)]),
-    "ends soon, not used lately": (picture(secret(9, used=20)), [("secret-expiring", M)]),
-    "ends soon, but another outlasts it": (picture(secret(9, used=1), secret(90, name="s2")), [("secret-expiring", L)]),
-    "ends on the last day of notice": (picture(secret(14)), [("secret-expiring", M)]),
+    "ends soon and is in use": (picture(secret(9, used=1)), [("credential-expiring", H)]),
+    "ends soon, not used lately": (picture(secret(9, used=20)), [("credential-expiring", M)]),
+    "ends soon, but another outlasts it": (
+        picture(secret(9, used=1), secret(90, name="s2")),
+        [("credential-expiring", L)],
+    ),
+    "ends on the last day of notice": (picture(secret(14)), [("credential-expiring", M)]),
     "ends a day after the notice": (picture(secret(15)), []),
     "two end soon, neither outlasts": (
         picture(secret(9, used=1), secret(10, used=1, name="s2")),
-        [("secret-expiring", H), ("secret-expiring", H)],
+        [("credential-expiring", H), ("credential-expiring", H)],
     ),
-    "ended": (picture(secret(-3)), [("secret-expired", M)]),
-    "ended, another lives": (picture(secret(-3), secret(90, name="s2")), [("secret-expired", L)]),
+    "ended": (picture(secret(-3)), [("credential-expired", M)]),
+    "ended, another lives": (picture(secret(-3), secret(90, name="s2")), [("credential-expired", L)]),
     "ended and withdrawn": (picture(secret(-3, withdrawn=True)), []),
     "endless": (picture(secret(None, used=1)), []),
     "no owner, holds nothing": (picture(owners=()), [("no-owner", M)]),

@@ -23,7 +23,7 @@ class Expected(NamedTuple):
 # asked, granted, used, waiting; the best secret's state; days to the next end; owners; findings
 TABLE = {
     "Tide-gauge relay": Expected((1, 1, 1, 0), "live", 80, 1, []),
-    "Night invoice run": Expected((1, 1, 1, 0), "expiring", 9, 2, ["secret-expiring"]),
+    "Night invoice run": Expected((1, 1, 1, 0), "expiring", 9, 2, ["credential-expiring"]),
     "Berth board": Expected((1, 1, 1, 0), "live", 120, 1, []),
     "Fuel quay scheduler": Expected((1, 0, 0, 1), "live", 87, 1, []),
     "Radio bridge": Expected((2, 2, 1, 0), "live", None, 0, ["no-owner", "permission-never-used"]),
@@ -36,8 +36,10 @@ TABLE = {
     "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, []),
     "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, []),
     "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, []),
-    "Crane telemetry trial": Expected((1, 1, 0, 0), "expired", None, 1, ["permission-never-used", "secret-expired"]),
-    "Copy of berth board": Expected((1, 0, 0, 1), "expired", None, 0, ["no-owner", "secret-expired"]),
+    "Crane telemetry trial": Expected(
+        (1, 1, 0, 0), "expired", None, 1, ["credential-expired", "permission-never-used"]
+    ),
+    "Copy of berth board": Expected((1, 0, 0, 1), "expired", None, 0, ["credential-expired", "no-owner"]),
     "Import test 3": Expected((0, 0, 0, 0), None, None, 0, ["no-owner"]),
 }
 
@@ -54,7 +56,7 @@ def test_a_client_of_the_demo_is_in_the_state_it_was_made_to_show(world: World, 
     client = dossier.client
     ladder = client.ladder
     assert (ladder.asked, ladder.granted, ladder.used, ladder.waiting) == expected.ladder
-    assert client.secret_state == expected.secret
+    assert client.credential_state == expected.secret
     days = None if client.next_end is None else (client.next_end - datetime.now(UTC)).days
     assert days == expected.ends_in_days
     assert len(client.owners) == expected.owners

@@ -47,7 +47,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     "an owner nobody knows": ("POST", "/clients", new(owners=["ghost@quillhaven.example"]), 404, "not-found", "owner"),
     "a name taken, in other letters": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
     "a secret for ever": ("POST", "/clients/{id}/secrets", {"days": 0}, 422, "bad-input", "days"),
-    "a secret beyond the policy": ("POST", "/clients/{id}/secrets", {"days": 9999}, 422, "secret-too-long", "days"),
+    "a secret beyond the policy": ("POST", "/clients/{id}/secrets", {"days": 9999}, 422, "lives-too-long", "days"),
     "days as text": ("POST", "/clients/{id}/secrets", {"days": "90"}, 422, "bad-input", "days"),
     "an unknown permission": (
         "POST", "/clients/{id}/asks", {"resource": "berths", "permissions": ["berths.fly"]}, 422, "bad-input", "permissions",
@@ -324,9 +324,9 @@ def test_the_audit_of_the_demo_finds_what_was_put_there(steward: httpx.Client) -
     found = steward.get(f"{HERE}/audit").json()["findings"]
     ours = {one.name for one in CLIENTS} | {"Berths API", "Dispatches API", AUTOMATION}
     assert {(one["rule"], one["client_name"]) for one in found if one["client_name"] in ours} == {
-        ("secret-expiring", "Night invoice run"),
-        ("secret-expired", "Crane telemetry trial"),
-        ("secret-expired", "Copy of berth board"),
+        ("credential-expiring", "Night invoice run"),
+        ("credential-expired", "Crane telemetry trial"),
+        ("credential-expired", "Copy of berth board"),
         ("permission-never-used", "Crane telemetry trial"),
         ("permission-never-used", "Weather display"),
         ("permission-never-used", "Radio bridge"),
@@ -435,7 +435,7 @@ def test_every_mend_of_the_audit_can_be_carried_out(world: World) -> None:
         def rules() -> set[str]:
             return {one.rule for one in jamb.audit().findings if one.client_id == made.id}
 
-        assert rules() == {"no-owner", "permission-never-used", "secret-expired", "secret-expiring"}
+        assert rules() == {"no-owner", "permission-never-used", "credential-expired", "credential-expiring"}
         jamb.clients.change_owners(made.id, add=[world.person(None)["login"]])
         jamb.consent.withdraw(made.id, "berths", ["berths.view"])
         jamb.secrets.issue(made.id)

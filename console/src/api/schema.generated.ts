@@ -976,6 +976,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Certificate
+         * @description Make a key pair and a certificate. This answer is the only one that ever has the private key.
+         */
+        post: operations["make_certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Credential
+         * @description Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer.
+         */
+        post: operations["add_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Credential State
+         * @description Disable a credential, or enable it again.
+         */
+        post: operations["set_credential_state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/sheet": {
         parameters: {
             query?: never;
@@ -1546,6 +1606,52 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /**
+         * CertificateFacts
+         * @description `thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is.
+         */
+        CertificateFacts: {
+            /** Subject */
+            subject: string;
+            /** Issued By */
+            issued_by: string;
+            /** Serial */
+            serial: string;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Thumbprint */
+            thumbprint: string;
+            /** Sha1 */
+            sha1: string;
+            /** Key */
+            key: string;
+        };
+        /**
+         * CertificateSent
+         * @description `certificate`: PEM, or DER or a PKCS#7 bundle in base64. It ends when the certificate says.
+         */
+        CertificateSent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "certificate";
+            /** Certificate */
+            certificate: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
         /** Check */
         Check: {
             name: components["schemas"]["CheckName"];
@@ -1584,7 +1690,7 @@ export interface components {
             /** Owners */
             owners: components["schemas"]["Owner"][];
             ladder: components["schemas"]["LadderCount"];
-            secret_state: components["schemas"]["CredentialState"] | null;
+            credential_state: components["schemas"]["CredentialState"] | null;
             /** Next End */
             next_end: string | null;
             /** Last Used At */
@@ -1832,17 +1938,21 @@ export interface components {
              */
             reason: string;
         };
-        /** Credential */
+        /**
+         * Credential
+         * @description `serves`: the methods by which it proves the client at the token endpoint.
+         */
         Credential: {
             /**
              * Id
              * Format: uuid
              */
             id: string;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["CredentialKind"];
             /** Hint */
             hint: string;
+            /** Label */
+            label: string;
             state: components["schemas"]["CredentialState"];
             /**
              * Issued At
@@ -1851,6 +1961,8 @@ export interface components {
             issued_at: string;
             /** Issued By */
             issued_by: string;
+            /** Starts At */
+            starts_at: string | null;
             /** Expires At */
             expires_at: string | null;
             /** Withdrawn At */
@@ -1859,12 +1971,46 @@ export interface components {
             first_used_at: string | null;
             /** Last Used At */
             last_used_at: string | null;
+            /** Serves */
+            serves: string[];
+            /** Key Ids */
+            key_ids: string[];
+            certificate: components["schemas"]["CertificateFacts"] | null;
+            /** Issuer */
+            issuer: string;
+            /** Subject */
+            subject: string;
+            /** Keys Uri */
+            keys_uri: string;
         };
         /**
-         * CredentialState
+         * CredentialKind
+         * @description How a client proves itself.
+         *
+         *     secret: shared with Jamb (RFC 6749 section 2.3.1). certificate and keys: the client signs an assertion with a
+         *     private key that only it has (RFC 7523 section 2.2). issuer: an issuer outside Jamb says who it is (section 2.1).
          * @enum {string}
          */
-        CredentialState: "live" | "expiring" | "expired" | "withdrawn";
+        CredentialKind: "secret" | "certificate" | "keys" | "issuer";
+        /**
+         * CredentialState
+         * @description coming: it starts later. disabled: it works again when it is enabled.
+         * @enum {string}
+         */
+        CredentialState: "coming" | "live" | "expiring" | "expired" | "disabled" | "withdrawn";
+        /**
+         * CredentialStateChange
+         * @description Whether it proves the client; a disabled one works again when it is enabled.
+         */
+        CredentialStateChange: {
+            /** Enabled */
+            enabled: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /**
          * CutOff
          * @description Tokens issued until `at` are refused; `live_tokens` of them had not run out.
@@ -2120,13 +2266,83 @@ export interface components {
             /** Through */
             through: string;
         };
-        /** IssuedSecret */
+        /**
+         * IssuedSecret
+         * @description `replaced`: the credential that was withdrawn in the same step.
+         */
         IssuedSecret: {
             credential: components["schemas"]["Credential"];
             /** Secret */
             secret: string;
             /** Sheets */
             sheets: components["schemas"]["Sheet"][];
+            replaced?: components["schemas"]["Credential"] | null;
+        };
+        /**
+         * IssuerSent
+         * @description Assertions of this issuer for this subject stand for the client (RFC 7523 section 2.1).
+         *
+         *     `keys` or `keys_uri`: the issuer's public keys; neither: they are found by its metadata.
+         */
+        IssuerSent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "issuer";
+            /** Issuer */
+            issuer: string;
+            /** Subject */
+            subject: string;
+            /** Keys */
+            keys?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Keys Uri
+             * @default
+             */
+            keys_uri: string;
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * KeyType
+         * @description Of key pairs made here: P-256 is the default; RSA is for programs that know nothing else.
+         * @enum {string}
+         */
+        KeyType: "p256" | "rsa3072";
+        /**
+         * KeysSent
+         * @description `keys`: a JWK Set (RFC 7517); or `keys_uri`: the https address at which the client publishes one.
+         */
+        KeysSent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keys";
+            /** Keys */
+            keys?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Keys Uri
+             * @default
+             */
+            keys_uri: string;
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
         };
         /** LadderCount */
         LadderCount: {
@@ -2204,6 +2420,21 @@ export interface components {
             /** Needed */
             needed: boolean;
         };
+        /**
+         * MadeCertificate
+         * @description The key pair is here once only. `pkcs12` (base64) and `private_key` (PEM) open with the passphrase.
+         */
+        MadeCertificate: {
+            credential: components["schemas"]["Credential"];
+            /** Certificate */
+            certificate: string;
+            /** Pkcs12 */
+            pkcs12: string;
+            /** Private Key */
+            private_key: string;
+            /** Passphrase */
+            passphrase: string;
+        };
         /** Member */
         Member: {
             /**
@@ -2266,6 +2497,21 @@ export interface components {
             reach?: components["schemas"]["ReachSent"] | null;
             /** Expires At */
             expires_at?: string | null;
+        };
+        /**
+         * NewCertificate
+         * @description A key pair and a certificate signed by itself, made here.
+         */
+        NewCertificate: {
+            /** @default p256 */
+            key_type: components["schemas"]["KeyType"];
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
         };
         /**
          * NewClient
@@ -2331,10 +2577,19 @@ export interface components {
         /**
          * NewSecret
          * @description `days` until it ends; the policy's default when left out. There is no value for "never".
+         *
+         *     `instead_of`: a lost credential, withdrawn in the same step.
          */
         NewSecret: {
             /** Days */
             days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Instead Of */
+            instead_of?: string | null;
         };
         /**
          * ObjectCount
@@ -2418,7 +2673,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired";
         /**
          * Owner
          * @description full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it.
@@ -2608,6 +2863,14 @@ export interface components {
             secret_default_days: number;
             /** Secret Longest Days */
             secret_longest_days: number;
+            /** Key Default Days */
+            key_default_days: number;
+            /** Key Longest Days */
+            key_longest_days: number;
+            /** Credentials At Once */
+            credentials_at_once: number;
+            /** Secret Heaviest Weight */
+            secret_heaviest_weight: number;
             /** Notice Days */
             notice_days: number;
             /** Observation Days */
@@ -2643,6 +2906,14 @@ export interface components {
             secret_default_days?: number | null;
             /** Secret Longest Days */
             secret_longest_days?: number | null;
+            /** Key Default Days */
+            key_default_days?: number | null;
+            /** Key Longest Days */
+            key_longest_days?: number | null;
+            /** Credentials At Once */
+            credentials_at_once?: number | null;
+            /** Secret Heaviest Weight */
+            secret_heaviest_weight?: number | null;
             /** Notice Days */
             notice_days?: number | null;
             /** Observation Days */
@@ -5364,6 +5635,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IssuedSecret"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_certificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCertificate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeCertificate"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertificateSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Credential"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_credential_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                credential: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialStateChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Credential"];
                 };
             };
             /** @description Validation Error */

@@ -11,7 +11,7 @@ import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { useRows } from "@/ui/rows";
-import { secretTone, severityTone } from "@/ui/states";
+import { credentialTone, credentialWord, severityTone } from "@/ui/states";
 
 const route = useRoute();
 const router = useRouter();
@@ -46,8 +46,8 @@ const { chosen } = useRows(
   (place) => void router.push({ name: "dossier", params: { id: rows.value[place]?.id } }),
 );
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
-const secretSaid = (one: { secret_state: string | null; next_end: string | null }) =>
-  one.secret_state === null ? "none" : one.secret_state === "expired" ? "ended" : one.next_end ? "ends" : "no end";
+const credentialSaid = (one: { credential_state: string | null; next_end: string | null }) =>
+  one.credential_state === null ? "none" : one.credential_state === "expired" ? "ended" : ["disabled", "coming"].includes(one.credential_state) ? (credentialWord[one.credential_state] ?? "") : one.next_end ? "ends" : "no end";
 </script>
 
 <template>
@@ -91,7 +91,7 @@ const secretSaid = (one: { secret_state: string | null; next_end: string | null 
           </td>
           <td><LadderBar :asked="one.ladder.asked" :granted="one.ladder.granted" :used="one.ladder.used" /></td>
           <td class="nowrap">
-            <StateWord v-if="one.secret_state" :tone="secretSaid(one) === 'no end' ? 'wait' : (secretTone[one.secret_state] ?? 'gone')" :word="secretSaid(one)" />
+            <StateWord v-if="one.credential_state" :tone="credentialSaid(one) === 'no end' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')" :word="credentialSaid(one)" />
             <span v-else class="soft">none</span>
             {{ " " }}<Moment v-if="one.next_end" :at="one.next_end" />
           </td>

@@ -57,6 +57,8 @@ async function verify(): Promise<void> {
           <PolicyPanel v-if="changing" :policy="data.policy" @done="changing = false" />
           <dl v-else class="facts">
             <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
+            <dt>Keys live</dt><dd>{{ data.policy.key_default_days }} days, at most {{ data.policy.key_longest_days }}</dd>
+            <dt>At once</dt><dd>{{ data.policy.credentials_at_once }} credentials a client; {{ data.policy.secret_heaviest_weight >= 100000 ? "a secret for any" : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}` }}</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
             <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}</dd>

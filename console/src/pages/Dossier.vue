@@ -12,7 +12,7 @@ import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import AskPanel from "./client/AskPanel.vue";
 import OwnersPanel from "./client/OwnersPanel.vue";
-import SecretPanel from "./client/SecretPanel.vue";
+import CredentialPanel from "./client/CredentialPanel.vue";
 import SheetPanel from "./client/SheetPanel.vue";
 import Attempts from "./dossier/Attempts.vue";
 import Credentials from "./dossier/Credentials.vue";
@@ -108,10 +108,10 @@ const count = (part: string) =>
           <section id="credentials" aria-labelledby="credentials-title">
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
-              <NButton v-if="can('credentials.issue') && client.kind === 'service'" size="small" :aria-expanded="issuing" @click="issuing = !issuing">{{ issuing ? "Not now" : "Issue a secret" }}</NButton>
+              <NButton v-if="can('credentials.issue') && client.kind === 'service'" size="small" :aria-expanded="issuing" @click="issuing = !issuing">{{ issuing ? "Not now" : "Add a credential" }}</NButton>
               <span v-else-if="client.kind === 'service'" class="soft small">A custodian or steward issues secrets</span>
             </div>
-            <div v-if="issuing" class="card"><SecretPanel :client="id" @closed="issuing = false" /></div>
+            <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>
             <Credentials :client="id" :credentials="data.credentials" />
           </section>
 

@@ -12,7 +12,7 @@ import PickPeople from "@/ui/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 import AskPanel from "./client/AskPanel.vue";
-import SecretPanel from "./client/SecretPanel.vue";
+import CredentialPanel from "./client/CredentialPanel.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -96,9 +96,9 @@ async function register(): Promise<void> {
     </li>
     <li v-if="client && client.kind === 'service' && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
       <h2><span class="number">3</span> How does it prove itself?</h2>
-      <p v-if="hasSecret && !secretOpen" class="line">With the secret <code>{{ dossier?.credentials[0]?.hint }}</code>.</p>
-      <SecretPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="((secretOpen = false), (secretDone = true))" />
-      <p v-else>Issuing a secret takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
+      <p v-if="hasSecret && !secretOpen" class="line">With <code>{{ dossier?.credentials[0]?.hint }}</code>.</p>
+      <CredentialPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="((secretOpen = false), (secretDone = true))" />
+      <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
     <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
       <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> What is left</h2>

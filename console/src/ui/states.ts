@@ -1,8 +1,10 @@
 // Which tone a state of the service has on the page.
 export type Tone = "live" | "wait" | "broken" | "gone";
 
-export const secretTone: Record<string, Tone> = { live: "live", expiring: "wait", expired: "broken", withdrawn: "gone" };
-export const secretWord: Record<string, string> = {
-  live: "live", expiring: "ends soon", expired: "ended", withdrawn: "withdrawn",
+export const credentialTone: Record<string, Tone> = {
+  coming: "wait", live: "live", expiring: "wait", expired: "broken", disabled: "wait", withdrawn: "gone",
+};
+export const credentialWord: Record<string, string> = {
+  coming: "starts later", live: "live", expiring: "ends soon", expired: "ended", disabled: "disabled", withdrawn: "withdrawn",
 };
 export const severityTone: Record<string, Tone> = { high: "broken", medium: "wait", low: "gone" };

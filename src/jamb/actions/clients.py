@@ -49,7 +49,7 @@ class ClientView:
     registered_by: str
     owners: tuple[Owner, ...]
     ladder: LadderCount
-    secret_state: CredentialState | None
+    credential_state: CredentialState | None
     next_end: datetime | None
     last_used_at: datetime | None
     findings: int
@@ -375,7 +375,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         registered_by=row.registered_by,
         owners=tuple(Owner(one.person_id, one.name, one.level) for one in loaded.owners),
         ladder=count(rungs),
-        secret_state=_overall(held),
+        credential_state=_overall(held),
         next_end=min((one.expires_at for one in live if one.expires_at is not None), default=None),
         last_used_at=max((moment for moment in moments if moment is not None), default=None),
         findings=len(findings),
@@ -398,7 +398,13 @@ def client_subject(row: clients.ClientRow) -> dict[str, str]:
 
 def _overall(held: Iterable[CredentialView]) -> CredentialState | None:
     """Return the best state among credentials: what the client can count on. None when all were withdrawn."""
-    order = (CredentialState.LIVE, CredentialState.EXPIRING, CredentialState.EXPIRED)
+    order = (
+        CredentialState.LIVE,
+        CredentialState.EXPIRING,
+        CredentialState.COMING,
+        CredentialState.DISABLED,
+        CredentialState.EXPIRED,
+    )
     states = {one.state for one in held}
     return next((state for state in order if state in states), None)
 

@@ -10,7 +10,7 @@ from sqlmodel import Session
 from jamb.actions.premises import Premises, find_directory
 from jamb.actions.request_views import RequestView, request_views
 from jamb.core import audit
-from jamb.core.credentials import CredentialState, state_of
+from jamb.core.credentials import CredentialState
 from jamb.core.excess import Excess, excess
 from jamb.core.ladder import LadderCount, count
 from jamb.core.ledger import Entry
@@ -69,8 +69,7 @@ def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Tod
             for client in found
             for credential in client.credentials
             if credential.expires_at is not None
-            and state_of(credential.expires_at, credential.withdrawn_at, now, directory.policy.notice)
-            in {CredentialState.LIVE, CredentialState.EXPIRING}
+            and credential.state(now, directory.policy.notice) in {CredentialState.LIVE, CredentialState.EXPIRING}
         ]
         rows = requests.page(session, directory.id, now=now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN)
         waiting = request_views(session, directory, rows, now)

@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
+from jamb.cli import credentials
 from jamb.cli.connection import connected
 from jamb.cli.options import ReasonOption
 from jamb.cli.output import (
@@ -30,7 +31,7 @@ from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.wire.clients import Client, Dossier, Owner, Rung
-from jamb.wire.credentials import Credential, Sheet
+from jamb.wire.credentials import Sheet
 
 app = typer.Typer(help="Client applications: list, show, register.", no_args_is_help=True)
 
@@ -48,9 +49,6 @@ class SheetForm(StrEnum):
     JSON = "json"
     CURL = "curl"
     PYTHON = "python"
-
-
-_STATE_STYLE = {"live": "green", "expiring": "yellow", "expired": "red", "withdrawn": "dim"}
 
 
 @app.command("list")
@@ -220,28 +218,9 @@ def print_sheets(sheets: list[Sheet], form: SheetForm) -> None:
         print(one.forms[form])
 
 
-def credential_rows(credentials: list[Credential]) -> list[list[str | Text]]:
-    return [
-        [
-            one.hint,
-            Text(one.state, style=_STATE_STYLE[one.state]),
-            relative(one.expires_at, "no end")
-            if one.withdrawn_at is None
-            else f"withdrawn {relative(one.withdrawn_at)}",
-            f"{relative(one.issued_at)} by {one.issued_by}",
-            relative(one.last_used_at),
-            str(one.id),
-        ]
-        for one in credentials
-    ]
-
-
-CREDENTIAL_COLUMNS = ["secret", "state", "ends", "issued", "last used", "id"]
-
-
 def _show_list(found: list[Client]) -> None:
     table(
-        ["client", "asked/granted/used", "secret", "last use", "owners", "findings"],
+        ["client", "asked/granted/used", "credential", "last use", "owners", "findings"],
         [
             [
                 one.name,
@@ -270,11 +249,13 @@ def _owners(one: Client) -> Text:
 
 
 def _secret(one: Client) -> Text:
-    if one.secret_state is None:
+    if one.credential_state is None:
         return Text("none", style="dim")
-    style = _STATE_STYLE[one.secret_state]
-    if one.secret_state is CredentialState.EXPIRED:
+    style = credentials.STYLE[one.credential_state]
+    if one.credential_state is CredentialState.EXPIRED:
         return Text("ended", style=style)
+    if one.credential_state in {CredentialState.DISABLED, CredentialState.COMING}:
+        return Text(one.credential_state, style=style)
     return Text(f"ends {relative(one.next_end)}", style=style) if one.next_end else Text("no end", style="yellow")
 
 
@@ -313,8 +294,8 @@ def _show_dossier(dossier: Dossier) -> None:
                 )
         table(["resource", "permission", "acting", "asked", "granted", "reach", "used"], rows)
     if dossier.credentials:
-        heading("\nSecrets")
-        table(CREDENTIAL_COLUMNS, credential_rows(dossier.credentials))
+        heading("\nCredentials")
+        credentials.show(dossier.credentials)
     if dossier.findings:
         heading("\nFindings")
         for finding in dossier.findings:
@@ -345,4 +326,4 @@ def _show_steps(client: Client) -> None:
             out.print(f"  {number}. {step}", markup=False)
 
 
-__all__ = ["CREDENTIAL_COLUMNS", "SheetForm", "app", "credential_rows", "print_sheets"]
+__all__ = ["SheetForm", "app", "print_sheets"]

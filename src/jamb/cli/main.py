@@ -14,6 +14,7 @@ from jamb.cli import (
     audit,
     clients,
     consent,
+    credentials,
     ledger,
     people,
     policy,
@@ -28,7 +29,7 @@ from jamb.cli.output import fail
 from jamb.client import JambError
 
 app = typer.Typer(
-    help="Register client applications, consent to what they ask, issue their secrets, and audit them.",
+    help="Register client applications, consent to what they ask, give them credentials, and audit them.",
     epilog="Exit codes: 0 done; 1 the audit or the ledger found something; 2 not acceptable as given; "
     "3 not signed in or not allowed; 4 the service does not answer.",
     no_args_is_help=True,
@@ -49,6 +50,7 @@ app.add_typer(people.groups, name="groups")
 app.add_typer(people.people, name="people")
 app.add_typer(policy.app, name="policy")
 app.add_typer(secrets.app, name="secrets")
+app.add_typer(credentials.app, name="credentials")
 app.command()(access.explain)
 app.command()(access.who_can)
 app.add_typer(audit.app, name="audit")

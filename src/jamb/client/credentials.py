@@ -1,22 +1,104 @@
-"""Credentials."""
+"""Credentials: secrets, certificates, keys, and issuers outside that are trusted."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import builtins
+from base64 import b64encode
+from collections.abc import Mapping, Sequence
+from typing import Any
 from uuid import UUID
 
 from jamb.client.noun import Noun, part
+from jamb.core.credentials import CredentialKind, KeyType
 from jamb.wire.clients import Dossier
-from jamb.wire.credentials import Credential, IssuedSecret
+from jamb.wire.credentials import Credential, IssuedSecret, MadeCertificate
 
 
-class Secrets(Noun):
-    def issue(self, client_id: str, *, days: int | None = None) -> IssuedSecret:
-        """Issue a secret; this answer is the only one that ever has it."""
-        return self._transport.one(IssuedSecret, "POST", f"/clients/{part(client_id)}/secrets", json={"days": days})
+class Credentials(Noun):
+    """Of every kind. `days` until it ends: the policy's default when left out."""
 
     def list(self, client_id: str) -> Sequence[Credential]:
         return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials
+
+    def add_certificate(self, client_id: str, certificate: str | bytes, *, label: str = "") -> Credential:
+        """Let the client prove itself with the key of a certificate: PEM, DER or a PKCS#7 bundle."""
+        text = certificate.decode("latin-1") if isinstance(certificate, builtins.bytes) else certificate
+        if isinstance(certificate, builtins.bytes) and "-----BEGIN" not in text:
+            text = b64encode(certificate).decode()
+        return self._add(client_id, {"kind": "certificate", "certificate": text, "label": label})
+
+    def make_certificate(
+        self, client_id: str, *, key_type: KeyType = KeyType.P256, days: int | None = None, label: str = ""
+    ) -> MadeCertificate:
+        """Make a key pair with its certificate; this answer is the only one that ever has the private key."""
+        body = {"key_type": key_type.value, "days": days, "label": label}
+        return self._transport.one(MadeCertificate, "POST", f"/clients/{part(client_id)}/certificates", json=body)
+
+    def add_keys(
+        self,
+        client_id: str,
+        keys: Mapping[str, Any] | None = None,
+        *,
+        keys_uri: str = "",
+        days: int | None = None,
+        label: str = "",
+    ) -> Credential:
+        """Let the client prove itself with keys of its own: a JWK Set, or the https address of one."""
+        body = {"kind": "keys", "keys": keys, "keys_uri": keys_uri, "days": days, "label": label}
+        return self._add(client_id, body)
+
+    def trust_issuer(
+        self,
+        client_id: str,
+        issuer: str,
+        subject: str,
+        *,
+        keys: Mapping[str, Any] | None = None,
+        keys_uri: str = "",
+        days: int | None = None,
+        label: str = "",
+    ) -> Credential:
+        """Trust an outside issuer's assertions for one subject; its keys are found by its metadata if left out."""
+        body = {"issuer": issuer, "subject": subject, "keys": keys, "keys_uri": keys_uri, "days": days, "label": label}
+        return self._add(client_id, {"kind": "issuer", **body})
+
+    def disable(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
+        """Let a credential prove nothing until it is enabled again."""
+        return self._state(client_id, credential_id, False, reason)
+
+    def enable(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
+        return self._state(client_id, credential_id, True, reason)
+
+    def withdraw(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
+        """End a credential now, for good."""
+        path = f"/clients/{part(client_id)}/credentials/{credential_id}/withdrawal"
+        return self._transport.one(Credential, "POST", path, json={"reason": reason})
+
+    def _add(self, client_id: str, body: dict[str, Any]) -> Credential:
+        return self._transport.one(Credential, "POST", f"/clients/{part(client_id)}/credentials", json=body)
+
+    def _state(self, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> Credential:
+        path = f"/clients/{part(client_id)}/credentials/{credential_id}/state"
+        return self._transport.one(Credential, "POST", path, json={"enabled": enabled, "reason": reason})
+
+
+class Secrets(Noun):
+    """Secrets among the credentials."""
+
+    def issue(
+        self, client_id: str, *, days: int | None = None, label: str = "", instead_of: UUID | None = None
+    ) -> IssuedSecret:
+        """Issue a secret; this answer is the only one that ever has it.
+
+        Args:
+            instead_of: a lost credential, withdrawn in the same step.
+        """
+        body = {"days": days, "label": label, "instead_of": str(instead_of) if instead_of is not None else None}
+        return self._transport.one(IssuedSecret, "POST", f"/clients/{part(client_id)}/secrets", json=body)
+
+    def list(self, client_id: str) -> Sequence[Credential]:
+        held = self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials
+        return [one for one in held if one.kind is CredentialKind.SECRET]
 
     def withdraw(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
         path = f"/clients/{part(client_id)}/credentials/{credential_id}/withdrawal"

@@ -8,7 +8,7 @@ from typing import Self
 from jamb.client.auth import AccessToken, ClientCredentials
 from jamb.client.clients import Clients
 from jamb.client.consent import Asks, Consent
-from jamb.client.credentials import Secrets
+from jamb.client.credentials import Credentials, Secrets
 from jamb.client.ledger import Ledger
 from jamb.client.people import Groups, People, Roles
 from jamb.client.requests import Requests
@@ -34,6 +34,7 @@ class Jamb:
         self.groups = Groups(self._transport)
         self.roles = Roles(self._transport)
         self.secrets = Secrets(self._transport)
+        self.credentials = Credentials(self._transport)
         self.ledger = Ledger(self._transport)
 
     def __enter__(self) -> Self:

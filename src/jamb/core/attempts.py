@@ -20,6 +20,17 @@ class Outcome(StrEnum):
     SECRET_OF_ANOTHER = "secret-of-another-client"  # noqa: S105 - the name of an outcome
     SECRET_EXPIRED = "secret-expired"  # noqa: S105 - the name of an outcome
     SECRET_WITHDRAWN = "secret-withdrawn"  # noqa: S105 - the name of an outcome
+    CREDENTIAL_DISABLED = "credential-disabled"
+    NO_KEYS = "no-keys"
+    ASSERTION_MALFORMED = "assertion-malformed"
+    ASSERTION_ISSUER = "assertion-of-another"
+    ASSERTION_AUDIENCE = "assertion-for-another"
+    ASSERTION_TIME = "assertion-time"
+    ASSERTION_REPLAYED = "assertion-replayed"
+    ASSERTION_KEY = "assertion-key"
+    KEY_EXPIRED = "key-expired"
+    KEY_WITHDRAWN = "key-withdrawn"
+    KEYS_UNREACHABLE = "keys-unreachable"
     UNKNOWN_RESOURCE = "unknown-resource"
     RESOURCE_NOT_NAMED = "resource-not-named"
     UNKNOWN_PERMISSION = "unknown-permission"
@@ -42,6 +53,17 @@ MENDS: dict[Outcome, str] = {
     Outcome.SECRET_OF_ANOTHER: "The secret belongs to another client; check which sheet was used.",
     Outcome.SECRET_EXPIRED: "Issue another secret and configure it.",
     Outcome.SECRET_WITHDRAWN: "Configure the secret that replaced it, or issue another.",
+    Outcome.CREDENTIAL_DISABLED: "Enable the credential again, or configure another.",
+    Outcome.NO_KEYS: "Give the client a certificate or a key set, or trust the outside issuer for it.",
+    Outcome.ASSERTION_MALFORMED: "Correct the assertion where it is made; the detail says what is wrong with it.",
+    Outcome.ASSERTION_ISSUER: "Make iss and sub the client id, or those that the trusted outside issuer uses.",
+    Outcome.ASSERTION_AUDIENCE: "Make the issuer of the connection sheet the assertion's only audience.",
+    Outcome.ASSERTION_TIME: "Set the clock of the machine by the network's time, and make each assertion anew.",
+    Outcome.ASSERTION_REPLAYED: "Make a new assertion, with another jti, for each token.",
+    Outcome.ASSERTION_KEY: "Sign with the private key of a credential that stands here; name it by kid or x5t#S256.",
+    Outcome.KEY_EXPIRED: "Add the certificate or key set that follows it.",
+    Outcome.KEY_WITHDRAWN: "Sign with the key that replaced it, or add another.",
+    Outcome.KEYS_UNREACHABLE: "Look whether the address of the keys answers; the detail says what happened.",
     Outcome.UNKNOWN_RESOURCE: "Send the resource from the connection sheet, to the letter.",
     Outcome.RESOURCE_NOT_NAMED: "Send the parameter resource: this client has grants at more than one, or at none.",
     Outcome.UNKNOWN_PERMISSION: "Correct the scope: the resource has no such permission.",

@@ -4,7 +4,7 @@ JambError
 ├── Misuse                  the calling code is wrong; nobody outside can cause it
 ├── Refusal                 the request is understood and answered with no
 │   ├── BadInput            one or more fields are not acceptable
-│   │   └── SecretTooLong   the end date of a secret is beyond what the policy allows
+│   │   └── LivesTooLong    the end of a credential is beyond what the policy allows
 │   ├── NotFound            the thing named does not exist (here)
 │   ├── Conflict            the request contradicts what is there
 │   │   ├── NameTaken
@@ -77,8 +77,8 @@ class BadInput(Refusal):
         return cls(f"{field}: {allowed}", violations=(Violation(field, shorten(sent), allowed, next_step),))
 
 
-class SecretTooLong(BadInput):
-    code = "secret-too-long"
+class LivesTooLong(BadInput):
+    code = "lives-too-long"
 
 
 class NotFound(Refusal):

@@ -23,6 +23,15 @@ class Excess:
         return self.unused_weight / self.granted_weight if self.granted_weight else None
 
 
+def granted_weight(places: Iterable[ResourcePicture]) -> int:
+    """Return the weight of all operations that a client may do as itself."""
+    total = 0
+    for place in places:
+        held = [one.permission for one in place.rungs if one.kind is AccessKind.APPLICATION and one.granted is not None]
+        total += weigh(place.catalogue, place.catalogue.opened_by_all(held))
+    return total
+
+
 def excess(places: Iterable[ResourcePicture], now: datetime, observation: timedelta) -> Excess:
     """Sum over clients' resources. Delegated grants are not judged: their use depends on people."""
     granted = unused = 0

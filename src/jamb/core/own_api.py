@@ -76,6 +76,15 @@ OPERATIONS = (
     _operation("requests.read", "Read a request for consent", "GET", "/requests/{request}", _READ),
     _operation("requests.decide", "Decide a request for consent", "POST", "/requests/{request}/decision", _CONTROL),
     _operation("credentials.issue", "Issue a client secret", "POST", _CLIENT + "/secrets", _CONTROL),
+    _operation("credentials.make", "Make a certificate with its key pair", "POST", _CLIENT + "/certificates", _CONTROL),
+    _operation("credentials.add", "Add a certificate, keys or issuer", "POST", _CLIENT + "/credentials", _CONTROL),
+    _operation(
+        "credentials.set-state",
+        "Disable or enable a credential",
+        "POST",
+        _CLIENT + "/credentials/{credential}/state",
+        _WRITE,
+    ),
     _operation(
         "credentials.withdraw",
         "Withdraw a credential",
@@ -111,6 +120,9 @@ _TO_WORK_WITH = frozenset(
     }
 )
 _READ_ALL = frozenset({"registry.read"})
+_CREDENTIALS = frozenset(
+    one.name for one in OPERATIONS if one.name.startswith("credentials.") and one.effect is not _READ
+)
 
 
 def _unlocks(*names: str) -> frozenset[str]:
@@ -147,7 +159,7 @@ PERMISSIONS = (
         "credentials.manage",
         "Issue and withdraw credentials",
         _BOTH,
-        _unlocks("credentials.issue", "credentials.withdraw"),
+        _CREDENTIALS,
         _READ_ALL,
     ),
     Permission(
@@ -187,13 +199,12 @@ PERMISSIONS = (
         _FOR_PEOPLE,
         _unlocks(
             "owners.change",
-            "credentials.issue",
-            "credentials.withdraw",
             "clients.set-state",
             "clients.cut-off",
             "takeover.ask",
             "consent.withdraw",
-        ),
+        )
+        | _CREDENTIALS,
         frozenset({"clients.edit-own"}),
     ),
     Permission(

@@ -26,6 +26,10 @@ class DirectoryPolicy:
     Attributes:
         secret_default_days: life of a client secret when nobody says otherwise.
         secret_longest_days: longest life a client secret may be given; endless ones are always refused.
+        key_default_days: life of a certificate made here, a key set or the trust in an outside issuer.
+        key_longest_days: longest life of these; of uploaded certificates too.
+        credentials_at_once: how many credentials of a client may stand at once.
+        secret_heaviest_weight: above this weight of what a client may do as itself it gets no secret, but keys.
         notice_days: how long before its end a credential counts as expiring.
         observation_days: how long a grant must stand before "never used" means anything.
         access_token_seconds: life of an access token.
@@ -43,6 +47,10 @@ class DirectoryPolicy:
 
     secret_default_days: int = 90
     secret_longest_days: int = 180
+    key_default_days: int = 365
+    key_longest_days: int = 730
+    credentials_at_once: int = 5
+    secret_heaviest_weight: int = 100_000
     notice_days: int = 14
     observation_days: int = 14
     access_token_seconds: int = 600
@@ -70,6 +78,10 @@ class DirectoryPolicy:
 BOUNDS: Mapping[str, tuple[int, int]] = {
     "secret_default_days": (1, 3650),
     "secret_longest_days": (1, 3650),
+    "key_default_days": (1, 3650),
+    "key_longest_days": (1, 3650),
+    "credentials_at_once": (2, 20),
+    "secret_heaviest_weight": (0, 100_000),
     "notice_days": (1, 365),
     "observation_days": (1, 365),
     "access_token_seconds": (60, 3600),
@@ -101,6 +113,10 @@ def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterabl
     if after.secret_default_days > after.secret_longest_days:
         violations.append(
             Violation("secret_default_days", str(after.secret_default_days), f"at most {after.secret_longest_days}")
+        )
+    if after.key_default_days > after.key_longest_days:
+        violations.append(
+            Violation("key_default_days", str(after.key_default_days), f"at most {after.key_longest_days}")
         )
     if after.two_people_weight > after.two_approvers_weight:
         allowed = f"at most two_approvers_weight, {after.two_approvers_weight}"

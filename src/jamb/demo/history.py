@@ -8,16 +8,18 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
+from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, credentials, requests
+from jamb.actions import asks, clients, consent, credentials, keys, requests
 from jamb.actions.premises import Directory, Premises
 from jamb.core.attempts import Outcome
-from jamb.core.credentials import digest_secret, hint_of, secret_from
+from jamb.core.credentials import CredentialKind, KeyType, digest_secret, hint_of, secret_from
+from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
-from jamb.demo.scenario import DemoClient, DemoRequest, DemoSecret, DemoUse, read_ask
+from jamb.demo.scenario import DemoClient, DemoCredential, DemoRequest, DemoUse, read_ask
 from jamb.store import usage
 from jamb.store.clients import AskRow, GrantRow
 from jamb.store.credentials import CredentialRow
@@ -53,8 +55,8 @@ class History:
         for days in {days for _, days in demo.grants}:
             names = [what for what, day in demo.grants if day == days]
             self._on(days, timedelta(hours=1), lambda at, names=names: self._grant(demo, names, at))  # type: ignore[misc]
-        for secret in demo.secrets:
-            self._on(secret.issued, timedelta(hours=2), lambda at, one=secret: self._issue(demo, one, at))  # type: ignore[misc]
+        for credential in demo.credentials:
+            self._on(credential.issued, timedelta(hours=2), lambda at, one=credential: self._add(demo, one, at))  # type: ignore[misc]
         self._on(0, timedelta(0), lambda _at: self._observe(demo))
 
     def also(self, at: datetime, event: Callable[[datetime], object]) -> None:
@@ -164,15 +166,26 @@ class History:
     def client_id(self, name: str) -> str:
         return self._ids[name]
 
-    def _issue(self, demo: DemoClient, secret: DemoSecret, at: datetime) -> None:
+    def _add(self, demo: DemoClient, one: DemoCredential, at: datetime) -> None:
         client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]
-        if secret.days is None:
+        place = (self.premises, self.port, client_id)
+        if one.days is None:
             credential_id = self._import_endless(client_id, custodian, at)
+        elif one.kind is CredentialKind.CERTIFICATE:
+            made = keys.make_certificate(*place, KeyType.P256, one.days, one.label, custodian, at)
+            credential_id = made.credential.id
+        elif one.kind is CredentialKind.ISSUER:
+            # A key whose private part nobody has: the demo shows the trust, it does not play the customs house.
+            document = {"keys": [jwk_of(generate_private_key(SECP256R1()).public_key(), "customs-2026")]}
+            issuer, subject = "https://builds.customs.example", "feed:quillhaven/branch:main"
+            credential_id = keys.trust_issuer(
+                *place, issuer, subject, document, "", one.days, one.label, custodian, at
+            ).id
         else:
-            issued = credentials.issue_secret(self.premises, self.port, client_id, secret.days, custodian, at)
+            issued = credentials.issue_secret(*place, one.days, custodian, at, label=one.label)
             credential_id = issued.credential.id
-        if secret.seen is not None:
-            seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(secret.seen, 14)}
+        if one.seen is not None:
+            seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(one.seen, 14)}
             with observation(self.premises.engine) as session:
                 session.execute(update(CredentialRow).where(col(CredentialRow.id) == credential_id).values(**seen))
 
@@ -182,7 +195,7 @@ class History:
         row = CredentialRow(
             id=uuid4(),
             client_id=client_id,
-            kind=credentials.SECRET,
+            kind="secret",
             hint=hint_of(secret),
             digest=digest_secret(self.premises.sealer.credential_key, secret),
             issued_at=at,

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from jamb.core.attempts import Outcome
 from jamb.core.clients import ClientKind
+from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind
 from jamb.demo import berths, dispatches
@@ -265,12 +266,14 @@ DIRECTORIES = (
 
 
 @dataclass(frozen=True)
-class DemoSecret:
-    """Issued `issued` days ago for `days` (None: endless, imported from before the policy), last used `seen` ago."""
+class DemoCredential:
+    """Added `issued` days ago for `days` (None: endless, imported from before the policy), last used `seen` ago."""
 
     issued: int
     days: int | None
     seen: int | None = None
+    kind: CredentialKind = CredentialKind.SECRET
+    label: str = ""
 
 
 @dataclass(frozen=True)
@@ -296,7 +299,7 @@ class DemoClient:
     registered: int
     asks: tuple[tuple[str, int], ...] = ()
     grants: tuple[tuple[str, int], ...] = ()
-    secrets: tuple[DemoSecret, ...] = ()
+    credentials: tuple[DemoCredential, ...] = ()
     uses: tuple[DemoUse, ...] = ()
     failed: tuple[tuple[Outcome, int], ...] = ()
     kind: ClientKind = ClientKind.SERVICE
@@ -351,7 +354,7 @@ CLIENTS = (
         310,
         (("tides readings.record", 310),),
         (("tides readings.record", 308),),
-        (DemoSecret(100, 180, 0),),
+        (DemoCredential(100, 180, 0, CredentialKind.CERTIFICATE, "Relay on the outer pier"),),
         (DemoUse("tides", "reading.record", 96), DemoUse("tides", "gauges.list", 4)),
     ),
     DemoClient(
@@ -361,7 +364,7 @@ CLIENTS = (
         260,
         (("tariffs invoices.issue", 260),),
         (("tariffs invoices.issue", 259),),
-        (DemoSecret(171, 180, 0),),
+        (DemoCredential(171, 180, 0),),
         (DemoUse("tariffs", "invoice.issue", 41), DemoUse("tariffs", "tariffs.list", 1)),
     ),
     DemoClient(
@@ -371,7 +374,7 @@ CLIENTS = (
         420,
         (("berths berths.view", 420),),
         (("berths berths.view", 419),),
-        (DemoSecret(60, 180, 0),),
+        (DemoCredential(60, 180, 0),),
         (DemoUse("berths", "berths.list", 288), DemoUse("berths", "berths.read", 37)),
     ),
     DemoClient(
@@ -381,7 +384,7 @@ CLIENTS = (
         4,
         (("berths berths.assign only fuel", 4),),
         (),
-        (DemoSecret(3, 90),),
+        (DemoCredential(3, 90),),
         (),
         ((Outcome.ASKED_NOT_GRANTED, 2), (Outcome.ASKED_NOT_GRANTED, 1)),
     ),
@@ -392,7 +395,7 @@ CLIENTS = (
         900,
         (("dispatches dispatches.send", 900), ("dispatches dispatches.manage", 900)),
         (("dispatches dispatches.send", 899), ("dispatches dispatches.manage", 899)),
-        (DemoSecret(899, None, 2),),
+        (DemoCredential(899, None, 2),),
         (DemoUse("dispatches", "message.send", 12, 3),),
     ),
     DemoClient(
@@ -413,7 +416,7 @@ CLIENTS = (
             ("berths arrivals.view", 74),
             ("crew certificates.view", 74),
         ),
-        (DemoSecret(74, 180, 0),),
+        (DemoCredential(74, 180, 0),),
         (DemoUse("tides", "readings.list", 140), DemoUse("tides", "gauges.list", 2)),
     ),
     DemoClient(
@@ -423,7 +426,7 @@ CLIENTS = (
         130,
         (("crew crew.view", 130), ("crew certificates.view", 6)),
         (("crew crew.view", 129),),
-        (DemoSecret(129, 180, 0), DemoSecret(10, 90)),
+        (DemoCredential(129, 180, 0), DemoCredential(10, 90)),
         (DemoUse("crew", "people.list", 24),),
     ),
     DemoClient(
@@ -433,7 +436,7 @@ CLIENTS = (
         200,
         (("berths arrivals.view", 200),),
         (("berths arrivals.view", 198),),
-        (DemoSecret(120, 180, 1),),
+        (DemoCredential(120, 180, 1, CredentialKind.ISSUER, "Build server of the customs house"),),
         (DemoUse("berths", "arrivals.list", 2),),
     ),
     DemoClient(
@@ -443,7 +446,7 @@ CLIENTS = (
         6,
         (("crew certificates.view", 6),),
         (("crew certificates.view", 5),),
-        (DemoSecret(5, 90),),
+        (DemoCredential(5, 90),),
     ),
     DemoClient(
         "Crane telemetry trial",
@@ -452,7 +455,7 @@ CLIENTS = (
         240,
         (("berths berths.view", 240),),
         (("berths berths.view", 239),),
-        (DemoSecret(239, 90, 151),),
+        (DemoCredential(239, 90, 151),),
         (),
         ((Outcome.SECRET_EXPIRED, 3), (Outcome.SECRET_EXPIRED, 2), (Outcome.SECRET_EXPIRED, 1)),
     ),
@@ -463,7 +466,7 @@ CLIENTS = (
         150,
         (("berths berths.view", 150),),
         (),
-        (DemoSecret(150, 90),),
+        (DemoCredential(150, 90),),
     ),
     DemoClient("Import test 3", "Test of the import of registrations", (), 190),
     DemoClient(
@@ -473,7 +476,7 @@ CLIENTS = (
         90,
         (("dispatches dispatches.read only duty", 90),),
         (("dispatches dispatches.read only duty", 89),),
-        (DemoSecret(60, 180, 0),),
+        (DemoCredential(60, 180, 0),),
         (DemoUse("dispatches", "messages.read", 31), DemoUse("dispatches", "mailboxes.list", 1)),
     ),
     DemoClient(
@@ -483,7 +486,7 @@ CLIENTS = (
         160,
         (("dispatches dispatches.read all-but board", 160),),
         (("dispatches dispatches.read all-but board", 158),),
-        (DemoSecret(40, 180, 0),),
+        (DemoCredential(40, 180, 0),),
         (DemoUse("dispatches", "messages.read", 240), DemoUse("dispatches", "mailboxes.list", 24)),
     ),
     DemoClient(
@@ -493,7 +496,7 @@ CLIENTS = (
         55,
         (),
         (),
-        (DemoSecret(54, 180, 0),),
+        (DemoCredential(54, 180, 0),),
         (DemoUse("berths", "berths.list", 60), DemoUse("berths", "occupant.assign", 11)),
     ),
     DemoClient(

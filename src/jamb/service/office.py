@@ -12,8 +12,10 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.actions.premises import Premises
 from jamb.service.keys import Keyring
+from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.recorder import Recorder
 from jamb.service.settings import Settings
+from jamb.service.sweep import sweeping
 from jamb.store.engine import driver_url, make_engine, unavailable
 
 POOL_TIMEOUT_SECONDS = 3.0
@@ -48,6 +50,7 @@ class Office:
     keyring: Keyring
     reader: Reader
     recorder: Recorder
+    outside_keys: OutsideKeys
 
 
 @asynccontextmanager
@@ -63,10 +66,11 @@ async def open_office(settings: Settings) -> AsyncIterator[Office]:
         kwargs={"autocommit": True, "connect_timeout": 3, "application_name": "jamb tokens"},
     )
     await pool.open(wait=False)
-    recorder = Recorder(pool)
+    recorder, reader, outside_keys = Recorder(pool), Reader(pool), OutsideKeys(settings.inner())
     try:
-        async with recorder.running():
-            yield Office(settings, premises, Keyring(premises), Reader(pool), recorder)
+        async with recorder.running(), sweeping(pool):
+            yield Office(settings, premises, Keyring(premises), reader, recorder, outside_keys)
     finally:
+        await outside_keys.close()
         await pool.close()
         premises.engine.dispose()

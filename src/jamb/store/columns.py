@@ -28,8 +28,9 @@ def bound() -> Any:
     return Field(default=None, sa_column=Column(JSONB(none_as_null=True), nullable=True))
 
 
-def blob(*, primary_key: bool = False) -> Any:
-    return Field(sa_column=Column(LargeBinary, nullable=False, primary_key=primary_key))
+def blob(*, primary_key: bool = False, nullable: bool = False) -> Any:
+    kept = Column(LargeBinary, nullable=nullable, primary_key=primary_key)
+    return Field(default=None, sa_column=kept) if nullable else Field(sa_column=kept)
 
 
 def among_ids(column: Any, values: Iterable[UUID]) -> ColumnElement[bool]:

@@ -1,18 +1,25 @@
-"""Client secrets (only their keyed digests) and device authorizations (RFC 8628)."""
+"""Credentials (of secrets only the keyed digests, of keys only the public part) and device authorizations."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Text, UniqueConstraint
+import sqlalchemy as sa
+from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.columns import among, blob, moment
+from jamb.core.credentials import CredentialState, state_of
+from jamb.store.clients import ClientRow
+from jamb.store.columns import among, blob, document, moment
 
 
 class CredentialRow(SQLModel, table=True):
+    """One credential. `keys`: public JWKs; `certificate`: DER; `issuer`, `subject`: of an issuer that is trusted."""
+
     __tablename__ = "credential"
     __table_args__ = (UniqueConstraint("digest", name="credential_digest"),)
 
@@ -20,13 +27,41 @@ class CredentialRow(SQLModel, table=True):
     client_id: str = Field(foreign_key="client.id", sa_type=Text, index=True)
     kind: str = Field(sa_type=Text)
     hint: str = Field(sa_type=Text)
-    digest: bytes = blob()
+    label: str = Field(default="", sa_type=Text)
+    digest: bytes | None = blob(nullable=True)
+    keys: list[dict[str, Any]] | None = document(nullable=True)
+    key_thumbprints: list[str] | None = Field(default=None, sa_column=Column(ARRAY(Text), nullable=True))
+    certificate: bytes | None = blob(nullable=True)
+    issuer: str = Field(default="", sa_type=Text)
+    subject: str = Field(default="", sa_type=Text)
+    keys_uri: str = Field(default="", sa_type=Text)
     issued_at: datetime = moment()
     issued_by: str = Field(sa_type=Text)
+    starts_at: datetime | None = moment(nullable=True)
     expires_at: datetime | None = moment(nullable=True)
+    disabled_at: datetime | None = moment(nullable=True)
     withdrawn_at: datetime | None = moment(nullable=True)
     first_used_at: datetime | None = moment(nullable=True)
     last_used_at: datetime | None = moment(nullable=True)
+
+    def state(self, now: datetime, notice: timedelta) -> CredentialState:
+        return state_of(
+            self.expires_at, self.withdrawn_at, now, notice, starts_at=self.starts_at, disabled_at=self.disabled_at
+        )
+
+    def stands(self, now: datetime) -> bool:
+        return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
+
+
+class AssertionSeenRow(SQLModel, table=True):
+    """Assertions that proved a client, by the digest of their id, until they would run out anyway."""
+
+    __tablename__ = "assertion_seen"
+    __table_args__ = (Index("assertion_seen_by_end", "expires_at"),)
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    digest: bytes = blob(primary_key=True)
+    expires_at: datetime = moment()
 
 
 class DeviceRequestRow(SQLModel, table=True):
@@ -62,6 +97,36 @@ def credentials_of(session: Session, client_ids: Iterable[str]) -> list[Credenti
             .order_by(col(CredentialRow.issued_at).desc())
         )
     )
+
+
+def holding_keys(
+    session: Session, directory_id: UUID, thumbprints: Iterable[str], now: datetime
+) -> list[tuple[CredentialRow, str]]:
+    """Return the credentials that stand in a directory with any of these keys, each with its client's name."""
+    overlapping = col(CredentialRow.key_thumbprints).op("&&")(sa.bindparam(None, list(thumbprints), ARRAY(Text)))
+    rows = session.exec(
+        select(CredentialRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
+        .where(ClientRow.directory_id == directory_id, overlapping, col(CredentialRow.withdrawn_at).is_(None))
+    )
+    return [(row, name) for row, name in rows if row.stands(now)]
+
+
+def trusting(
+    session: Session, directory_id: UUID, issuer: str, subject: str, now: datetime
+) -> list[tuple[CredentialRow, str]]:
+    """Return the credentials that stand in a directory for a subject of an outside issuer, with the clients' names."""
+    rows = session.exec(
+        select(CredentialRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
+        .where(
+            ClientRow.directory_id == directory_id,
+            CredentialRow.issuer == issuer,
+            CredentialRow.subject == subject,
+            col(CredentialRow.withdrawn_at).is_(None),
+        )
+    )
+    return [(row, name) for row, name in rows if row.stands(now)]
 
 
 def device_by_digest(

@@ -13,6 +13,7 @@ from sqlmodel import Session, col, select
 from jamb.core.access import HeldGrant
 from jamb.core.audit import ClientPicture, CredentialPicture, ResourcePicture
 from jamb.core.clients import ClientState
+from jamb.core.credentials import CredentialKind
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
@@ -134,4 +135,14 @@ def _by_client(rows: Iterable[RowT]) -> dict[str, list[RowT]]:
 
 
 def _credential(row: credentials.CredentialRow) -> CredentialPicture:
-    return CredentialPicture(str(row.id), row.hint, row.issued_at, row.expires_at, row.withdrawn_at, row.last_used_at)
+    return CredentialPicture(
+        str(row.id),
+        CredentialKind(row.kind),
+        row.hint,
+        row.issued_at,
+        row.starts_at,
+        row.expires_at,
+        row.disabled_at,
+        row.withdrawn_at,
+        row.last_used_at,
+    )

@@ -16,7 +16,7 @@ from jamb.store import tables
 _T = tables.METADATA.tables
 _directory, _client, _credential, _resource = _T["directory"], _T["client"], _T["credential"], _T["resource"]
 _consent, _ask, _key, _attempt = _T["consent"], _T["ask"], _T["signing_key"], _T["attempt"]
-_role, _assignment = _T["role"], _T["role_assignment"]
+_role, _assignment, _seen = _T["role"], _T["role_assignment"], _T["assertion_seen"]
 
 
 def _compiled(statement: sa.sql.ClauseElement) -> str:
@@ -85,6 +85,7 @@ AUTHENTICATE = _compiled(
         _credential.c.hint,
         _credential.c.expires_at,
         _credential.c.withdrawn_at,
+        _credential.c.disabled_at,
         _resource.c.id.label("resource_id"),
         _resource.c.revision,
         _granted("application", _client.c.id, _resource.c.id).label("granted"),
@@ -102,6 +103,47 @@ AUTHENTICATE = _compiled(
     )
     .where(_directory.c.slug == _param("slug", sa.Text))
 )
+
+# Parameters: slug, client. What a client may prove itself with beside secrets, newest first.
+KEYS_OF = _compiled(
+    sa.select(
+        _credential.c.id,
+        _credential.c.kind,
+        _credential.c.hint,
+        _credential.c["keys"],
+        _credential.c.issuer,
+        _credential.c.subject,
+        _credential.c.keys_uri,
+        _credential.c.starts_at,
+        _credential.c.expires_at,
+        _credential.c.disabled_at,
+        _credential.c.withdrawn_at,
+    )
+    .select_from(
+        _credential.join(_client, _client.c.id == _credential.c.client_id).join(
+            _directory, _directory.c.id == _client.c.directory_id
+        )
+    )
+    .where(
+        _directory.c.slug == _param("slug", sa.Text),
+        _client.c.id == _param("client", sa.Text),
+        _credential.c.kind != sa.literal_column("'secret'"),
+    )
+    .order_by(_credential.c.issued_at.desc())
+)
+
+# Parameters: client, digest, ends. One row when this assertion is new, none when it was seen.
+SEE_ASSERTION = f"""
+INSERT INTO {_seen.name} (client_id, digest, expires_at) VALUES (%(client)s, %(digest)s, %(ends)s)
+ON CONFLICT DO NOTHING RETURNING 1
+"""  # noqa: S608 - names of our own
+
+# Parameters: now. Forgets assertions that have run out, a bounded number at a time.
+FORGET_ASSERTIONS = f"""
+DELETE FROM {_seen.name} WHERE ctid IN (
+    SELECT ctid FROM {_seen.name} WHERE expires_at < %(now)s LIMIT 10000 FOR UPDATE SKIP LOCKED
+)
+"""  # noqa: S608 - names of our own
 
 # Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
 GRANTED_AT = _compiled(
@@ -182,8 +224,11 @@ __all__ = [
     "ATTEMPT_COLUMNS",
     "AUTHENTICATE",
     "DELEGATED",
+    "FORGET_ASSERTIONS",
     "GRANTED_AT",
+    "KEYS_OF",
     "RECORD_ATTEMPTS",
+    "SEE_ASSERTION",
     "SIGNING_KEY",
     "TOUCH_CREDENTIALS",
 ]

@@ -82,7 +82,7 @@ class Client(Answered):
     registered_by: str
     owners: list[Owner]
     ladder: LadderCount
-    secret_state: CredentialState | None
+    credential_state: CredentialState | None
     next_end: Moment | None
     last_used_at: Moment | None
     findings: int

@@ -2,37 +2,132 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import binascii
+from base64 import b64decode
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import Field
 
 from jamb.core.attempts import Outcome
-from jamb.core.credentials import ConnectionSheet, CredentialState, render
+from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, KeyType, render
+from jamb.core.errors import BadInput
 from jamb.wire.base import Answered, Moment, Sent
+
+Days = Annotated[int, Field(strict=True)]
+Label = Annotated[str, Field(max_length=200)]
+Address = Annotated[str, Field(max_length=500)]
 
 
 class NewSecret(Sent):
-    """`days` until it ends; the policy's default when left out. There is no value for "never"."""
+    """`days` until it ends; the policy's default when left out. There is no value for "never".
 
-    days: Annotated[int, Field(strict=True)] | None = None
+    `instead_of`: a lost credential, withdrawn in the same step.
+    """
+
+    days: Days | None = None
+    label: Label = ""
+    instead_of: UUID | None = None
+
+
+class NewCertificate(Sent):
+    """A key pair and a certificate signed by itself, made here."""
+
+    key_type: KeyType = KeyType.P256
+    days: Days | None = None
+    label: Label = ""
+
+
+class CertificateSent(Sent):
+    """`certificate`: PEM, or DER or a PKCS#7 bundle in base64. It ends when the certificate says."""
+
+    kind: Literal["certificate"]
+    certificate: Annotated[str, Field(max_length=140_000)]
+    label: Label = ""
+
+    def upload(self) -> bytes:
+        """Return the bytes of the certificate. Raises `BadInput` for what is neither PEM nor base64."""
+        if "-----BEGIN" in self.certificate:
+            return self.certificate.encode()
+        try:
+            return b64decode("".join(self.certificate.split()), validate=True)
+        except (binascii.Error, ValueError) as error:
+            raise BadInput.field("certificate", "neither PEM nor base64", "PEM, or DER in base64") from error
+
+
+class KeysSent(Sent):
+    """`keys`: a JWK Set (RFC 7517); or `keys_uri`: the https address at which the client publishes one."""
+
+    kind: Literal["keys"]
+    keys: dict[str, Any] | None = None
+    keys_uri: Address = ""
+    days: Days | None = None
+    label: Label = ""
+
+
+class IssuerSent(Sent):
+    """Assertions of this issuer for this subject stand for the client (RFC 7523 section 2.1).
+
+    `keys` or `keys_uri`: the issuer's public keys; neither: they are found by its metadata.
+    """
+
+    kind: Literal["issuer"]
+    issuer: Address
+    subject: Address
+    keys: dict[str, Any] | None = None
+    keys_uri: Address = ""
+    days: Days | None = None
+    label: Label = ""
+
+
+NewCredential = Annotated[CertificateSent | KeysSent | IssuerSent, Field(discriminator="kind")]
+
+
+class CredentialStateChange(Sent):
+    """Whether it proves the client; a disabled one works again when it is enabled."""
+
+    enabled: bool
+    reason: Annotated[str, Field(max_length=500)] = ""
 
 
 class Withdrawal(Sent):
     reason: Annotated[str, Field(max_length=500)] = ""
 
 
+class CertificateFacts(Answered):
+    """`thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is."""
+
+    subject: str
+    issued_by: str
+    serial: str
+    starts_at: Moment
+    ends_at: Moment
+    thumbprint: str
+    sha1: str
+    key: str
+
+
 class Credential(Answered):
+    """`serves`: the methods by which it proves the client at the token endpoint."""
+
     id: UUID
-    kind: str
+    kind: CredentialKind
     hint: str
+    label: str
     state: CredentialState
     issued_at: Moment
     issued_by: str
+    starts_at: Moment | None
     expires_at: Moment | None
     withdrawn_at: Moment | None
     first_used_at: Moment | None
     last_used_at: Moment | None
+    serves: list[str]
+    key_ids: list[str]
+    certificate: CertificateFacts | None
+    issuer: str
+    subject: str
+    keys_uri: str
 
 
 class Sheet(Answered):
@@ -49,9 +144,22 @@ class Sheet(Answered):
 
 
 class IssuedSecret(Answered):
+    """`replaced`: the credential that was withdrawn in the same step."""
+
     credential: Credential
     secret: str
     sheets: list[Sheet]
+    replaced: Credential | None = None
+
+
+class MadeCertificate(Answered):
+    """The key pair is here once only. `pkcs12` (base64) and `private_key` (PEM) open with the passphrase."""
+
+    credential: Credential
+    certificate: str
+    pkcs12: str
+    private_key: str
+    passphrase: str
 
 
 class Attempt(Answered):

@@ -13,6 +13,10 @@ from jamb.wire.base import Answered, Sent
 class Policy(Answered):
     secret_default_days: int
     secret_longest_days: int
+    key_default_days: int
+    key_longest_days: int
+    credentials_at_once: int
+    secret_heaviest_weight: int
     notice_days: int
     observation_days: int
     access_token_seconds: int
@@ -33,6 +37,10 @@ class PolicyChange(Sent):
 
     secret_default_days: int | None = None
     secret_longest_days: int | None = None
+    key_default_days: int | None = None
+    key_longest_days: int | None = None
+    credentials_at_once: int | None = None
+    secret_heaviest_weight: int | None = None
     notice_days: int | None = None
     observation_days: int | None = None
     access_token_seconds: int | None = None

@@ -15,7 +15,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.Misuse.code: (500, "Something went wrong here"),
     errors.Refusal.code: (400, "Refused"),
     errors.BadInput.code: (422, "Not acceptable as it is"),
-    errors.SecretTooLong.code: (422, "Longer than the policy allows"),
+    errors.LivesTooLong.code: (422, "Longer than the policy allows"),
     errors.NotFound.code: (404, "Not found"),
     errors.Conflict.code: (409, "Not possible as things stand"),
     errors.NameTaken.code: (409, "Name taken"),

@@ -4,7 +4,8 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { useDirectory, useStale } from "@/api/use";
+import { useDirectory, useDossier, useStale } from "@/api/use";
+import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/times";
 import SheetPanel from "./SheetPanel.vue";
@@ -13,6 +14,11 @@ const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
 const { data: place } = useDirectory();
 const days = ref<number | string>("");
+const { data: dossier } = useDossier(() => props.client);
+const lost = ref<string | null>(null);
+const others = computed(() =>
+  (dossier.value?.credentials ?? []).filter((one) => one.kind === "secret" && one.state !== "withdrawn").map((one) => ({ label: `in place of ${one.hint}, lost: it is withdrawn`, value: one.id })),
+);
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
 const busy = ref(false);
@@ -28,7 +34,7 @@ async function issue(): Promise<void> {
     issued.value = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/secrets", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { days: days.value === "" ? null : Number(days.value) },
+        body: { days: days.value === "" ? null : Number(days.value), label: "", instead_of: lost.value },
       }),
     );
     kept.value = false;
@@ -64,6 +70,7 @@ async function close(): Promise<void> {
           :placeholder="String(place?.policy.secret_default_days ?? '')"
         />
       </label>
+      <div v-if="others.length" class="lost"><Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" /></div>
       <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Issue a secret{{ ends ? ` that ends ${ends}` : "" }}</NButton>
     </div>
     <p id="bounds" class="hint">At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.</p>
@@ -74,5 +81,6 @@ async function close(): Promise<void> {
 <style scoped>
 .once { border: 2px solid var(--wait); background: var(--card); padding: var(--s4) var(--s5); border-radius: var(--corner); }
 .days { width: 110px; }
+.lost { width: 330px; }
 .end { align-items: flex-end; }
 </style>

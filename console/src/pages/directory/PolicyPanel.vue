@@ -15,7 +15,11 @@ const props = defineProps<{ policy: Policy }>();
 const emit = defineEmits<{ done: [] }>();
 const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] = [
   { name: "secret_default_days", label: "A secret lives, unless said otherwise", unit: "days", of: 1 },
-  { name: "secret_longest_days", label: "and at the longest", unit: "days", of: 1 },
+  { name: "secret_longest_days", label: "A secret lives at most", unit: "days", of: 1 },
+  { name: "key_default_days", label: "Keys and certificates live, unless said otherwise", unit: "days", of: 1 },
+  { name: "key_longest_days", label: "Keys and certificates live at most", unit: "days", of: 1 },
+  { name: "credentials_at_once", label: "Credentials of one client at once", unit: "", of: 1 },
+  { name: "secret_heaviest_weight", label: "Keys instead of a secret above a weight of", unit: "", of: 1 },
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
   { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },

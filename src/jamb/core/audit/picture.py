@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
+from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung
 from jamb.core.permissions import Catalogue
 
@@ -12,11 +13,19 @@ from jamb.core.permissions import Catalogue
 @dataclass(frozen=True, slots=True)
 class CredentialPicture:
     id: str
+    kind: CredentialKind
     hint: str
     issued_at: datetime
+    starts_at: datetime | None
     expires_at: datetime | None
+    disabled_at: datetime | None
     withdrawn_at: datetime | None
     last_used_at: datetime | None
+
+    def state(self, now: datetime, notice: timedelta) -> CredentialState:
+        return state_of(
+            self.expires_at, self.withdrawn_at, now, notice, starts_at=self.starts_at, disabled_at=self.disabled_at
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,5 +1,9 @@
-"""Client secrets: their form, their digest, their dates, and what an integrator must type."""
+"""Credentials: their kinds and form, their dates, what a client may have, and what an integrator must type."""
 
+from jamb.core.credentials.allowed import refuse_credential
+from jamb.core.credentials.certificates import Certificate, check_certificate, read_certificate
+from jamb.core.credentials.kinds import CredentialKind, KeyType
+from jamb.core.credentials.public_keys import Jwk, key_set, same_keys, thumbprint
 from jamb.core.credentials.secrets import (
     LONGEST_PRESENTED,
     SecretFault,
@@ -9,19 +13,30 @@ from jamb.core.credentials.secrets import (
     secret_from,
 )
 from jamb.core.credentials.sheet import SHEET_FORMS, ConnectionSheet, render
-from jamb.core.credentials.term import CredentialState, end_of_secret, state_of
+from jamb.core.credentials.term import CredentialState, end_of, longest_days, state_of
 
 __all__ = [
     "LONGEST_PRESENTED",
     "SHEET_FORMS",
+    "Certificate",
     "ConnectionSheet",
+    "CredentialKind",
     "CredentialState",
+    "Jwk",
+    "KeyType",
     "SecretFault",
+    "check_certificate",
     "digest_secret",
-    "end_of_secret",
+    "end_of",
     "fault_of",
     "hint_of",
+    "key_set",
+    "longest_days",
+    "read_certificate",
+    "refuse_credential",
     "render",
+    "same_keys",
     "secret_from",
     "state_of",
+    "thumbprint",
 ]

@@ -1,7 +1,7 @@
 """The client credentials grant (RFC 6749 section 4.4) with a resource indicator (RFC 8707).
 
 1. read everything in one statement: directory, client, credential by digest, resource, grants in force
-2. the client proves itself; until then the answer tells only what the presented text itself shows
+2. the client proves itself, by a secret or an assertion; until then the answer tells only what the presented text shows
 3. the resource is one of the directory's
 4. the scope asked for is granted; left out, it is all that is granted
 5. where a permission is bounded, the token says so (RFC 9396)
@@ -10,10 +10,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
-from uuid import UUID
 
 import orjson
 from fastapi import Request
@@ -29,11 +27,11 @@ from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
+from jamb.service.oauth.prove import prove_by_assertion
+from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
 from jamb.service.office import Office
-from jamb.service.recorder import Attempt
 from jamb.store.tokens import ASKED, AUTHENTICATE, GRANTED_AT
 
-_NOT_PROVEN = "Client authentication failed: check the client id and the secret."
 _FROM_TEXT = {
     SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
     SecretFault.DAMAGED: (
@@ -47,37 +45,10 @@ class UnknownDirectory(Exception):
     """There is no such directory: the path is wrong, not the request."""
 
 
-@dataclass(slots=True)
-class _Request:
-    """One token request while it is answered: what is needed to record how it ends."""
-
-    office: Office
-    slug: str
-    proof: ClientProof
-    now: datetime
-    address: str
-    user_agent: str
-    directory_id: UUID | None = None
-    resource: str = ""
-    hint: str = ""
-
-    def attempt(self, outcome: Outcome, detail: str = "", credential_id: UUID | None = None) -> Attempt:
-        assert self.directory_id is not None
-        return Attempt(
-            self.directory_id, self.proof.client_id[:80], self.now, outcome, self.hint, self.resource[:300], detail,
-            self.address, self.user_agent, credential_id,
-        )  # fmt: skip
-
-    async def refuse(self, outcome: Outcome, error: str, description: str, detail: str = "") -> OAuthError:
-        """Record the failure, then return the error to raise."""
-        await self.office.recorder.record(self.attempt(outcome, detail or description))
-        return OAuthError(error, description, basic=self.proof.basic)
-
-
 async def client_credentials(
     request: Request, office: Office, slug: str, form: Form, proof: ClientProof, now: datetime
 ) -> Response:
-    asked = _Request(office, slug, proof, now, _address(request), request.headers.get("user-agent", "")[:200])
+    asked = TokenRequest(office, slug, proof, now, _address(request), request.headers.get("user-agent", "")[:200])
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
@@ -97,9 +68,13 @@ async def client_credentials(
         raise UnknownDirectory
     row = rows[0]
     asked.directory_id = row[0]
-    await _prove(asked, row, secret)
+    if proof.assertion is None:
+        await _prove(asked, row, secret)
+    else:
+        await prove_by_assertion(asked, row[3])
+    await _admit(asked, row)
     catalogue = await _catalogue(asked, row, resource)
-    held = [_holding(catalogue, one) for one in row[12]]
+    held = [_holding(catalogue, one) for one in row[13]]
     scope = await _scope(asked, row, catalogue, held, form.get("scope"))
     token, words = await mint(
         office.keyring,
@@ -109,53 +84,61 @@ async def client_credentials(
         subject=proof.client_id,
         client_id=proof.client_id,
         scope=scope,
-        issued_at=_issued_at(now, row[13]),
+        issued_at=_issued_at(now, row[14]),
         seconds=row[1],
         bounds=_bounds(asked.resource, held, scope),
     )
-    office.recorder.note(asked.attempt(Outcome.ISSUED, words, row[5]))
+    office.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row[1], "scope": words})
 
 
-async def _prove(asked: _Request, row: tuple[Any, ...], secret: str) -> None:
-    """Step 2. Columns: kind 3, state 4, credential 5, its client 6, hint 7, expires 8, withdrawn 9."""
-    kind, state, credential_client, hint, expires_at, withdrawn_at = row[3], row[4], row[6], row[7], row[8], row[9]
+async def _prove(asked: TokenRequest, row: tuple[Any, ...], secret: str) -> None:
+    """Step 2. Columns: kind 3, state 4, credential 5, its client 6, hint 7, expires 8, withdrawn 9, disabled 10."""
+    kind, credential_client, hint, expires_at, withdrawn_at = row[3], row[6], row[7], row[8], row[9]
     if kind is None:
-        raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", _NOT_PROVEN, "no such client here")
+        raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", NOT_PROVEN, "no such client here")
     if not secret:
         described = "No client secret was sent: use HTTP Basic or the form."
         raise await asked.refuse(Outcome.NO_SECRET, "invalid_client", described)
     if credential_client is None:
         outcome, description = _FROM_TEXT.get(
-            fault_of(secret) or SecretFault.NOT_OURS, (Outcome.SECRET_UNKNOWN, _NOT_PROVEN)
+            fault_of(secret) or SecretFault.NOT_OURS, (Outcome.SECRET_UNKNOWN, NOT_PROVEN)
         )
         raise await asked.refuse(outcome, "invalid_client", description)
     asked.hint = hint
     if credential_client != asked.proof.client_id:
         detail = "a secret of another client was presented"
-        raise await asked.refuse(Outcome.SECRET_OF_ANOTHER, "invalid_client", _NOT_PROVEN, detail)
+        raise await asked.refuse(Outcome.SECRET_OF_ANOTHER, "invalid_client", NOT_PROVEN, detail)
     if withdrawn_at is not None and withdrawn_at <= asked.now:
         detail = f"{hint} was withdrawn on {withdrawn_at:%Y-%m-%d}"
-        raise await asked.refuse(Outcome.SECRET_WITHDRAWN, "invalid_client", _NOT_PROVEN, detail)
+        raise await asked.refuse(Outcome.SECRET_WITHDRAWN, "invalid_client", NOT_PROVEN, detail)
     if expires_at is not None and expires_at <= asked.now:
         described = f"The client secret ended on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
         raise await asked.refuse(Outcome.SECRET_EXPIRED, "invalid_client", described)
-    if state != ClientState.LIVE:
+    if row[10] is not None:
+        described = "This credential is disabled here."
+        raise await asked.refuse(Outcome.CREDENTIAL_DISABLED, "invalid_client", described)
+    asked.credential_id = row[5]
+
+
+async def _admit(asked: TokenRequest, row: tuple[Any, ...]) -> None:
+    """The rest of step 2: the client may get tokens at all. Columns: kind 3, state 4."""
+    if row[4] != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
-    if kind != ClientKind.SERVICE:
+    if row[3] != ClientKind.SERVICE:
         described = "A public client gets no token by client credentials."
         raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
 
 
-async def _catalogue(asked: _Request, row: tuple[Any, ...], resource: str | None) -> Catalogue:
-    """Step 3. Columns: resource 10, revision 11."""
+async def _catalogue(asked: TokenRequest, row: tuple[Any, ...], resource: str | None) -> Catalogue:
+    """Step 3. Columns: resource 11, revision 12."""
     if resource is None:
         described = "Send the parameter resource: this client holds grants at more than one resource, or at none."
         raise await asked.refuse(Outcome.RESOURCE_NOT_NAMED, "invalid_target", described)
-    if row[10] is None:
+    if row[11] is None:
         described = f"This directory has no resource '{resource[:120]}'."
         raise await asked.refuse(Outcome.UNKNOWN_RESOURCE, "invalid_target", described)
-    return await catalogue_of(asked.office, row[10], row[11])
+    return await catalogue_of(asked.office, row[11], row[12])
 
 
 def _holding(catalogue: Catalogue, granted: str) -> tuple[frozenset[str], Reach]:
@@ -183,7 +166,7 @@ def _issued_at(now: datetime, narrowed_at: datetime | None) -> int:
 
 
 async def _scope(
-    asked: _Request,
+    asked: TokenRequest,
     row: tuple[Any, ...],
     catalogue: Catalogue,
     holdings: list[tuple[frozenset[str], Reach]],
@@ -200,7 +183,7 @@ async def _scope(
     if unknown:
         described = f"{catalogue.name} has no permission '{unknown[0][:80]}'."
         raise await asked.refuse(Outcome.UNKNOWN_PERMISSION, "invalid_scope", described)
-    parameters = {"client": asked.proof.client_id, "resource_id": row[10]}
+    parameters = {"client": asked.proof.client_id, "resource_id": row[11]}
     waiting = {name for (name,) in await asked.office.reader.rows(ASKED, parameters)} - held
     missing = sorted((names - held) or waiting)
     waiting &= frozenset(missing)
@@ -212,7 +195,7 @@ async def _scope(
     raise await asked.refuse(Outcome.NOT_GRANTED, "invalid_scope", described)
 
 
-async def _only_resource(asked: _Request) -> str | None:
+async def _only_resource(asked: TokenRequest) -> str | None:
     """Return the one resource at which the client holds grants; None when it is not the only one."""
     rows = await asked.office.reader.rows(GRANTED_AT, {"client": asked.proof.client_id, "slug": asked.slug})
     return rows[0][0] if len(rows) == 1 else None

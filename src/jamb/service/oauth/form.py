@@ -9,6 +9,7 @@ from urllib.parse import parse_qsl, unquote_plus
 
 from fastapi import Request
 
+from jamb.core.credentials.assertions import CLIENT_ASSERTION, Assertion, NotProven, read_assertion
 from jamb.service.oauth.errors import OAuthError
 
 MOST_BODY_BYTES = 16_384
@@ -28,11 +29,17 @@ class Form:
 
 @dataclass(frozen=True, slots=True)
 class ClientProof:
-    """How a client said who it is. `basic`: by the Authorization header, which shapes the answer to a failure."""
+    """How a client said who it is. `basic`: by the Authorization header, which shapes the answer to a failure.
+
+    `assertion`: signed with a key of its own (RFC 7523 section 2.2) or, with `outside`, by an issuer outside Jamb
+    (section 2.1).
+    """
 
     client_id: str
     secret: str | None
     basic: bool
+    assertion: Assertion | None = None
+    outside: bool = False
 
 
 async def read_form(request: Request) -> Form:
@@ -66,8 +73,15 @@ async def read_form(request: Request) -> Form:
 
 
 def read_proof(request: Request, form: Form) -> ClientProof:
-    """Return the client's id and secret, by HTTP Basic or in the form, never both (RFC 6749 section 2.3)."""
+    """Return how the client says who it is: one way and no other (RFC 6749 section 2.3).
+
+    By HTTP Basic, in the form, or by an assertion: its subject is the client (RFC 7523 section 3).
+    """
     header = request.headers.get("authorization")
+    if "client_assertion" in form.values or "client_assertion_type" in form.values:
+        if header is not None or "client_secret" in form.values:
+            raise OAuthError("invalid_request", "A client assertion and a secret are sent: use one.")
+        return _by_assertion(form)
     if header is None:
         return ClientProof(form.get("client_id") or "", form.values.get("client_secret") or None, False)
     scheme, _, encoded = header.partition(" ")
@@ -86,3 +100,31 @@ def read_proof(request: Request, form: Form) -> ClientProof:
     if named is not None and named != client_id:
         raise OAuthError("invalid_request", "The header and the form name different clients.")
     return ClientProof(client_id, unquote_plus(secret) or None, True)
+
+
+def read_outside_proof(form: Form) -> ClientProof:
+    """Return the client that an outside issuer speaks for: client_id names it, the assertion proves it."""
+    client_id = form.get("client_id")
+    if client_id is None:
+        raise OAuthError("invalid_request", "The parameter client_id is missing: it names the client to act as.")
+    return ClientProof(client_id, None, False, _assertion(form, "assertion"), outside=True)
+
+
+def _by_assertion(form: Form) -> ClientProof:
+    if form.get("client_assertion_type") != CLIENT_ASSERTION:
+        raise OAuthError("invalid_request", f"The parameter client_assertion_type must be {CLIENT_ASSERTION}.")
+    assertion = _assertion(form, "client_assertion")
+    named, subject = form.get("client_id"), assertion.claim("sub")
+    if named is not None and named != subject:
+        raise OAuthError("invalid_request", "The parameter client_id and the assertion's sub name different clients.")
+    return ClientProof(subject, None, False, assertion)
+
+
+def _assertion(form: Form, name: str) -> Assertion:
+    sent = form.get(name)
+    if sent is None:
+        raise OAuthError("invalid_request", f"The parameter {name} is missing.")
+    try:
+        return read_assertion(sent)
+    except NotProven as error:
+        raise OAuthError("invalid_client", error.detail) from error

@@ -10,12 +10,13 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
 from jamb.actions.directories import published_keys, read_directory
+from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheOffice
 from jamb.service.oauth import device
 from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
-from jamb.service.oauth.form import read_form, read_proof
+from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
 from jamb.service.office import Office
 from jamb.service.problems import problem_response
 
@@ -37,11 +38,13 @@ async def token(request: Request) -> Response:
     now = datetime.now(UTC)
     if grant_type == CLIENT_CREDENTIALS:
         return await client_credentials(request, office, directory, form, read_proof(request, form), now)
+    if grant_type == JWT_BEARER:
+        return await client_credentials(request, office, directory, form, read_outside_proof(form), now)
     if grant_type == device.GRANT_TYPE:
         return await device.device_token(request, office, directory, form, now)
     if grant_type is None:
         raise OAuthError("invalid_request", "The parameter grant_type is missing.")
-    raise OAuthError("unsupported_grant_type", f"Use {CLIENT_CREDENTIALS} or {device.GRANT_TYPE}.")
+    raise OAuthError("unsupported_grant_type", f"Use {CLIENT_CREDENTIALS}, {JWT_BEARER} or {device.GRANT_TYPE}.")
 
 
 @router.post("/d/{directory}/device_authorization")
@@ -70,8 +73,14 @@ async def metadata(directory: str, office: TheOffice) -> dict[str, Any]:
         "jwks_uri": f"{issuer}/jwks",
         # RFC 8414 section 2: required; empty while there is no authorization endpoint.
         "response_types_supported": [],
-        "grant_types_supported": [CLIENT_CREDENTIALS, device.GRANT_TYPE],
-        "token_endpoint_auth_methods_supported": ["client_secret_basic", "client_secret_post", "none"],
+        "grant_types_supported": [CLIENT_CREDENTIALS, JWT_BEARER, device.GRANT_TYPE],
+        "token_endpoint_auth_methods_supported": [
+            "client_secret_basic",
+            "client_secret_post",
+            "private_key_jwt",
+            "none",
+        ],
+        "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
     }
 
 

@@ -166,7 +166,7 @@ def client_answer(view: clients.ClientView) -> wire.Client:
         registered_by=view.registered_by,
         owners=[wire.Owner.model_validate(owner) for owner in view.owners],
         ladder=wire.LadderCount.model_validate(view.ladder),
-        secret_state=view.secret_state,
+        credential_state=view.credential_state,
         next_end=view.next_end,
         last_used_at=view.last_used_at,
         findings=view.findings,

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from base64 import b64encode
 from typing import Annotated
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from jamb.actions import attempts, credentials
+from jamb.actions import attempts, credentials, keys
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
@@ -26,20 +27,86 @@ def issue_secret(
     now: Now,
 ) -> wire.IssuedSecret:
     """Issue a client secret. This answer is the only one that ever has it."""
-    issued = credentials.issue_secret(office.premises, admitted.directory, client, sent.days, admitted.actor, now)
+    issued = credentials.issue_secret(
+        office.premises, admitted.directory, client, sent.days, admitted.actor, now,
+        label=sent.label, instead_of=sent.instead_of,
+    )  # fmt: skip
     secret = issued.sheets[0].secret
     assert secret is not None
     return wire.IssuedSecret(
         credential=wire.Credential.model_validate(issued.credential),
         secret=secret,
         sheets=[wire.sheet_of(one) for one in issued.sheets],
+        replaced=wire.Credential.model_validate(issued.replaced) if issued.replaced is not None else None,
     )
 
 
+@router.post("/certificates", status_code=201)
+def make_certificate(
+    client: str,
+    sent: wire.NewCertificate,
+    admitted: Annotated[Admitted, Depends(may("credentials.make"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.MadeCertificate:
+    """Make a key pair and a certificate. This answer is the only one that ever has the private key."""
+    made = keys.make_certificate(
+        office.premises, admitted.directory, client, sent.key_type, sent.days, sent.label, admitted.actor, now
+    )
+    return wire.MadeCertificate(
+        credential=wire.Credential.model_validate(made.credential),
+        certificate=made.pair.certificate.decode(),
+        pkcs12=b64encode(made.pair.pkcs12).decode(),
+        private_key=made.pair.private_key.decode(),
+        passphrase=made.pair.passphrase,
+    )
+
+
+@router.post("/credentials", status_code=201)
+def add_credential(
+    client: str,
+    sent: wire.NewCredential,
+    admitted: Annotated[Admitted, Depends(may("credentials.add"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Credential:
+    """Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer."""
+    premises, directory, actor = office.premises, admitted.directory, admitted.actor
+    match sent:
+        case wire.CertificateSent():
+            added = keys.add_certificate(premises, directory, client, sent.upload(), sent.label, actor, now)
+        case wire.KeysSent():
+            added = keys.add_keys(
+                premises, directory, client, sent.keys, sent.keys_uri, sent.days, sent.label, actor, now
+            )
+        case wire.IssuerSent():
+            added = keys.trust_issuer(
+                premises, directory, client, sent.issuer, sent.subject, sent.keys, sent.keys_uri, sent.days, sent.label,
+                actor, now,
+            )  # fmt: skip
+    return wire.Credential.model_validate(added)
+
+
+@router.post("/credentials/{credential}/state")
+def set_credential_state(
+    client: str,
+    credential: UUID,
+    sent: wire.CredentialStateChange,
+    admitted: Annotated[Admitted, Depends(may("credentials.set-state"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Credential:
+    """Disable a credential, or enable it again."""
+    changed = credentials.set_credential_state(
+        office.premises, admitted.directory, client, credential, sent.enabled, sent.reason, admitted.actor, now
+    )
+    return wire.Credential.model_validate(changed)
+
+
 @router.get("/sheet", dependencies=[Depends(may("sheet.read"))])
-def read_sheet(directory: str, client: str, office: TheOffice) -> list[wire.Sheet]:
+def read_sheet(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Sheet]:
     """The connection sheet of each resource, without a secret."""
-    return [wire.sheet_of(one) for one in credentials.connection_sheets(office.premises, directory, client)]
+    return [wire.sheet_of(one) for one in credentials.connection_sheets(office.premises, directory, client, now)]
 
 
 @router.post("/credentials/{credential}/withdrawal")

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 
 from jamb.core.audit.findings import Finding, Rule, Severity
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
-from jamb.core.credentials import CredentialState, state_of
+from jamb.core.credentials import CredentialState
 from jamb.core.policy import DirectoryPolicy
 
 _RECENT = timedelta(days=7)
@@ -17,7 +17,7 @@ def _in_state(
     client: ClientPicture, policy: DirectoryPolicy, now: datetime, wanted: CredentialState
 ) -> Iterator[CredentialPicture]:
     for credential in client.credentials:
-        if state_of(credential.expires_at, credential.withdrawn_at, now, policy.notice) is wanted:
+        if credential.state(now, policy.notice) is wanted:
             yield credential
 
 
@@ -36,17 +36,17 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
         replaced = _has_later(client, credential, policy, now)
         in_use = credential.last_used_at is not None and now - credential.last_used_at <= _RECENT
         mend = (
-            "Another live secret outlasts it: make sure the job uses that one, then withdraw this one."
+            "Another live credential outlasts it: make sure the job uses that one, then withdraw this one."
             if replaced
-            else "Issue another secret, configure it, and withdraw this one when it is no longer used."
+            else "Rotate it: add another, configure it, and withdraw this one when it is no longer used."
         )
         yield Finding(
-            rule="secret-expiring",
+            rule="credential-expiring",
             client_id=client.id,
             client_name=client.name,
             subject=credential.id,
             severity=Severity.LOW if replaced else Severity.HIGH if in_use else Severity.MEDIUM,
-            title=f"Secret {credential.hint} ends in {days} {'day' if days == 1 else 'days'}",
+            title=f"{_name(credential)} ends in {days} {'day' if days == 1 else 'days'}",
             evidence={
                 "ends": credential.expires_at.isoformat(timespec="seconds"),
                 "last used": _moment(credential.last_used_at),
@@ -63,21 +63,25 @@ def _expired(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
         others = [*_in_state(client, policy, now, CredentialState.LIVE)]
         others += _in_state(client, policy, now, CredentialState.EXPIRING)
         yield Finding(
-            rule="secret-expired",
+            rule="credential-expired",
             client_id=client.id,
             client_name=client.name,
             subject=credential.id,
             severity=Severity.LOW if others else Severity.MEDIUM,
-            title=f"Secret {credential.hint} ended {days} {'day' if days == 1 else 'days'} ago",
+            title=f"{_name(credential)} ended {days} {'day' if days == 1 else 'days'} ago",
             evidence={
                 "ended": credential.expires_at.isoformat(timespec="seconds"),
                 "last used": _moment(credential.last_used_at),
-                "other live secrets": str(len(others)),
+                "other live credentials": str(len(others)),
             },
-            mend="Withdraw it: another secret is in place."
+            mend="Withdraw it: another credential is in place."
             if others
-            else "If the client is still needed issue another secret; either way withdraw this one.",
+            else "If the client is still needed add another credential; either way withdraw this one.",
         )
+
+
+def _name(credential: CredentialPicture) -> str:
+    return f"{credential.kind.words.capitalize()} {credential.hint}"
 
 
 def _moment(value: datetime | None) -> str:
@@ -86,16 +90,16 @@ def _moment(value: datetime | None) -> str:
 
 RULES = (
     Rule(
-        "secret-expiring",
-        "Secret about to end",
-        "When a secret ends, whatever uses it stops, usually at night and without anyone looking.",
+        "credential-expiring",
+        "Credential about to end",
+        "When a credential ends, whatever uses it stops, usually at night and without anyone looking.",
         "RFC 6749 section 2.3; NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
         _expiring,
     ),
     Rule(
-        "secret-expired",
-        "Secret past its end",
-        "A dead secret that lies about hides whether the client is dead too, and invites its reuse in a copy.",
+        "credential-expired",
+        "Credential past its end",
+        "A dead credential that lies about hides whether the client is dead too, and invites its reuse in a copy.",
         "NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
         _expired,
     ),

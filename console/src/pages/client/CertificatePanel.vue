@@ -1,0 +1,109 @@
+<script setup lang="ts">
+// A certificate: uploaded, or made here with its key pair, which is shown once.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { directory } from "@/api/session";
+import { useDirectory, useStale } from "@/api/use";
+import CopyButton from "@/ui/CopyButton.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { save } from "@/ui/save";
+import TextField from "@/ui/TextField.vue";
+
+const props = defineProps<{ client: string; making: boolean }>();
+const emit = defineEmits<{ issued: []; closed: [] }>();
+const { data: place } = useDirectory();
+const label = ref("");
+const days = ref<number | string>("");
+const keyType = ref<"p256" | "rsa3072">("p256");
+const text = ref("");
+const made = ref<Schemas["MadeCertificate"] | null>(null);
+const saved = ref(new Set<string>());
+const kept = ref(false);
+const busy = ref(false);
+const error = ref<unknown>(null);
+const stale = useStale();
+const name = computed(() => (label.value.trim() || props.client).toLowerCase().replace(/[^a-z0-9]+/g, "-"));
+
+async function read(event: Event): Promise<void> {
+  const file = (event.target as HTMLInputElement).files?.[0];
+  if (!file) return;
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  const found = new TextDecoder("latin1").decode(bytes);
+  text.value = found.includes("-----BEGIN") ? found : btoa(found);
+}
+async function add(): Promise<void> {
+  busy.value = true;
+  error.value = null;
+  const path = { directory: directory.value, client: props.client };
+  try {
+    if (props.making) {
+      const body = { key_type: keyType.value, days: days.value === "" ? null : Number(days.value), label: label.value };
+      made.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/certificates", { params: { path }, body }));
+      emit("issued");
+    } else {
+      const body = { kind: "certificate" as const, certificate: text.value, label: label.value };
+      await must(api.POST("/api/v1/directories/{directory}/clients/{client}/credentials", { params: { path }, body }));
+      await close();
+    }
+  } catch (problem) {
+    error.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+function keep(ending: string, content: BlobPart): void {
+  save(`${name.value}.${ending}`, content);
+  saved.value = new Set([...saved.value, ending]);
+}
+const pkcs12 = () => Uint8Array.from(atob(made.value?.pkcs12 ?? ""), (one) => one.charCodeAt(0));
+async function close(): Promise<void> {
+  made.value = null;
+  await stale();
+  emit("closed");
+}
+</script>
+
+<template>
+  <section v-if="made" class="once stack" aria-labelledby="pair">
+    <h3 id="pair">The key pair, for the only time</h3>
+    <p>Jamb keeps the certificate alone. Pass the passphrase on by another way than the file.</p>
+    <dl class="facts">
+      <dt>Passphrase</dt><dd><code>{{ made.passphrase }}</code> <CopyButton :value="made.passphrase" what="passphrase" /></dd>
+      <dt>SHA-256</dt><dd><code class="small">{{ made.credential.certificate?.thumbprint }}</code></dd>
+    </dl>
+    <div class="row">
+      <NButton size="small" @click="keep('p12', pkcs12())">{{ saved.has("p12") ? "✓ " : "" }}Key and certificate (PKCS#12)</NButton>
+      <NButton size="small" @click="keep('key', made.private_key)">{{ saved.has("key") ? "✓ " : "" }}Private key (PEM)</NButton>
+      <NButton size="small" @click="keep('pem', made.certificate)">{{ saved.has("pem") ? "✓ " : "" }}Certificate (PEM)</NButton>
+    </div>
+    <label class="row"><input v-model="kept" type="checkbox" /> I have the key and its passphrase where they belong</label>
+    <div><NButton type="primary" :disabled="!kept" @click="close">Close: the key is gone from here</NButton></div>
+  </section>
+  <form v-else class="stack" @submit.prevent="add">
+    <template v-if="making">
+      <fieldset class="row kinds">
+        <legend>Key</legend>
+        <label><input v-model="keyType" type="radio" name="key" value="p256" /> EC P-256</label>
+        <label><input v-model="keyType" type="radio" name="key" value="rsa3072" /> RSA 3072 <span class="soft small">for programs that know nothing else</span></label>
+      </fieldset>
+      <label class="field">Ends after, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
+        <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" /></label>
+    </template>
+    <template v-else>
+      <label class="field">A file <span class="hint">PEM, DER or a PKCS#7 bundle; never a private key</span><input type="file" accept=".pem,.crt,.cer,.der,.p7b,.p7c" @change="read" /></label>
+      <label class="field">or its text <textarea v-model="text" class="plain-input mono" rows="5" spellcheck="false" placeholder="-----BEGIN CERTIFICATE-----"></textarea></label>
+    </template>
+    <TextField v-model="label" label="Label" hint="what it is for, if there are several" :longest="80" />
+    <ProblemNote v-if="error" :error="error" />
+    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || (!making && !text.trim())">{{ making ? "Make the certificate" : "Add the certificate" }}</NButton></div>
+  </form>
+</template>
+
+<style scoped>
+.once { border: 2px solid var(--wait); background: var(--card); padding: var(--s4) var(--s5); border-radius: var(--corner); }
+.days { width: 110px; }
+.kinds { border: 0; padding: 0; margin: 0; gap: var(--s4); }
+.mono { font-family: var(--mono); font-size: 12px; }
+dd { overflow-wrap: anywhere; }
+</style>

@@ -1,0 +1,41 @@
+<script setup lang="ts">
+// Add a credential: first by which way the client proves itself, then what that takes.
+import { ref } from "vue";
+import CertificatePanel from "./CertificatePanel.vue";
+import KeysPanel from "./KeysPanel.vue";
+import SecretPanel from "./SecretPanel.vue";
+
+defineProps<{ client: string }>();
+const emit = defineEmits<{ issued: []; closed: [] }>();
+type Way = "secret" | "made" | "certificate" | "keys" | "issuer";
+const way = ref<Way>("secret");
+const shown = ref(false);
+const WAYS: { value: Way; label: string; hint: string }[] = [
+  { value: "secret", label: "A secret", hint: "shared, shown once; the simplest, and the easiest to lose" },
+  { value: "made", label: "A certificate made here", hint: "with its key pair, returned once" },
+  { value: "certificate", label: "A certificate that it has", hint: "upload the public part" },
+  { value: "keys", label: "Keys of its own", hint: "a JWK Set, or where it publishes one" },
+  { value: "issuer", label: "An outside issuer", hint: "says who it is; no secret at all" },
+];
+function issued(): void {
+  shown.value = true;
+  emit("issued");
+}
+</script>
+
+<template>
+  <div class="stack">
+    <fieldset v-if="!shown" class="ways">
+      <legend>How does it prove itself?</legend>
+      <label v-for="one in WAYS" :key="one.value"><input v-model="way" type="radio" name="way" :value="one.value" /> {{ one.label }} <span class="soft small">{{ one.hint }}</span></label>
+    </fieldset>
+    <SecretPanel v-if="way === 'secret'" :client="client" @issued="issued" @closed="emit('closed')" />
+    <CertificatePanel v-else-if="way === 'made' || way === 'certificate'" :key="way" :client="client" :making="way === 'made'" @issued="issued" @closed="emit('closed')" />
+    <KeysPanel v-else :key="way" :client="client" :outside="way === 'issuer'" @closed="emit('closed')" />
+  </div>
+</template>
+
+<style scoped>
+.ways { display: grid; gap: var(--s1); border: 0; padding: 0; margin: 0; }
+legend { font-weight: 560; margin-bottom: var(--s1); padding: 0; }
+</style>

@@ -1,0 +1,158 @@
+"""Assertions by which clients prove themselves (RFC 7523), judged against the public keys that stand for a client.
+
+The audience is this issuer's identifier and nothing else: an assertion that another server could have been the audience
+of could be carried here by that server (RFC 9700 section 4.4 has the like for mixed-up servers).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import jwt
+
+from jamb.core.attempts import Outcome
+
+CLIENT_ASSERTION = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
+JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
+ALGORITHMS = ("ES256", "ES384", "ES512", "RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "EdDSA")
+LONGEST_ASSERTION = 8192
+LONGEST_LIFE = timedelta(minutes=60)
+LONGEST_OUTSIDE_LIFE = timedelta(hours=24)
+CLOCK_SKEW = timedelta(seconds=60)
+LONGEST_ID = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Assertion:
+    """An assertion as it was sent, read but not yet believed."""
+
+    text: str
+    algorithm: str
+    key_ids: frozenset[str]
+    claims: Mapping[str, Any]
+
+    def claim(self, name: str) -> str:
+        value = self.claims.get(name)
+        return value if isinstance(value, str) else ""
+
+
+@dataclass(frozen=True, slots=True)
+class NotProven(Exception):
+    """Why an assertion proves nothing: for the record (`detail`) and, as far as it leaks nothing, for the caller."""
+
+    outcome: Outcome
+    detail: str
+
+
+def read_assertion(text: str) -> Assertion:
+    """Return what an assertion says. Raises `NotProven` when it is no signed JWT, or of an algorithm not accepted."""
+    if len(text) > LONGEST_ASSERTION:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion is longer than {LONGEST_ASSERTION} characters.")
+    try:
+        read = jwt.decode_complete(text, options={"verify_signature": False})
+    except jwt.PyJWTError as error:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion is no signed JWT.") from error
+    header, claims = read["header"], read["payload"]
+    algorithm = str(header.get("alg", ""))
+    if algorithm not in ALGORITHMS:
+        said = f"The assertion's algorithm {algorithm[:20] or '(none)'} is not accepted: {', '.join(ALGORITHMS)}."
+        raise NotProven(Outcome.ASSERTION_MALFORMED, said)
+    ids = {header[name] for name in ("kid", "x5t#S256") if isinstance(header.get(name), str)}
+    return Assertion(text, algorithm, frozenset(ids), claims)
+
+
+def check_claims(
+    assertion: Assertion, issuer: str, subject: str, audience: str, now: datetime, life: timedelta
+) -> None:
+    """Check what an assertion says of itself (RFC 7523 section 3).
+
+    Args:
+        audience: our own issuer identifier.
+        life: the longest that it may still live.
+
+    Raises:
+        NotProven: with the claim that is wrong, what was sent and what is expected.
+    """
+
+    def wrong(outcome: Outcome, said: str) -> NotProven:
+        return NotProven(outcome, said)
+
+    for name, wanted in (("iss", issuer), ("sub", subject)):
+        if assertion.claim(name) != wanted:
+            said = f"The assertion's {name} is “{assertion.claim(name)[:120]}”, expected “{wanted[:120]}”."
+            raise wrong(Outcome.ASSERTION_ISSUER, said)
+    sent = assertion.claims.get("aud")
+    audiences = sent if isinstance(sent, list) else [sent]
+    if audiences != [audience]:
+        shown = ", ".join(str(one)[:120] for one in audiences[:3] if one) or "nothing"
+        raise wrong(Outcome.ASSERTION_AUDIENCE, f"The assertion's aud is {shown}, expected {audience} alone.")
+    ends = _moment(assertion, "exp")
+    if ends is None:
+        raise wrong(Outcome.ASSERTION_MALFORMED, "The assertion has no exp.")
+    if ends <= now - CLOCK_SKEW:
+        behind = f"It ended at {ends:%H:%M:%S} UTC and it is {now:%H:%M:%S}: is the client's clock right?"
+        raise wrong(Outcome.ASSERTION_TIME, f"The assertion has run out. {behind}")
+    if ends > now + life + CLOCK_SKEW:
+        raise wrong(
+            Outcome.ASSERTION_TIME, f"The assertion lives longer than {int(life.total_seconds() // 60)} minutes."
+        )
+    starts = max(filter(None, (_moment(assertion, "nbf"), _moment(assertion, "iat"))), default=None)
+    if starts is not None and starts > now + CLOCK_SKEW:
+        ahead = f"It starts at {starts:%H:%M:%S} UTC and it is {now:%H:%M:%S}: is the client's clock right?"
+        raise wrong(Outcome.ASSERTION_TIME, f"The assertion is from the future. {ahead}")
+
+
+def check_once(assertion: Assertion) -> str:
+    """Return the id by which an assertion counts once (RFC 7523 section 3, item 7). Raises `NotProven` without one."""
+    found = assertion.claim("jti")
+    if not 1 <= len(found) <= LONGEST_ID:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion needs a jti of 1 to {LONGEST_ID} characters.")
+    return found
+
+
+def signed_by(assertion: Assertion, keys: Iterable[Mapping[str, Any]]) -> bool:
+    """Tell whether one of these public keys made the signature. Only keys whose type fits the algorithm are tried."""
+    rows = list(keys)
+    named = [one for one in rows if assertion.key_ids & {one.get("kid"), one.get("x5t#S256")}]
+    return any(_fits(assertion, one) for one in (named or ([] if assertion.key_ids else rows)))
+
+
+def _fits(assertion: Assertion, jwk: Mapping[str, Any]) -> bool:
+    try:
+        key = jwt.PyJWK(dict(jwk), assertion.algorithm)
+        jwt.decode(assertion.text, key, algorithms=[assertion.algorithm], options=_SIGNATURE_ALONE)
+    except (jwt.PyJWTError, ValueError, TypeError, KeyError):
+        return False
+    return True
+
+
+# The claims are checked here, against the caller's clock.
+_SIGNATURE_ALONE: Any = {
+    "verify_exp": False,
+    "verify_nbf": False,
+    "verify_iat": False,
+    "verify_aud": False,
+    "verify_iss": False,
+    "verify_sub": False,
+    "verify_jti": False,
+}
+
+
+def _moment(assertion: Assertion, name: str) -> datetime | None:
+    value = assertion.claims.get(name)
+    if value is None:
+        return None
+    try:
+        if isinstance(value, bool):
+            raise ValueError
+        return datetime.fromtimestamp(float(value), UTC)
+    except (ValueError, TypeError, OverflowError, OSError) as error:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion's {name} is not a number of seconds.") from error
+
+
+def key_names(keys: Sequence[Mapping[str, Any]]) -> str:
+    """Return the ids of keys as a hint."""
+    return ", ".join(str(one.get("kid", "?"))[:24] for one in keys[:3]) + (" …" if len(keys) > 3 else "")

@@ -1,0 +1,139 @@
+"""A client proves itself by an assertion: signed with a key of its own, or by an issuer outside Jamb (RFC 7523).
+
+1. find what stands for the client; nothing of the kind is said as such
+2. check what the assertion says of itself: issuer, subject, audience, times
+3. find the credential whose key signed it; keys at an address are fetched, and kept for a while
+4. the credential stands: not withdrawn, not past its end, not disabled, not too early
+5. an assertion of the client's own counts once
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from hashlib import sha256
+from typing import Any
+from uuid import UUID
+
+from jamb.core.attempts import Outcome
+from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.assertions import (
+    CLOCK_SKEW,
+    LONGEST_LIFE,
+    LONGEST_OUTSIDE_LIFE,
+    Assertion,
+    NotProven,
+    check_claims,
+    check_once,
+    signed_by,
+)
+from jamb.service.oauth.outside_keys import Unreachable
+from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
+from jamb.store.tokens import KEYS_OF, SEE_ASSERTION
+
+# What the caller may learn before it has proved itself: what its own assertion shows, nothing of what stands here.
+_SAID = {Outcome.ASSERTION_MALFORMED, Outcome.ASSERTION_AUDIENCE, Outcome.ASSERTION_TIME, Outcome.ASSERTION_REPLAYED}
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """A row of `KEYS_OF`."""
+
+    id: UUID
+    kind: str
+    hint: str
+    keys: Sequence[Mapping[str, Any]] | None
+    issuer: str
+    subject: str
+    keys_uri: str
+    starts_at: datetime | None
+    expires_at: datetime | None
+    disabled_at: datetime | None
+    withdrawn_at: datetime | None
+
+
+async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> None:
+    """Set the credential of the request, or refuse it and record why."""
+    assertion = asked.proof.assertion
+    assert assertion is not None
+    if client_kind is None:
+        raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", NOT_PROVEN, "no such client here")
+    try:
+        await _prove(asked, assertion)
+    except NotProven as error:
+        # RFC 7521 section 4.1: a grant that is not good is invalid_grant; a client that is not proven, invalid_client.
+        code = "invalid_grant" if asked.proof.outside else "invalid_client"
+        described = error.detail if error.outcome in _SAID else NOT_PROVEN
+        raise await asked.refuse(error.outcome, code, described, error.detail) from error
+
+
+async def _prove(asked: TokenRequest, assertion: Assertion) -> None:
+    office, client_id, outside = asked.office, asked.proof.client_id, asked.proof.outside
+    rows = await office.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
+    held = [one for one in (_Held(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
+    if not held:
+        what = "trust in an outside issuer" if outside else "certificate or key set"
+        raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
+    audience = office.premises.issuer(asked.slug)
+    if outside:
+        named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
+        held = named or held[:1]
+        issuer, subject, life = held[0].issuer, held[0].subject, LONGEST_OUTSIDE_LIFE
+    else:
+        issuer, subject, life = client_id, client_id, LONGEST_LIFE
+    check_claims(assertion, issuer, subject, audience, asked.now, life)
+    found = await _signer(asked, assertion, held)
+    asked.hint = found.hint
+    _refuse_fallen(found, asked.now)
+    if not outside:
+        await _refuse_replay(asked, assertion)
+    asked.credential_id = found.id
+
+
+async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[_Held]) -> _Held:
+    """Return the credential whose key signed, one that stands before one that does not."""
+    unreachable = ""
+    for one in sorted(held, key=lambda row: not _stands(row, asked.now)):
+        keys = one.keys
+        if keys is None:
+            try:
+                fetched = asked.office.outside_keys
+                keys = await fetched.keys(one.keys_uri or None, one.issuer, assertion.key_ids)
+            except Unreachable as error:
+                unreachable = str(error)
+                continue
+        if signed_by(assertion, keys):
+            return one
+    if unreachable:
+        raise NotProven(Outcome.KEYS_UNREACHABLE, unreachable)
+    named = ", ".join(sorted(assertion.key_ids)) or "no key"
+    raise NotProven(
+        Outcome.ASSERTION_KEY, f"no key of the client made the signature; the assertion names {named[:200]}"
+    )
+
+
+def _stands(one: _Held, now: datetime) -> bool:
+    ended = one.withdrawn_at is not None or (one.expires_at is not None and one.expires_at <= now)
+    return not ended and one.disabled_at is None and (one.starts_at is None or one.starts_at <= now + CLOCK_SKEW)
+
+
+def _refuse_fallen(one: _Held, now: datetime) -> None:
+    if one.withdrawn_at is not None:
+        raise NotProven(Outcome.KEY_WITHDRAWN, f"{one.hint} was withdrawn on {one.withdrawn_at:%Y-%m-%d}")
+    if one.expires_at is not None and one.expires_at <= now:
+        raise NotProven(Outcome.KEY_EXPIRED, f"{one.hint} ended on {one.expires_at:%Y-%m-%d %H:%M} UTC")
+    if one.disabled_at is not None:
+        raise NotProven(Outcome.CREDENTIAL_DISABLED, f"{one.hint} was disabled on {one.disabled_at:%Y-%m-%d}")
+    if one.starts_at is not None and one.starts_at > now + CLOCK_SKEW:
+        raise NotProven(Outcome.KEY_EXPIRED, f"{one.hint} starts on {one.starts_at:%Y-%m-%d %H:%M} UTC")
+
+
+async def _refuse_replay(asked: TokenRequest, assertion: Assertion) -> None:
+    ends = datetime.fromtimestamp(float(assertion.claims["exp"]), UTC) + 2 * CLOCK_SKEW
+    digest = sha256(check_once(assertion).encode()).digest()
+    seen = {"client": asked.proof.client_id, "digest": digest, "ends": ends}
+    if not await asked.office.reader.rows(SEE_ASSERTION, seen):
+        raise NotProven(
+            Outcome.ASSERTION_REPLAYED, "This assertion was used before: make each one anew, with its own jti."
+        )

@@ -1,0 +1,41 @@
+"""Forget what has run out by itself. Any number of processes may: each takes rows that no other holds."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager, suppress
+from datetime import UTC, datetime
+from typing import Any
+
+import structlog
+from psycopg import AsyncConnection
+from psycopg import Error as DriverError
+from psycopg_pool import AsyncConnectionPool, PoolTimeout
+
+from jamb.store.tokens import FORGET_ASSERTIONS
+
+EVERY_SECONDS = 60.0
+_log = structlog.get_logger("jamb.sweep")
+
+
+@asynccontextmanager
+async def sweeping(pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> AsyncIterator[None]:
+    """Sweep until the block ends."""
+    task = asyncio.create_task(_run(pool))
+    try:
+        yield
+    finally:
+        task.cancel()
+        with suppress(asyncio.CancelledError):
+            await task
+
+
+async def _run(pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> None:
+    while True:
+        await asyncio.sleep(EVERY_SECONDS)
+        try:
+            async with pool.connection() as connection:
+                await connection.execute(FORGET_ASSERTIONS, {"now": datetime.now(UTC)})
+        except (DriverError, PoolTimeout) as error:
+            _log.warning("not swept, will try again", error=type(error).__name__)

@@ -1,0 +1,122 @@
+"""Keys published at an address: fetched with care, kept while the address is away, never from the inner network."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+import httpx
+import pytest
+from cryptography.hazmat.primitives.asymmetric import ec
+
+from jamb.core.credentials.public_keys import jwk_of
+from jamb.service.oauth import outside_keys
+from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
+
+URI = "https://keys.example/jwks"
+KEYS = {name: jwk_of(ec.generate_private_key(ec.SECP256R1()).public_key(), name) for name in ("old", "new")}
+
+
+class Site:
+    """What stands at keys.example, and how often it was asked. `clock` stands in for the time that passes."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch, address: str = "203.0.113.7") -> None:
+        self.calls: list[httpx.Request] = []
+        self.answers: dict[str, Any] = {"/jwks": {"keys": [KEYS["old"]]}}
+        self.clock = 1000.0
+        monkeypatch.setattr(outside_keys.time, "monotonic", lambda: self.clock)
+        # An address of the world, for documentation alone, is not global to the library: it is made so here.
+        monkeypatch.setattr(
+            outside_keys.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7")
+        )
+        entry = (socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443))
+
+        async def look_up(_loop: Any, *_: Any, **__: Any) -> list[Any]:
+            return [entry]
+
+        monkeypatch.setattr(asyncio.BaseEventLoop, "getaddrinfo", look_up)
+
+    def answer(self, request: httpx.Request) -> httpx.Response:
+        self.calls.append(request)
+        found = self.answers.get(request.url.path)
+        if isinstance(found, httpx.Response):
+            return found
+        return httpx.Response(200, json=found) if found is not None else httpx.Response(503)
+
+    def ask(self, work: Callable[[OutsideKeys], Awaitable[Any]], inner: tuple[str, ...] = ()) -> Any:
+        async def run() -> Any:
+            return await work(OutsideKeys(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer))))
+
+        return asyncio.run(run())
+
+
+def ids(keys: Any) -> list[str]:
+    return [one["kid"] for one in keys]
+
+
+def test_keys_are_kept_looked_for_again_when_unknown_and_outlive_an_outage(monkeypatch: pytest.MonkeyPatch) -> None:
+    site = Site(monkeypatch)
+
+    async def work(fetched: OutsideKeys) -> None:
+        assert ids(await fetched.keys(URI, "", ["old"])) == ["old"]
+        assert ids(await fetched.keys(URI, "", ["old"])) == ["old"]
+        assert len(site.calls) == 1
+        assert str(site.calls[0].url) == "https://203.0.113.7/jwks", "what was looked up is what is spoken to"
+        assert site.calls[0].headers["Host"] == "keys.example"
+        site.answers["/jwks"] = {"keys": [KEYS["old"], KEYS["new"]]}
+        await fetched.keys(URI, "", ["new"])
+        assert len(site.calls) == 1, "an unknown key is not asked for at every request"
+        site.clock += outside_keys.AGAIN_SECONDS + 1
+        assert ids(await fetched.keys(URI, "", ["new"])) == ["old", "new"]
+        site.answers.clear()
+        site.clock += outside_keys.KEPT_SECONDS + 1
+        assert ids(await fetched.keys(URI, "", ["new"])) == ["old", "new"], "an outage stops nobody"
+        site.clock += outside_keys.GONE_SECONDS
+        with pytest.raises(Unreachable, match="503"):
+            await fetched.keys(URI, "", ["new"])
+
+    site.ask(work)
+
+
+def test_an_issuers_keys_are_found_by_its_own_metadata_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    site, issuer = Site(monkeypatch), "https://keys.example/tenant"
+    good = {"issuer": issuer, "jwks_uri": URI}
+    site.answers["/tenant/.well-known/openid-configuration"] = good
+    assert ids(site.ask(lambda one: one.keys(None, issuer, []))) == ["old"]
+    site.answers["/.well-known/oauth-authorization-server/tenant"] = good
+    assert ids(site.ask(lambda one: one.keys(None, issuer, []))) == ["old"]
+    for wrong in ({**good, "issuer": "https://other.example"}, {**good, "jwks_uri": "http://keys.example/jwks"}, {}):
+        site.answers = {"/.well-known/oauth-authorization-server/tenant": wrong, "/jwks": {"keys": [KEYS["old"]]}}
+        with pytest.raises(Unreachable):
+            site.ask(lambda one: one.keys(None, issuer, []))
+
+
+BAD = {
+    "a redirect": httpx.Response(302, headers={"Location": "http://127.0.0.1/"}),
+    "no JSON": httpx.Response(200, text="hello"),
+    "no object": httpx.Response(200, json=[1]),
+    "a private key": httpx.Response(200, json={"keys": [{**KEYS["old"], "d": "AAAA"}]}),
+    "far too much": httpx.Response(200, content=b" " * 300_000),
+}
+
+
+@pytest.mark.parametrize("answer", BAD.values(), ids=BAD.keys())
+def test_what_an_address_may_not_answer(monkeypatch: pytest.MonkeyPatch, answer: httpx.Response) -> None:
+    site = Site(monkeypatch)
+    site.answers["/jwks"] = answer
+    with pytest.raises(Unreachable):
+        site.ask(lambda one: one.keys(URI, "", []))
+    assert len(site.calls) == 1, "it is not followed anywhere"
+
+
+@pytest.mark.parametrize("address", ["127.0.0.1", "10.1.2.3", "169.254.169.254"])
+def test_an_inner_address_is_spoken_to_only_when_the_setting_names_it(
+    monkeypatch: pytest.MonkeyPatch, address: str
+) -> None:
+    site = Site(monkeypatch, address)
+    with pytest.raises(Unreachable, match="inner address"):
+        site.ask(lambda one: one.keys(URI, "", []))
+    assert site.calls == []
+    assert ids(site.ask(lambda one: one.keys(URI, "", []), ("keys.example",))) == ["old"]
