@@ -192,10 +192,10 @@ def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_c
 def test_a_client_is_disabled_after_a_question_and_enabled_again(world: World, open_console: Open) -> None:
     made = world.client(granted=["berths.view"], secret=False)
     with open_console("registrar", path=f"/clients/{made.id}") as page:
-        page.get_by_role("button", name="Disable this credential").click()
+        page.get_by_role("button", name="Disable it").click()
         page.get_by_role("button", name="Leave it").click()
-        page.get_by_role("button", name="Disable this credential").click()
-        page.get_by_role("button", name="Disable this credential").click()
+        page.get_by_role("button", name="Disable it").click()
+        page.get_by_role("button", name="Disable it").click()
         expect(page.get_by_label("Registration")).to_contain_text("disabled")
         page.get_by_role("button", name="Enable it again").click()
         expect(page.get_by_label("Registration")).to_contain_text("live")
