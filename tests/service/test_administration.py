@@ -246,11 +246,14 @@ ROLES = {
     "approver": {
         "consent.grant", "consent.withdraw", "consent.change-reach", "requests.decide", "clients.cut-off",
     },
-    "custodian": {"credentials.issue", "credentials.withdraw"},
+    "custodian": {
+        "credentials.issue", "credentials.withdraw", "credentials.make", "credentials.add", "credentials.set-state",
+        "rotations.open", "rotations.reissue", "rotations.extend", "rotations.close", "rotations.abandon",
+    },
 }  # fmt: skip
-OWNERS = {
+OWNERS = ROLES["custodian"] | {
     "clients.set-state", "clients.cut-off", "owners.change", "asks.add", "asks.add-list", "asks.drop", "takeover.ask",
-    "requests.make", "requests.withdraw", "credentials.issue", "credentials.withdraw", "consent.withdraw",
+    "requests.make", "requests.withdraw", "consent.withdraw",
 }  # fmt: skip
 CHANGES = {one.name for one in own_api.OPERATIONS if one.effect is not Effect.READ}
 

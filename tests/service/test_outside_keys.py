@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import socket
 from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import httpx
@@ -49,7 +50,9 @@ class Site:
         async def run() -> Any:
             return await work(OutsideKeys(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer))))
 
-        return asyncio.run(run())
+        # In a thread of its own: a browser of other tests may hold a loop in this one.
+        with ThreadPoolExecutor(1) as pool:
+            return pool.submit(lambda: asyncio.run(run())).result()
 
 
 def ids(keys: Any) -> list[str]:

@@ -1096,6 +1096,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/rotations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rotations
+         * @description Credentials that end soon, and the rotations that are open or ended lately.
+         */
+        get: operations["list_rotations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/rotations/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Foresee
+         * @description The rotations of the coming year by week, under the policy or another.
+         */
+        get: operations["foresee"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/rotation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Rotation
+         * @description Put another credential beside one. What of it is secret is in this answer only.
+         */
+        post: operations["open_rotation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Rotation
+         * @description How far a rotation is, and who still uses the old credential.
+         */
+        get: operations["read_rotation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}/reissue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reissue
+         * @description Issue the rotation's new secret again, because it was lost before anything used it.
+         */
+        post: operations["reissue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}/extension": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Extend
+         * @description Let the overlap last longer.
+         */
+        post: operations["extend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Withdraw the old credential. Refused while it is in use, naming by whom, unless it is forced.
+         */
+        post: operations["close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}/abandonment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Abandon
+         * @description Withdraw the new credential; the old one stands as before.
+         */
+        post: operations["abandon"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/explanation": {
         parameters: {
             query?: never;
@@ -1360,6 +1520,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Abandonment */
+        Abandonment: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /**
          * AccessKind
          * @description application: the client acts as itself. delegated: it acts for a signed-in person.
@@ -1568,6 +1736,13 @@ export interface components {
             /** Held By */
             held_by: string[];
         };
+        /** Board */
+        Board: {
+            /** Due */
+            due: components["schemas"]["Due"][];
+            /** Rotations */
+            rotations: components["schemas"]["Rotation"][];
+        };
         /**
          * Bound
          * @description Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
@@ -1651,6 +1826,19 @@ export interface components {
              * @default
              */
             label: string;
+        };
+        /**
+         * CertificateWanted
+         * @description A certificate with its key pair, made here.
+         */
+        CertificateWanted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "made-certificate";
+            /** @default p256 */
+            key_type: components["schemas"]["KeyType"];
         };
         /** Check */
         Check: {
@@ -1742,6 +1930,22 @@ export interface components {
          * @enum {string}
          */
         ClientState: "live" | "disabled";
+        /**
+         * Closing
+         * @description `forced`: withdraw the old credential though it is not quiet; whatever uses it stops.
+         */
+        Closing: {
+            /**
+             * Forced
+             * @default false
+             */
+            forced: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /**
          * Collection
          * @description A collection with its own objects; `size` counts those of the collections below it too.
@@ -2090,6 +2294,22 @@ export interface components {
             operations: components["schemas"]["OperationSent"][];
         };
         /**
+         * Due
+         * @description A credential that ends soon; `overlap_ends_at`: of its rotation, if it were opened now.
+         */
+        Due: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            credential: components["schemas"]["Credential"];
+            /**
+             * Overlap Ends At
+             * Format: date-time
+             */
+            overlap_ends_at: string;
+        };
+        /**
          * Effect
          * @enum {string}
          */
@@ -2131,6 +2351,14 @@ export interface components {
             checks: components["schemas"]["Check"][];
             /** Mend */
             mend: components["schemas"]["MendStep"][];
+        };
+        /**
+         * Extension
+         * @description `days` from now until the overlap ends.
+         */
+        Extension: {
+            /** Days */
+            days: number;
         };
         /** Finding */
         Finding: {
@@ -2575,6 +2803,18 @@ export interface components {
             terms_accepted: boolean;
         };
         /**
+         * NewRotation
+         * @description `successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
+         */
+        NewRotation: {
+            /** Successor */
+            successor?: (components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"] | components["schemas"]["CertificateSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"]) | null;
+            /** Days */
+            days?: number | null;
+            /** Overlap Days */
+            overlap_days?: number | null;
+        };
+        /**
          * NewSecret
          * @description `days` until it ends; the policy's default when left out. There is no value for "never".
          *
@@ -2618,6 +2858,25 @@ export interface components {
             };
             /** @default internal */
             data_class: components["schemas"]["DataClass"];
+        };
+        /**
+         * OpenedRotation
+         * @description What is shown once: a secret with its sheets, or a key pair; null and empty where the client made its own.
+         */
+        OpenedRotation: {
+            rotation: components["schemas"]["Rotation"];
+            /** Secret */
+            secret: string | null;
+            /** Sheets */
+            sheets: components["schemas"]["Sheet"][];
+            /** Certificate */
+            certificate: string | null;
+            /** Pkcs12 */
+            pkcs12: string | null;
+            /** Private Key */
+            private_key: string | null;
+            /** Passphrase */
+            passphrase: string | null;
         };
         /**
          * Operation
@@ -2871,6 +3130,12 @@ export interface components {
             credentials_at_once: number;
             /** Secret Heaviest Weight */
             secret_heaviest_weight: number;
+            /** Overlap Days */
+            overlap_days: number;
+            /** Quiet Days */
+            quiet_days: number;
+            /** Self Rotation */
+            self_rotation: boolean;
             /** Notice Days */
             notice_days: number;
             /** Observation Days */
@@ -2914,6 +3179,12 @@ export interface components {
             credentials_at_once?: number | null;
             /** Secret Heaviest Weight */
             secret_heaviest_weight?: number | null;
+            /** Overlap Days */
+            overlap_days?: number | null;
+            /** Quiet Days */
+            quiet_days?: number | null;
+            /** Self Rotation */
+            self_rotation?: boolean | null;
             /** Notice Days */
             notice_days?: number | null;
             /** Observation Days */
@@ -3370,6 +3641,54 @@ export interface components {
             /** Permissions */
             permissions: string[];
         };
+        /**
+         * Rotation
+         * @description `quiet_at`: when the old one is quiet if nothing uses it any more; null before the new one was seen.
+         */
+        Rotation: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            state: components["schemas"]["RotationState"];
+            old: components["schemas"]["Credential"];
+            new: components["schemas"]["Credential"];
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Opened By */
+            opened_by: string;
+            /**
+             * Overlap Ends At
+             * Format: date-time
+             */
+            overlap_ends_at: string;
+            /** Quiet At */
+            quiet_at: string | null;
+            /** Used Since */
+            used_since: string | null;
+            /** Users */
+            users: components["schemas"]["User"][];
+            /** Ended At */
+            ended_at: string | null;
+            /** Ended By */
+            ended_by: string;
+            /** Forced */
+            forced: boolean;
+        };
+        /**
+         * RotationState
+         * @description opened: both valid. proven: the new one was seen. quiet: the old one is unseen for the quiet period.
+         * @enum {string}
+         */
+        RotationState: "opened" | "proven" | "quiet" | "overdue" | "closed" | "abandoned";
         /** Rule */
         Rule: {
             /** Id */
@@ -3419,6 +3738,17 @@ export interface components {
             last_used_at: string | null;
             /** Calls */
             calls: number[];
+        };
+        /**
+         * SecretWanted
+         * @description A secret, issued here.
+         */
+        SecretWanted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "secret";
         };
         /**
          * Session
@@ -3650,6 +3980,23 @@ export interface components {
          * @enum {string}
          */
         UsedState: "used" | "never" | "too-early" | "not-granted";
+        /**
+         * User
+         * @description Who got tokens with the old credential since the rotation was opened.
+         */
+        User: {
+            /** Address */
+            address: string;
+            /** User Agent */
+            user_agent: string;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Times */
+            times: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -3716,6 +4063,23 @@ export interface components {
              * Format: date-time
              */
             expires_at: string;
+        };
+        /**
+         * Week
+         * @description Rotations due in the week that begins on this day.
+         */
+        Week: {
+            /**
+             * Begins
+             * Format: date
+             */
+            begins: string;
+            /** Secrets */
+            secrets: number;
+            /** Keys */
+            keys: number;
+            /** Due */
+            due: number;
         };
         /**
          * Whoami
@@ -5852,6 +6216,292 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Attempt_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_rotations: {
+        parameters: {
+            query?: {
+                /** @description Days; the policy's notice when left out */
+                within?: number | null;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    foresee: {
+        parameters: {
+            query?: {
+                /** @description As if the policy said so */
+                secret_default_days?: number | null;
+                /** @description As if the policy said so */
+                key_default_days?: number | null;
+                /** @description As if the policy said so */
+                notice_days?: number | null;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Week"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    open_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                credential: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRotation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+                rotation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    reissue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                rotation: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedRotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    extend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                rotation: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Extension"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                rotation: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Closing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    abandon: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                rotation: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Abandonment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rotation"];
                 };
             };
             /** @description Validation Error */

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID, uuid4
 
@@ -26,7 +26,8 @@ from jamb.core.credentials import (
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
 from jamb.core.excess import granted_weight
 from jamb.core.policy import DirectoryPolicy
-from jamb.store import clients, credentials, resources
+from jamb.core.rotation import RotationEnd
+from jamb.store import clients, credentials, resources, rotations
 from jamb.store.work import Actor, Unit, unit_of_work
 
 REASON_LONGEST = 500
@@ -98,31 +99,48 @@ def issue_secret(
             as many credentials as the policy allows at once.
         NotFound, AlreadyEnded: of the credential that would be replaced.
     """
-    ends = end_of(directory.policy, CredentialKind.SECRET, now, days)
-    secret = secret_from(secrets.token_bytes(32))
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
         replaced = None
         if instead_of is not None:
             reason = "Lost: another was issued in its place"
-            replaced = _withdraw(unit, directory, client, instead_of, reason, actor, now)
-        admit_credential(unit.session, directory, client, CredentialKind.SECRET, now)
-        row = credentials.CredentialRow(
-            id=uuid4(),
-            client_id=client.id,
-            kind=CredentialKind.SECRET.value,
-            hint=hint_of(secret),
-            label=checked_label(label),
-            digest=digest_secret(premises.sealer.credential_key, secret),
-            issued_at=now,
-            issued_by=actor.name,
-            expires_at=ends,
-        )
-        unit.session.add(row)
-        after = {"hint": row.hint, "ends": ends.isoformat(timespec="seconds")}
-        unit.enter(actor, "secret.issued", credential_subject(row), now=now, after=after)
-        sheets = _sheets(unit.session, premises, directory, client, secret, ends, now)
-        return IssuedSecret(credential_view(row, now, directory.policy), sheets, replaced)
+            replaced = withdraw_in(unit, directory, client, instead_of, reason, actor, now)
+        issued = issue_in(unit, premises, directory, client, days, label, actor, now)
+        return replace(issued, replaced=replaced)
+
+
+def issue_in(
+    unit: Unit,
+    premises: Premises,
+    directory: Directory,
+    client: clients.ClientRow,
+    days: int | None,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    rotating: bool = False,
+) -> IssuedSecret:
+    """Issue a secret within a unit, to a client that is locked. Raises as `issue_secret`."""
+    ends = end_of(directory.policy, CredentialKind.SECRET, now, days)
+    secret = secret_from(secrets.token_bytes(32))
+    admit_credential(unit.session, directory, client, CredentialKind.SECRET, now, rotating=rotating)
+    row = credentials.CredentialRow(
+        id=uuid4(),
+        client_id=client.id,
+        kind=CredentialKind.SECRET.value,
+        hint=hint_of(secret),
+        label=checked_label(label),
+        digest=digest_secret(premises.sealer.credential_key, secret),
+        issued_at=now,
+        issued_by=actor.name,
+        expires_at=ends,
+    )
+    unit.session.add(row)
+    after = {"hint": row.hint, "ends": ends.isoformat(timespec="seconds")}
+    unit.enter(actor, "secret.issued", credential_subject(row), now=now, after=after)
+    sheets = _sheets(unit.session, premises, directory, client, secret, ends, now)
+    return IssuedSecret(credential_view(row, now, directory.policy), sheets)
 
 
 def connection_sheets(premises: Premises, slug: str, client_id: str, now: datetime) -> tuple[ConnectionSheet, ...]:
@@ -144,7 +162,7 @@ def withdraw(
     """End a credential now, for good. Raises `AlreadyEnded` when it was withdrawn before."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
-        return _withdraw(unit, directory, client, credential_id, reason, actor, now)
+        return withdraw_in(unit, directory, client, credential_id, reason, actor, now)
 
 
 def set_credential_state(
@@ -186,13 +204,23 @@ def set_credential_state(
 
 
 def admit_credential(
-    session: Session, directory: Directory, client: clients.ClientRow, kind: CredentialKind, now: datetime
+    session: Session,
+    directory: Directory,
+    client: clients.ClientRow,
+    kind: CredentialKind,
+    now: datetime,
+    *,
+    rotating: bool = False,
 ) -> None:
-    """Raise unless a client, locked, may be given one more credential of this kind."""
+    """Raise unless a client, locked, may be given one more credential of this kind.
+
+    Args:
+        rotating: another one goes for it, so that it does not count against how many may stand at once.
+    """
     if client.state != ClientState.LIVE:
         raise Conflict(f"“{client.name}” is disabled.", next_step="Enable it before adding a credential.")
     loaded = load_one(session, directory, client, now)
-    standing = sum(row.stands(now) for row in loaded.credentials)
+    standing = sum(row.stands(now) for row in loaded.credentials) - rotating
     weight = granted_weight(loaded.picture.resources)
     refuse_credential(directory.policy, client.name, ClientKind(client.kind), kind, standing, weight)
 
@@ -245,7 +273,7 @@ def _check_reason(reason: str) -> None:
         raise BadInput.field("reason", f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
 
 
-def _withdraw(
+def withdraw_in(
     unit: Unit,
     directory: Directory,
     client: clients.ClientRow,
@@ -253,7 +281,10 @@ def _withdraw(
     reason: str,
     actor: Actor,
     now: datetime,
+    *,
+    rotation_stays: bool = False,
 ) -> CredentialView:
+    """Withdraw a credential within a unit; a rotation in which it takes part ends with it, unless it is to stay."""
     _check_reason(reason)
     row = find_credential(unit.session, client, credential_id)
     if row.withdrawn_at is not None:
@@ -261,6 +292,11 @@ def _withdraw(
     before = row.state(now, directory.policy.notice).value
     row.withdrawn_at = now
     unit.session.add(row)
+    rotation = None if rotation_stays else rotations.open_of_credential(unit.session, row.id)
+    if rotation is not None:
+        rotation.ended = (RotationEnd.CLOSED if rotation.old_id == row.id else RotationEnd.ABANDONED).value
+        rotation.ended_at, rotation.ended_by = now, actor.name
+        unit.session.add(rotation)
     unit.session.flush()
     unit.enter(
         actor,

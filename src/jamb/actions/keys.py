@@ -55,12 +55,26 @@ def add_certificate(
         BadInput: what was uploaded is no certificate, or one that cannot be trusted; each reason is named.
         Conflict: the key stands already, here or at another client; or what `admit_credential` refuses.
     """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        return add_certificate_in(unit, directory, client, upload, label, actor, now)
+
+
+def add_certificate_in(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    upload: bytes,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    rotating: bool = False,
+) -> CredentialView:
     certificate = read_certificate(upload)
     latest = now + timedelta(days=longest_days(directory.policy, CredentialKind.CERTIFICATE))
     check_certificate(certificate, now, latest)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        return _add_certificate(unit, directory, client, certificate, label, actor, now)
+    return _add_certificate(unit, directory, client, certificate, label, actor, now, rotating=rotating)
 
 
 def make_certificate(
@@ -78,12 +92,27 @@ def make_certificate(
     Raises:
         BadInput, LivesTooLong: an end the policy does not allow. Conflict: what `admit_credential` refuses.
     """
-    ends = end_of(directory.policy, CredentialKind.CERTIFICATE, now, days).replace(microsecond=0)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
-        pair = make_key_pair(client.id, client.name, directory.name, key_type, now, ends)
-        made = read_certificate(pair.certificate)
-        return MadeCertificate(_add_certificate(unit, directory, client, made, label, actor, now), pair)
+        return make_certificate_in(unit, directory, client, key_type, days, label, actor, now)
+
+
+def make_certificate_in(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    key_type: KeyType,
+    days: int | None,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    rotating: bool = False,
+) -> MadeCertificate:
+    ends = end_of(directory.policy, CredentialKind.CERTIFICATE, now, days).replace(microsecond=0)
+    pair = make_key_pair(client.id, client.name, directory.name, key_type, now, ends)
+    made = read_certificate(pair.certificate)
+    return MadeCertificate(_add_certificate(unit, directory, client, made, label, actor, now, rotating=rotating), pair)
 
 
 def add_keys(
@@ -103,19 +132,36 @@ def add_keys(
         BadInput: neither or both; keys that cannot be trusted; an address that is not https.
         Conflict: a key stands already, here or at another client; or what `admit_credential` refuses.
     """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        return add_keys_in(unit, directory, client, document, keys_uri, days, label, actor, now)
+
+
+def add_keys_in(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    document: Any,
+    keys_uri: str,
+    days: int | None,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    rotating: bool = False,
+) -> CredentialView:
     if (document is None) is (not keys_uri):
         raise BadInput.field("keys", "neither or both", "either a key set or the address of one")
     keys = key_set(document) if document is not None else ()
     host = checked_address("keys_uri", keys_uri) if keys_uri else ""
     hint = f"keys at {host}" if host else f"keys {key_names(keys)}"
     ends = end_of(directory.policy, CredentialKind.KEYS, now, days)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        row = credentials.CredentialRow(
-            id=uuid4(), client_id=client.id, kind=CredentialKind.KEYS.value, hint=hint, label=checked_label(label),
-            keys=list(keys) or None, keys_uri=keys_uri, issued_at=now, issued_by=actor.name, expires_at=ends,
-        )  # fmt: skip
-        return _add(unit, directory, client, row, {"keys": [one["kid"] for one in keys] or keys_uri}, actor, now)
+    row = credentials.CredentialRow(
+        id=uuid4(), client_id=client.id, kind=CredentialKind.KEYS.value, hint=hint, label=checked_label(label),
+        keys=list(keys) or None, keys_uri=keys_uri, issued_at=now, issued_by=actor.name, expires_at=ends,
+    )  # fmt: skip
+    after = {"keys": [one["kid"] for one in keys] or keys_uri}
+    return _add(unit, directory, client, row, after, actor, now, rotating=rotating)
 
 
 def trust_issuer(
@@ -138,37 +184,56 @@ def trust_issuer(
 
     Raises:
         BadInput: an issuer that is not https or is this one, no subject, keys that cannot be trusted.
-        Conflict: another client is trusted for the same subject; or what `admit_credential` refuses.
+        Conflict: a client is trusted for the same subject already; or what `admit_credential` refuses.
     """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        return trust_issuer_in(
+            unit, premises, directory, client, issuer, subject, document, keys_uri, days, label, actor, now
+        )
+
+
+def trust_issuer_in(
+    unit: Unit,
+    premises: Premises,
+    directory: Directory,
+    client: clients.ClientRow,
+    issuer: str,
+    subject: str,
+    document: Any,
+    keys_uri: str,
+    days: int | None,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    rotating: bool = False,
+) -> CredentialView:
     host = checked_address("issuer", issuer)
     if urlsplit(issuer).netloc == urlsplit(premises.base_url).netloc:
         raise BadInput.field("issuer", issuer, "an issuer outside Jamb")
     if not 1 <= len(subject) <= LONGEST_ADDRESS:
-        raise BadInput.field(
-            "subject", shorten(subject) or "nothing", "the sub of the issuer's assertions, to the letter"
-        )
+        allowed = "the sub of the issuer's assertions, to the letter"
+        raise BadInput.field("subject", shorten(subject) or "nothing", allowed)
     if document is not None and keys_uri:
         raise BadInput.field("keys", "a key set and an address", "one of them, or neither")
     if keys_uri:
         checked_address("keys_uri", keys_uri)
     keys = key_set(document) if document is not None else ()
     ends = end_of(directory.policy, CredentialKind.ISSUER, now, days)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        for other, name in credentials.trusting(unit.session, directory.id, issuer, subject, now):
-            said = f"“{name}” is known by this subject of {host} already ({other.hint})."
-            raise Conflict(said, next_step="Withdraw that first, or use another subject.")
-        row = credentials.CredentialRow(
-            id=uuid4(), client_id=client.id, kind=CredentialKind.ISSUER.value, hint=f"{shorten(subject)} at {host}",
-            label=checked_label(label), keys=list(keys) or None, keys_uri=keys_uri, issuer=issuer, subject=subject,
-            issued_at=now, issued_by=actor.name, expires_at=ends,
-        )  # fmt: skip
-        after = {
-            "issuer": issuer,
-            "subject": subject,
-            "keys": [one["kid"] for one in keys] or keys_uri or "by metadata",
-        }
-        return _add(unit, directory, client, row, after, actor, now, alone=False)
+    for other, name in credentials.trusting(unit.session, directory.id, issuer, subject, now):
+        if rotating and other.client_id == client.id:
+            continue
+        said = f"“{name}” is known by this subject of {host} already ({other.hint})."
+        raise Conflict(said, next_step="Withdraw that first, or use another subject.")
+    row = credentials.CredentialRow(
+        id=uuid4(), client_id=client.id, kind=CredentialKind.ISSUER.value, hint=f"{shorten(subject)} at {host}",
+        label=checked_label(label), keys=list(keys) or None, keys_uri=keys_uri, issuer=issuer, subject=subject,
+        issued_at=now, issued_by=actor.name, expires_at=ends,
+    )  # fmt: skip
+    found_by = [one["kid"] for one in keys] or keys_uri or "by metadata"
+    after = {"issuer": issuer, "subject": subject, "keys": found_by}
+    return _add(unit, directory, client, row, after, actor, now, alone=False, rotating=rotating)
 
 
 def checked_address(field: str, address: str) -> str:
@@ -196,6 +261,8 @@ def _add_certificate(
     label: str,
     actor: Actor,
     now: datetime,
+    *,
+    rotating: bool,
 ) -> CredentialView:
     row = credentials.CredentialRow(
         id=uuid4(), client_id=client.id, kind=CredentialKind.CERTIFICATE.value, hint=f"sha256 {made.thumbprint[:12]}…",
@@ -203,7 +270,7 @@ def _add_certificate(
         starts_at=made.starts_at, expires_at=made.ends_at,
     )  # fmt: skip
     after = {"certificate": made.subject, "thumbprint": made.thumbprint, "key": made.key}
-    return _add(unit, directory, client, row, after, actor, now)
+    return _add(unit, directory, client, row, after, actor, now, rotating=rotating)
 
 
 def _add(
@@ -216,9 +283,10 @@ def _add(
     now: datetime,
     *,
     alone: bool = True,
+    rotating: bool = False,
 ) -> CredentialView:
     """Add a credential; `alone`: its keys may stand at no other client, for whoever holds one could be either."""
-    admit_credential(unit.session, directory, client, CredentialKind(row.kind), now)
+    admit_credential(unit.session, directory, client, CredentialKind(row.kind), now, rotating=rotating)
     if alone:
         row.key_thumbprints = [thumbprint(one) for one in row.keys or ()]
         _refuse_shared(unit, directory, client, row.key_thumbprints, now)

@@ -21,6 +21,7 @@ from jamb.cli import (
     reach,
     requests,
     resources,
+    rotate,
     secrets,
     sign_in,
     today,
@@ -51,6 +52,7 @@ app.add_typer(people.people, name="people")
 app.add_typer(policy.app, name="policy")
 app.add_typer(secrets.app, name="secrets")
 app.add_typer(credentials.app, name="credentials")
+app.add_typer(rotate.app, name="rotate")
 app.command()(access.explain)
 app.command()(access.who_can)
 app.add_typer(audit.app, name="audit")

@@ -13,6 +13,7 @@ from jamb.client.ledger import Ledger
 from jamb.client.people import Groups, People, Roles
 from jamb.client.requests import Requests
 from jamb.client.resources import Resources
+from jamb.client.rotations import Rotations
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
 from jamb.wire.directories import Directory
@@ -35,6 +36,7 @@ class Jamb:
         self.roles = Roles(self._transport)
         self.secrets = Secrets(self._transport)
         self.credentials = Credentials(self._transport)
+        self.rotations = Rotations(self._transport)
         self.ledger = Ledger(self._transport)
 
     def __enter__(self) -> Self:

@@ -21,6 +21,7 @@ _FOR_PEOPLE = frozenset({AccessKind.DELEGATED})
 _FOR_GUARDS = frozenset({AccessKind.APPLICATION})
 _READ, _WRITE, _CONTROL = Effect.READ, Effect.WRITE, Effect.CONTROL
 _CLIENT, _RESOURCE = "/clients/{client}", "/resources/{name}"
+_ROTATION = _CLIENT + "/rotations/{rotation}"
 
 
 def _operation(name: str, title: str, method: str, path: str, effect: Effect) -> Operation:
@@ -92,6 +93,20 @@ OPERATIONS = (
         _CLIENT + "/credentials/{credential}/withdrawal",
         _WRITE,
     ),
+    _operation("rotations.list", "See what is due to be rotated, and what is", "GET", "/rotations", _READ),
+    _operation("rotations.foresee", "Foresee a year of rotations", "GET", "/rotations/forecast", _READ),
+    _operation("rotations.read", "See how far a rotation is", "GET", _ROTATION, _READ),
+    _operation(
+        "rotations.open",
+        "Put another credential beside one",
+        "POST",
+        _CLIENT + "/credentials/{credential}/rotation",
+        _CONTROL,
+    ),
+    _operation("rotations.reissue", "Issue a rotation's lost secret again", "POST", _ROTATION + "/reissue", _CONTROL),
+    _operation("rotations.extend", "Let the overlap of a rotation last", "POST", _ROTATION + "/extension", _WRITE),
+    _operation("rotations.close", "Withdraw the old credential of a rotation", "POST", _ROTATION + "/closing", _WRITE),
+    _operation("rotations.abandon", "Give a rotation up", "POST", _ROTATION + "/abandonment", _WRITE),
     _operation("sheet.read", "Read a connection sheet", "GET", _CLIENT + "/sheet", _READ),
     _operation("attempts.list", "List token requests", "GET", _CLIENT + "/attempts", _READ),
     _operation("refusals.list", "List calls that protected APIs refused", "GET", _CLIENT + "/refusals", _READ),
@@ -115,13 +130,14 @@ _TO_WORK_WITH = frozenset(
         "permissions.propose",
         "collections.read",
         "clients.list",
+        "rotations.list",
         "requests.list",
         "requests.read",
     }
 )
 _READ_ALL = frozenset({"registry.read"})
 _CREDENTIALS = frozenset(
-    one.name for one in OPERATIONS if one.name.startswith("credentials.") and one.effect is not _READ
+    one.name for one in OPERATIONS if one.name.startswith(("credentials.", "rotations.")) and one.effect is not _READ
 )
 
 

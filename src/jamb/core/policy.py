@@ -30,6 +30,9 @@ class DirectoryPolicy:
         key_longest_days: longest life of these; of uploaded certificates too.
         credentials_at_once: how many credentials of a client may stand at once.
         secret_heaviest_weight: above this weight of what a client may do as itself it gets no secret, but keys.
+        overlap_days: how long both credentials of a rotation are valid.
+        quiet_days: how long the old credential of a rotation must be unseen before it is withdrawn.
+        self_rotation: whether a client may rotate its own secret with the secret it has.
         notice_days: how long before its end a credential counts as expiring.
         observation_days: how long a grant must stand before "never used" means anything.
         access_token_seconds: life of an access token.
@@ -51,6 +54,9 @@ class DirectoryPolicy:
     key_longest_days: int = 730
     credentials_at_once: int = 5
     secret_heaviest_weight: int = 100_000
+    overlap_days: int = 14
+    quiet_days: int = 3
+    self_rotation: bool = True
     notice_days: int = 14
     observation_days: int = 14
     access_token_seconds: int = 600
@@ -82,6 +88,8 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "key_longest_days": (1, 3650),
     "credentials_at_once": (2, 20),
     "secret_heaviest_weight": (0, 100_000),
+    "overlap_days": (1, 180),
+    "quiet_days": (0, 90),
     "notice_days": (1, 365),
     "observation_days": (1, 365),
     "access_token_seconds": (60, 3600),

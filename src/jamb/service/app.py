@@ -26,6 +26,7 @@ from jamb.service.routes import (
     requests,
     resources,
     roles,
+    rotations,
     session,
     usage,
 )
@@ -41,6 +42,7 @@ ROUTERS = (
     consent.router,
     requests.router,
     credentials.router,
+    rotations.router,
     access.router,
     audit.router,
     ledger.router,

@@ -2,7 +2,7 @@
 
 from sqlmodel import SQLModel
 
-from jamb.store import clients, credentials, directories, ledger, people, requests, resources, roles, usage
+from jamb.store import clients, credentials, directories, ledger, people, requests, resources, roles, rotations, usage
 
 METADATA = SQLModel.metadata
 
@@ -16,5 +16,6 @@ __all__ = [
     "requests",
     "resources",
     "roles",
+    "rotations",
     "usage",
 ]

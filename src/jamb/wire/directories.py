@@ -17,6 +17,9 @@ class Policy(Answered):
     key_longest_days: int
     credentials_at_once: int
     secret_heaviest_weight: int
+    overlap_days: int
+    quiet_days: int
+    self_rotation: bool
     notice_days: int
     observation_days: int
     access_token_seconds: int
@@ -41,6 +44,9 @@ class PolicyChange(Sent):
     key_longest_days: int | None = None
     credentials_at_once: int | None = None
     secret_heaviest_weight: int | None = None
+    overlap_days: int | None = None
+    quiet_days: int | None = None
+    self_rotation: bool | None = None
     notice_days: int | None = None
     observation_days: int | None = None
     access_token_seconds: int | None = None

@@ -1,0 +1,338 @@
+"""Rotations: what is due, open one, see how far it is, extend, close or abandon it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.clients import client_subject
+from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.actions.successors import Place, Put, SecretIssued, Successor, alike
+from jamb.core.credentials import CredentialKind
+from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.core.policy import changed
+from jamb.core.rotation import (
+    Held,
+    RotationState,
+    Week,
+    check_abandoning,
+    check_closing,
+    forecast,
+    overlap_end,
+)
+from jamb.store import rotations
+from jamb.store.rotations import LoadedRotation, User
+from jamb.store.work import Actor, Unit, unit_of_work
+
+# How long ended ones are shown beside the open ones.
+SHOWN_FOR = timedelta(days=30)
+MOST_SHOWN = 500
+MOST_USERS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """A credential that ends soon, and the dates of its rotation if it were opened now."""
+
+    client_id: str
+    client_name: str
+    credential: CredentialView
+    overlap_ends_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class RotationView:
+    """One rotation. `quiet_at`: when the old one is quiet if nothing uses it any more; None before the new is proven.
+
+    `users`: who got tokens with the old one since it was opened.
+    """
+
+    id: UUID
+    client_id: str
+    client_name: str
+    state: RotationState
+    old: CredentialView
+    new: CredentialView
+    opened_at: datetime
+    opened_by: str
+    overlap_ends_at: datetime
+    quiet_at: datetime | None
+    used_since: datetime | None
+    users: tuple[User, ...]
+    ended_at: datetime | None
+    ended_by: str
+    forced: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    rotation: RotationView
+    put: Put
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """What is due within some days, and the rotations that are open or ended lately."""
+
+    due: tuple[Due, ...]
+    rotations: tuple[RotationView, ...]
+
+
+def read_board(
+    premises: Premises, slug: str, within_days: int | None, own: Collection[str] | None, now: datetime
+) -> Board:
+    """Return what is due and what is under way. `own`: only these clients; None: all."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        until = now + (directory.policy.notice if within_days is None else timedelta(days=within_days))
+        ending = rotations.ending(session, directory.id, now, until)
+        due = [
+            Due(
+                row.client_id,
+                name,
+                credential_view(row, now, directory.policy),
+                overlap_end(now, directory.policy.overlap_days, row.expires_at),
+            )
+            for row, name in ending
+            if own is None or row.client_id in own
+        ]
+        found = rotations.listed(session, directory.id, client_ids=own, ended_since=now - SHOWN_FOR, limit=MOST_SHOWN)
+        return Board(tuple(due), tuple(_view(session, directory, one, now) for one in found))
+
+
+def read_rotation(premises: Premises, slug: str, client_id: str, rotation_id: UUID, now: datetime) -> RotationView:
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return _view(session, directory, _find(session, directory, client_id, rotation_id), now)
+
+
+def open_rotation(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    credential_id: UUID,
+    successor: Successor | None,
+    days: int | None,
+    overlap_days: int | None,
+    actor: Actor,
+    now: datetime,
+) -> Opened:
+    """Put another credential beside one; both are valid until the old one is withdrawn.
+
+    Args:
+        successor: what follows; None: one like the old, made here, that lives for `days`.
+        overlap_days: how long both are meant to stand; the policy's when None.
+
+    Raises:
+        Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        old = find_credential(unit.session, client, credential_id)
+        if not old.stands(now):
+            said = f"{old.hint} is {old.state(now, directory.policy.notice).value}: there is nothing to overlap with."
+            raise Conflict(said, next_step="Add a credential instead.")
+        if rotations.open_of_credential(unit.session, old.id) is not None:
+            raise Conflict(
+                f"{old.hint} takes part in a rotation already.", next_step="Close or abandon that one first."
+            )
+        days_over = directory.policy.overlap_days if overlap_days is None else overlap_days
+        overlap_ends_at = overlap_end(now, days_over, old.expires_at)
+        at = Place(unit, premises, directory, client, old.label, actor, now)
+        put = (successor or alike(old, days)).put(at)
+        unit.session.flush()
+        row = rotations.RotationRow(
+            id=uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id, new_id=put.credential.id,
+            opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
+            quiet_seconds=directory.policy.quiet_days * 86_400,
+        )  # fmt: skip
+        unit.session.add(row)
+        unit.session.flush()
+        after = {"old": old.hint, "new": put.credential.hint, "overlap until": _said(overlap_ends_at)}
+        unit.enter(actor, "rotation.opened", client_subject(client), now=now, after=after)
+        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, row.id), now), put)
+
+
+def reissue(
+    premises: Premises, directory: Directory, client_id: str, rotation_id: UUID, actor: Actor, now: datetime
+) -> Opened:
+    """Issue the new secret of an open rotation again, because it was lost before anything used it.
+
+    Raises:
+        Conflict: the rotation has ended, its new credential is no secret, or was used already.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client, found = _locked(unit, directory, client_id, rotation_id)
+        if not found.facts().state(now).open:
+            raise Conflict("This rotation has ended.", next_step="Open another.")
+        if CredentialKind(found.new.kind) is not CredentialKind.SECRET or found.new.first_used_at is not None:
+            raise Conflict(
+                f"{found.new.hint} is no secret, or something uses it already.", next_step="Abandon it instead."
+            )
+        at = Place(unit, premises, directory, client, found.new.label, actor, now)
+        lost = found.new
+        withdraw_in(unit, directory, client, lost.id, "Lost before it was used", actor, now, rotation_stays=True)
+        put = SecretIssued().put(at)
+        unit.session.flush()
+        found.row.new_id = put.credential.id
+        unit.session.add(found.row)
+        unit.session.flush()
+        unit.enter(
+            actor,
+            "rotation.reissued",
+            client_subject(client),
+            now=now,
+            before={"new": lost.hint},
+            after={"new": put.credential.hint},
+        )
+        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, rotation_id), now), put)
+
+
+def extend(
+    premises: Premises, directory: Directory, client_id: str, rotation_id: UUID, days: int, actor: Actor, now: datetime
+) -> RotationView:
+    """Let the overlap end `days` from now, but never after the old credential ends by itself.
+
+    Raises:
+        Conflict: the rotation has ended. BadInput: days outside their bounds, or the old one ends before.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client, found = _locked(unit, directory, client_id, rotation_id)
+        if not found.facts().state(now).open:
+            raise Conflict("This rotation has ended.", next_step="Open another if it is needed.")
+        ends = overlap_end(now, days, found.old.expires_at)
+        if ends <= found.row.overlap_ends_at:
+            allowed = (
+                f"a later end than {_said(found.row.overlap_ends_at)}; the old one ends {_said(found.old.expires_at)}"
+            )
+            raise BadInput.field("days", days, allowed)
+        before = {"overlap until": _said(found.row.overlap_ends_at)}
+        found.row.overlap_ends_at = ends
+        unit.session.add(found.row)
+        after = {"old": found.old.hint, "overlap until": _said(ends)}
+        unit.enter(actor, "rotation.extended", client_subject(client), now=now, before=before, after=after)
+        return _view(unit.session, directory, found, now)
+
+
+def close(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    rotation_id: UUID,
+    forced: bool,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> RotationView:
+    """Withdraw the old credential: the rotation is done.
+
+    Raises:
+        StillInUse: the old one is in use and it is not forced, or the new one was never seen. Conflict: it has ended.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client, found = _locked(unit, directory, client_id, rotation_id)
+        users = _users(unit.session, found)
+        facts = found.facts()
+        check_closing(facts, now, _named(users), forced=forced)
+        found.row.forced = facts.state(now) is not RotationState.QUIET
+        unit.session.add(found.row)
+        why = reason or ("Its rotation was forced to its end" if found.row.forced else "Its rotation is done")
+        withdraw_in(unit, directory, client, found.old.id, why, actor, now)
+        after = {"old": found.old.hint, "new": found.new.hint, "forced": found.row.forced}
+        unit.enter(actor, "rotation.closed", client_subject(client), now=now, after=after, reason=reason)
+        unit.session.flush()
+        return _view(unit.session, directory, found, now)
+
+
+def abandon(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    rotation_id: UUID,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> RotationView:
+    """Withdraw the new credential; the old one stands as before. Raises `Conflict` where the old one has ended."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client, found = _locked(unit, directory, client_id, rotation_id)
+        check_abandoning(found.facts(), now)
+        withdraw_in(unit, directory, client, found.new.id, reason or "Its rotation was abandoned", actor, now)
+        after = {"old": found.old.hint, "new": found.new.hint}
+        unit.enter(actor, "rotation.abandoned", client_subject(client), now=now, after=after, reason=reason)
+        unit.session.flush()
+        return _view(unit.session, directory, found, now)
+
+
+def foresee(premises: Premises, slug: str, changes: Mapping[str, Any], now: datetime) -> Sequence[Week]:
+    """Return the rotations of the coming year by week, under the policy or with some of its settings changed.
+
+    Raises:
+        BadInput: a setting that does not exist or does not fit.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        policy = (
+            changed(directory.policy, changes, directory.policy.registering_groups) if changes else directory.policy
+        )
+        working = rotations.working(session, directory.id, now)
+        return forecast([Held(CredentialKind(kind), ends) for kind, ends in working], policy, now)
+
+
+def _locked(unit: Unit, directory: Directory, client_id: str, rotation_id: UUID) -> tuple[Any, LoadedRotation]:
+    client = find_client(unit.session, directory, client_id, lock=True)
+    return client, _find(unit.session, directory, client.id, rotation_id, lock=True)
+
+
+def _find(
+    session: Session, directory: Directory, client_id: str, rotation_id: UUID, *, lock: bool = False
+) -> LoadedRotation:
+    found = rotations.by_id(session, directory.id, rotation_id, lock=lock)
+    if found is None or found.row.client_id != client_id:
+        raise NotFound(f"There is no rotation {rotation_id} of this client.", next_step="See the list of rotations.")
+    return found
+
+
+def _users(session: Session, found: LoadedRotation) -> list[User]:
+    row = found.row
+    return rotations.users_since(session, row.client_id, found.old.hint, row.opened_at, MOST_USERS)
+
+
+def _named(users: Sequence[User]) -> str:
+    return "; ".join(
+        f"{one.user_agent or 'a program without a name'} at {one.address or 'an unknown address'}, "
+        f"last {one.last_at:%Y-%m-%d %H:%M} UTC"
+        for one in users
+    )
+
+
+def _said(moment: datetime | None) -> str:
+    return "no end" if moment is None else moment.isoformat(timespec="minutes")
+
+
+def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> RotationView:
+    facts, row = found.facts(), found.row
+    state = facts.state(now)
+    return RotationView(
+        id=row.id,
+        client_id=row.client_id,
+        client_name=found.client_name,
+        state=state,
+        old=credential_view(found.old, now, directory.policy),
+        new=credential_view(found.new, now, directory.policy),
+        opened_at=row.opened_at,
+        opened_by=row.opened_by,
+        overlap_ends_at=row.overlap_ends_at,
+        quiet_at=facts.quiet_at,
+        used_since=facts.used_since,
+        users=tuple(_users(session, found)) if state.open and facts.used_since is not None else (),
+        ended_at=row.ended_at,
+        ended_by=row.ended_by,
+        forced=row.forced,
+    )

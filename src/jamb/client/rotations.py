@@ -1,0 +1,63 @@
+"""Rotations."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+from uuid import UUID
+
+from jamb.client.noun import Noun, part
+from jamb.wire.rotations import Board, OpenedRotation, Rotation, Week
+
+
+class Rotations(Noun):
+    def board(self, *, within: int | None = None) -> Board:
+        """Return what ends within some days (the policy's notice when left out), and what is under way."""
+        return self._transport.one(Board, "GET", "/rotations", params={} if within is None else {"within": within})
+
+    def forecast(self, **policy: int) -> Sequence[Week]:
+        """Return the rotations of the coming year by week, as if the policy had these settings."""
+        return self._transport.many(Week, "GET", "/rotations/forecast", params=dict(policy))
+
+    def open(
+        self,
+        client_id: str,
+        credential_id: UUID,
+        *,
+        successor: Mapping[str, Any] | None = None,
+        days: int | None = None,
+        overlap_days: int | None = None,
+    ) -> OpenedRotation:
+        """Put another credential beside one; what of it is secret is in this answer only.
+
+        Args:
+            successor: what follows, as the API takes it; None: one like the old.
+        """
+        body = {"successor": successor, "days": days, "overlap_days": overlap_days}
+        path = f"/clients/{part(client_id)}/credentials/{credential_id}/rotation"
+        return self._transport.one(OpenedRotation, "POST", path, json=body)
+
+    def read(self, client_id: str, rotation_id: UUID) -> Rotation:
+        return self._transport.one(Rotation, "GET", _one(client_id, rotation_id))
+
+    def reissue(self, client_id: str, rotation_id: UUID) -> OpenedRotation:
+        """Issue the new secret again: it was lost before anything used it."""
+        return self._transport.one(OpenedRotation, "POST", f"{_one(client_id, rotation_id)}/reissue", json={})
+
+    def extend(self, client_id: str, rotation_id: UUID, days: int) -> Rotation:
+        """Let the overlap end `days` from now."""
+        return self._transport.one(Rotation, "POST", f"{_one(client_id, rotation_id)}/extension", json={"days": days})
+
+    def close(self, client_id: str, rotation_id: UUID, *, forced: bool = False, reason: str = "") -> Rotation:
+        """Withdraw the old credential. Raises `StillInUse` while it is in use, unless it is forced."""
+        body = {"forced": forced, "reason": reason}
+        return self._transport.one(Rotation, "POST", f"{_one(client_id, rotation_id)}/closing", json=body)
+
+    def abandon(self, client_id: str, rotation_id: UUID, *, reason: str = "") -> Rotation:
+        """Withdraw the new credential."""
+        body = {"reason": reason}
+        return self._transport.one(Rotation, "POST", f"{_one(client_id, rotation_id)}/abandonment", json=body)
+
+
+def _one(client_id: str, rotation_id: UUID) -> str:
+    return f"/clients/{part(client_id)}/rotations/{rotation_id}"

@@ -1,0 +1,169 @@
+"""Rotations: which credential follows which, and how far they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import ForeignKey, Index, Text
+from sqlalchemy.orm import aliased
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.core.rotation import Rotation, RotationEnd, Seen
+from jamb.store.clients import ClientRow
+from jamb.store.columns import among, moment
+from jamb.store.credentials import CredentialRow
+from jamb.store.usage import AttemptRow
+
+_OPEN = sa.text("ended IS NULL")
+
+
+class RotationRow(SQLModel, table=True):
+    """One rotation. A credential takes part in one open rotation at most, by the two partial indexes."""
+
+    __tablename__ = "rotation"
+    __table_args__ = (
+        Index("rotation_of_credential", "old_id", unique=True, postgresql_where=_OPEN),
+        Index("rotation_to_credential", "new_id", unique=True, postgresql_where=_OPEN),
+        Index("rotation_open", "directory_id", "overlap_ends_at", postgresql_where=_OPEN),
+        Index("rotation_ended", "directory_id", "ended_at"),
+    )
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id")
+    client_id: str = Field(sa_column=sa.Column(Text, ForeignKey("client.id"), nullable=False, index=True))
+    old_id: UUID = Field(foreign_key="credential.id")
+    new_id: UUID = Field(foreign_key="credential.id")
+    opened_at: datetime = moment()
+    opened_by: str = Field(sa_type=Text)
+    overlap_ends_at: datetime = moment()
+    quiet_seconds: int
+    ended: str | None = Field(default=None, sa_type=Text)
+    ended_at: datetime | None = moment(nullable=True)
+    ended_by: str = Field(default="", sa_type=Text)
+    forced: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedRotation:
+    row: RotationRow
+    old: CredentialRow
+    new: CredentialRow
+    client_name: str
+
+    def facts(self) -> Rotation:
+        ended = RotationEnd(self.row.ended) if self.row.ended is not None else None
+        quiet_for = timedelta(seconds=self.row.quiet_seconds)
+        opened_at, overlap_ends_at = self.row.opened_at, self.row.overlap_ends_at
+        return Rotation(opened_at, overlap_ends_at, quiet_for, _seen(self.old), _seen(self.new), ended)
+
+
+@dataclass(frozen=True, slots=True)
+class User:
+    """Who used a credential: from which address, with which program, when last, how often."""
+
+    address: str
+    user_agent: str
+    last_at: datetime
+    times: int
+
+
+def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool = False) -> LoadedRotation | None:
+    statement = _loaded().where(col(RotationRow.id) == rotation_id, col(RotationRow.directory_id) == directory_id)
+    if lock:
+        statement = statement.with_for_update(of=RotationRow)
+    found = session.execute(statement).first()
+    return LoadedRotation(*found) if found is not None else None
+
+
+def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | None:
+    """Return the open rotation in which a credential takes part, locked."""
+    part = (col(RotationRow.old_id) == credential_id) | (col(RotationRow.new_id) == credential_id)
+    statement = select(RotationRow).where(part, col(RotationRow.ended).is_(None))
+    return session.exec(statement.with_for_update()).first()
+
+
+def listed(
+    session: Session, directory_id: UUID, *, client_ids: Iterable[str] | None, ended_since: datetime, limit: int
+) -> list[LoadedRotation]:
+    """Return the open rotations, the one whose overlap ends first before the others, then those ended lately."""
+    lately = col(RotationRow.ended).is_(None) | (col(RotationRow.ended_at) > ended_since)
+    statement = _loaded().where(col(RotationRow.directory_id) == directory_id, lately)
+    if client_ids is not None:
+        statement = statement.where(among(RotationRow.client_id, client_ids))
+    order = (col(RotationRow.ended).is_not(None), col(RotationRow.overlap_ends_at), col(RotationRow.id))
+    return [LoadedRotation(*found) for found in session.execute(statement.order_by(*order).limit(limit))]
+
+
+def users_since(session: Session, client_id: str, hint: str, since: datetime, limit: int) -> list[User]:
+    """Return who got tokens with a credential since a moment, the latest first."""
+    last = sa.func.max(col(AttemptRow.at))
+    rows = session.execute(
+        sa.select(col(AttemptRow.address), col(AttemptRow.user_agent), last, sa.func.count())
+        .where(
+            col(AttemptRow.client_id) == client_id,
+            col(AttemptRow.hint) == hint,
+            col(AttemptRow.outcome) == "issued",
+            col(AttemptRow.at) > since,
+        )
+        .group_by(col(AttemptRow.address), col(AttemptRow.user_agent))
+        .order_by(last.desc())
+        .limit(limit)
+    )
+    return [User(*row) for row in rows]
+
+
+def ending(session: Session, directory_id: UUID, now: datetime, until: datetime) -> list[tuple[CredentialRow, str]]:
+    """Return the credentials that work, end by a moment and are in no open rotation, the first to end first."""
+    part = sa.exists().where(
+        (col(RotationRow.old_id) == col(CredentialRow.id)) | (col(RotationRow.new_id) == col(CredentialRow.id)),
+        col(RotationRow.ended).is_(None),
+    )
+    rows = session.exec(
+        select(CredentialRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
+        .where(
+            ClientRow.directory_id == directory_id,
+            ClientRow.state == "live",
+            col(CredentialRow.withdrawn_at).is_(None),
+            col(CredentialRow.disabled_at).is_(None),
+            col(CredentialRow.expires_at) > now,
+            col(CredentialRow.expires_at) <= until,
+            ~part,
+        )
+        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
+    )
+    return list(rows)
+
+
+def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, datetime | None]]:
+    """Return kind and end of every credential that works now or later and is not being replaced."""
+    replaced = sa.exists().where(col(RotationRow.old_id) == col(CredentialRow.id), col(RotationRow.ended).is_(None))
+    rows = session.execute(
+        sa.select(col(CredentialRow.kind), col(CredentialRow.expires_at))
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(
+            col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.withdrawn_at).is_(None),
+            col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
+            ~replaced,
+        )
+    )
+    return [(kind, ends) for kind, ends in rows]
+
+
+def _loaded() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
+    old, new = aliased(CredentialRow), aliased(CredentialRow)
+    return (
+        sa.select(RotationRow, old, new, col(ClientRow.name))
+        .join(old, col(old.id) == col(RotationRow.old_id))
+        .join(new, col(new.id) == col(RotationRow.new_id))
+        .join(ClientRow, col(ClientRow.id) == col(RotationRow.client_id))
+    )
+
+
+def _seen(row: CredentialRow) -> Seen:
+    return Seen(row.first_used_at, row.last_used_at, row.expires_at)

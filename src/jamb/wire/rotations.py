@@ -1,0 +1,121 @@
+"""Rotations."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.core.credentials import KeyType
+from jamb.core.rotation import RotationState
+from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.credentials import CertificateSent, Credential, Days, IssuerSent, KeysSent, Sheet
+
+
+class SecretWanted(Sent):
+    """A secret, issued here."""
+
+    kind: Literal["secret"]
+
+
+class CertificateWanted(Sent):
+    """A certificate with its key pair, made here."""
+
+    kind: Literal["made-certificate"]
+    key_type: KeyType = KeyType.P256
+
+
+Successor = Annotated[
+    SecretWanted | CertificateWanted | CertificateSent | KeysSent | IssuerSent, Field(discriminator="kind")
+]
+
+
+class NewRotation(Sent):
+    """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out."""
+
+    successor: Successor | None = None
+    days: Days | None = None
+    overlap_days: Days | None = None
+
+
+class Extension(Sent):
+    """`days` from now until the overlap ends."""
+
+    days: Days
+
+
+class Closing(Sent):
+    """`forced`: withdraw the old credential though it is not quiet; whatever uses it stops."""
+
+    forced: bool = False
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class Abandonment(Sent):
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class User(Answered):
+    """Who got tokens with the old credential since the rotation was opened."""
+
+    address: str
+    user_agent: str
+    last_at: Moment
+    times: int
+
+
+class Rotation(Answered):
+    """`quiet_at`: when the old one is quiet if nothing uses it any more; null before the new one was seen."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    state: RotationState
+    old: Credential
+    new: Credential
+    opened_at: Moment
+    opened_by: str
+    overlap_ends_at: Moment
+    quiet_at: Moment | None
+    used_since: Moment | None
+    users: list[User]
+    ended_at: Moment | None
+    ended_by: str
+    forced: bool
+
+
+class Due(Answered):
+    """A credential that ends soon; `overlap_ends_at`: of its rotation, if it were opened now."""
+
+    client_id: str
+    client_name: str
+    credential: Credential
+    overlap_ends_at: Moment
+
+
+class Board(Answered):
+    due: list[Due]
+    rotations: list[Rotation]
+
+
+class OpenedRotation(Answered):
+    """What is shown once: a secret with its sheets, or a key pair; null and empty where the client made its own."""
+
+    rotation: Rotation
+    secret: str | None
+    sheets: list[Sheet]
+    certificate: str | None
+    pkcs12: str | None
+    private_key: str | None
+    passphrase: str | None
+
+
+class Week(Answered):
+    """Rotations due in the week that begins on this day."""
+
+    begins: date
+    secrets: int
+    keys: int
+    due: int
