@@ -14,6 +14,7 @@ export const router = createRouter({
     { path: "/clients/:id", name: "dossier", component: () => import("./pages/Dossier.vue"), meta: { title: "Client" } },
     { path: "/clients/:id/consent", name: "consent", component: () => import("./pages/Consent.vue"), meta: { title: "Consent" } },
     { path: "/desk", name: "desk", component: () => import("./pages/Desk.vue"), meta: { title: "Consent desk" } },
+    { path: "/rotation", name: "rotation", component: () => import("./pages/Rotation.vue"), meta: { title: "Rotation" } },
     { path: "/desk/:id", name: "request", component: () => import("./pages/Request.vue"), meta: { title: "A request" } },
     { path: "/people", name: "people", component: () => import("./pages/People.vue"), meta: { title: "People" } },
     { path: "/audit", name: "audit", component: () => import("./pages/Audit.vue"), meta: { title: "Audit" } },

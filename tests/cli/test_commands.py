@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from tests.cli.run import Shell
-from tests.world import World, unique
+from tests.world import Made, World, unique
 
 
 @pytest.fixture
@@ -171,6 +171,44 @@ def test_a_certificate_is_made_disabled_enabled_and_the_files_are_the_owners_alo
     trusted = writer("credentials", "trust", made["name"], "https://builds.example", f"job:{made['id']}")
     assert "jwt-bearer" in trusted.out
     assert len(writer("credentials", "list", made["name"], "-o", "json").json()) == 2
+
+
+def test_rotations_are_opened_in_bulk_go_on_after_a_stop_and_are_undone(world: World, shell: Shell) -> None:
+    writer, folder = shell.signed_in("custodian"), shell.folder / "out"
+    both = [world.client(granted=["berths.view"], days=3) for _ in range(2)]
+    names = {one.name for one in both}
+    plan = writer("rotate", "open-all", "--within", "4", "--save", "out", "--dry-run", "-o", "json").json()
+    assert names <= {one["client_name"] for one in plan}
+    assert not folder.exists(), "a dry run does nothing"
+    assert writer("rotate", "open-all", "--within", "4", "--save", "out").code == 2, "without a terminal it wants --yes"
+    said = writer("rotate", "open-all", "--within", "4", "--save", "out", "--yes")
+    assert said.code == 0, said.err
+    files = {name: folder / f"{name.lower().replace(' ', '-')}-{one.secret[:12].replace('_', '-')}.after"
+             for one in both for name in [one.name]}  # fmt: skip
+    assert all(file.stat().st_mode & 0o777 == 0o600 for file in files.values())
+    secrets = {name: _secret_in(file) for name, file in files.items()}
+    assert not any(secret in said.out + said.err for secret in secrets.values())
+    assert world.ask_token(Made(both[0].id, both[0].name, secrets[both[0].name])).status_code == 200
+    # A stop between the answer and its file: the secret that nobody has is issued again, the other is left alone.
+    files[both[1].name].unlink()
+    again = writer("rotate", "open-all", "--within", "4", "--save", "out", "--yes")
+    assert "issued again" in again.out
+    assert _secret_in(files[both[0].name]) == secrets[both[0].name]
+    assert _secret_in(files[both[1].name]) != secrets[both[1].name]
+    shown = writer("rotate", "show", both[0].name)
+    assert "both in overlap" in shown.out
+    refused = writer("rotate", "close", both[0].name)
+    assert (refused.code, "not unseen for long enough" in refused.err) == (2, True)
+    undone = writer("rotate", "undo-all", "--save", "out", "--yes")
+    assert "the old credentials stand as before" in undone.out
+    assert not files[both[1].name].exists()
+    assert files[both[0].name].exists(), "what is used already is not undone"
+    assert writer("rotate", "close", both[0].name, "--force", "--yes").code == 0
+    assert "in a year" in writer("rotate", "forecast", "--secret-days", "30").out
+
+
+def _secret_in(file: Path) -> str:
+    return next(line.partition("=")[2] for line in file.read_text().splitlines() if line.startswith("CLIENT_SECRET="))
 
 
 def test_a_consent_is_ended_and_owners_are_changed(world: World, shell: Shell) -> None:

@@ -97,6 +97,11 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     ),
     "consent desk": ("/desk", "Consent desk", None),
     "consent desk, decided": ("/desk?past", "Consent desk", lambda page: page.get_by_role("table").wait_for()),
+    "rotation, with the steps of one": (
+        "/rotation?within=90",
+        "Rotation",
+        lambda page: page.get_by_role("button", name=re.compile("^Steps for")).first.click(),
+    ),
     "people, a role to assign": ("/people?open=assign:quay-hand", "People", assigning),
     "people, a group to change": ("/people?open=group:control-room", "People", None),
     "a resource to change": ("/resources/dispatches", "Resources", editing),

@@ -2805,8 +2805,12 @@ export interface components {
         /**
          * NewRotation
          * @description `successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
+         *
+         *     `id`: chosen by the caller, so that one who never heard the answer can read the rotation and have its secret again.
          */
         NewRotation: {
+            /** Id */
+            id?: string | null;
             /** Successor */
             successor?: (components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"] | components["schemas"]["CertificateSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"]) | null;
             /** Days */

@@ -210,6 +210,14 @@ export const useRoles = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/roles", { params: { path: path() } })),
   });
 
+export const useBoard = (within: MaybeRefOrGetter<number>) =>
+  useQuery({
+    queryKey: ["rotations", directory, () => toValue(within)],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(api.GET("/api/v1/directories/{directory}/rotations", { params: { path: path(), query: { within: toValue(within) } } })),
+  });
+
 export const useGroups = () =>
   useQuery({
     queryKey: ["groups", directory],

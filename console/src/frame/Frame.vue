@@ -13,6 +13,7 @@ const PLACES = computed(() =>
     { name: "today", to: "/", label: "Today", needs: "today.read" },
     { name: "clients", to: "/clients", label: "Clients", needs: "clients.list" },
     { name: "desk", to: "/desk", label: "Consent desk", needs: "requests.list" },
+    { name: "rotation", to: "/rotation", label: "Rotation", needs: "rotations.list" },
     { name: "audit", to: "/audit", label: "Audit", needs: "audit.read" },
     { name: "resources", to: "/resources", label: "Resources", needs: "resources.list" },
     { name: "people", to: "/people", label: "People", needs: "people.list" },

@@ -122,12 +122,14 @@ def open_rotation(
     overlap_days: int | None,
     actor: Actor,
     now: datetime,
+    rotation_id: UUID | None = None,
 ) -> Opened:
     """Put another credential beside one; both are valid until the old one is withdrawn.
 
     Args:
         successor: what follows; None: one like the old, made here, that lives for `days`.
         overlap_days: how long both are meant to stand; the policy's when None.
+        rotation_id: chosen by the caller, so that one who never heard the answer can ask for it.
 
     Raises:
         Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
@@ -138,6 +140,10 @@ def open_rotation(
         if not old.stands(now):
             said = f"{old.hint} is {old.state(now, directory.policy.notice).value}: there is nothing to overlap with."
             raise Conflict(said, next_step="Add a credential instead.")
+        if rotation_id is not None and unit.session.get(rotations.RotationRow, rotation_id) is not None:
+            raise Conflict(
+                f"The rotation {rotation_id} was opened already.", next_step="Read it, or choose another id."
+            )
         if rotations.open_of_credential(unit.session, old.id) is not None:
             raise Conflict(
                 f"{old.hint} takes part in a rotation already.", next_step="Close or abandon that one first."
@@ -148,8 +154,8 @@ def open_rotation(
         put = (successor or alike(old, days)).put(at)
         unit.session.flush()
         row = rotations.RotationRow(
-            id=uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id, new_id=put.credential.id,
-            opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
+            id=rotation_id or uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id,
+            new_id=put.credential.id, opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
             quiet_seconds=directory.policy.quiet_days * 86_400,
         )  # fmt: skip
         unit.session.add(row)

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import re
-from base64 import b64decode
 from pathlib import Path
 from typing import Annotated
 from uuid import UUID
 
 import typer
-from rich.progress import Progress
 
+from jamb.cli import rotate_all
 from jamb.cli.clients import SheetForm
 from jamb.cli.connection import connected
 from jamb.cli.credentials import pick
@@ -22,25 +19,24 @@ from jamb.cli.output import (
     YesOption,
     confirm,
     emit,
-    err,
     note,
     out,
     relative,
-    table,
 )
-from jamb.cli.rotation_view import show_board, show_due, show_forecast, show_one, show_opened
-from jamb.client import BadInput, Jamb, JambError, NotFound
-from jamb.core.credentials import CredentialKind
-from jamb.wire.rotations import Due, OpenedRotation, Rotation
+from jamb.cli.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinOption
+from jamb.cli.rotation_files import keep, target_of
+from jamb.cli.rotation_view import show_board, show_forecast, show_one, show_opened
+from jamb.client import BadInput, Jamb, NotFound
+from jamb.wire.rotations import OpenedRotation, Rotation
 
 app = typer.Typer(help="Replace credentials before they end, without an outage.", no_args_is_help=True)
-WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's notice when left out")]
-OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
-DaysOption = Annotated[int | None, typer.Option(help="Days until the new one ends; the policy's default when left out")]
 RotationArgument = Annotated[
     str, typer.Argument(metavar="[CREDENTIAL]", help="Its old or new credential, if there is more than one rotation")
 ]
-ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
+
+
+app.command("open-all")(rotate_all.open_all)
+app.command("undo-all")(rotate_all.undo_all)
 
 
 @app.command("list")
@@ -64,56 +60,15 @@ def open_one(
     """Put another credential like it beside one. Both are valid until the old one is withdrawn."""
     with connected() as jamb:
         found, held = pick(jamb, client, credential)
-        target = _target(save, found.name, held.hint) if save is not None else None
+        target = target_of(save, found.name, held.hint) if save is not None else None
         if target is not None and target.exists():
             raise BadInput.field("--save", str(target), "a folder without this file", "Nothing was opened.")
         opened = jamb.rotations.open(found.id, held.id, days=days, overlap_days=overlap)
     if target is not None:
-        _keep(target, opened)
+        keep(target, opened)
         note(f"What is secret is in {target}; it is the only copy.")
         opened = without_secrets(opened)
     emit(opened, output, lambda: show_opened(opened, form))
-
-
-@app.command("open-all")
-def open_all(
-    save: Annotated[Path, typer.Option(help="A folder: one file for each new credential (mode 600)")],
-    within: WithinOption = None,
-    days: DaysOption = None,
-    overlap: OverlapOption = None,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be opened, and do nothing")] = False,
-    yes: YesOption = False,
-    output: Output = Form.TABLE,
-) -> None:
-    """Open a rotation for everything that ends soon. Run again after a stop, it goes on where it was.
-
-    A secret whose file was not written before the stop is issued again: nothing had it.
-    """
-    with connected() as jamb:
-        board = jamb.rotations.board(within=within)
-        lost = [one for one in board.rotations if _is_lost(one, save)]
-        if dry_run or not (board.due or lost):
-            emit(board.due, output, lambda: show_due(board.due))
-            return
-        show_due(board.due)
-        if lost:
-            out.print(f"{_many(len(lost), 'secret')} of open rotations without a file here, to be issued again.")
-        confirm(f"Open {_many(len(board.due), 'rotation')} and write to {save}?", yes)
-        save.mkdir(parents=True, exist_ok=True)
-        results: list[tuple[str, str, str]] = []
-        with Progress(console=err, transient=True) as progress:
-            task = progress.add_task("Opening", total=len(board.due) + len(lost))
-            for due in board.due:
-                results.append(_opened(jamb, due, save, days, overlap))
-                progress.advance(task)
-            for rotation in lost:
-                results.append(_reissued(jamb, rotation, save))
-                progress.advance(task)
-    failed = sum(said.startswith("failed") for _, _, said in results)
-    table(["client", "credential", "result"], results)
-    out.print(f"{_many(len(results) - failed, 'rotation')} opened, {failed} failed.")
-    if failed:
-        raise typer.Exit(2)
 
 
 @app.command()
@@ -224,64 +179,8 @@ def _one(jamb: Jamb, client: str, credential: str) -> Rotation:
     return mine[0]
 
 
-def _many(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"
-
-
 def _names(hint: str, credential_id: UUID) -> set[str]:
     return {hint, hint.rstrip("…"), str(credential_id)}
-
-
-def _target(folder: Path, client: str, hint: str) -> Path:
-    """Return the file of a rotation's new credential: named by its client and the credential that it follows."""
-    stem = re.sub(r"[^a-z0-9]+", "-", f"{client} {hint}".lower()).strip("-")
-    return folder / f"{stem}.after"
-
-
-def _is_lost(one: Rotation, folder: Path) -> bool:
-    unseen = one.state.open and one.new.kind is CredentialKind.SECRET and one.new.first_used_at is None
-    started = folder.is_dir() and any(folder.iterdir())
-    return unseen and started and not _target(folder, one.client_name, one.old.hint).exists()
-
-
-def _opened(jamb: Jamb, due: Due, folder: Path, days: int | None, overlap: int | None) -> tuple[str, str, str]:
-    target = _target(folder, due.client_name, due.credential.hint)
-    try:
-        made = jamb.rotations.open(due.client_id, due.credential.id, days=days, overlap_days=overlap)
-        _keep(target, made)
-    except JambError as error:
-        return due.client_name, due.credential.hint, f"failed: {error.message}"
-    return due.client_name, due.credential.hint, f"followed by {made.rotation.new.hint} in {target.name}"
-
-
-def _reissued(jamb: Jamb, one: Rotation, folder: Path) -> tuple[str, str, str]:
-    target = _target(folder, one.client_name, one.old.hint)
-    try:
-        made = jamb.rotations.reissue(one.client_id, one.id)
-        _keep(target, made)
-    except JambError as error:
-        return one.client_name, one.old.hint, f"failed: {error.message}"
-    return one.client_name, one.old.hint, f"issued again as {made.rotation.new.hint} in {target.name}"
-
-
-def _keep(target: Path, made: OpenedRotation) -> None:
-    """Write what is shown once: whole or not at all, readable by its owner alone."""
-    parts = [sheet.forms["env"] for sheet in made.sheets]
-    if made.private_key is not None:
-        parts = [made.certificate or "", made.private_key, f"passphrase {made.passphrase}"]
-    target.parent.mkdir(parents=True, exist_ok=True)
-    beside = target.with_name(f".{target.name}.part")
-    beside.unlink(missing_ok=True)
-    with os.fdopen(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as opened:
-        opened.write("\n\n".join(parts) + "\n")
-        opened.flush()
-        os.fsync(opened.fileno())
-    beside.rename(target)
-    if made.pkcs12 is not None:
-        with os.fdopen(
-            os.open(target.with_suffix(".p12"), os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb"
-        ) as opened_:
-            opened_.write(b64decode(made.pkcs12))
 
 
 def without_secrets(made: OpenedRotation) -> OpenedRotation:

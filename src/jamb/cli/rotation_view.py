@@ -119,3 +119,7 @@ def show_forecast(today: Sequence[Week], other: Sequence[Week] | None) -> None:
 
 def _bar(count: int, most: int) -> Text:
     return Text("█" * max(1, round(20 * count / most)) if count else "", style="cyan")
+
+
+def many(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"

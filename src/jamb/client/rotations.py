@@ -27,13 +27,17 @@ class Rotations(Noun):
         successor: Mapping[str, Any] | None = None,
         days: int | None = None,
         overlap_days: int | None = None,
+        rotation_id: UUID | None = None,
     ) -> OpenedRotation:
         """Put another credential beside one; what of it is secret is in this answer only.
 
         Args:
             successor: what follows, as the API takes it; None: one like the old.
+            rotation_id: chosen here, so that the rotation can be found though the answer was lost.
         """
-        body = {"successor": successor, "days": days, "overlap_days": overlap_days}
+        body: dict[str, Any] = {"successor": successor, "days": days, "overlap_days": overlap_days}
+        if rotation_id is not None:
+            body["id"] = str(rotation_id)
         path = f"/clients/{part(client_id)}/credentials/{credential_id}/rotation"
         return self._transport.one(OpenedRotation, "POST", path, json=body)
 

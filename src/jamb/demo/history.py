@@ -11,7 +11,7 @@ from uuid import UUID, uuid4
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, credentials, keys, requests
+from jamb.actions import asks, clients, consent, credentials, keys, requests, rotations
 from jamb.actions.premises import Directory, Premises
 from jamb.core.attempts import Outcome
 from jamb.core.credentials import CredentialKind, KeyType, digest_secret, hint_of, secret_from
@@ -19,7 +19,7 @@ from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
-from jamb.demo.scenario import DemoClient, DemoCredential, DemoRequest, DemoUse, read_ask
+from jamb.demo.scenario import DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store import usage
 from jamb.store.clients import AskRow, GrantRow
 from jamb.store.credentials import CredentialRow
@@ -162,6 +162,35 @@ class History:
             after = {"resource": "tides", "permissions": ["readings.view"], "kind": "delegated", "for": person.name}
             subject = {"kind": "client", "client": self._ids[name], "name": name}
             unit.enter(person, "consent.granted", subject, now=at, after=after, reason="For themselves")
+
+    def rotate(self, demo: DemoRotation) -> None:
+        """Open a rotation in the past, and let both credentials be seen since as the scenario says."""
+        self._on(demo.opened, timedelta(hours=4), lambda at: self._rotate(demo, at))
+
+    def _rotate(self, demo: DemoRotation, at: datetime) -> None:
+        client_id, custodian = self._ids[demo.client], self.actors["hanneke.brouwer"]
+        with Session(self.premises.engine) as session:
+            old = session.exec(select(CredentialRow).where(CredentialRow.client_id == client_id)).one()
+        opened = rotations.open_rotation(
+            self.premises, self.port, client_id, old.id, None, None, None, custodian, at
+        ).rotation
+        with observation(self.premises.engine) as session:
+            seen = {"last_used_at": self._ago(demo.old_seen, 20)}
+            session.execute(update(CredentialRow).where(col(CredentialRow.id) == old.id).values(**seen))
+            if demo.new_seen is not None:
+                fresh = {"first_used_at": at + timedelta(hours=5), "last_used_at": self._ago(demo.new_seen, 8)}
+                new = col(CredentialRow.id) == opened.new.id
+                session.execute(update(CredentialRow).where(new).values(**fresh))
+            if demo.program is not None:
+                program, address = demo.program
+                for hours in (2, 26, 50):
+                    session.add(
+                        usage.AttemptRow(
+                            directory_id=self.port.id, client_id=client_id, at=self.now - timedelta(hours=hours),
+                            outcome=Outcome.ISSUED.value, hint=old.hint, detail="", address=address,
+                            user_agent=program, resource="https://dispatches.quillhaven.example",
+                        )
+                    )  # fmt: skip
 
     def client_id(self, name: str) -> str:
         return self._ids[name]

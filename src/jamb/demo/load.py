@@ -32,6 +32,7 @@ from jamb.demo.scenario import (
     REQUESTS,
     RESOURCES,
     ROLES,
+    ROTATIONS,
     TERMS,
     DemoDirectory,
     DemoUse,
@@ -82,6 +83,8 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
         history.add(demo)
     for request in REQUESTS:
         history.request(request)
+    for rotation in ROTATIONS:
+        history.rotate(rotation)
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(history, handed, at))

@@ -306,6 +306,28 @@ class DemoClient:
 
 
 @dataclass(frozen=True)
+class DemoRotation:
+    """Opened `opened` days ago; the new credential was last seen `new_seen` days ago, the old one `old_seen`.
+
+    `program`: which got tokens with the old one since, with its address.
+    """
+
+    client: str
+    opened: int
+    new_seen: int | None
+    old_seen: int
+    program: tuple[str, str] | None = None
+
+
+# In overlap, overdue, and quiet.
+ROTATIONS = (
+    DemoRotation("Duty mail digest", 5, 0, 0, ("duty-digest/2.1", "192.0.2.30")),
+    DemoRotation("Weather display", 20, None, 0),
+    DemoRotation("Mail archive", 9, 0, 6),
+)
+
+
+@dataclass(frozen=True)
 class DemoRequest:
     """Asked `days` ago by `by` (a login's first part); `said` is the decline, `first` the first of two approvers."""
 

@@ -33,8 +33,12 @@ Successor = Annotated[
 
 
 class NewRotation(Sent):
-    """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out."""
+    """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
 
+    `id`: chosen by the caller, so that one who never heard the answer can read the rotation and have its secret again.
+    """
+
+    id: UUID | None = None
     successor: Successor | None = None
     days: Days | None = None
     overlap_days: Days | None = None

@@ -62,7 +62,7 @@ def open_rotation(
     """Put another credential beside one. What of it is secret is in this answer only."""
     opened = rotations.open_rotation(
         office.premises, admitted.directory, client, credential, _successor(sent), sent.days, sent.overlap_days,
-        admitted.actor, now,
+        admitted.actor, now, sent.id,
     )  # fmt: skip
     return _opened(opened)
 

@@ -1,0 +1,114 @@
+"""Rotation in bulk: open everything that ends soon, go on after a stop, and undo."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.progress import Progress
+
+from jamb.cli.connection import connected
+from jamb.cli.output import Form, Output, YesOption, confirm, emit, err, out, table
+from jamb.cli.rotation_files import Entry, entries_of, keep, list_entry
+from jamb.cli.rotation_view import many, show_due
+from jamb.client import Jamb, JambError, NotFound
+from jamb.wire.rotations import OpenedRotation
+
+WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's notice when left out")]
+OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
+DaysOption = Annotated[int | None, typer.Option(help="Days until the new one ends; the policy's default when left out")]
+ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
+
+
+def open_all(
+    save: Annotated[Path, typer.Option(help="A folder: one file for each new credential (mode 600)")],
+    within: WithinOption = None,
+    days: DaysOption = None,
+    overlap: OverlapOption = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be opened, and do nothing")] = False,
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Open a rotation for everything that ends soon. Run again after a stop, it goes on where it was.
+
+    A secret of this folder whose file was not written before the stop is issued again: nothing had it.
+    """
+    with connected() as jamb:
+        due = jamb.rotations.board(within=within).due
+        left = [one for one in entries_of(save) if not one.target(save).exists() and _is_left(jamb, one)]
+        if dry_run or not (due or left):
+            emit(due, output, lambda: show_due(due))
+            return
+        show_due(due)
+        if left:
+            out.print(f"{many(len(left), 'rotation')} of {save} without a file yet.", markup=False)
+        confirm(f"Open {many(len(due), 'rotation')} and write to {save}?", yes)
+        results: list[tuple[str, str, str]] = []
+        with Progress(console=err, transient=True) as progress:
+            task = progress.add_task("Opening", total=len(due) + len(left))
+            for entry in left:
+                results.append(_carry_out(jamb, entry, save, days, overlap))
+                progress.advance(task)
+            for one in due:
+                if one.credential.id not in {entry.credential_id for entry in left}:
+                    results.append(_carry_out(jamb, list_entry(save, one), save, days, overlap))
+                progress.advance(task)
+    failed = sum(said.startswith("failed") for _, _, said in results)
+    table(["client", "credential", "result"], results)
+    out.print(f"{many(len(results) - failed, 'rotation')} opened, {failed} failed.")
+    if failed:
+        raise typer.Exit(2)
+
+
+def undo_all(
+    save: Annotated[Path, typer.Option(exists=True, file_okay=False, help="The folder that `open-all` wrote to")],
+    reason: ReasonOption = "",
+    yes: YesOption = False,
+) -> None:
+    """Abandon the rotations of a folder whose new credential was not used yet; their files are removed."""
+    with connected() as jamb:
+        found = {one.id: one for one in jamb.rotations.board().rotations}
+        mine = [
+            entry
+            for entry in entries_of(save)
+            if (one := found.get(entry.rotation_id)) and one.state.open and one.new.first_used_at is None
+        ]
+        confirm(f"Withdraw the new credentials of {many(len(mine), 'rotation')} and remove their files?", yes)
+        for entry in mine:
+            jamb.rotations.abandon(entry.client_id, entry.rotation_id, reason=reason or "Undone")
+            for file in (entry.target(save), entry.target(save).with_suffix(".p12")):
+                file.unlink(missing_ok=True)
+    out.print(f"{many(len(mine), 'rotation')} undone; the old credentials stand as before.")
+
+
+def _is_left(jamb: Jamb, entry: Entry) -> bool:
+    """Tell whether something of an entry is still to be done: it was never opened, or nobody has its secret."""
+    try:
+        one = jamb.rotations.read(entry.client_id, entry.rotation_id)
+    except NotFound:
+        return any(due.credential.id == entry.credential_id for due in jamb.rotations.board(within=3650).due)
+    return one.state.open and one.new.first_used_at is None and one.new.kind == "secret"
+
+
+def _carry_out(jamb: Jamb, entry: Entry, folder: Path, days: int | None, overlap: int | None) -> tuple[str, str, str]:
+    target = entry.target(folder)
+    try:
+        try:
+            made = jamb.rotations.open(
+                entry.client_id, entry.credential_id, days=days, overlap_days=overlap, rotation_id=entry.rotation_id
+            )
+            verb = "followed by"
+        except JambError as error:
+            if "opened already" not in error.message:
+                raise
+            made, verb = jamb.rotations.reissue(entry.client_id, entry.rotation_id), "issued again as"
+        keep(target, made)
+    except JambError as error:
+        return entry.client_name, entry.hint, f"failed: {error.message}"
+    return entry.client_name, entry.hint, _followed(verb, made, target)
+
+
+def _followed(verb: str, made: OpenedRotation, target: Path) -> str:
+    said = f"{verb} {made.rotation.new.hint}"
+    return f"{said} in {target.name}" if made.sheets or made.private_key is not None else said

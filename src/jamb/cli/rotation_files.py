@@ -1,0 +1,87 @@
+"""What rotations leave in a folder: a file for each new credential, and a list by which a stopped run goes on."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+from base64 import b64decode
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import UUID, uuid4
+
+from jamb.wire.rotations import Due, OpenedRotation
+
+_LIST = ".rotations"
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One rotation of a folder: written down before it is opened, under the id that it will have."""
+
+    rotation_id: UUID
+    client_id: str
+    client_name: str
+    credential_id: UUID
+    hint: str
+
+    def target(self, folder: Path) -> Path:
+        return target_of(folder, self.client_name, self.hint)
+
+
+def entries_of(folder: Path) -> list[Entry]:
+    """Return what a folder lists; a line that a stop cut short is passed over, for nothing was opened for it."""
+    found = []
+    file = folder / _LIST
+    for line in file.read_text().splitlines() if file.exists() else ():
+        try:
+            kept = json.loads(line)
+            found.append(
+                Entry(UUID(kept["rotation"]), kept["client"], kept["name"], UUID(kept["credential"]), kept["hint"])
+            )
+        except (ValueError, KeyError):
+            continue
+    return found
+
+
+def list_entry(folder: Path, due: Due) -> Entry:
+    """Write an entry to the folder's list, on the disk before this returns."""
+    made = Entry(uuid4(), due.client_id, due.client_name, due.credential.id, due.credential.hint)
+    kept = {
+        "rotation": str(made.rotation_id), "client": made.client_id, "name": made.client_name,
+        "credential": str(made.credential_id), "hint": made.hint,
+    }  # fmt: skip
+    folder.mkdir(parents=True, exist_ok=True)
+    with os.fdopen(os.open(folder / _LIST, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a") as file:
+        file.write(json.dumps(kept) + "\n")
+        file.flush()
+        os.fsync(file.fileno())
+    return made
+
+
+def target_of(folder: Path, client: str, hint: str) -> Path:
+    """Return the file of a rotation's new credential: named by its client and the credential that it follows."""
+    stem = re.sub(r"[^a-z0-9]+", "-", f"{client} {hint}".lower()).strip("-")
+    return folder / f"{stem}.after"
+
+
+def keep(target: Path, made: OpenedRotation) -> None:
+    """Write what is shown once: whole or not at all, readable by its owner alone."""
+    if not made.sheets and made.private_key is None:
+        return
+    parts = [sheet.forms["env"] for sheet in made.sheets]
+    if made.private_key is not None:
+        parts = [made.certificate or "", made.private_key, f"passphrase {made.passphrase}"]
+    target.parent.mkdir(parents=True, exist_ok=True)
+    beside = target.with_name(f".{target.name}.part")
+    beside.unlink(missing_ok=True)
+    with os.fdopen(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as opened:
+        opened.write("\n\n".join(parts) + "\n")
+        opened.flush()
+        os.fsync(opened.fileno())
+    beside.rename(target)
+    if made.pkcs12 is not None:
+        with os.fdopen(
+            os.open(target.with_suffix(".p12"), os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb"
+        ) as opened_:
+            opened_.write(b64decode(made.pkcs12))
