@@ -112,7 +112,7 @@ const count = (part: string) =>
               <span v-else-if="client.kind === 'service'" class="soft small">A custodian or steward issues secrets</span>
             </div>
             <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>
-            <Credentials :client="id" :credentials="data.credentials" />
+            <Credentials :client="id" :name="client.name" :credentials="data.credentials" />
           </section>
 
           <section id="explain" aria-labelledby="explain-title">

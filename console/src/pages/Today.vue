@@ -42,7 +42,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink> for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template>.
         </p>
         <p>
-          <RouterLink :to="{ name: 'clients', query: { attention: 'ending' } }">{{ many(soon.length, "secret ends", "secrets end") }}</RouterLink>
+          <RouterLink :to="{ name: 'clients', query: { attention: 'ending' } }">{{ many(soon.length, "credential ends", "credentials end") }}</RouterLink>
           within {{ directory?.policy.notice_days ?? 14 }} days<template v-if="inUse">, <strong>{{ inUse }} still in use</strong></template>.
         </p>
         <p>

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from datetime import timedelta
 from pathlib import Path
 from typing import Annotated
 from uuid import UUID
@@ -26,7 +28,8 @@ from jamb.cli.output import (
 from jamb.cli.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinOption
 from jamb.cli.rotation_files import keep, target_of
 from jamb.cli.rotation_view import show_board, show_forecast, show_one, show_opened
-from jamb.client import BadInput, Jamb, NotFound
+from jamb.client import BadInput, Jamb, NotFound, keep_fresh
+from jamb.client.own_secret import Did
 from jamb.wire.rotations import OpenedRotation, Rotation
 
 app = typer.Typer(help="Replace credentials before they end, without an outage.", no_args_is_help=True)
@@ -145,6 +148,31 @@ def reissue(
         found = _one(jamb, client, credential)
         opened = jamb.rotations.reissue(found.client_id, found.id)
     emit(opened, output, lambda: show_opened(opened, form))
+
+
+@app.command()
+def own(
+    issuer: Annotated[str, typer.Argument(help="The issuer, from the connection sheet")],
+    client_id: Annotated[str, typer.Argument(help="The client id, from the connection sheet")],
+    file: Annotated[Path, typer.Option("--secret-file", exists=True, dir_okay=False, help="The file with the secret")],
+    before: Annotated[int, typer.Option(help="Rotate when it ends within this many days")] = 14,
+    output: Output = Form.TABLE,
+) -> None:
+    """For the client itself, once a day: rotate the secret in a file when it is due, and close when the old is quiet.
+
+    Needs no sign-in: the secret in the file proves the client. The file is replaced whole.
+    """
+    kept = keep_fresh(issuer.rstrip("/"), client_id, file, before=timedelta(days=before))
+    said = {
+        Did.NOTHING: f"Nothing to do: the secret ends {relative(kept.ends, 'never')}.",
+        Did.ROTATED: f"Rotated: {file} holds the new secret, which ends {relative(kept.ends, 'never')}.",
+        Did.WAITED: "The new secret is in place; the old one is not quiet yet.",
+        Did.CLOSED: "Done: the old secret is withdrawn.",
+    }[kept.did]
+    if output is Form.JSON:
+        print(json.dumps({"did": kept.did.value, "ends": kept.ends.isoformat() if kept.ends else None}))
+        return
+    out.print(said, markup=False)
 
 
 @app.command()

@@ -6,6 +6,7 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
 
 from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
 from jamb.client.jamb import Jamb
+from jamb.client.own_secret import KeptFresh, SecretFile, keep_fresh
 from jamb.core.errors import (
     BadInput,
     Conflict,
@@ -27,9 +28,12 @@ __all__ = [
     "Forbidden",
     "Jamb",
     "JambError",
+    "KeptFresh",
     "NotFound",
     "NotSignedIn",
+    "SecretFile",
     "ServiceUnreachable",
     "TooManyTries",
     "WorldFailure",
+    "keep_fresh",
 ]

@@ -41,6 +41,10 @@ class ClientCredentials(httpx.Auth):
     def __repr__(self) -> str:
         return f"ClientCredentials(client_id={self.client_id!r})"
 
+    def forget(self) -> None:
+        """Fetch another token next time."""
+        self._ends = 0.0
+
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         if time.monotonic() >= self._ends:
             yield from self._fetch()

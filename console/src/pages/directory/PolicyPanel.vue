@@ -20,6 +20,8 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "key_longest_days", label: "Keys and certificates live at most", unit: "days", of: 1 },
   { name: "credentials_at_once", label: "Credentials of one client at once", unit: "", of: 1 },
   { name: "secret_heaviest_weight", label: "Keys instead of a secret above a weight of", unit: "", of: 1 },
+  { name: "overlap_days", label: "In a rotation both credentials are meant to stand for", unit: "days", of: 1 },
+  { name: "quiet_days", label: "The old one is quiet when unseen for", unit: "days", of: 1 },
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
   { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },
@@ -31,6 +33,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
 ];
 const FLAGS: { name: FlagName; label: string }[] = [
   { name: "people_may_consent", label: "People consent for themselves where a permission leaves it to them" },
+  { name: "self_rotation", label: "A client may rotate its own secret with the secret that it has" },
   { name: "handing_on", label: "Makers hand on what they hold themselves, without an approver" },
   { name: "top_role_for_clients", label: "A role that holds everything may be assigned to a client" },
 ];

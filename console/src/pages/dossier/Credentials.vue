@@ -4,15 +4,16 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useStale } from "@/api/use";
+import { useDirectory, useStale } from "@/api/use";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { credentialTone, credentialWord } from "@/ui/states";
 import { ago, day, now } from "@/ui/times";
+import OpenDue from "../rotation/OpenDue.vue";
 
 type Credential = Schemas["Credential"];
-const props = defineProps<{ client: string; credentials: Credential[] }>();
+const props = defineProps<{ client: string; name: string; credentials: Credential[] }>();
 const sure = ref("");
 const error = ref<unknown>(null);
 const stale = useStale();
@@ -33,6 +34,13 @@ const bar = (one: Credential) => {
 const stands = (one: Credential) => one.state !== "withdrawn";
 const works = (one: Credential) => !["withdrawn", "expired"].includes(one.state);
 const opened = ref("");
+const { data: place } = useDirectory();
+const rotating = ref<Schemas["Due"] | null>(null);
+function rotate(one: Credential): void {
+  const overlap = now.value + (place.value?.policy.overlap_days ?? 14) * 86_400_000;
+  const until = new Date(one.expires_at ? Math.min(overlap, Date.parse(one.expires_at)) : overlap).toISOString();
+  rotating.value = { client_id: props.client, client_name: props.name, credential: one, overlap_ends_at: until };
+}
 const KINDS: Record<string, string> = { secret: "secret", certificate: "certificate", keys: "key set", issuer: "outside issuer" };
 const facts = (one: Credential): [string, string][] => [
   ["Serves", one.serves.join(", ")],
@@ -62,6 +70,7 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
 </script>
 
 <template>
+  <OpenDue v-if="rotating" :due="[rotating]" @closed="rotating = null" />
   <p v-if="!credentials.length" class="empty">It has no credential, so it cannot fetch a token.</p>
   <table v-else class="log">
     <thead>
@@ -89,6 +98,7 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
       <tr v-if="opened === one.id">
         <td colspan="7" class="opened">
           <dl class="facts"><template v-for="[name, value] in facts(one)" :key="name"><dt>{{ name }}</dt><dd><code>{{ value }}</code></dd></template></dl>
+          <div v-if="works(one) && can('rotations.open') && !rotating" class="row"><NButton size="small" @click="rotate(one)">Rotate it …</NButton> <span class="soft small">Another is put beside it. <RouterLink :to="{ name: 'rotation' }">See all rotations</RouterLink></span></div>
           <div v-if="works(one) && can('credentials.set-state')" class="row">
             <NButton v-if="one.state === 'disabled'" size="small" @click="change(one, 'enable')">Enable it again</NButton>
             <template v-else><NButton size="small" @click="change(one, 'disable')">Disable this credential</NButton> <span class="soft small">Until it is enabled again. <strong v-if="inUse(one)">It is in use: whatever uses it stops.</strong></span></template>

@@ -17,6 +17,7 @@ from jamb.service.oauth import device
 from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
+from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.office import Office
 from jamb.service.problems import problem_response
 
@@ -51,6 +52,13 @@ async def token(request: Request) -> Response:
 async def device_authorization(directory: str, request: Request, office: TheOffice) -> Response:
     """Device authorization endpoint (RFC 8628 section 3.1)."""
     return await device.authorize_device(office, directory, await read_form(request), datetime.now(UTC))
+
+
+@router.post("/d/{directory}/rotation")
+async def rotation(directory: str, request: Request, office: TheOffice) -> Response:
+    """A client's own rotation of its secret, authenticated with it."""
+    form = await read_form(request)
+    return await rotate_own(office, directory, form, read_proof(request, form), datetime.now(UTC))
 
 
 @router.get("/d/{directory}/jwks")
