@@ -13,18 +13,23 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from statistics import median
+from uuid import uuid4
 
 import httpx
+import jwt
+from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from benchmarks import decisions, estate, solver
 from benchmarks.load import Load, burst, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
+from jamb.core.credentials.assertions import CLIENT_ASSERTION
 from jamb.demo.cluster import Cluster
 
 HOME = Path(__file__).parent.parent / ".jamb-bench"
 PORT = 8640
 ROUNDS, REQUESTS, CONNECTIONS = 7, 2000, 8
+ROTATED = 500
 BERTHS = "https://berths.quillhaven.example"
 
 
@@ -37,6 +42,7 @@ def main() -> None:
     with demo() as second:
         print(f"  second run                             {second:6.1f}")
         tokens()
+        rotating()
         estates()
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
@@ -76,34 +82,67 @@ def proposals() -> None:
 
 def tokens() -> None:
     """Tokens by client credentials against the floor, in turns, so that a drift of the machine meets both."""
-    made = json.loads((HOME / "demo.json").read_text())
-    held = made["automation"]
-    with Jamb(made["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
+    made_up = json.loads((HOME / "demo.json").read_text())
+    held = made_up["automation"]
+    with Jamb(made_up["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
         client = jamb.clients.register(f"Bench {time.time():.0f}", "Fetches tokens", owners=[])
         jamb.asks.add(client.id, "berths", ["berths.assign"])
         jamb.consent.grant(client.id)
         secret = jamb.secrets.issue(client.id).secret
-    form = {"grant_type": "client_credentials", "client_id": client.id, "client_secret": secret, "resource": BERTHS}
+        made = jamb.credentials.make_certificate(client.id)
+    key = load_pem_private_key(made.private_key.encode(), made.passphrase.encode())
+    issuer, common = made_up["directories"]["quillhaven"]["issuer"], {"resource": BERTHS, "client_id": client.id}
+
+    def by_secret() -> dict[str, str]:
+        return {"grant_type": "client_credentials", "client_secret": secret, **common}
+
+    def by_key() -> dict[str, str]:
+        claims = {"iss": client.id, "sub": client.id, "aud": issuer, "jti": uuid4().hex, "exp": int(time.time()) + 900}
+        signed = jwt.encode(claims, key, "ES256", headers={"kid": made.credential.key_ids[0]})  # type: ignore[arg-type]
+        proof = {"client_assertion_type": CLIENT_ASSERTION, "client_assertion": signed}
+        return {"grant_type": "client_credentials", **proof, **common}
+
     postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
     service = serving(PORT)
     with floor() as floor_process:
         targets = {
-            "floor": (f"http://127.0.0.1:{PORT + 5}/d/quillhaven/token", floor_process),
-            "token": (f"{made['base_url']}/d/quillhaven/token", service),
+            "floor": (f"http://127.0.0.1:{PORT + 5}/d/quillhaven/token", floor_process, by_secret),
+            "secret": (f"{made_up['base_url']}/d/quillhaven/token", service, by_secret),
+            "key": (f"{made_up['base_url']}/d/quillhaven/token", service, by_key),
         }
-        for url, pid in targets.values():
-            burst(url, form, 1000, CONNECTIONS, pid, postmaster)
+        for url, pid, forms in targets.values():
+            burst(url, forms, 1000, CONNECTIONS, pid, postmaster)
         machine, own, started = machine_cpu(), os.times(), time.perf_counter()
         seen: dict[str, list[Load]] = {name: [] for name in targets}
         for _ in range(ROUNDS):
-            for name, (url, pid) in targets.items():
-                seen[name].append(burst(url, form, REQUESTS, CONNECTIONS, pid, postmaster))
+            for name, (url, pid, forms) in targets.items():
+                seen[name].append(burst(url, forms, REQUESTS, CONNECTIONS, pid, postmaster))
         wall = time.perf_counter() - started
         ours = sum(one.requests * (one.server_cpu + one.database_cpu) for runs in seen.values() for one in runs)
         ours += sum(os.times()[:2]) - sum(own[:2])
         others = max(0.0, machine_cpu() - machine - ours) / wall
     _table(seen)
     print(f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; others took {others:.2f} cores of the machine")
+
+
+def rotating() -> None:
+    """Open rotations one after the other over the API, as a bulk run does, and look at them all."""
+    made_up = json.loads((HOME / "demo.json").read_text())
+    held = made_up["automation"]
+    with Jamb(made_up["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
+        waiting = []
+        for number in range(ROTATED):
+            client = jamb.clients.register(f"Rotated {time.time():.3f} {number}", "Is rotated")
+            waiting.append((client.id, jamb.secrets.issue(client.id, days=10).credential.id))
+        started = time.perf_counter()
+        planned = len(jamb.rotations.board(within=11).due)
+        plan = time.perf_counter() - started
+        started = time.perf_counter()
+        for client_id, credential_id in waiting:
+            jamb.rotations.open(client_id, credential_id)
+        spent = time.perf_counter() - started
+    print(f"\nRotations over the API, one connection: {planned} planned in {1000 * plan:.0f} ms, ", end="")
+    print(f"{ROTATED} opened at {ROTATED / spent:.0f} a second")
 
 
 def _table(seen: dict[str, list[Load]]) -> None:
@@ -118,9 +157,10 @@ def _table(seen: dict[str, list[Load]]) -> None:
             1000 * median(one.p99 for one in runs),
         )
         print(f"  {name:<8}{values[0]:9.3f}{values[1]:17.3f}{values[2]:10.0f}{values[3]:8.2f}{values[4]:8.2f}")
-    ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen["token"], seen["floor"], strict=True)]
-    span = f"{min(ratios):.2f} to {max(ratios):.2f}"
-    print(f"  CPU of a token over the floor, round by round: median {median(ratios):.2f}, {span}")
+    for name in ("secret", "key"):
+        ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen[name], seen["floor"], strict=True)]
+        span = f"{min(ratios):.2f} to {max(ratios):.2f}"
+        print(f"  CPU of a token by {name} over the floor, round by round: median {median(ratios):.2f}, {span}")
 
 
 @contextmanager

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlencode, urlsplit
@@ -50,18 +51,30 @@ def machine_cpu() -> float:
     return (user + nice + system + irq + soft + steal) / TICKS
 
 
-def burst(url: str, form: dict[str, str], requests: int, connections: int, server: int, postmaster: int) -> Load:
-    """Send `requests` posts over `connections` kept connections; every answer must be 200."""
+def burst(
+    url: str, forms: Callable[[], dict[str, str]], requests: int, connections: int, server: int, postmaster: int
+) -> Load:
+    """Send `requests` posts over `connections` kept connections; every answer must be 200.
+
+    Args:
+        forms: makes the form of each; all are made before the first is sent.
+    """
     parts = urlsplit(url)
-    body = urlencode(form).encode()
-    head = (
-        f"POST {parts.path} HTTP/1.1\r\nHost: {parts.netloc}\r\nContent-Type: application/x-www-form-urlencoded\r\n"
-        f"User-Agent: bench\r\nContent-Length: {len(body)}\r\n\r\n"
-    ).encode()
+
+    def message() -> bytes:
+        body = urlencode(forms()).encode()
+        head = (
+            f"POST {parts.path} HTTP/1.1\r\nHost: {parts.netloc}\r\n"
+            "Content-Type: application/x-www-form-urlencoded\r\n"
+            f"User-Agent: bench\r\nContent-Length: {len(body)}\r\n\r\n"
+        )
+        return head.encode() + body
+
     assert parts.hostname is not None
     assert parts.port is not None
+    messages = [message() for _ in range(requests)]
     cpu, database, started = cpu_of(server), children_cpu(postmaster), time.perf_counter()
-    times = asyncio.run(_burst(parts.hostname, parts.port, head + body, requests, connections))
+    times = asyncio.run(_burst(parts.hostname, parts.port, messages, connections))
     wall = time.perf_counter() - started
     times.sort()
     return Load(
@@ -74,17 +87,14 @@ def burst(url: str, form: dict[str, str], requests: int, connections: int, serve
     )
 
 
-async def _burst(host: str, port: int, message: bytes, requests: int, connections: int) -> list[float]:
-    left = requests
+async def _burst(host: str, port: int, messages: list[bytes], connections: int) -> list[float]:
     times: list[float] = []
 
     async def worker() -> None:
-        nonlocal left
         reader, writer = await asyncio.open_connection(host, port)
-        while left > 0:
-            left -= 1
+        while messages:
             started = time.perf_counter()
-            writer.write(message)
+            writer.write(messages.pop())
             head = await reader.readuntil(b"\r\n\r\n")
             if not head.startswith(b"HTTP/1.1 200"):
                 raise RuntimeError(head.decode(errors="replace") + (await reader.read(300)).decode(errors="replace"))

@@ -25,7 +25,7 @@ from jamb.core.credentials import (
 )
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
 from jamb.core.excess import granted_weight
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.policy import ANY_WEIGHT, DirectoryPolicy
 from jamb.core.rotation import RotationEnd
 from jamb.store import clients, credentials, resources, rotations
 from jamb.store.work import Actor, Unit, unit_of_work
@@ -219,9 +219,11 @@ def admit_credential(
     """
     if client.state != ClientState.LIVE:
         raise Conflict(f"“{client.name}” is disabled.", next_step="Enable it before adding a credential.")
-    loaded = load_one(session, directory, client, now)
-    standing = sum(row.stands(now) for row in loaded.credentials) - rotating
-    weight = granted_weight(loaded.picture.resources)
+    standing = sum(row.stands(now) for row in credentials.credentials_of(session, [client.id])) - rotating
+    weight = 0
+    # To weigh a client reads all that it holds: only where the policy bounds the weight at all.
+    if kind is CredentialKind.SECRET and directory.policy.secret_heaviest_weight < ANY_WEIGHT:
+        weight = granted_weight(load_one(session, directory, client, now).picture.resources)
     refuse_credential(directory.policy, client.name, ClientKind(client.kind), kind, standing, weight)
 
 

@@ -80,6 +80,9 @@ class DirectoryPolicy:
         return timedelta(days=self.observation_days)
 
 
+# A weight that no client reaches: the setting that has it bounds nothing.
+ANY_WEIGHT = 100_000
+
 # Smallest and largest value of each number.
 BOUNDS: Mapping[str, tuple[int, int]] = {
     "secret_default_days": (1, 3650),
@@ -87,7 +90,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "key_default_days": (1, 3650),
     "key_longest_days": (1, 3650),
     "credentials_at_once": (2, 20),
-    "secret_heaviest_weight": (0, 100_000),
+    "secret_heaviest_weight": (0, ANY_WEIGHT),
     "overlap_days": (1, 180),
     "quiet_days": (0, 90),
     "notice_days": (1, 365),
