@@ -41,7 +41,7 @@ def dossier(page: Page) -> None:
     page.get_by_label("Resource to explain").select_option("berths")
     page.get_by_label("Operation to explain").select_option("berths.list")
     page.get_by_text("The smallest mend").wait_for()
-    page.get_by_role("button", name="Withdraw").click()
+    page.get_by_role("button", name="Withdraw", exact=True).first.click()
 
 
 def audit(page: Page) -> None:

@@ -36,8 +36,8 @@ function change(part: Partial<ClientFilter>): void {
 const ATTENTION = [
   { value: "", label: "all" },
   { value: "waiting", label: "waiting for consent" },
-  { value: "ending", label: "secret ends soon" },
-  { value: "dead-secret", label: "dead secret" },
+  { value: "ending", label: "credential ends soon" },
+  { value: "dead-secret", label: "dead credential" },
   { value: "ownerless", label: "no owner" },
 ];
 const rows = computed(() => data.value?.items ?? []);
@@ -72,7 +72,7 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
           <th scope="col" :aria-sort="filter.sort === 'name' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'name' })">Name and purpose</button></th>
           <th scope="col">State</th>
           <th scope="col">Asked · granted · used</th>
-          <th scope="col" :aria-sort="filter.sort === 'ends' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'ends' })">Secret</button></th>
+          <th scope="col" :aria-sort="filter.sort === 'ends' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'ends' })">Credential</button></th>
           <th scope="col" :aria-sort="filter.sort === 'used' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'used' })">Last use</button></th>
           <th scope="col">Owners</th>
           <th scope="col">Findings</th>

@@ -62,7 +62,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
       </section>
 
       <section aria-labelledby="horizon">
-        <h2 id="horizon">Horizon <span class="soft small">secrets by the day they end, over a year</span></h2>
+        <h2 id="horizon">Horizon <span class="soft small">credentials by the day they end, over a year</span></h2>
         <Horizon :ends="data.horizon" :at="now" />
       </section>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A year of ends on one line: a mark per secret, stacked by week, today at the left edge.
+// A year of ends on one line: a mark per credential, stacked by week, today at the left edge.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { ago, day } from "./times";
@@ -52,7 +52,7 @@ const months = computed(() => {
     </svg>
     <figcaption class="small soft">
       <span class="key soon"></span> within two weeks <span class="key"></span> later
-      <template v-if="!marks.length"> · no secret ends within a year</template>
+      <template v-if="!marks.length"> · no credential ends within a year</template>
     </figcaption>
   </figure>
 </template>
