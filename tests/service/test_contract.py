@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
-from tests.world import ROOT, World
+from tests.world import ROOT, TLS, World
 
 HERE = "/api/v1/directories/quillhaven"
 DOCUMENT = json.loads((ROOT / "docs/openapi.json").read_text())
@@ -100,7 +100,8 @@ anything = st.recursive(
 )
 FIELDS = ["name", "purpose", "kind", "owners", "resource", "permissions", "reason", "days", "asks", "uses", "batch",
           "login", "password", "user_code", "approve", "reach", "terms", "answers", "text", "level", "holders", "state",
-          "operations", "csv", "title", "choices", "token", "operation", "person", "object", "at", "decision"]  # fmt: skip
+          "operations", "csv", "title", "choices", "token", "operation", "person", "object", "at", "decision",
+          "certificate", "keys", "keys_uri", "issuer", "subject", "key_type", "successor", "forced", "enabled"]  # fmt: skip
 
 
 @settings(max_examples=150)
@@ -125,9 +126,9 @@ def test_no_address_makes_the_service_stumble(
 
 
 @settings(max_examples=150)
-@given(form=st.dictionaries(st.sampled_from(["grant_type", "client_id", "client_secret", "scope", "resource", "device_code"]), st.sampled_from(["client_credentials", "urn:ietf:params:oauth:grant-type:device_code"]) | st.text(max_size=60), max_size=6))  # fmt: skip
+@given(form=st.dictionaries(st.sampled_from(["grant_type", "client_id", "client_secret", "scope", "resource", "device_code", "assertion", "client_assertion", "client_assertion_type"]), st.sampled_from(["client_credentials", "urn:ietf:params:oauth:grant-type:device_code", "urn:ietf:params:oauth:grant-type:jwt-bearer", "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"]) | st.text(max_size=60), max_size=6))  # fmt: skip
 def test_no_form_makes_the_token_endpoint_stumble(world: World, form: dict[str, str]) -> None:
-    answer = httpx.post(world.token_endpoint(), data=form)
+    answer = httpx.post(world.token_endpoint(), data=form, verify=TLS)
     assert answer.status_code in {400, 401}, form
     body = answer.json()
     assert set(body) == {"error", "error_description"}

@@ -106,11 +106,11 @@ section { display: grid; gap: var(--s2); margin-bottom: var(--s5); }
 .nowrap { white-space: nowrap; }
 /* The same columns in every part, so that the eye can go down. */
 .even { table-layout: fixed; }
-.even th:nth-child(1) { width: 16%; }
+.even th:nth-child(1) { width: 15%; }
 .even th:nth-child(2) { width: 25%; }
-.even th:nth-child(4) { width: 13%; }
-.even th:nth-child(5) { width: 11%; }
-.even th:nth-child(6) { width: 18%; }
+.even th:nth-child(4) { width: 12%; }
+.even th:nth-child(5) { width: 9%; }
+.even th:nth-child(6) { width: 23%; }
 .late { color: var(--broken); }
 .tabs { margin-top: var(--s2); gap: var(--s2); align-items: center; }
 .tabs a { color: var(--ink); text-decoration: none; padding: 3px 10px; border: 1px solid transparent; border-radius: var(--corner); }

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import Iterator
+from functools import cache
 from typing import Any, TypeVar
 
 import httpx
@@ -17,6 +19,12 @@ from jamb.wire.problems import MEDIA_TYPE, Problem, error_of
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
+@cache
+def trusted() -> ssl.SSLContext:
+    """Return what this process trusts, made once: to make it takes longer than a request does."""
+    return httpx.create_ssl_context()
+
+
 class Transport:
     def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
         base = base_url.rstrip("/")
@@ -24,7 +32,8 @@ class Transport:
         if isinstance(auth, ClientCredentials):
             auth.token_endpoint = auth.token_endpoint or f"{base}/d/{directory}/token"
             auth.resource = auth.resource or self.root
-        self._http = httpx.Client(auth=auth, timeout=30, headers={"User-Agent": f"jamb-client/{__version__}"})
+        agent = {"User-Agent": f"jamb-client/{__version__}"}
+        self._http = httpx.Client(auth=auth, timeout=30, headers=agent, verify=trusted())
 
     def close(self) -> None:
         self._http.close()

@@ -113,7 +113,7 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
     if matching and catalogue.concerns_object(request.operation):
         checks.append(_reach(request, matching, reaching))
     if client.can_authenticate is not None:
-        evidence = "a live secret exists" if client.can_authenticate else "no live secret: it cannot fetch a token"
+        evidence = "a credential works" if client.can_authenticate else "no credential works: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
     if request.kind is AccessKind.DELEGATED:
         checks.extend(_person(catalogue, request))
