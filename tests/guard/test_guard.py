@@ -32,7 +32,7 @@ def token(header: dict[str, Any] | None = None, **claims: Any) -> str:
     now = datetime.now(UTC)
     body = {
         "iss": ISSUER, "aud": AUDIENCE, "sub": "c1", "client_id": "c1", "scope": "berths.view", "jti": "1",
-        "iat": now, "exp": now + timedelta(minutes=5), **claims,
+        "iat": now, "exp": now + timedelta(hours=2), **claims,
     }  # fmt: skip
     body = {name: value for name, value in body.items() if value is not None}
     return jwt.encode(body, KEY, "ES256", headers={"typ": "at+jwt", "kid": "k1", **(header or {})})
