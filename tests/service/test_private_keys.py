@@ -316,7 +316,7 @@ def test_an_outside_issuer_speaks_for_a_client_that_needs_no_secret(world: World
 
 
 def test_a_policy_asks_for_keys_above_a_weight_and_bounds_how_many_stand(world: World) -> None:
-    with world.jamb("steward", "quillhaven-trial") as steward:
+    with world.jamb("steward") as steward:
         made = steward.clients.register(f"Bounds {uuid4().hex[:6]}", "Tests bounds")
         before = steward.directory().policy
         try:

@@ -255,13 +255,13 @@ def test_a_client_that_was_killed_before_it_wrote_the_answer_asks_again(world: W
 
 
 def test_a_policy_may_leave_rotation_to_custodians(world: World) -> None:
-    with world.jamb("steward", "quillhaven-trial") as steward:
+    with world.jamb("steward") as steward:
         made = steward.clients.register(f"Own {uuid4().hex[:6]}", "Tests its own rotation")
         secret = steward.secrets.issue(made.id).secret
         steward.change_policy(self_rotation=False)
         try:
             sent = {"step": "open"}
-            answer = httpx.post(f"{world.base_url}/d/quillhaven-trial/rotation", data=sent, auth=(made.id, secret))
+            answer = httpx.post(f"{world.base_url}/d/quillhaven/rotation", data=sent, auth=(made.id, secret))
         finally:
             steward.change_policy(self_rotation=True)
     assert (answer.status_code, answer.json()["error"]) == (400, "unauthorized_client")
