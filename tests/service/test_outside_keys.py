@@ -3,14 +3,26 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import json
 import socket
-from collections.abc import Awaitable, Callable
+import ssl
+import time
+from collections.abc import Awaitable, Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from pathlib import Path
+from threading import Thread
 from typing import Any
 
 import httpx
 import pytest
+from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+from cryptography.x509.oid import NameOID
 
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.service.oauth import outside_keys
@@ -50,9 +62,13 @@ class Site:
         async def run() -> Any:
             return await work(OutsideKeys(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer))))
 
-        # In a thread of its own: a browser of other tests may hold a loop in this one.
-        with ThreadPoolExecutor(1) as pool:
-            return pool.submit(lambda: asyncio.run(run())).result()
+        return in_own_loop(run())
+
+
+def in_own_loop(work: Any) -> Any:
+    """Run it in a thread of its own: a browser of other tests may hold a loop in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(lambda: asyncio.run(work)).result()
 
 
 def ids(keys: Any) -> list[str]:
@@ -123,3 +139,67 @@ def test_an_inner_address_is_spoken_to_only_when_the_setting_names_it(
         site.ask(lambda one: one.keys(URI, "", []))
     assert site.calls == []
     assert ids(site.ask(lambda one: one.keys(URI, "", []), ("keys.example",))) == ["old"]
+
+
+# Over real TLS
+
+
+@contextlib.contextmanager
+def tls_site(folder: Path, name: str, pause: float = 0) -> Iterator[tuple[str, ssl.SSLContext]]:
+    """Stand on loopback with a certificate for `name` alone; yield the address of its keys and who trusts it."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    who = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
+    now = datetime.now(UTC)
+    made = (
+        x509.CertificateBuilder().subject_name(who).issuer_name(who).public_key(key.public_key())
+        .serial_number(1).not_valid_before(now - timedelta(1)).not_valid_after(now + timedelta(1))
+        .add_extension(x509.SubjectAlternativeName([x509.DNSName(name)]), critical=False).sign(key, SHA256())
+    )  # fmt: skip
+    certificate = folder / "site.pem"
+    plain = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+    certificate.write_bytes(made.public_bytes(Encoding.PEM) + plain)
+    served, trusted = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH), ssl.create_default_context()
+    served.load_cert_chain(certificate)
+    trusted.load_verify_locations(certificate)
+
+    class Answer(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            body = json.dumps({"keys": [KEYS["old"]]}).encode()
+            self.send_response(200)
+            self.send_header("Content-Length", str(len(body)))
+            self.end_headers()
+            with contextlib.suppress(OSError):
+                for byte in body:
+                    self.wfile.write(bytes([byte]))
+                    time.sleep(pause)
+
+        def log_message(self, *_: Any) -> None: ...
+
+    with HTTPServer(("127.0.0.1", 0), Answer) as server:
+        server.socket = served.wrap_socket(server.socket, server_side=True)
+        Thread(target=server.serve_forever, daemon=True).start()
+        yield f"https://localhost:{server.server_port}/jwks", trusted
+        server.shutdown()
+
+
+def read_keys(address: str, trusted: ssl.SSLContext) -> Any:
+    async def read() -> Any:
+        async with httpx.AsyncClient(verify=trusted, timeout=2) as http:
+            return await OutsideKeys({"localhost"}, http).keys(address, "", [])
+
+    return in_own_loop(read())
+
+
+def test_the_certificate_is_held_against_the_name_although_an_address_is_spoken_to(tmp_path: Path) -> None:
+    with tls_site(tmp_path, "localhost") as (address, trusted):
+        assert ids(read_keys(address, trusted)) == ["old"]
+    with tls_site(tmp_path, "elsewhere.example") as (address, trusted), pytest.raises(Unreachable) as refused:
+        read_keys(address, trusted)
+    assert "ConnectError" in str(refused.value)
+
+
+def test_an_answer_that_drips_is_given_up(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(outside_keys, "TIMEOUT_SECONDS", 0.5)
+    with tls_site(tmp_path, "localhost", pause=0.05) as (address, trusted), pytest.raises(Unreachable) as refused:
+        read_keys(address, trusted)
+    assert "took more than" in str(refused.value)

@@ -14,7 +14,7 @@ import time
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import urlsplit
+from urllib.parse import SplitResult, urlsplit
 
 import httpx
 
@@ -24,6 +24,7 @@ from jamb.core.errors import BadInput
 KEPT_SECONDS = 600.0
 AGAIN_SECONDS = 15.0
 GONE_SECONDS = 24 * 3600.0
+# Of one answer as a whole, and of each wait within it.
 TIMEOUT_SECONDS = 4.0
 LONGEST_ANSWER = 200_000
 MOST_ADDRESSES = 10_000
@@ -118,7 +119,17 @@ class OutsideKeys:
         parts = urlsplit(address)
         if parts.scheme != "https" or not parts.hostname:
             raise Unreachable(f"{address[:200]} is no https address")
-        spoken_to = await self._address_of(parts.hostname, parts.port or 443)
+        try:
+            async with asyncio.timeout(TIMEOUT_SECONDS):
+                found = await self._answer(address, parts)
+        except TimeoutError as error:
+            raise Unreachable(f"{address[:200]} took more than {TIMEOUT_SECONDS:g} seconds") from error
+        if not isinstance(found, dict):
+            raise Unreachable(f"{address[:200]} answered no JSON object")
+        return found
+
+    async def _answer(self, address: str, parts: SplitResult) -> Any:
+        spoken_to = await self._address_of(str(parts.hostname), parts.port or 443)
         url = httpx.URL(address).copy_with(host=spoken_to)
         extensions = {"sni_hostname": parts.hostname}
         headers = {"Host": parts.netloc, "Accept": "application/json"}
@@ -131,12 +142,9 @@ class OutsideKeys:
                     body += part
                     if len(body) > LONGEST_ANSWER:
                         raise Unreachable(f"{address[:200]} answered more than {LONGEST_ANSWER} bytes")
-                found = httpx.Response(200, content=body).json()
+                return httpx.Response(200, content=body).json()
         except (httpx.HTTPError, ValueError) as error:
             raise Unreachable(f"{address[:200]}: {type(error).__name__}") from error
-        if not isinstance(found, dict):
-            raise Unreachable(f"{address[:200]} answered no JSON object")
-        return found
 
     async def _address_of(self, host: str, port: int) -> str:
         """Return an address of a host that may be spoken to: one of the world, unless the setting names the host."""
