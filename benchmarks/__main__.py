@@ -135,7 +135,7 @@ def rotating() -> None:
             client = jamb.clients.register(f"Rotated {time.time():.3f} {number}", "Is rotated")
             waiting.append((client.id, jamb.secrets.issue(client.id, days=10).credential.id))
         started = time.perf_counter()
-        planned = len(jamb.rotations.board(within=11).due)
+        planned = len(list(jamb.rotations.due(within=11)))
         plan = time.perf_counter() - started
         started = time.perf_counter()
         for client_id, credential_id in waiting:

@@ -6,6 +6,7 @@ import re
 
 from playwright.sync_api import expect
 
+from jamb.client import Jamb
 from tests.console.browser import Open
 from tests.console.test_pages import faults
 from tests.world import Made, World, wait_until
@@ -49,8 +50,8 @@ def test_a_rotation_is_planned_opened_and_forced_after_saying_who_it_stops(world
     assert world.ask_token(made).status_code == 401
 
 
-def _used(auditor: object, made: Made) -> bool:
-    rows = [one for one in auditor.rotations.board().rotations if one.client_id == made.id]  # type: ignore[attr-defined]
+def _used(auditor: Jamb, made: Made) -> bool:
+    rows = list(auditor.rotations.list(client=made.id))
     return bool(rows) and rows[0].used_since is not None and rows[0].new.first_used_at is not None
 
 

@@ -35,7 +35,7 @@ def test_a_bulk_rotation_that_is_killed_at_random_points_ends_whole(world: World
     done = shell(*words)
     assert done.code == 0, done.err
     with world.jamb("custodian") as custodian:
-        mine = [one for one in custodian.rotations.board().rotations if one.client_id in clients]
+        mine = [one for one in custodian.rotations.list() if one.client_id in clients]
     assert sorted(one.client_id for one in mine) == sorted(clients), "each in exactly one"
     assert {one.state for one in mine} == {RotationState.OPENED}
     assert _valid(world, clients) == {2}, "never none, never three"

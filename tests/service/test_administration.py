@@ -316,7 +316,7 @@ def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> No
         return {one["name"] for one in steward.get(f"{HERE}/clients?limit=100&{query}").json()["items"]}
 
     assert {"Night invoice run"} <= names("attention=ending")
-    assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=dead-secret")
+    assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=dead-credential")
     assert {"Radio bridge", "Import test 3"} <= names("attention=ownerless")
     assert {"Fuel quay scheduler"} <= names("attention=waiting")
     assert names("q=DUTY mailboxes") == {"Radio bridge"}
@@ -444,5 +444,5 @@ def test_every_mend_of_the_audit_can_be_carried_out(world: World) -> None:
         jamb.secrets.issue(made.id)
         for held in jamb.secrets.list(made.id):
             if held.state == "expired" or held.id == soon.credential.id:
-                jamb.secrets.withdraw(made.id, held.id)
+                jamb.credentials.withdraw(made.id, held.id)
         assert rules() == set()

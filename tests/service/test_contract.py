@@ -65,7 +65,7 @@ def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, cli
     rotation_id = NOTHING
     if "{rotation}" in path:
         # One of the demo's: those under way are always shown.
-        one = steward.get(f"{HERE}/rotations").json()["rotations"][0]
+        one = steward.get(f"{HERE}/rotations").json()["items"][0]
         client_id, rotation_id = one["client_id"], one["id"]
     answer = steward.get(filled(path, client_id, request_id, rotation_id), params=params)
     assert answer.status_code == 200

@@ -320,7 +320,11 @@ def test_a_policy_asks_for_keys_above_a_weight_and_bounds_how_many_stand(world: 
         made = steward.clients.register(f"Bounds {uuid4().hex[:6]}", "Tests bounds")
         before = steward.directory().policy
         try:
-            steward.change_policy(credentials_at_once=2, secret_heaviest_weight=0)
+            steward.change_policy(credentials_at_once=2, secret_heaviest_weight=1)
+            heavy = world.client(granted=["berths.assign"], secret=False)
+            with pytest.raises(BadInput, match="keys above a weight of 1"):
+                steward.secrets.issue(heavy.id)
+            steward.credentials.make_certificate(heavy.id)
             steward.secrets.issue(made.id)
             steward.credentials.make_certificate(made.id)
             with pytest.raises(Conflict, match="as many as this directory allows"):

@@ -17,7 +17,7 @@ from jamb.client.own_secret import Did
 from jamb.core.credentials import CredentialKind, CredentialState
 from jamb.core.errors import StillInUse
 from jamb.core.rotation import RotationState
-from jamb.wire.rotations import Rotation
+from jamb.wire.rotations import OpenedRotation, Rotation
 from tests.world import BERTHS, Made, World, wait_until
 
 DAY = timedelta(days=1)
@@ -48,6 +48,11 @@ def last_used(world: World, credential_id: UUID, ago: timedelta) -> None:
         )
 
 
+def secret_in(opened: OpenedRotation) -> str:
+    assert opened.issued is not None
+    return opened.issued.secret
+
+
 def opened_ago(world: World, rotation: Rotation, ago: timedelta) -> None:
     with world.database() as database:
         moved = "opened_at - %(ago)s, overlap_ends_at = overlap_ends_at - %(ago)s"
@@ -57,12 +62,12 @@ def opened_ago(world: World, rotation: Rotation, ago: timedelta) -> None:
 def test_a_rotation_from_its_opening_to_its_close(world: World, custodian: Jamb) -> None:
     made = world.client(granted=["berths.view"])
     old_id = aged(world, made, 5)
-    assert old_id in {one.credential.id for one in custodian.rotations.board(within=7).due}
+    assert old_id in {one.credential.id for one in custodian.rotations.due(within=7)}
     opened = custodian.rotations.open(made.id, old_id)
-    one, new = opened.rotation, Made(made.id, made.name, opened.secret or "")
+    one, new = opened.rotation, Made(made.id, made.name, secret_in(opened))
     assert (one.state, one.old.id) == (RotationState.OPENED, old_id)
     assert one.overlap_ends_at == one.old.expires_at, "it never outlasts the old one"
-    assert old_id not in {due.credential.id for due in custodian.rotations.board(within=7).due}
+    assert old_id not in {due.credential.id for due in custodian.rotations.due(within=7)}
     assert world.ask_token(made).status_code == world.ask_token(new).status_code == 200, "both are valid"
 
     def state() -> RotationState:
@@ -112,7 +117,7 @@ def test_forcing_is_written_down_and_withdrawing_by_hand_ends_a_rotation_too(wor
     (old,) = custodian.secrets.list(made.id)
     opened = custodian.rotations.open(made.id, old.id)
     world.ask_token(made)
-    world.ask_token(Made(made.id, made.name, opened.secret or ""))
+    world.ask_token(Made(made.id, made.name, secret_in(opened)))
     one = opened.rotation
     wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN, seconds=5)
     assert custodian.rotations.close(made.id, one.id, forced=True, reason="It leaked").forced
@@ -127,13 +132,30 @@ def test_a_secret_lost_before_it_was_used_is_issued_again(world: World, custodia
     first = custodian.rotations.open(made.id, old.id)
     again = custodian.rotations.reissue(made.id, first.rotation.id)
     assert (again.rotation.id, again.rotation.state) == (first.rotation.id, RotationState.OPENED)
-    assert world.ask_token(Made(made.id, made.name, first.secret or "")).status_code == 401
-    assert world.ask_token(Made(made.id, made.name, again.secret or "")).status_code == 200
+    assert world.ask_token(Made(made.id, made.name, secret_in(first))).status_code == 401
+    assert world.ask_token(Made(made.id, made.name, secret_in(again))).status_code == 200
     standing = [one for one in custodian.secrets.list(made.id) if one.state is CredentialState.LIVE]
     assert len(standing) == 2, "never three"
     wait_until(lambda: custodian.rotations.read(made.id, first.rotation.id).state is RotationState.PROVEN, seconds=5)
     with pytest.raises(Conflict, match="something uses it already"):
         custodian.rotations.reissue(made.id, first.rotation.id)
+
+
+def test_a_lost_certificate_is_made_again_with_the_life_that_was_asked_for(world: World, custodian: Jamb) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    old = custodian.credentials.make_certificate(made.id).credential
+    first = custodian.rotations.open(made.id, old.id, days=40)
+    again = custodian.rotations.reissue(made.id, first.rotation.id)
+    assert first.made is not None
+    assert again.made is not None
+    assert again.made.certificate != first.made.certificate
+    assert again.rotation.new.expires_at is not None
+    assert (again.rotation.new.expires_at - again.rotation.new.issued_at).days in {39, 40}
+    custodian.rotations.abandon(made.id, first.rotation.id)
+    keys = {"kind": "issuer", "issuer": "https://builds.example", "subject": "never made here"}
+    trusted = custodian.rotations.open(made.id, old.id, successor=keys).rotation
+    with pytest.raises(Conflict, match="cannot be made again here"):
+        custodian.rotations.reissue(made.id, trusted.id)
 
 
 SUCCESSORS: dict[str, tuple[dict[str, Any] | None, CredentialKind]] = {
@@ -153,8 +175,8 @@ def test_each_kind_may_follow_another(
     old = custodian.credentials.make_certificate(made.id, label="Host 3").credential
     opened = custodian.rotations.open(made.id, old.id, successor=successor, days=40)
     assert (opened.rotation.new.kind, opened.rotation.new.label) == (kind, "Host 3")
-    assert (opened.private_key is not None) is (kind is CredentialKind.CERTIFICATE)
-    assert (opened.secret is not None) is (kind is CredentialKind.SECRET)
+    assert (opened.made is not None) is (kind is CredentialKind.CERTIFICATE)
+    assert (opened.issued is not None) is (kind is CredentialKind.SECRET)
     custodian.rotations.abandon(made.id, opened.rotation.id)
 
 
@@ -189,12 +211,43 @@ def test_a_forecast_under_another_policy(custodian: Jamb) -> None:
         custodian.rotations.forecast(secret_default_days=0)
 
 
+def test_lists_are_paged_and_lose_nothing(world: World, custodian: Jamb) -> None:
+    many = [world.client(granted=["berths.view"]) for _ in range(3)]
+    credentials = {one.id: aged(world, one, 2) for one in many}
+    with world.session("custodian") as http:
+
+        def walk(path: str, **params: Any) -> list[dict[str, Any]]:
+            found, url = [], f"/api/v1/directories/quillhaven/rotations{path}"
+            answer = http.get(url, params={**params, "limit": 1})
+            while True:
+                body = answer.json()
+                found += body["items"]
+                assert ("next" in answer.links) is (body["next"] is not None)
+                if body["next"] is None:
+                    return found
+                answer = http.get(answer.links["next"]["url"])
+
+        due = [one["credential"]["id"] for one in walk("/due", within=3)]
+        assert {str(one) for one in credentials.values()} <= set(due)
+        assert len(due) == len(set(due))
+        opened = [custodian.rotations.open(key, one).rotation.id for key, one in credentials.items()]
+        under_way = walk("")
+        assert {str(one) for one in opened} <= {one["id"] for one in under_way}
+        assert [one["overlap_ends_at"] for one in under_way] == sorted(one["overlap_ends_at"] for one in under_way)
+        for key, rotation in zip(credentials, opened, strict=True):
+            custodian.rotations.abandon(key, rotation)
+        ended = [one["id"] for one in walk("", ended=True)]
+        assert ended[:3] == [str(one) for one in reversed(opened)], "the latest first"
+        assert not set(ended) & {one["id"] for one in walk("")}
+        assert http.get("/api/v1/directories/quillhaven/rotations", params={"cursor": "x"}).status_code == 422
+
+
 def test_owners_see_and_rotate_their_own(world: World) -> None:
     made = world.client(granted=["berths.view"])
     with world.jamb(None) as owner:
         (held,) = owner.secrets.list(made.id)
         one = owner.rotations.open(made.id, held.id).rotation
-        assert {row.client_id for row in owner.rotations.board().rotations} >= {made.id}
+        assert {row.client_id for row in owner.rotations.list()} >= {made.id}
         owner.rotations.abandon(made.id, one.id)
     with world.jamb("auditor") as auditor, pytest.raises(JambError) as refused:
         auditor.rotations.open(made.id, held.id)
@@ -224,7 +277,7 @@ def test_a_client_keeps_its_own_secret_fresh_by_a_file(world: World, custodian: 
         auth.forget()
         assert job.get(world.berths_url + "/berths").status_code == 200, "the job picks the new one up"
     assert keep_fresh(issuer, made.id, file).did is Did.WAITED
-    (one,) = [row for row in custodian.rotations.board().rotations if row.client_id == made.id]
+    (one,) = custodian.rotations.list(client=made.id)
     wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN, seconds=5)
     assert one.opened_by == made.name
     opened_ago(world, one, 4 * DAY)

@@ -141,7 +141,7 @@ def test_a_secret_withdrawn_at_one_process_is_dead_at_the_other(world: World) ->
         url = f"{second}/d/quillhaven/token"
         assert httpx.post(url, data=form).status_code == 200
         with world.jamb() as jamb:
-            jamb.secrets.withdraw(made.id, jamb.secrets.list(made.id)[0].id)
+            jamb.credentials.withdraw(made.id, jamb.secrets.list(made.id)[0].id)
         assert httpx.post(url, data=form).status_code == 401
 
 

@@ -147,7 +147,7 @@ def test_a_withdrawn_secret_is_dead_at_once(world: World) -> None:
     assert world.ask_token(made).status_code == 200
     with world.jamb() as jamb:
         (held,) = jamb.secrets.list(made.id)
-        jamb.secrets.withdraw(made.id, held.id, reason="lost")
+        jamb.credentials.withdraw(made.id, held.id, reason="lost")
     assert world.ask_token(made).json()["error"] == "invalid_client"
     failure = world.failures(made.id)[0]
     assert (failure["outcome"], failure["hint"]) == ("secret-withdrawn", held.hint)

@@ -91,6 +91,8 @@ def estate(premises: Premises) -> directories.Directory:
                         id=uuid4(), client_id=row.id, kind="secret", hint="h", digest=os.urandom(32), issued_at=NOW,
                         issued_by="x", expires_at=None if ends is None else NOW + timedelta(days=ends),
                         withdrawn_at=NOW if dice.random() < 0.2 else None,
+                        disabled_at=NOW if dice.random() < 0.2 else None,
+                        starts_at=NOW + timedelta(days=1) if dice.random() < 0.2 else None,
                         last_used_at=NOW - timedelta(days=dice.randrange(40)) if dice.random() < 0.5 else None,
                     )
                 )  # fmt: skip
@@ -142,7 +144,7 @@ def test_each_filter_is_what_the_dossiers_say(premises: Premises, estate: direct
     expected = {
         Attention.WAITING: {key for key, one in dossiers.items() if one.client.ladder.waiting},
         Attention.ENDING: {key for key, found in states.items() if "expiring" in found},
-        Attention.DEAD_SECRET: {key for key, found in states.items() if "expired" in found},
+        Attention.DEAD_CREDENTIAL: {key for key, found in states.items() if "expired" in found},
         Attention.OWNERLESS: {key for key, one in dossiers.items() if not one.client.owners},
     }
     for attention, wanted in expected.items():

@@ -1105,9 +1105,29 @@ export interface paths {
         };
         /**
          * List Rotations
-         * @description Credentials that end soon, and the rotations that are open or ended lately.
+         * @description Rotations under way, the one whose overlap ends first before the others; or those ended lately, latest first.
          */
         get: operations["list_rotations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/rotations/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Due
+         * @description Credentials that end soon and that nothing follows yet, the first to end before the others.
+         */
+        get: operations["list_due"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1729,7 +1749,7 @@ export interface components {
          * @description What a client may need attention for; each is one condition of the list.
          * @enum {string}
          */
-        Attention: "waiting" | "ending" | "dead-secret" | "ownerless";
+        Attention: "waiting" | "ending" | "dead-credential" | "ownerless";
         /**
          * Audit
          * @description Findings worst first, with the rules that were applied.
@@ -1755,13 +1775,6 @@ export interface components {
             permission: string;
             /** Held By */
             held_by: string[];
-        };
-        /** Board */
-        Board: {
-            /** Due */
-            due: components["schemas"]["Due"][];
-            /** Rotations */
-            rotations: components["schemas"]["Rotation"][];
         };
         /**
          * Bound
@@ -2885,22 +2898,12 @@ export interface components {
         };
         /**
          * OpenedRotation
-         * @description What is shown once: a secret with its sheets, or a key pair; null and empty where the client made its own.
+         * @description With what is shown once: an issued secret or a made key pair; neither where the client made its own.
          */
         OpenedRotation: {
             rotation: components["schemas"]["Rotation"];
-            /** Secret */
-            secret: string | null;
-            /** Sheets */
-            sheets: components["schemas"]["Sheet"][];
-            /** Certificate */
-            certificate: string | null;
-            /** Pkcs12 */
-            pkcs12: string | null;
-            /** Private Key */
-            private_key: string | null;
-            /** Passphrase */
-            passphrase: string | null;
+            issued: components["schemas"]["IssuedSecret"] | null;
+            made: components["schemas"]["MadeCertificate"] | null;
         };
         /**
          * Operation
@@ -3016,10 +3019,28 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[Due] */
+        Page_Due_: {
+            /** Items */
+            items: components["schemas"]["Due"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[LedgerEntry] */
         Page_LedgerEntry_: {
             /** Items */
             items: components["schemas"]["LedgerEntry"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[Rotation] */
+        Page_Rotation_: {
+            /** Items */
+            items: components["schemas"]["Rotation"][];
             /** Next */
             next?: string | null;
             /** Total */
@@ -6256,8 +6277,14 @@ export interface operations {
     list_rotations: {
         parameters: {
             query?: {
-                /** @description Days; the policy's notice when left out */
-                within?: number | null;
+                /** @description Those ended in the last thirty days instead */
+                ended?: boolean;
+                /** @description Only of this client, by its id */
+                client?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -6273,7 +6300,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Board"];
+                    "application/json": components["schemas"]["Page_Rotation_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_due: {
+        parameters: {
+            query?: {
+                /** @description Days; the policy's notice when left out */
+                within?: number | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Due_"];
                 };
             };
             /** @description Validation Error */

@@ -1,11 +1,11 @@
 // The reads of the console, each with its key, so that a change can say what it made stale.
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "./client";
 import { can, directory } from "./session";
 
 export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
-type Attention = "waiting" | "ending" | "dead-secret" | "ownerless";
+type Attention = "waiting" | "ending" | "dead-credential" | "ownerless";
 type Sort = "name" | "registered" | "ends" | "used";
 
 const path = () => ({ directory: directory.value });
@@ -210,12 +210,27 @@ export const useRoles = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/roles", { params: { path: path() } })),
   });
 
-export const useBoard = (within: MaybeRefOrGetter<number>) =>
-  useQuery({
-    queryKey: ["rotations", directory, () => toValue(within)],
+// Lists that grow by a page at a time, so that what was chosen in one stays chosen.
+const following = (page: { next?: string | null }) => page.next ?? undefined;
+const from = (cursor: string) => (cursor ? { cursor } : {});
+
+export const useDue = (within: MaybeRefOrGetter<number>) =>
+  useInfiniteQuery({
+    queryKey: ["rotations", "due", directory, () => toValue(within)],
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      must(api.GET("/api/v1/directories/{directory}/rotations", { params: { path: path(), query: { within: toValue(within) } } })),
+    initialPageParam: "",
+    getNextPageParam: following,
+    queryFn: ({ pageParam }) =>
+      must(api.GET("/api/v1/directories/{directory}/rotations/due", { params: { path: path(), query: { within: toValue(within), limit: 100, ...from(pageParam) } } })),
+  });
+
+export const useRotations = (ended: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["rotations", ended, directory],
+    initialPageParam: "",
+    getNextPageParam: following,
+    queryFn: ({ pageParam }) =>
+      must(api.GET("/api/v1/directories/{directory}/rotations", { params: { path: path(), query: { ended, limit: 100, ...from(pageParam) } } })),
   });
 
 export const useGroups = () =>

@@ -37,7 +37,7 @@ const ATTENTION = [
   { value: "", label: "all" },
   { value: "waiting", label: "waiting for consent" },
   { value: "ending", label: "credential ends soon" },
-  { value: "dead-secret", label: "dead credential" },
+  { value: "dead-credential", label: "dead credential" },
   { value: "ownerless", label: "no owner" },
 ];
 const rows = computed(() => data.value?.items ?? []);

@@ -3,37 +3,31 @@
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
-import { useBoard } from "@/api/use";
+import { useDue, useRotations } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import { ago, now } from "@/ui/times";
 import OpenDue from "./rotation/OpenDue.vue";
-import RotationRow from "./rotation/RotationRow.vue";
+import RotationPart from "./rotation/RotationPart.vue";
 
-type Rotation = Schemas["Rotation"];
 const route = useRoute();
 const router = useRouter();
 const WITHIN = [14, 30, 60, 90];
 const within = computed(() => (WITHIN.includes(Number(route.query.within)) ? Number(route.query.within) : 30));
-const { data, error, isLoading, refetch } = useBoard(within);
+const { data, error, isLoading, refetch, hasNextPage, fetchNextPage } = useDue(within);
+const open = useRotations(false);
+const past = useRotations(true);
 const opening = ref(false);
 const held = ref(false);
 const chosen = ref(new Set<string>());
-const due = computed(() => data.value?.due ?? []);
+const due = computed(() => (data.value?.pages ?? []).flatMap((page) => page.items));
+const underWay = computed(() => (open.data.value?.pages ?? []).flatMap((page) => page.items));
+const ended = computed(() => (past.data.value?.pages ?? []).flatMap((page) => page.items));
+const inState = (...states: string[]) => underWay.value.filter((one) => states.includes(one.state));
+const more = (known: number, next: boolean | undefined) => `${known}${next ? "+" : ""}`;
 const picked = computed(() => due.value.filter((one) => chosen.value.has(one.credential.id)));
-interface Part { states: string[]; title: string; hint: string }
-const URGENT: Part[] = [
-  { states: ["overdue"], title: "Overdue", hint: "the overlap is over and the old one is not quiet: find what still uses it, extend, or force" },
-  { states: ["quiet"], title: "Ready to close", hint: "nothing uses the old one any more" },
-];
-const LATER: Part[] = [
-  { states: ["opened", "proven"], title: "In overlap", hint: "both are valid" },
-  { states: ["closed", "abandoned"], title: "Done lately", hint: "in the last thirty days" },
-];
-const inPart = (states: string[]): Rotation[] => (data.value?.rotations ?? []).filter((one) => states.includes(one.state));
 function choose(id: string, on: boolean): void {
   const next = new Set(chosen.value);
   if (on) next.add(id);
@@ -47,7 +41,7 @@ function done(): void {
 </script>
 
 <template>
-  <PageHead title="Rotation" :count="data ? `${due.length} due, ${data.rotations.filter((one) => !one.ended_at).length} under way` : ''" lead="Each credential is followed by another before it ends; both are valid until nothing uses the old one">
+  <PageHead title="Rotation" :count="data && open.data.value ? `${more(due.length, hasNextPage)} due, ${more(underWay.length, open.hasNextPage.value)} under way` : ''" lead="Each credential is followed by another before it ends; both are valid until nothing uses the old one">
     <NButton v-if="can('rotations.open') && picked.length && !opening" type="primary" @click="opening = true">Open {{ picked.length }} {{ picked.length === 1 ? "rotation" : "rotations" }}</NButton>
     <template #below>
       <nav class="row tabs" aria-label="Due within">
@@ -58,60 +52,41 @@ function done(): void {
   </PageHead>
   <OpenDue v-if="opening" :due="picked" @opened="held = true" @closed="done" />
   <div v-show="!held">
-  <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="14" :retry="refetch">
-    <template v-for="part in URGENT" :key="part.title">
-      <section v-if="inPart(part.states).length" :aria-label="part.title">
-        <h2 :class="{ late: part.title === 'Overdue' }">{{ part.title }} <span class="soft small">{{ part.hint }}</span></h2>
-        <table class="log even">
-          <thead><tr><th scope="col">Client</th><th scope="col">Old → new</th><th scope="col">Who uses the old one</th><th scope="col">New one first used</th><th scope="col">{{ part.states.includes("closed") ? "Ended" : "Overlap ends" }}</th><th scope="col"><span class="visually-hidden">Steps</span></th></tr></thead>
-          <RotationRow v-for="one in inPart(part.states)" :key="one.id" :one="one" />
+    <Loadable :loading="isLoading || open.isLoading.value" :error="error ?? open.error.value" :ready="!!data && !!open.data.value" :lines="14" :retry="refetch">
+      <RotationPart title="Overdue" hint="the overlap is over and the old one is not quiet: find what still uses it, extend, or force" late :rotations="inState('overdue')" />
+      <RotationPart title="Ready to close" hint="nothing uses the old one any more" :rotations="inState('quiet')" />
+      <section v-if="due.length" aria-labelledby="due">
+        <h2 id="due">Due <span class="soft small">they end within {{ within }} days and nothing follows them yet</span></h2>
+        <table class="log">
+          <thead><tr><th scope="col"><span class="visually-hidden">Choose</span></th><th scope="col">Client</th><th scope="col">Credential</th><th scope="col">Ends</th><th scope="col">Last used</th><th scope="col">If opened now, both stand until</th></tr></thead>
+          <tbody>
+            <tr v-for="one in due" :key="one.credential.id">
+              <td><input v-if="can('rotations.open')" type="checkbox" :disabled="opening" :aria-label="`Choose ${one.client_name}, ${one.credential.hint}`" :checked="chosen.has(one.credential.id)" @change="choose(one.credential.id, ($event.target as HTMLInputElement).checked)" /></td>
+              <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#credentials' }">{{ one.client_name }}</RouterLink></td>
+              <td><code class="hint-code">{{ one.credential.hint }}</code> <div v-if="one.credential.label" class="soft small">{{ one.credential.label }}</div></td>
+              <td class="nowrap"><Moment :at="one.credential.expires_at" /></td>
+              <td class="nowrap"><Moment :at="one.credential.last_used_at" /></td>
+              <td class="nowrap">{{ ago(one.overlap_ends_at, now) }}</td>
+            </tr>
+          </tbody>
         </table>
+        <p v-if="hasNextPage"><button type="button" class="link-button" @click="fetchNextPage()">Show more that are due</button></p>
       </section>
-    </template>
-    <section v-if="due.length" aria-labelledby="due">
-      <h2 id="due">Due <span class="soft small">they end within {{ within }} days and nothing follows them yet</span></h2>
-      <table class="log">
-        <thead><tr><th scope="col"><span class="visually-hidden">Choose</span></th><th scope="col">Client</th><th scope="col">Credential</th><th scope="col">Ends</th><th scope="col">Last used</th><th scope="col">If opened now, both stand until</th></tr></thead>
-        <tbody>
-          <tr v-for="one in due" :key="one.credential.id">
-            <td><input v-if="can('rotations.open')" type="checkbox" :disabled="opening" :aria-label="`Choose ${one.client_name}, ${one.credential.hint}`" :checked="chosen.has(one.credential.id)" @change="choose(one.credential.id, ($event.target as HTMLInputElement).checked)" /></td>
-            <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#credentials' }">{{ one.client_name }}</RouterLink></td>
-            <td><code class="hint-code">{{ one.credential.hint }}</code> <div v-if="one.credential.label" class="soft small">{{ one.credential.label }}</div></td>
-            <td class="nowrap"><Moment :at="one.credential.expires_at" /></td>
-            <td class="nowrap"><Moment :at="one.credential.last_used_at" /></td>
-            <td class="nowrap">{{ ago(one.overlap_ends_at, now) }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
-    <template v-for="part in LATER" :key="part.title">
-      <section v-if="inPart(part.states).length" :aria-label="part.title">
-        <h2 :class="{ late: part.title === 'Overdue' }">{{ part.title }} <span class="soft small">{{ part.hint }}</span></h2>
-        <table class="log even">
-          <thead><tr><th scope="col">Client</th><th scope="col">Old → new</th><th scope="col">Who uses the old one</th><th scope="col">New one first used</th><th scope="col">{{ part.states.includes("closed") ? "Ended" : "Overlap ends" }}</th><th scope="col"><span class="visually-hidden">Steps</span></th></tr></thead>
-          <RotationRow v-for="one in inPart(part.states)" :key="one.id" :one="one" />
-        </table>
-      </section>
-    </template>
-    <p v-if="data && !due.length && !data.rotations.length" class="empty">
-      Nothing ends within {{ within }} days and no rotation is under way.
-      <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">Look ninety days ahead</button>
-    </p>
-  </Loadable>
+      <RotationPart title="In overlap" hint="both are valid" :rotations="inState('opened', 'proven')" />
+      <p v-if="open.hasNextPage.value"><button type="button" class="link-button" @click="open.fetchNextPage()">Show more that are under way</button></p>
+      <RotationPart title="Done lately" hint="in the last thirty days" ended :rotations="ended" />
+      <p v-if="past.hasNextPage.value"><button type="button" class="link-button" @click="past.fetchNextPage()">Show more that are done</button></p>
+      <p v-if="!due.length && !underWay.length && !ended.length" class="empty">
+        Nothing ends within {{ within }} days and no rotation is under way.
+        <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">Look ninety days ahead</button>
+      </p>
+    </Loadable>
   </div>
 </template>
 
 <style scoped>
 section { display: grid; gap: var(--s2); margin-bottom: var(--s5); }
 .nowrap { white-space: nowrap; }
-/* The same columns in every part, so that the eye can go down. */
-.even { table-layout: fixed; }
-.even th:nth-child(1) { width: 15%; }
-.even th:nth-child(2) { width: 25%; }
-.even th:nth-child(4) { width: 12%; }
-.even th:nth-child(5) { width: 9%; }
-.even th:nth-child(6) { width: 23%; }
-.late { color: var(--broken); }
 .tabs { margin-top: var(--s2); gap: var(--s2); align-items: center; }
 .tabs a { color: var(--ink); text-decoration: none; padding: 3px 10px; border: 1px solid transparent; border-radius: var(--corner); }
 .tabs a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }

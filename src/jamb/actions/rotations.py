@@ -10,12 +10,12 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.adding import Added, Addition, Place, alike
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
-from jamb.actions.successors import Place, Put, SecretIssued, Successor, alike
 from jamb.core.credentials import CredentialKind
-from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.core.errors import AlreadyOpened, BadInput, Conflict, NotFound
 from jamb.core.policy import changed
 from jamb.core.rotation import (
     Held,
@@ -27,12 +27,11 @@ from jamb.core.rotation import (
     overlap_end,
 )
 from jamb.store import rotations
-from jamb.store.rotations import LoadedRotation, User
+from jamb.store.rotations import LoadedRotation, Position, User
 from jamb.store.work import Actor, Unit, unit_of_work
 
 # How long ended ones are shown beside the open ones.
 SHOWN_FOR = timedelta(days=30)
-MOST_SHOWN = 500
 MOST_USERS = 5
 
 
@@ -73,37 +72,62 @@ class RotationView:
 @dataclass(frozen=True, slots=True)
 class Opened:
     rotation: RotationView
-    put: Put
+    added: Added
 
 
-@dataclass(frozen=True, slots=True)
-class Board:
-    """What is due within some days, and the rotations that are open or ended lately."""
+def list_due(
+    premises: Premises,
+    slug: str,
+    within_days: int | None,
+    own: Collection[str] | None,
+    after: Position | None,
+    limit: int,
+    now: datetime,
+) -> tuple[list[Due], Position | None]:
+    """Return a page of what ends within some days (the policy's notice when None), and its last key if there is more.
 
-    due: tuple[Due, ...]
-    rotations: tuple[RotationView, ...]
-
-
-def read_board(
-    premises: Premises, slug: str, within_days: int | None, own: Collection[str] | None, now: datetime
-) -> Board:
-    """Return what is due and what is under way. `own`: only these clients; None: all."""
+    `own`: only these clients; None: all.
+    """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         until = now + (directory.policy.notice if within_days is None else timedelta(days=within_days))
-        ending = rotations.ending(session, directory.id, now, until)
-        due = [
+        rows = rotations.ending(
+            session, directory.id, client_ids=own, now=now, until=until, after=after, limit=limit + 1
+        )
+        shown = [
             Due(
                 row.client_id,
                 name,
                 credential_view(row, now, directory.policy),
                 overlap_end(now, directory.policy.overlap_days, row.expires_at),
             )
-            for row, name in ending
-            if own is None or row.client_id in own
+            for row, name in rows[:limit]
         ]
-        found = rotations.listed(session, directory.id, client_ids=own, ended_since=now - SHOWN_FOR, limit=MOST_SHOWN)
-        return Board(tuple(due), tuple(_view(session, directory, one, now) for one in found))
+        last = rows[limit - 1][0] if len(rows) > limit else None
+        return shown, (last.expires_at, last.id) if last is not None and last.expires_at is not None else None
+
+
+def list_rotations(
+    premises: Premises,
+    slug: str,
+    ended: bool,
+    only: Collection[str] | None,
+    after: Position | None,
+    limit: int,
+    now: datetime,
+) -> tuple[list[RotationView], Position | None]:
+    """Return a page of the open rotations, or of those ended lately, and its last key if there is more.
+
+    `only`: of these clients; None: of all.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        since = now - SHOWN_FOR if ended else None
+        rows = rotations.page(session, directory.id, client_ids=only, ended_since=since, after=after, limit=limit + 1)
+        shown, last = rows[:limit], rows[limit - 1].row if len(rows) > limit else None
+        moment = None if last is None else last.ended_at if ended else last.overlap_ends_at
+        more = (moment, last.id) if last is not None and moment is not None else None
+        return _views(session, directory, shown, now), more
 
 
 def read_rotation(premises: Premises, slug: str, client_id: str, rotation_id: UUID, now: datetime) -> RotationView:
@@ -117,7 +141,7 @@ def open_rotation(
     directory: Directory,
     client_id: str,
     credential_id: UUID,
-    successor: Successor | None,
+    successor: Addition | None,
     days: int | None,
     overlap_days: int | None,
     actor: Actor,
@@ -141,52 +165,53 @@ def open_rotation(
             said = f"{old.hint} is {old.state(now, directory.policy.notice).value}: there is nothing to overlap with."
             raise Conflict(said, next_step="Add a credential instead.")
         if rotation_id is not None and unit.session.get(rotations.RotationRow, rotation_id) is not None:
-            raise Conflict(
-                f"The rotation {rotation_id} was opened already.", next_step="Read it, or choose another id."
-            )
+            said = f"The rotation {rotation_id} was opened already."
+            raise AlreadyOpened(said, next_step="Read it, or choose another id.")
         if rotations.open_of_credential(unit.session, old.id) is not None:
             raise Conflict(
                 f"{old.hint} takes part in a rotation already.", next_step="Close or abandon that one first."
             )
         days_over = directory.policy.overlap_days if overlap_days is None else overlap_days
         overlap_ends_at = overlap_end(now, days_over, old.expires_at)
-        at = Place(unit, premises, directory, client, old.label, actor, now)
-        put = (successor or alike(old, days)).put(at)
+        at = Place(unit, premises, directory, client, old.label, actor, now, rotating=True)
+        added = (successor or alike(old, days)).put(at)
         unit.session.flush()
         row = rotations.RotationRow(
             id=rotation_id or uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id,
-            new_id=put.credential.id, opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
+            new_id=added.credential.id, opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
             quiet_seconds=directory.policy.quiet_days * 86_400,
         )  # fmt: skip
         unit.session.add(row)
         unit.session.flush()
-        after = {"old": old.hint, "new": put.credential.hint, "overlap until": _said(overlap_ends_at)}
+        after = {"old": old.hint, "new": added.credential.hint, "overlap until": _said(overlap_ends_at)}
         unit.enter(actor, "rotation.opened", client_subject(client), now=now, after=after)
-        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, row.id), now), put)
+        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, row.id), now), added)
 
 
 def reissue(
     premises: Premises, directory: Directory, client_id: str, rotation_id: UUID, actor: Actor, now: datetime
 ) -> Opened:
-    """Issue the new secret of an open rotation again, because it was lost before anything used it.
+    """Make the new credential of an open rotation again, because it was lost before anything used it.
 
     Raises:
-        Conflict: the rotation has ended, its new credential is no secret, or was used already.
+        Conflict: the rotation has ended, its new credential is not one made here, or was used already.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client, found = _locked(unit, directory, client_id, rotation_id)
         if not found.facts().state(now).open:
             raise Conflict("This rotation has ended.", next_step="Open another.")
-        if CredentialKind(found.new.kind) is not CredentialKind.SECRET or found.new.first_used_at is not None:
-            raise Conflict(
-                f"{found.new.hint} is no secret, or something uses it already.", next_step="Abandon it instead."
-            )
-        at = Place(unit, premises, directory, client, found.new.label, actor, now)
+        made_here = CredentialKind(found.new.kind) in {CredentialKind.SECRET, CredentialKind.CERTIFICATE}
+        if not made_here or found.new.first_used_at is not None or found.new.expires_at is None:
+            said = f"{found.new.hint} cannot be made again here, or something uses it already."
+            raise Conflict(said, next_step="Abandon the rotation instead.")
+        at = Place(unit, premises, directory, client, found.new.label, actor, now, rotating=True)
+        # A certificate ends on a whole second: a little less than the days that were asked for.
+        days = max(1, round((found.new.expires_at - found.new.issued_at) / timedelta(days=1)))
         lost = found.new
         withdraw_in(unit, directory, client, lost.id, "Lost before it was used", actor, now, rotation_stays=True)
-        put = SecretIssued().put(at)
+        added = alike(lost, days).put(at)
         unit.session.flush()
-        found.row.new_id = put.credential.id
+        found.row.new_id = added.credential.id
         unit.session.add(found.row)
         unit.session.flush()
         unit.enter(
@@ -195,9 +220,11 @@ def reissue(
             client_subject(client),
             now=now,
             before={"new": lost.hint},
-            after={"new": put.credential.hint},
+            after={"new": added.credential.hint},
         )
-        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, rotation_id), now), put)
+        return Opened(
+            _view(unit.session, directory, _find(unit.session, directory, client.id, rotation_id), now), added
+        )
 
 
 def extend(
@@ -243,7 +270,7 @@ def close(
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client, found = _locked(unit, directory, client_id, rotation_id)
-        users = _users(unit.session, found)
+        users = rotations.users_of(unit.session, [found.row.id], MOST_USERS).get(found.row.id, [])
         facts = found.facts()
         check_closing(facts, now, _named(users), forced=forced)
         found.row.forced = facts.state(now) is not RotationState.QUIET
@@ -305,11 +332,6 @@ def _find(
     return found
 
 
-def _users(session: Session, found: LoadedRotation) -> list[User]:
-    row = found.row
-    return rotations.users_since(session, row.client_id, found.old.hint, row.opened_at, MOST_USERS)
-
-
 def _named(users: Sequence[User]) -> str:
     return "; ".join(
         f"{one.user_agent or 'a program without a name'} at {one.address or 'an unknown address'}, "
@@ -323,22 +345,32 @@ def _said(moment: datetime | None) -> str:
 
 
 def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> RotationView:
-    facts, row = found.facts(), found.row
-    state = facts.state(now)
-    return RotationView(
-        id=row.id,
-        client_id=row.client_id,
-        client_name=found.client_name,
-        state=state,
-        old=credential_view(found.old, now, directory.policy),
-        new=credential_view(found.new, now, directory.policy),
-        opened_at=row.opened_at,
-        opened_by=row.opened_by,
-        overlap_ends_at=row.overlap_ends_at,
-        quiet_at=facts.quiet_at,
-        used_since=facts.used_since,
-        users=tuple(_users(session, found)) if state.open and facts.used_since is not None else (),
-        ended_at=row.ended_at,
-        ended_by=row.ended_by,
-        forced=row.forced,
-    )
+    return _views(session, directory, [found], now)[0]
+
+
+def _views(
+    session: Session, directory: Directory, found: Sequence[LoadedRotation], now: datetime
+) -> list[RotationView]:
+    facts = {one.row.id: one.facts() for one in found}
+    in_use = [key for key, one in facts.items() if one.ended is None and one.used_since is not None]
+    users = rotations.users_of(session, in_use, MOST_USERS) if in_use else {}
+    return [
+        RotationView(
+            id=one.row.id,
+            client_id=one.row.client_id,
+            client_name=one.client_name,
+            state=facts[one.row.id].state(now),
+            old=credential_view(one.old, now, directory.policy),
+            new=credential_view(one.new, now, directory.policy),
+            opened_at=one.row.opened_at,
+            opened_by=one.row.opened_by,
+            overlap_ends_at=one.row.overlap_ends_at,
+            quiet_at=facts[one.row.id].quiet_at,
+            used_since=facts[one.row.id].used_since,
+            users=tuple(users.get(one.row.id, ())),
+            ended_at=one.row.ended_at,
+            ended_by=one.row.ended_by,
+            forced=one.row.forced,
+        )
+        for one in found
+    ]

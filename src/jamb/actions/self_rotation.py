@@ -76,7 +76,7 @@ def renew(premises: Premises, slug: str, client_id: str, secret: str, now: datet
         opened = steps.open_rotation(
             premises, proven.directory, client_id, proven.credential.id, None, None, None, proven.actor, now
         )
-    made = opened.put.sheets[0].secret
+    made = opened.added.sheets[0].secret
     assert made is not None
     return Renewed(made, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
 

@@ -39,7 +39,7 @@ app = typer.Typer(help="Client applications: list, show, register.", no_args_is_
 class Attention(StrEnum):
     WAITING = "waiting"
     ENDING = "ending"
-    DEAD_SECRET = "dead-secret"  # noqa: S105 - the name of a filter
+    DEAD_CREDENTIAL = "dead-credential"
     OWNERLESS = "ownerless"
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import re
 from base64 import b64decode
 from collections.abc import Sequence
@@ -15,6 +14,7 @@ from rich.text import Text
 
 from jamb.cli.connection import connected
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, relative, table
+from jamb.cli.private_files import write_private
 from jamb.client import BadInput, Jamb, NotFound
 from jamb.core.credentials import CredentialState, KeyType
 from jamb.wire.clients import Client
@@ -81,9 +81,9 @@ def make(
         save.mkdir(parents=True, exist_ok=True)
         key_type = KeyType.RSA3072 if rsa else KeyType.P256
         made = jamb.credentials.make_certificate(found.id, key_type=key_type, days=days, label=label)
-    _write(files["pem"], made.certificate.encode())
-    _write(files["key"], made.private_key.encode())
-    _write(files["p12"], b64decode(made.pkcs12))
+    write_private(files["pem"], made.certificate.encode())
+    write_private(files["key"], made.private_key.encode())
+    write_private(files["p12"], b64decode(made.pkcs12))
     if output is Form.JSON:
         emit(made, output, lambda: None)
         return
@@ -142,10 +142,8 @@ def disable(
     """Stop a credential until it is enabled again."""
     with connected() as jamb:
         found, held = pick(jamb, client, credential)
-        used = relative(held.last_used_at)
-        confirm(f"Disable {held.hint} of “{found.name}” (last used {used})? What uses it stops.", yes)
-        changed = jamb.credentials.disable(found.id, held.id, reason=reason)
-    emit(changed, output, lambda: out.print(f"Disabled: {changed.hint}.", markup=False))
+        _confirm_stopping("Disable", found, held, yes)
+        _tell("Disabled", jamb.credentials.disable(found.id, held.id, reason=reason), output)
 
 
 @app.command()
@@ -155,8 +153,7 @@ def enable(
     """Let a disabled credential work again."""
     with connected() as jamb:
         found, held = pick(jamb, client, credential)
-        changed = jamb.credentials.enable(found.id, held.id, reason=reason)
-    emit(changed, output, lambda: out.print(f"Enabled: {changed.hint} is {changed.state}.", markup=False))
+        _tell("Enabled", jamb.credentials.enable(found.id, held.id, reason=reason), output)
 
 
 @app.command()
@@ -170,10 +167,17 @@ def withdraw(
     """End a credential now, for good. Tokens fetched with it live on until they run out."""
     with connected() as jamb:
         found, held = pick(jamb, client, credential)
-        used = relative(held.last_used_at)
-        confirm(f"Withdraw {held.hint} of “{found.name}” (last used {used})? It cannot be undone.", yes)
-        ended = jamb.credentials.withdraw(found.id, held.id, reason=reason)
-    emit(ended, output, lambda: out.print(f"Withdrawn: {ended.hint}.", markup=False))
+        _confirm_stopping("Withdraw", found, held, yes, " It cannot be undone.")
+        _tell("Withdrawn", jamb.credentials.withdraw(found.id, held.id, reason=reason), output)
+
+
+def _confirm_stopping(verb: str, client: Client, held: Credential, yes: bool, further: str = "") -> None:
+    used = f"last used {relative(held.last_used_at)}"
+    confirm(f"{verb} {held.hint} of “{client.name}” ({used})? What uses it stops.{further}", yes)
+
+
+def _tell(done: str, changed: Credential, output: Form) -> None:
+    emit(changed, output, lambda: out.print(f"{done}: {changed.hint} is {changed.state}.", markup=False))
 
 
 def pick(jamb: Jamb, client: str, reference: str) -> tuple[Client, Credential]:
@@ -236,11 +240,6 @@ def _key_set(file: Path | None) -> dict[str, Any] | None:
     if not isinstance(document, dict):
         raise BadInput.field("--keys", str(file), 'a JWK Set, as {"keys": [...]}')
     return document
-
-
-def _write(file: Path, content: bytes) -> None:
-    with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as opened:
-        opened.write(content)
 
 
 __all__ = ["app", "pick", "show", "show_one"]

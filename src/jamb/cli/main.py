@@ -27,7 +27,7 @@ from jamb.cli import (
     today,
 )
 from jamb.cli.output import fail
-from jamb.client import JambError
+from jamb.client import BadInput, JambError
 
 app = typer.Typer(
     help="Register client applications, consent to what they ask, give them credentials, and audit them.",
@@ -80,5 +80,8 @@ def run() -> None:
         app()
     except JambError as error:
         fail(error)
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        fail(BadInput(f"{where}{error.strerror or error}.", next_step="Make room or choose another place, then go on."))
     except KeyboardInterrupt:
         sys.exit(130)

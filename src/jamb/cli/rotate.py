@@ -27,10 +27,10 @@ from jamb.cli.output import (
 )
 from jamb.cli.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinOption
 from jamb.cli.rotation_files import keep, target_of
-from jamb.cli.rotation_view import show_board, show_forecast, show_one, show_opened
+from jamb.cli.rotation_view import show_due, show_forecast, show_one, show_opened, show_rotations
 from jamb.client import BadInput, Jamb, NotFound, keep_fresh
 from jamb.client.own_secret import Did
-from jamb.wire.rotations import OpenedRotation, Rotation
+from jamb.wire.rotations import Rotation
 
 app = typer.Typer(help="Replace credentials before they end, without an outage.", no_args_is_help=True)
 RotationArgument = Annotated[
@@ -42,12 +42,23 @@ app.command("open-all")(rotate_all.open_all)
 app.command("undo-all")(rotate_all.undo_all)
 
 
-@app.command("list")
-def list_rotations(within: WithinOption = None, output: Output = Form.TABLE) -> None:
-    """List what is due, what is in overlap, what is overdue, and what was done lately."""
+@app.command()
+def due(within: WithinOption = None, output: Output = Form.TABLE) -> None:
+    """List what ends soon and nothing follows yet, with the dates of its rotation if it were opened now."""
     with connected() as jamb:
-        found = jamb.rotations.board(within=within)
-    emit(found, output, lambda: show_board(found))
+        found = list(jamb.rotations.due(within=within))
+    emit(found, output, lambda: show_due(found))
+
+
+@app.command("list")
+def list_rotations(
+    ended: Annotated[bool, typer.Option("--ended", help="Those ended in the last thirty days instead")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """List the rotations under way: overdue, ready to be closed, in overlap."""
+    with connected() as jamb:
+        found = list(jamb.rotations.list(ended=ended))
+    emit(found, output, lambda: show_rotations(found))
 
 
 @app.command("open")
@@ -68,9 +79,9 @@ def open_one(
             raise BadInput.field("--save", str(target), "a folder without this file", "Nothing was opened.")
         opened = jamb.rotations.open(found.id, held.id, days=days, overlap_days=overlap)
     if target is not None:
-        keep(target, opened)
-        note(f"What is secret is in {target}; it is the only copy.")
-        opened = without_secrets(opened)
+        if keep(target, opened):
+            note(f"What is secret is in {target}; it is the only copy.")
+        opened = opened.model_copy(update={"issued": None, "made": None})
     emit(opened, output, lambda: show_opened(opened, form))
 
 
@@ -195,7 +206,7 @@ def _one(jamb: Jamb, client: str, credential: str) -> Rotation:
     """Return the open rotation that is meant."""
     found = jamb.clients.find(client)
     wanted = credential.strip()
-    mine = [one for one in jamb.rotations.board().rotations if one.client_id == found.id and one.state.open]
+    mine = list(jamb.rotations.list(client=found.id))
     if wanted:
         names = [
             {str(one.id)} | {name for held in (one.old, one.new) for name in _names(held.hint, held.id)} for one in mine
@@ -209,8 +220,3 @@ def _one(jamb: Jamb, client: str, credential: str) -> Rotation:
 
 def _names(hint: str, credential_id: UUID) -> set[str]:
     return {hint, hint.rstrip("…"), str(credential_id)}
-
-
-def without_secrets(made: OpenedRotation) -> OpenedRotation:
-    nothing: dict[str, object] = {"secret": None, "sheets": [], "pkcs12": None, "private_key": None, "passphrase": None}
-    return made.model_copy(update=nothing)

@@ -12,8 +12,9 @@ from jamb.cli.connection import connected
 from jamb.cli.output import Form, Output, YesOption, confirm, emit, err, out, table
 from jamb.cli.rotation_files import Entry, entries_of, keep, list_entry
 from jamb.cli.rotation_view import many, show_due
-from jamb.client import Jamb, JambError, NotFound
-from jamb.wire.rotations import OpenedRotation
+from jamb.client import Jamb, JambError
+from jamb.core.credentials import CredentialKind
+from jamb.core.errors import AlreadyOpened
 
 WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's notice when left out")]
 OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
@@ -35,8 +36,8 @@ def open_all(
     A secret of this folder whose file was not written before the stop is issued again: nothing had it.
     """
     with connected() as jamb:
-        due = jamb.rotations.board(within=within).due
-        left = [one for one in entries_of(save) if not one.target(save).exists() and _is_left(jamb, one)]
+        due = list(jamb.rotations.due(within=within))
+        left = _left(jamb, save)
         if dry_run or not (due or left):
             emit(due, output, lambda: show_due(due))
             return
@@ -68,47 +69,53 @@ def undo_all(
 ) -> None:
     """Abandon the rotations of a folder whose new credential was not used yet; their files are removed."""
     with connected() as jamb:
-        found = {one.id: one for one in jamb.rotations.board().rotations}
+        found = {one.id: one for one in jamb.rotations.list()}
         mine = [
             entry
             for entry in entries_of(save)
-            if (one := found.get(entry.rotation_id)) and one.state.open and one.new.first_used_at is None
+            if (one := found.get(entry.rotation_id)) and one.new.first_used_at is None
         ]
         confirm(f"Withdraw the new credentials of {many(len(mine), 'rotation')} and remove their files?", yes)
         for entry in mine:
             jamb.rotations.abandon(entry.client_id, entry.rotation_id, reason=reason or "Undone")
-            for file in (entry.target(save), entry.target(save).with_suffix(".p12")):
-                file.unlink(missing_ok=True)
+            for ending in (".after", ".p12", ".passphrase"):
+                entry.target(save).with_suffix(ending).unlink(missing_ok=True)
     out.print(f"{many(len(mine), 'rotation')} undone; the old credentials stand as before.")
 
 
-def _is_left(jamb: Jamb, entry: Entry) -> bool:
-    """Tell whether something of an entry is still to be done: it was never opened, or nobody has its secret."""
-    try:
-        one = jamb.rotations.read(entry.client_id, entry.rotation_id)
-    except NotFound:
-        return any(due.credential.id == entry.credential_id for due in jamb.rotations.board(within=3650).due)
-    return one.state.open and one.new.first_used_at is None and one.new.kind == "secret"
+def _left(jamb: Jamb, folder: Path) -> list[Entry]:
+    """Return what a run that was stopped left of a folder: opened without its file, or written down and not opened."""
+    without = [one for one in entries_of(folder) if not one.target(folder).exists()]
+    if not without:
+        return []
+    rotations = {one.id: one for one in jamb.rotations.list()}
+    waiting = {one.credential.id for one in jamb.rotations.due(within=3650)}
+    shown_once = {CredentialKind.SECRET, CredentialKind.CERTIFICATE}
+    return [
+        entry
+        for entry in without
+        if (
+            (one := rotations.get(entry.rotation_id)) is not None
+            and one.new.first_used_at is None
+            and one.new.kind in shown_once
+        )
+        or (one is None and entry.credential_id in waiting)
+    ]
 
 
 def _carry_out(jamb: Jamb, entry: Entry, folder: Path, days: int | None, overlap: int | None) -> tuple[str, str, str]:
-    target = entry.target(folder)
     try:
         try:
-            made = jamb.rotations.open(
+            opened = jamb.rotations.open(
                 entry.client_id, entry.credential_id, days=days, overlap_days=overlap, rotation_id=entry.rotation_id
             )
             verb = "followed by"
-        except JambError as error:
-            if "opened already" not in error.message:
-                raise
-            made, verb = jamb.rotations.reissue(entry.client_id, entry.rotation_id), "issued again as"
-        keep(target, made)
+        except AlreadyOpened:
+            # By a run that was stopped before it wrote the answer down.
+            opened, verb = jamb.rotations.reissue(entry.client_id, entry.rotation_id), "issued again as"
+        said = f"{verb} {opened.rotation.new.hint}"
+        if keep(entry.target(folder), opened):
+            said += f" in {entry.target(folder).name}"
     except JambError as error:
-        return entry.client_name, entry.hint, f"failed: {error.message}"
-    return entry.client_name, entry.hint, _followed(verb, made, target)
-
-
-def _followed(verb: str, made: OpenedRotation, target: Path) -> str:
-    said = f"{verb} {made.rotation.new.hint}"
-    return f"{said} in {target.name}" if made.sheets or made.private_key is not None else said
+        said = f"failed: {error.message}"
+    return entry.client_name, entry.hint, said

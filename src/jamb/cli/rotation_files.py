@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID, uuid4
 
+from jamb.cli.private_files import write_private
 from jamb.wire.rotations import Due, OpenedRotation
 
 _LIST = ".rotations"
@@ -65,23 +66,14 @@ def target_of(folder: Path, client: str, hint: str) -> Path:
     return folder / f"{stem}.after"
 
 
-def keep(target: Path, made: OpenedRotation) -> None:
-    """Write what is shown once: whole or not at all, readable by its owner alone."""
-    if not made.sheets and made.private_key is None:
-        return
-    parts = [sheet.forms["env"] for sheet in made.sheets]
-    if made.private_key is not None:
-        parts = [made.certificate or "", made.private_key, f"passphrase {made.passphrase}"]
-    target.parent.mkdir(parents=True, exist_ok=True)
-    beside = target.with_name(f".{target.name}.part")
-    beside.unlink(missing_ok=True)
-    with os.fdopen(os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as opened:
-        opened.write("\n\n".join(parts) + "\n")
-        opened.flush()
-        os.fsync(opened.fileno())
-    beside.rename(target)
-    if made.pkcs12 is not None:
-        with os.fdopen(
-            os.open(target.with_suffix(".p12"), os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb"
-        ) as opened_:
-            opened_.write(b64decode(made.pkcs12))
+def keep(target: Path, opened: OpenedRotation) -> bool:
+    """Write what is shown once to files of their owner alone, the passphrase of a key apart; tell whether there was."""
+    issued, made = opened.issued, opened.made
+    if issued is not None:
+        sheets = "\n\n".join(sheet.forms["env"] for sheet in issued.sheets)
+        write_private(target, sheets.encode() + b"\n")
+    if made is not None:
+        write_private(target.with_suffix(".passphrase"), made.passphrase.encode() + b"\n")
+        write_private(target.with_suffix(".p12"), b64decode(made.pkcs12))
+        write_private(target, f"{made.certificate}{made.private_key}".encode())
+    return issued is not None or made is not None

@@ -10,7 +10,7 @@ from rich.text import Text
 from jamb.cli.clients import SheetForm, print_sheets
 from jamb.cli.output import heading, note, out, relative, table
 from jamb.core.rotation import RotationState
-from jamb.wire.rotations import Board, Due, OpenedRotation, Rotation, Week
+from jamb.wire.rotations import Due, OpenedRotation, Rotation, Week
 
 _STYLE = {
     RotationState.OPENED: "yellow",
@@ -30,13 +30,14 @@ _WORD = {
 }
 
 
-def show_opened(made: OpenedRotation, form: SheetForm) -> None:
-    show_one(made.rotation)
-    if made.sheets:
+def show_opened(opened: OpenedRotation, form: SheetForm) -> None:
+    show_one(opened.rotation)
+    if opened.issued is not None:
         out.print()
-        print_sheets(made.sheets, form)
+        print_sheets(opened.issued.sheets, form)
         note("Copy the secret now: it is never shown again.")
-    if made.private_key is not None:
+    if opened.made is not None:
+        made = opened.made
         out.print(f"\n{made.certificate}{made.private_key}passphrase  {made.passphrase}", markup=False)
         note("Copy key and passphrase now: they are never shown again.")
 
@@ -59,23 +60,23 @@ def show_one(one: Rotation) -> None:
         out.print(f"  ▲ still used by {who}, {user.times} times, last {relative(user.last_at)}", markup=False)
 
 
-def show_board(found: Board) -> None:
-    show_due(found.due)
-    if found.rotations:
-        heading("\nRotations")
-        table(
-            ["client", "old → new", "state", "overlap ends", "old last used"],
+def show_rotations(found: Sequence[Rotation]) -> None:
+    if not found:
+        out.print("No rotation.")
+        return
+    table(
+        ["client", "old → new", "state", "overlap ends", "old last used"],
+        [
             [
-                [
-                    one.client_name,
-                    f"{one.old.hint} → {one.new.hint}",
-                    Text(_WORD[one.state], style=_STYLE[one.state]),
-                    relative(one.overlap_ends_at) if one.state.open else f"ended {relative(one.ended_at)}",
-                    relative(one.old.last_used_at),
-                ]
-                for one in found.rotations
-            ],
-        )
+                one.client_name,
+                f"{one.old.hint} → {one.new.hint}",
+                Text(_WORD[one.state], style=_STYLE[one.state]),
+                relative(one.overlap_ends_at) if one.state.open else f"ended {relative(one.ended_at)}",
+                relative(one.old.last_used_at),
+            ]
+            for one in found
+        ],
+    )
 
 
 def show_due(due: Sequence[Due]) -> None:

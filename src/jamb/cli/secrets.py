@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Annotated
 
@@ -12,6 +11,7 @@ from jamb.cli.clients import SheetForm, print_sheets
 from jamb.cli.connection import connected
 from jamb.cli.credentials import LabelOption, pick
 from jamb.cli.output import ClientArgument, Form, Output, emit, note, out, relative
+from jamb.cli.private_files import write_private
 from jamb.client import BadInput
 
 app = typer.Typer(help="Client secrets: issue one.", no_args_is_help=True)
@@ -39,8 +39,7 @@ def issue(
         issued = jamb.secrets.issue(jamb.clients.find(client).id, days=days, label=label, instead_of=lost)
     if save is not None:
         text = "\n\n".join(one.forms[form] for one in issued.sheets) + "\n"
-        with os.fdopen(os.open(save, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as opened:
-            opened.write(text)
+        write_private(save, text.encode())
         out.print(f"Secret {issued.credential.hint} ends {relative(issued.credential.expires_at)}.", markup=False)
         out.print(f"The sheet is in {save}; it is the only copy.", markup=False)
         return

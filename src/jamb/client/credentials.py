@@ -99,7 +99,3 @@ class Secrets(Noun):
     def list(self, client_id: str) -> Sequence[Credential]:
         held = self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials
         return [one for one in held if one.kind is CredentialKind.SECRET]
-
-    def withdraw(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
-        path = f"/clients/{part(client_id)}/credentials/{credential_id}/withdrawal"
-        return self._transport.one(Credential, "POST", path, json={"reason": reason})

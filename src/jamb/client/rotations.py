@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
 from jamb.client.noun import Noun, part
-from jamb.wire.rotations import Board, OpenedRotation, Rotation, Week
+from jamb.wire.rotations import Due, OpenedRotation, Rotation, Week
 
 
 class Rotations(Noun):
-    def board(self, *, within: int | None = None) -> Board:
-        """Return what ends within some days (the policy's notice when left out), and what is under way."""
-        return self._transport.one(Board, "GET", "/rotations", params={} if within is None else {"within": within})
+    def due(self, *, within: int | None = None) -> Iterator[Due]:
+        """Yield what ends within some days (the policy's notice when left out) and nothing follows yet."""
+        return self._transport.pages(Due, "/rotations/due", {"within": within, "limit": 100})
+
+    def list(self, *, client: str | None = None, ended: bool = False) -> Iterator[Rotation]:
+        """Yield the rotations under way, of one client (by id) if given; or those that ended lately."""
+        return self._transport.pages(Rotation, "/rotations", {"client": client, "ended": ended, "limit": 100})
 
     def forecast(self, **policy: int) -> Sequence[Week]:
         """Return the rotations of the coming year by week, as if the policy had these settings."""

@@ -13,6 +13,7 @@ JambError
 │   │   ├── NothingToWithdraw
 │   │   ├── AlreadyEnded
 │   │   ├── AlreadyDecided
+│   │   ├── AlreadyOpened   the rotation of this id is there, whoever never heard so
 │   │   ├── SamePerson      two people are needed, and this would be one
 │   │   ├── SecondApprover  two approvers are needed: make a request that both decide
 │   │   ├── TopRole         a role that holds everything, for a client
@@ -107,6 +108,10 @@ class NothingToWithdraw(Conflict):
 
 class AlreadyEnded(Conflict):
     code = "already-ended"
+
+
+class AlreadyOpened(Conflict):
+    code = "already-opened"
 
 
 class AlreadyDecided(Conflict):

@@ -93,7 +93,8 @@ OPERATIONS = (
         _CLIENT + "/credentials/{credential}/withdrawal",
         _WRITE,
     ),
-    _operation("rotations.list", "See what is due to be rotated, and what is", "GET", "/rotations", _READ),
+    _operation("rotations.due", "List what ends soon and nothing follows", "GET", "/rotations/due", _READ),
+    _operation("rotations.list", "List rotations", "GET", "/rotations", _READ),
     _operation("rotations.foresee", "Foresee a year of rotations", "GET", "/rotations/forecast", _READ),
     _operation("rotations.read", "See how far a rotation is", "GET", _ROTATION, _READ),
     _operation(
@@ -130,6 +131,7 @@ _TO_WORK_WITH = frozenset(
         "permissions.propose",
         "collections.read",
         "clients.list",
+        "rotations.due",
         "rotations.list",
         "requests.list",
         "requests.read",

@@ -32,7 +32,7 @@ class DirectoryPolicy:
         secret_heaviest_weight: above this weight of what a client may do as itself it gets no secret, but keys.
         overlap_days: how long both credentials of a rotation are valid.
         quiet_days: how long the old credential of a rotation must be unseen before it is withdrawn.
-        self_rotation: whether a client may rotate its own secret with the secret it has.
+        self_rotation: whether a client may rotate its own secret with the secret it has; whoever stole one can, too.
         notice_days: how long before its end a credential counts as expiring.
         observation_days: how long a grant must stand before "never used" means anything.
         access_token_seconds: life of an access token.
@@ -56,7 +56,7 @@ class DirectoryPolicy:
     secret_heaviest_weight: int = 100_000
     overlap_days: int = 14
     quiet_days: int = 3
-    self_rotation: bool = True
+    self_rotation: bool = False
     notice_days: int = 14
     observation_days: int = 14
     access_token_seconds: int = 600

@@ -11,10 +11,11 @@ from uuid import UUID, uuid4
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, credentials, keys, requests, rotations
+from jamb.actions import asks, clients, consent, requests, rotations
+from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
 from jamb.core.attempts import Outcome
-from jamb.core.credentials import CredentialKind, KeyType, digest_secret, hint_of, secret_from
+from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
@@ -197,22 +198,12 @@ class History:
 
     def _add(self, demo: DemoClient, one: DemoCredential, at: datetime) -> None:
         client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]
-        place = (self.premises, self.port, client_id)
         if one.days is None:
             credential_id = self._import_endless(client_id, custodian, at)
-        elif one.kind is CredentialKind.CERTIFICATE:
-            made = keys.make_certificate(*place, KeyType.P256, one.days, one.label, custodian, at)
-            credential_id = made.credential.id
-        elif one.kind is CredentialKind.ISSUER:
-            # A key whose private part nobody has: the demo shows the trust, it does not play the customs house.
-            document = {"keys": [jwk_of(generate_private_key(SECP256R1()).public_key(), "customs-2026")]}
-            issuer, subject = "https://builds.customs.example", "feed:quillhaven/branch:main"
-            credential_id = keys.trust_issuer(
-                *place, issuer, subject, document, "", one.days, one.label, custodian, at
-            ).id
         else:
-            issued = credentials.issue_secret(*place, one.days, custodian, at, label=one.label)
-            credential_id = issued.credential.id
+            wanted = _addition(one.kind, one.days)
+            added = add_credential(self.premises, self.port, client_id, wanted, one.label, custodian, at)
+            credential_id = added.credential.id
         if one.seen is not None:
             seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(one.seen, 14)}
             with observation(self.premises.engine) as session:
@@ -263,6 +254,17 @@ class History:
 
     def _ago(self, days: int, minutes: int) -> datetime:
         return self.now - timedelta(days=days, minutes=minutes)
+
+
+def _addition(kind: CredentialKind, days: int) -> Addition:
+    if kind is CredentialKind.CERTIFICATE:
+        return CertificateMade(days=days)
+    if kind is CredentialKind.ISSUER:
+        # A key whose private part nobody has: the demo shows the trust, it does not play the customs house.
+        document = {"keys": [jwk_of(generate_private_key(SECP256R1()).public_key(), "customs-2026")]}
+        subject = "feed:quillhaven/branch:main"
+        return IssuerTrusted("https://builds.customs.example", subject, document, days=days)
+    return SecretIssued(days)
 
 
 def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:

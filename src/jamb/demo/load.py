@@ -12,7 +12,8 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import asks, clients, consent, credentials, directories, groups, people, requests, resources, roles
+from jamb.actions import asks, clients, consent, directories, groups, people, requests, resources, roles
+from jamb.actions.adding import SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
@@ -109,6 +110,7 @@ def _tighten(history: History, at: datetime) -> None:
         "registering_groups": ("harbour-office",),
         "two_approvers_weight": 36,
         "people_may_consent": True,
+        "self_rotation": True,
     }
     directories.change_policy(history.premises, history.port, changes, history.actors["hanneke.brouwer"], at)
     history.port = directories.read_directory(history.premises, history.port.slug)
@@ -179,7 +181,7 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
     consent.grant(premises, port, made.id, None, history.actors["tobias.lindqvist"], at)
 
     def issue(later: datetime) -> None:
-        issued = credentials.issue_secret(premises, port, made.id, 180, _SETUP, later)
+        issued = add_credential(premises, port, made.id, SecretIssued(180), "", _SETUP, later)
         handed.guards[catalogue.name] = {
             "issuer": premises.issuer(port.slug),
             "audience": catalogue.identifier,
@@ -246,7 +248,7 @@ def _add_automation(history: History, handed: Handed, at: datetime) -> None:
     for approver in ("tobias.lindqvist", "hanneke.brouwer"):
         yes = RequestEvent.GRANT
         requests.decide_request(premises, port, asked.id, yes, None, None, "", history.actors[approver], at)
-    issued = credentials.issue_secret(premises, port, made.id, 90, _SETUP, at)
+    issued = add_credential(premises, port, made.id, SecretIssued(90), "", _SETUP, at)
     handed.demo["automation"] = {
         "directory": port.slug,
         "client_id": made.id,

@@ -5,7 +5,9 @@ from __future__ import annotations
 import base64
 import binascii
 import json
+from datetime import datetime
 from typing import Annotated, Any
+from uuid import UUID
 
 from fastapi import Query, Request, Response
 
@@ -45,6 +47,24 @@ def unpack_pair(cursor: str | None) -> tuple[str, str] | None:
     if not (isinstance(value, list) and len(value) == 2 and all(isinstance(part, str) for part in value)):
         raise _bad(cursor)
     return value[0], value[1]
+
+
+def pack_position(position: tuple[datetime, UUID] | None) -> str | None:
+    """Return the cursor of a list in order of a moment and an id; None where there is no more of it."""
+    return pack([position[0].isoformat(), str(position[1])]) if position is not None else None
+
+
+def unpack_position(cursor: str | None) -> tuple[datetime, UUID] | None:
+    pair = unpack_pair(cursor)
+    if pair is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(pair[0])
+        if moment.tzinfo is None:
+            raise ValueError("no zone")
+        return moment, UUID(pair[1])
+    except ValueError as error:
+        raise _bad(str(cursor)) from error
 
 
 def link_next(request: Request, response: Response, cursor: str | None) -> None:

@@ -10,10 +10,11 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import Text
-from sqlmodel import Session, SQLModel, col
+from sqlmodel import Session, col
 
 from jamb.store.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.columns import among
+from jamb.store.credentials import CredentialRow, works
 
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
@@ -32,7 +33,7 @@ class Attention(StrEnum):
 
     WAITING = "waiting"
     ENDING = "ending"
-    DEAD_SECRET = "dead-secret"  # noqa: S105 - the name of a filter
+    DEAD_CREDENTIAL = "dead-credential"
     OWNERLESS = "ownerless"
 
 
@@ -78,21 +79,17 @@ def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
         return sa.type_coerce(col(ClientRow.folded_name).collate("C"), Text)
     if sort is ClientSort.REGISTERED:
         return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
-    credential = SQLModel.metadata.tables["credential"]
-    mine = credential.c.client_id == ClientRow.id
+    mine = col(CredentialRow.client_id) == ClientRow.id
     if sort is ClientSort.ENDS:
-        soonest = sa.select(sa.func.min(credential.c.expires_at)).where(
-            mine, credential.c.withdrawn_at.is_(None), credential.c.expires_at > now
-        )
+        soonest = sa.select(sa.func.min(col(CredentialRow.expires_at))).where(mine, works(now))
         return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
-    latest = sa.select(sa.func.max(credential.c.last_used_at)).where(mine).correlate(ClientRow).scalar_subquery()
+    latest = sa.select(sa.func.max(col(CredentialRow.last_used_at))).where(mine).correlate(ClientRow).scalar_subquery()
     # Unused first: whoever sorts by use looks for what nobody uses.
     return sa.func.coalesce(latest, _LONG_AGO)
 
 
 def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnElement[bool]:
-    credential = SQLModel.metadata.tables["credential"]
-    standing = (credential.c.client_id == ClientRow.id) & credential.c.withdrawn_at.is_(None)
+    mine, ends = col(CredentialRow.client_id) == ClientRow.id, col(CredentialRow.expires_at)
     match attention:
         case Attention.WAITING:
             # As the ladder counts: an ask whose consent has ended waits again.
@@ -106,8 +103,8 @@ def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnE
             )
             return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
         case Attention.ENDING:
-            return sa.exists().where(standing, credential.c.expires_at > now, credential.c.expires_at <= now + notice)
-        case Attention.DEAD_SECRET:
-            return sa.exists().where(standing, credential.c.expires_at <= now)
+            return sa.exists().where(mine, works(now), ends <= now + notice)
+        case Attention.DEAD_CREDENTIAL:
+            return sa.exists().where(mine, col(CredentialRow.withdrawn_at).is_(None), ends <= now)
         case Attention.OWNERLESS:
             return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)

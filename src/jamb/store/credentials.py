@@ -53,6 +53,16 @@ class CredentialRow(SQLModel, table=True):
         return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
 
 
+def works(now: datetime) -> sa.ColumnElement[bool]:
+    """Return the condition of `core.credentials.state_of` under which a credential proves its client."""
+    return sa.and_(
+        col(CredentialRow.withdrawn_at).is_(None),
+        col(CredentialRow.disabled_at).is_(None),
+        col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
+        col(CredentialRow.starts_at).is_(None) | (col(CredentialRow.starts_at) <= now),
+    )
+
+
 class AssertionSeenRow(SQLModel, table=True):
     """Assertions that proved a client, by the digest of their id, until they would run out anyway."""
 

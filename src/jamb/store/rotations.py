@@ -14,8 +14,8 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.rotation import Rotation, RotationEnd, Seen
 from jamb.store.clients import ClientRow
-from jamb.store.columns import among, moment
-from jamb.store.credentials import CredentialRow
+from jamb.store.columns import among, among_ids, moment
+from jamb.store.credentials import CredentialRow, works
 from jamb.store.usage import AttemptRow
 
 _OPEN = sa.text("ended IS NULL")
@@ -86,57 +86,103 @@ def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | N
     return session.exec(statement.with_for_update()).first()
 
 
-def listed(
-    session: Session, directory_id: UUID, *, client_ids: Iterable[str] | None, ended_since: datetime, limit: int
+Position = tuple[datetime, UUID]
+
+
+def page(
+    session: Session,
+    directory_id: UUID,
+    *,
+    client_ids: Iterable[str] | None,
+    ended_since: datetime | None,
+    after: Position | None,
+    limit: int,
 ) -> list[LoadedRotation]:
-    """Return the open rotations, the one whose overlap ends first before the others, then those ended lately."""
-    lately = col(RotationRow.ended).is_(None) | (col(RotationRow.ended_at) > ended_since)
-    statement = _loaded().where(col(RotationRow.directory_id) == directory_id, lately)
+    """Return open rotations, the one whose overlap ends first before the others; or those ended since, latest first.
+
+    `client_ids`: only of these clients; None: of all.
+    """
+    statement = _loaded().where(col(RotationRow.directory_id) == directory_id)
     if client_ids is not None:
         statement = statement.where(among(RotationRow.client_id, client_ids))
-    order = (col(RotationRow.ended).is_not(None), col(RotationRow.overlap_ends_at), col(RotationRow.id))
-    return [LoadedRotation(*found) for found in session.execute(statement.order_by(*order).limit(limit))]
+    identity = col(RotationRow.id)
+    if ended_since is None:
+        ends = col(RotationRow.overlap_ends_at)
+        statement = statement.where(col(RotationRow.ended).is_(None)).order_by(ends, identity)
+        further = sa.tuple_(ends, identity) > after if after is not None else sa.true()
+    else:
+        ended = col(RotationRow.ended_at)
+        statement = statement.where(ended > ended_since).order_by(ended.desc(), identity.desc())
+        further = sa.tuple_(ended, identity) < after if after is not None else sa.true()
+    return [LoadedRotation(*found) for found in session.execute(statement.where(further).limit(limit))]
 
 
-def users_since(session: Session, client_id: str, hint: str, since: datetime, limit: int) -> list[User]:
-    """Return who got tokens with a credential since a moment, the latest first."""
+def users_of(session: Session, rotation_ids: Iterable[UUID], most: int) -> dict[UUID, list[User]]:
+    """Return who got tokens with the old credential since each rotation was opened: the latest, at most so many."""
     last = sa.func.max(col(AttemptRow.at))
-    rows = session.execute(
-        sa.select(col(AttemptRow.address), col(AttemptRow.user_agent), last, sa.func.count())
-        .where(
-            col(AttemptRow.client_id) == client_id,
-            col(AttemptRow.hint) == hint,
-            col(AttemptRow.outcome) == "issued",
-            col(AttemptRow.at) > since,
+    counted = (
+        sa.select(
+            col(RotationRow.id).label("rotation_id"),
+            col(AttemptRow.address).label("address"),
+            col(AttemptRow.user_agent).label("user_agent"),
+            last.label("last_at"),
+            sa.func.count().label("times"),
+            sa.func.row_number().over(partition_by=col(RotationRow.id), order_by=last.desc()).label("place"),
         )
-        .group_by(col(AttemptRow.address), col(AttemptRow.user_agent))
-        .order_by(last.desc())
-        .limit(limit)
+        .join(CredentialRow, col(CredentialRow.id) == col(RotationRow.old_id))
+        .join(
+            AttemptRow,
+            (col(AttemptRow.client_id) == col(RotationRow.client_id))
+            & (col(AttemptRow.hint) == col(CredentialRow.hint))
+            & (col(AttemptRow.outcome) == "issued")
+            & (col(AttemptRow.at) > col(RotationRow.opened_at)),
+        )
+        .where(among_ids(RotationRow.id, rotation_ids))
+        .group_by(col(RotationRow.id), col(AttemptRow.address), col(AttemptRow.user_agent))
+        .subquery()
     )
-    return [User(*row) for row in rows]
+    latest = sa.select(counted).where(counted.c.place <= most).order_by(counted.c.rotation_id, counted.c.place)
+    found: dict[UUID, list[User]] = {}
+    for row in session.execute(latest):
+        found.setdefault(row.rotation_id, []).append(User(row.address, row.user_agent, row.last_at, row.times))
+    return found
 
 
-def ending(session: Session, directory_id: UUID, now: datetime, until: datetime) -> list[tuple[CredentialRow, str]]:
-    """Return the credentials that work, end by a moment and are in no open rotation, the first to end first."""
+def ending(
+    session: Session,
+    directory_id: UUID,
+    *,
+    client_ids: Iterable[str] | None,
+    now: datetime,
+    until: datetime,
+    after: Position | None,
+    limit: int,
+) -> list[tuple[CredentialRow, str]]:
+    """Return the credentials that work, end by a moment and are in no open rotation, the first to end first.
+
+    Each with its client's name. `client_ids`: only of these clients; None: of all.
+    """
     part = sa.exists().where(
         (col(RotationRow.old_id) == col(CredentialRow.id)) | (col(RotationRow.new_id) == col(CredentialRow.id)),
         col(RotationRow.ended).is_(None),
     )
-    rows = session.exec(
+    key = (col(CredentialRow.expires_at), col(CredentialRow.id))
+    statement = (
         select(CredentialRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
         .where(
             ClientRow.directory_id == directory_id,
             ClientRow.state == "live",
-            col(CredentialRow.withdrawn_at).is_(None),
-            col(CredentialRow.disabled_at).is_(None),
-            col(CredentialRow.expires_at) > now,
+            works(now),
             col(CredentialRow.expires_at) <= until,
             ~part,
         )
-        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
     )
-    return list(rows)
+    if client_ids is not None:
+        statement = statement.where(among(CredentialRow.client_id, client_ids))
+    if after is not None:
+        statement = statement.where(sa.tuple_(*key) > after)
+    return list(session.exec(statement.order_by(*key).limit(limit)))
 
 
 def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, datetime | None]]:

@@ -24,6 +24,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.NothingToWithdraw.code: (409, "Nothing to withdraw"),
     errors.AlreadyEnded.code: (409, "Ended already"),
     errors.AlreadyDecided.code: (409, "Decided already"),
+    errors.AlreadyOpened.code: (409, "Opened already"),
     errors.SamePerson.code: (409, "Two people are needed"),
     errors.SecondApprover.code: (409, "Two approvers are needed"),
     errors.TopRole.code: (409, "Too much for a client"),

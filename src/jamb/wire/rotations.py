@@ -11,7 +11,15 @@ from pydantic import Field
 from jamb.core.credentials import KeyType
 from jamb.core.rotation import RotationState
 from jamb.wire.base import Answered, Moment, Sent
-from jamb.wire.credentials import CertificateSent, Credential, Days, IssuerSent, KeysSent, Sheet
+from jamb.wire.credentials import (
+    CertificateSent,
+    Credential,
+    Days,
+    IssuedSecret,
+    IssuerSent,
+    KeysSent,
+    MadeCertificate,
+)
 
 
 class SecretWanted(Sent):
@@ -99,21 +107,12 @@ class Due(Answered):
     overlap_ends_at: Moment
 
 
-class Board(Answered):
-    due: list[Due]
-    rotations: list[Rotation]
-
-
 class OpenedRotation(Answered):
-    """What is shown once: a secret with its sheets, or a key pair; null and empty where the client made its own."""
+    """With what is shown once: an issued secret or a made key pair; neither where the client made its own."""
 
     rotation: Rotation
-    secret: str | None
-    sheets: list[Sheet]
-    certificate: str | None
-    pkcs12: str | None
-    private_key: str | None
-    passphrase: str | None
+    issued: IssuedSecret | None
+    made: MadeCertificate | None
 
 
 class Week(Answered):

@@ -21,7 +21,7 @@ const kept = ref(false);
 const saved = ref(false);
 const stale = useStale();
 const opened = computed(() => [...results.value.values()].flatMap((one) => (one.opened ? [one.opened] : [])));
-const secret = computed(() => opened.value.filter((one) => one.secret || one.private_key));
+const secret = computed(() => opened.value.filter((one) => one.issued || one.made));
 
 async function go(): Promise<void> {
   busy.value = begun.value = true;
@@ -43,7 +43,7 @@ async function go(): Promise<void> {
 }
 function keep(): void {
   const texts = secret.value.map((one) =>
-    [`# ${one.rotation.client_name}: follows ${one.rotation.old.hint}`, ...one.sheets.map((sheet) => sheet.forms.env), ...(one.private_key ? [one.certificate, one.private_key, `passphrase ${one.passphrase}`] : [])].join("\n"),
+    [`# ${one.rotation.client_name}: follows ${one.rotation.old.hint}`, ...(one.issued?.sheets ?? []).map((sheet) => sheet.forms.env), ...(one.made ? [one.made.certificate, one.made.private_key, `passphrase ${one.made.passphrase}`] : [])].join("\n"),
   );
   save(`rotations-${new Date().toISOString().slice(0, 10)}.txt`, texts.join("\n\n") + "\n");
   saved.value = true;

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from base64 import b64encode
 from typing import Annotated
 from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from jamb.actions import attempts, credentials, keys
+from jamb.actions import adding, attempts, credentials
 from jamb.actions.access import Admitted
+from jamb.actions.sheets import connection_sheets
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
+from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.wire import credentials as wire
 from jamb.wire.base import Page
 
@@ -27,18 +28,13 @@ def issue_secret(
     now: Now,
 ) -> wire.IssuedSecret:
     """Issue a client secret. This answer is the only one that ever has it."""
-    issued = credentials.issue_secret(
-        office.premises, admitted.directory, client, sent.days, admitted.actor, now,
-        label=sent.label, instead_of=sent.instead_of,
+    added = adding.add_credential(
+        office.premises, admitted.directory, client, adding.SecretIssued(sent.days), sent.label, admitted.actor, now,
+        instead_of=sent.instead_of,
     )  # fmt: skip
-    secret = issued.sheets[0].secret
-    assert secret is not None
-    return wire.IssuedSecret(
-        credential=wire.Credential.model_validate(issued.credential),
-        secret=secret,
-        sheets=[wire.sheet_of(one) for one in issued.sheets],
-        replaced=wire.Credential.model_validate(issued.replaced) if issued.replaced is not None else None,
-    )
+    answer = issued_answer(added)
+    assert answer is not None
+    return answer
 
 
 @router.post("/certificates", status_code=201)
@@ -50,16 +46,12 @@ def make_certificate(
     now: Now,
 ) -> wire.MadeCertificate:
     """Make a key pair and a certificate. This answer is the only one that ever has the private key."""
-    made = keys.make_certificate(
-        office.premises, admitted.directory, client, sent.key_type, sent.days, sent.label, admitted.actor, now
+    wanted = adding.CertificateMade(sent.key_type, sent.days)
+    answer = made_answer(
+        adding.add_credential(office.premises, admitted.directory, client, wanted, sent.label, admitted.actor, now)
     )
-    return wire.MadeCertificate(
-        credential=wire.Credential.model_validate(made.credential),
-        certificate=made.pair.certificate.decode(),
-        pkcs12=b64encode(made.pair.pkcs12).decode(),
-        private_key=made.pair.private_key.decode(),
-        passphrase=made.pair.passphrase,
-    )
+    assert answer is not None
+    return answer
 
 
 @router.post("/credentials", status_code=201)
@@ -71,20 +63,10 @@ def add_credential(
     now: Now,
 ) -> wire.Credential:
     """Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer."""
-    premises, directory, actor = office.premises, admitted.directory, admitted.actor
-    match sent:
-        case wire.CertificateSent():
-            added = keys.add_certificate(premises, directory, client, sent.upload(), sent.label, actor, now)
-        case wire.KeysSent():
-            added = keys.add_keys(
-                premises, directory, client, sent.keys, sent.keys_uri, sent.days, sent.label, actor, now
-            )
-        case wire.IssuerSent():
-            added = keys.trust_issuer(
-                premises, directory, client, sent.issuer, sent.subject, sent.keys, sent.keys_uri, sent.days, sent.label,
-                actor, now,
-            )  # fmt: skip
-    return wire.Credential.model_validate(added)
+    added = adding.add_credential(
+        office.premises, admitted.directory, client, addition_of(sent), sent.label, admitted.actor, now
+    )
+    return wire.Credential.model_validate(added.credential)
 
 
 @router.post("/credentials/{credential}/state")
@@ -106,7 +88,7 @@ def set_credential_state(
 @router.get("/sheet", dependencies=[Depends(may("sheet.read"))])
 def read_sheet(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Sheet]:
     """The connection sheet of each resource, without a secret."""
-    return [wire.sheet_of(one) for one in credentials.connection_sheets(office.premises, directory, client, now)]
+    return [wire.sheet_of(one) for one in connection_sheets(office.premises, directory, client, now)]
 
 
 @router.post("/credentials/{credential}/withdrawal")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
@@ -10,10 +9,9 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from jamb.actions import request_views, requests
 from jamb.actions.access import Admitted
-from jamb.core.errors import BadInput
 from jamb.core.requests import RequestEvent
 from jamb.service.callers import Now, TheOffice, may
-from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
@@ -76,10 +74,10 @@ def list_requests(
         now,
         waiting=waiting,
         mine=admitted.mine,
-        after_key=_position(cursor),
+        after_key=unpack_position(cursor),
         limit=limit,
     )
-    following = pack([more[0].isoformat(), str(more[1])]) if more is not None else None
+    following = pack_position(more)
     link_next(http, response, following)
     return Page[wire.ConsentRequest](items=[wire.ConsentRequest.model_validate(one) for one in found], next=following)
 
@@ -117,16 +115,3 @@ def decide_request(
         now,
     )
     return wire.ConsentRequest.model_validate(decided)
-
-
-def _position(cursor: str | None) -> tuple[datetime, UUID] | None:
-    pair = unpack_pair(cursor)
-    if pair is None:
-        return None
-    try:
-        moment = datetime.fromisoformat(pair[0])
-        if moment.tzinfo is None:
-            raise ValueError("no zone")
-        return moment, UUID(pair[1])
-    except ValueError as error:
-        raise BadInput.field("cursor", str(cursor), "the `next` of a page of this list") from error

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from base64 import b64encode
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Depends, Query, Request, Response
 
-from jamb.actions import rotations, successors
+from jamb.actions import rotations
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
+from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.wire import rotations as wire
-from jamb.wire.credentials import CertificateSent, IssuerSent, KeysSent, sheet_of
+from jamb.wire.base import Page
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["rotations"])
 _ONE = "/clients/{client}/rotations/{rotation}"
@@ -21,13 +22,43 @@ _ONE = "/clients/{client}/rotations/{rotation}"
 @router.get("/rotations")
 def list_rotations(
     admitted: Annotated[Admitted, Depends(may("rotations.list"))],
+    request: Request,
+    response: Response,
+    office: TheOffice,
+    now: Now,
+    ended: Annotated[bool, Query(description="Those ended in the last thirty days instead")] = False,
+    client: Annotated[str | None, Query(max_length=80, description="Only of this client, by its id")] = None,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Rotation]:
+    """Rotations under way, the one whose overlap ends first before the others; or those ended lately, latest first."""
+    only = admitted.own if client is None else {client} if admitted.own is None else {client} & admitted.own
+    found, more = rotations.list_rotations(
+        office.premises, admitted.directory.slug, ended, only, unpack_position(cursor), limit, now
+    )
+    following = pack_position(more)
+    link_next(request, response, following)
+    return Page[wire.Rotation](items=[wire.Rotation.model_validate(one) for one in found], next=following)
+
+
+@router.get("/rotations/due")
+def list_due(
+    admitted: Annotated[Admitted, Depends(may("rotations.due"))],
+    request: Request,
+    response: Response,
     office: TheOffice,
     now: Now,
     within: Annotated[int | None, Query(ge=0, le=3650, description="Days; the policy's notice when left out")] = None,
-) -> wire.Board:
-    """Credentials that end soon, and the rotations that are open or ended lately."""
-    found = rotations.read_board(office.premises, admitted.directory.slug, within, admitted.own, now)
-    return wire.Board.model_validate(found)
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.Due]:
+    """Credentials that end soon and that nothing follows yet, the first to end before the others."""
+    found, more = rotations.list_due(
+        office.premises, admitted.directory.slug, within, admitted.own, unpack_position(cursor), limit, now
+    )
+    following = pack_position(more)
+    link_next(request, response, following)
+    return Page[wire.Due](items=[wire.Due.model_validate(one) for one in found], next=following)
 
 
 @router.get("/rotations/forecast")
@@ -60,8 +91,9 @@ def open_rotation(
     now: Now,
 ) -> wire.OpenedRotation:
     """Put another credential beside one. What of it is secret is in this answer only."""
+    successor = addition_of(sent.successor, sent.days) if sent.successor is not None else None
     opened = rotations.open_rotation(
-        office.premises, admitted.directory, client, credential, _successor(sent), sent.days, sent.overlap_days,
+        office.premises, admitted.directory, client, credential, successor, sent.days, sent.overlap_days,
         admitted.actor, now, sent.id,
     )  # fmt: skip
     return _opened(opened)
@@ -129,31 +161,9 @@ def abandon(
     return wire.Rotation.model_validate(found)
 
 
-def _successor(sent: wire.NewRotation) -> successors.Successor | None:
-    match sent.successor:
-        case None:
-            return None
-        case wire.SecretWanted():
-            return successors.SecretIssued(sent.days)
-        case wire.CertificateWanted(key_type=key_type):
-            return successors.CertificateMade(key_type, sent.days)
-        case CertificateSent() as given:
-            return successors.CertificateGiven(given.upload())
-        case KeysSent() as given:
-            return successors.KeysGiven(given.keys, given.keys_uri, sent.days or given.days)
-        case IssuerSent() as given:
-            days = sent.days or given.days
-            return successors.IssuerTrusted(given.issuer, given.subject, given.keys, given.keys_uri, days)
-
-
 def _opened(opened: rotations.Opened) -> wire.OpenedRotation:
-    put = opened.put
     return wire.OpenedRotation(
         rotation=wire.Rotation.model_validate(opened.rotation),
-        secret=put.sheets[0].secret if put.sheets else None,
-        sheets=[sheet_of(one) for one in put.sheets],
-        certificate=put.pair.certificate.decode() if put.pair is not None else None,
-        pkcs12=b64encode(put.pair.pkcs12).decode() if put.pair is not None else None,
-        private_key=put.pair.private_key.decode() if put.pair is not None else None,
-        passphrase=put.pair.passphrase if put.pair is not None else None,
+        issued=issued_answer(opened.added),
+        made=made_answer(opened.added),
     )

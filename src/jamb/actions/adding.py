@@ -1,0 +1,304 @@
+"""Adding a credential of any kind: beside those a client has, in place of a lost one, or as another's successor."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+from urllib.parse import urlsplit
+from uuid import UUID, uuid4
+
+from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
+from jamb.actions.premises import Directory, Premises, find_client, load_one
+from jamb.actions.sheets import sheets_of
+from jamb.core.clients import ClientKind, ClientState
+from jamb.core.credentials import (
+    Certificate,
+    ConnectionSheet,
+    CredentialKind,
+    KeyType,
+    check_certificate,
+    digest_secret,
+    end_of,
+    hint_of,
+    key_set,
+    longest_days,
+    read_certificate,
+    refuse_credential,
+    secret_from,
+    thumbprint,
+)
+from jamb.core.credentials.assertions import key_names
+from jamb.core.errors import BadInput, Conflict, shorten
+from jamb.core.excess import granted_weight
+from jamb.core.policy import ANY_WEIGHT
+from jamb.store.clients import ClientRow
+from jamb.store.credentials import CredentialRow, credentials_of, holding_keys, trusting
+from jamb.store.keypairs import KeyPair, make_key_pair
+from jamb.store.work import Actor, Unit, unit_of_work
+
+LABEL_LONGEST = 80
+LONGEST_ADDRESS = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Added:
+    """A new credential, and what of it is shown once: sheets with a secret, or a key pair.
+
+    `replaced`: the lost credential that was withdrawn in the same step, if any.
+    """
+
+    credential: CredentialView
+    sheets: tuple[ConnectionSheet, ...] = ()
+    pair: KeyPair | None = None
+    replaced: CredentialView | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a credential is put: a locked client within an open unit.
+
+    `rotating`: another one goes for it, so that it does not count against how many may stand at once.
+    """
+
+    unit: Unit
+    premises: Premises
+    directory: Directory
+    client: ClientRow
+    label: str
+    actor: Actor
+    now: datetime
+    rotating: bool = False
+
+    def ends(self, kind: CredentialKind, days: int | None) -> datetime:
+        return end_of(self.directory.policy, kind, self.now, days)
+
+    def put(self, kind: CredentialKind, after: dict[str, Any], **columns: Any) -> CredentialView:
+        """Put a credential of these columns, if the client may be given one, and enter `after` in the ledger."""
+        self._admit(kind)
+        row = CredentialRow(
+            id=uuid4(), client_id=self.client.id, kind=kind.value, label=_checked_label(self.label), issued_at=self.now,
+            issued_by=self.actor.name, **columns,
+        )  # fmt: skip
+        self.unit.session.add(row)
+        action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
+        ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no end"
+        self.unit.enter(self.actor, action, credential_subject(row), now=self.now, after={**after, "ends": ends})
+        return credential_view(row, self.now, self.directory.policy)
+
+    def _admit(self, kind: CredentialKind) -> None:
+        client, policy, session = self.client, self.directory.policy, self.unit.session
+        if client.state != ClientState.LIVE:
+            raise Conflict(f"“{client.name}” is disabled.", next_step="Enable it before adding a credential.")
+        standing = sum(row.stands(self.now) for row in credentials_of(session, [client.id])) - self.rotating
+        weight = 0
+        # To weigh a client reads all that it holds: only where the policy bounds the weight at all.
+        if kind is CredentialKind.SECRET and policy.secret_heaviest_weight < ANY_WEIGHT:
+            weight = granted_weight(load_one(session, self.directory, client, self.now).picture.resources)
+        refuse_credential(policy, client.name, ClientKind(client.kind), kind, standing, weight)
+
+
+@dataclass(frozen=True, slots=True)
+class SecretIssued:
+    """A secret that ends after `days` (the policy's default when None)."""
+
+    days: int | None = None
+
+    def put(self, at: Place) -> Added:
+        ends = at.ends(CredentialKind.SECRET, self.days)
+        secret = secret_from(secrets.token_bytes(32))
+        hint, digest = hint_of(secret), digest_secret(at.premises.sealer.credential_key, secret)
+        added = at.put(CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, expires_at=ends)
+        sheets = sheets_of(at.unit.session, at.premises, at.directory, at.client, secret, ends, at.now)
+        return Added(added, sheets)
+
+
+@dataclass(frozen=True, slots=True)
+class CertificateMade:
+    """A certificate signed by itself, made here with its key pair; only the certificate is kept."""
+
+    key_type: KeyType = KeyType.P256
+    days: int | None = None
+
+    def put(self, at: Place) -> Added:
+        ends = at.ends(CredentialKind.CERTIFICATE, self.days).replace(microsecond=0)
+        pair = make_key_pair(at.client.id, at.client.name, at.directory.name, self.key_type, at.now, ends)
+        return Added(_put_certificate(at, read_certificate(pair.certificate)), pair=pair)
+
+
+@dataclass(frozen=True, slots=True)
+class CertificateGiven:
+    """A certificate whose private key only the client has: PEM, DER or a PKCS#7 bundle."""
+
+    upload: bytes
+
+    def put(self, at: Place) -> Added:
+        given = read_certificate(self.upload)
+        latest = at.now + timedelta(days=longest_days(at.directory.policy, CredentialKind.CERTIFICATE))
+        check_certificate(given, at.now, latest)
+        return Added(_put_certificate(at, given))
+
+
+@dataclass(frozen=True, slots=True)
+class KeysGiven:
+    """Keys of the client's own: a JWK Set, or the https address at which it publishes one."""
+
+    document: Any = None
+    keys_uri: str = ""
+    days: int | None = None
+
+    def put(self, at: Place) -> Added:
+        if (self.document is None) is (not self.keys_uri):
+            raise BadInput.field("keys", "neither or both", "either a key set or the address of one")
+        keys = key_set(self.document) if self.document is not None else ()
+        hint = f"keys {key_names(keys)}" if keys else f"keys at {_host_of('keys_uri', self.keys_uri)}"
+        thumbprints, ends = [thumbprint(one) for one in keys], at.ends(CredentialKind.KEYS, self.days)
+        _refuse_shared(at, thumbprints)
+        after = {"keys": [one["kid"] for one in keys] or self.keys_uri}
+        return Added(
+            at.put(
+                CredentialKind.KEYS, after, hint=hint, keys=list(keys) or None, key_thumbprints=thumbprints,
+                keys_uri=self.keys_uri, expires_at=ends,
+            )
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class IssuerTrusted:
+    """An issuer outside Jamb that says who the client is: its assertions for one subject stand for the client.
+
+    `document`, `keys_uri`: the issuer's public keys, or their address; neither: found by the issuer's metadata.
+    """
+
+    issuer: str
+    subject: str
+    document: Any = None
+    keys_uri: str = ""
+    days: int | None = None
+
+    def put(self, at: Place) -> Added:
+        host = _host_of("issuer", self.issuer)
+        if urlsplit(self.issuer).netloc == urlsplit(at.premises.base_url).netloc:
+            raise BadInput.field("issuer", self.issuer, "an issuer outside Jamb")
+        if not 1 <= len(self.subject) <= LONGEST_ADDRESS:
+            allowed = "the sub of the issuer's assertions, to the letter"
+            raise BadInput.field("subject", shorten(self.subject) or "nothing", allowed)
+        if self.document is not None and self.keys_uri:
+            raise BadInput.field("keys", "a key set and an address", "one of them, or neither")
+        if self.keys_uri:
+            _host_of("keys_uri", self.keys_uri)
+        self._refuse_known(at, host)
+        keys = key_set(self.document) if self.document is not None else ()
+        found_by = [one["kid"] for one in keys] or self.keys_uri or "by metadata"
+        after = {"issuer": self.issuer, "subject": self.subject, "keys": found_by}
+        return Added(
+            at.put(
+                CredentialKind.ISSUER, after, hint=f"{shorten(self.subject)} at {host}", keys=list(keys) or None,
+                keys_uri=self.keys_uri, issuer=self.issuer, subject=self.subject,
+                expires_at=at.ends(CredentialKind.ISSUER, self.days),
+            )
+        )  # fmt: skip
+
+    def _refuse_known(self, at: Place, host: str) -> None:
+        for other, name in trusting(at.unit.session, at.directory.id, self.issuer, self.subject, at.now):
+            if at.rotating and other.client_id == at.client.id:
+                continue
+            said = f"“{name}” is known by this subject of {host} already ({other.hint})."
+            raise Conflict(said, next_step="Withdraw that first, or use another subject.")
+
+
+Addition = SecretIssued | CertificateMade | CertificateGiven | KeysGiven | IssuerTrusted
+
+
+def add_credential(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    wanted: Addition,
+    label: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    instead_of: UUID | None = None,
+) -> Added:
+    """Add a credential to a client.
+
+    Args:
+        label: what it is for, as people here would say.
+        instead_of: a lost credential that is withdrawn in the same step.
+
+    Raises:
+        BadInput, LivesTooLong: what cannot be trusted, each reason named; an end that the policy does not allow; a
+            secret for a client that may do too much for one.
+        Conflict: a public client keeps no credential (RFC 6749 section 2.1), a disabled one gets none; it has as many
+            as the policy allows at once; the key stands already; another client is known by the subject.
+        NotFound, AlreadyEnded: of the credential that would be replaced.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        lost = None
+        if instead_of is not None:
+            reason = "Lost: another was issued in its place"
+            lost = withdraw_in(unit, directory, client, instead_of, reason, actor, now)
+        added = wanted.put(Place(unit, premises, directory, client, label, actor, now))
+        return replace(added, replaced=lost)
+
+
+def alike(row: CredentialRow, days: int | None) -> Addition:
+    """Return what would add a credential like this one. Raises `BadInput` where only the client can make it."""
+    match CredentialKind(row.kind):
+        case CredentialKind.SECRET:
+            return SecretIssued(days)
+        case CredentialKind.CERTIFICATE:
+            rsa = any(one.get("kty") == "RSA" for one in row.keys or ())
+            return CertificateMade(KeyType.RSA3072 if rsa else KeyType.P256, days)
+        case CredentialKind.ISSUER:
+            document = {"keys": row.keys} if row.keys else None
+            return IssuerTrusted(row.issuer, row.subject, document, row.keys_uri, days)
+        case CredentialKind.KEYS:
+            if row.keys_uri:
+                return KeysGiven(None, row.keys_uri, days)
+            allowed = "a key set with the client's new public keys"
+            raise BadInput.field("successor", "nothing", allowed, "Have the client make them, then open it with those.")
+
+
+def _put_certificate(at: Place, made: Certificate) -> CredentialView:
+    thumbprints = [thumbprint(made.jwk)]
+    _refuse_shared(at, thumbprints)
+    after = {"certificate": made.subject, "thumbprint": made.thumbprint, "key": made.key}
+    return at.put(
+        CredentialKind.CERTIFICATE, after, hint=f"sha256 {made.thumbprint[:12]}…", keys=[made.jwk],
+        key_thumbprints=thumbprints, certificate=made.der, starts_at=made.starts_at, expires_at=made.ends_at,
+    )  # fmt: skip
+
+
+def _refuse_shared(at: Place, thumbprints: list[str]) -> None:
+    """Refuse a key that stands already: whoever holds one that two clients share could be either."""
+    for other, name in holding_keys(at.unit.session, at.directory.id, thumbprints, at.now):
+        if other.client_id == at.client.id:
+            raise Conflict(f"{other.hint} has this key already.", next_step="Make another key pair.")
+        raise Conflict(
+            f"“{name}” proves itself with this key already ({other.hint}).",
+            next_step="Make a key pair for each client: whoever holds a shared key can be either.",
+        )
+
+
+def _checked_label(label: str) -> str:
+    """Return a label with its white space in order. Raises `BadInput` when it is too long."""
+    words = " ".join(label.split())
+    if len(words) > LABEL_LONGEST:
+        raise BadInput.field("label", f"{len(words)} characters", f"at most {LABEL_LONGEST} characters")
+    return words
+
+
+def _host_of(field: str, address: str) -> str:
+    """Return the host of an https address. Whether it is an inner one is looked at each time it is fetched.
+
+    Raises `BadInput` otherwise.
+    """
+    parts = urlsplit(address)
+    plain = parts.scheme == "https" and not parts.fragment and not parts.username and len(address) <= LONGEST_ADDRESS
+    if not plain or not parts.hostname:
+        raise BadInput.field(field, address, "an https address, as https://builds.example")
+    return parts.hostname

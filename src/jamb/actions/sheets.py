@@ -1,0 +1,64 @@
+"""Connection sheets: what an integrator must type, for each resource of a client."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState
+from jamb.store import clients, credentials, resources
+
+
+def connection_sheets(premises: Premises, slug: str, client_id: str, now: datetime) -> tuple[ConnectionSheet, ...]:
+    """Return the client's sheets without any secret."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return sheets_of(session, premises, directory, find_client(session, directory, client_id), None, None, now)
+
+
+def _kind_on_sheets(
+    session: Session, directory: Directory, client: clients.ClientRow, secret: str | None, now: datetime
+) -> CredentialKind:
+    """Return by which kind the client proves itself: the secret that is shown, else the newest that works."""
+    if secret is None:
+        for row in credentials.credentials_of(session, [client.id]):
+            if row.state(now, directory.policy.notice) in {CredentialState.LIVE, CredentialState.EXPIRING}:
+                return CredentialKind(row.kind)
+    return CredentialKind.SECRET
+
+
+def sheets_of(
+    session: Session,
+    premises: Premises,
+    directory: Directory,
+    client: clients.ClientRow,
+    secret: str | None,
+    ends: datetime | None,
+    now: datetime,
+) -> tuple[ConnectionSheet, ...]:
+    """Make one sheet per resource that the client asks for or holds; one without resource when there is none yet."""
+    kind = _kind_on_sheets(session, directory, client, secret, now)
+    wanted: dict[UUID, set[str]] = {}
+    held: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
+    held += clients.grants_of(session, [client.id])
+    for row in held:
+        wanted.setdefault(row.resource_id, set()).add(row.permission)
+    identifiers = {found.id: found.identifier for found in resources.resources_of(session, directory.id)}
+    places = [(identifiers[key], tuple(sorted(names))) for key, names in wanted.items()] or [("", ())]
+    return tuple(
+        ConnectionSheet(
+            client_name=client.name,
+            issuer=premises.issuer(directory.slug),
+            token_endpoint=premises.token_endpoint(directory.slug),
+            client_id=client.id,
+            resource=identifier,
+            scopes=scopes,
+            secret=secret,
+            secret_ends=ends,
+            kind=kind,
+        )
+        for identifier, scopes in sorted(places)
+    )
