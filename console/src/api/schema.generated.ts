@@ -1276,6 +1276,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/leaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Up Leaks
+         * @description Say which secrets still work, by their SHA-256. A POST, so that no look-up stands in an address.
+         */
+        post: operations["look_up_leaks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/explanation": {
         parameters: {
             query?: never;
@@ -2615,6 +2635,39 @@ export interface components {
             used: number;
             /** Waiting */
             waiting: number;
+        };
+        /**
+         * LeakedSecret
+         * @description What is known of a secret that leaked. `client_*`, `credential`: empty where the caller may not see the client.
+         *
+         *     `works`: whether it still proves its client; `known`: whether this directory issued it.
+         */
+        LeakedSecret: {
+            /** Look Up */
+            look_up: string;
+            /** Known */
+            known: boolean;
+            /** Works */
+            works: boolean;
+            /**
+             * Client Id
+             * @default
+             */
+            client_id: string;
+            /**
+             * Client Name
+             * @default
+             */
+            client_name: string;
+            credential?: components["schemas"]["Credential"] | null;
+        };
+        /**
+         * LeaksFound
+         * @description SHA-256 of each secret, in 64 hexadecimal digits: the secrets themselves are not sent.
+         */
+        LeaksFound: {
+            /** Look Ups */
+            look_ups: string[];
         };
         /**
          * LedgerEntry
@@ -6591,6 +6644,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_up_leaks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaksFound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeakedSecret"][];
                 };
             };
             /** @description Validation Error */

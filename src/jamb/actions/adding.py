@@ -21,9 +21,11 @@ from jamb.core.credentials import (
     check_certificate,
     digest_secret,
     end_of,
+    fingerprint_of,
     hint_of,
     key_set,
     longest_days,
+    look_up_of,
     read_certificate,
     refuse_credential,
     secret_from,
@@ -109,7 +111,10 @@ class SecretIssued:
         ends = at.ends(CredentialKind.SECRET, self.days)
         secret = secret_from(secrets.token_bytes(32))
         hint, digest = hint_of(secret), digest_secret(at.premises.sealer.credential_key, secret)
-        added = at.put(CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, expires_at=ends)
+        fingerprint = fingerprint_of(at.premises.sealer.credential_key, look_up_of(secret))
+        added = at.put(
+            CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, fingerprint=fingerprint, expires_at=ends
+        )
         sheets = sheets_of(at.unit.session, at.premises, at.directory, at.client, secret, ends, at.now)
         return Added(added, sheets)
 

@@ -15,6 +15,7 @@ from jamb.cli import (
     clients,
     consent,
     credentials,
+    leaks,
     ledger,
     people,
     policy,
@@ -31,7 +32,7 @@ from jamb.client import BadInput, JambError
 
 app = typer.Typer(
     help="Register client applications, consent to what they ask, give them credentials, and audit them.",
-    epilog="Exit codes: 0 done; 1 the audit or the ledger found something; 2 not acceptable as given; "
+    epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 not acceptable as given; "
     "3 not signed in or not allowed; 4 the service does not answer.",
     no_args_is_help=True,
     pretty_exceptions_enable=False,
@@ -55,6 +56,7 @@ app.add_typer(credentials.app, name="credentials")
 app.add_typer(rotate.app, name="rotate")
 app.command()(access.explain)
 app.command()(access.who_can)
+app.add_typer(leaks.app, name="leaks")
 app.add_typer(audit.app, name="audit")
 app.add_typer(ledger.app, name="ledger")
 

@@ -1,6 +1,6 @@
 """How the command line speaks: tables for people, JSON for programs, problems on standard error.
 
-Exit codes: 0 done; 1 the audit or the ledger found something; 2 what was given is not acceptable;
+Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 what was given is not acceptable;
 3 not signed in, or not allowed; 4 the service or its database does not answer; 130 interrupted.
 """
 

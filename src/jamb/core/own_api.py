@@ -108,6 +108,7 @@ OPERATIONS = (
     _operation("rotations.extend", "Let the overlap of a rotation last", "POST", _ROTATION + "/extension", _WRITE),
     _operation("rotations.close", "Withdraw the old credential of a rotation", "POST", _ROTATION + "/closing", _WRITE),
     _operation("rotations.abandon", "Give a rotation up", "POST", _ROTATION + "/abandonment", _WRITE),
+    _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("sheet.read", "Read a connection sheet", "GET", _CLIENT + "/sheet", _READ),
     _operation("attempts.list", "List token requests", "GET", _CLIENT + "/attempts", _READ),
     _operation("refusals.list", "List calls that protected APIs refused", "GET", _CLIENT + "/refusals", _READ),
@@ -133,6 +134,7 @@ _TO_WORK_WITH = frozenset(
         "clients.list",
         "rotations.due",
         "rotations.list",
+        "leaks.look-up",
         "requests.list",
         "requests.read",
     }

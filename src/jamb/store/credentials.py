@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
@@ -18,10 +18,16 @@ from jamb.store.columns import among, blob, document, moment
 
 
 class CredentialRow(SQLModel, table=True):
-    """One credential. `keys`: public JWKs; `certificate`: DER; `issuer`, `subject`: of an issuer that is trusted."""
+    """One credential. `keys`: public JWKs; `certificate`: DER; `issuer`, `subject`: of an issuer that is trusted.
+
+    `fingerprint`: by which a secret that leaked is looked up; none for secrets of before it was kept.
+    """
 
     __tablename__ = "credential"
-    __table_args__ = (UniqueConstraint("digest", name="credential_digest"),)
+    __table_args__ = (
+        UniqueConstraint("digest", name="credential_digest"),
+        Index("credential_fingerprint", "fingerprint"),
+    )
 
     id: UUID = Field(primary_key=True)
     client_id: str = Field(foreign_key="client.id", sa_type=Text, index=True)
@@ -29,6 +35,7 @@ class CredentialRow(SQLModel, table=True):
     hint: str = Field(sa_type=Text)
     label: str = Field(default="", sa_type=Text)
     digest: bytes | None = blob(nullable=True)
+    fingerprint: bytes | None = blob(nullable=True)
     keys: list[dict[str, Any]] | None = document(nullable=True)
     key_thumbprints: list[str] | None = Field(default=None, sa_column=Column(ARRAY(Text), nullable=True))
     certificate: bytes | None = blob(nullable=True)
@@ -120,6 +127,19 @@ def holding_keys(
         .where(ClientRow.directory_id == directory_id, overlapping, col(CredentialRow.withdrawn_at).is_(None))
     )
     return [(row, name) for row, name in rows if row.stands(now)]
+
+
+def by_fingerprints(
+    session: Session, directory_id: UUID, fingerprints: Iterable[bytes]
+) -> list[tuple[CredentialRow, str]]:
+    """Return the secrets of a directory with these fingerprints, each with its client's name."""
+    wanted = sa.any_(sa.bindparam(None, list(fingerprints), ARRAY(LargeBinary)))
+    rows = session.exec(
+        select(CredentialRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
+        .where(ClientRow.directory_id == directory_id, col(CredentialRow.fingerprint) == wanted)
+    )
+    return [(row, name) for row, name in rows]
 
 
 def trusting(

@@ -1,0 +1,23 @@
+"""Secrets that leaked."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends
+
+from jamb.actions import leaks
+from jamb.actions.access import Admitted
+from jamb.service.callers import Now, TheOffice, may
+from jamb.wire import leaks as wire
+
+router = APIRouter(prefix="/api/v1/directories/{directory}/leaks", tags=["leaks"])
+
+
+@router.post("")
+def look_up_leaks(
+    sent: wire.LeaksFound, admitted: Annotated[Admitted, Depends(may("leaks.look-up"))], office: TheOffice, now: Now
+) -> list[wire.LeakedSecret]:
+    """Say which secrets still work, by their SHA-256. A POST, so that no look-up stands in an address."""
+    found = leaks.look_up(office.premises, admitted, sent.look_ups, now)
+    return [wire.LeakedSecret.model_validate(one) for one in found]
