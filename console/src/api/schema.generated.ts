@@ -4518,7 +4518,10 @@ export interface operations {
     change_policy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 directory: string;
             };
@@ -4615,7 +4618,10 @@ export interface operations {
     add_person: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 directory: string;
             };
@@ -4650,7 +4656,10 @@ export interface operations {
     import_people: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 directory: string;
             };
@@ -4685,7 +4694,10 @@ export interface operations {
     change_person: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 person: string;
                 directory: string;
@@ -4752,7 +4764,10 @@ export interface operations {
     save_group: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 group: string;
                 directory: string;
@@ -4788,7 +4803,10 @@ export interface operations {
     remove_group: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 group: string;
                 directory: string;
@@ -4849,7 +4867,10 @@ export interface operations {
     save_role: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 role: string;
                 directory: string;
@@ -4885,7 +4906,10 @@ export interface operations {
     remove_role: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 role: string;
                 directory: string;
@@ -4915,7 +4939,10 @@ export interface operations {
     assign_role: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 role: string;
                 directory: string;
@@ -4951,7 +4978,10 @@ export interface operations {
     withdraw_role: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 role: string;
                 directory: string;
@@ -5085,7 +5115,10 @@ export interface operations {
     publish_resource: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 name: string;
                 directory: string;
@@ -5227,7 +5260,10 @@ export interface operations {
     replace_collections: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 name: string;
                 directory: string;
@@ -5304,7 +5340,10 @@ export interface operations {
     register_client: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 directory: string;
             };
@@ -5371,7 +5410,10 @@ export interface operations {
     change_owners: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5407,7 +5449,10 @@ export interface operations {
     set_state: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5443,7 +5488,10 @@ export interface operations {
     cut_off: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5514,7 +5562,10 @@ export interface operations {
     add_asks: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5586,7 +5637,10 @@ export interface operations {
     add_ask_list: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5622,7 +5676,10 @@ export interface operations {
     drop_ask: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 ask: string;
@@ -5691,7 +5748,10 @@ export interface operations {
     take_over: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5795,7 +5855,10 @@ export interface operations {
     grant_consent: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5831,7 +5894,10 @@ export interface operations {
     change_reach: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5867,7 +5933,10 @@ export interface operations {
     withdraw_consent: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5903,7 +5972,10 @@ export interface operations {
     make_request: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -5939,7 +6011,10 @@ export interface operations {
     withdraw_request: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 request: string;
@@ -6041,7 +6116,10 @@ export interface operations {
     decide_request: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 request: string;
                 directory: string;
@@ -6077,7 +6155,10 @@ export interface operations {
     issue_secret: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -6113,7 +6194,10 @@ export interface operations {
     make_certificate: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -6149,7 +6233,10 @@ export interface operations {
     add_credential: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 directory: string;
@@ -6185,7 +6272,10 @@ export interface operations {
     set_credential_state: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 credential: string;
@@ -6254,7 +6344,10 @@ export interface operations {
     withdraw: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 credential: string;
@@ -6446,7 +6539,10 @@ export interface operations {
     open_rotation: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 credential: string;
@@ -6516,7 +6612,10 @@ export interface operations {
     reissue: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 rotation: string;
@@ -6549,7 +6648,10 @@ export interface operations {
     extend: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 rotation: string;
@@ -6586,7 +6688,10 @@ export interface operations {
     close: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 rotation: string;
@@ -6623,7 +6728,10 @@ export interface operations {
     abandon: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 client: string;
                 rotation: string;

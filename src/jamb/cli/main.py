@@ -24,6 +24,7 @@ from jamb.cli import (
     resources,
     rotate,
     secrets,
+    set_up,
     sign_in,
     today,
 )
@@ -41,6 +42,7 @@ app.command("sign-in")(sign_in.sign_in)
 app.command("sign-out")(sign_in.sign_out)
 app.command()(sign_in.whoami)
 app.command()(today.today)
+app.command("set-up")(set_up.set_up)
 app.add_typer(clients.app, name="clients")
 app.add_typer(resources.app, name="resources")
 app.add_typer(asks.app, name="asks")

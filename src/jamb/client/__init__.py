@@ -7,9 +7,11 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
 from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
 from jamb.client.jamb import Jamb
 from jamb.client.own_secret import KeptFresh, SecretFile, keep_fresh
+from jamb.client.set_up import Consented, Ready, Wanted, set_up
 from jamb.core.errors import (
     BadInput,
     Conflict,
+    DoneBefore,
     Forbidden,
     JambError,
     NotFound,
@@ -24,16 +26,21 @@ __all__ = [
     "BadInput",
     "ClientCredentials",
     "Conflict",
+    "Consented",
     "DeviceSignIn",
+    "DoneBefore",
     "Forbidden",
     "Jamb",
     "JambError",
     "KeptFresh",
     "NotFound",
     "NotSignedIn",
+    "Ready",
     "SecretFile",
     "ServiceUnreachable",
     "TooManyTries",
+    "Wanted",
     "WorldFailure",
     "keep_fresh",
+    "set_up",
 ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from jamb.client.noun import Noun, part
+from jamb.client.noun import Noun, named, part
 from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind
@@ -17,11 +17,21 @@ from jamb.wire.usage import Refusals
 
 class Clients(Noun):
     def register(
-        self, name: str, purpose: str, *, kind: ClientKind = ClientKind.SERVICE, owners: Sequence[str] = ()
+        self,
+        name: str,
+        purpose: str,
+        *,
+        kind: ClientKind = ClientKind.SERVICE,
+        owners: Sequence[str] = (),
+        once: str | None = None,
     ) -> Client:
-        """Register a client; the answer has its client id and what is left to do."""
+        """Register a client; the answer has its client id and what is left to do.
+
+        Args:
+            once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
+        """
         body = {"name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners)}
-        return self._transport.one(Client, "POST", "/clients", json=body)
+        return self._transport.one(Client, "POST", "/clients", json=body, headers=named(once))
 
     def change_owners(
         self,

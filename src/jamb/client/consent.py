@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from uuid import UUID
 
-from jamb.client.noun import Noun, part
+from jamb.client.noun import Noun, named, part
 from jamb.core.permissions import AccessKind
 from jamb.wire.consent import (
     Ask,
@@ -32,6 +32,7 @@ class Asks(Noun):
         kind: AccessKind = AccessKind.APPLICATION,
         reason: str = "",
         reach: ReachSent | None = None,
+        once: str | None = None,
     ) -> Sequence[Ask]:
         """Ask for permissions of one resource, all or none, with the reach wished for."""
         body: dict[str, object] = {
@@ -42,7 +43,7 @@ class Asks(Noun):
         }
         if reach is not None:
             body["reach"] = reach.model_dump(mode="json")
-        return self._transport.many(Ask, "POST", f"/clients/{part(client_id)}/asks", json=body)
+        return self._transport.many(Ask, "POST", f"/clients/{part(client_id)}/asks", json=body, headers=named(once))
 
     def review(self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION) -> ListReview:
         """Say of a list from a manual what is known, redundant, heavy or unknown. Saves nothing."""
@@ -87,11 +88,18 @@ class Consent(Noun):
         return self._transport.one(ConsentPreview, "POST", path, json=draft_of(asks, terms))
 
     def grant(
-        self, client_id: str, *, asks: Sequence[UUID] | None = None, terms: Terms | None = None, reason: str = ""
+        self,
+        client_id: str,
+        *,
+        asks: Sequence[UUID] | None = None,
+        terms: Terms | None = None,
+        reason: str = "",
+        once: str | None = None,
     ) -> Sequence[Grant]:
         """Consent to the chosen asks, or to all that wait, within these terms."""
         body = {**draft_of(asks, terms), "reason": reason}
-        return self._transport.many(Grant, "POST", f"/clients/{part(client_id)}/consent", json=body)
+        path = f"/clients/{part(client_id)}/consent"
+        return self._transport.many(Grant, "POST", path, json=body, headers=named(once))
 
     def change_reach(
         self,

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
-from jamb.client.noun import Noun, part
+from jamb.client.noun import Noun, named, part
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.wire.clients import Dossier
 from jamb.wire.credentials import Credential, IssuedSecret, MadeCertificate
@@ -28,11 +28,18 @@ class Credentials(Noun):
         return self._add(client_id, {"kind": "certificate", "certificate": text, "label": label})
 
     def make_certificate(
-        self, client_id: str, *, key_type: KeyType = KeyType.P256, days: int | None = None, label: str = ""
+        self,
+        client_id: str,
+        *,
+        key_type: KeyType = KeyType.P256,
+        days: int | None = None,
+        label: str = "",
+        once: str | None = None,
     ) -> MadeCertificate:
         """Make a key pair with its certificate; this answer is the only one that ever has the private key."""
         body = {"key_type": key_type.value, "days": days, "label": label}
-        return self._transport.one(MadeCertificate, "POST", f"/clients/{part(client_id)}/certificates", json=body)
+        path = f"/clients/{part(client_id)}/certificates"
+        return self._transport.one(MadeCertificate, "POST", path, json=body, headers=named(once))
 
     def add_keys(
         self,
@@ -86,7 +93,13 @@ class Secrets(Noun):
     """Secrets among the credentials."""
 
     def issue(
-        self, client_id: str, *, days: int | None = None, label: str = "", instead_of: UUID | None = None
+        self,
+        client_id: str,
+        *,
+        days: int | None = None,
+        label: str = "",
+        instead_of: UUID | None = None,
+        once: str | None = None,
     ) -> IssuedSecret:
         """Issue a secret; this answer is the only one that ever has it.
 
@@ -94,7 +107,8 @@ class Secrets(Noun):
             instead_of: a lost credential, withdrawn in the same step.
         """
         body = {"days": days, "label": label, "instead_of": str(instead_of) if instead_of is not None else None}
-        return self._transport.one(IssuedSecret, "POST", f"/clients/{part(client_id)}/secrets", json=body)
+        path = f"/clients/{part(client_id)}/secrets"
+        return self._transport.one(IssuedSecret, "POST", path, json=body, headers=named(once))
 
     def list(self, client_id: str) -> Sequence[Credential]:
         held = self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from uuid import UUID
 
 from jamb.client.consent import draft_of
-from jamb.client.noun import Noun, part
+from jamb.client.noun import Noun, named, part
 from jamb.wire.consent import (
     Terms,
 )
@@ -22,6 +22,7 @@ class Requests(Noun):
         asks: Sequence[UUID] | None = None,
         answers: Mapping[str, Sequence[str]] | None = None,
         terms_accepted: bool = False,
+        once: str | None = None,
     ) -> ConsentRequest:
         """Ask an approver to consent to the waiting asks, or the chosen ones."""
         body: dict[str, object] = {
@@ -31,7 +32,8 @@ class Requests(Noun):
         }
         if asks is not None:
             body["asks"] = [str(ask) for ask in asks]
-        return self._transport.one(ConsentRequest, "POST", f"/clients/{part(client_id)}/requests", json=body)
+        path = f"/clients/{part(client_id)}/requests"
+        return self._transport.one(ConsentRequest, "POST", path, json=body, headers=named(once))
 
     def list(self, *, waiting: bool = True) -> Iterator[ConsentRequest]:
         """Yield the requests that wait, the one due first before the others; or those past, latest first."""

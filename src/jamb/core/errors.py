@@ -13,6 +13,7 @@ JambError
 │   │   ├── NothingToWithdraw
 │   │   ├── AlreadyEnded
 │   │   ├── AlreadyDecided
+│   │   ├── DoneBefore      a change that its caller named was done; `made` says what it made
 │   │   ├── AlreadyOpened   the rotation of this id is there, whoever never heard so
 │   │   ├── SamePerson      two people are needed, and this would be one
 │   │   ├── SecondApprover  two approvers are needed: make a request that both decide
@@ -28,7 +29,9 @@ JambError
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +45,10 @@ class Violation:
 
 
 class JambError(Exception):
-    """Base of all. `code` is stable; `next_step` says what the reader can do about it, or is empty."""
+    """Base of all. `code` is stable; `next_step` says what the reader can do about it, or is empty.
+
+    `made`: what there is already, where the error says that something was done before.
+    """
 
     code = "error"
 
@@ -59,6 +65,7 @@ class JambError(Exception):
         self.violations = violations
         self.next_step = next_step
         self.retry_after_seconds = retry_after_seconds
+        self.made: dict[str, str] | None = None
 
 
 class Misuse(JambError):
@@ -108,6 +115,21 @@ class NothingToWithdraw(Conflict):
 
 class AlreadyEnded(Conflict):
     code = "already-ended"
+
+
+class DoneBefore(Conflict):
+    code = "done-before"
+
+    @classmethod
+    def of(cls, made: Mapping[str, str], at: datetime) -> DoneBefore:
+        """`made`: the subject of the change, as in its ledger entry."""
+        what = f"{made.get('kind', 'it')} {made.get('name', made.get('id', ''))}".strip()
+        error = cls(
+            f"This was done on {at:%Y-%m-%d %H:%M} UTC: {what}. Nothing was changed now.",
+            next_step="Go on with what was made. A secret was shown then; if it is lost, issue another in its place.",
+        )
+        error.made = dict(made)
+        return error
 
 
 class AlreadyOpened(Conflict):

@@ -121,6 +121,7 @@ OPERATIONS = (
     _operation("bounds.read", "Read what a guard must know", "GET", "/bounds", _READ),
 )
 
+CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
 _READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
 # What whoever works on clients of their own looks things up in; none of it is about other clients.

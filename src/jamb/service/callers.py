@@ -16,8 +16,10 @@ from jamb.actions.directories import read_directory
 from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import bounds_of
 from jamb.service.office import Office
+from jamb.service.once import OnceKey, body_of, once
 
 COOKIE = "jamb_session"
 CSRF_HEADER = "X-Jamb-CSRF"
@@ -36,6 +38,7 @@ def moment_now() -> datetime:
 
 TheOffice = Annotated[Office, Depends(office_of)]
 Now = Annotated[datetime, Depends(moment_now)]
+TheBody = Annotated[bytes, Depends(body_of)]
 
 
 def session_of(request: Request, office: TheOffice, now: Now) -> sessions.ConsoleSession:
@@ -119,11 +122,20 @@ TheCaller = Annotated[Caller, Depends(caller_of)]
 
 
 def may(operation: str) -> Callable[..., Admitted]:
-    """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API."""
+    """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
+
+    What changes something is done once for each Idempotency-Key.
+    """
 
     def guard(directory: str, request: Request, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
         # Jamb's own objects are the clients: an owner is let in to theirs alone.
         return admit(office.premises, directory, caller, operation, now, request.path_params.get("client"))
 
-    guard.__dict__["operation"] = operation
-    return guard
+    def guard_once(
+        request: Request, office: TheOffice, body: TheBody, key: OnceKey = None, admitted: Admitted = Depends(guard)
+    ) -> Admitted:
+        return once(office, admitted, key, request, body) if key is not None else admitted
+
+    wanted = guard_once if operation in CHANGES else guard
+    wanted.__dict__["operation"] = operation
+    return wanted

@@ -2,7 +2,19 @@
 
 from sqlmodel import SQLModel
 
-from jamb.store import clients, credentials, directories, ledger, people, requests, resources, roles, rotations, usage
+from jamb.store import (
+    clients,
+    credentials,
+    directories,
+    ledger,
+    once,
+    people,
+    requests,
+    resources,
+    roles,
+    rotations,
+    usage,
+)
 
 METADATA = SQLModel.metadata
 
@@ -12,6 +24,7 @@ __all__ = [
     "credentials",
     "directories",
     "ledger",
+    "once",
     "people",
     "requests",
     "resources",

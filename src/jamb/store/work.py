@@ -14,20 +14,30 @@ from sqlalchemy import Engine, event
 from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
-from jamb.core.errors import JambError, Misuse
+from jamb.core.errors import Conflict, JambError, Misuse
 from jamb.core.ledger import Entry, chained, seal_of
 from jamb.store import ledger
+from jamb.store.once import OnceRow
 from jamb.store.sealing import Sealer
 
 
 @dataclass(frozen=True, slots=True)
+class Once:
+    """A caller's key for its change, and the digest of what was asked for."""
+
+    key: str
+    request: bytes
+
+
+@dataclass(frozen=True, slots=True)
 class Actor:
-    """Who changes something, and through which client."""
+    """Who changes something, and through which client. `once`: the key that the change bears."""
 
     kind: str
     id: str
     name: str
     via: str
+    once: Once | None = None
 
     def record(self) -> dict[str, str]:
         return {"kind": self.kind, "id": self.id, "name": self.name, "via": self.via}
@@ -67,10 +77,29 @@ class Unit:
                 raise error() from violated
             raise
 
+    def _note_once(self) -> None:
+        """Keep the key that the change bears, with what was changed. Of two at the same time one is undone whole."""
+        for now, actor, _, subject, *_ in self._entries:
+            if actor.once is None:
+                continue
+            with self.constraint("done_once_key", _being_done):
+                self.session.add(
+                    OnceRow(
+                        directory_id=self.directory_id,
+                        actor_id=actor.id,
+                        key=actor.once.key,
+                        request=actor.once.request,
+                        made=dict(subject),
+                        at=now,
+                    )
+                )
+            return
+
     def close_ledger(self) -> None:
         """Chain the noted entries. The head's lock comes last in every unit, and is held only until the commit."""
         if not self._entries:
             return
+        self._note_once()
         self.session.flush()
         head = ledger.head(self.session, self.directory_id, lock=True)
         if head is None:
@@ -126,6 +155,13 @@ def unit_of_work(engine: Engine, sealer: Sealer, directory_id: UUID) -> Iterator
             raise Misuse("a change without a ledger entry was about to be committed")
         unit.close_ledger()
         session.commit()
+
+
+def _being_done() -> Conflict:
+    return Conflict(
+        "A request with the same Idempotency-Key was done at the same moment. Nothing was changed by this one.",
+        next_step="Send it again to learn what the other made.",
+    )
 
 
 @contextmanager

@@ -24,6 +24,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.NothingToWithdraw.code: (409, "Nothing to withdraw"),
     errors.AlreadyEnded.code: (409, "Ended already"),
     errors.AlreadyDecided.code: (409, "Decided already"),
+    errors.DoneBefore.code: (409, "Done before"),
     errors.AlreadyOpened.code: (409, "Opened already"),
     errors.SamePerson.code: (409, "Two people are needed"),
     errors.SecondApprover.code: (409, "Two approvers are needed"),
@@ -50,7 +51,7 @@ class ProblemField(BaseModel):
 
 
 class Problem(BaseModel):
-    """RFC 9457 section 3.1, with our extension members `next_step` and `fields`."""
+    """RFC 9457 section 3.1, with our extension members `next_step`, `fields`, and `made` (what was made before)."""
 
     model_config = ConfigDict(extra="ignore")
 
@@ -60,6 +61,7 @@ class Problem(BaseModel):
     detail: str
     next_step: str = ""
     fields: list[ProblemField] = Field(default_factory=list)
+    made: dict[str, str] | None = None
 
 
 def problem_of(error: JambError) -> Problem:
@@ -75,7 +77,13 @@ def problem_of(error: JambError) -> Problem:
         for one in error.violations
     ]
     return Problem(
-        type=TYPE_PREFIX + code, title=title, status=status, detail=detail, next_step=next_step, fields=fields
+        type=TYPE_PREFIX + code,
+        title=title,
+        status=status,
+        detail=detail,
+        next_step=next_step,
+        fields=fields,
+        made=error.made,
     )
 
 
@@ -84,9 +92,11 @@ def error_of(problem: Problem, retry_after_seconds: int | None = None) -> JambEr
     cls = _CLASSES.get(problem.type.removeprefix(TYPE_PREFIX)) or (
         errors.WorldFailure if problem.status >= 500 else errors.Refusal
     )
-    return cls(
+    error = cls(
         problem.detail or problem.title,
         violations=tuple(Violation(one.field, one.sent, one.allowed, one.next_step) for one in problem.fields),
         next_step=problem.next_step,
         retry_after_seconds=retry_after_seconds,
     )
+    error.made = problem.made
+    return error

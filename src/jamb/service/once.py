@@ -1,0 +1,53 @@
+"""Idempotency-Key: a change that its caller named is done once (draft-ietf-httpapi-idempotency-key-header, section 2).
+
+The first answer is not kept, because it may hold what is shown once. A second request is answered by 409, with what the
+first one made; the same key for another request is refused.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+from typing import Annotated
+
+from fastapi import Header, Request
+from sqlmodel import Session
+
+from jamb.actions.access import Admitted
+from jamb.core.errors import BadInput, DoneBefore
+from jamb.service.office import Office
+from jamb.store.once import done_before
+from jamb.store.work import Once
+
+HEADER = "Idempotency-Key"
+LONGEST_KEY = 200
+OnceKey = Annotated[
+    str | None,
+    Header(
+        alias=HEADER, description="Names this change: sent again with the same key, it changes nothing (answer 409)"
+    ),
+]
+
+
+async def body_of(request: Request) -> bytes:
+    return await request.body()
+
+
+def once(office: Office, admitted: Admitted, key: str, request: Request, body: bytes) -> Admitted:
+    """Return the caller as one whose next change bears this key.
+
+    Raises:
+        DoneBefore: it was done. BadInput: the key was used for another request, or cannot be one.
+    """
+    # The draft has it as a structured string, in quotes; without them it is taken as it is.
+    key = key.strip().removeprefix('"').removesuffix('"')
+    if not 1 <= len(key) <= LONGEST_KEY or not key.isprintable():
+        raise BadInput.field(HEADER, key, f"1 to {LONGEST_KEY} printable characters")
+    asked = hashlib.sha256(b"\0".join([request.method.encode(), request.url.path.encode(), body])).digest()
+    with Session(office.premises.engine) as session:
+        found = done_before(session, admitted.directory.id, admitted.actor.id, key)
+    if found is None:
+        return replace(admitted, actor=replace(admitted.actor, once=Once(key, asked)))
+    if found.request != asked:
+        raise BadInput.field(HEADER, key, "a key that you did not use for another request", "Choose another key.")
+    raise DoneBefore.of(found.made, found.at)
