@@ -7,6 +7,7 @@ export const router = createRouter({
   scrollBehavior: (to, from, saved) => saved ?? (to.hash ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
   routes: [
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue"), meta: { title: "Sign in", open: true } },
+    { path: "/handover/:id", name: "handover", component: () => import("./pages/Handover.vue"), meta: { title: "A handover link", open: true } },
     { path: "/device", name: "device", component: () => import("./pages/Device.vue"), meta: { title: "Let a device in" } },
     { path: "/", name: "today", component: () => import("./pages/Today.vue"), meta: { title: "Today" } },
     { path: "/clients", name: "clients", component: () => import("./pages/Clients.vue"), meta: { title: "Clients" } },

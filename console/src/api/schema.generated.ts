@@ -1276,6 +1276,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Handovers
+         * @description The client's handover links, newest first: whether they were opened, when and from where.
+         */
+        get: operations["list_handovers"];
+        put?: never;
+        /**
+         * Make Handover
+         * @description Make a credential that only whoever opens the link sees, and the link. This answer is the only one with it.
+         */
+        post: operations["make_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Handover
+         * @description Take a link back before it is opened. Its credential stands.
+         */
+        post: operations["withdraw_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/handovers/{handover}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Handover
+         * @description What a link is about, for whoever has it. Nothing is opened by looking: what fetches links ahead does no harm.
+         */
+        post: operations["look_at_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/handovers/{handover}/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Handover
+         * @description Show what a link carries, once and never again. A later try is told to its sender.
+         */
+        post: operations["open_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/leaks": {
         parameters: {
             query?: never;
@@ -2500,6 +2584,100 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * HandedOver
+         * @description What the link carries: a secret with its connection sheets, or a key pair. It is shown this once.
+         */
+        HandedOver: {
+            /** Client Name */
+            client_name: string;
+            /** Directory Name */
+            directory_name: string;
+            issued: components["schemas"]["IssuedSecret"] | null;
+            made: components["schemas"]["MadeCertificate"] | null;
+        };
+        /**
+         * Handover
+         * @description `late_tries`: tries after it was opened, ran out or was taken back: each means that another has the link, too.
+         */
+        Handover: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Credential Id
+             * Format: uuid
+             */
+            credential_id: string;
+            /** Hint */
+            hint: string;
+            state: components["schemas"]["HandoverState"];
+            /** Has Passphrase */
+            has_passphrase: boolean;
+            /** Note */
+            note: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Opened At */
+            opened_at: string | null;
+            /** Opened From */
+            opened_from: string;
+            /** Opened With */
+            opened_with: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+            /** Wrong Tries */
+            wrong_tries: number;
+            /** Late Tries */
+            late_tries: number;
+            /** Late At */
+            late_at: string | null;
+            /** Late From */
+            late_from: string;
+        };
+        /**
+         * HandoverKey
+         * @description `key`: what is behind the # of the link. It travels in a body, never in an address that is logged.
+         */
+        HandoverKey: {
+            /**
+             * Key
+             * Format: password
+             */
+            key: string;
+        };
+        /** HandoverOpening */
+        HandoverOpening: {
+            /**
+             * Key
+             * Format: password
+             */
+            key: string;
+            /**
+             * Passphrase
+             * Format: password
+             * @default
+             */
+            passphrase: string;
+        };
+        /**
+         * HandoverState
+         * @description waiting: nobody opened it. locked: too many wrong passphrases. withdrawn: its sender took it back.
+         * @enum {string}
+         */
+        HandoverState: "waiting" | "opened" | "expired" | "locked" | "withdrawn";
+        /**
          * HolderKind
          * @enum {string}
          */
@@ -2749,6 +2927,17 @@ export interface components {
             /** Passphrase */
             passphrase: string;
         };
+        /**
+         * MadeHandover
+         * @description `link` is in this answer only. Whoever has it sees the credential, once.
+         */
+        MadeHandover: {
+            handover: components["schemas"]["Handover"];
+            /** Link */
+            link: string;
+            credential: components["schemas"]["Credential"];
+            replaced?: components["schemas"]["Credential"] | null;
+        };
         /** Member */
         Member: {
             /**
@@ -2854,6 +3043,41 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * NewHandover
+         * @description A new credential that nobody sees before whoever opens the link.
+         *
+         *     `credential`: what is made; `days` until it ends; `instead_of`: a lost one, withdrawn in the same step.
+         */
+        NewHandover: {
+            /**
+             * Hours
+             * @default 24
+             */
+            hours: number;
+            /**
+             * Passphrase
+             * Format: password
+             * @default
+             */
+            passphrase: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Credential */
+            credential?: components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"];
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Instead Of */
+            instead_of?: string | null;
         };
         /**
          * NewPerson
@@ -4161,6 +4385,37 @@ export interface components {
              * Format: date-time
              */
             expires_at: string;
+        };
+        /**
+         * WaitingHandover
+         * @description What whoever has the link is told before they open it.
+         */
+        WaitingHandover: {
+            /** Client Name */
+            client_name: string;
+            /** Directory Name */
+            directory_name: string;
+            /** Made By */
+            made_by: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Has Passphrase */
+            has_passphrase: boolean;
+            /** Note */
+            note: string;
+            state: components["schemas"]["HandoverState"];
+            /** Opened At */
+            opened_at: string | null;
+            /** Opened From */
+            opened_from: string;
         };
         /**
          * Week
@@ -6752,6 +7007,183 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rotation"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_handovers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_handover: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewHandover"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeHandover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    withdraw_handover: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                handover: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_at_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandoverKey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingHandover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    open_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandoverOpening"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOver"];
                 };
             };
             /** @description Validation Error */

@@ -79,6 +79,17 @@ export const useAttempts = (client: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const useHandovers = (client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "handovers"],
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}/handovers", {
+          params: { path: { ...path(), client: toValue(client) } },
+        }),
+      ),
+  });
+
 export const useSheets = (client: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["client", directory, () => toValue(client), "sheet"],

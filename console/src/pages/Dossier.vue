@@ -16,6 +16,7 @@ import CredentialPanel from "./client/CredentialPanel.vue";
 import SheetPanel from "./client/SheetPanel.vue";
 import Attempts from "./dossier/Attempts.vue";
 import Credentials from "./dossier/Credentials.vue";
+import Handovers from "./dossier/Handovers.vue";
 import Explain from "./dossier/Explain.vue";
 import Findings from "./dossier/Findings.vue";
 import History from "./dossier/History.vue";
@@ -113,6 +114,7 @@ const count = (part: string) =>
             </div>
             <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>
             <Credentials :client="id" :name="client.name" :credentials="data.credentials" />
+            <Handovers :client="id" />
           </section>
 
           <section id="explain" aria-labelledby="explain-title">

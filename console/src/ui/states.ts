@@ -7,4 +7,8 @@ export const credentialTone: Record<string, Tone> = {
 export const credentialWord: Record<string, string> = {
   coming: "starts later", live: "live", expiring: "ends soon", expired: "ended", disabled: "disabled", withdrawn: "withdrawn",
 };
+export const handoverTone: Record<string, Tone> = { waiting: "wait", opened: "live", expired: "gone", locked: "broken", withdrawn: "gone" };
+export const handoverWord: Record<string, string> = {
+  waiting: "not opened yet", opened: "opened", expired: "ran out", locked: "locked: wrong passphrases", withdrawn: "taken back",
+};
 export const severityTone: Record<string, Tone> = { high: "broken", medium: "wait", low: "gone" };

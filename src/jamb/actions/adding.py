@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -213,6 +214,7 @@ class IssuerTrusted:
             raise Conflict(said, next_step="Withdraw that first, or use another subject.")
 
 
+Then = Callable[[Place, Added], None]
 Addition = SecretIssued | CertificateMade | CertificateGiven | KeysGiven | IssuerTrusted
 
 
@@ -226,12 +228,14 @@ def add_credential(
     now: datetime,
     *,
     instead_of: UUID | None = None,
+    then: Then | None = None,
 ) -> Added:
     """Add a credential to a client.
 
     Args:
         label: what it is for, as people here would say.
         instead_of: a lost credential that is withdrawn in the same step.
+        then: what else is done with it in the same transaction.
 
     Raises:
         BadInput, LivesTooLong: what cannot be trusted, each reason named; an end that the policy does not allow; a
@@ -246,8 +250,11 @@ def add_credential(
         if instead_of is not None:
             reason = "Lost: another was issued in its place"
             lost = withdraw_in(unit, directory, client, instead_of, reason, actor, now)
-        added = wanted.put(Place(unit, premises, directory, client, label, actor, now))
-        return replace(added, replaced=lost)
+        at = Place(unit, premises, directory, client, label, actor, now)
+        added = replace(wanted.put(at), replaced=lost)
+        if then is not None:
+            then(at, added)
+        return added
 
 
 def alike(row: CredentialRow, days: int | None) -> Addition:

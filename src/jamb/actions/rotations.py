@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.adding import Added, Addition, Place, alike
+from jamb.actions.adding import Added, Addition, Place, Then, alike
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
@@ -147,6 +147,7 @@ def open_rotation(
     actor: Actor,
     now: datetime,
     rotation_id: UUID | None = None,
+    then: Then | None = None,
 ) -> Opened:
     """Put another credential beside one; both are valid until the old one is withdrawn.
 
@@ -154,6 +155,7 @@ def open_rotation(
         successor: what follows; None: one like the old, made here, that lives for `days`.
         overlap_days: how long both are meant to stand; the policy's when None.
         rotation_id: chosen by the caller, so that one who never heard the answer can ask for it.
+        then: what else is done with the new credential in the same transaction.
 
     Raises:
         Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
@@ -175,6 +177,8 @@ def open_rotation(
         overlap_ends_at = overlap_end(now, days_over, old.expires_at)
         at = Place(unit, premises, directory, client, old.label, actor, now, rotating=True)
         added = (successor or alike(old, days)).put(at)
+        if then is not None:
+            then(at, added)
         unit.session.flush()
         row = rotations.RotationRow(
             id=rotation_id or uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id,

@@ -15,6 +15,7 @@ from jamb.cli import (
     clients,
     consent,
     credentials,
+    handover,
     leaks,
     ledger,
     people,
@@ -58,6 +59,7 @@ app.add_typer(credentials.app, name="credentials")
 app.add_typer(rotate.app, name="rotate")
 app.command()(access.explain)
 app.command()(access.who_can)
+app.add_typer(handover.app, name="handover")
 app.add_typer(leaks.app, name="leaks")
 app.add_typer(audit.app, name="audit")
 app.add_typer(ledger.app, name="ledger")

@@ -5,6 +5,7 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
 """
 
 from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
+from jamb.client.handovers import HandoverLink
 from jamb.client.jamb import Jamb
 from jamb.client.own_secret import KeptFresh, SecretFile, keep_fresh
 from jamb.client.set_up import Consented, Ready, Wanted, set_up
@@ -30,6 +31,7 @@ __all__ = [
     "DeviceSignIn",
     "DoneBefore",
     "Forbidden",
+    "HandoverLink",
     "Jamb",
     "JambError",
     "KeptFresh",

@@ -9,6 +9,7 @@ from jamb.client.auth import AccessToken, ClientCredentials
 from jamb.client.clients import Clients
 from jamb.client.consent import Asks, Consent
 from jamb.client.credentials import Credentials, Secrets
+from jamb.client.handovers import Handovers
 from jamb.client.leaks import Leaks
 from jamb.client.ledger import Ledger
 from jamb.client.people import Groups, People, Roles
@@ -38,6 +39,7 @@ class Jamb:
         self.secrets = Secrets(self._transport)
         self.credentials = Credentials(self._transport)
         self.rotations = Rotations(self._transport)
+        self.handovers = Handovers(self._transport)
         self.leaks = Leaks(self._transport)
         self.ledger = Ledger(self._transport)
 

@@ -108,6 +108,11 @@ OPERATIONS = (
     _operation("rotations.extend", "Let the overlap of a rotation last", "POST", _ROTATION + "/extension", _WRITE),
     _operation("rotations.close", "Withdraw the old credential of a rotation", "POST", _ROTATION + "/closing", _WRITE),
     _operation("rotations.abandon", "Give a rotation up", "POST", _ROTATION + "/abandonment", _WRITE),
+    _operation("handovers.list", "List handover links", "GET", _CLIENT + "/handovers", _READ),
+    _operation("handovers.make", "Hand a new credential over by a link", "POST", _CLIENT + "/handovers", _CONTROL),
+    _operation(
+        "handovers.withdraw", "Take a handover link back", "POST", _CLIENT + "/handovers/{handover}/withdrawal", _WRITE
+    ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("sheet.read", "Read a connection sheet", "GET", _CLIENT + "/sheet", _READ),
     _operation("attempts.list", "List token requests", "GET", _CLIENT + "/attempts", _READ),
@@ -142,7 +147,9 @@ _TO_WORK_WITH = frozenset(
 )
 _READ_ALL = frozenset({"registry.read"})
 _CREDENTIALS = frozenset(
-    one.name for one in OPERATIONS if one.name.startswith(("credentials.", "rotations.")) and one.effect is not _READ
+    one.name
+    for one in OPERATIONS
+    if one.name.startswith(("credentials.", "rotations.", "handovers.")) and one.effect is not _READ
 )
 
 

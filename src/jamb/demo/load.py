@@ -24,6 +24,7 @@ from jamb.core.requests import RequestEvent
 from jamb.core.roles import HolderKind
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
+from jamb.demo.links import hand_over
 from jamb.demo.scenario import (
     CLIENTS,
     COLLECTIONS,
@@ -89,6 +90,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(history, handed, at))
+    hand_over(history)
     history.happen()
     late = now - timedelta(hours=5)
     history.refused(

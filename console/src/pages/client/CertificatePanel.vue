@@ -5,10 +5,9 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/use";
-import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { save } from "@/ui/save";
 import TextField from "@/ui/TextField.vue";
+import MadePair from "./MadePair.vue";
 
 const props = defineProps<{ client: string; making: boolean }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -18,7 +17,6 @@ const days = ref<number | string>("");
 const keyType = ref<"p256" | "rsa3072">("p256");
 const text = ref("");
 const made = ref<Schemas["MadeCertificate"] | null>(null);
-const saved = ref(new Set<string>());
 const kept = ref(false);
 const busy = ref(false);
 const error = ref<unknown>(null);
@@ -52,11 +50,6 @@ async function add(): Promise<void> {
     busy.value = false;
   }
 }
-function keep(ending: string, content: BlobPart): void {
-  save(`${name.value}.${ending}`, content);
-  saved.value = new Set([...saved.value, ending]);
-}
-const pkcs12 = () => Uint8Array.from(atob(made.value?.pkcs12 ?? ""), (one) => one.charCodeAt(0));
 async function close(): Promise<void> {
   made.value = null;
   await stale();
@@ -68,15 +61,7 @@ async function close(): Promise<void> {
   <section v-if="made" class="once stack" aria-labelledby="pair">
     <h3 id="pair">The key pair, for the only time</h3>
     <p>Jamb keeps the certificate alone. Pass the passphrase on by another way than the file.</p>
-    <dl class="facts">
-      <dt>Passphrase</dt><dd><code>{{ made.passphrase }}</code> <CopyButton :value="made.passphrase" what="passphrase" /></dd>
-      <dt>SHA-256</dt><dd><code class="small">{{ made.credential.certificate?.thumbprint }}</code></dd>
-    </dl>
-    <div class="row">
-      <NButton size="small" @click="keep('p12', pkcs12())">{{ saved.has("p12") ? "✓ " : "" }}Key and certificate (PKCS#12)</NButton>
-      <NButton size="small" @click="keep('key', made.private_key)">{{ saved.has("key") ? "✓ " : "" }}Private key (PEM)</NButton>
-      <NButton size="small" @click="keep('pem', made.certificate)">{{ saved.has("pem") ? "✓ " : "" }}Certificate (PEM)</NButton>
-    </div>
+    <MadePair :made="made" :name="name" />
     <label class="row"><input v-model="kept" type="checkbox" /> I have the key and its passphrase where they belong</label>
     <div><NButton type="primary" :disabled="!kept" @click="close">Close: the key is gone from here</NButton></div>
   </section>
@@ -105,5 +90,4 @@ async function close(): Promise<void> {
 .days { width: 110px; }
 .kinds { border: 0; padding: 0; margin: 0; gap: var(--s4); }
 .mono { font-family: var(--mono); font-size: 12px; }
-dd { overflow-wrap: anywhere; }
 </style>

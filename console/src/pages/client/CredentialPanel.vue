@@ -1,17 +1,20 @@
 <script setup lang="ts">
 // Add a credential: first by which way the client proves itself, then what that takes.
 import { ref } from "vue";
+import { can } from "@/api/session";
 import CertificatePanel from "./CertificatePanel.vue";
+import HandoverPanel from "./HandoverPanel.vue";
 import KeysPanel from "./KeysPanel.vue";
 import SecretPanel from "./SecretPanel.vue";
 
 defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
-type Way = "secret" | "made" | "certificate" | "keys" | "issuer";
+type Way = "secret" | "link" | "made" | "certificate" | "keys" | "issuer";
 const way = ref<Way>("secret");
 const shown = ref(false);
 const WAYS: { value: Way; label: string; hint: string }[] = [
   { value: "secret", label: "A secret", hint: "shared, shown once; the simplest, and the easiest to lose" },
+  ...(can("handovers.make") ? [{ value: "link" as const, label: "A link to hand over", hint: "with a secret or a key that nobody sees before whoever opens it" }] : []),
   { value: "made", label: "A certificate made here", hint: "with its key pair, returned once" },
   { value: "certificate", label: "A certificate that it has", hint: "upload the public part" },
   { value: "keys", label: "Keys of its own", hint: "a JWK Set, or where it publishes one" },
@@ -30,6 +33,7 @@ function issued(): void {
       <label v-for="one in WAYS" :key="one.value"><input v-model="way" type="radio" name="way" :value="one.value" /> {{ one.label }} <span class="soft small">{{ one.hint }}</span></label>
     </fieldset>
     <SecretPanel v-if="way === 'secret'" :client="client" @issued="issued" @closed="emit('closed')" />
+    <HandoverPanel v-else-if="way === 'link'" :client="client" @issued="issued" @closed="emit('closed')" />
     <CertificatePanel v-else-if="way === 'made' || way === 'certificate'" :key="way" :client="client" :making="way === 'made'" @issued="issued" @closed="emit('closed')" />
     <KeysPanel v-else :key="way" :client="client" :outside="way === 'issuer'" @closed="emit('closed')" />
   </div>

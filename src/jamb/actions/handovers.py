@@ -1,0 +1,275 @@
+"""Handovers: seal a new credential into a link, open it once, tell its sender, take it back."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.adding import Added, Place
+from jamb.actions.clients import client_subject
+from jamb.actions.credentials import find_credential
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
+from jamb.core.handover import (
+    KEY_BYTES,
+    MOST_WRONG_TRIES,
+    NOTE_LONGEST,
+    HandoverState,
+    check_passphrase,
+    handover_end,
+    key_from,
+    link_of,
+    state_of_handover,
+)
+from jamb.store.clients import ClientRow
+from jamb.store.directories import DirectoryRow
+from jamb.store.handovers import HandoverRow, handover_by_id, handovers_of, open_handover, seal_handover
+from jamb.store.work import Actor, unit_of_work
+
+_HOLDER = Actor("link", "handover", "Whoever had the link", "Handover link")
+
+
+@dataclass(frozen=True, slots=True)
+class HandoverTerms:
+    """`hours`: how long the link waits. `passphrase`: asked for beside the link; empty: none. `note`: for who opens."""
+
+    hours: int
+    passphrase: str = ""
+    note: str = ""
+
+    def check(self, now: datetime) -> datetime:
+        """Return when the link runs out. Raises `BadInput`."""
+        check_passphrase(self.passphrase)
+        if len(self.note) > NOTE_LONGEST:
+            raise BadInput.field("note", f"{len(self.note)} characters", f"at most {NOTE_LONGEST} characters")
+        return handover_end(now, self.hours)
+
+
+@dataclass(frozen=True, slots=True)
+class HandoverView:
+    """`hint`: of the credential that it carries. `late_tries`: tries after it was opened; each is a warning."""
+
+    id: UUID
+    credential_id: UUID
+    hint: str
+    state: HandoverState
+    has_passphrase: bool
+    note: str
+    made_at: datetime
+    made_by: str
+    expires_at: datetime
+    opened_at: datetime | None
+    opened_from: str
+    opened_with: str
+    withdrawn_at: datetime | None
+    wrong_tries: int
+    late_tries: int
+    late_at: datetime | None
+    late_from: str
+
+
+@dataclass(frozen=True, slots=True)
+class Sealed:
+    """A handover just made; `link` is here once only."""
+
+    view: HandoverView
+    link: str
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """What whoever has a link sees before they open it."""
+
+    client_name: str
+    directory_name: str
+    made_by: str
+    made_at: datetime
+    expires_at: datetime
+    has_passphrase: bool
+    note: str
+    state: HandoverState
+    opened_at: datetime | None
+    opened_from: str
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """Who opens a link: from where, with which program."""
+
+    address: str
+    user_agent: str
+
+
+def seal_into(
+    terms: HandoverTerms, words: Callable[[str, str, Added], bytes], made: list[Sealed]
+) -> Callable[[Place, Added], None]:
+    """Return what seals a credential into a link, in the same transaction as it is added; `made` takes the link.
+
+    Args:
+        words: what the link shall show, from the names of client and directory and what was added.
+    """
+
+    def seal(at: Place, added: Added) -> None:
+        key, identity = secrets.token_bytes(KEY_BYTES), uuid4()
+        row = HandoverRow(
+            id=identity,
+            directory_id=at.directory.id,
+            client_id=at.client.id,
+            credential_id=added.credential.id,
+            digest=_digest(at.premises, key),
+            sealed=seal_handover(identity, key, terms.passphrase, words(at.client.name, at.directory.name, added)),
+            has_passphrase=bool(terms.passphrase),
+            note=terms.note.strip(),
+            made_at=at.now,
+            made_by=at.actor.name,
+            expires_at=terms.check(at.now),
+        )
+        at.unit.session.flush()
+        at.unit.session.add(row)
+        after = {"credential": added.credential.hint, "until": row.expires_at.isoformat(timespec="minutes")}
+        at.unit.enter(at.actor, "handover.made", client_subject(at.client), now=at.now, after=after)
+        made.append(
+            Sealed(_view(row, added.credential.hint, at.now), link_of(at.premises.base_url, str(identity), key))
+        )
+
+    return seal
+
+
+def list_handovers(premises: Premises, slug: str, client_id: str, now: datetime) -> list[HandoverView]:
+    """Return a client's handovers, newest first."""
+    with Session(premises.engine) as session:
+        client = find_client(session, find_directory(session, slug), client_id)
+        return [_view(row, hint, now) for row, hint in handovers_of(session, client.id)]
+
+
+def withdraw_handover(
+    premises: Premises, directory: Directory, client_id: str, handover_id: UUID, actor: Actor, now: datetime
+) -> HandoverView:
+    """Take a link back before it is opened. Its credential stands.
+
+    Raises:
+        AlreadyEnded: it was opened, ran out, or was taken back before.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        row = handover_by_id(unit.session, handover_id, lock=True)
+        if row is None or row.client_id != client.id:
+            raise NotFound(f"“{client.name}” has no handover {handover_id}.")
+        hint = find_credential(unit.session, client, row.credential_id).hint
+        if _state(row, now) is not HandoverState.WAITING:
+            said = f"This link is {_state(row, now).value} already."
+            raise AlreadyEnded(said, next_step=f"Withdraw the credential {hint}, if it came into wrong hands.")
+        row.withdrawn_at, row.sealed = now, None
+        unit.session.add(row)
+        unit.enter(actor, "handover.withdrawn", client_subject(client), now=now, after={"credential": hint})
+        return _view(row, hint, now)
+
+
+def look_at_handover(premises: Premises, handover_id: UUID, key_text: str, now: datetime) -> Waiting:
+    """Return what is said of a link before it is opened. Raises `NotFound` without its key."""
+    with Session(premises.engine) as session:
+        row = handover_by_id(session, handover_id)
+        _check_key(premises, row, key_text)
+        assert row is not None
+        client = session.get_one(ClientRow, row.client_id)
+        directory = session.get_one(DirectoryRow, row.directory_id)
+        return Waiting(
+            client.name, directory.name, row.made_by, row.made_at, row.expires_at, row.has_passphrase, row.note,
+            _state(row, now), row.opened_at, row.opened_from,
+        )  # fmt: skip
+
+
+def open_link(
+    premises: Premises, handover_id: UUID, key_text: str, passphrase: str, who: Opening, now: datetime
+) -> bytes:
+    """Return what a link carries, once. Of two who open it at the same moment, one sees it.
+
+    Raises:
+        NotFound: there is no such link. BadInput: the passphrase is wrong; after five it is locked for good.
+        AlreadyEnded: it was opened before, ran out, was taken back or is locked. Its sender sees that it was tried.
+    """
+    with Session(premises.engine) as session:
+        found = handover_by_id(session, handover_id)
+        key = _check_key(premises, found, key_text)
+        assert found is not None
+        directory_id = found.directory_id
+    with unit_of_work(premises.engine, premises.sealer, directory_id) as unit:
+        row = handover_by_id(unit.session, handover_id, lock=True)
+        assert row is not None
+        client = unit.session.get_one(ClientRow, row.client_id)
+        after = {"from": who.address, "with": who.user_agent}
+        refused: Conflict | BadInput | None = None
+        plain = None
+        if row.sealed is None or _state(row, now) is not HandoverState.WAITING:
+            refused = _gone(row, now)
+            row.late_tries, row.late_at, row.late_from = row.late_tries + 1, now, who.address
+            unit.enter(_HOLDER, "handover.tried-again", client_subject(client), now=now, after=after)
+        elif (plain := open_handover(row.id, key, passphrase, row.sealed)) is None:
+            row.wrong_tries += 1
+            refused = _wrong(row)
+            if row.wrong_tries >= MOST_WRONG_TRIES:
+                row.sealed = None
+            unit.enter(_HOLDER, "handover.wrong-passphrase", client_subject(client), now=now, after=after)
+        else:
+            row.sealed, row.opened_at, row.opened_from, row.opened_with = None, now, who.address, who.user_agent
+            unit.enter(_HOLDER, "handover.opened", client_subject(client), now=now, after=after)
+        unit.session.add(row)
+    # Only now, so that what was noted of the try is kept.
+    if refused is not None:
+        raise refused
+    assert plain is not None
+    return plain
+
+
+def _check_key(premises: Premises, row: HandoverRow | None, key_text: str) -> bytes:
+    key = key_from(key_text.strip())
+    if row is None or key is None or not hmac.compare_digest(_digest(premises, key), row.digest):
+        raise NotFound(
+            "There is no such handover link.", next_step="Copy the whole link, with what is behind the #; or ask anew."
+        )
+    return key
+
+
+def _gone(row: HandoverRow, now: datetime) -> Conflict:
+    state = _state(row, now)
+    if state is HandoverState.OPENED:
+        where = f" from {row.opened_from}" if row.opened_from else ""
+        assert row.opened_at is not None
+        return AlreadyEnded(
+            f"This link was opened before, on {row.opened_at:%Y-%m-%d at %H:%M} UTC{where}.",
+            next_step=f"If that was not you, tell {row.made_by} at once: the credential must be withdrawn.",
+        )
+    said = {
+        HandoverState.EXPIRED: f"This link ran out on {row.expires_at:%Y-%m-%d at %H:%M} UTC.",
+        HandoverState.LOCKED: "This link is locked: the passphrase was wrong too often.",
+        HandoverState.WITHDRAWN: f"{row.made_by} took this link back.",
+    }
+    return AlreadyEnded(said.get(state, "This link is gone."), next_step=f"Ask {row.made_by} for another.")
+
+
+def _wrong(row: HandoverRow) -> BadInput:
+    left = MOST_WRONG_TRIES - row.wrong_tries
+    allowed = "the passphrase that you were told beside the link"
+    if left <= 0:
+        return BadInput.field("passphrase", "(not shown)", allowed, f"The link is locked now; ask {row.made_by} anew.")
+    tries = "try" if left == 1 else "tries"
+    return BadInput.field("passphrase", "(not shown)", allowed, f"{left} {tries} left, then the link is locked.")
+
+
+def _digest(premises: Premises, key: bytes) -> bytes:
+    return hmac.digest(premises.sealer.session_key, b"handover" + key, "sha256")
+
+
+def _state(row: HandoverRow, now: datetime) -> HandoverState:
+    return state_of_handover(row.expires_at, row.opened_at, row.withdrawn_at, row.wrong_tries, now)
+
+
+def _view(row: HandoverRow, hint: str, now: datetime) -> HandoverView:
+    names = {name: getattr(row, name) for name in HandoverView.__dataclass_fields__ if name not in {"hint", "state"}}
+    return HandoverView(hint=hint, state=_state(row, now), **names)

@@ -1,0 +1,97 @@
+"""Handover links: make, list and take back; and, for whoever has one, look and open without signing in."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Depends, Request
+
+from jamb.actions import adding, handovers
+from jamb.actions.access import Admitted
+from jamb.actions.adding import Added
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routes.additions import addition_of, issued_answer, made_answer
+from jamb.wire import handovers as wire
+from jamb.wire.credentials import Credential
+
+router = APIRouter(prefix="/api/v1", tags=["handovers"])
+_OF_CLIENT = "/directories/{directory}/clients/{client}/handovers"
+
+
+def terms_of(sent: wire.HandoverWish) -> handovers.HandoverTerms:
+    return handovers.HandoverTerms(sent.hours, sent.passphrase.get_secret_value(), sent.note)
+
+
+def carried(client_name: str, directory_name: str, added: Added) -> bytes:
+    """Return what a link shall show of an added credential."""
+    shown = wire.HandedOver(
+        client_name=client_name,
+        directory_name=directory_name,
+        issued=issued_answer(added),
+        made=made_answer(added),
+    )
+    return shown.model_dump_json().encode()
+
+
+@router.get(_OF_CLIENT, dependencies=[Depends(may("handovers.list"))])
+def list_handovers(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Handover]:
+    """The client's handover links, newest first: whether they were opened, when and from where."""
+    found = handovers.list_handovers(office.premises, directory, client, now)
+    return [wire.Handover.model_validate(one) for one in found]
+
+
+@router.post(_OF_CLIENT, status_code=201)
+def make_handover(
+    client: str,
+    sent: wire.NewHandover,
+    admitted: Annotated[Admitted, Depends(may("handovers.make"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.MadeHandover:
+    """Make a credential that only whoever opens the link sees, and the link. This answer is the only one with it."""
+    made: list[handovers.Sealed] = []
+    then = handovers.seal_into(terms_of(sent), carried, made)
+    added = adding.add_credential(
+        office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
+        admitted.actor, now, instead_of=sent.instead_of, then=then,
+    )  # fmt: skip
+    return wire.MadeHandover(
+        handover=wire.Handover.model_validate(made[0].view),
+        link=made[0].link,
+        credential=Credential.model_validate(added.credential),
+        replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
+    )
+
+
+@router.post(f"{_OF_CLIENT}/{{handover}}/withdrawal")
+def withdraw_handover(
+    client: str,
+    handover: UUID,
+    admitted: Annotated[Admitted, Depends(may("handovers.withdraw"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Handover:
+    """Take a link back before it is opened. Its credential stands."""
+    found = handovers.withdraw_handover(office.premises, admitted.directory, client, handover, admitted.actor, now)
+    return wire.Handover.model_validate(found)
+
+
+@router.post("/handovers/{handover}/look")
+def look_at_handover(handover: UUID, sent: wire.HandoverKey, office: TheOffice, now: Now) -> wire.WaitingHandover:
+    """What a link is about, for whoever has it. Nothing is opened by looking: what fetches links ahead does no harm."""
+    found = handovers.look_at_handover(office.premises, handover, sent.key.get_secret_value(), now)
+    return wire.WaitingHandover.model_validate(found)
+
+
+@router.post("/handovers/{handover}/opening")
+def open_handover(
+    handover: UUID, sent: wire.HandoverOpening, request: Request, office: TheOffice, now: Now
+) -> wire.HandedOver:
+    """Show what a link carries, once and never again. A later try is told to its sender."""
+    address = request.client.host if request.client is not None else ""
+    who = handovers.Opening(address, request.headers.get("User-Agent", "")[:200])
+    plain = handovers.open_link(
+        office.premises, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
+    )
+    return wire.HandedOver.model_validate_json(plain)

@@ -1,0 +1,100 @@
+"""Handovers."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field, SecretStr
+
+from jamb.core.handover import DEFAULT_HOURS, NOTE_LONGEST, HandoverState
+from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate
+from jamb.wire.rotations import CertificateWanted, SecretWanted
+
+
+class HandoverWish(Sent):
+    """`hours` until the link runs out; `passphrase`: asked for beside the link; `note`: for whoever opens it."""
+
+    hours: Annotated[int, Field(strict=True)] = DEFAULT_HOURS
+    passphrase: SecretStr = SecretStr("")
+    note: Annotated[str, Field(max_length=NOTE_LONGEST)] = ""
+
+
+class NewHandover(HandoverWish):
+    """A new credential that nobody sees before whoever opens the link.
+
+    `credential`: what is made; `days` until it ends; `instead_of`: a lost one, withdrawn in the same step.
+    """
+
+    credential: Annotated[SecretWanted | CertificateWanted, Field(discriminator="kind")] = Field(
+        default_factory=lambda: SecretWanted(kind="secret")
+    )
+    days: Days | None = None
+    label: Label = ""
+    instead_of: UUID | None = None
+
+
+class Handover(Answered):
+    """`late_tries`: tries after it was opened, ran out or was taken back: each means that another has the link, too."""
+
+    id: UUID
+    credential_id: UUID
+    hint: str
+    state: HandoverState
+    has_passphrase: bool
+    note: str
+    made_at: Moment
+    made_by: str
+    expires_at: Moment
+    opened_at: Moment | None
+    opened_from: str
+    opened_with: str
+    withdrawn_at: Moment | None
+    wrong_tries: int
+    late_tries: int
+    late_at: Moment | None
+    late_from: str
+
+
+class MadeHandover(Answered):
+    """`link` is in this answer only. Whoever has it sees the credential, once."""
+
+    handover: Handover
+    link: str
+    credential: Credential
+    replaced: Credential | None = None
+
+
+class HandoverKey(Sent):
+    """`key`: what is behind the # of the link. It travels in a body, never in an address that is logged."""
+
+    key: Annotated[SecretStr, Field(max_length=100)]
+
+
+class HandoverOpening(HandoverKey):
+    passphrase: SecretStr = SecretStr("")
+
+
+class WaitingHandover(Answered):
+    """What whoever has the link is told before they open it."""
+
+    client_name: str
+    directory_name: str
+    made_by: str
+    made_at: Moment
+    expires_at: Moment
+    has_passphrase: bool
+    note: str
+    state: HandoverState
+    opened_at: Moment | None
+    opened_from: str
+
+
+class HandedOver(Answered):
+    """What the link carries: a secret with its connection sheets, or a key pair. It is shown this once."""
+
+    client_name: str
+    directory_name: str
+    issued: IssuedSecret | None
+    made: MadeCertificate | None
