@@ -29,6 +29,8 @@ def world() -> Iterator[World]:
     shutil.rmtree(HOME, ignore_errors=True)
     HOME.mkdir(parents=True)
     environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT), "JAMB_LOG_LEVEL": "debug"}
+    # Tests say themselves when it is time to tell.
+    environment["JAMB_NOTICES_CRON"] = "0 0 1 1 *"
     environment.pop("JAMB_DATABASE_URL", None)
     output = HOME / "demo.out"
     with output.open("wb") as file:

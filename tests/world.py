@@ -154,7 +154,7 @@ class World:
             yield connection
 
     @contextmanager
-    def second_process(self, port: int | None = None) -> Iterator[str]:
+    def second_process(self, port: int | None = None, **settings: str) -> Iterator[str]:
         """Start another service process on the same database; yield the address it listens on."""
         port = port or self.port + 7
         environment = {
@@ -163,6 +163,8 @@ class World:
             "JAMB_PORT": str(port),
             "JAMB_PUBLIC_URL": self.base_url,
             "JAMB_DATABASE_URL": self.cluster.url,
+            "JAMB_NOTICES_CRON": "0 0 1 1 *",
+            **settings,
         }
         with (self.home / "second.log").open("ab") as log:
             process = subprocess.Popen(

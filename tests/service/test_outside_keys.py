@@ -25,6 +25,7 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from cryptography.x509.oid import NameOID
 
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.service import outward
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
 
@@ -41,9 +42,7 @@ class Site:
         self.clock = 1000.0
         monkeypatch.setattr(outside_keys.time, "monotonic", lambda: self.clock)
         # An address of the world, for documentation alone, is not global to the library: it is made so here.
-        monkeypatch.setattr(
-            outside_keys.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7")
-        )
+        monkeypatch.setattr(outward.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7"))
         entry = (socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443))
 
         async def look_up(_loop: Any, *_: Any, **__: Any) -> list[Any]:

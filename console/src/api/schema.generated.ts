@@ -1500,6 +1500,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notices
+         * @description What people were told last, and how the letters fared; the latest first.
+         */
+        get: operations["list_notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Webhooks
+         * @description Addresses that hear of all that is told here.
+         */
+        get: operations["list_webhooks"];
+        put?: never;
+        /**
+         * Add Webhook
+         * @description Let an address hear of everything: signed event tokens (RFC 8417) are pushed to it (RFC 8935).
+         */
+        post: operations["add_webhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/webhooks/{webhook}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Webhook
+         * @description Let an address hear of nothing more.
+         */
+        delete: operations["remove_webhook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/webhooks/{webhook}/dead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Dead Events
+         * @description Events that a webhook did not take after all tries.
+         */
+        get: operations["list_dead_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/webhooks/{webhook}/revival": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Revive
+         * @description Try the events that were given up anew.
+         */
+        post: operations["revive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/usage": {
         parameters: {
             query?: never;
@@ -2384,6 +2488,30 @@ export interface components {
          */
         DataClass: "open" | "internal" | "personal" | "restricted";
         /**
+         * DeadEvent
+         * @description An event that a webhook did not take after all tries.
+         */
+        DeadEvent: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Tries */
+            tries: number;
+            /** Failed */
+            failed: string;
+        };
+        /**
          * DeviceDecision
          * @description The answer to a waiting device. There is no default: silence is no.
          */
@@ -3146,6 +3274,52 @@ export interface components {
             instead_of?: string | null;
         };
         /**
+         * NewWebhook
+         * @description `url`: an https address, or one of a host of the inner network that the service's setting names.
+         */
+        NewWebhook: {
+            /** Url */
+            url: string;
+        };
+        /**
+         * Notice
+         * @description Something one person was told, or shall be. `sent_at`: when the letter that carries it went out.
+         *
+         *     `error`: why the last try to send that letter failed; `failed`: that it was given up.
+         */
+        Notice: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            kind: components["schemas"]["NoticeKind"];
+            /** Person */
+            person: string;
+            /** Client Id */
+            client_id: string;
+            /** Words */
+            words: string;
+            /** Path */
+            path: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Error */
+            error: string;
+            /** Failed */
+            failed: boolean;
+        };
+        /**
+         * NoticeKind
+         * @enum {string}
+         */
+        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again";
+        /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
          */
@@ -3460,6 +3634,8 @@ export interface components {
             self_rotation: boolean;
             /** Notice Days */
             notice_days: number;
+            /** Digest Hours */
+            digest_hours: number;
             /** Observation Days */
             observation_days: number;
             /** Access Token Seconds */
@@ -3509,6 +3685,8 @@ export interface components {
             self_rotation?: boolean | null;
             /** Notice Days */
             notice_days?: number | null;
+            /** Digest Hours */
+            digest_hours?: number | null;
             /** Observation Days */
             observation_days?: number | null;
             /** Access Token Seconds */
@@ -4416,6 +4594,34 @@ export interface components {
             opened_at: string | null;
             /** Opened From */
             opened_from: string;
+        };
+        /**
+         * Webhook
+         * @description `waiting`: events that are still to be taken; `dead`: those given up; `error`: what the last try met.
+         */
+        Webhook: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Url */
+            url: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Waiting */
+            waiting: number;
+            /** Dead */
+            dead: number;
+            /** Sent */
+            sent: number;
+            /** Error */
+            error: string;
         };
         /**
          * Week
@@ -7426,6 +7632,210 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Verification"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_notices: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notice"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_webhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_webhook: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWebhook"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_webhook: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                webhook: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_dead_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                webhook: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeadEvent"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    revive: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                webhook: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
                 };
             };
             /** @description Validation Error */

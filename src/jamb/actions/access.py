@@ -223,9 +223,4 @@ def _refusal(
 
 def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
     """Return the names of the live people who hold one of these roles, themselves or by a group."""
-    found = [role for role in roles.roles_of(session, directory.id) if role.name in names]
-    held = roles.holders_of(session, [role.id for role in found], now)
-    inside = roles.people_within(session, [one.group.id for one in held if one.group is not None])
-    holding = [one.person for one in held if one.person is not None]
-    holding += [person for members in inside.values() for person in members]
-    return sorted({person.name for person in holding if person.live})
+    return sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})

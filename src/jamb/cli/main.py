@@ -18,6 +18,7 @@ from jamb.cli import (
     handover,
     leaks,
     ledger,
+    notices,
     people,
     policy,
     reach,
@@ -61,6 +62,8 @@ app.command()(access.explain)
 app.command()(access.who_can)
 app.add_typer(handover.app, name="handover")
 app.add_typer(leaks.app, name="leaks")
+app.add_typer(notices.app, name="notices")
+app.add_typer(notices.webhooks, name="webhooks")
 app.add_typer(audit.app, name="audit")
 app.add_typer(ledger.app, name="ledger")
 

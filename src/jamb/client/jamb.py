@@ -12,6 +12,7 @@ from jamb.client.credentials import Credentials, Secrets
 from jamb.client.handovers import Handovers
 from jamb.client.leaks import Leaks
 from jamb.client.ledger import Ledger
+from jamb.client.notices import Notices, Webhooks
 from jamb.client.people import Groups, People, Roles
 from jamb.client.requests import Requests
 from jamb.client.resources import Resources
@@ -41,6 +42,8 @@ class Jamb:
         self.rotations = Rotations(self._transport)
         self.handovers = Handovers(self._transport)
         self.leaks = Leaks(self._transport)
+        self.notices = Notices(self._transport)
+        self.webhooks = Webhooks(self._transport)
         self.ledger = Ledger(self._transport)
 
     def __enter__(self) -> Self:

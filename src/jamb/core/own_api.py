@@ -114,6 +114,12 @@ OPERATIONS = (
         "handovers.withdraw", "Take a handover link back", "POST", _CLIENT + "/handovers/{handover}/withdrawal", _WRITE
     ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
+    _operation("notices.list", "List what people were told", "GET", "/notices", _READ),
+    _operation("webhooks.list", "List webhooks", "GET", "/webhooks", _READ),
+    _operation("webhooks.add", "Let an address hear of everything", "POST", "/webhooks", _CONTROL),
+    _operation("webhooks.remove", "Remove a webhook", "DELETE", "/webhooks/{webhook}", _CONTROL),
+    _operation("webhooks.dead", "List events that a webhook did not take", "GET", "/webhooks/{webhook}/dead", _READ),
+    _operation("webhooks.revive", "Try those events anew", "POST", "/webhooks/{webhook}/revival", _CONTROL),
     _operation("sheet.read", "Read a connection sheet", "GET", _CLIENT + "/sheet", _READ),
     _operation("attempts.list", "List token requests", "GET", _CLIENT + "/attempts", _READ),
     _operation("refusals.list", "List calls that protected APIs refused", "GET", _CLIENT + "/refusals", _READ),
@@ -199,12 +205,13 @@ PERMISSIONS = (
     ),
     Permission(
         "people.manage",
-        "Manage people, groups, roles and the policy",
+        "Manage people, groups, roles, webhooks and the policy",
         _BOTH,
         frozenset(
             one.name
             for one in OPERATIONS
-            if one.effect is _CONTROL and one.name.partition(".")[0] in {"people", "groups", "roles", "policy"}
+            if one.effect is _CONTROL
+            and one.name.partition(".")[0] in {"people", "groups", "roles", "policy", "webhooks"}
         ),
         _READ_ALL,
     ),

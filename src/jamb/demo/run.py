@@ -26,7 +26,7 @@ from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port
 from jamb.demo.load import load, scenario_present
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
+from jamb.store.engine import is_outage, make_engine
 from jamb.store.migrate import migrate
 
 _READY_SECONDS = 30
@@ -60,9 +60,9 @@ def _run(settings: Settings) -> None:
     home = settings.home.resolve()
     home.mkdir(parents=True, exist_ok=True)
     settings.home = home
-    stand_in_port = settings.port + 1
+    stand_in_port, smtp_port = settings.port + 1, settings.port + 3
     with ExitStack() as stack:
-        _need_ports(settings.port, stand_in_port)
+        _need_ports(settings.port, stand_in_port, smtp_port)
         with _step("database"):
             database = _database(settings, home, stack)
         with _step("schema"):
@@ -73,11 +73,14 @@ def _run(settings: Settings) -> None:
             _scenario(premises, home, f"http://127.0.0.1:{stand_in_port}")
         premises.engine.dispose()
         environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
+        # A desk on this machine may be a webhook, or publish keys, for trying it.
+        environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
+        environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
         with _step("service"):
             service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
             _await(f"{settings.base_url}/ready", service, home / "service.log")
         with _step("stand-in APIs"):
-            command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port)]
+            command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]
             stand_ins = _start(stack, "stand-ins", command, home, environment)
             _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", status=401)
         _announce(home, time.monotonic() - started)
@@ -187,6 +190,7 @@ def _announce(home: Path, seconds: float) -> None:
         f"  Command line   .venv/bin/jamb sign-in --url {demo['base_url']} --directory quillhaven",
         f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
         f"  Dispatches API {demo['apis']['dispatches']['base_url']}/mailboxes (another, whose mailboxes reach bounds)",
+        f"  Mailbox        {demo['apis']['berths']['base_url']}/mailbox (a stand-in: every notice by mail)",
         f"  All values     {home / 'demo.json'}",
         "",
         "Sign in as",
@@ -207,6 +211,8 @@ def _step(name: str) -> Iterator[None]:
     try:
         yield
     except SQLAlchemyError as error:
+        if not is_outage(error):
+            raise
         raise DemoFailed("The database stopped answering.", next_step="Start again.") from error
     print(f" {time.monotonic() - started:5.1f} s", flush=True)
 

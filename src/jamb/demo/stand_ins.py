@@ -1,4 +1,4 @@
-"""The stand-in protected APIs, Berths and Dispatches, in one process: each with a guard and an audience of its own."""
+"""The stand-ins in one process: the protected APIs Berths and Dispatches, each with its guard, and the mailbox."""
 
 from __future__ import annotations
 
@@ -15,20 +15,24 @@ from fastapi import APIRouter, FastAPI
 
 from jamb.demo.berths import berths_router
 from jamb.demo.dispatches import dispatches_router
+from jamb.demo.mailbox import Mailbox, mailbox_router
 from jamb.guard import Guard, add_guard_handler
 
 _ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
 
 
-def create_stand_ins(settings: dict[str, dict[str, str]]) -> FastAPI:
-    """Return the APIs, each guarded for the issuer and audience of its settings, as its own client."""
+def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> FastAPI:
+    """Return the APIs, each guarded for the issuer and audience of its settings, as its own client; and the mailbox."""
+    mailbox = Mailbox()
     guards = {name: Guard.for_resource(name, **settings[name]) for name in _ROUTERS}
 
     @asynccontextmanager
     async def life(_app: FastAPI) -> AsyncIterator[None]:
         for guard in guards.values():
             guard.start()
+        smtp = mailbox.serve(smtp_port)
         yield
+        smtp.stop()
         for guard in guards.values():
             guard.close()
 
@@ -36,13 +40,16 @@ def create_stand_ins(settings: dict[str, dict[str, str]]) -> FastAPI:
     add_guard_handler(app, "quillhaven")
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
+    app.include_router(mailbox_router(mailbox))
     return app
 
 
 def main() -> None:
-    """Serve on the port given as the only argument, with the settings of $JAMB_HOME/guards.json."""
+    """Serve on the port given first, and mail on the second, with the settings of $JAMB_HOME/guards.json."""
     settings: dict[str, Any] = json.loads((Path(os.environ["JAMB_HOME"]) / "guards.json").read_text())
-    uvicorn.run(create_stand_ins(settings), host="127.0.0.1", port=int(sys.argv[1]), log_level="warning")
+    uvicorn.run(
+        create_stand_ins(settings, int(sys.argv[2])), host="127.0.0.1", port=int(sys.argv[1]), log_level="warning"
+    )
 
 
 if __name__ == "__main__":

@@ -24,6 +24,7 @@ from jamb.service.routes import (
     handovers,
     leaks,
     ledger,
+    notices,
     people,
     requests,
     resources,
@@ -33,6 +34,7 @@ from jamb.service.routes import (
     usage,
 )
 from jamb.service.settings import Settings
+from jamb.service.work import working
 
 ROUTERS = (
     session.router,
@@ -50,6 +52,7 @@ ROUTERS = (
     access.router,
     audit.router,
     ledger.router,
+    notices.router,
     usage.router,
     oauth.router,
     health.router,
@@ -60,7 +63,7 @@ ROUTERS = (
 def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        async with open_office(settings) as office:
+        async with open_office(settings) as office, working(office):
             app.state.office = office
             yield
 

@@ -7,7 +7,7 @@ import sys
 
 import structlog
 
-_KEPT_SILENT = ("httpx", "httpcore", "alembic")
+_KEPT_SILENT = ("httpx", "httpcore", "alembic", "procrastinate")
 
 
 def set_up_logs(level: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import sys
 from datetime import UTC, datetime
@@ -13,12 +14,15 @@ import uvicorn
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
+from jamb.actions import notices
 from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
 from jamb.core.errors import JambError
 from jamb.service.app import create_app
 from jamb.service.logs import set_up_logs
+from jamb.service.office import open_office
 from jamb.service.settings import Settings
+from jamb.service.work.queue import carry_all
 from jamb.store.engine import make_engine
 from jamb.store.migrate import migrate as run_migrations
 
@@ -54,6 +58,22 @@ def migrate() -> None:
     for slug in refresh_own_api(premises, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
     typer.echo("The schema is current.")
+
+
+@app.command()
+def notify() -> None:
+    """Find now what is to be told, and send what is due, without waiting for the next round."""
+    settings = Settings()
+    set_up_logs(settings.log_level)
+
+    async def run() -> None:
+        async with open_office(settings) as office:
+            for slug in notices.directories_to_tell(office.premises):
+                told = notices.tell(office.premises, slug, datetime.now(UTC))
+                typer.echo(f"{slug}: {told.notices} notices, {told.letters} letters, {told.pushes} events are new.")
+            await carry_all(office)
+
+    asyncio.run(run())
 
 
 @app.command()

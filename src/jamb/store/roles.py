@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -317,3 +317,13 @@ def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datet
         )
     )
     return {client_id for client_id in rows if client_id is not None}
+
+
+def holding_roles(session: Session, directory_id: UUID, names: Collection[str], now: datetime) -> list[PersonRow]:
+    """Return the live people who hold one of these roles, themselves or by a group."""
+    found = [role for role in roles_of(session, directory_id) if role.name in names]
+    held = holders_of(session, [role.id for role in found], now)
+    inside = people_within(session, [one.group.id for one in held if one.group is not None])
+    holding = [one.person for one in held if one.person is not None]
+    holding += [person for members in inside.values() for person in members]
+    return list({person.id: person for person in holding if person.live}.values())

@@ -21,6 +21,7 @@ class Policy(Answered):
     quiet_days: int
     self_rotation: bool
     notice_days: int
+    digest_hours: int
     observation_days: int
     access_token_seconds: int
     person_token_seconds: int
@@ -48,6 +49,7 @@ class PolicyChange(Sent):
     quiet_days: int | None = None
     self_rotation: bool | None = None
     notice_days: int | None = None
+    digest_hours: int | None = None
     observation_days: int | None = None
     access_token_seconds: int | None = None
     person_token_seconds: int | None = None

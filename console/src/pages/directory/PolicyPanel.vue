@@ -24,6 +24,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "quiet_days", label: "The old one is quiet when unseen for", unit: "days", of: 1 },
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
+  { name: "digest_hours", label: "After a letter a person is left alone, but for what is urgent, for", unit: "hours", of: 1 },
   { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },
   { name: "two_approvers_weight", label: "Two approvers consent from an added weight of", unit: "", of: 1 },
   { name: "request_days", label: "A request for consent lapses after", unit: "days", of: 1 },

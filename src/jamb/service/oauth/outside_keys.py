@@ -8,7 +8,6 @@ is not known is looked for again, but not at every request; while an address is 
 from __future__ import annotations
 
 import asyncio
-import ipaddress
 import ssl
 import time
 from collections.abc import Collection, Mapping, Sequence
@@ -20,6 +19,7 @@ import httpx
 
 from jamb.core.credentials import key_set
 from jamb.core.errors import BadInput
+from jamb.service.outward import NotSpokenTo, address_of
 
 KEPT_SECONDS = 600.0
 AGAIN_SECONDS = 15.0
@@ -129,7 +129,10 @@ class OutsideKeys:
         return found
 
     async def _answer(self, address: str, parts: SplitResult) -> Any:
-        spoken_to = await self._address_of(str(parts.hostname), parts.port or 443)
+        try:
+            spoken_to = await address_of(str(parts.hostname), parts.port or 443, self._inner_hosts)
+        except NotSpokenTo as error:
+            raise Unreachable(str(error)) from error
         url = httpx.URL(address).copy_with(host=spoken_to)
         extensions = {"sni_hostname": parts.hostname}
         headers = {"Host": parts.netloc, "Accept": "application/json"}
@@ -145,14 +148,3 @@ class OutsideKeys:
                 return httpx.Response(200, content=body).json()
         except (httpx.HTTPError, ValueError) as error:
             raise Unreachable(f"{address[:200]}: {type(error).__name__}") from error
-
-    async def _address_of(self, host: str, port: int) -> str:
-        """Return an address of a host that may be spoken to: one of the world, unless the setting names the host."""
-        try:
-            found = await asyncio.get_running_loop().getaddrinfo(host, port, type=1)
-        except OSError as error:
-            raise Unreachable(f"the name {host} is not known") from error
-        addresses = [str(entry[4][0]) for entry in found]
-        if host not in self._inner_hosts and not all(ipaddress.ip_address(one).is_global for one in addresses):
-            raise Unreachable(f"{host} is an inner address; only hosts of the setting JAMB_INNER_HOSTS may be")
-        return addresses[0]

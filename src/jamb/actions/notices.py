@@ -1,0 +1,231 @@
+"""Notices: find what is to be told, to whom, once; and make the letters and pushes that carry it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlmodel import Session
+
+from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core.attempts import Outcome
+from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
+from jamb.core.rotation import RotationEnd, RotationState
+from jamb.store import notices, rotations
+from jamb.store.directories import DirectoryRow, all_directories
+from jamb.store.notices import MailRow, NoticeRow
+from jamb.store.people import PersonRow
+from jamb.store.roles import holding_roles
+from jamb.store.work import observation
+
+# What is older was told, or is told no more.
+TOLD_OF = timedelta(days=2)
+MOST_ROTATIONS = 100_000
+_DEAD = (
+    Outcome.SECRET_EXPIRED, Outcome.SECRET_WITHDRAWN, Outcome.CREDENTIAL_DISABLED, Outcome.KEY_EXPIRED,
+    Outcome.KEY_WITHDRAWN,
+)  # fmt: skip
+_ROLES = {
+    Audience.CUSTODIANS: ("custodian", "steward"),
+    Audience.APPROVERS: ("approver", "steward"),
+}
+_OWNERS, _BOTH = (Audience.OWNERS,), (Audience.OWNERS, Audience.CUSTODIANS)
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """How much was new: notices to people, letters made, events for webhooks."""
+
+    notices: int
+    letters: int
+    pushes: int
+
+
+def tell(premises: Premises, slug: str, now: datetime) -> Told:
+    """Note what each person and webhook of a directory shall hear, and make the letters that are due.
+
+    Any number of processes may at the same time: one after the other does, and what was told is not told again.
+    """
+    with observation(premises.engine) as session:
+        directory = find_directory(session, slug)
+        key = int.from_bytes(directory.id.bytes[:8], signed=True)
+        session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
+        facts = gather(session, directory, now)
+        noted = notices.add_notices(session, directory.id, _addressed(session, directory, facts, now), now)
+        quiet_since = now - timedelta(hours=directory.policy.digest_hours)
+        letters = notices.make_letters(session, directory.id, now, quiet_since)
+        webhook_ids = notices.webhook_ids(session, directory.id)
+        pushes = 0
+        if webhook_ids:
+            pushes = notices.add_pushes(session, webhook_ids, {one.key: _event(one) for one in facts}, now)
+        return Told(noted, letters, pushes)
+
+
+def directories_to_tell(premises: Premises) -> list[str]:
+    with Session(premises.engine) as session:
+        return [row.slug for row in all_directories(session)]
+
+
+def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
+    """Return all that is to be told of a directory as it stands; what stays the same keeps its key."""
+    since = now - TOLD_OF
+    return [
+        *_ending(session, directory, now),
+        *_rotating(session, directory, since, now),
+        *_tried(session, directory, since),
+        *_requested(session, directory, since),
+        *_links(session, directory, since),
+    ]
+
+
+def letter(session: Session, premises: Premises, mail: MailRow) -> tuple[PersonRow, str, Digest]:
+    """Return whom a letter is for, the directory's domain, and its words."""
+    person = session.get_one(PersonRow, mail.person_id)
+    directory = session.get_one(DirectoryRow, mail.directory_id)
+    rows = session.scalars(
+        sa.select(NoticeRow).where(NoticeRow.mail_id == mail.id).order_by(NoticeRow.words)  # type: ignore[arg-type]
+    )
+    told = [(NoticeKind(row.kind), row.words, row.path) for row in rows]
+    return person, directory.domain, digest(directory.name, person.name, premises.base_url, told)
+
+
+def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
+    notice_days = directory.policy.notice_days
+    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.notice):
+        stage = stage_of(one.expires_at, now, notice_days)
+        if stage is None:
+            continue
+        left = max((one.expires_at - now).days, 0)
+        when = "today" if left == 0 else f"in {left} day{'' if left == 1 else 's'}"
+        used = f"last used {one.last_used_at:%Y-%m-%d}" if one.last_used_at is not None else "never used"
+        yield Fact(
+            f"ends/{one.id}/{stage}", NoticeKind.ENDS_SOON, one.client_id, one.client_name,
+            f"“{one.client_name}”: {one.hint} ends {when}, on {one.expires_at:%Y-%m-%d} ({used})",
+            f"/clients/{one.client_id}#credentials",
+            # On the last day it is everybody's.
+            _OWNERS if stage > 1 else _BOTH,
+        )  # fmt: skip
+
+
+def _rotating(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
+    path = "/rotation"
+    under_way = rotations.page(
+        session, directory.id, client_ids=None, ended_since=None, after=None, limit=MOST_ROTATIONS
+    )
+    for one in under_way:
+        row, name = one.row, one.client_name
+        if row.opened_at > since:
+            words = (
+                f"“{name}”: {one.new.hint} follows {one.old.hint}; both are valid until {row.overlap_ends_at:%Y-%m-%d}"
+            )
+            yield Fact(
+                f"rotation/{row.id}/opened", NoticeKind.ROTATION_OPENED, row.client_id, name, words, path, _OWNERS
+            )
+        if one.facts().state(now) is RotationState.OVERDUE:
+            words = f"“{name}”: the overlap ended {row.overlap_ends_at:%Y-%m-%d}, and {one.old.hint} is still in use"
+            key = f"rotation/{row.id}/overdue/{row.overlap_ends_at:%Y-%m-%d}"
+            yield Fact(key, NoticeKind.ROTATION_OVERDUE, row.client_id, name, words, path, _BOTH)
+    ended = rotations.page(session, directory.id, client_ids=None, ended_since=since, after=None, limit=MOST_ROTATIONS)
+    for one in ended:
+        row, name = one.row, one.client_name
+        closed = row.ended == RotationEnd.CLOSED.value
+        words = f"“{name}”: {one.old.hint} is withdrawn, {one.new.hint} took its place"
+        if not closed:
+            words = f"“{name}”: given up, {one.new.hint} is withdrawn and {one.old.hint} stands"
+        yield Fact(f"rotation/{row.id}/ended", NoticeKind.ROTATION_ENDED, row.client_id, name, words, path, _OWNERS)
+
+
+def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    for one in notices.dead_tries(session, directory.id, [outcome.value for outcome in _DEAD], since):
+        times = f"{one.times} time{'' if one.times == 1 else 's'}"
+        words = (
+            f"“{one.client_name}” tried {times} with {one.hint or 'a credential'}, which is dead "
+            f"({one.outcome.replace('-', ' ')}), last {one.last_at:%Y-%m-%d %H:%M} UTC"
+            f" from {one.address or 'an unknown address'}"
+        )
+        # Once a week for each credential, however often it is tried.
+        year, week, _ = one.last_at.isocalendar()
+        key = f"dead/{one.client_id}/{one.hint}/{year}-{week}"
+        yield Fact(
+            key,
+            NoticeKind.DEAD_TRIED,
+            one.client_id,
+            one.client_name,
+            words,
+            f"/clients/{one.client_id}#attempts",
+            _OWNERS,
+        )
+
+
+def _requested(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    for row, name in notices.requests_since(session, directory.id, since):
+        path = f"/desk/{row.id}"
+        if row.state == "waiting":
+            count = len(row.ask_ids)
+            what = f"{count} permission{'' if count == 1 else 's'}"
+            words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"
+            yield Fact(
+                f"request/{row.id}/waits", NoticeKind.REQUEST_WAITS, row.client_id, name, words, path,
+                (Audience.APPROVERS,),
+            )  # fmt: skip
+        else:
+            words = f"“{name}”: the request of {row.requested_by} is {row.state}" + (
+                f" by {row.decided_by}" if row.decided_by else ""
+            )
+            asker = [UUID(row.requested_by_id)] if _is_uuid(row.requested_by_id) else []
+            yield Fact(
+                f"request/{row.id}/{row.state}", NoticeKind.REQUEST_DECIDED, row.client_id, name, words, path, _OWNERS,
+                asker,
+            )  # fmt: skip
+
+
+def _links(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    for row, name in notices.tried_again(session, directory.id, since):
+        words = (
+            f"“{name}”: a handover link was tried again from {row.late_from or 'an unknown address'} after it was gone"
+        )
+        key = f"link/{row.id}/{row.late_tries}"
+        yield Fact(
+            key, NoticeKind.LINK_TRIED, row.client_id, name, words, f"/clients/{row.client_id}#credentials", _BOTH
+        )
+
+
+def _addressed(session: Session, directory: Directory, facts: Sequence[Fact], now: datetime) -> list[tuple[UUID, Fact]]:
+    """Return each fact with each person who shall hear of it."""
+    owners = notices.owners_to_tell(session, {one.client_id for one in facts})
+    holding = {
+        audience: [one.id for one in holding_roles(session, directory.id, names, now)]
+        for audience, names in _ROLES.items()
+    }
+    found = []
+    for fact in facts:
+        people = set(fact.people)
+        for audience in fact.audiences:
+            if audience is Audience.OWNERS:
+                people.update(owners.get(fact.client_id) or holding[Audience.CUSTODIANS])
+            else:
+                people.update(holding[audience])
+        found += [(person, fact) for person in sorted(people)]
+    return found
+
+
+def _event(fact: Fact) -> dict[str, Any]:
+    return {
+        "kind": fact.kind.value,
+        "client_id": fact.client_id,
+        "client_name": fact.client_name,
+        "words": fact.words,
+        "path": fact.path,
+    }
+
+
+def _is_uuid(text: str) -> bool:
+    try:
+        UUID(text)
+    except ValueError:
+        return False
+    return True

@@ -1,0 +1,186 @@
+"""Webhooks: addresses that hear of everything; what they did not take; and what people were told."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from urllib.parse import urlsplit
+from uuid import UUID, uuid4
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.store import notices
+from jamb.store.notices import MailRow, NoticeRow, PushRow, WebhookRow
+from jamb.store.people import PersonRow
+from jamb.store.work import Actor, unit_of_work
+
+MOST_WEBHOOKS = 20
+LONGEST_ADDRESS = 500
+
+
+@dataclass(frozen=True, slots=True)
+class WebhookView:
+    id: UUID
+    url: str
+    made_at: datetime
+    made_by: str
+    waiting: int
+    dead: int
+    sent: int
+    error: str
+
+
+@dataclass(frozen=True, slots=True)
+class DeadEvent:
+    id: UUID
+    kind: str
+    words: str
+    made_at: datetime
+    tries: int
+    failed: str
+
+
+@dataclass(frozen=True, slots=True)
+class ToldView:
+    id: UUID
+    kind: str
+    person: str
+    client_id: str
+    words: str
+    path: str
+    at: datetime
+    sent_at: datetime | None
+    error: str
+    failed: bool
+
+
+def list_told(premises: Premises, slug: str, limit: int) -> list[ToldView]:
+    """Return what people were told last, and how the letters fared; the latest first."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = session.exec(
+            select(NoticeRow, PersonRow.name, MailRow)
+            .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
+            .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
+            .where(NoticeRow.directory_id == directory.id)
+            .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
+            .limit(limit)
+        )
+        return [
+            ToldView(
+                row.id, row.kind, name, row.client_id, row.words, row.path, row.at, mail.sent_at if mail else None,
+                mail.error if mail else "", bool(mail and mail.failed),
+            )
+            for row, name, mail in rows
+        ]  # fmt: skip
+
+
+def list_webhooks(premises: Premises, slug: str) -> list[WebhookView]:
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = session.exec(
+            select(WebhookRow).where(WebhookRow.directory_id == directory.id).order_by(col(WebhookRow.made_at))
+        ).all()
+        return [_view(session, row) for row in rows]
+
+
+def add_webhook(
+    premises: Premises, directory: Directory, url: str, inner_hosts: frozenset[str], actor: Actor, now: datetime
+) -> WebhookView:
+    """Let an address hear of all that is told here, beginning with what is so now.
+
+    Raises:
+        BadInput: no https address. Conflict: it is there already, or there are too many.
+    """
+    parts = urlsplit(url)
+    schemes = {"https", "http"} if parts.hostname in inner_hosts else {"https"}
+    if (
+        parts.scheme not in schemes
+        or not parts.hostname
+        or parts.username
+        or parts.fragment
+        or len(url) > LONGEST_ADDRESS
+    ):
+        raise BadInput.field("url", url, "an https address without a user name, as https://desk.port.example/events")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        if len(notices.webhook_ids(unit.session, directory.id)) >= MOST_WEBHOOKS:
+            raise Conflict(f"There are {MOST_WEBHOOKS} webhooks already.", next_step="Remove one first.")
+        row = WebhookRow(id=uuid4(), directory_id=directory.id, url=url, made_at=now, made_by=actor.name)
+        with unit.constraint("webhook_there_already", lambda: Conflict(f"{url} hears of everything already.")):
+            unit.session.add(row)
+        unit.enter(actor, "webhook.added", _subject(row), now=now, after={"url": url})
+        return _view(unit.session, row)
+
+
+def remove_webhook(
+    premises: Premises, directory: Directory, webhook_id: UUID, actor: Actor, now: datetime
+) -> WebhookView:
+    """Let an address hear of nothing more; what it did not take yet is dropped."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = _find(unit.session, directory, webhook_id)
+        view = _view(unit.session, row)
+        unit.session.execute(sa.delete(PushRow).where(col(PushRow.webhook_id) == row.id))
+        unit.session.delete(row)
+        unit.enter(actor, "webhook.removed", _subject(row), now=now, before={"url": row.url})
+        return view
+
+
+def list_dead(premises: Premises, slug: str, webhook_id: UUID) -> list[DeadEvent]:
+    """Return the events that a webhook did not take after all tries, the latest first."""
+    with Session(premises.engine) as session:
+        row = _find(session, find_directory(session, slug), webhook_id)
+        rows = session.exec(
+            select(PushRow)
+            .where(PushRow.webhook_id == row.id, PushRow.failed != "")
+            .order_by(col(PushRow.made_at).desc())
+        )
+        return [
+            DeadEvent(one.id, one.event["kind"], one.event["words"], one.made_at, one.tries, one.failed) for one in rows
+        ]
+
+
+def revive(premises: Premises, directory: Directory, webhook_id: UUID, actor: Actor, now: datetime) -> WebhookView:
+    """Try all dead events of a webhook anew. Raises `BadInput` when there are none."""
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = _find(unit.session, directory, webhook_id)
+        dead: Any = sa.and_(col(PushRow.webhook_id) == row.id, col(PushRow.failed) != "")
+        count = unit.session.execute(sa.select(sa.func.count()).select_from(PushRow).where(dead)).scalar_one()
+        if not count:
+            raise BadInput.field("webhook", row.url, "one with events that were given up")
+        unit.session.execute(sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=now))
+        unit.enter(actor, "webhook.revived", _subject(row), now=now, after={"events": count})
+        return _view(unit.session, row)
+
+
+def _find(session: Session, directory: Directory, webhook_id: UUID) -> WebhookRow:
+    row = session.get(WebhookRow, webhook_id)
+    if row is None or row.directory_id != directory.id:
+        raise NotFound(f"There is no webhook {webhook_id}.", next_step="See the list of webhooks.")
+    return row
+
+
+def _subject(row: WebhookRow) -> dict[str, str]:
+    return {"kind": "webhook", "id": str(row.id), "name": urlsplit(row.url).hostname or row.url}
+
+
+def _view(session: Session, row: WebhookRow) -> WebhookView:
+    sent, failed = col(PushRow.sent_at), col(PushRow.failed)
+    counted = session.execute(
+        sa.select(
+            sa.func.count().filter(sent.is_(None), failed == ""),
+            sa.func.count().filter(failed != ""),
+            sa.func.count().filter(sent.is_not(None)),
+        ).where(col(PushRow.webhook_id) == row.id)
+    ).one()
+    last = session.scalar(
+        sa.select(col(PushRow.error))
+        .where(col(PushRow.webhook_id) == row.id, col(PushRow.error) != "", sent.is_(None))
+        .order_by(col(PushRow.next_at).desc())
+        .limit(1)
+    )
+    waiting, dead, taken = counted
+    return WebhookView(row.id, row.url, row.made_at, row.made_by, waiting, dead, taken, last or "")

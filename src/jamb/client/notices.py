@@ -1,0 +1,36 @@
+"""What people were told, and webhooks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from uuid import UUID
+
+from jamb.client.noun import Noun
+from jamb.wire.notices import DeadEvent, Notice, Webhook
+
+
+class Notices(Noun):
+    def list(self, *, limit: int = 100) -> list[Notice]:
+        """Return what people were told last, and how the letters fared; the latest first."""
+        return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
+
+
+class Webhooks(Noun):
+    """Addresses that hear of everything by signed event tokens (RFC 8417, RFC 8935)."""
+
+    def list(self) -> list[Webhook]:
+        return self._transport.many(Webhook, "GET", "/webhooks")
+
+    def add(self, url: str) -> Webhook:
+        return self._transport.one(Webhook, "POST", "/webhooks", json={"url": url})
+
+    def remove(self, webhook_id: UUID) -> Webhook:
+        return self._transport.one(Webhook, "DELETE", f"/webhooks/{webhook_id}")
+
+    def dead(self, webhook_id: UUID) -> Sequence[DeadEvent]:
+        """Return the events that it did not take after all tries."""
+        return self._transport.many(DeadEvent, "GET", f"/webhooks/{webhook_id}/dead")
+
+    def revive(self, webhook_id: UUID) -> Webhook:
+        """Try those events anew."""
+        return self._transport.one(Webhook, "POST", f"/webhooks/{webhook_id}/revival")

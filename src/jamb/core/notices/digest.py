@@ -1,0 +1,59 @@
+"""One letter for all that a person has not heard yet: the worst first, by client, in plain text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jamb.core.notices.facts import NoticeKind
+
+# In the order of the letter, with what stands above each part.
+_PARTS: dict[NoticeKind, str] = {
+    NoticeKind.LINK_TRIED: "Handover links in two hands",
+    NoticeKind.DEAD_TRIED: "Still trying with a dead credential",
+    NoticeKind.ROTATION_OVERDUE: "Rotations that are overdue",
+    NoticeKind.REQUEST_WAITS: "Requests that wait for you",
+    NoticeKind.ENDS_SOON: "Credentials that end soon",
+    NoticeKind.REQUEST_DECIDED: "Requests that were decided",
+    NoticeKind.ROTATION_OPENED: "Rotations opened",
+    NoticeKind.ROTATION_ENDED: "Rotations done",
+}
+_COUNTED: dict[NoticeKind, tuple[str, str]] = {
+    NoticeKind.LINK_TRIED: ("handover link in two hands", "handover links in two hands"),
+    NoticeKind.DEAD_TRIED: ("dead credential still tried", "dead credentials still tried"),
+    NoticeKind.ROTATION_OVERDUE: ("rotation overdue", "rotations overdue"),
+    NoticeKind.REQUEST_WAITS: ("request waits", "requests wait"),
+    NoticeKind.ENDS_SOON: ("credential ends soon", "credentials end soon"),
+    NoticeKind.REQUEST_DECIDED: ("request decided", "requests decided"),
+    NoticeKind.ROTATION_OPENED: ("rotation opened", "rotations opened"),
+    NoticeKind.ROTATION_ENDED: ("rotation done", "rotations done"),
+}
+MOST_LINES = 100
+
+
+@dataclass(frozen=True, slots=True)
+class Digest:
+    subject: str
+    text: str
+
+
+def digest(directory_name: str, person_name: str, base_url: str, told: Sequence[tuple[NoticeKind, str, str]]) -> Digest:
+    """Return the letter. `told`: kind, words, and the path in the console of each."""
+    by_kind: dict[NoticeKind, list[tuple[str, str]]] = {}
+    for kind, words, path in told:
+        by_kind.setdefault(kind, []).append((words, path))
+    counted = [f"{len(by_kind[kind])} {_COUNTED[kind][len(by_kind[kind]) > 1]}" for kind in _PARTS if kind in by_kind]
+    further = f" and {len(counted) - 2} more" if len(counted) > 2 else ""
+    lines = [f"{person_name},", "", f"this is what is new for you in {directory_name}."]
+    left = MOST_LINES
+    for kind, title in _PARTS.items():
+        if kind not in by_kind:
+            continue
+        lines += ["", title, "-" * len(title)]
+        for words, path in by_kind[kind][:left]:
+            lines += [f"* {words}", f"  {base_url}{path}"]
+        if len(by_kind[kind]) > left:
+            lines.append(f"* and {len(by_kind[kind]) - left} more: {base_url}/rotation")
+        left = max(left - len(by_kind[kind]), 0)
+    lines += ["", "You get this because you own these clients, or look after this directory.", ""]
+    return Digest(f"{directory_name}: {', '.join(counted[:2])}{further}", "\n".join(lines))

@@ -1,0 +1,73 @@
+"""What is told: each fact has a key, and nobody is told the same key twice."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
+from uuid import UUID
+
+
+class NoticeKind(StrEnum):
+    ENDS_SOON = "credential-ends-soon"
+    DEAD_TRIED = "dead-credential-tried"
+    ROTATION_OPENED = "rotation-opened"
+    ROTATION_OVERDUE = "rotation-overdue"
+    ROTATION_ENDED = "rotation-ended"
+    REQUEST_WAITS = "request-waits"
+    REQUEST_DECIDED = "request-decided"
+    LINK_TRIED = "handover-tried-again"
+
+
+class Audience(StrEnum):
+    """Who is told beside people who are named: a client without owners falls to the custodians."""
+
+    OWNERS = "owners"
+    CUSTODIANS = "custodians"
+    APPROVERS = "approvers"
+
+
+# These do not wait for the next digest.
+_URGENT = frozenset(
+    {NoticeKind.DEAD_TRIED, NoticeKind.ROTATION_OVERDUE, NoticeKind.REQUEST_WAITS, NoticeKind.LINK_TRIED}
+)
+# A last week and a last day, beside the policy's notice.
+_LATER_STAGES = (7, 1)
+LONGEST_WAIT = timedelta(hours=6)
+MOST_TRIES = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """Something to tell. `key` names it for ever; `people`: told beside the audiences; `path`: where it is seen."""
+
+    key: str
+    kind: NoticeKind
+    client_id: str
+    client_name: str
+    words: str
+    path: str
+    audiences: Collection[Audience]
+    people: Collection[UUID] = ()
+
+
+def is_urgent(kind: NoticeKind) -> bool:
+    return kind in _URGENT
+
+
+def stage_of(ends: datetime, now: datetime, notice_days: int) -> int | None:
+    """Return at which stage before its end a credential is, in days: the policy's notice, a week or a day.
+
+    None while it is farther away. A stage that was slept through is not told afterwards.
+    """
+    left = ends - now
+    stages = sorted({notice_days, *(one for one in _LATER_STAGES if one < notice_days)})
+    return next((one for one in stages if left <= timedelta(days=one)), None)
+
+
+def wait_after(tries: int) -> timedelta | None:
+    """Return how long to wait after so many failed tries; None: no more."""
+    if tries >= MOST_TRIES:
+        return None
+    return min(timedelta(seconds=30 << tries), LONGEST_WAIT)

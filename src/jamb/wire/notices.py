@@ -1,0 +1,59 @@
+"""Notices and webhooks."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.core.notices import NoticeKind
+from jamb.wire.base import Answered, Moment, Sent
+
+
+class Notice(Answered):
+    """Something one person was told, or shall be. `sent_at`: when the letter that carries it went out.
+
+    `error`: why the last try to send that letter failed; `failed`: that it was given up.
+    """
+
+    id: UUID
+    kind: NoticeKind
+    person: str
+    client_id: str
+    words: str
+    path: str
+    at: Moment
+    sent_at: Moment | None
+    error: str
+    failed: bool
+
+
+class NewWebhook(Sent):
+    """`url`: an https address, or one of a host of the inner network that the service's setting names."""
+
+    url: Annotated[str, Field(max_length=500)]
+
+
+class Webhook(Answered):
+    """`waiting`: events that are still to be taken; `dead`: those given up; `error`: what the last try met."""
+
+    id: UUID
+    url: str
+    made_at: Moment
+    made_by: str
+    waiting: int
+    dead: int
+    sent: int
+    error: str
+
+
+class DeadEvent(Answered):
+    """An event that a webhook did not take after all tries."""
+
+    id: UUID
+    kind: str
+    words: str
+    made_at: Moment
+    tries: int
+    failed: str

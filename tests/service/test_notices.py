@@ -1,0 +1,275 @@
+"""Notices: owners and custodians hear of what matters, each once, by letter and by signed event, whoever gets killed."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from threading import Thread
+from typing import Any
+
+import httpx
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from joserfc import jwt
+from joserfc.jwk import KeySet
+
+from jamb.client import BadInput, Conflict
+from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
+from tests.world import Made, World, unique, wait_until
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+
+
+@given(minutes=st.integers(-100_000, 100_000), notice=st.integers(1, 365))
+def test_the_nearest_stage_counts_and_each_comes_once(minutes: int, notice: int) -> None:
+    ends = NOW + timedelta(minutes=minutes)
+    stage = stage_of(ends, NOW, notice)
+    assert (stage is None) is (ends - NOW > timedelta(days=notice))
+    if stage is not None:
+        assert ends - NOW <= timedelta(days=stage)
+        assert stage in {notice, 7, 1}
+        later = stage_of(ends, NOW + timedelta(days=2), notice)
+        assert later is not None
+        assert later <= stage
+
+
+def test_tries_are_farther_and_farther_apart_until_they_end() -> None:
+    waits = [wait_after(tries) for tries in range(14)]
+    assert waits[0] == timedelta(seconds=30)
+    assert waits[12:] == [None, None]
+    known = [one for one in waits if one is not None]
+    assert known == sorted(known)
+    assert known[-1] == timedelta(hours=6)
+
+
+def test_a_letter_says_the_worst_first_and_does_not_grow_without_end() -> None:
+    told = [(NoticeKind.ENDS_SOON, f"credential {place}", "/x") for place in range(500)]
+    said = digest("Port", "Ada", "https://jamb.example", [*told, (NoticeKind.ROTATION_OVERDUE, "overdue one", "/y")])
+    assert said.subject == "Port: 1 rotation overdue, 500 credentials end soon"
+    assert said.text.index("overdue one") < said.text.index("credential 0")
+    assert "and 401 more" in said.text
+    assert len(said.text.splitlines()) < 230
+
+
+# With the service, its database, and the stand-in mailbox
+
+
+@pytest.fixture
+def steward(world: World) -> Iterator[Any]:
+    """A directory in which letters do not wait for each other."""
+    with world.jamb("steward") as jamb:
+        before = jamb.directory().policy.digest_hours
+        jamb.change_policy(digest_hours=0)
+        yield jamb
+        jamb.change_policy(digest_hours=before)
+
+
+def environment(world: World, smtp: str | None = None) -> dict[str, str]:
+    return {
+        **os.environ, "JAMB_HOME": str(world.home), "JAMB_PORT": str(world.port), "JAMB_DATABASE_URL": world.cluster.url,
+        "JAMB_SMTP_URL": smtp or f"smtp://127.0.0.1:{world.port + 3}", "JAMB_INNER_HOSTS": "127.0.0.1", "JAMB_LOG_LEVEL": "error",
+    }  # fmt: skip
+
+
+def start_notify(world: World, smtp: str | None = None) -> subprocess.Popen[bytes]:
+    return subprocess.Popen(
+        [sys.executable, "-m", "jamb.service", "notify"], env=environment(world, smtp), stdout=subprocess.DEVNULL
+    )
+
+
+def notify(world: World, times: int = 1) -> None:
+    started = [start_notify(world) for _ in range(times)]
+    assert [one.wait(60) for one in started] == [0] * times
+
+
+def letters(world: World, words: str) -> list[dict[str, Any]]:
+    found = httpx.get(f"http://127.0.0.1:{world.port + 1}/mailbox/letters").json()
+    return [one for one in found if words in one["text"]]
+
+
+def test_an_owner_hears_once_of_a_credential_that_ends_though_two_workers_look(world: World, steward: Any) -> None:
+    made = world.client(days=5)
+    notify(world, times=2)
+    notify(world)
+    (letter,) = letters(world, made.name)
+    owner = world.person(None)
+    assert letter["to"].endswith(f"<{owner['login']}>")
+    assert re.search(
+        rf"“{made.name}”: jamb_s1_\w{{4}}… ends in 4 days, on \d{{4}}-\d\d-\d\d \(never used\)", letter["text"]
+    )
+    assert f"{world.base_url}/clients/{made.id}#credentials" in letter["text"]
+    assert made.secret not in letter["text"]
+    # A later stage is told anew, and on the last day the custodians hear of it too.
+    with world.database() as database:
+        database.execute(
+            "update credential set expires_at = now() + interval '20 hours' where client_id = %s", [made.id]
+        )
+    notify(world)
+    again = [one for one in letters(world, made.name) if "ends today" in one["text"]]
+    assert {one["to"].partition(" <")[0] for one in again} >= {owner["name"], "Maren Oduya"}
+    told = [one for one in steward.notices.list(limit=500) if one.client_id == made.id]
+    assert all(one.sent_at is not None for one in told)
+
+
+def test_who_is_told_of_what(world: World, steward: Any) -> None:
+    tried = world.client(days=30)
+    with world.jamb("custodian") as custodian:
+        (old,) = custodian.secrets.list(tried.id)
+        new = custodian.rotations.open(tried.id, old.id)
+        link = custodian.handovers.make(tried.id).link
+        custodian.rotations.abandon(tried.id, new.rotation.id)
+        custodian.credentials.withdraw(tried.id, old.id)
+    assert world.ask_token(tried).status_code == 401
+    for _ in range(2):
+        key = link.partition("#")[2]
+        identity = link.partition("#")[0].rpartition("/")[2]
+        httpx.post(f"{world.base_url}/api/v1/handovers/{identity}/opening", json={"key": key})
+    asking = world.client(asked=["berths.view"])
+    with world.jamb("registrar") as registrar:
+        request = registrar.requests.make(asking.id, "Tests a notice")
+    notify(world)
+    owner, said = world.person(None)["name"], {}
+    for one in steward.notices.list(limit=500):
+        if one.client_id in {tried.id, asking.id}:
+            said.setdefault(one.kind, set()).add(one.person)
+    assert owner in said[NoticeKind.DEAD_TRIED]
+    assert {owner, "Maren Oduya"} <= said[NoticeKind.LINK_TRIED]
+    assert "Tobias Lindqvist" in said[NoticeKind.REQUEST_WAITS]
+    assert owner not in said[NoticeKind.REQUEST_WAITS]
+    with world.jamb("approver") as approver:
+        approver.requests.decline(request.id, "Not now")
+    notify(world)
+    decided = {
+        one.person
+        for one in steward.notices.list(limit=500)
+        if one.kind == NoticeKind.REQUEST_DECIDED and one.client_id == asking.id
+    }
+    assert {owner, "Maren Oduya"} <= decided, "whoever asked, and the owner"
+
+
+def test_a_worker_that_is_killed_while_it_sends_loses_no_letter(world: World, steward: Any) -> None:
+    made = world.client(days=6)
+    with socket.create_server(("127.0.0.1", 0)) as stuck:
+        worker = start_notify(world, f"smtp://127.0.0.1:{stuck.getsockname()[1]}")
+        stuck.settimeout(30)
+        connection, _ = stuck.accept()
+        time.sleep(0.3)
+        worker.send_signal(signal.SIGKILL)
+        worker.wait()
+        connection.close()
+    notify(world)
+    assert letters(world, made.name) == [], "what it had taken is nobody else's for two minutes"
+    with world.database() as database:
+        database.execute("update mail set next_at = now() where sent_at is null")
+    notify(world, times=2)
+    assert len(letters(world, made.name)) == 1
+
+
+def test_a_mail_server_that_refuses_is_tried_again_and_what_it_said_is_shown(world: World, steward: Any) -> None:
+    made = world.client(days=4)
+    assert start_notify(world, "smtp://127.0.0.1:1").wait(60) == 0
+    (told,) = [one for one in steward.notices.list(limit=500) if one.client_id == made.id]
+    assert (told.sent_at, "Connect" in told.error, told.failed) == (None, True, False)
+    with world.database() as database:
+        database.execute("update mail set next_at = now() where sent_at is null")
+    notify(world)
+    assert len(letters(world, made.name)) == 1
+
+
+def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world: World, steward: Any) -> None:
+    made, smtp = world.client(days=2), f"smtp://127.0.0.1:{world.port + 3}"
+    often = {"JAMB_SMTP_URL": smtp, "JAMB_NOTICES_CRON": "* * * * * */1"}
+    with world.second_process(**often), world.second_process(world.port + 8, **often):
+        wait_until(lambda: bool(letters(world, made.name)), seconds=20)
+        time.sleep(2.5)
+    assert len(letters(world, made.name)) == 1
+
+
+# Webhooks
+
+
+class Receiver:
+    """A desk that takes events, or does not."""
+
+    def __init__(self) -> None:
+        self.took: list[tuple[str, bytes]] = []
+        self.status = 202
+        outer = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_POST(self) -> None:
+                body = self.rfile.read(int(self.headers["Content-Length"]))
+                if outer.status == 202:
+                    outer.took.append((self.headers["Content-Type"], body))
+                self.send_response(outer.status)
+                self.end_headers()
+
+            def log_message(self, *_: Any) -> None: ...
+
+        self.server = HTTPServer(("127.0.0.1", 0), Handler)
+        self.url = f"http://127.0.0.1:{self.server.server_port}/{unique('desk').replace(' ', '-')}"
+
+
+@contextmanager
+def receiver() -> Iterator[Receiver]:
+    made = Receiver()
+    Thread(target=made.server.serve_forever, daemon=True).start()
+    yield made
+    made.server.shutdown()
+    made.server.server_close()
+
+
+def test_events_are_signed_taken_once_and_what_is_given_up_can_be_revived(world: World, steward: Any) -> None:
+    made: Made = world.client(days=3)
+    with receiver() as desk:
+        hook = steward.webhooks.add(desk.url)
+        try:
+            with pytest.raises(Conflict, match="already"):
+                steward.webhooks.add(desk.url)
+            desk.status = 500
+            notify(world)
+            seen = next(one for one in steward.webhooks.list() if one.id == hook.id)
+            assert (seen.sent, seen.dead, "answered 500" in seen.error) == (0, 0, True)
+            with world.database() as database:
+                database.execute("update push set tries = 11, next_at = now() where webhook_id = %s", [hook.id])
+            notify(world)
+            dead = steward.webhooks.dead(hook.id)
+            assert made.name in " ".join(one.words for one in dead)
+            desk.status = 202
+            assert steward.webhooks.revive(hook.id).waiting == len(dead)
+            notify(world, times=2)
+            claims = [_verified(world, *one) for one in desk.took]
+            ids = [one["jti"] for one in claims]
+            assert len(ids) == len(set(ids)) == len(dead)
+            (event,) = [one for one in claims if one["sub_id"]["id"] == made.id]
+            assert event["aud"] == desk.url
+            assert event["events"]["urn:jamb:event:credential-ends-soon"]["client_name"] == made.name
+        finally:
+            steward.webhooks.remove(hook.id)
+    assert hook.id not in {one.id for one in steward.webhooks.list()}
+    for wrong in ("http://desk.port.example/x", "https://a:b@desk.example/", "ftp://x", "https://"):
+        with pytest.raises(BadInput):
+            steward.webhooks.add(wrong)
+
+
+def _verified(world: World, media_type: str, body: bytes) -> dict[str, Any]:
+    """Verify as a receiver would, with an independent library and the keys of the directory's metadata."""
+    assert media_type == "application/secevent+jwt"
+    issuer = f"{world.base_url}/d/quillhaven"
+    metadata = httpx.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
+    token = jwt.decode(
+        body.decode(), KeySet.import_key_set(httpx.get(metadata["jwks_uri"]).json()), algorithms=["ES256"]
+    )
+    assert token.header["typ"] == "secevent+jwt"
+    assert token.claims["iss"] == issuer
+    return dict(token.claims)
