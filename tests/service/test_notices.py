@@ -20,10 +20,12 @@ import httpx
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from icalendar import Calendar
 from joserfc import jwt
 from joserfc.jwk import KeySet
+from prometheus_client.parser import text_string_to_metric_families
 
-from jamb.client import BadInput, Conflict
+from jamb.client import BadInput, Conflict, Forbidden
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from tests.world import Made, World, unique, wait_until
 
@@ -193,6 +195,53 @@ def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world
         wait_until(lambda: bool(letters(world, made.name)), seconds=20)
         time.sleep(2.5)
     assert len(letters(world, made.name)) == 1
+
+
+# Calendars and metrics
+
+
+def test_a_calendar_shows_the_ends_to_come_until_another_is_made(world: World) -> None:
+    mine, other = world.client(days=40), world.client(days=41)
+    with world.jamb("steward") as steward:
+        steward.clients.change_owners(
+            other.id, add=["pia.nowicki@quillhaven.example"], remove=[world.person(None)["login"]]
+        )
+        whole = steward.notices.make_calendar(whole=True).url
+    with world.jamb(None) as owner:
+        own = owner.notices.make_calendar().url
+        with pytest.raises(Forbidden):
+            owner.notices.make_calendar(whole=True)
+        answer = httpx.get(own)
+        assert answer.headers["content-type"].startswith("text/calendar")
+        found = {str(one["summary"]): one for one in Calendar.from_ical(answer.content).walk("VEVENT")}
+        assert f"{mine.name}: credential ends" in found
+        assert f"{other.name}: credential ends" not in found
+        assert found[f"{mine.name}: credential ends"]["dtstart"].dt == (datetime.now(UTC) + timedelta(days=40)).date()
+        assert f"{other.name}: credential ends" in httpx.get(whole).text.replace("\r\n ", "")
+        owner.notices.make_calendar()
+    assert httpx.get(own).status_code == 404, "the one before ended"
+    assert httpx.get(own.replace("quillhaven", "brisling")).status_code == 404
+    with world.automation() as client, pytest.raises((BadInput, Forbidden)):
+        client.notices.make_calendar()
+    assert own.rpartition("/")[2].removesuffix(".ics") not in (world.home / "service.log").read_text()
+
+
+def test_metrics_count_what_is_there_and_open_only_to_their_token(world: World) -> None:
+    assert httpx.get(f"{world.base_url}/metrics").status_code == 404
+    made = world.client(days=1)
+    world.ask_token(Made(made.id, made.name, "wrong"))
+    with world.second_process(JAMB_METRICS_TOKEN="look-out") as second:
+        assert httpx.get(f"{second}/metrics", headers={"Authorization": "Bearer other"}).status_code == 401
+        text = httpx.get(f"{second}/metrics", headers={"Authorization": "Bearer look-out"}).text
+    found = {
+        (sample.name, *sorted(sample.labels.values())): sample.value
+        for family in text_string_to_metric_families(text)
+        for sample in family.samples
+    }
+    assert found["jamb_credentials_ending", "1", "quillhaven"] >= 1
+    assert found["jamb_credentials", "live", "quillhaven", "secret"] >= 10
+    assert sum(value for key, value in found.items() if key[0] == "jamb_token_requests_total") >= 1
+    assert {"mail", "webhook"} == {key[1] for key in found if key[0] == "jamb_queue_age_seconds"}
 
 
 # Webhooks

@@ -1604,6 +1604,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Calendar
+         * @description Make a calendar feed of one's own clients, or of the whole directory. The one before ends.
+         */
+        post: operations["make_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/usage": {
         parameters: {
             query?: never;
@@ -2021,6 +2041,16 @@ export interface components {
             collections: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * CalendarFeed
+         * @description `url` is the key to the feed, and in this answer only; the one before it ended.
+         */
+        CalendarFeed: {
+            /** Url */
+            url: string;
+            /** Whole */
+            whole: boolean;
         };
         /**
          * CertificateFacts
@@ -3128,6 +3158,17 @@ export interface components {
             reach?: components["schemas"]["ReachSent"] | null;
             /** Expires At */
             expires_at?: string | null;
+        };
+        /**
+         * NewCalendar
+         * @description `whole`: of the whole directory, for who may read it; else of one's own clients.
+         */
+        NewCalendar: {
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * NewCertificate
@@ -7836,6 +7877,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_calendar: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCalendar"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarFeed"];
                 };
             };
             /** @description Validation Error */

@@ -90,6 +90,18 @@ export const useHandovers = (client: MaybeRefOrGetter<string>) =>
       ),
   });
 
+export const useNotices = () =>
+  useQuery({
+    queryKey: ["notices", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/notices", { params: { path: path(), query: { limit: 60 } } })),
+  });
+
+export const useWebhooks = () =>
+  useQuery({
+    queryKey: ["webhooks", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/webhooks", { params: { path: path() } })),
+  });
+
 export const useSheets = (client: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["client", directory, () => toValue(client), "sheet"],

@@ -12,6 +12,7 @@ import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { full } from "@/ui/times";
+import Notices from "./directory/Notices.vue";
 import PolicyPanel from "./directory/PolicyPanel.vue";
 
 const route = useRoute();
@@ -61,6 +62,7 @@ async function verify(): Promise<void> {
             <dt>At once</dt><dd>{{ data.policy.credentials_at_once }} credentials a client; {{ data.policy.secret_heaviest_weight >= 100000 ? "a secret for any" : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}` }}</dd>
             <dt>A rotation</dt><dd>overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
+            <dt>Letters</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
             <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}</dd>
             <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
@@ -72,6 +74,7 @@ async function verify(): Promise<void> {
           </dl>
         </section>
       </div>
+      <Notices v-if="can('notices.list')" />
       <section aria-labelledby="ledger">
         <div class="part-head">
           <h2 id="ledger">Ledger <span class="soft small">every change, chained by hashes</span></h2>

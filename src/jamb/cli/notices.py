@@ -27,6 +27,18 @@ def list_notices(
     emit(found, output, lambda: _show(found))
 
 
+@app.command()
+def calendar(
+    whole: Annotated[bool, typer.Option("--whole", help="Of the whole directory, not of your own clients")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Make an address at which calendar programs find the ends to come. The one you had before ends."""
+    with connected() as jamb:
+        feed = jamb.notices.make_calendar(whole=whole)
+    emit(feed, output, lambda: out.print(feed.url, markup=False, soft_wrap=True))
+    note("Whoever has this address reads it: it shows hints and days, never a secret. Make another to end it.")
+
+
 @webhooks.command("list")
 def list_webhooks(output: Output = Form.TABLE) -> None:
     """List webhooks: what they took, what waits, and what was given up."""

@@ -6,13 +6,17 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from jamb.client.noun import Noun
-from jamb.wire.notices import DeadEvent, Notice, Webhook
+from jamb.wire.notices import CalendarFeed, DeadEvent, Notice, Webhook
 
 
 class Notices(Noun):
     def list(self, *, limit: int = 100) -> list[Notice]:
         """Return what people were told last, and how the letters fared; the latest first."""
         return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
+
+    def make_calendar(self, *, whole: bool = False) -> CalendarFeed:
+        """Make a calendar feed of one's own clients, or of the whole directory; the one before ends."""
+        return self._transport.one(CalendarFeed, "POST", "/calendar", json={"whole": whole})
 
 
 class Webhooks(Noun):

@@ -115,6 +115,7 @@ OPERATIONS = (
     ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("notices.list", "List what people were told", "GET", "/notices", _READ),
+    _operation("calendar.make", "Make a calendar feed", "POST", "/calendar", _WRITE),
     _operation("webhooks.list", "List webhooks", "GET", "/webhooks", _READ),
     _operation("webhooks.add", "Let an address hear of everything", "POST", "/webhooks", _CONTROL),
     _operation("webhooks.remove", "Remove a webhook", "DELETE", "/webhooks/{webhook}", _CONTROL),
@@ -133,7 +134,8 @@ OPERATIONS = (
 )
 
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
-_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
+# A calendar of one's own changes nothing that another sees.
+_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"} | {"calendar.make"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
 # What whoever works on clients of their own looks things up in; none of it is about other clients.
 _TO_WORK_WITH = frozenset(
@@ -147,6 +149,7 @@ _TO_WORK_WITH = frozenset(
         "rotations.due",
         "rotations.list",
         "leaks.look-up",
+        "calendar.make",
         "requests.list",
         "requests.read",
     }

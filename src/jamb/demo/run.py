@@ -76,12 +76,13 @@ def _run(settings: Settings) -> None:
         # A desk on this machine may be a webhook, or publish keys, for trying it.
         environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
         environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
+        # The stand-ins first: the service has letters for the mailbox as soon as it runs.
+        command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]
+        stand_ins = _start(stack, "stand-ins", command, home, environment)
         with _step("service"):
             service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
             _await(f"{settings.base_url}/ready", service, home / "service.log")
         with _step("stand-in APIs"):
-            command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]
-            stand_ins = _start(stack, "stand-ins", command, home, environment)
             _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", status=401)
         _announce(home, time.monotonic() - started)
         _watch({"service": service, "stand-in APIs": stand_ins}, home)

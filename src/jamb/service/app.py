@@ -9,7 +9,7 @@ from fastapi import FastAPI
 from fastapi.routing import APIRoute
 
 from jamb import __version__
-from jamb.service import console, health
+from jamb.service import console, health, metrics
 from jamb.service.edge import Edge
 from jamb.service.oauth import routes as oauth
 from jamb.service.office import open_office
@@ -17,6 +17,7 @@ from jamb.service.problems import add_problem_handlers
 from jamb.service.routes import (
     access,
     audit,
+    calendar,
     clients,
     consent,
     credentials,
@@ -53,9 +54,11 @@ ROUTERS = (
     audit.router,
     ledger.router,
     notices.router,
+    calendar.router,
     usage.router,
     oauth.router,
     health.router,
+    metrics.router,
     console.router,
 )
 

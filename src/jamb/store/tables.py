@@ -3,6 +3,7 @@
 from sqlmodel import SQLModel
 
 from jamb.store import (
+    calendar,
     clients,
     credentials,
     directories,
@@ -22,6 +23,7 @@ METADATA = SQLModel.metadata
 
 __all__ = [
     "METADATA",
+    "calendar",
     "clients",
     "credentials",
     "directories",

@@ -57,3 +57,16 @@ class DeadEvent(Answered):
     made_at: Moment
     tries: int
     failed: str
+
+
+class NewCalendar(Sent):
+    """`whole`: of the whole directory, for who may read it; else of one's own clients."""
+
+    whole: bool = False
+
+
+class CalendarFeed(Answered):
+    """`url` is the key to the feed, and in this answer only; the one before it ended."""
+
+    url: str
+    whole: bool
