@@ -46,6 +46,7 @@ def test_a_good_token_is_read() -> None:
     claims = check(token())
     assert (claims.client_id, claims.subject, claims.scope, claims.delegated) == ("c1", "c1", {"berths.view"}, False)
     assert check(token(sub="person")).delegated
+    assert verify(token({"typ": "probe+jwt"}), ISSUER, AUDIENCE, {"k1": jwk(KEY, "k1")}.get, probes=True).probe
     assert check(token(aud=["https://other.example", AUDIENCE])).client_id == "c1"
 
 
@@ -59,6 +60,7 @@ BAD: dict[str, tuple[str, str]] = {
     "no end": (token(exp=None), "does not verify"),
     "from the future": (token(iat=datetime.now(UTC) + timedelta(hours=1)), "does not verify"),
     "an ID token": (token({"typ": "JWT"}), "not an access token"),
+    "a probe, to whoever does not know them": (token({"typ": "probe+jwt"}), "not an access token"),
     "an unknown key": (token({"kid": "k2"}), "does not publish"),
     "too long": (token(scope="x" * 9000), "too long"),
     "not a token": ("a.b.c", "not a JWT"),

@@ -241,7 +241,8 @@ ROLES = {
     "auditor": {"clients.list", "audit.read", "ledger.verify", "consent.preview"},
     "registrar": {
         "clients.register", "clients.set-state", "owners.change", "asks.add", "asks.add-list", "asks.drop",
-        "takeover.ask", "requests.make", "requests.withdraw", "resources.publish", "collections.replace",
+        "takeover.ask", "requests.make", "requests.withdraw", "resources.publish", "resources.set-address",
+        "collections.replace",
     },
     "approver": {
         "consent.grant", "consent.withdraw", "consent.change-reach", "requests.decide", "clients.cut-off",
@@ -249,6 +250,7 @@ ROLES = {
     "custodian": {
         "credentials.issue", "credentials.withdraw", "credentials.make", "credentials.add", "credentials.set-state",
         "rotations.open", "rotations.reissue", "rotations.extend", "rotations.close", "rotations.abandon",
+        "handovers.make", "handovers.withdraw", "probe.run",
     },
 }  # fmt: skip
 OWNERS = ROLES["custodian"] | {

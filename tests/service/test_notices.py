@@ -25,7 +25,7 @@ from joserfc import jwt
 from joserfc.jwk import KeySet
 from prometheus_client.parser import text_string_to_metric_families
 
-from jamb.client import BadInput, Conflict, Forbidden
+from jamb.client import BadInput, Conflict, Forbidden, HandoverLink
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from tests.world import Made, World, unique, wait_until
 
@@ -195,6 +195,30 @@ def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world
         wait_until(lambda: bool(letters(world, made.name)), seconds=20)
         time.sleep(2.5)
     assert len(letters(world, made.name)) == 1
+
+
+def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: World, steward: Any) -> None:
+    made = world.client(granted=["berths.view"], days=1)
+    steward.change_policy(rotation_opens_days=1)
+    try:
+        notify(world, times=2)
+        notify(world)
+    finally:
+        steward.change_policy(rotation_opens_days=0)
+    (rotation,) = list(steward.rotations.list(client=made.id))
+    assert (rotation.opened_by, rotation.state) == ("The policy", "opened")
+    (letter,) = [one for one in letters(world, made.name) if "New secrets for you" in one["text"]]
+    link = re.search(rf"{made.name}.*\n\s+({world.base_url}/handover/\S+#\S+)", letter["text"])
+    assert link is not None
+    opened = HandoverLink(link[1]).open()
+    assert opened.issued is not None
+    assert world.ask_token(Made(made.id, made.name, opened.issued.secret)).status_code == 200
+    assert world.ask_token(made).status_code == 200, "the old one stands until a person closes"
+    with world.database() as database:
+        kept = database.execute(
+            "select count(*) from notice where link is not null and client_id = %s", [made.id]
+        ).fetchone()
+    assert kept == (0,), "once it was sent, nothing that opens it is kept"
 
 
 # Calendars and metrics

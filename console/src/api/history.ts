@@ -58,6 +58,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "handover.wrong-passphrase": (entry) => `gave a wrong passphrase to a handover link of ${entry.subject.name}`,
   "handover.withdrawn": (entry) => `took back the handover link to ${words(entry.after?.credential)} of ${entry.subject.name}`,
   "calendar.made": (entry) => `made a calendar feed of ${words(entry.after?.of)}`,
+  "client.probed": (entry) => `probed ${entry.subject.name}: ${words(entry.after?.operation)}`,
+  "resource.addressed": (entry) => `said where ${entry.subject.name} answers`,
   "webhook.added": (entry) => `let ${entry.subject.name} hear of everything`,
   "webhook.removed": (entry) => `let ${entry.subject.name} hear of nothing more`,
   "webhook.revived": (entry) => `had events for ${entry.subject.name} tried anew`,

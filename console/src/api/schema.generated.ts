@@ -1380,6 +1380,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Claims
+         * @description What the claims of a token are called and mean. Open to all: so a token can be read where it is pasted.
+         */
+        get: operations["list_claims"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/resources/{name}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Resource Address
+         * @description Say where a resource answers, so that clients can be probed there.
+         */
+        put: operations["set_resource_address"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Probe
+         * @description Fetch a token, read it, call the resource with it, and explain how it went.
+         */
+        post: operations["probe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/explanation": {
         parameters: {
             query?: never;
@@ -2053,6 +2113,22 @@ export interface components {
             whole: boolean;
         };
         /**
+         * CallStep
+         * @description The call, and how the resource answered. `status` is 0 where it did not; `said`: in its own words.
+         */
+        CallStep: {
+            /** Method */
+            method: string;
+            /** Url */
+            url: string;
+            /** Status */
+            status: number;
+            /** Said */
+            said: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * CertificateFacts
          * @description `thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is.
          */
@@ -2126,6 +2202,17 @@ export interface components {
          * @enum {string}
          */
         CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "role" | "token-scope" | "token-reach" | "token-age" | "cut-off";
+        /** ClaimWords */
+        ClaimWords: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+            /** Source */
+            source: string;
+        };
         /**
          * Client
          * @description One client as lists show it. `next_steps` is what is left to do before it works.
@@ -3263,6 +3350,23 @@ export interface components {
             roles?: string[];
         };
         /**
+         * NewProbe
+         * @description `operation` of `resource` is called, on `object` if it concerns one.
+         *
+         *     `secret`: the client's own, as its integrator has it; it is not kept. Left out: a token that serves the probe alone,
+         *     with which the resource checks everything and does nothing.
+         */
+        NewProbe: {
+            /** Resource */
+            resource: string;
+            /** Operation */
+            operation: string;
+            /** Object */
+            object?: string | null;
+            /** Secret */
+            secret?: string | null;
+        };
+        /**
          * NewRequest
          * @description `asks`: which of the waiting asks; all when left out. `answers`: by resource, in the order of its questions.
          */
@@ -3359,7 +3463,7 @@ export interface components {
          * NoticeKind
          * @enum {string}
          */
-        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again";
+        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again";
         /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
@@ -3669,6 +3773,8 @@ export interface components {
             secret_heaviest_weight: number;
             /** Overlap Days */
             overlap_days: number;
+            /** Rotation Opens Days */
+            rotation_opens_days: number;
             /** Quiet Days */
             quiet_days: number;
             /** Self Rotation */
@@ -3720,6 +3826,8 @@ export interface components {
             secret_heaviest_weight?: number | null;
             /** Overlap Days */
             overlap_days?: number | null;
+            /** Rotation Opens Days */
+            rotation_opens_days?: number | null;
             /** Quiet Days */
             quiet_days?: number | null;
             /** Self Rotation */
@@ -3751,6 +3859,19 @@ export interface components {
             top_role_for_clients?: boolean | null;
             /** Handing On */
             handing_on?: boolean | null;
+        };
+        /**
+         * Probe
+         * @description `works`: the whole chain does. `explanation`: every check behind it, with the token that was used.
+         */
+        Probe: {
+            /** Works */
+            works: boolean;
+            /** Verdict */
+            verdict: string;
+            token: components["schemas"]["TokenStep"];
+            call: components["schemas"]["CallStep"] | null;
+            explanation: components["schemas"]["Explanation"];
         };
         /**
          * Proposal
@@ -3941,6 +4062,19 @@ export interface components {
             /** Decisions */
             decisions: components["schemas"]["ReachDecision"][];
         };
+        /** ReadClaim */
+        ReadClaim: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+            /** Source */
+            source: string;
+        };
         /**
          * Refusals
          * @description Calls of one operation that a protected API refused on one day.
@@ -4054,6 +4188,14 @@ export interface components {
             operations: components["schemas"]["Operation"][];
             /** Permissions */
             permissions: components["schemas"]["Permission"][];
+        };
+        /**
+         * ResourceAddress
+         * @description Where a resource answers, for probes: its base URL. Empty: nowhere that the service may call.
+         */
+        ResourceAddress: {
+            /** Url */
+            url: string;
         };
         /**
          * ResourceChange
@@ -4469,6 +4611,22 @@ export interface components {
             requests: components["schemas"]["ConsentRequest"][];
             /** Decided */
             decided: components["schemas"]["ConsentRequest"][];
+        };
+        /**
+         * TokenStep
+         * @description How the token was fetched, and what it says. `error`: why there is none.
+         */
+        TokenStep: {
+            /** Way */
+            way: string;
+            /** Error */
+            error: string;
+            /** Header */
+            header: components["schemas"]["ReadClaim"][];
+            /** Claims */
+            claims: components["schemas"]["ReadClaim"][];
+            /** Wrong */
+            wrong: string[];
         };
         /** UnclearName */
         UnclearName: {
@@ -7479,6 +7637,104 @@ export interface operations {
             };
         };
     };
+    list_claims: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimWords"][];
+                };
+            };
+        };
+    };
+    set_resource_address: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                name: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResourceAddress"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceAddress"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    probe: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProbe"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Probe"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     explain: {
         parameters: {
             query?: never;
@@ -7893,10 +8149,7 @@ export interface operations {
     make_calendar: {
         parameters: {
             query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
+            header?: never;
             path: {
                 directory: string;
             };

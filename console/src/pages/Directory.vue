@@ -60,7 +60,7 @@ async function verify(): Promise<void> {
             <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
             <dt>Keys live</dt><dd>{{ data.policy.key_default_days }} days, at most {{ data.policy.key_longest_days }}</dd>
             <dt>At once</dt><dd>{{ data.policy.credentials_at_once }} credentials a client; {{ data.policy.secret_heaviest_weight >= 100000 ? "a secret for any" : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}` }}</dd>
-            <dt>A rotation</dt><dd>overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret</dd>
+            <dt>A rotation</dt><dd>overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret; {{ data.policy.rotation_opens_days ? `Jamb opens it ${data.policy.rotation_opens_days} days before the end and hands the secret to the owners` : "people open it" }}</dd>
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
             <dt>Letters</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>

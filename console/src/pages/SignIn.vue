@@ -49,6 +49,7 @@ async function enter(): Promise<void> {
         <ProblemNote v-if="error" :error="error" />
         <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
       </form>
+      <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
     </section>
   </main>
 </template>

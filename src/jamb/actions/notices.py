@@ -89,8 +89,14 @@ def letter(session: Session, premises: Premises, mail: MailRow) -> tuple[PersonR
     rows = session.scalars(
         sa.select(NoticeRow).where(NoticeRow.mail_id == mail.id).order_by(NoticeRow.words)  # type: ignore[arg-type]
     )
-    told = [(NoticeKind(row.kind), row.words, row.path) for row in rows]
+    told = [(NoticeKind(row.kind), row.words, _place(premises, row)) for row in rows]
     return person, directory.domain, digest(directory.name, person.name, premises.base_url, told)
+
+
+def _place(premises: Premises, row: NoticeRow) -> str:
+    if row.link is None:
+        return row.path
+    return premises.sealer.open(row.link, f"notice/{row.id}").decode()
 
 
 def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
@@ -125,6 +131,13 @@ def _rotating(session: Session, directory: Directory, since: datetime, now: date
             yield Fact(
                 f"rotation/{row.id}/opened", NoticeKind.ROTATION_OPENED, row.client_id, name, words, path, _OWNERS
             )
+        stage = stage_of(row.overlap_ends_at, now, directory.policy.notice_days)
+        if one.facts().state(now) is RotationState.OPENED and stage is not None:
+            until = f"{row.overlap_ends_at:%Y-%m-%d}"
+            words = f"“{name}”: nothing uses {one.new.hint} yet, and {one.old.hint} should go by {until}"
+            key = f"rotation/{row.id}/unseen/{stage}"
+            audiences = _OWNERS if stage > 1 else _BOTH
+            yield Fact(key, NoticeKind.ROTATION_UNSEEN, row.client_id, name, words, path, audiences)
         if one.facts().state(now) is RotationState.OVERDUE:
             words = f"“{name}”: the overlap ended {row.overlap_ends_at:%Y-%m-%d}, and {one.old.hint} is still in use"
             key = f"rotation/{row.id}/overdue/{row.overlap_ends_at:%Y-%m-%d}"

@@ -37,10 +37,10 @@ def explain(
             object=name,
             token=read_text("--token-file", token_file).strip() if token_file is not None else None,
         )
-    emit(found, output, lambda: _show_explanation(found))
+    emit(found, output, lambda: show_explanation(found))
 
 
-def _show_explanation(found: Explanation) -> None:
+def show_explanation(found: Explanation) -> None:
     verdict = Text("allowed", style="bold green") if found.allowed else Text("refused", style="bold red")
     way = f" for {found.person}" if found.person else ""
     to = f" to {found.object}" if found.object is not None else ""

@@ -21,6 +21,7 @@ from jamb.cli import (
     notices,
     people,
     policy,
+    probe,
     reach,
     requests,
     resources,
@@ -59,6 +60,8 @@ app.add_typer(secrets.app, name="secrets")
 app.add_typer(credentials.app, name="credentials")
 app.add_typer(rotate.app, name="rotate")
 app.command()(access.explain)
+app.command()(probe.probe)
+app.command()(probe.token)
 app.command()(access.who_can)
 app.add_typer(handover.app, name="handover")
 app.add_typer(leaks.app, name="leaks")

@@ -134,4 +134,6 @@ def _plain(value: Any) -> Any:
         return value.model_dump(mode="json")
     if isinstance(value, (list, tuple)):
         return [_plain(item) for item in value]
+    if isinstance(value, dict):
+        return {name: _plain(item) for name, item in value.items()}
     return value

@@ -39,6 +39,19 @@ def show(
     emit(found, output, lambda: _show(found))
 
 
+@app.command("answers-at")
+def answers_at(
+    resource: ResourceArgument,
+    url: Annotated[str, typer.Argument(help="Its base URL, as https://berths.port.example; empty for nowhere")],
+) -> None:
+    """Say where a resource answers, so that clients can be probed there."""
+    with connected() as jamb:
+        told = jamb.resources.set_address(resource, url)
+    out.print(
+        f"{resource} answers at {told}." if told else f"{resource} answers nowhere that may be called.", markup=False
+    )
+
+
 @app.command()
 def smallest(
     resource: Annotated[str, typer.Argument(help="Short name or identifier")],

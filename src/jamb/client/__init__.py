@@ -8,7 +8,7 @@ from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
 from jamb.client.handovers import HandoverLink
 from jamb.client.jamb import Jamb
 from jamb.client.own_secret import KeptFresh, SecretFile, keep_fresh
-from jamb.client.set_up import Consented, Ready, Wanted, set_up
+from jamb.client.set_up import Wanted, set_up
 from jamb.core.errors import (
     BadInput,
     Conflict,
@@ -27,7 +27,6 @@ __all__ = [
     "BadInput",
     "ClientCredentials",
     "Conflict",
-    "Consented",
     "DeviceSignIn",
     "DoneBefore",
     "Forbidden",
@@ -37,7 +36,6 @@ __all__ = [
     "KeptFresh",
     "NotFound",
     "NotSignedIn",
-    "Ready",
     "SecretFile",
     "ServiceUnreachable",
     "TooManyTries",

@@ -11,6 +11,7 @@ from jamb.core.permissions import AccessKind
 from jamb.wire.access import Explanation
 from jamb.wire.clients import Client, CutOff, Dossier
 from jamb.wire.credentials import Attempt, Sheet
+from jamb.wire.probe import Probe
 from jamb.wire.reach import ReachSheet
 from jamb.wire.usage import Refusals
 
@@ -67,6 +68,23 @@ class Clients(Noun):
     def attempts(self, client_id: str, *, failed: bool = False) -> Iterator[Attempt]:
         """Yield the client's token requests, newest first."""
         return self._transport.pages(Attempt, f"/clients/{part(client_id)}/attempts", {"failed": failed, "limit": 100})
+
+    def probe(
+        self,
+        client_id: str,
+        resource: str,
+        operation: str,
+        *,
+        object: str | None = None,  # noqa: A002 - the word of the plan
+        secret: str | None = None,
+    ) -> Probe:
+        """Fetch a token, read it, call the resource with it, and explain how it went.
+
+        Args:
+            secret: the client's own; left out, a token that serves the probe alone, with which nothing is done.
+        """
+        body = {"resource": resource, "operation": operation, "object": object, "secret": secret}
+        return self._transport.one(Probe, "POST", f"/clients/{part(client_id)}/probe", json=body)
 
     def refusals(self, client_id: str) -> Sequence[Refusals]:
         """Return the calls that protected APIs refused, latest first."""

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from jamb.client.noun import Noun, part
 from jamb.core.permissions import AccessKind, DataClass
 from jamb.wire.access import Holders
+from jamb.wire.probe import ResourceAddress
 from jamb.wire.reach import Collections, CollectionSent
 from jamb.wire.resources import DraftedOperations, Proposal, Resource, ResourceChange, ResourceLine, ResourceSent
 
@@ -42,6 +43,11 @@ class Resources(Noun):
 
     def list(self) -> Sequence[ResourceLine]:
         return self._transport.many(ResourceLine, "GET", "/resources")
+
+    def set_address(self, name: str, url: str) -> str:
+        """Say where a resource answers, so that clients can be probed there; empty: nowhere."""
+        path = f"/resources/{part(name)}/address"
+        return self._transport.one(ResourceAddress, "PUT", path, json={"url": url}).url
 
     def read(self, name: str) -> Resource:
         return self._transport.one(Resource, "GET", f"/resources/{part(name)}")

@@ -50,6 +50,7 @@ OPERATIONS = (
     _operation("resources.draft", "Draft a resource from an OpenAPI document", "POST", "/resources/draft", _READ),
     _operation("resources.preview", "See whom a changed resource affects", "POST", _RESOURCE + "/preview", _READ),
     _operation("resources.publish", "Publish or change a resource", "PUT", _RESOURCE, _CONTROL),
+    _operation("resources.set-address", "Say where a resource answers", "PUT", _RESOURCE + "/address", _CONTROL),
     _operation("permissions.propose", "Propose the smallest permissions", "GET", _RESOURCE + "/proposal", _READ),
     _operation("holders.read", "See who can do an operation", "GET", _RESOURCE + "/holders", _READ),
     _operation("collections.read", "Read a resource's collections", "GET", _RESOURCE + "/collections", _READ),
@@ -115,7 +116,7 @@ OPERATIONS = (
     ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("notices.list", "List what people were told", "GET", "/notices", _READ),
-    _operation("calendar.make", "Make a calendar feed", "POST", "/calendar", _WRITE),
+    _operation("calendar.make", "Make a calendar feed", "POST", "/calendar", _READ),
     _operation("webhooks.list", "List webhooks", "GET", "/webhooks", _READ),
     _operation("webhooks.add", "Let an address hear of everything", "POST", "/webhooks", _CONTROL),
     _operation("webhooks.remove", "Remove a webhook", "DELETE", "/webhooks/{webhook}", _CONTROL),
@@ -126,6 +127,7 @@ OPERATIONS = (
     _operation("refusals.list", "List calls that protected APIs refused", "GET", _CLIENT + "/refusals", _READ),
     _operation("explanations.read", "Explain a decision", "POST", _CLIENT + "/explanation", _READ),
     _operation("reach.read", "Prove what a client can touch", "GET", _CLIENT + "/reach", _READ),
+    _operation("probe.run", "Probe a client at a resource", "POST", _CLIENT + "/probe", _CONTROL),
     _operation("audit.read", "Run the audit", "GET", "/audit", _READ),
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
@@ -134,8 +136,7 @@ OPERATIONS = (
 )
 
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
-# A calendar of one's own changes nothing that another sees.
-_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"} | {"calendar.make"}
+_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
 # What whoever works on clients of their own looks things up in; none of it is about other clients.
 _TO_WORK_WITH = frozenset(
@@ -158,7 +159,7 @@ _READ_ALL = frozenset({"registry.read"})
 _CREDENTIALS = frozenset(
     one.name
     for one in OPERATIONS
-    if one.name.startswith(("credentials.", "rotations.", "handovers.")) and one.effect is not _READ
+    if one.name.startswith(("credentials.", "rotations.", "handovers.", "probe.")) and one.effect is not _READ
 )
 
 
@@ -194,7 +195,7 @@ PERMISSIONS = (
     ),
     Permission(
         "credentials.manage",
-        "Issue and withdraw credentials",
+        "Issue, hand over, probe and withdraw credentials",
         _BOTH,
         _CREDENTIALS,
         _READ_ALL,
@@ -203,7 +204,7 @@ PERMISSIONS = (
         "resources.manage",
         "Publish resources and keep their collections",
         _BOTH,
-        _unlocks("resources.publish", "collections.replace"),
+        _unlocks("resources.publish", "resources.set-address", "collections.replace"),
         _READ_ALL,
     ),
     Permission(

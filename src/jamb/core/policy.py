@@ -31,6 +31,7 @@ class DirectoryPolicy:
         credentials_at_once: how many credentials of a client may stand at once.
         secret_heaviest_weight: above this weight of what a client may do as itself it gets no secret, but keys.
         overlap_days: how long both credentials of a rotation are valid.
+        rotation_opens_days: how long before its end Jamb rotates a secret and hands it to the owners; 0: never.
         quiet_days: how long the old credential of a rotation must be unseen before it is withdrawn.
         self_rotation: whether a client may rotate its own secret with the secret it has; whoever stole one can, too.
         notice_days: how long before its end a credential counts as expiring.
@@ -56,6 +57,7 @@ class DirectoryPolicy:
     credentials_at_once: int = 5
     secret_heaviest_weight: int = 100_000
     overlap_days: int = 14
+    rotation_opens_days: int = 0
     quiet_days: int = 3
     self_rotation: bool = False
     notice_days: int = 14
@@ -94,6 +96,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "credentials_at_once": (2, 20),
     "secret_heaviest_weight": (0, ANY_WEIGHT),
     "overlap_days": (1, 180),
+    "rotation_opens_days": (0, 180),
     "quiet_days": (0, 90),
     "notice_days": (1, 365),
     "digest_hours": (0, 720),

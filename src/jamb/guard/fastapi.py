@@ -14,7 +14,7 @@ from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import Bounds
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
-from jamb.guard.verify import Refused, TokenClaims, bounded, require_permission, verify
+from jamb.guard.verify import Refused, TokenClaims, WouldBeLetIn, bounded, require_permission, verify
 
 MEDIA_TYPE = "application/problem+json"
 
@@ -60,16 +60,18 @@ class Guard:
         """
 
         def check(request: Request) -> TokenClaims:
-            claims = verify(_token_of(request), self.issuer, self.audience, self._keys.get)
+            claims = verify(_token_of(request), self.issuer, self.audience, self._keys.get, probes=True)
             name = str(request.path_params[object_in]) if object_in else None
             kind = "delegated" if claims.delegated else "application"
             try:
                 claims = bounded(claims, self.bounds.notice if self.bounds is not None else None)
                 require_permission(claims, any_of, name)
             except Refused as error:
-                if self.reporter is not None:
+                if self.reporter is not None and not claims.probe:
                     self.reporter.refused(claims.client_id, operation, kind, error.reason, name or "")
                 raise
+            if claims.probe:
+                raise WouldBeLetIn
             if self.reporter is not None:
                 self.reporter.used(claims.client_id, operation, kind)
             return claims
@@ -90,7 +92,11 @@ class Guard:
 
 
 def add_guard_handler(app: FastAPI, realm: str) -> None:
-    """Answer refusals as RFC 6750 has it, with a problem document for people."""
+    """Answer refusals as RFC 6750 has it, with a problem document for people; and probes that passed by 204."""
+
+    @app.exception_handler(WouldBeLetIn)
+    async def let_in(_request: Request, _probe: WouldBeLetIn) -> Response:
+        return Response(status_code=204)
 
     @app.exception_handler(Refused)
     async def refused(_request: Request, error: Refused) -> Response:

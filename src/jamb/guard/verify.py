@@ -21,6 +21,12 @@ from jamb.guard.reach import Limits, Notice, limits_of, within
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
 CLOCK_SKEW_SECONDS = 30
 LONGEST_TOKEN = 8192
+# Made by the issuer to try a client: everything is checked as for an access token, and then nothing is done.
+PROBE_TYPE = "probe+jwt"
+
+
+class WouldBeLetIn(Exception):
+    """A probe that passed every check. It ends here: the operation is not carried out."""
 
 
 class Refused(Exception):
@@ -49,7 +55,10 @@ class Refused(Exception):
 
 @dataclass(frozen=True, slots=True)
 class TokenClaims:
-    """What a verified token says. `limits`: where permissions count; one that is not named counts everywhere."""
+    """What a verified token says. `limits`: where permissions count; one that is not named counts everywhere.
+
+    `probe`: it asks whether it would be let in, and must be let in nowhere.
+    """
 
     client_id: str
     subject: str
@@ -58,6 +67,7 @@ class TokenClaims:
     expires_at: int
     limits: Mapping[str, Limits] = field(default_factory=dict)
     members: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    probe: bool = False
 
     def reaches(self, permission: str, name: str) -> bool:
         """Tell whether a permission that the token carries counts for this object: to show only what may be seen."""
@@ -69,11 +79,14 @@ class TokenClaims:
         return self.subject != self.client_id
 
 
-def verify(token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.PyJWK | None]) -> TokenClaims:
+def verify(
+    token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.PyJWK | None], *, probes: bool = False
+) -> TokenClaims:
     """Return the claims of a good token, or raise `Refused` with error invalid_token.
 
     Args:
         key_of: returns the issuer's key of an id, or None when the issuer has no such key.
+        probes: whether the caller knows what to do with the claims of a probe: to let it in nowhere.
     """
     if len(token) > LONGEST_TOKEN:
         raise _invalid("the token is too long")
@@ -81,7 +94,8 @@ def verify(token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.P
         header = jwt.get_unverified_header(token)
     except jwt.InvalidTokenError as error:
         raise _invalid("the token is not a JWT") from error
-    if str(header.get("typ", "")).lower() not in {"at+jwt", "application/at+jwt"}:
+    kind = str(header.get("typ", "")).lower().removeprefix("application/")
+    if kind != "at+jwt" and not (probes and kind == PROBE_TYPE):
         raise _invalid("the token is not an access token")
     if header.get("alg") not in ALGORITHMS:
         raise _invalid("the token's algorithm is not accepted")
@@ -113,6 +127,7 @@ def verify(token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.P
         int(claims["iat"]),
         int(claims["exp"]),
         _limits(claims.get("authorization_details")),
+        probe=kind == PROBE_TYPE,
     )
 
 

@@ -22,7 +22,7 @@ from jamb.service.app import create_app
 from jamb.service.logs import set_up_logs
 from jamb.service.office import open_office
 from jamb.service.settings import Settings
-from jamb.service.work.queue import carry_all
+from jamb.service.work.queue import carry_all, rotate_by_policy
 from jamb.store.engine import make_engine
 from jamb.store.migrate import migrate as run_migrations
 
@@ -69,6 +69,9 @@ def notify() -> None:
     async def run() -> None:
         async with open_office(settings) as office:
             for slug in notices.directories_to_tell(office.premises):
+                opened = rotate_by_policy(office, slug)
+                if opened:
+                    typer.echo(f"{slug}: {opened} rotations were opened by policy.")
                 told = notices.tell(office.premises, slug, datetime.now(UTC))
                 typer.echo(f"{slug}: {told.notices} notices, {told.letters} letters, {told.pushes} events are new.")
             await carry_all(office)

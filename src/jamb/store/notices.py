@@ -14,7 +14,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.notices import Fact, is_urgent, wait_after
 from jamb.store.clients import ClientOwnerRow, ClientRow
-from jamb.store.columns import document, moment
+from jamb.store.columns import blob, document, moment
 from jamb.store.credentials import CredentialRow, works
 from jamb.store.handovers import HandoverRow
 from jamb.store.people import PersonRow
@@ -47,7 +47,7 @@ class MailRow(SQLModel, table=True):
 
 
 class NoticeRow(SQLModel, table=True):
-    """Something that one person hears of once: the key says what."""
+    """Something that one person hears of once: the key says what. `link`: sealed, what only its letter shall show."""
 
     __tablename__ = "notice"
     __table_args__ = (
@@ -64,6 +64,7 @@ class NoticeRow(SQLModel, table=True):
     client_id: str = Field(sa_type=Text)
     words: str = Field(sa_type=Text)
     path: str = Field(sa_type=Text)
+    link: bytes | None = blob(nullable=True)
     urgent: bool
     at: datetime = moment()
     mail_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("mail.id"), nullable=True, index=True))
@@ -280,6 +281,11 @@ def claim(session: Session, table: type[RowT], now: datetime, most: int) -> list
         row.next_at = now + CLAIMED_FOR
         session.add(row)
     return rows
+
+
+def forget_links(session: Session, mail_id: UUID) -> None:
+    """Forget what only a letter was to show, once it is sent."""
+    session.execute(sa.update(NoticeRow).where(col(NoticeRow.mail_id) == mail_id).values(link=None))
 
 
 def note_try(row: MailRow | PushRow, now: datetime, error: str) -> None:

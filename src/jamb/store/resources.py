@@ -36,6 +36,8 @@ class ResourceRow(SQLModel, table=True):
     # What the resource wants to know of whoever asks for it, and the terms to accept.
     questions: list[str] = words()
     terms: str = Field(default="", sa_type=Text)
+    # Where it answers, for probes; empty where nobody said.
+    address: str = Field(default="", sa_type=Text)
 
 
 class OperationRow(SQLModel, table=True):

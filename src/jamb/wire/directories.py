@@ -18,6 +18,7 @@ class Policy(Answered):
     credentials_at_once: int
     secret_heaviest_weight: int
     overlap_days: int
+    rotation_opens_days: int
     quiet_days: int
     self_rotation: bool
     notice_days: int
@@ -46,6 +47,7 @@ class PolicyChange(Sent):
     credentials_at_once: int | None = None
     secret_heaviest_weight: int | None = None
     overlap_days: int | None = None
+    rotation_opens_days: int | None = None
     quiet_days: int | None = None
     self_rotation: bool | None = None
     notice_days: int | None = None

@@ -21,6 +21,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "credentials_at_once", label: "Credentials of one client at once", unit: "", of: 1 },
   { name: "secret_heaviest_weight", label: "Keys instead of a secret above a weight of", unit: "", of: 1 },
   { name: "overlap_days", label: "In a rotation both credentials are meant to stand for", unit: "days", of: 1 },
+  { name: "rotation_opens_days", label: "Jamb rotates a secret itself, and hands it to the owners, before its end by (0: never)", unit: "days", of: 1 },
   { name: "quiet_days", label: "The old one is quiet when unseen for", unit: "days", of: 1 },
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },

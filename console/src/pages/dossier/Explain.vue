@@ -9,6 +9,7 @@ import Choose from "@/ui/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
+import Probe from "./Probe.vue";
 
 const props = defineProps<{ client: string }>();
 defineEmits<{ ask: []; issue: []; ladder: [] }>();
@@ -78,8 +79,11 @@ defineExpose({ put });
       <label class="way"><input v-model="kind" type="radio" value="delegated" name="explain-kind" /> for a person</label>
       <Choose v-if="kind === 'delegated' && people" v-model="person" :options="persons" label="Person it acts for" placeholder="Which person?" class="person" />
       <button type="button" class="link-button small" :aria-expanded="withToken" @click="((withToken = !withToken), (token = ''))">{{ withToken ? "without the token" : "judge a token too" }}</button>
+      <RouterLink :to="{ name: 'token' }" class="small">read a token</RouterLink>
     </div>
     <label v-if="withToken" class="field">Access token <span class="hint">checked and forgotten; it is not kept</span><textarea v-model.lazy="token" class="plain-input" rows="3" spellcheck="false" autocomplete="off"></textarea></label>
+    <Probe v-if="question && question.kind === 'application' && can('probe.run') && (!concerns || question.object)" :client="client" :question="question" />
+    <p v-else-if="question && question.kind === 'application' && can('probe.run')" class="soft small">Name one {{ catalogue?.object_name }} to probe it live.</p>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="data && operation">
       <p class="verdict" role="status"><StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" /> <code>{{ data.operation }}</code><template v-if="data.person"> for {{ data.person }}</template><template v-if="data.object"> to {{ data.object }}</template></p>

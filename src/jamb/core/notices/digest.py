@@ -10,8 +10,10 @@ from jamb.core.notices.facts import NoticeKind
 # In the order of the letter, with what stands above each part.
 _PARTS: dict[NoticeKind, str] = {
     NoticeKind.LINK_TRIED: "Handover links in two hands",
+    NoticeKind.ROTATION_DELIVERED: "New secrets for you: each link opens once",
     NoticeKind.DEAD_TRIED: "Still trying with a dead credential",
     NoticeKind.ROTATION_OVERDUE: "Rotations that are overdue",
+    NoticeKind.ROTATION_UNSEEN: "New credentials that nothing uses yet",
     NoticeKind.REQUEST_WAITS: "Requests that wait for you",
     NoticeKind.ENDS_SOON: "Credentials that end soon",
     NoticeKind.REQUEST_DECIDED: "Requests that were decided",
@@ -20,6 +22,8 @@ _PARTS: dict[NoticeKind, str] = {
 }
 _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.LINK_TRIED: ("handover link in two hands", "handover links in two hands"),
+    NoticeKind.ROTATION_DELIVERED: ("new secret for you", "new secrets for you"),
+    NoticeKind.ROTATION_UNSEEN: ("new credential unused", "new credentials unused"),
     NoticeKind.DEAD_TRIED: ("dead credential still tried", "dead credentials still tried"),
     NoticeKind.ROTATION_OVERDUE: ("rotation overdue", "rotations overdue"),
     NoticeKind.REQUEST_WAITS: ("request waits", "requests wait"),
@@ -51,7 +55,7 @@ def digest(directory_name: str, person_name: str, base_url: str, told: Sequence[
             continue
         lines += ["", title, "-" * len(title)]
         for words, path in by_kind[kind][:left]:
-            lines += [f"* {words}", f"  {base_url}{path}"]
+            lines += [f"* {words}", f"  {path if path.startswith(base_url) else base_url + path}"]
         if len(by_kind[kind]) > left:
             lines.append(f"* and {len(by_kind[kind]) - left} more: {base_url}/rotation")
         left = max(left - len(by_kind[kind]), 0)

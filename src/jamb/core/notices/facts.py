@@ -12,6 +12,8 @@ from uuid import UUID
 class NoticeKind(StrEnum):
     ENDS_SOON = "credential-ends-soon"
     DEAD_TRIED = "dead-credential-tried"
+    ROTATION_DELIVERED = "rotation-delivered"
+    ROTATION_UNSEEN = "rotation-unseen"
     ROTATION_OPENED = "rotation-opened"
     ROTATION_OVERDUE = "rotation-overdue"
     ROTATION_ENDED = "rotation-ended"
@@ -30,7 +32,13 @@ class Audience(StrEnum):
 
 # These do not wait for the next digest.
 _URGENT = frozenset(
-    {NoticeKind.DEAD_TRIED, NoticeKind.ROTATION_OVERDUE, NoticeKind.REQUEST_WAITS, NoticeKind.LINK_TRIED}
+    {
+        NoticeKind.DEAD_TRIED,
+        NoticeKind.ROTATION_OVERDUE,
+        NoticeKind.ROTATION_DELIVERED,
+        NoticeKind.REQUEST_WAITS,
+        NoticeKind.LINK_TRIED,
+    }
 )
 # A last week and a last day, beside the policy's notice.
 _LATER_STAGES = (7, 1)

@@ -23,6 +23,7 @@ from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret,
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
+from jamb.core.tokens import issue_second
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
@@ -84,7 +85,7 @@ async def client_credentials(
         subject=proof.client_id,
         client_id=proof.client_id,
         scope=scope,
-        issued_at=_issued_at(now, row[14]),
+        issued_at=issue_second(now, row[14]),
         seconds=row[1],
         bounds=_bounds(asked.resource, held, scope),
     )
@@ -154,15 +155,6 @@ def _bounds(
     if all(reach is EVERYWHERE for _, reach in held):
         return None
     return details(resource, [(names & scope, reach) for names, reach in held]) or None
-
-
-def _issued_at(now: datetime, narrowed_at: datetime | None) -> int:
-    """Return the second of issue. In the second in which something was taken away it is the next one.
-
-    What was taken away is refused to tokens of that second and before it; a token made after it must not look as old.
-    """
-    second = int(now.timestamp())
-    return second if narrowed_at is None else max(second, int(narrowed_at.timestamp()) + 1)
 
 
 async def _scope(

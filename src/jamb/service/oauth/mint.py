@@ -15,6 +15,7 @@ from jwt.utils import base64url_encode
 from jamb.service.keys import Keyring
 
 ALGORITHM = "ES256"
+ACCESS_TYPE, PROBE_TYPE = "at+jwt", "probe+jwt"
 _ALGORITHM = ECAlgorithm(ECAlgorithm.SHA256)
 
 
@@ -31,6 +32,7 @@ async def mint(
     seconds: int,
     sign_in: str | None = None,
     bounds: list[dict[str, Any]] | None = None,
+    kind: str = ACCESS_TYPE,
 ) -> tuple[str, str]:
     """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2).
 
@@ -54,11 +56,11 @@ async def mint(
         claims["authorization_details"] = bounds
     if sign_in is not None:
         claims["sid"] = sign_in
-    signed = _header(kid) + b"." + base64url_encode(orjson.dumps(claims))
+    signed = _header(kid, kind) + b"." + base64url_encode(orjson.dumps(claims))
     return (signed + b"." + base64url_encode(_ALGORITHM.sign(signed, key))).decode(), words
 
 
 @cache
-def _header(kid: str) -> bytes:
+def _header(kid: str, kind: str) -> bytes:
     """Return the encoded header: the same for every token of a key, so it is made once (RFC 7515 section 7.1)."""
-    return base64url_encode(orjson.dumps({"typ": "at+jwt", "alg": ALGORITHM, "kid": kid}))
+    return base64url_encode(orjson.dumps({"typ": kind, "alg": ALGORITHM, "kid": kid}))

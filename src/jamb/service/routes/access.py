@@ -25,11 +25,16 @@ router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["access"])
 @router.post("/clients/{client}/explanation", dependencies=[Depends(may("explanations.read"))])
 def explain(directory: str, client: str, sent: wire.Question, office: TheOffice, now: Now) -> wire.Explanation:
     """Whether the client may do the operation, every check behind it, and the smallest mend."""
+    return explained(office, directory, client, sent, now)
+
+
+def explained(office: Office, directory: str, client: str, sent: wire.Question, now: datetime) -> wire.Explanation:
+    """Return the explanation of one question."""
     token = _facts(office, directory, client, sent.token.get_secret_value()) if sent.token is not None else None
     question = explanations.Question(sent.resource, sent.operation, sent.kind, sent.person, sent.object, token)
     found = explanations.explain_access(office.premises, directory, client, question, now)
     person = sent.person or ""
-    explained = wire.Explained(found.client_id, found.resource, found.kind, person)
+    asked = wire.Explained(found.client_id, found.resource, found.kind, person)
     return wire.Explanation(
         client_id=found.client_id,
         client_name=found.client_name,
@@ -40,7 +45,7 @@ def explain(directory: str, client: str, sent: wire.Question, office: TheOffice,
         object=found.object.name if found.object is not None else None,
         allowed=found.explanation.decision.allowed,
         checks=[wire.Check.model_validate(check) for check in found.explanation.decision.checks],
-        mend=[wire.mend_step_of(step, explained) for step in found.explanation.mend],
+        mend=[wire.mend_step_of(step, asked) for step in found.explanation.mend],
     )
 
 

@@ -103,3 +103,5 @@ def _mark(premises: Premises, row: MailRow, error: str) -> None:
         held = session.get_one(MailRow, row.id, with_for_update=True)
         notices.note_try(held, datetime.now(UTC), error)
         session.add(held)
+        if not error:
+            notices.forget_links(session, row.id)

@@ -17,7 +17,9 @@ from procrastinate import exceptions
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
+from jamb.actions.policy_rotation import open_by_policy
 from jamb.service.office import Office
+from jamb.service.routes.handovers import carried
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
 from jamb.store.engine import driver_url
@@ -41,6 +43,7 @@ def make_queue(office: Office) -> procrastinate.App:
     async def tell(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
         """Find what is new for people and webhooks, then carry it."""
         for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
+            await run_in_threadpool(rotate_by_policy, office, slug)
             told = await run_in_threadpool(notices.tell, office.premises, slug, datetime.now(UTC))
             if told.notices or told.pushes:
                 _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)
@@ -51,6 +54,16 @@ def make_queue(office: Office) -> procrastinate.App:
         await carry_all(office)
 
     return app
+
+
+def rotate_by_policy(office: Office, slug: str) -> int:
+    """Open what the policy wants opened. Only where there is a mail server: else nobody would receive the links."""
+    if office.settings.smtp_url is None:
+        return 0
+    opened, failed = open_by_policy(office.premises, slug, carried, datetime.now(UTC))
+    if opened or failed:
+        _log.info("rotations opened by policy", directory=slug, opened=opened, failed=failed[:10])
+    return opened
 
 
 async def carry_all(office: Office) -> None:

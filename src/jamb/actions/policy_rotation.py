@@ -1,0 +1,95 @@
+"""Rotations that the policy opens: in time, handed to the owners by a link, and never closed without a person."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4, uuid5
+
+from sqlmodel import Session
+
+from jamb.actions.adding import Added, Place
+from jamb.actions.handovers import HandoverTerms, Sealed, seal_into
+from jamb.actions.premises import Premises, find_directory
+from jamb.actions.rotations import open_rotation
+from jamb.core.credentials import CredentialKind
+from jamb.core.errors import AlreadyOpened, JambError
+from jamb.core.handover import MOST_HOURS
+from jamb.core.notices import NoticeKind, is_urgent
+from jamb.store import notices, rotations
+from jamb.store.notices import NoticeRow
+from jamb.store.work import Actor
+
+BY_POLICY = Actor("service", "policy", "The policy", "Rotation by policy")
+AT_ONCE = 200
+# Of the rotation that follows a credential by policy: two processes that open it choose the same id, and one does.
+_IDS = UUID("6b0f2f0e-3c0f-4a0b-9d7e-0c5b1f2a7d11")
+
+
+def open_by_policy(
+    premises: Premises, slug: str, words: Callable[[str, str, Added], bytes], now: datetime
+) -> tuple[int, list[str]]:
+    """Open the rotations that the policy wants opened, and note a link for each owner's next letter.
+
+    Secrets alone, of clients with a live owner: what only the client can make, or nobody would receive, is told as
+    ending soon instead.
+
+    Args:
+        words: what a handover link shall show, from the names of client and directory and what was added.
+
+    Returns:
+        how many were opened, and why others could not be.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        days = directory.policy.rotation_opens_days
+        if not days:
+            return 0, []
+        found = rotations.ending(
+            session, directory.id, client_ids=None, now=now, until=now + timedelta(days=days), after=None, limit=AT_ONCE
+        )
+        due = [(row, name) for row, name in found if row.kind == CredentialKind.SECRET.value]
+        owners = notices.owners_to_tell(session, {row.client_id for row, _ in due})
+    opened, failed = 0, []
+    for row, name in due:
+        people = owners.get(row.client_id, [])
+        if not people:
+            continue
+        terms = HandoverTerms(MOST_HOURS, note="The secret that follows the one that ends soon.")
+        try:
+            open_rotation(
+                premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, uuid5(_IDS, str(row.id)),
+                then=_delivered(terms, words, people, name, row.hint),
+            )  # fmt: skip
+        except AlreadyOpened:
+            # Given up by a person: what they decided stands.
+            continue
+        except JambError as error:
+            failed.append(f"{name}: {error.message}")
+        else:
+            opened += 1
+    return opened, failed
+
+
+def _delivered(
+    terms: HandoverTerms, words: Callable[[str, str, Added], bytes], people: list[UUID], name: str, old: str
+) -> Callable[[Place, Added], None]:
+    made: list[Sealed] = []
+    seal = seal_into(terms, words, made)
+
+    def deliver(at: Place, added: Added) -> None:
+        seal(at, added)
+        said = f"“{name}”: {added.credential.hint} follows {old}; both are valid. Whoever of you opens the link has it"
+        for person_id in people:
+            identity = uuid4()
+            at.unit.session.add(
+                NoticeRow(
+                    id=identity, directory_id=at.directory.id, person_id=person_id,
+                    key=f"delivered/{added.credential.id}", kind=NoticeKind.ROTATION_DELIVERED.value,
+                    client_id=at.client.id, words=said, path=f"/clients/{at.client.id}#credentials",
+                    link=at.premises.sealer.seal(made[0].link.encode(), f"notice/{identity}"),
+                    urgent=is_urgent(NoticeKind.ROTATION_DELIVERED), at=at.now,
+                )
+            )  # fmt: skip
+
+    return deliver

@@ -1,0 +1,116 @@
+"""Probes: what a client's token would carry now, where its resource answers, and the record that it was tried."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from urllib.parse import quote, urlsplit
+
+from sqlmodel import Session
+
+from jamb.actions.access import Admitted, standing_of
+from jamb.actions.clients import client_subject
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
+from jamb.core.access.standing import holdings_in_force
+from jamb.core.clients import ClientKind, ClientState
+from jamb.core.errors import BadInput, NotFound
+from jamb.core.permissions import AccessKind, Effect
+from jamb.core.reach.details import details
+from jamb.core.tokens import issue_second
+from jamb.store import resources
+from jamb.store.directories import signing_keys
+from jamb.store.work import Actor, unit_of_work
+
+_PARAMETER = re.compile(r"\{([^{}]+)\}")
+
+
+@dataclass(frozen=True, slots=True)
+class ProbePlan:
+    """What a probe needs: the key and content of a token as the client would get it, and the call to make.
+
+    `address`: where the resource answers; empty where nobody said. `issued_at`: seconds since 1970.
+    """
+
+    client_id: str
+    client_name: str
+    live: bool
+    service: bool
+    kid: str
+    audience: str
+    scope: frozenset[str]
+    bounds: list[dict[str, Any]] | None
+    method: str
+    path: str
+    reads: bool
+    address: str
+    issued_at: int
+
+
+def plan_probe(
+    premises: Premises, slug: str, client_id: str, resource: str, operation: str, name: str | None, now: datetime
+) -> ProbePlan:
+    """Return what a probe needs. `name`: of the object that is called upon.
+
+    Raises:
+        BadInput: the operation is not called by a path, or needs an object. NotFound: no such operation.
+    """
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        client = find_client(session, directory, client_id)
+        row = find_resource(session, directory, resource)
+        catalogue = resources.catalogues(session, [row])[row.id]
+        wanted = catalogue.operations.get(operation)
+        if wanted is None:
+            raise NotFound(f"{row.name} has no operation “{operation}”.", next_step="See `jamb resources show`.")
+        if not wanted.method:
+            raise BadInput.field("operation", operation, "one that is called by a method and a path")
+        parameters = _PARAMETER.findall(wanted.path)
+        if parameters and not name:
+            raise BadInput.field(
+                "object", "nothing", f"which {row.object_name or parameters[0]} {wanted.path} is called on"
+            )
+        path = _PARAMETER.sub(lambda _: quote(name or "", safe=""), wanted.path)
+        standing = standing_of(session, client, row.id)
+        held = [
+            (catalogue.closure(one.permission), one.reach)
+            for one in holdings_in_force(standing.grants, AccessKind.APPLICATION, now)
+        ]
+        scope = frozenset().union(*(names for names, _ in held))
+        return ProbePlan(
+            client.id, client.name, client.state == ClientState.LIVE, client.kind == ClientKind.SERVICE,
+            signing_keys(session, directory.id)[0].kid, row.identifier, scope, details(row.identifier, held) or None,
+            wanted.method, path, wanted.effect is Effect.READ, row.address,
+            issue_second(now, client.narrowed_at),
+        )  # fmt: skip
+
+
+def note_probe(premises: Premises, admitted: Admitted, client_id: str, what: dict[str, Any], now: datetime) -> None:
+    """Enter in the ledger that a client was tried: whoever probes gets a token made in its name."""
+    with unit_of_work(premises.engine, premises.sealer, admitted.directory.id) as unit:
+        client = find_client(unit.session, admitted.directory, client_id)
+        unit.enter(admitted.actor, "client.probed", client_subject(client), now=now, after=what)
+
+
+def set_address(premises: Premises, directory: Directory, name: str, url: str, actor: Actor, now: datetime) -> str:
+    """Say where a resource answers, for probes. Raises `BadInput` for what is no web address."""
+    parts = urlsplit(url)
+    if url and (
+        parts.scheme not in {"https", "http"} or not parts.hostname or parts.username or parts.query or parts.fragment
+    ):
+        raise BadInput.field("url", url, "an address as https://berths.port.example, or nothing")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_resource(unit.session, directory, name, lock=True)
+        before, row.address = row.address, url.rstrip("/")
+        unit.session.add(row)
+        subject = {"kind": "resource", "id": str(row.id), "name": row.name}
+        unit.enter(
+            actor,
+            "resource.addressed",
+            subject,
+            now=now,
+            before={"answers at": before},
+            after={"answers at": row.address},
+        )
+        return row.address

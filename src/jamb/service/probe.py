@@ -1,0 +1,134 @@
+"""The probe: fetch a token as the integrator would, read it, call the resource, and explain how it went.
+
+With the client's own secret the token endpoint is asked as anyone would, and only operations that read are called.
+Without, a token of type probe+jwt is made: guards check everything with it and then do nothing, and nobody else takes
+it for an access token (RFC 9068 section 4), so that even an operation that changes something may be probed.
+"""
+
+from __future__ import annotations
+
+import ssl
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+from fastapi import FastAPI
+
+from jamb.actions.probes import ProbePlan
+from jamb.core.errors import BadInput
+from jamb.service.oauth.mint import PROBE_TYPE, mint
+from jamb.service.office import Office
+from jamb.service.outward import NotSpokenTo, address_of
+from jamb.wire.probe import CallStep
+
+PROBE_SECONDS = 60
+TIMEOUT_SECONDS = 10
+AGENT = "jamb-probe"
+# What a guard answers to a probe that it would have let in.
+WOULD_BE_LET_IN = 204
+_SHOWN = 300
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """A token, or why there is none. `way`: how it was fetched."""
+
+    way: str
+    token: str = ""
+    error: str = ""
+
+
+async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret: str | None) -> Fetched:
+    if secret is None:
+        return await _made(office, slug, plan)
+    form = {
+        "grant_type": "client_credentials",
+        "client_id": plan.client_id,
+        "client_secret": secret,
+        "resource": plan.audience,
+    }
+    # The same endpoint that everybody asks, within this process: its record tells of the probe.
+    transport = httpx.ASGITransport(app=app, client=("probe", 0))
+    async with httpx.AsyncClient(transport=transport, base_url=office.premises.base_url) as http:
+        answer = await http.post(f"/d/{slug}/token", data=form, headers={"User-Agent": AGENT})
+    body = answer.json()
+    if answer.is_success:
+        return Fetched("by the secret, at the token endpoint", body["access_token"])
+    return Fetched(
+        "by the secret, at the token endpoint", error=f"{body.get('error', '')}: {body.get('error_description', '')}"
+    )
+
+
+async def _made(office: Office, slug: str, plan: ProbePlan) -> Fetched:
+    way = "a token that serves this probe alone"
+    if not plan.service:
+        return Fetched(way, error="A public client gets no token as itself: sign in with it as a person.")
+    if not plan.live:
+        return Fetched(way, error="The client is disabled here: it gets no tokens.")
+    if not plan.scope:
+        return Fetched(way, error="Nothing is granted to it at this resource, so its token would carry nothing.")
+    token, _ = await mint(
+        office.keyring, plan.kid, issuer=office.premises.issuer(slug), audience=plan.audience, subject=plan.client_id,
+        client_id=plan.client_id, scope=plan.scope, issued_at=plan.issued_at, seconds=PROBE_SECONDS,
+        bounds=plan.bounds, kind=PROBE_TYPE,
+    )  # fmt: skip
+    return Fetched(way, token)
+
+
+async def call(office: Office, plan: ProbePlan, fetched: Fetched, real: bool) -> CallStep | None:
+    """Call the resource with a token; None where there is nothing to call with, or nowhere."""
+    if not fetched.token or not plan.address:
+        return None
+    if real and not plan.reads:
+        raise BadInput.field(
+            "operation", f"{plan.method} {plan.path}", "one that only reads, with the client's own secret",
+            "Leave the secret out: then everything is checked and nothing is done.",
+        )  # fmt: skip
+    url = plan.address + plan.path
+    parts = urlsplit(url)
+    host = parts.hostname or ""
+    try:
+        spoken_to = await address_of(
+            host, parts.port or (443 if parts.scheme == "https" else 80), office.settings.inner()
+        )
+        async with httpx.AsyncClient(
+            verify=ssl.create_default_context(), timeout=TIMEOUT_SECONDS, trust_env=False
+        ) as http:
+            answer = await http.request(
+                plan.method, httpx.URL(url).copy_with(host=spoken_to),
+                headers={"Host": parts.netloc, "Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT},
+                extensions={"sni_hostname": host},
+            )  # fmt: skip
+    except NotSpokenTo as error:
+        return CallStep(method=plan.method, url=url, status=0, said="", words=f"It was not called: {error}.")
+    except httpx.HTTPError as error:
+        return CallStep(
+            method=plan.method, url=url, status=0, said="", words=f"Nothing answered there ({type(error).__name__})."
+        )
+    return CallStep(
+        method=plan.method, url=url, status=answer.status_code, said=_said(answer), words=_words(answer, real)
+    )
+
+
+def _said(answer: httpx.Response) -> str:
+    """Return a refusal in the resource's words. Of an answer that worked nothing is shown: it is not ours to read."""
+    if answer.is_success:
+        return ""
+    challenge: str = answer.headers.get("WWW-Authenticate", "")
+    return challenge[:_SHOWN] or answer.text[:_SHOWN]
+
+
+def _words(answer: httpx.Response, real: bool) -> str:
+    status: Any = answer.status_code
+    if not real and status == WOULD_BE_LET_IN:
+        return "It would be let in; nothing was done."
+    if not real and answer.is_success:
+        return "It answered as if to an access token: its guard does not know probes."
+    known = {
+        401: "It does not take the token.",
+        403: "It takes the token, and does not allow this.",
+        404: "It was let in, but this is not there.",
+        503: "It cannot judge the token yet.",
+    }
+    return "It worked." if answer.is_success else known.get(status, f"It answered {status}.")
