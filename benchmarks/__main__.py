@@ -19,7 +19,7 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import decisions, estate, solver
+from benchmarks import decisions, estate, notices, solver
 from benchmarks.load import Load, burst, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
@@ -43,6 +43,8 @@ def main() -> None:
         print(f"  second run                             {second:6.1f}")
         tokens()
         rotating()
+        print(f"\nNotices for {notices.CREDENTIALS:,} credentials that end, of {notices.PEOPLE:,} owners")
+        print("\n".join(notices.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
         estates()
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
@@ -168,6 +170,8 @@ def demo() -> Iterator[float]:
     """Start the demo; yield the seconds until it was ready; stop it."""
     environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT)}
     environment.pop("JAMB_DATABASE_URL", None)
+    # What is measured is not mixed with the rounds of the service itself.
+    environment["JAMB_NOTICES_CRON"] = "0 0 1 1 *"
     started = time.perf_counter()
     command = [sys.executable, "-m", "jamb.demo"]
     process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
