@@ -68,6 +68,8 @@ def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, cli
         # One of the demo's: those under way are always shown.
         one = steward.get(f"{HERE}/rotations").json()["items"][0]
         client_id, rotation_id = one["client_id"], one["id"]
+    if "{credential}" in path:
+        path = path.replace("{credential}", steward.get(f"{HERE}/clients/{client_id}").json()["credentials"][0]["id"])
     if "{webhook}" in path:
         hook = steward.post(f"{HERE}/webhooks", json={"url": f"https://desk.quillhaven.example/{client_id}"}).json()[
             "id"
@@ -75,7 +77,7 @@ def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, cli
         path = path.replace("{webhook}", hook)
     answer = steward.get(filled(path, client_id, request_id, rotation_id), params=params)
     assert answer.status_code == 200
-    if path != described:
+    if "{webhook}" in described:
         steward.delete(f"{HERE}/webhooks/{hook}").raise_for_status()
     content = DOCUMENT["paths"][described]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
     schema = {**content, "components": DOCUMENT["components"]}

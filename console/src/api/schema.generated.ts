@@ -172,6 +172,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/policy/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Policy
+         * @description Whom a changed policy would put in breach. Saves nothing; and saving ends no credential.
+         */
+        post: operations["preview_policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/today": {
         parameters: {
             query?: never;
@@ -1030,6 +1050,26 @@ export interface paths {
          * @description Disable a credential, or enable it again.
          */
         post: operations["set_credential_state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Credential Users
+         * @description From where and with which programs the credential was used in the last thirty days, the latest first.
+         */
+        get: operations["list_credential_users"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2101,6 +2141,20 @@ export interface components {
             collections: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * Breach
+         * @description Something that a client has and would not be given. `setting`: of the policy that refuses it.
+         */
+        Breach: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Setting */
+            setting: string;
+            /** Words */
+            words: string;
         };
         /**
          * CalendarFeed
@@ -3783,6 +3837,8 @@ export interface components {
             notice_days: number;
             /** Digest Hours */
             digest_hours: number;
+            /** Attempts Days */
+            attempts_days: number;
             /** Observation Days */
             observation_days: number;
             /** Access Token Seconds */
@@ -3836,6 +3892,8 @@ export interface components {
             notice_days?: number | null;
             /** Digest Hours */
             digest_hours?: number | null;
+            /** Attempts Days */
+            attempts_days?: number | null;
             /** Observation Days */
             observation_days?: number | null;
             /** Access Token Seconds */
@@ -3859,6 +3917,18 @@ export interface components {
             top_role_for_clients?: boolean | null;
             /** Handing On */
             handing_on?: boolean | null;
+        };
+        /**
+         * PolicyPreview
+         * @description What a changed policy would find. `new`: not in breach today; `already`: how many are; `mended`: are no more.
+         */
+        PolicyPreview: {
+            /** New */
+            new: components["schemas"]["Breach"][];
+            /** Already */
+            already: number;
+            /** Mended */
+            mended: number;
         };
         /**
          * Probe
@@ -5200,6 +5270,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Directory"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyPreview"];
                 };
             };
             /** @description Validation Error */
@@ -6956,6 +7061,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Credential"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_credential_users: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+                credential: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"][];
                 };
             };
             /** @description Validation Error */

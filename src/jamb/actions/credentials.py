@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, find_client
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials import (
     Certificate,
     CredentialKind,
@@ -22,6 +22,8 @@ from jamb.store import clients, credentials, rotations
 from jamb.store.work import Actor, Unit, unit_of_work
 
 REASON_LONGEST = 500
+USED_FOR = timedelta(days=30)
+MOST_USERS = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +55,16 @@ class CredentialView:
     @property
     def works(self) -> bool:
         return self.state in {CredentialState.LIVE, CredentialState.EXPIRING}
+
+
+def list_users(
+    premises: Premises, slug: str, client_id: str, credential_id: UUID, now: datetime
+) -> list[rotations.User]:
+    """Return from where and with which programs a credential was used in the last thirty days, the latest first."""
+    with Session(premises.engine) as session:
+        client = find_client(session, find_directory(session, slug), client_id)
+        row = find_credential(session, client, credential_id)
+        return rotations.users_of_credential(session, client.id, row.hint, now - USED_FOR, MOST_USERS)
 
 
 def withdraw(

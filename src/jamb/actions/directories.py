@@ -24,12 +24,13 @@ from jamb.actions.premises import (
 )
 from jamb.core import own_api
 from jamb.core.access import RoleHolding
+from jamb.core.audit.breaches import Breach, breaches
 from jamb.core.clients import ClientKind, ClientState, folded
 from jamb.core.errors import BadInput, NameTaken, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy, changed
-from jamb.store import clients, directories, ledger, resources, roles
+from jamb.store import clients, directories, ledger, pictures, resources, roles
 from jamb.store.work import Actor, Unit, unit_of_work
 
 ALGORITHM = "ES256"
@@ -169,6 +170,27 @@ def change_policy(
             after={name: new[name] for name in different},
         )
     return replace(directory, policy=after)
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyPreview:
+    """`new`: what would be in breach and is not today; `already`: how much is; `mended`: how much would be no more."""
+
+    new: tuple[Breach, ...]
+    already: int
+    mended: int
+
+
+def preview_policy(premises: Premises, slug: str, changes: Mapping[str, Any], now: datetime) -> PolicyPreview:
+    """Return whom a changed policy would put in breach. Raises `BadInput` like `change_policy`. Changes nothing."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        groups = [group.name for group in roles.groups_of(session, directory.id)]
+        after = changed(directory.policy, changes, groups)
+        found = [one.picture for one in pictures.load(session, directory.id, directory.policy, now)]
+    old = {breach for one in found for breach in breaches(one, directory.policy, now)}
+    new = [breach for one in found for breach in breaches(one, after, now)]
+    return PolicyPreview(tuple(one for one in new if one not in old), len(old), len(old - set(new)))
 
 
 def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> None:

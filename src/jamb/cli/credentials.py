@@ -49,6 +49,27 @@ def list_credentials(client: ClientArgument, output: Output = Form.TABLE) -> Non
 
 
 @app.command()
+def show_use(client: ClientArgument, credential: CredentialArgument, output: Output = Form.TABLE) -> None:
+    """Say from where and with which programs a credential was used in the last thirty days."""
+    with connected() as jamb:
+        found, held = pick(jamb, client, credential)
+        users = list(jamb.credentials.users(found.id, held.id))
+
+    def show_users() -> None:
+        out.print(
+            f"{held.hint}: first used {relative(held.first_used_at)}, last {relative(held.last_used_at)}.", markup=False
+        )
+        if users:
+            rows = [
+                [one.address or "unknown", one.user_agent or "no name", str(one.times), relative(one.last_at)]
+                for one in users
+            ]
+            table(["from", "program", "tokens", "last"], rows, right=["tokens"])
+
+    emit(users, output, show_users)
+
+
+@app.command()
 def certificate(
     client: ClientArgument,
     file: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="PEM, DER or a PKCS#7 bundle")],

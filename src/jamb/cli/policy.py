@@ -8,9 +8,9 @@ from typing import Annotated, Any
 import typer
 
 from jamb.cli.connection import connected
-from jamb.cli.output import Form, Output, emit, fields
+from jamb.cli.output import Form, Output, emit, fields, out, table
 from jamb.client import BadInput
-from jamb.wire.directories import Policy
+from jamb.wire.directories import Policy, PolicyPreview
 
 app = typer.Typer(help="What the directory's policy bounds.", no_args_is_help=True)
 
@@ -26,13 +26,24 @@ def show(output: Output = Form.TABLE) -> None:
 @app.command("set")
 def change(
     settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As notice_days=21")],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say whom it would put in breach")] = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Change settings; those left out stay."""
+    """Change settings; those left out stay. Credentials that are in breach afterwards go on working."""
     changes = dict(_setting(one) for one in settings)
     with connected() as jamb:
+        if dry_run:
+            found = jamb.preview_policy(**changes)
+            emit(found, output, lambda: _show_breaches(found))
+            return
         changed = jamb.change_policy(**changes).policy
     emit(changed, output, lambda: _show(changed))
+
+
+def _show_breaches(found: PolicyPreview) -> None:
+    if found.new:
+        table(["client", "what", "setting"], [[one.client_name, one.words, one.setting] for one in found.new])
+    out.print(f"{len(found.new)} would be in breach, {found.already} are already, {found.mended} would be no more.")
 
 
 def _setting(text: str) -> tuple[str, Any]:

@@ -12,6 +12,7 @@ from jamb.client.noun import Noun, named, part
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.wire.clients import Dossier
 from jamb.wire.credentials import Credential, IssuedSecret, MadeCertificate
+from jamb.wire.rotations import User
 
 
 class Credentials(Noun):
@@ -80,6 +81,11 @@ class Credentials(Noun):
         """End a credential now, for good."""
         path = f"/clients/{part(client_id)}/credentials/{credential_id}/withdrawal"
         return self._transport.one(Credential, "POST", path, json={"reason": reason})
+
+    def users(self, client_id: str, credential_id: UUID) -> Sequence[User]:
+        """Return from where and with which programs it was used in the last thirty days, the latest first."""
+        path = f"/clients/{part(client_id)}/credentials/{credential_id}/users"
+        return self._transport.many(User, "GET", path)
 
     def _add(self, client_id: str, body: dict[str, Any]) -> Credential:
         return self._transport.one(Credential, "POST", f"/clients/{part(client_id)}/credentials", json=body)

@@ -19,7 +19,7 @@ from jamb.client.resources import Resources
 from jamb.client.rotations import Rotations
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
-from jamb.wire.directories import Directory
+from jamb.wire.directories import Directory, PolicyPreview
 from jamb.wire.people import Registering, Whoami
 from jamb.wire.today import Today
 
@@ -71,6 +71,10 @@ class Jamb:
     def change_policy(self, **settings: object) -> Directory:
         """Change settings of the directory's policy; those left out stay."""
         return self._transport.one(Directory, "PUT", "/policy", json=settings)
+
+    def preview_policy(self, **settings: object) -> PolicyPreview:
+        """Return whom a changed policy would put in breach. Changes nothing."""
+        return self._transport.one(PolicyPreview, "POST", "/policy/preview", json=settings)
 
     def today(self) -> Today:
         return self._transport.one(Today, "GET", "/today")

@@ -32,6 +32,7 @@ def _operation(name: str, title: str, method: str, path: str, effect: Effect) ->
 OPERATIONS = (
     _operation("directory.read", "Read the directory and its policy", "GET", "/", _READ),
     _operation("policy.change", "Change the directory's policy", "PUT", "/policy", _CONTROL),
+    _operation("policy.preview", "See whom a policy would put in breach", "POST", "/policy/preview", _READ),
     _operation("today.read", "Read what waits, ends and changed", "GET", "/today", _READ),
     _operation("people.list", "List people", "GET", "/people", _READ),
     _operation("people.add", "Add a person", "POST", "/people", _CONTROL),
@@ -93,6 +94,13 @@ OPERATIONS = (
         "POST",
         _CLIENT + "/credentials/{credential}/withdrawal",
         _WRITE,
+    ),
+    _operation(
+        "credentials.users",
+        "See from where a credential is used",
+        "GET",
+        _CLIENT + "/credentials/{credential}/users",
+        _READ,
     ),
     _operation("rotations.due", "List what ends soon and nothing follows", "GET", "/rotations/due", _READ),
     _operation("rotations.list", "List rotations", "GET", "/rotations", _READ),

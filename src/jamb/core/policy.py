@@ -36,6 +36,7 @@ class DirectoryPolicy:
         self_rotation: whether a client may rotate its own secret with the secret it has; whoever stole one can, too.
         notice_days: how long before its end a credential counts as expiring.
         digest_hours: how long a person is left alone after a letter, but for what is urgent.
+        attempts_days: how long records of token requests are kept.
         observation_days: how long a grant must stand before "never used" means anything.
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
@@ -62,6 +63,7 @@ class DirectoryPolicy:
     self_rotation: bool = False
     notice_days: int = 14
     digest_hours: int = 24
+    attempts_days: int = 90
     observation_days: int = 14
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
@@ -100,6 +102,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "quiet_days": (0, 90),
     "notice_days": (1, 365),
     "digest_hours": (0, 720),
+    "attempts_days": (7, 3650),
     "observation_days": (1, 365),
     "access_token_seconds": (60, 3600),
     "person_token_seconds": (300, 7 * 86400),

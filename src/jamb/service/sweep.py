@@ -13,7 +13,7 @@ from psycopg import AsyncConnection
 from psycopg import Error as DriverError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
-from jamb.store.tokens import FORGET_ASSERTIONS
+from jamb.store.tokens import FORGET_ASSERTIONS, FORGET_ATTEMPTS
 
 EVERY_SECONDS = 60.0
 _log = structlog.get_logger("jamb.sweep")
@@ -36,6 +36,7 @@ async def _run(pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> N
         await asyncio.sleep(EVERY_SECONDS)
         try:
             async with pool.connection() as connection:
-                await connection.execute(FORGET_ASSERTIONS, {"now": datetime.now(UTC)})
+                for statement in (FORGET_ASSERTIONS, FORGET_ATTEMPTS):
+                    await connection.execute(statement, {"now": datetime.now(UTC)})
         except (DriverError, PoolTimeout) as error:
             _log.warning("not swept, will try again", error=type(error).__name__)

@@ -148,6 +148,22 @@ def users_of(session: Session, rotation_ids: Iterable[UUID], most: int) -> dict[
     return found
 
 
+def users_of_credential(session: Session, client_id: str, hint: str, since: datetime, most: int) -> list[User]:
+    """Return who got tokens with a credential since a moment: the latest, at most so many."""
+    last = sa.func.max(col(AttemptRow.at))
+    rows = session.execute(
+        sa.select(col(AttemptRow.address), col(AttemptRow.user_agent), last, sa.func.count())
+        .where(
+            col(AttemptRow.client_id) == client_id, col(AttemptRow.hint) == hint, col(AttemptRow.outcome) == "issued"
+        )
+        .where(col(AttemptRow.at) > since)
+        .group_by(col(AttemptRow.address), col(AttemptRow.user_agent))
+        .order_by(last.desc())
+        .limit(most)
+    )
+    return [User(*row) for row in rows]
+
+
 def ending(
     session: Session,
     directory_id: UUID,

@@ -145,6 +145,18 @@ DELETE FROM {_seen.name} WHERE ctid IN (
 )
 """  # noqa: S608 - names of our own
 
+# Parameters: now. Forgets records of token requests that are older than their directory's policy keeps them.
+FORGET_ATTEMPTS = """
+DELETE FROM attempt WHERE id IN (
+    SELECT attempt.id FROM directory CROSS JOIN LATERAL (
+        SELECT id FROM attempt
+        WHERE directory_id = directory.id
+          AND at < %(now)s::timestamptz - make_interval(days => coalesce((policy ->> 'attempts_days')::int, 90))
+        ORDER BY at LIMIT 10000
+    ) attempt
+)
+"""
+
 # Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
 GRANTED_AT = _compiled(
     sa.union(
@@ -225,6 +237,7 @@ __all__ = [
     "AUTHENTICATE",
     "DELEGATED",
     "FORGET_ASSERTIONS",
+    "FORGET_ATTEMPTS",
     "GRANTED_AT",
     "KEYS_OF",
     "RECORD_ATTEMPTS",

@@ -62,7 +62,11 @@ class AttemptRow(SQLModel, table=True):
     """One token request and how it ended."""
 
     __tablename__ = "attempt"
-    __table_args__ = (Index("attempt_by_client", "client_id", "id"),)
+    __table_args__ = (
+        Index("attempt_by_client", "client_id", "id"),
+        Index("attempt_by_time", "directory_id", "at"),
+        Index("attempt_of_client_by_time", "client_id", "at"),
+    )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))
     directory_id: UUID = Field(foreign_key="directory.id")

@@ -23,6 +23,7 @@ class Policy(Answered):
     self_rotation: bool
     notice_days: int
     digest_hours: int
+    attempts_days: int
     observation_days: int
     access_token_seconds: int
     person_token_seconds: int
@@ -52,6 +53,7 @@ class PolicyChange(Sent):
     self_rotation: bool | None = None
     notice_days: int | None = None
     digest_hours: int | None = None
+    attempts_days: int | None = None
     observation_days: int | None = None
     access_token_seconds: int | None = None
     person_token_seconds: int | None = None
@@ -73,3 +75,20 @@ class Directory(Answered):
     issuer: str
     token_endpoint: str
     policy: Policy
+
+
+class Breach(Answered):
+    """Something that a client has and would not be given. `setting`: of the policy that refuses it."""
+
+    client_id: str
+    client_name: str
+    setting: str
+    words: str
+
+
+class PolicyPreview(Answered):
+    """What a changed policy would find. `new`: not in breach today; `already`: how many are; `mended`: are no more."""
+
+    new: list[Breach]
+    already: int
+    mended: int

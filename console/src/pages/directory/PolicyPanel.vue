@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The directory's policy: read as sentences, changed in a form that says what would change before it is saved.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useGroups, useStale } from "@/api/use";
@@ -26,6 +26,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
   { name: "digest_hours", label: "After a letter a person is left alone, but for what is urgent, for", unit: "hours", of: 1 },
+  { name: "attempts_days", label: "Records of token requests are kept for", unit: "days", of: 1 },
   { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },
   { name: "two_approvers_weight", label: "Two approvers consent from an added weight of", unit: "", of: 1 },
   { name: "request_days", label: "A request for consent lapses after", unit: "days", of: 1 },
@@ -59,6 +60,22 @@ const changes = computed(() => {
   return shown
     .filter((one) => JSON.stringify(draft.value[one.name]) !== JSON.stringify(props.policy[one.name]))
     .map((one) => ({ ...one, before: told(one.name, one.of, props.policy), after: told(one.name, one.of, draft.value) }));
+});
+
+const preview = ref<Schemas["PolicyPreview"] | null>(null);
+let asked = 0;
+watch(changes, async (now) => {
+  const mine = ++asked;
+  preview.value = null;
+  if (!now.length) return;
+  const body = Object.fromEntries(now.map((one) => [one.name, draft.value[one.name]]));
+  try {
+    const found = await must(api.POST("/api/v1/directories/{directory}/policy/preview", { params: { path: { directory: directory.value } }, body }));
+    // An older answer is never shown beside newer choices.
+    if (mine === asked) preview.value = found;
+  } catch {
+    // What does not fit is said when it is saved.
+  }
 });
 
 function put(name: NumberName, of: number, sent: string): void {
@@ -102,6 +119,13 @@ async function save(): Promise<void> {
     <label v-for="one in FLAGS" :key="one.name" class="check"><input v-model="draft[one.name]" type="checkbox" /> {{ one.label }}</label>
     <div v-if="changes.length" class="changes" role="status">
       <strong>Would change</strong>
+      <p v-if="preview" class="breach">
+        <template v-if="preview.new.length"><strong>{{ preview.new.length }} would be in breach</strong>, and go on working until they end:
+          <span v-for="(one, place) in preview.new.slice(0, 8)" :key="place"><RouterLink :to="`/clients/${one.client_id}#credentials`">{{ one.client_name }}</RouterLink> ({{ one.words }}){{ place < Math.min(preview.new.length, 8) - 1 ? ", " : "" }}</span>
+          <template v-if="preview.new.length > 8"> and {{ preview.new.length - 8 }} more</template>.</template>
+        <template v-else>Nobody would be newly in breach.</template>
+        <template v-if="preview.mended"> {{ preview.mended }} would be no more.</template>
+      </p>
       <ul><li v-for="one in changes" :key="one.name">{{ one.label }}: {{ one.before }} → <strong>{{ one.after }}</strong> {{ one.unit }}</li></ul>
     </div>
     <ProblemNote v-if="error" :error="error" />
@@ -118,5 +142,6 @@ async function save(): Promise<void> {
 .check { display: flex; gap: var(--s2); align-items: baseline; }
 .groups { display: grid; gap: var(--s1); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s2) var(--s3); }
 .changes { border-left: 4px solid var(--accent); padding-left: var(--s3); }
+.breach { margin: var(--s1) 0 0; }
 .changes ul { margin: var(--s1) 0 0; padding-left: var(--s4); }
 </style>

@@ -11,6 +11,7 @@ import StateWord from "@/ui/StateWord.vue";
 import { credentialTone, credentialWord } from "@/ui/states";
 import { ago, day, now } from "@/ui/times";
 import OpenDue from "../rotation/OpenDue.vue";
+import CredentialUsers from "./CredentialUsers.vue";
 
 type Credential = Schemas["Credential"];
 const props = defineProps<{ client: string; name: string; credentials: Credential[] }>();
@@ -98,6 +99,7 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
       <tr v-if="opened === one.id">
         <td colspan="7" class="opened">
           <dl class="facts"><template v-for="[name, value] in facts(one)" :key="name"><dt>{{ name }}</dt><dd><code>{{ value }}</code></dd></template></dl>
+          <CredentialUsers :client="client" :credential="one.id" />
           <div v-if="works(one) && can('rotations.open') && !rotating" class="row"><NButton size="small" @click="rotate(one)">Rotate it …</NButton> <span class="soft small">Another is put beside it. <RouterLink :to="{ name: 'rotation' }">See all rotations</RouterLink></span></div>
           <div v-if="works(one) && can('credentials.set-state')" class="row">
             <NButton v-if="one.state === 'disabled'" size="small" @click="change(one, 'enable')">Enable it again</NButton>

@@ -15,6 +15,7 @@ from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, u
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.wire import credentials as wire
 from jamb.wire.base import Page
+from jamb.wire.rotations import User
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["credentials"])
 
@@ -83,6 +84,13 @@ def set_credential_state(
         office.premises, admitted.directory, client, credential, sent.enabled, sent.reason, admitted.actor, now
     )
     return wire.Credential.model_validate(changed)
+
+
+@router.get("/credentials/{credential}/users", dependencies=[Depends(may("credentials.users"))])
+def list_credential_users(directory: str, client: str, credential: UUID, office: TheOffice, now: Now) -> list[User]:
+    """From where and with which programs the credential was used in the last thirty days, the latest first."""
+    found = credentials.list_users(office.premises, directory, client, credential, now)
+    return [User.model_validate(one) for one in found]
 
 
 @router.get("/sheet", dependencies=[Depends(may("sheet.read"))])

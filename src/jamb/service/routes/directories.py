@@ -65,6 +65,13 @@ def change_policy(
     )
 
 
+@router.post("/policy/preview", dependencies=[Depends(may("policy.preview"))])
+def preview_policy(directory: str, sent: wire.PolicyChange, office: TheOffice, now: Now) -> wire.PolicyPreview:
+    """Whom a changed policy would put in breach. Saves nothing; and saving ends no credential."""
+    found = directories.preview_policy(office.premises, directory, sent.model_dump(exclude_none=True), now)
+    return wire.PolicyPreview.model_validate(found)
+
+
 @router.get("/today")
 def read_today(
     admitted: Annotated[Admitted, Depends(may("today.read"))], office: TheOffice, now: Now
