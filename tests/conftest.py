@@ -14,6 +14,7 @@ from hypothesis import HealthCheck, settings
 
 from jamb.demo.cluster import Cluster
 from tests.console.browser import browser, open_console
+from tests.leftovers import leftovers
 from tests.world import HOME, PORT, World, answers, wait_until
 
 __all__ = ["browser", "open_console", "world"]
@@ -39,7 +40,10 @@ def world() -> Iterator[World]:
         wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=120)
         assert process.poll() is None, output.read_text()
         assert answers(f"http://127.0.0.1:{PORT}/ready")
-        yield World(HOME, PORT)
+        made = World(HOME, PORT)
+        yield made
+        # At the end of the run, over all that the tests did.
+        assert leftovers(made) == []
     finally:
         process.send_signal(signal.SIGINT)
         process.wait(timeout=60)

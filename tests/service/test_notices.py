@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import random
 import re
 import signal
 import socket
@@ -27,7 +28,7 @@ from prometheus_client.parser import text_string_to_metric_families
 
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
-from tests.world import Made, World, unique, wait_until
+from tests.world import Made, World, answers, unique, wait_until
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
@@ -195,6 +196,28 @@ def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world
         wait_until(lambda: bool(letters(world, made.name)), seconds=20)
         time.sleep(2.5)
     assert len(letters(world, made.name)) == 1
+
+
+def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(world: World, steward: Any) -> None:
+    made, dice, port = world.client(days=2), random.Random(3), world.port + 8
+    often = {"JAMB_NOTICES_CRON": "* * * * * */1"}
+    for _ in range(2):
+        process = subprocess.Popen(
+            [sys.executable, "-m", "jamb.service", "serve"],
+            env={**environment(world), **often, "JAMB_PORT": str(port), "JAMB_PUBLIC_URL": world.base_url},
+        )
+        wait_until(lambda: answers(f"http://127.0.0.1:{port}/ready"), seconds=30)
+        time.sleep(1 + dice.random())
+        process.kill()
+        process.wait()
+    with world.database() as database:
+        # What they had taken comes free by itself after two minutes.
+        database.execute("update mail set next_at = now() where sent_at is null")
+    later = world.client(days=2)
+    with world.second_process(port, JAMB_SMTP_URL=f"smtp://127.0.0.1:{world.port + 3}", **often):
+        wait_until(lambda: bool(letters(world, later.name)), seconds=20)
+    assert len(letters(world, made.name)) == 1
+    assert len(letters(world, later.name)) == 1
 
 
 def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: World, steward: Any) -> None:

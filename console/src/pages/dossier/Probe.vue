@@ -49,7 +49,7 @@ async function probe(): Promise<void> {
   </form>
   <ProblemNote v-if="error" :error="error" />
   <div v-if="found" class="found stack" role="status">
-    <p class="verdict"><StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? 'Works' : 'Does not work'" /> {{ found.verdict }}</p>
+    <p class="verdict"><StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? 'Works' : 'Does not work'" /> {{ found.verdict.replace(/^It (works|does not work)\. /, "") }}</p>
     <p v-if="found.call"><code>{{ found.call.method }} {{ found.call.url }}</code> <span v-if="found.call.status" class="soft">answered {{ found.call.status }}</span><br v-if="found.call.said" /><code v-if="found.call.said" class="small">{{ found.call.said }}</code></p>
     <details v-if="found.token.claims.length"><summary>The token, claim by claim</summary><ClaimTable :claims="[...found.token.header, ...found.token.claims]" :wrong="found.token.wrong" /></details>
   </div>

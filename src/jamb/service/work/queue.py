@@ -14,6 +14,7 @@ from datetime import UTC, datetime
 import procrastinate
 import structlog
 from procrastinate import exceptions
+from procrastinate.jobs import Status
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
@@ -39,9 +40,13 @@ def make_queue(office: Office) -> procrastinate.App:
     app = procrastinate.App(connector=connector)
 
     @app.periodic(cron=office.settings.notices_cron)
-    @app.task(name="tell", queueing_lock="tell", lock="tell", pass_context=False)
+    # No lock: a process that is killed would hold it. Whoever tells takes the directory's own, in its transaction.
+    @app.task(name="tell", queueing_lock="tell", pass_context=False)
     async def tell(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
         """Find what is new for people and webhooks, then carry it."""
+        for job in await app.job_manager.get_stalled_jobs():
+            # Its process is gone. What it was about stands in rows: this round finds the same.
+            await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
         for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
             await run_in_threadpool(rotate_by_policy, office, slug)
             told = await run_in_threadpool(notices.tell, office.premises, slug, datetime.now(UTC))
