@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import random
 import re
@@ -11,6 +12,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
@@ -25,9 +27,14 @@ from icalendar import Calendar
 from joserfc import jwt
 from joserfc.jwk import KeySet
 from prometheus_client.parser import text_string_to_metric_families
+from pydantic import SecretStr
 
+from jamb.actions import notices
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
+from jamb.service.office import open_office
+from jamb.service.settings import Settings
+from jamb.service.work.queue import carry_all, rotate_by_policy
 from tests.world import Made, World, answers, unique, wait_until
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
@@ -91,8 +98,22 @@ def start_notify(world: World, smtp: str | None = None) -> subprocess.Popen[byte
 
 
 def notify(world: World, times: int = 1) -> None:
-    started = [start_notify(world) for _ in range(times)]
-    assert [one.wait(60) for one in started] == [0] * times
+    """Let so many workers look and send at the same time, as `jamb-service notify` does."""
+    settings = Settings(
+        home=world.home, port=world.port, database_url=SecretStr(world.cluster.url), inner_hosts="127.0.0.1",
+        smtp_url=SecretStr(f"smtp://127.0.0.1:{world.port + 3}"),
+    )  # fmt: skip
+
+    async def work() -> None:
+        async with open_office(settings) as office:
+            for slug in notices.directories_to_tell(office.premises):
+                rotate_by_policy(office, slug)
+                notices.tell(office.premises, slug, datetime.now(UTC))
+            await carry_all(office)
+
+    with ThreadPoolExecutor(times) as pool:
+        for one in [pool.submit(asyncio.run, work()) for _ in range(times)]:
+            one.result(60)
 
 
 def letters(world: World, words: str) -> list[dict[str, Any]]:
