@@ -241,6 +241,20 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
     assert len(letters(world, later.name)) == 1
 
 
+def test_the_queue_goes_on_after_the_database_was_away(world: World, steward: Any) -> None:
+    often = {"JAMB_SMTP_URL": f"smtp://127.0.0.1:{world.port + 3}", "JAMB_NOTICES_CRON": "* * * * * */1"}
+    with world.second_process(world.port + 8, **often):
+        before = world.client(days=2)
+        wait_until(lambda: bool(letters(world, before.name)), seconds=20)
+        world.cluster.stop(mode="immediate")
+        time.sleep(2)
+        world.cluster.start()
+        wait_until(lambda: answers(f"{world.base_url}/ready"), seconds=30)
+        after = world.client(days=2)
+        wait_until(lambda: bool(letters(world, after.name)), seconds=60)
+    assert len(letters(world, before.name)) == len(letters(world, after.name)) == 1
+
+
 def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: World, steward: Any) -> None:
     made = world.client(granted=["berths.view"], days=1)
     steward.change_policy(rotation_opens_days=1)

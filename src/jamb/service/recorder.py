@@ -20,6 +20,7 @@ from psycopg import Error as DriverError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.core.attempts import Outcome
+from jamb.service.alongside import alongside
 from jamb.store.engine import unavailable
 from jamb.store.tokens import ATTEMPT_COLUMNS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
@@ -64,13 +65,10 @@ class Recorder:
 
     @asynccontextmanager
     async def running(self) -> AsyncIterator[None]:
-        task = asyncio.create_task(self._run())
         try:
-            yield
+            async with alongside(self._run(), "recorder"):
+                yield
         finally:
-            task.cancel()
-            with suppress(asyncio.CancelledError):
-                await task
             await self._write()
 
     async def _run(self) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager, suppress
+from contextlib import asynccontextmanager
 from datetime import UTC, datetime
 from typing import Any
 
@@ -13,6 +13,7 @@ from psycopg import AsyncConnection
 from psycopg import Error as DriverError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
+from jamb.service.alongside import alongside
 from jamb.store.tokens import FORGET_ASSERTIONS, FORGET_ATTEMPTS
 
 EVERY_SECONDS = 60.0
@@ -22,13 +23,8 @@ _log = structlog.get_logger("jamb.sweep")
 @asynccontextmanager
 async def sweeping(pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> AsyncIterator[None]:
     """Sweep until the block ends."""
-    task = asyncio.create_task(_run(pool))
-    try:
+    async with alongside(_run(pool), "sweep"):
         yield
-    finally:
-        task.cancel()
-        with suppress(asyncio.CancelledError):
-            await task
 
 
 async def _run(pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> None:

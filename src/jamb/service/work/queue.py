@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager, suppress
+from contextlib import asynccontextmanager
 from datetime import UTC, datetime
 
 import procrastinate
+import psycopg
 import structlog
 from procrastinate import exceptions
 from procrastinate.jobs import Status
@@ -19,6 +20,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
 from jamb.actions.policy_rotation import open_by_policy
+from jamb.service.alongside import alongside
 from jamb.service.office import Office
 from jamb.service.routes.handovers import carried
 from jamb.service.work.mails import Mailer, send_mails
@@ -26,7 +28,7 @@ from jamb.service.work.pushes import Pusher, send_pushes
 from jamb.store.engine import driver_url
 
 _log = structlog.get_logger("jamb.work")
-_AGAIN_SECONDS = 10.0
+_AGAIN_SECONDS = 3.0
 
 
 def make_queue(office: Office) -> procrastinate.App:
@@ -84,13 +86,8 @@ async def carry_all(office: Office) -> None:
 @asynccontextmanager
 async def working(office: Office) -> AsyncIterator[None]:
     """Work on the queue until the block ends. While the database is away it is tried again."""
-    task = asyncio.create_task(_work(office))
-    try:
+    async with alongside(_work(office), "queue"):
         yield
-    finally:
-        task.cancel()
-        with suppress(asyncio.CancelledError):
-            await task
 
 
 async def _work(office: Office) -> None:
@@ -101,6 +98,7 @@ async def _work(office: Office) -> None:
                 await app.run_worker_async(
                     install_signal_handlers=False, concurrency=2, delete_jobs="always", shutdown_graceful_timeout=3
                 )
-        except (exceptions.ConnectorException, OSError) as error:
+        except (exceptions.ProcrastinateException, psycopg.Error, OSError) as error:
+            # The pool of the library says it in the driver's words, the rest of it in its own.
             _log.warning("the queue does not answer, will try again", error=type(error).__name__)
-            await asyncio.sleep(_AGAIN_SECONDS)
+        await asyncio.sleep(_AGAIN_SECONDS)
