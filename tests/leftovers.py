@@ -17,12 +17,16 @@ _CHOSEN = (b"correct horse", b"a quiet harbour", b"lighthouse keeper")
 _LINK = re.compile(rb"/handover/[0-9a-f-]{36}#[A-Za-z0-9_-]{40,}")
 
 
-def leftovers(world: World) -> list[str]:
-    """Return what was found, shortened, with where."""
-    dump = subprocess.run(
+def dump_of(world: World) -> bytes:
+    """Return the whole database as text."""
+    return subprocess.run(
         [server_programs() / "pg_dump", "--dbname", world.cluster.url], capture_output=True, check=True
     ).stdout
-    places = {"the database": dump}
+
+
+def leftovers(world: World) -> list[str]:
+    """Return what was found, shortened, with where."""
+    places = {"the database": dump_of(world)}
     places |= {name: (world.home / name).read_bytes() for name in LOGS if (world.home / name).exists()}
     found = []
     for where, content in places.items():

@@ -47,7 +47,7 @@ def test_who_may_not_consent_asks_and_goes_on_when_it_is_granted(world: World) -
     with world.jamb("registrar") as jamb, world.jamb("approver") as approver:
         first = set_up(jamb, wanted, wanted.name)
         assert (first.consent, first.did[-1]) == (Consented.REQUESTED, "asked the approvers")
-        assert "an approver decides until" in first.left[0]
+        assert "an approver has to say yes" in first.left[0]
         assert first.made is not None
         (waiting,) = [one for one in approver.requests.list() if one.client_id == first.client.id]
         assert set_up(jamb, wanted, wanted.name).did == ()
@@ -112,7 +112,8 @@ def test_the_command_leaves_files_replaces_what_nobody_has_and_goes_on(world: Wo
     assert "nothing was changed" in shell(*words).out
     # As if a stop had come between the answer and the files.
     for file in folder.iterdir():
-        file.unlink()
+        if file.name != "client.json":
+            file.unlink()
     again = shell(*words, "-o", "json").json()
     assert again["credential_id"] != ids["credential_id"]
     assert world.ask_token(made).status_code == 401, "the lost one is withdrawn"
@@ -121,3 +122,7 @@ def test_the_command_leaves_files_replaces_what_nobody_has_and_goes_on(world: Wo
         assert sorted(states) == [CredentialState.LIVE, CredentialState.WITHDRAWN]
     assert shell(*words, "-o", "json").json()["did"] == []
     assert shell(*words[:-2]).code == 2, "without a name it does not write over what is there"
+    (tmp_path / "client.key").write_text("of somebody else")
+    foreign = shell("set-up", "--name", unique("Set up"), "--purpose", "Tests a command", "--save", ".", "--once", "x")
+    assert (foreign.code, "without client.key" in foreign.err) == (2, True)
+    assert (tmp_path / "client.key").read_text() == "of somebody else"

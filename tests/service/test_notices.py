@@ -11,6 +11,7 @@ import socket
 import subprocess
 import sys
 import time
+from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -31,6 +32,7 @@ from pydantic import SecretStr
 
 from jamb.actions import notices
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink
+from jamb.core.credentials import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from jamb.service.office import open_office
 from jamb.service.settings import Settings
@@ -256,7 +258,11 @@ def test_the_queue_goes_on_after_the_database_was_away(world: World, steward: An
 
 
 def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: World, steward: Any) -> None:
-    made = world.client(granted=["berths.view"], days=1)
+    made, fresh = (world.client(granted=["berths.view"], days=1) for _ in range(2))
+    with world.database() as database:
+        database.execute(
+            "update credential set issued_at = issued_at - interval '9 days' where client_id = %s", [made.id]
+        )
     steward.change_policy(rotation_opens_days=1)
     try:
         notify(world, times=2)
@@ -265,6 +271,7 @@ def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: Wo
         steward.change_policy(rotation_opens_days=0)
     (rotation,) = list(steward.rotations.list(client=made.id))
     assert (rotation.opened_by, rotation.state) == ("The policy", "opened")
+    assert list(steward.rotations.list(client=fresh.id)) == [], "what lives shortly is not rotated without end"
     (letter,) = [one for one in letters(world, made.name) if "New secrets for you" in one["text"]]
     link = re.search(rf"{made.name}.*\n\s+({world.base_url}/handover/\S+#\S+)", letter["text"])
     assert link is not None
@@ -320,10 +327,26 @@ def test_metrics_count_what_is_there_and_open_only_to_their_token(world: World) 
         for family in text_string_to_metric_families(text)
         for sample in family.samples
     }
+    expected = states_by_core(world)
+    assert {key[1:]: value for key, value in found.items() if key[0] == "jamb_credentials"} == expected
+    assert {"live", "expired", "withdrawn"} <= {part for key in expected for part in key}
     assert found["jamb_credentials_ending", "1", "quillhaven"] >= 1
-    assert found["jamb_credentials", "live", "quillhaven", "secret"] >= 10
     assert sum(value for key, value in found.items() if key[0] == "jamb_token_requests_total") >= 1
     assert {"mail", "webhook"} == {key[1] for key in found if key[0] == "jamb_queue_age_seconds"}
+
+
+def states_by_core(world: World) -> dict[tuple[str, ...], float]:
+    """Count credentials by the one rule for their state, row by row."""
+    now, found = datetime.now(UTC), Counter[tuple[str, ...]]()
+    with world.database() as database:
+        rows = database.execute(
+            "select slug, credential.kind, expires_at, withdrawn_at, starts_at, disabled_at from credential "
+            "join client on client.id = client_id join directory on directory.id = directory_id"
+        ).fetchall()
+    for slug, kind, expires_at, withdrawn_at, starts_at, disabled_at in rows:
+        state = state_of(expires_at, withdrawn_at, now, timedelta(0), starts_at=starts_at, disabled_at=disabled_at)
+        found[tuple(sorted([slug, kind, state.value]))] += 1
+    return {tuple(key): float(count) for key, count in found.items()}
 
 
 # Webhooks

@@ -508,6 +508,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/resources/{name}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Resource Address
+         * @description Say where a resource answers, so that clients can be probed there.
+         */
+        put: operations["set_resource_address"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/resources/{name}/collections": {
         parameters: {
             query?: never;
@@ -1433,26 +1453,6 @@ export interface paths {
          */
         get: operations["list_claims"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/resources/{name}/address": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Set Resource Address
-         * @description Say where a resource answers, so that clients can be probed there.
-         */
-        put: operations["set_resource_address"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3313,7 +3313,7 @@ export interface components {
         };
         /**
          * NewCertificate
-         * @description A key pair and a certificate signed by itself, made here.
+         * @description A key pair and a certificate signed by itself, made here. `instead_of`: as for a secret.
          */
         NewCertificate: {
             /** @default p256 */
@@ -3325,6 +3325,8 @@ export interface components {
              * @default
              */
             label: string;
+            /** Instead Of */
+            instead_of?: string | null;
         };
         /**
          * NewClient
@@ -4237,7 +4239,7 @@ export interface components {
          * Resource
          * @description `object_name`: the path parameter by which operations name the object that reach is about; may be empty.
          *
-         *     `questions` and `terms` are for whoever requests consent to it.
+         *     `questions` and `terms` are for whoever requests consent to it. `address`: where it answers, for probes.
          */
         Resource: {
             /** Name */
@@ -4254,6 +4256,8 @@ export interface components {
             terms: string;
             /** Guard Client Id */
             guard_client_id: string | null;
+            /** Address */
+            address: string;
             /** Operations */
             operations: components["schemas"]["Operation"][];
             /** Permissions */
@@ -5977,6 +5981,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_resource_address: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                name: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResourceAddress"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceAddress"];
                 };
             };
             /** @description Validation Error */
@@ -7791,45 +7834,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClaimWords"][];
-                };
-            };
-        };
-    };
-    set_resource_address: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                name: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ResourceAddress"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ResourceAddress"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

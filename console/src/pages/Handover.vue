@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { useRoute } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
+import { useAttempt } from "@/ui/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import MadePair from "./client/MadePair.vue";
@@ -17,20 +18,8 @@ const params = { path: { handover } };
 const waiting = ref<Schemas["WaitingHandover"] | null>(null);
 const handed = ref<Schemas["HandedOver"] | null>(null);
 const passphrase = ref("");
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 
-async function attempt(work: () => Promise<void>): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
-    await work();
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
-}
 const look = () =>
   attempt(async () => {
     waiting.value = await must(api.POST("/api/v1/handovers/{handover}/look", { params, body: { key } }));

@@ -7,6 +7,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useDossier, usePeople, useRegistering, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import PageHead from "@/ui/PageHead.vue";
 import PickPeople from "@/ui/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -26,8 +27,7 @@ const name = ref("");
 const purpose = ref("");
 const owners = ref<string[]>([]);
 const kind = ref<"service" | "native">("service");
-const error = ref<unknown>(null);
-const busy = ref(false);
+const { busy, error, attempt } = useAttempt();
 const more = ref(false);
 const secretOpen = ref(false);
 const secretDone = ref(false);
@@ -39,9 +39,7 @@ const asked = computed(() =>
 const hasSecret = computed(() => (dossier.value?.credentials.length ?? 0) > 0);
 
 async function register(): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
+  await attempt(async () => {
     const made = await must(
       api.POST("/api/v1/directories/{directory}/clients", {
         params: { path: { directory: directory.value } },
@@ -50,11 +48,7 @@ async function register(): Promise<void> {
     );
     await stale();
     await router.replace({ name: "register", params: { id: made.id } });
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

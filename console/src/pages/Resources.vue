@@ -51,7 +51,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
       <RouterLink v-for="one in all" :key="one.name" :to="{ name: 'resources', params: { name: one.name } }" :aria-current="one.name === name ? 'page' : undefined">{{ one.title }}</RouterLink>
     </nav>
     <template v-if="shown">
-      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /> <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span></p>
+      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /> <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span> <span v-if="shown.address" class="soft">answers at <code>{{ shown.address }}</code></span></p>
       <Publish v-if="editing === 'change'" :key="shown.name" :resource="shown" @done="editing = ''" />
       <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
         <table class="log">

@@ -9,11 +9,12 @@ from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlmodel import Session
+from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.attempts import Outcome
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
+from jamb.core.requests import RequestState
 from jamb.core.rotation import RotationEnd, RotationState
 from jamb.store import notices, rotations
 from jamb.store.directories import DirectoryRow, all_directories
@@ -45,6 +46,20 @@ class Told:
     pushes: int
 
 
+@dataclass(frozen=True, slots=True)
+class ToldView:
+    id: UUID
+    kind: str
+    person: str
+    client_id: str
+    words: str
+    path: str
+    at: datetime
+    sent_at: datetime | None
+    error: str
+    failed: bool
+
+
 def tell(premises: Premises, slug: str, now: datetime) -> Told:
     """Note what each person and webhook of a directory shall hear, and make the letters that are due.
 
@@ -65,6 +80,27 @@ def tell(premises: Premises, slug: str, now: datetime) -> Told:
         return Told(noted, letters, pushes)
 
 
+def list_told(premises: Premises, slug: str, limit: int) -> list[ToldView]:
+    """Return what people were told last, and how the letters fared; the latest first."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = session.exec(
+            select(NoticeRow, PersonRow.name, MailRow)
+            .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
+            .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
+            .where(NoticeRow.directory_id == directory.id)
+            .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
+            .limit(limit)
+        )
+        return [
+            ToldView(
+                row.id, row.kind, name, row.client_id, row.words, row.path, row.at, mail.sent_at if mail else None,
+                mail.error if mail else "", bool(mail and mail.failed),
+            )
+            for row, name, mail in rows
+        ]  # fmt: skip
+
+
 def directories_to_tell(premises: Premises) -> list[str]:
     with Session(premises.engine) as session:
         return [row.slug for row in all_directories(session)]
@@ -77,7 +113,7 @@ def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
         *_ending(session, directory, now),
         *_rotating(session, directory, since, now),
         *_tried(session, directory, since),
-        *_requested(session, directory, since),
+        *_requested(session, directory, since, now),
         *_links(session, directory, since),
     ]
 
@@ -174,10 +210,10 @@ def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[
         )
 
 
-def _requested(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    for row, name in notices.requests_since(session, directory.id, since):
+def _requested(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
+    for row, name in notices.requests_since(session, directory.id, since, now):
         path = f"/desk/{row.id}"
-        if row.state == "waiting":
+        if row.state == RequestState.WAITING:
             count = len(row.ask_ids)
             what = f"{count} permission{'' if count == 1 else 's'}"
             words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"

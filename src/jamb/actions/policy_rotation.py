@@ -10,19 +10,19 @@ from sqlmodel import Session
 
 from jamb.actions.adding import Added, Place
 from jamb.actions.handovers import HandoverTerms, Sealed, seal_into
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.actions.rotations import open_rotation
 from jamb.core.credentials import CredentialKind
 from jamb.core.errors import AlreadyOpened, JambError
 from jamb.core.handover import MOST_HOURS
 from jamb.core.notices import NoticeKind, is_urgent
 from jamb.store import notices, rotations
+from jamb.store.credentials import CredentialRow
 from jamb.store.notices import NoticeRow
 from jamb.store.work import Actor
 
 BY_POLICY = Actor("service", "policy", "The policy", "Rotation by policy")
 AT_ONCE = 200
-# Of the rotation that follows a credential by policy: two processes that open it choose the same id, and one does.
 _IDS = UUID("6b0f2f0e-3c0f-4a0b-9d7e-0c5b1f2a7d11")
 
 
@@ -42,33 +42,56 @@ def open_by_policy(
     """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        days = directory.policy.rotation_opens_days
-        if not days:
+        if not directory.policy.rotation_opens_days:
             return 0, []
-        found = rotations.ending(
-            session, directory.id, client_ids=None, now=now, until=now + timedelta(days=days), after=None, limit=AT_ONCE
-        )
-        due = [(row, name) for row, name in found if row.kind == CredentialKind.SECRET.value]
-        owners = notices.owners_to_tell(session, {row.client_id for row, _ in due})
+        due = _due(session, directory, now)
     opened, failed = 0, []
-    for row, name in due:
-        people = owners.get(row.client_id, [])
-        if not people:
-            continue
+    for row, name, people in due:
         terms = HandoverTerms(MOST_HOURS, note="The secret that follows the one that ends soon.")
         try:
             open_rotation(
-                premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, uuid5(_IDS, str(row.id)),
+                premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, _rotation_id(row),
                 then=_delivered(terms, words, people, name, row.hint),
             )  # fmt: skip
         except AlreadyOpened:
-            # Given up by a person: what they decided stands.
+            # Another process was first.
             continue
         except JambError as error:
             failed.append(f"{name}: {error.message}")
         else:
             opened += 1
     return opened, failed
+
+
+def _due(session: Session, directory: Directory, now: datetime) -> list[tuple[CredentialRow, str, list[UUID]]]:
+    """Return the secrets to rotate, a bounded number, with the client's name and owners.
+
+    What was opened by policy once, and given up by a person, is passed over.
+    """
+    lead = timedelta(days=directory.policy.rotation_opens_days)
+    found: list[tuple[CredentialRow, str, list[UUID]]] = []
+    after: rotations.Position | None = None
+    while len(found) < AT_ONCE:
+        page = rotations.ending(
+            session, directory.id, client_ids=None, now=now, until=now + lead, after=after, limit=AT_ONCE
+        )
+        if not page:
+            break
+        owners = notices.owners_to_tell(session, {row.client_id for row, _ in page})
+        for row, name in page:
+            assert row.expires_at is not None
+            # As in the forecast: what lives for less than twice the lead would be rotated without end.
+            begins = row.expires_at - min(lead, (row.expires_at - row.issued_at) / 2)
+            wanted = row.kind == CredentialKind.SECRET.value and row.client_id in owners and begins <= now
+            if wanted and session.get(rotations.RotationRow, _rotation_id(row)) is None:
+                found.append((row, name, owners[row.client_id]))
+            after = (row.expires_at, row.id)
+    return found[:AT_ONCE]
+
+
+def _rotation_id(row: CredentialRow) -> UUID:
+    """Return the id of the rotation that the policy opens for a credential: of two processes that do, one does."""
+    return uuid5(_IDS, str(row.id))
 
 
 def _delivered(

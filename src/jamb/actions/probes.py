@@ -6,13 +6,13 @@ import re
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote
 
 from sqlmodel import Session
 
 from jamb.actions.access import Admitted, standing_of
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
+from jamb.actions.premises import Premises, find_client, find_directory, find_resource
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.errors import BadInput, NotFound
@@ -21,7 +21,7 @@ from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
 from jamb.store import resources
 from jamb.store.directories import signing_keys
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.work import unit_of_work
 
 _PARAMETER = re.compile(r"\{([^{}]+)\}")
 
@@ -91,26 +91,3 @@ def note_probe(premises: Premises, admitted: Admitted, client_id: str, what: dic
     with unit_of_work(premises.engine, premises.sealer, admitted.directory.id) as unit:
         client = find_client(unit.session, admitted.directory, client_id)
         unit.enter(admitted.actor, "client.probed", client_subject(client), now=now, after=what)
-
-
-def set_address(premises: Premises, directory: Directory, name: str, url: str, actor: Actor, now: datetime) -> str:
-    """Say where a resource answers, for probes. Raises `BadInput` for what is no web address."""
-    parts = urlsplit(url)
-    if url and (
-        parts.scheme not in {"https", "http"} or not parts.hostname or parts.username or parts.query or parts.fragment
-    ):
-        raise BadInput.field("url", url, "an address as https://berths.port.example, or nothing")
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_resource(unit.session, directory, name, lock=True)
-        before, row.address = row.address, url.rstrip("/")
-        unit.session.add(row)
-        subject = {"kind": "resource", "id": str(row.id), "name": row.name}
-        unit.enter(
-            actor,
-            "resource.addressed",
-            subject,
-            now=now,
-            before={"answers at": before},
-            after={"answers at": row.address},
-        )
-        return row.address

@@ -36,6 +36,7 @@ class PublishedResource:
     terms: str
     guard_client_id: str | None
     collections: int
+    address: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +159,29 @@ def read_resource(premises: Premises, slug: str, name: str) -> PublishedResource
         row = find_resource(session, directory, name)
         counts = resources.collection_counts(session, directory.id)
         return _view(row, resources.catalogues(session, [row])[row.id], counts.get(row.id, 0))
+
+
+def set_address(premises: Premises, directory: Directory, name: str, url: str, actor: Actor, now: datetime) -> str:
+    """Say where a resource answers, for probes. Raises `BadInput` for what is no web address."""
+    parts = urlsplit(url)
+    if url and (
+        parts.scheme not in {"https", "http"} or not parts.hostname or parts.username or parts.query or parts.fragment
+    ):
+        raise BadInput.field("url", url, "an address as https://berths.port.example, or nothing")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_resource(unit.session, directory, name, lock=True)
+        before, row.address = row.address, url.rstrip("/")
+        unit.session.add(row)
+        subject = {"kind": "resource", "id": str(row.id), "name": row.name}
+        unit.enter(
+            actor,
+            "resource.addressed",
+            subject,
+            now=now,
+            before={"answers at": before},
+            after={"answers at": row.address},
+        )
+        return row.address
 
 
 def read_collections(premises: Premises, slug: str, name: str) -> tuple[PublishedResource, CollectionTree]:
@@ -368,7 +392,7 @@ def _record(row: resources.ResourceRow, change: ResourceChange) -> dict[str, Any
 def _view(row: resources.ResourceRow, catalogue: Catalogue, collections: int) -> PublishedResource:
     return PublishedResource(
         row.name, row.title, row.identifier, catalogue, tuple(row.questions), row.terms, row.guard_client_id,
-        collections,
+        collections, row.address,
     )  # fmt: skip
 
 

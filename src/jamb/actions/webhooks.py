@@ -1,4 +1,4 @@
-"""Webhooks: addresses that hear of everything; what they did not take; and what people were told."""
+"""Webhooks: addresses that hear of everything, and what they did not take."""
 
 from __future__ import annotations
 
@@ -14,8 +14,7 @@ from sqlmodel import Session, col, select
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import notices
-from jamb.store.notices import MailRow, NoticeRow, PushRow, WebhookRow
-from jamb.store.people import PersonRow
+from jamb.store.notices import PushRow, WebhookRow
 from jamb.store.work import Actor, unit_of_work
 
 MOST_WEBHOOKS = 20
@@ -42,41 +41,6 @@ class DeadEvent:
     made_at: datetime
     tries: int
     failed: str
-
-
-@dataclass(frozen=True, slots=True)
-class ToldView:
-    id: UUID
-    kind: str
-    person: str
-    client_id: str
-    words: str
-    path: str
-    at: datetime
-    sent_at: datetime | None
-    error: str
-    failed: bool
-
-
-def list_told(premises: Premises, slug: str, limit: int) -> list[ToldView]:
-    """Return what people were told last, and how the letters fared; the latest first."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        rows = session.exec(
-            select(NoticeRow, PersonRow.name, MailRow)
-            .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
-            .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
-            .where(NoticeRow.directory_id == directory.id)
-            .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
-            .limit(limit)
-        )
-        return [
-            ToldView(
-                row.id, row.kind, name, row.client_id, row.words, row.path, row.at, mail.sent_at if mail else None,
-                mail.error if mail else "", bool(mail and mail.failed),
-            )
-            for row, name, mail in rows
-        ]  # fmt: skip
 
 
 def list_webhooks(premises: Premises, slug: str) -> list[WebhookView]:

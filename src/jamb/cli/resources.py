@@ -242,6 +242,8 @@ def _show_proposal(found: Proposal, client: str) -> None:
 
 def _show(found: Resource) -> None:
     out.print(f"[bold]{found.title}[/bold]  {found.identifier}")
+    if found.address:
+        out.print(f"answers at {found.address}", markup=False, style="dim")
     heading("\nOperations")
     table(
         ["operation", "what it does", "request", "effect", "data", "weight", "unlocked by, smallest first"],

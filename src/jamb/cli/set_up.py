@@ -22,6 +22,7 @@ from jamb.core.credentials import CredentialKind
 from jamb.wire.credentials import Credential, Sheet
 
 IDS, SHEET = "client.json", "client.env"
+_PAIR = ("client.pem", "client.key", "client.p12", "client.passphrase")
 
 
 class Proof(StrEnum):
@@ -62,8 +63,7 @@ def set_up(
         name, purpose, owner or [], _asks(ask or []), reach_by_resource(only, all_but), reason,
         None if proof is Proof.NONE else CredentialKind(proof.value), days,
     )  # fmt: skip
-    if once is None and (save / IDS).exists():
-        raise BadInput.field("--save", str(save), "a folder of its own", "Or give --once, to go on with a set-up.")
+    _check_folder(save, name, once)
     with connected() as jamb:
         ready = run_set_up(
             jamb, wanted, once or str(uuid4()), consent=not ask_only, kept=lambda one: (save / _file_of(one)).exists()
@@ -111,19 +111,37 @@ def _ids(ready: Ready, sheets: list[Sheet], folder: Path) -> dict[str, Any]:
     }
 
 
+def _check_folder(folder: Path, name: str, once: str | None) -> None:
+    """Refuse a folder with files that are not of this set-up: nothing of anybody else's is replaced."""
+    try:
+        of_this = once is not None and json.loads((folder / IDS).read_text())["client_name"] == name
+    except (OSError, ValueError, KeyError, TypeError):
+        of_this = False
+    there = [one for one in (IDS, SHEET, *_PAIR) if (folder / one).exists()]
+    if there and not of_this:
+        allowed = f"a folder without {', '.join(there)}"
+        raise BadInput.field("--save", str(folder), allowed, "Or give --once and --name as before, to go on.")
+
+
 def _save(ready: Ready, ids: dict[str, Any], folder: Path) -> None:
-    """Write the credential first and its mark last: a stop in between leaves it lost, and the next run replaces it."""
+    """Write the ids first and the credential's mark last.
+
+    A stop in between leaves a folder that is known as this set-up's, and a credential that the next run replaces.
+    """
     folder.mkdir(parents=True, exist_ok=True)
-    files: dict[str, bytes] = {}
+    lasting = {name: value for name, value in ids.items() if name not in {"did", "left", "folder"}}
+    files = {IDS: (json.dumps(lasting, indent=2) + "\n").encode()}
     if ready.issued is not None:
         files[SHEET] = ("\n\n".join(one.forms["env"] for one in ready.issued.sheets) + "\n").encode()
     if ready.made is not None:
-        files["client.pem"] = ready.made.certificate.encode()
-        files["client.key"] = ready.made.private_key.encode()
-        files["client.p12"] = b64decode(ready.made.pkcs12)
-        files["client.passphrase"] = ready.made.passphrase.encode() + b"\n"
-    lasting = {name: value for name, value in ids.items() if name not in {"did", "left", "folder"}}
-    files[IDS] = (json.dumps(lasting, indent=2) + "\n").encode()
+        made = ready.made
+        pair = (
+            made.certificate.encode(),
+            made.private_key.encode(),
+            b64decode(made.pkcs12),
+            made.passphrase.encode() + b"\n",
+        )
+        files |= dict(zip(_PAIR, pair, strict=True))
     for name, content in files.items():
         # What was kept of a lost credential is of no use.
         (folder / name).unlink(missing_ok=True)

@@ -35,10 +35,12 @@ class Credentials(Noun):
         key_type: KeyType = KeyType.P256,
         days: int | None = None,
         label: str = "",
+        instead_of: UUID | None = None,
         once: str | None = None,
     ) -> MadeCertificate:
         """Make a key pair with its certificate; this answer is the only one that ever has the private key."""
-        body = {"key_type": key_type.value, "days": days, "label": label}
+        lost = str(instead_of) if instead_of is not None else None
+        body = {"key_type": key_type.value, "days": days, "label": label, "instead_of": lost}
         path = f"/clients/{part(client_id)}/certificates"
         return self._transport.one(MadeCertificate, "POST", path, json=body, headers=named(once))
 

@@ -7,9 +7,16 @@ from collections.abc import Sequence
 from jamb.client.noun import Noun, part
 from jamb.core.permissions import AccessKind, DataClass
 from jamb.wire.access import Holders
-from jamb.wire.probe import ResourceAddress
 from jamb.wire.reach import Collections, CollectionSent
-from jamb.wire.resources import DraftedOperations, Proposal, Resource, ResourceChange, ResourceLine, ResourceSent
+from jamb.wire.resources import (
+    DraftedOperations,
+    Proposal,
+    Resource,
+    ResourceAddress,
+    ResourceChange,
+    ResourceLine,
+    ResourceSent,
+)
 
 
 class Resources(Noun):

@@ -88,8 +88,9 @@ class _SetUp:
         client_id = self._register()
         self._ask(client_id)
         issued, made = self._credential(client_id, kept)
-        consented = self._consent(client_id, consent)
+        requested = self._consent(client_id, consent)
         dossier = self._jamb.clients.read(client_id)
+        consented = self._consented(dossier, requested)
         shown = issued or made
         credential = shown.credential if shown is not None else self._held(dossier)
         return Ready(dossier.client, credential, issued, made, consented, tuple(self._did), tuple(self._left))
@@ -119,41 +120,46 @@ class _SetUp:
                 continue
             self._did.append(f"asked for {', '.join(permissions)} of {resource}")
 
-    def _consent(self, client_id: str, consent: bool) -> Consented:
+    def _consent(self, client_id: str, consent: bool) -> bool:
+        """Consent, or see to it that the approvers are asked; tell whether they are."""
         if not self._wanted.asks:
-            return Consented.NOTHING
+            return False
         if consent:
             try:
                 # Each counts where its ask wishes.
                 self._jamb.consent.grant(client_id, reason=self._wanted.reason, once=self._key("consent"))
             except (DoneBefore, NothingToGrant):
-                return Consented.GRANTED
+                return False
             except (Forbidden, SamePerson, SecondApprover):
-                pass
-            else:
-                self._did.append("consented")
-                return Consented.GRANTED
+                return self._request(client_id)
+            self._did.append("consented")
+            return False
         return self._request(client_id)
 
-    def _request(self, client_id: str) -> Consented:
+    def _request(self, client_id: str) -> bool:
         reason = self._wanted.reason or self._wanted.purpose
         try:
-            made = self._jamb.requests.make(client_id, reason, once=self._key("request"))
-        except DoneBefore:
-            places = self._jamb.clients.read(client_id).resources
-            if any(rung.ask_id is not None and not rung.holdings for place in places for rung in place.rungs):
-                self._left.append("consent: no approver has said yes yet")
-                return Consented.REQUESTED
-            return Consented.GRANTED
+            self._jamb.requests.make(client_id, reason, once=self._key("request"))
         except NothingToGrant:
-            return Consented.GRANTED
-        except AlreadyAsked:
-            return Consented.REQUESTED
+            return False
+        except (DoneBefore, AlreadyAsked):
+            return True
         except Forbidden as refused:
             self._left.append(f"consent: {refused.message} {refused.next_step}".strip())
-            return Consented.WAITS
+            return False
         self._did.append("asked the approvers")
-        self._left.append(f"consent: an approver decides until {made.due_at:%Y-%m-%d}")
+        return True
+
+    def _consented(self, dossier: Dossier, requested: bool) -> Consented:
+        """Return how far consent is, from what is granted now."""
+        if not self._wanted.asks:
+            return Consented.NOTHING
+        rungs = [rung for place in dossier.resources for rung in place.rungs]
+        if all(rung.holdings for rung in rungs if rung.ask_id is not None):
+            return Consented.GRANTED
+        if not requested:
+            return Consented.WAITS
+        self._left.append("consent: an approver has to say yes; see `jamb requests list`")
         return Consented.REQUESTED
 
     def _credential(
@@ -179,15 +185,11 @@ class _SetUp:
     def _issue(
         self, client_id: str, key: str, lost: Credential | None
     ) -> tuple[IssuedSecret | None, MadeCertificate | None]:
-        issued, made, days = None, None, self._wanted.days
+        issued, made, days, instead_of = None, None, self._wanted.days, lost.id if lost is not None else None
         if self._wanted.credential is CredentialKind.SECRET:
-            issued = self._jamb.secrets.issue(
-                client_id, days=days, instead_of=lost.id if lost is not None else None, once=key
-            )
+            issued = self._jamb.secrets.issue(client_id, days=days, instead_of=instead_of, once=key)
         else:
-            made = self._jamb.credentials.make_certificate(client_id, days=days, once=key)
-            if lost is not None:
-                self._jamb.credentials.withdraw(client_id, lost.id, reason="Lost: another was made in its place")
+            made = self._jamb.credentials.make_certificate(client_id, days=days, instead_of=instead_of, once=key)
         shown = issued or made
         assert shown is not None
         what = "issued" if lost is None else f"issued in place of {lost.hint}, which nobody has,"

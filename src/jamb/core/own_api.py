@@ -143,6 +143,7 @@ OPERATIONS = (
     _operation("bounds.read", "Read what a guard must know", "GET", "/bounds", _READ),
 )
 
+# What an Idempotency-Key may name. Reports of use carry an id of their own.
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
 _READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))

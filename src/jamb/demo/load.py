@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import asks, clients, consent, directories, groups, people, probes, requests, resources, roles
+from jamb.actions import asks, clients, consent, directories, groups, people, requests, resources, roles
 from jamb.actions.adding import SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
 from jamb.core import own_api
@@ -100,7 +100,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     _add_ferry_client(premises, opened["brisling"], now)
     for catalogue in RESOURCES:
         if catalogue.name in GUARDED:
-            probes.set_address(premises, port, catalogue.name, stand_in_url, _SETUP, now)
+            resources.set_address(premises, port, catalogue.name, stand_in_url, _SETUP, now)
             handed.demo["apis"][catalogue.name] = {"base_url": stand_in_url, "resource": catalogue.identifier}
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")

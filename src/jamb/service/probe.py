@@ -7,10 +7,7 @@ it for an access token (RFC 9068 section 4), so that even an operation that chan
 
 from __future__ import annotations
 
-import ssl
 from dataclasses import dataclass
-from typing import Any
-from urllib.parse import urlsplit
 
 import httpx
 from fastapi import FastAPI
@@ -19,7 +16,7 @@ from jamb.actions.probes import ProbePlan
 from jamb.core.errors import BadInput
 from jamb.service.oauth.mint import PROBE_TYPE, mint
 from jamb.service.office import Office
-from jamb.service.outward import NotSpokenTo, address_of
+from jamb.service.outward import NotSpokenTo, outward_client, pinned
 from jamb.wire.probe import CallStep
 
 PROBE_SECONDS = 60
@@ -40,8 +37,18 @@ class Fetched:
 
 
 async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret: str | None) -> Fetched:
+    """Fetch a token with the client's secret, or make one for the probe alone.
+
+    Raises:
+        BadInput: the operation changes something, and the secret would really do it.
+    """
     if secret is None:
         return await _made(office, slug, plan)
+    if not plan.reads:
+        raise BadInput.field(
+            "operation", f"{plan.method} {plan.path}", "one that only reads, with the client's own secret",
+            "Leave the secret out: then everything is checked and nothing is done.",
+        )  # fmt: skip
     form = {
         "grant_type": "client_credentials",
         "client_id": plan.client_id,
@@ -80,35 +87,19 @@ async def call(office: Office, plan: ProbePlan, fetched: Fetched, real: bool) ->
     """Call the resource with a token; None where there is nothing to call with, or nowhere."""
     if not fetched.token or not plan.address:
         return None
-    if real and not plan.reads:
-        raise BadInput.field(
-            "operation", f"{plan.method} {plan.path}", "one that only reads, with the client's own secret",
-            "Leave the secret out: then everything is checked and nothing is done.",
-        )  # fmt: skip
-    url = plan.address + plan.path
-    parts = urlsplit(url)
-    host = parts.hostname or ""
+    url, status, said = plan.address + plan.path, 0, ""
     try:
-        spoken_to = await address_of(
-            host, parts.port or (443 if parts.scheme == "https" else 80), office.settings.inner()
-        )
-        async with httpx.AsyncClient(
-            verify=ssl.create_default_context(), timeout=TIMEOUT_SECONDS, trust_env=False
-        ) as http:
-            answer = await http.request(
-                plan.method, httpx.URL(url).copy_with(host=spoken_to),
-                headers={"Host": parts.netloc, "Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT},
-                extensions={"sni_hostname": host},
-            )  # fmt: skip
+        place = await pinned(url, office.settings.inner())
+        headers = {**place.headers, "Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT}
+        async with outward_client(TIMEOUT_SECONDS) as http:
+            answer = await http.request(plan.method, place.url, headers=headers, extensions=place.extensions)
     except NotSpokenTo as error:
-        return CallStep(method=plan.method, url=url, status=0, said="", words=f"It was not called: {error}.")
+        words = f"It was not called: {error}."
     except httpx.HTTPError as error:
-        return CallStep(
-            method=plan.method, url=url, status=0, said="", words=f"Nothing answered there ({type(error).__name__})."
-        )
-    return CallStep(
-        method=plan.method, url=url, status=answer.status_code, said=_said(answer), words=_words(answer, real)
-    )
+        words = f"Nothing answered there ({type(error).__name__})."
+    else:
+        status, said, words = answer.status_code, _said(answer), _words(answer, real)
+    return CallStep(method=plan.method, url=url, status=status, said=said, words=words)
 
 
 def _said(answer: httpx.Response) -> str:
@@ -120,7 +111,7 @@ def _said(answer: httpx.Response) -> str:
 
 
 def _words(answer: httpx.Response, real: bool) -> str:
-    status: Any = answer.status_code
+    status = answer.status_code
     if not real and status == WOULD_BE_LET_IN:
         return "It would be let in; nothing was done."
     if not real and answer.is_success:

@@ -12,7 +12,9 @@ import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
+from jamb.core.clients import ClientState, OwnerLevel
 from jamb.core.notices import Fact, is_urgent, wait_after
+from jamb.core.requests import RequestState
 from jamb.store.clients import ClientOwnerRow, ClientRow
 from jamb.store.columns import among_ids, blob, document, moment
 from jamb.store.credentials import CredentialRow, works
@@ -131,7 +133,7 @@ def ending_soon(session: Session, directory_id: UUID, now: datetime, until: date
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
             col(ClientRow.directory_id) == directory_id, works(now), col(CredentialRow.expires_at) <= until, ~followed,
-            col(ClientRow.state) == "live",
+            col(ClientRow.state) == ClientState.LIVE.value,
         )
     )  # fmt: skip
     return [Ending(*row) for row in rows]
@@ -165,14 +167,17 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
     return [Tried(*row) for row in rows]
 
 
-def requests_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[RequestRow, str]]:
-    """Return the requests that wait or were decided since, with the clients' names."""
+def requests_since(
+    session: Session, directory_id: UUID, since: datetime, now: datetime
+) -> list[tuple[RequestRow, str]]:
+    """Return the requests that wait, and are not lapsed, or were decided since, with the clients' names."""
+    waiting = sa.and_(col(RequestRow.state) == RequestState.WAITING.value, col(RequestRow.due_at) > now)
     rows = session.exec(
         select(RequestRow, ClientRow.name)
         .join(ClientRow, col(ClientRow.id) == RequestRow.client_id)
         .where(
             RequestRow.directory_id == directory_id,
-            (col(RequestRow.state) == "waiting") | (col(RequestRow.decided_at) > since),
+            waiting | (col(RequestRow.decided_at) > since),
         )
     )
     return [(row, name) for row, name in rows]
@@ -194,7 +199,11 @@ def owners_to_tell(session: Session, client_ids: Iterable[str]) -> dict[str, lis
     rows = session.execute(
         sa.select(col(ClientOwnerRow.client_id), col(ClientOwnerRow.person_id))
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
-        .where(col(ClientOwnerRow.client_id) == wanted, col(ClientOwnerRow.level) != "read", col(PersonRow.live))
+        .where(
+            col(ClientOwnerRow.client_id) == wanted,
+            col(ClientOwnerRow.level) != OwnerLevel.READ.value,
+            col(PersonRow.live),
+        )
     )
     for client_id, person_id in rows:
         found.setdefault(client_id, []).append(person_id)
@@ -295,7 +304,7 @@ def claim(session: Session, table: type[RowT], now: datetime, most: int) -> list
 
 
 def forget_links(session: Session, mail_id: UUID) -> None:
-    """Forget what only a letter was to show, once it is sent."""
+    """Forget what only a letter was to show, once it is sent or given up."""
     session.execute(sa.update(NoticeRow).where(col(NoticeRow.mail_id) == mail_id).values(link=None))
 
 

@@ -31,11 +31,12 @@ class NewSecret(Sent):
 
 
 class NewCertificate(Sent):
-    """A key pair and a certificate signed by itself, made here."""
+    """A key pair and a certificate signed by itself, made here. `instead_of`: as for a secret."""
 
     key_type: KeyType = KeyType.P256
     days: Days | None = None
     label: Label = ""
+    instead_of: UUID | None = None
 
 
 class CertificateSent(Sent):

@@ -66,9 +66,3 @@ class Probe(Answered):
     token: TokenStep
     call: CallStep | None
     explanation: Explanation
-
-
-class ResourceAddress(Sent):
-    """Where a resource answers, for probes: its base URL. Empty: nowhere that the service may call."""
-
-    url: Annotated[str, Field(max_length=500)]

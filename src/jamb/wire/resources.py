@@ -54,7 +54,7 @@ class Permission(Answered):
 class Resource(Answered):
     """`object_name`: the path parameter by which operations name the object that reach is about; may be empty.
 
-    `questions` and `terms` are for whoever requests consent to it.
+    `questions` and `terms` are for whoever requests consent to it. `address`: where it answers, for probes.
     """
 
     name: str
@@ -64,8 +64,15 @@ class Resource(Answered):
     questions: list[str]
     terms: str
     guard_client_id: str | None
+    address: str
     operations: list[Operation]
     permissions: list[Permission]
+
+
+class ResourceAddress(Sent):
+    """Where a resource answers, for probes: its base URL. Empty: nowhere that the service may call."""
+
+    url: Annotated[str, Field(max_length=500)]
 
 
 class OperationSent(Sent):
@@ -211,7 +218,9 @@ def operation_of(catalogue: Catalogue, name: str) -> Operation:
     )
 
 
-def resource_of(catalogue: Catalogue, questions: Iterable[str], terms: str, guard_client_id: str | None) -> Resource:
+def resource_of(
+    catalogue: Catalogue, questions: Iterable[str], terms: str, guard_client_id: str | None, address: str
+) -> Resource:
     listed = [
         Permission(
             name=name,
@@ -235,6 +244,7 @@ def resource_of(catalogue: Catalogue, questions: Iterable[str], terms: str, guar
         questions=list(questions),
         terms=terms,
         guard_client_id=guard_client_id,
+        address=address,
         operations=[operation_of(catalogue, name) for name in sorted(catalogue.operations)],
         permissions=sorted(listed, key=lambda one: (one.weight, one.name)),
     )

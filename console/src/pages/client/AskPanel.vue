@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { type ReachChoice, useProposal, useResource, useResources, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/ReachEditor.vue";
@@ -23,8 +24,7 @@ const reason = ref("");
 const kind = ref<"application" | "delegated">("application");
 const reach = ref<ReachChoice>({ kind: "everywhere", collections: [] });
 const way = ref<"choose" | "paste" | "hand-on">("choose");
-const error = ref<unknown>(null);
-const busy = ref(false);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 
 watch(resource, () => {
@@ -78,9 +78,7 @@ const toggle = (list: string[], name: string, on: boolean) => (on ? [...list, na
 const options = computed(() => (resources.value ?? []).map((one: Schemas["ResourceLine"]) => ({ label: `${one.title}: ${one.identifier}`, value: one.name })));
 
 async function ask(): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
+  await attempt(async () => {
     await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/asks", {
         params: { path: { directory: directory.value, client: props.client } },
@@ -92,11 +90,7 @@ async function ask(): Promise<void> {
     chosen.value = [];
     reason.value = "";
     emit("done");
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

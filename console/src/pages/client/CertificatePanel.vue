@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 import MadePair from "./MadePair.vue";
@@ -18,8 +19,7 @@ const keyType = ref<"p256" | "rsa3072">("p256");
 const text = ref("");
 const made = ref<Schemas["MadeCertificate"] | null>(null);
 const kept = ref(false);
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const name = computed(() => (label.value.trim() || props.client).toLowerCase().replace(/[^a-z0-9]+/g, "-"));
 
@@ -31,10 +31,8 @@ async function read(event: Event): Promise<void> {
   text.value = found.includes("-----BEGIN") ? found : btoa(found);
 }
 async function add(): Promise<void> {
-  busy.value = true;
-  error.value = null;
   const path = { directory: directory.value, client: props.client };
-  try {
+  await attempt(async () => {
     if (props.making) {
       const body = { key_type: keyType.value, days: days.value === "" ? null : Number(days.value), label: label.value };
       made.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/certificates", { params: { path }, body }));
@@ -44,11 +42,7 @@ async function add(): Promise<void> {
       await must(api.POST("/api/v1/directories/{directory}/clients/{client}/credentials", { params: { path }, body }));
       await close();
     }
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 async function close(): Promise<void> {
   made.value = null;

@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -19,16 +20,13 @@ const hours = ref<number | string>("");
 const passphrase = ref("");
 const note = ref("");
 const made = ref<Schemas["MadeHandover"] | null>(null);
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const usual = computed(() => (what.value === "secret" ? place.value?.policy.secret_default_days : place.value?.policy.key_default_days));
 
 async function make(): Promise<void> {
-  busy.value = true;
-  error.value = null;
   const credential = what.value === "secret" ? { kind: "secret" as const } : { kind: "made-certificate" as const, key_type: "p256" as const };
-  try {
+  await attempt(async () => {
     made.value = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/handovers", {
         params: { path: { directory: directory.value, client: props.client } },
@@ -40,11 +38,7 @@ async function make(): Promise<void> {
     );
     passphrase.value = "";
     emit("issued");
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 async function close(): Promise<void> {
   made.value = null;

@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 
@@ -19,14 +20,12 @@ const text = ref("");
 const label = ref("");
 const days = ref<number | string>("");
 const broken = ref("");
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const ready = computed(() => (!props.outside || (issuer.value.trim() && subject.value.trim())) && (where.value === "metadata" || (where.value === "address" ? address.value.trim() : text.value.trim())));
 
 async function add(): Promise<void> {
   broken.value = "";
-  error.value = null;
   let keys: Record<string, unknown> | null = null;
   if (where.value === "text") {
     try {
@@ -36,18 +35,13 @@ async function add(): Promise<void> {
       return;
     }
   }
-  busy.value = true;
   const rest = { keys, keys_uri: where.value === "address" ? address.value.trim() : "", days: days.value === "" ? null : Number(days.value), label: label.value };
   const body = props.outside ? { kind: "issuer" as const, issuer: issuer.value.trim(), subject: subject.value.trim(), ...rest } : { kind: "keys" as const, ...rest };
-  try {
+  await attempt(async () => {
     await must(api.POST("/api/v1/directories/{directory}/clients/{client}/credentials", { params: { path: { directory: directory.value, client: props.client } }, body }));
     await stale();
     emit("closed");
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

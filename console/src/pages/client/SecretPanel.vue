@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useDossier, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/times";
@@ -21,16 +22,13 @@ const others = computed(() =>
 );
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const count = computed(() => Number(days.value || place.value?.policy.secret_default_days || 0));
 const ends = computed(() => (count.value > 0 && count.value < 5000 ? day(new Date(Date.now() + count.value * 86_400_000).toISOString()) : ""));
 
 async function issue(): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
+  await attempt(async () => {
     issued.value = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/secrets", {
         params: { path: { directory: directory.value, client: props.client } },
@@ -39,11 +37,7 @@ async function issue(): Promise<void> {
     );
     kept.value = false;
     emit("issued");
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 
 async function close(): Promise<void> {

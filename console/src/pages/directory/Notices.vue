@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useNotices, useStale, useWebhooks } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -16,34 +17,29 @@ const all = ref(false);
 const url = ref("");
 const sure = ref("");
 const dead = ref<{ id: string; events: Schemas["DeadEvent"][] } | null>(null);
-const error = ref<unknown>(null);
+const { error, attempt } = useAttempt();
 const stale = useStale();
 const FEW = 6;
 const shown = computed(() => (all.value ? (told.value ?? []) : (told.value ?? []).slice(0, FEW)));
 const at = (webhook: string) => ({ params: { path: { directory: directory.value, webhook } } });
 
-async function attempt(work: () => Promise<unknown>): Promise<void> {
-  error.value = null;
-  try {
-    await work();
-    await stale();
-  } catch (problem) {
-    error.value = problem;
-  }
-}
-const add = () => attempt(async () => {
+const change = (work: () => Promise<unknown>) => attempt(async () => {
+  await work();
+  await stale();
+});
+const add = () => change(async () => {
   await must(api.POST("/api/v1/directories/{directory}/webhooks", { params: { path: { directory: directory.value } }, body: { url: url.value.trim() } }));
   url.value = "";
 });
 const feed = ref("");
-const makeCalendar = (whole: boolean) => attempt(async () => {
+const makeCalendar = (whole: boolean) => change(async () => {
   feed.value = (await must(api.POST("/api/v1/directories/{directory}/calendar", { params: { path: { directory: directory.value } }, body: { whole } }))).url;
 });
-const remove = (id: string) => attempt(async () => {
+const remove = (id: string) => change(async () => {
   await must(api.DELETE("/api/v1/directories/{directory}/webhooks/{webhook}", at(id)));
   sure.value = "";
 });
-const revive = (id: string) => attempt(async () => {
+const revive = (id: string) => change(async () => {
   await must(api.POST("/api/v1/directories/{directory}/webhooks/{webhook}/revival", at(id)));
   dead.value = null;
 });

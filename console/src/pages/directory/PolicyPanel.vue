@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useGroups, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 type Policy = Schemas["Policy"];
@@ -44,8 +45,7 @@ const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups
 
 const { data: groups } = useGroups();
 const draft = ref<Policy>({ ...props.policy, registering_groups: [...props.policy.registering_groups] });
-const error = ref<unknown>(null);
-const busy = ref(false);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const words = (value: Policy[keyof Policy]): string =>
   Array.isArray(value) ? value.join(", ") || "none" : typeof value === "boolean" ? (value ? "yes" : "no") : value in REGISTERING ? REGISTERING[value as keyof typeof REGISTERING] : String(value);
@@ -86,18 +86,12 @@ function choose(group: string, on: boolean): void {
   draft.value.registering_groups = on ? [...rest, group] : rest;
 }
 async function save(): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
+  await attempt(async () => {
     const body = Object.fromEntries(changes.value.map((one) => [one.name, draft.value[one.name]]));
     await must(api.PUT("/api/v1/directories/{directory}/policy", { params: { path: { directory: directory.value } }, body }));
     await stale();
     emit("done");
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

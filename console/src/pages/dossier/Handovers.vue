@@ -1,9 +1,9 @@
 <script setup lang="ts">
 // Links by which credentials of this client were handed over: what was seen, by whom, and tries that should not be.
-import { ref } from "vue";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useHandovers, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -11,22 +11,17 @@ import { handoverTone, handoverWord } from "@/ui/states";
 
 const props = defineProps<{ client: string }>();
 const { data } = useHandovers(() => props.client);
-const error = ref<unknown>(null);
+const { error, attempt } = useAttempt();
 const stale = useStale();
 
-async function takeBack(handover: string): Promise<void> {
-  error.value = null;
-  try {
-    await must(
-      api.POST("/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal", {
-        params: { path: { directory: directory.value, client: props.client, handover } },
-      }),
-    );
-    await stale();
-  } catch (problem) {
-    error.value = problem;
-  }
-}
+const takeBack = (handover: string) => attempt(async () => {
+  await must(
+    api.POST("/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal", {
+      params: { path: { directory: directory.value, client: props.client, handover } },
+    }),
+  );
+  await stale();
+});
 </script>
 
 <template>

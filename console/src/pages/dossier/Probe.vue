@@ -5,6 +5,7 @@ import { ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { type Question, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import ClaimTable from "@/ui/ClaimTable.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -13,17 +14,14 @@ const props = defineProps<{ client: string; question: Question }>();
 const own = ref(false);
 const secret = ref("");
 const found = ref<Schemas["Probe"] | null>(null);
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 watch(() => props.question, () => { found.value = null; error.value = null; });
 
 async function probe(): Promise<void> {
-  busy.value = true;
-  error.value = null;
   found.value = null;
   const { resource, operation, object } = props.question;
-  try {
+  await attempt(async () => {
     found.value = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/probe", {
         params: { path: { directory: directory.value, client: props.client } },
@@ -32,11 +30,7 @@ async function probe(): Promise<void> {
     );
     secret.value = "";
     await stale();
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

@@ -5,6 +5,7 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, full, now } from "@/ui/times";
@@ -14,8 +15,7 @@ const open = ref(false);
 const sure = ref<"" | "force" | "abandon">("");
 const days = ref<number | string>(14);
 const reason = ref("");
-const busy = ref(false);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const ended = computed(() => props.one.ended_at !== null);
 const who = (user: Schemas["User"]) => `${user.user_agent || "a program without a name"} at ${user.address || "an unknown address"}`;
@@ -28,21 +28,15 @@ const said = computed(() => {
 const path = computed(() => ({ directory: directory.value, client: props.one.client_id, rotation: props.one.id }));
 
 async function step(what: "close" | "force" | "extend" | "abandon"): Promise<void> {
-  busy.value = true;
-  error.value = null;
   const params = { path: path.value };
   const base = "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}" as const;
-  try {
+  await attempt(async () => {
     if (what === "extend") await must(api.POST(`${base}/extension`, { params, body: { days: Number(days.value) } }));
     else if (what === "abandon") await must(api.POST(`${base}/abandonment`, { params, body: { reason: reason.value } }));
     else await must(api.POST(`${base}/closing`, { params, body: { forced: what === "force", reason: reason.value } }));
     sure.value = "";
     await stale();
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  });
 }
 </script>
 

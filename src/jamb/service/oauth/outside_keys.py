@@ -8,18 +8,17 @@ is not known is looked for again, but not at every request; while an address is 
 from __future__ import annotations
 
 import asyncio
-import ssl
 import time
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import SplitResult, urlsplit
+from urllib.parse import urlsplit
 
 import httpx
 
 from jamb.core.credentials import key_set
 from jamb.core.errors import BadInput
-from jamb.service.outward import NotSpokenTo, address_of
+from jamb.service.outward import NotSpokenTo, outward_client, pinned
 
 KEPT_SECONDS = 600.0
 AGAIN_SECONDS = 15.0
@@ -48,9 +47,7 @@ class OutsideKeys:
 
     def __init__(self, inner_hosts: Collection[str] = (), http: httpx.AsyncClient | None = None) -> None:
         self._inner_hosts = frozenset(inner_hosts)
-        # The system's trusted authorities, and those of SSL_CERT_FILE; no proxy from the environment.
-        trusted = ssl.create_default_context()
-        self._http = http or httpx.AsyncClient(verify=trusted, timeout=TIMEOUT_SECONDS, trust_env=False)
+        self._http = http or outward_client(TIMEOUT_SECONDS)
         self._kept: dict[str, _Kept] = {}
         self._locks: dict[str, asyncio.Lock] = {}
 
@@ -121,23 +118,21 @@ class OutsideKeys:
             raise Unreachable(f"{address[:200]} is no https address")
         try:
             async with asyncio.timeout(TIMEOUT_SECONDS):
-                found = await self._answer(address, parts)
+                found = await self._answer(address)
         except TimeoutError as error:
             raise Unreachable(f"{address[:200]} took more than {TIMEOUT_SECONDS:g} seconds") from error
         if not isinstance(found, dict):
             raise Unreachable(f"{address[:200]} answered no JSON object")
         return found
 
-    async def _answer(self, address: str, parts: SplitResult) -> Any:
+    async def _answer(self, address: str) -> Any:
         try:
-            spoken_to = await address_of(str(parts.hostname), parts.port or 443, self._inner_hosts)
+            place = await pinned(address, self._inner_hosts)
         except NotSpokenTo as error:
             raise Unreachable(str(error)) from error
-        url = httpx.URL(address).copy_with(host=spoken_to)
-        extensions = {"sni_hostname": parts.hostname}
-        headers = {"Host": parts.netloc, "Accept": "application/json"}
+        headers = {**place.headers, "Accept": "application/json"}
         try:
-            async with self._http.stream("GET", url, headers=headers, extensions=extensions) as answer:
+            async with self._http.stream("GET", place.url, headers=headers, extensions=place.extensions) as answer:
                 if answer.status_code != httpx.codes.OK:
                     raise Unreachable(f"{address[:200]} answered {answer.status_code}")
                 body = b""

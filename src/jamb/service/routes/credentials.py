@@ -49,8 +49,11 @@ def make_certificate(
     """Make a key pair and a certificate. This answer is the only one that ever has the private key."""
     wanted = adding.CertificateMade(sent.key_type, sent.days)
     answer = made_answer(
-        adding.add_credential(office.premises, admitted.directory, client, wanted, sent.label, admitted.actor, now)
-    )
+        adding.add_credential(
+            office.premises, admitted.directory, client, wanted, sent.label, admitted.actor, now,
+            instead_of=sent.instead_of,
+        )
+    )  # fmt: skip
     assert answer is not None
     return answer
 

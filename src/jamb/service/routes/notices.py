@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query
 
-from jamb.actions import webhooks
+from jamb.actions import notices, webhooks
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.wire import notices as wire
@@ -23,7 +23,7 @@ def list_notices(
     """What people were told last, and how the letters fared; the latest first."""
     return [
         wire.Notice.model_validate(one, from_attributes=True)
-        for one in webhooks.list_told(office.premises, directory, limit)
+        for one in notices.list_told(office.premises, directory, limit)
     ]
 
 

@@ -25,19 +25,6 @@ def list_claims() -> list[wire.ClaimWords]:
     return [wire.ClaimWords.model_validate(one) for one in CLAIMS.values()]
 
 
-@router.put("/directories/{directory}/resources/{name}/address")
-def set_resource_address(
-    name: str,
-    sent: wire.ResourceAddress,
-    admitted: Annotated[Admitted, Depends(may("resources.set-address"))],
-    office: TheOffice,
-    now: Now,
-) -> wire.ResourceAddress:
-    """Say where a resource answers, so that clients can be probed there."""
-    url = probes.set_address(office.premises, admitted.directory, name, sent.url, admitted.actor, now)
-    return wire.ResourceAddress(url=url)
-
-
 @router.post("/directories/{directory}/clients/{client}/probe")
 async def probe(
     directory: str,

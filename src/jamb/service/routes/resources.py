@@ -57,7 +57,7 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
 def read_resource(directory: str, name: str, office: TheOffice) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
     found = resources.read_resource(office.premises, directory, name)
-    return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id)
+    return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id, found.address)
 
 
 @router.put("/{name}")
@@ -102,6 +102,19 @@ def propose_permissions(
     """The smallest permissions that open these operations, and what each alternative would open beyond them."""
     found = resources.propose(office.premises, directory, name, operation, kind, client)
     return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)
+
+
+@router.put("/{name}/address")
+def set_resource_address(
+    name: str,
+    sent: wire.ResourceAddress,
+    admitted: Annotated[Admitted, Depends(may("resources.set-address"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ResourceAddress:
+    """Say where a resource answers, so that clients can be probed there."""
+    url = resources.set_address(office.premises, admitted.directory, name, sent.url, admitted.actor, now)
+    return wire.ResourceAddress(url=url)
 
 
 @router.get("/{name}/collections", dependencies=[Depends(may("collections.read"))])

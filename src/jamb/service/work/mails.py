@@ -103,5 +103,5 @@ def _mark(premises: Premises, row: MailRow, error: str) -> None:
         held = session.get_one(MailRow, row.id, with_for_update=True)
         notices.note_try(held, datetime.now(UTC), error)
         session.add(held)
-        if not error:
+        if held.sent_at is not None or held.failed:
             notices.forget_links(session, row.id)

@@ -6,11 +6,9 @@ A receiver verifies them with the keys of the directory's metadata, so that ther
 
 from __future__ import annotations
 
-import ssl
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
-from urllib.parse import urlsplit
 from uuid import UUID
 
 import httpx
@@ -21,7 +19,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.premises import Premises
 from jamb.service.office import Office
-from jamb.service.outward import NotSpokenTo, address_of
+from jamb.service.outward import NotSpokenTo, outward_client, pinned
 from jamb.store import notices
 from jamb.store.directories import DirectoryRow, signing_keys
 from jamb.store.notices import PushRow, WebhookRow
@@ -45,9 +43,7 @@ class _Taken:
 class Pusher:
     def __init__(self, office: Office) -> None:
         self._keyring, self._inner = office.keyring, office.settings.inner()
-        self._http = httpx.AsyncClient(
-            verify=ssl.create_default_context(), timeout=TIMEOUT_SECONDS, trust_env=False, follow_redirects=False
-        )
+        self._http = outward_client(TIMEOUT_SECONDS)
 
     async def close(self) -> None:
         await self._http.aclose()
@@ -56,20 +52,14 @@ class Pusher:
         """Send one event; return why it was not taken, or nothing."""
         key = await run_in_threadpool(self._keyring.private, taken.kid)
         token = jwt.encode(taken.claims, key, "ES256", {"kid": taken.kid, "typ": "secevent+jwt"})
-        parts = urlsplit(taken.url)
-        host = parts.hostname or ""
         try:
-            spoken_to = await address_of(host, parts.port or (443 if parts.scheme == "https" else 80), self._inner)
-            answer = await self._http.post(
-                httpx.URL(taken.url).copy_with(host=spoken_to),
-                content=token,
-                headers={"Host": parts.netloc, "Content-Type": MEDIA_TYPE, "Accept": "application/json"},
-                extensions={"sni_hostname": host},
-            )
+            place = await pinned(taken.url, self._inner)
+            headers = {**place.headers, "Content-Type": MEDIA_TYPE, "Accept": "application/json"}
+            answer = await self._http.post(place.url, content=token, headers=headers, extensions=place.extensions)
         except NotSpokenTo as error:
             return str(error)
         except httpx.HTTPError as error:
-            return f"{type(error).__name__}"
+            return type(error).__name__
         return "" if answer.is_success else f"it answered {answer.status_code}"
 
 
