@@ -8,16 +8,27 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from hypothesis import HealthCheck, settings
 
+from jamb.core.credentials import KeyType
 from jamb.demo.cluster import Cluster
+from jamb.store.keypairs import make_key_pair
 from tests.console.browser import browser, open_console
 from tests.leftovers import leftovers
-from tests.world import HOME, PORT, World, answers, wait_until
+from tests.world import HOME, PORT, ROOT, World, answers, wait_until
 
 __all__ = ["browser", "open_console", "world"]
+
+# Nothing here speaks TLS, and to read all the authorities that a machine trusts takes longer than a request: one will do.
+ONE_AUTHORITY = ROOT / ".jamb-test" / f"authority-{PORT}.pem"
+ONE_AUTHORITY.parent.mkdir(exist_ok=True)
+ONE_AUTHORITY.write_bytes(
+    make_key_pair("", "Nobody", "Nobody", KeyType.P256, datetime.now(UTC), datetime.now(UTC) + timedelta(1)).certificate
+)
+os.environ["SSL_CERT_FILE"] = str(ONE_AUTHORITY)
 
 # How fast the machine is today is no property of the code.
 settings.register_profile("jamb", deadline=None, suppress_health_check=list(HealthCheck))

@@ -6,15 +6,36 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.world import World
+from tests.world import ROOT, World
 
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 Open = Callable[..., AbstractContextManager[Page]]
+AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
+# How fast the machine is today is no property of the console.
+PATIENCE = 30_000
+expect.set_options(PATIENCE)
+
+
+def faults(page: Page) -> list[str]:
+    """Run axe over the page as it stands, in light and dark, and return what it finds, in words."""
+    if not page.evaluate("'axe' in window"):
+        page.evaluate(AXE)
+    found = []
+    for look in ("dark", "light"):
+        page.emulate_media(color_scheme=look)
+        page.wait_for_function("look => document.documentElement.dataset.theme === look", arg=look)
+        seen = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        found += [
+            f"{look}, {one['id']}: {node['target']} {node['failureSummary']}"
+            for one in seen["violations"]
+            for node in one["nodes"]
+        ]
+    return found
 
 
 @pytest.fixture(scope="session")
@@ -34,13 +55,12 @@ def open_console(world: World, browser: Browser) -> Open:
         role: str | None = "steward",
         *,
         path: str = "/",
-        dark: bool = False,
         signed_in: bool = True,
         directory: str = "quillhaven",
     ) -> Iterator[Page]:
         context = browser.new_context(
             viewport={"width": 1280, "height": 800},
-            color_scheme="dark" if dark else "light",
+            reduced_motion="reduce",
             base_url=world.base_url,
             permissions=["clipboard-read", "clipboard-write"],
         )
@@ -52,7 +72,7 @@ def open_console(world: World, browser: Browser) -> Open:
         wrong: list[str] = []
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.on("console", lambda said: wrong.append(said.text) if "Content Security Policy" in said.text else None)
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(PATIENCE)
         page.goto(path)
         yield page
         context.close()

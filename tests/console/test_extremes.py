@@ -17,8 +17,7 @@ from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Oper
 from jamb.service.settings import Settings
 from jamb.store.engine import make_engine
 from jamb.store.work import Actor
-from tests.console.browser import Open
-from tests.console.test_pages import faults
+from tests.console.browser import Open, faults
 from tests.world import World, unique
 
 ACTOR = Actor("service", "tests", "Tests", "Tests")

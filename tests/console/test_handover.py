@@ -6,8 +6,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.console.browser import Open
-from tests.console.test_pages import faults
+from tests.console.browser import Open, faults
 from tests.world import Made, World
 
 
@@ -24,7 +23,7 @@ def test_a_link_is_made_opened_once_by_a_stranger_and_its_sender_is_told(world: 
         region.get_by_role("button", name=re.compile("^Close")).click()
         expect(page.get_by_text("not opened yet")).to_be_visible()
         address = link.removeprefix(world.base_url)
-        with open_console(signed_in=False, path=address, dark=True) as stranger:
+        with open_console(signed_in=False, path=address) as stranger:
             expect(stranger.get_by_role("heading", name=f"A credential of “{made.name}”")).to_be_visible()
             assert "#" not in stranger.url, "what opens it leaves the address bar"
             stranger.get_by_label(re.compile("^Passphrase")).fill("lighthouse sleeper")

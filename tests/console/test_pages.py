@@ -11,22 +11,10 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from jamb.client import DeviceSignIn
-from tests.console.browser import Open
-from tests.world import ROOT, World, unique
+from tests.console.browser import Open, faults
+from tests.world import World, unique
 
-AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
 FIRST_LOAD_BYTES = 150_000
-
-
-def faults(page: Page) -> list[str]:
-    """Run axe over the page as it stands and return what it finds, in words."""
-    page.evaluate(AXE)
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-    return [
-        f"{one['id']}: {node['target']} {node['failureSummary']}"
-        for one in found["violations"]
-        for node in one["nodes"]
-    ]
 
 
 def dossier(page: Page) -> None:
@@ -114,12 +102,9 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
 }
 
 
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
 @pytest.mark.parametrize(("path", "heading", "prepare"), PAGES.values(), ids=PAGES.keys())
-def test_axe_finds_nothing(
-    open_console: Open, path: str, heading: str, prepare: Callable[[Page], None] | None, dark: bool
-) -> None:
-    with open_console(path=path, dark=dark) as page:
+def test_axe_finds_nothing(open_console: Open, path: str, heading: str, prepare: Callable[[Page], None] | None) -> None:
+    with open_console(path=path) as page:
         if heading:
             page.get_by_role("heading", name=heading).first.wait_for()
         if prepare:
@@ -127,9 +112,8 @@ def test_axe_finds_nothing(
         assert faults(page) == []
 
 
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
-def test_axe_finds_nothing_on_the_sign_in_and_consent_pages(world: World, open_console: Open, dark: bool) -> None:
-    with open_console(signed_in=False, dark=dark) as page:
+def test_axe_finds_nothing_on_the_sign_in_and_consent_pages(world: World, open_console: Open) -> None:
+    with open_console(signed_in=False) as page:
         page.get_by_label("Login").fill("nobody@quillhaven.example")
         page.get_by_label("Password").fill("not the password")
         page.keyboard.press("Enter")
@@ -137,11 +121,11 @@ def test_axe_finds_nothing_on_the_sign_in_and_consent_pages(world: World, open_c
         assert faults(page) == []
     made = world.client(asked=["berths.manage"], secret=False)
     for role in ("approver", "auditor"):
-        with open_console(role, path=f"/clients/{made.id}/consent", dark=dark) as page:
+        with open_console(role, path=f"/clients/{made.id}/consent") as page:
             page.get_by_role("heading", name="What becomes possible").wait_for()
             page.get_by_role("table").wait_for()
             assert faults(page) == []
-    with open_console("lotte", dark=dark) as page:
+    with open_console("lotte") as page:
         expect(page.get_by_role("alert")).to_contain_text("no role")
         assert faults(page) == []
 

@@ -6,8 +6,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.console.browser import Open
-from tests.console.test_pages import faults
+from tests.console.browser import Open, faults
 from tests.world import World
 
 
@@ -28,7 +27,7 @@ def test_a_client_is_probed_from_its_dossier(world: World, open_console: Open) -
 def test_a_token_is_read_in_the_page_and_sent_nowhere(world: World, open_console: Open) -> None:
     made = world.client(granted=["berths.view"])
     token = world.ask_token(made).json()["access_token"]
-    with open_console(signed_in=False, path="/token", dark=True) as page:
+    with open_console(signed_in=False, path="/token") as page:
         sent: list[str] = []
         page.on("request", lambda request: sent.append(f"{request.url} {request.post_data}"))
         page.get_by_label("Token").fill(f"Bearer {token}")

@@ -7,8 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from jamb.client import Jamb
-from tests.console.browser import Open
-from tests.console.test_pages import faults
+from tests.console.browser import Open, faults
 from tests.world import Made, World, wait_until
 
 

@@ -31,7 +31,7 @@ from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.errors import AlreadyEnded, LivesTooLong
 from jamb.wire.credentials import MadeCertificate
-from tests.world import BERTHS, TLS, Made, World, wait_until
+from tests.world import BERTHS, Made, World, wait_until
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ def ask(world: World, assertion: str, **form: str) -> httpx.Response:
         "grant_type": "client_credentials", "resource": BERTHS, "client_assertion_type": CLIENT_ASSERTION,
         "client_assertion": assertion, **form,
     }  # fmt: skip
-    return httpx.post(world.token_endpoint(), data=sent, verify=TLS)
+    return httpx.post(world.token_endpoint(), data=sent)
 
 
 def test_a_key_pair_made_here_is_returned_once_and_opens_the_api(world: World, signer: Signer) -> None:
@@ -300,7 +300,7 @@ def test_an_outside_issuer_speaks_for_a_client_that_needs_no_secret(world: World
         body = {"iss": issuer, "sub": subject, "aud": f"{world.base_url}/d/quillhaven", "exp": now + 3600, **claims}
         signed = jwt.encode(body, key, "ES256", headers={"kid": "b1"})
         form = {"grant_type": JWT_BEARER, "assertion": signed, "client_id": made.id, "resource": BERTHS}
-        return httpx.post(world.token_endpoint(), data=form, verify=TLS)
+        return httpx.post(world.token_endpoint(), data=form)
 
     answer = exchange()
     assert answer.status_code == 200, answer.text

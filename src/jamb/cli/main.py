@@ -3,72 +3,73 @@
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from collections.abc import Sequence
+from importlib import import_module
+from typing import Annotated, Any
 
 import typer
 
 from jamb import __version__
-from jamb.cli import (
-    access,
-    asks,
-    audit,
-    clients,
-    consent,
-    credentials,
-    handover,
-    leaks,
-    ledger,
-    notices,
-    people,
-    policy,
-    probe,
-    reach,
-    requests,
-    resources,
-    rotate,
-    secrets,
-    set_up,
-    sign_in,
-    today,
-)
 from jamb.cli.output import fail
 from jamb.client import BadInput, JambError
 
-app = typer.Typer(
-    help="Register client applications, consent to what they ask, give them credentials, and audit them.",
-    epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 not acceptable as given; "
-    "3 not signed in or not allowed; 4 the service does not answer.",
-    no_args_is_help=True,
-    pretty_exceptions_enable=False,
-)
-app.command("sign-in")(sign_in.sign_in)
-app.command("sign-out")(sign_in.sign_out)
-app.command()(sign_in.whoami)
-app.command()(today.today)
-app.command("set-up")(set_up.set_up)
-app.add_typer(clients.app, name="clients")
-app.add_typer(resources.app, name="resources")
-app.add_typer(asks.app, name="asks")
-app.add_typer(consent.app, name="consent")
-app.add_typer(requests.app, name="requests")
-app.add_typer(reach.app, name="reach")
-app.add_typer(people.roles, name="roles")
-app.add_typer(people.groups, name="groups")
-app.add_typer(people.people, name="people")
-app.add_typer(policy.app, name="policy")
-app.add_typer(secrets.app, name="secrets")
-app.add_typer(credentials.app, name="credentials")
-app.add_typer(rotate.app, name="rotate")
-app.command()(access.explain)
-app.command()(probe.probe)
-app.command()(probe.token)
-app.command()(access.who_can)
-app.add_typer(handover.app, name="handover")
-app.add_typer(leaks.app, name="leaks")
-app.add_typer(notices.app, name="notices")
-app.add_typer(notices.webhooks, name="webhooks")
-app.add_typer(audit.app, name="audit")
-app.add_typer(ledger.app, name="ledger")
+# Where each command is: a module of jamb.cli, and what of it.
+_COMMANDS = {
+    "sign-in": ("sign_in", "sign_in"),
+    "sign-out": ("sign_in", "sign_out"),
+    "whoami": ("sign_in", "whoami"),
+    "today": ("today", "today"),
+    "set-up": ("set_up", "set_up"),
+    "explain": ("access", "explain"),
+    "probe": ("probe", "probe"),
+    "token": ("probe", "token"),
+    "who-can": ("access", "who_can"),
+}
+_GROUPS = {
+    "clients": ("clients", "app"),
+    "resources": ("resources", "app"),
+    "asks": ("asks", "app"),
+    "consent": ("consent", "app"),
+    "requests": ("requests", "app"),
+    "reach": ("reach", "app"),
+    "roles": ("people", "roles"),
+    "groups": ("people", "groups"),
+    "people": ("people", "people"),
+    "policy": ("policy", "app"),
+    "secrets": ("secrets", "app"),
+    "credentials": ("credentials", "app"),
+    "rotate": ("rotate", "app"),
+    "handover": ("handover", "app"),
+    "leaks": ("leaks", "app"),
+    "notices": ("notices", "app"),
+    "webhooks": ("notices", "webhooks"),
+    "audit": ("audit", "app"),
+    "ledger": ("ledger", "app"),
+}
+
+
+def command_line(words: Sequence[str] = ()) -> typer.Typer:
+    """Return the command line, or only the command that the words begin with: what is not imported costs no time."""
+    app = typer.Typer(
+        help="Register client applications, consent to what they ask, give them credentials, and audit them.",
+        epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 not acceptable as "
+        "given; 3 not signed in or not allowed; 4 the service does not answer.",
+        no_args_is_help=True,
+        pretty_exceptions_enable=False,
+    )
+    app.callback()(_root)
+    wanted = words[0] if words and words[0] in {*_COMMANDS, *_GROUPS} else None
+    for name, place in _COMMANDS.items():
+        if wanted in {None, name}:
+            app.command(name)(_found(*place))
+    for name, place in _GROUPS.items():
+        if wanted in {None, name}:
+            app.add_typer(_found(*place), name=name)
+    return app
+
+
+def _found(module: str, name: str) -> Any:
+    return getattr(import_module(f"jamb.cli.{module}"), name)
 
 
 def _version(wanted: bool) -> None:
@@ -77,8 +78,7 @@ def _version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
-def root(
+def _root(
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version")
     ] = False,
@@ -89,7 +89,7 @@ def root(
 def run() -> None:
     """Entry point: a problem is a few lines on standard error, never a traceback."""
     try:
-        app()
+        command_line(sys.argv[1:])()
     except JambError as error:
         fail(error)
     except OSError as error:

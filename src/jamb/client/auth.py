@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import httpx
 
+from jamb.client.trust import trusted
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
 
 DEVICE_GRANT = "urn:ietf:params:oauth:grant-type:device_code"
@@ -120,7 +121,7 @@ class _Wait(Exception):
 
 def _post(url: str, form: dict[str, str]) -> dict[str, str]:
     try:
-        return _answer_of(httpx.post(url, data=form, timeout=15))
+        return _answer_of(httpx.post(url, data=form, timeout=15, verify=trusted(url)))
     except httpx.TransportError as error:
         raise unreachable(url, error) from error
 

@@ -10,7 +10,7 @@ import httpx
 
 from jamb.client.auth import unreachable
 from jamb.client.noun import Noun, named, part
-from jamb.client.transport import trusted
+from jamb.client.trust import trusted
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.core.errors import BadInput, ServiceUnreachable
 from jamb.core.handover import DEFAULT_HOURS
@@ -83,7 +83,7 @@ class HandoverLink:
     def _send(self, what: str, body: dict[str, str]) -> Any:
         url = f"{self._root}/{what}"
         try:
-            answer = httpx.post(url, json={"key": self._key, **body}, timeout=30, verify=trusted())
+            answer = httpx.post(url, json={"key": self._key, **body}, timeout=30, verify=trusted(url))
         except httpx.TransportError as error:
             raise unreachable(url, error) from error
         if answer.headers.get("content-type", "").startswith(MEDIA_TYPE):

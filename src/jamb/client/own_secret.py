@@ -14,6 +14,7 @@ from typing import Any
 import httpx
 
 from jamb.client.auth import ClientCredentials, unreachable
+from jamb.client.trust import trusted
 from jamb.core.errors import Conflict, NotSignedIn, ServiceUnreachable
 
 
@@ -94,7 +95,7 @@ def _replace(file: Path, secret: str) -> None:
 def _step(issuer: str, client_id: str, secret: str, step: str) -> dict[str, Any]:
     url = f"{issuer}/rotation"
     try:
-        answer = httpx.post(url, data={"step": step}, auth=(client_id, secret), timeout=15)
+        answer = httpx.post(url, data={"step": step}, auth=(client_id, secret), timeout=15, verify=trusted(url))
         body = answer.json()
     except httpx.TransportError as error:
         raise unreachable(url, error) from error

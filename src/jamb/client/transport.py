@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import ssl
 from collections.abc import Iterator
-from functools import cache
 from typing import Any, TypeVar
 
 import httpx
@@ -12,17 +10,12 @@ from pydantic import BaseModel, ValidationError
 
 from jamb import __version__
 from jamb.client.auth import AccessToken, ClientCredentials, unreachable
+from jamb.client.trust import trusted
 from jamb.core.errors import ServiceUnreachable
 from jamb.wire.base import Page
 from jamb.wire.problems import MEDIA_TYPE, Problem, error_of
 
 ModelT = TypeVar("ModelT", bound=BaseModel)
-
-
-@cache
-def trusted() -> ssl.SSLContext:
-    """Return what this process trusts, made once: to make it takes longer than a request does."""
-    return httpx.create_ssl_context()
 
 
 class Transport:
@@ -33,7 +26,7 @@ class Transport:
             auth.token_endpoint = auth.token_endpoint or f"{base}/d/{directory}/token"
             auth.resource = auth.resource or self.root
         agent = {"User-Agent": f"jamb-client/{__version__}"}
-        self._http = httpx.Client(auth=auth, timeout=30, headers=agent, verify=trusted())
+        self._http = httpx.Client(auth=auth, timeout=30, headers=agent, verify=trusted(base))
 
     def close(self) -> None:
         self._http.close()

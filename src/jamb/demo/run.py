@@ -22,6 +22,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
+from jamb.client.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port
 from jamb.demo.load import load, scenario_present
@@ -157,16 +158,17 @@ def _end(process: subprocess.Popen[bytes]) -> None:
 
 def _await(url: str, process: subprocess.Popen[bytes], log: Path, status: int = 200) -> None:
     ends = time.monotonic() + _READY_SECONDS
-    while time.monotonic() < ends:
-        if process.poll() is not None:
-            tail = log.read_text(errors="replace").strip().splitlines()[-1:]
-            raise DemoFailed(f"It stopped at once: {' '.join(tail)[:300]}", next_step=f"See {log}.")
-        try:
-            if httpx.get(url, timeout=2).status_code == status:
-                return
-        except httpx.TransportError:
-            pass
-        time.sleep(0.05)
+    with httpx.Client(timeout=2, verify=trusted(url)) as http:
+        while time.monotonic() < ends:
+            if process.poll() is not None:
+                tail = log.read_text(errors="replace").strip().splitlines()[-1:]
+                raise DemoFailed(f"It stopped at once: {' '.join(tail)[:300]}", next_step=f"See {log}.")
+            try:
+                if http.get(url).status_code == status:
+                    return
+            except httpx.TransportError:
+                pass
+            time.sleep(0.05)
     raise DemoFailed(f"{url} did not become ready in {_READY_SECONDS} seconds.", next_step=f"See {log}.")
 
 

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-import uvicorn
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
@@ -18,11 +17,8 @@ from jamb.actions import notices
 from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
 from jamb.core.errors import JambError
-from jamb.service.app import create_app
 from jamb.service.logs import set_up_logs
-from jamb.service.office import open_office
 from jamb.service.settings import Settings
-from jamb.service.work.queue import carry_all, rotate_by_policy
 from jamb.store.engine import make_engine
 from jamb.store.migrate import migrate as run_migrations
 
@@ -37,6 +33,10 @@ def serve() -> None:
     settings = Settings()
     set_up_logs(settings.log_level)
     settings.sealer()
+    import uvicorn
+
+    from jamb.service.app import create_app
+
     uvicorn.run(
         create_app(settings),
         host=settings.host,
@@ -63,6 +63,9 @@ def migrate() -> None:
 @app.command()
 def notify() -> None:
     """Find now what is to be told, and send what is due, without waiting for the next round."""
+    from jamb.service.office import open_office
+    from jamb.service.work.queue import carry_all, rotate_by_policy
+
     settings = Settings()
     set_up_logs(settings.log_level)
 
@@ -90,6 +93,8 @@ def settings() -> None:
 @app.command()
 def openapi(target: Annotated[Path, typer.Argument(help="File to write")]) -> None:
     """Write the API's description (OpenAPI 3.1)."""
+    from jamb.service.app import create_app
+
     document = create_app(Settings()).openapi()
     target.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
 

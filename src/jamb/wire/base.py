@@ -13,13 +13,13 @@ ItemT = TypeVar("ItemT")
 class Sent(BaseModel):
     """A request body. Unknown fields are refused: a misspelt one must not be ignored."""
 
-    model_config = ConfigDict(extra="forbid", str_max_length=2000)
+    model_config = ConfigDict(extra="forbid", str_max_length=2000, defer_build=True)
 
 
 class Answered(BaseModel):
     """An answer. Unknown fields are passed over: an older client library keeps working."""
 
-    model_config = ConfigDict(from_attributes=True, extra="ignore")
+    model_config = ConfigDict(from_attributes=True, extra="ignore", defer_build=True)
 
 
 def _utc(value: datetime) -> datetime:

@@ -67,14 +67,15 @@ let asked = 0;
 watch(changes, async (now) => {
   const mine = ++asked;
   preview.value = null;
+  error.value = null;
   if (!now.length) return;
   const body = Object.fromEntries(now.map((one) => [one.name, draft.value[one.name]]));
   try {
     const found = await must(api.POST("/api/v1/directories/{directory}/policy/preview", { params: { path: { directory: directory.value } }, body }));
     // An older answer is never shown beside newer choices.
     if (mine === asked) preview.value = found;
-  } catch {
-    // What does not fit is said when it is saved.
+  } catch (problem) {
+    if (mine === asked) error.value = problem;
   }
 });
 
