@@ -13,11 +13,14 @@ ItemT = TypeVar("ItemT")
 class Sent(BaseModel):
     """A request body. Unknown fields are refused: a misspelt one must not be ignored."""
 
-    model_config = ConfigDict(extra="forbid", str_max_length=2000, defer_build=True)
+    model_config = ConfigDict(extra="forbid", str_max_length=2000)
 
 
 class Answered(BaseModel):
-    """An answer. Unknown fields are passed over: an older client library keeps working."""
+    """An answer. Unknown fields are passed over: an older client library keeps working.
+
+    What reads one is built when it is first read: the command line reads few of them, and starts sooner.
+    """
 
     model_config = ConfigDict(from_attributes=True, extra="ignore", defer_build=True)
 
