@@ -86,6 +86,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         expect(page.get_by_text("no permission is chosen")).to_be_visible()
         page.get_by_role("checkbox", name=re.compile("berths.view")).check()
         page.get_by_role("button", name="Grant 1 permission: 2 new operations").click()
+        page.wait_for_url(f"**/clients/{client_id}")
         page.get_by_role("heading", level=1, name=name).wait_for()
         expect(page.locator("#ladder").get_by_text("waits for consent")).to_have_count(0)
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from uuid import uuid4
 
 import pytest
+from authlib.jose import ECKey, JsonWebEncryption
 
-from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, Jamb, NotFound
+from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, Jamb, NotFound, PrivateKey
 from jamb.core.credentials import CredentialKind
 from jamb.core.handover import HandoverState
 from tests.cli.run import Shell
@@ -128,6 +130,45 @@ def test_neither_database_nor_logs_hold_what_opens_a_link(world: World, custodia
     logs = (world.home / "service.log").read_text()
     for secret in (key, "a quiet harbour", opened.issued.secret):
         assert secret not in f"{kept} {ledger} {logs}"
+
+
+def test_a_credential_is_sealed_to_the_key_that_its_owner_registered(
+    world: World, custodian: Jamb, tmp_path: Path
+) -> None:
+    made, owner = world.client(granted=["berths.view"], secret=False), Shell(world, tmp_path).signed_in(None)
+    assert "no key" in owner("handover", "key").out
+    seal = ["handover", "seal", made.name, "--to", world.person(None)["name"], "--save", "sealed.jwe", "--days", "9"]
+    shell = Shell(world, tmp_path).signed_in("custodian")
+    early = shell(*seal)
+    assert (early.code, "nobody yet" in early.err) == (2, True)
+    assert "P-256" in owner("handover", "key", "--make", "mine.pem").out
+    assert (tmp_path / "mine.pem").stat().st_mode & 0o777 == 0o600
+    try:
+        assert shell(*seal).code == 0
+        assert len(custodian.credentials.list(made.id)) == 1
+        # Whoever made it never saw it, and an independent library reads what was sealed.
+        text, pem = (tmp_path / "sealed.jwe").read_text().strip(), (tmp_path / "mine.pem").read_text()
+        plain = JsonWebEncryption().deserialize_compact(text, ECKey.import_key(pem))["payload"]
+        got = json.loads(plain)["issued"]["secret"]
+        assert world.ask_token(Made(made.id, made.name, got)).status_code == 200
+        said = Shell(world, tmp_path)("handover", "unseal", "sealed.jwe", "--key", "mine.pem", "--save", "got")
+        assert (said.code, made.name in said.out) == (0, True), said.err
+        assert got in (tmp_path / "got" / "client.env").read_text()
+        (tmp_path / "other.pem").write_bytes(PrivateKey.make().pem())
+        wrong = owner("handover", "unseal", "sealed.jwe", "--key", "other.pem", "--save", "other")
+        assert (wrong.code, "sealed to this key" in wrong.err) == (2, True)
+        for bad in (pem, '{"kty": "oct", "k": "AAAA"}', '{"kty": "EC"}', "key"):
+            refused = owner("handover", "key", "-", stdin=bad)
+            assert (refused.code, "public key" in refused.err) == (2, True)
+            assert "MIG" not in refused.err
+        with world.jamb("auditor") as auditor, pytest.raises(Forbidden):
+            auditor.handovers.seal(made.id, custodian.handovers.recipients(made.id)[0].id)
+    finally:
+        assert "no key" in owner("handover", "key", "--remove").out
+    with world.database() as database:
+        kept = database.execute("select string_agg(ledger_entry::text, ' ') from ledger_entry").fetchone()
+    assert kept is not None
+    assert got not in kept[0]
 
 
 def test_the_command_line_makes_lists_and_opens(world: World, tmp_path: Path) -> None:

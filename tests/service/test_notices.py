@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import os
 import random
 import re
@@ -31,7 +32,8 @@ from prometheus_client.parser import text_string_to_metric_families
 from pydantic import SecretStr
 
 from jamb.actions import notices
-from jamb.client import BadInput, Conflict, Forbidden, HandoverLink
+from jamb.actions.recipients import EVENT
+from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, PrivateKey, unseal
 from jamb.core.credentials import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from jamb.service.office import open_office
@@ -414,6 +416,24 @@ def test_events_are_signed_taken_once_and_what_is_given_up_can_be_revived(world:
     for wrong in ("http://desk.port.example/x", "https://a:b@desk.example/", "ftp://x", "https://"):
         with pytest.raises(BadInput):
             steward.webhooks.add(wrong)
+
+
+def test_a_credential_reaches_a_webhook_sealed_to_its_key(world: World, steward: Any) -> None:
+    made, key = world.client(granted=["berths.view"], secret=False), PrivateKey.make()
+    with receiver() as desk:
+        hook = steward.webhooks.add(desk.url, key=json.dumps(key.public()))
+        try:
+            (recipient,) = steward.handovers.recipients(made.id)
+            sealed = steward.handovers.seal(made.id, recipient.id)
+            assert (recipient.id, sealed.recipient.key_id, sealed.sealed) == (hook.id, hook.key_id, "")
+            notify(world)
+            events = [_verified(world, *one)["events"] for one in desk.took]
+            (event,) = [one[f"urn:jamb:event:{EVENT}"] for one in events if f"urn:jamb:event:{EVENT}" in one]
+        finally:
+            steward.webhooks.remove(hook.id)
+    handed = unseal(event["sealed"], key)
+    assert handed.issued is not None
+    assert world.ask_token(Made(made.id, made.name, handed.issued.secret)).status_code == 200
 
 
 def _verified(world: World, media_type: str, body: bytes) -> dict[str, Any]:

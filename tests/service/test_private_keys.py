@@ -16,7 +16,9 @@ import jwt
 import pytest
 from authlib.integrations.httpx_client import OAuth2Client
 from authlib.oauth2.rfc7523 import PrivateKeyJWT
+from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import ec, rsa
+from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
     NoEncryption,
@@ -24,6 +26,7 @@ from cryptography.hazmat.primitives.serialization import (
     load_pem_private_key,
     pkcs12,
 )
+from cryptography.x509.oid import NameOID
 
 from jamb.client import BadInput, Conflict
 from jamb.core.credentials import CredentialKind, CredentialState, KeyType
@@ -313,6 +316,42 @@ def test_an_outside_issuer_speaks_for_a_client_that_needs_no_secret(world: World
     with world.jamb("custodian") as custodian:
         custodian.credentials.withdraw(made.id, held.id)
     assert exchange().json()["error"] == "invalid_grant"
+
+
+def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None:
+    made, key = world.client(granted=["berths.view"], secret=False), ec.generate_private_key(ec.SECP384R1())
+    asked = x509.CertificateSigningRequestBuilder().subject_name(
+        x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "the harbour master")])
+    )
+    request = asked.sign(key, SHA256())
+    with world.jamb("custodian") as custodian:
+        held = custodian.credentials.request_certificate(made.id, request.public_bytes(Encoding.DER), days=30)
+        assert held.certificate is not None
+        leaf = x509.load_pem_x509_certificate(held.certificate.pem.encode())
+        assert "harbour master" not in held.certificate.subject, "names are ours to give"
+        assert f"UID={made.id}" in held.certificate.subject
+        chain = httpx.get(f"{world.base_url}/d/quillhaven/authority")
+        (root,) = x509.load_pem_x509_certificates(chain.content)
+        leaf.verify_directly_issued_by(root)
+        verifier = x509.verification.PolicyBuilder().store(x509.verification.Store([root])).build_client_verifier()
+        assert [one.value for one in verifier.verify(leaf, []).subjects or ()] == [f"urn:jamb:client:{made.id}"]
+        signed = {
+            "iss": made.id, "sub": made.id, "aud": f"{world.base_url}/d/quillhaven", "jti": uuid4().hex,
+            "exp": int(time.time()) + 60,
+        }  # fmt: skip
+        assert ask(world, jwt.encode(signed, key, "ES384")).status_code == 200
+        with pytest.raises(Conflict, match="has this key already"):
+            custodian.credentials.request_certificate(made.id, request.public_bytes(Encoding.PEM))
+        weak = asked.sign(rsa.generate_private_key(65537, 1024), SHA256()).public_bytes(Encoding.PEM)
+        broken = bytearray(request.public_bytes(Encoding.DER))
+        broken[-1] ^= 1
+        private = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+        for wrong, said in (
+            (weak, "at least 2048 bits"), (bytes(broken), "request"), (private, "PKCS#10"), (b"nothing", "PKCS#10"),
+        ):  # fmt: skip
+            with pytest.raises(BadInput, match=said):
+                custodian.credentials.request_certificate(made.id, wrong)
+    assert httpx.get(f"{world.base_url}/d/brisling/authority").status_code == 404
 
 
 def test_a_policy_asks_for_keys_above_a_weight_and_bounds_how_many_stand(world: World) -> None:

@@ -5,20 +5,17 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
-import httpx
 import pytest
 
-from jamb.client import AccessToken, BadInput, Conflict, Jamb, JambError, SecretFile, keep_fresh
-from jamb.client.own_secret import Did
+from jamb.client import AccessToken, BadInput, Conflict, Jamb, JambError
 from jamb.core.credentials import CredentialKind, CredentialState
 from jamb.core.errors import StillInUse
 from jamb.core.rotation import RotationState
 from jamb.wire.rotations import OpenedRotation, Rotation
-from tests.world import BERTHS, Made, World, wait_until
+from tests.world import Made, World, wait_until
 
 DAY = timedelta(days=1)
 
@@ -252,70 +249,3 @@ def test_owners_see_and_rotate_their_own(world: World) -> None:
     with world.jamb("auditor") as auditor, pytest.raises(JambError) as refused:
         auditor.rotations.open(made.id, held.id)
     assert refused.value.code == "forbidden"
-
-
-# A client rotates its own
-
-
-def write_secret(file: Path, secret: str) -> Path:
-    file.write_text(secret + "\n")
-    file.chmod(0o600)
-    return file
-
-
-def test_a_client_keeps_its_own_secret_fresh_by_a_file(world: World, custodian: Jamb, tmp_path: Path) -> None:
-    made = world.client(granted=["berths.view"])
-    file, issuer = write_secret(tmp_path / "secret", made.secret), f"{world.base_url}/d/quillhaven"
-    assert keep_fresh(issuer, made.id, file).did is Did.NOTHING
-    old_id = aged(world, made, 3)
-    auth = SecretFile(made.id, file, token_endpoint=f"{issuer}/token", resource=BERTHS)
-    with httpx.Client(auth=auth) as job:
-        assert job.get(world.berths_url + "/berths").status_code == 200
-        assert keep_fresh(issuer, made.id, file).did is Did.ROTATED
-        assert file.stat().st_mode & 0o777 == 0o600
-        assert file.read_text() != made.secret + "\n"
-        auth.forget()
-        assert job.get(world.berths_url + "/berths").status_code == 200, "the job picks the new one up"
-    assert keep_fresh(issuer, made.id, file).did is Did.WAITED
-    (one,) = custodian.rotations.list(client=made.id)
-    wait_until(lambda: custodian.rotations.read(made.id, one.id).state is RotationState.PROVEN, seconds=5)
-    assert one.opened_by == made.name
-    opened_ago(world, one, 4 * DAY)
-    last_used(world, old_id, 4 * DAY)
-    assert keep_fresh(issuer, made.id, file).did is Did.CLOSED
-    assert keep_fresh(issuer, made.id, file).did is Did.NOTHING
-    assert world.ask_token(made).status_code == 401
-
-
-def test_a_client_that_was_killed_before_it_wrote_the_answer_asks_again(world: World, custodian: Jamb) -> None:
-    made = world.client(granted=["berths.view"])
-    url = f"{world.base_url}/d/quillhaven/rotation"
-
-    def step(secret: str, what: str) -> httpx.Response:
-        return httpx.post(url, data={"step": what}, auth=(made.id, secret))
-
-    lost, kept = (step(made.secret, "open").json()["client_secret"] for _ in range(2))
-    assert step(lost, "look").status_code == 401
-    assert step(kept, "look").json()["is_new"] is True
-    standing = [one for one in custodian.secrets.list(made.id) if one.state is CredentialState.LIVE]
-    assert len(standing) == 2
-    world.ask_token(Made(made.id, made.name, kept))
-    wait_until(lambda: step(kept, "look").json()["rotation"] == "proven", seconds=5)
-    again = step(made.secret, "open")
-    assert (again.status_code, "something uses it already" in again.json()["error_description"]) == (400, True)
-    for secret, what, status in (("jamb_s1_x", "look", 401), (made.secret, "jump", 400), (made.secret, "close", 400)):
-        assert step(secret, what).status_code == status
-
-
-def test_a_policy_may_leave_rotation_to_custodians(world: World) -> None:
-    with world.jamb("steward") as steward:
-        made = steward.clients.register(f"Own {uuid4().hex[:6]}", "Tests its own rotation")
-        secret = steward.secrets.issue(made.id).secret
-        steward.change_policy(self_rotation=False)
-        try:
-            sent = {"step": "open"}
-            answer = httpx.post(f"{world.base_url}/d/quillhaven/rotation", data=sent, auth=(made.id, secret))
-        finally:
-            steward.change_policy(self_rotation=True)
-    assert (answer.status_code, answer.json()["error"]) == (400, "unauthorized_client")
-    assert "custodian" in answer.json()["error_description"]

@@ -1360,6 +1360,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/recipient-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Recipient Key
+         * @description The public key to which credentials for the caller are sealed.
+         */
+        get: operations["read_recipient_key"];
+        /**
+         * Set Recipient Key
+         * @description Register that key, or take it away. Only the person themself can: whoever sets it reads what is sealed to it.
+         */
+        put: operations["set_recipient_key"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/recipients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recipients
+         * @description To whom a credential of the client can be sealed: owners and webhooks that have registered a key.
+         */
+        get: operations["list_recipients"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/sealings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seal Credential
+         * @description Make a credential that only the recipient can read (RFC 7516). A webhook is sent it by itself.
+         */
+        post: operations["seal_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal": {
         parameters: {
             query?: never;
@@ -1795,7 +1859,7 @@ export interface paths {
         put?: never;
         /**
          * Rotation
-         * @description A client's own rotation of its secret, authenticated with it.
+         * @description A client's own rotation of its secret or key, authenticated with it.
          */
         post: operations["rotation"];
         delete?: never;
@@ -1816,6 +1880,26 @@ export interface paths {
          * @description The directory's public signing keys (RFC 7517 section 5).
          */
         get: operations["jwks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/d/{directory}/authority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Authority
+         * @description The certificates of the directory's authority, for whoever checks those it issued (RFC 8555 section 9.1).
+         */
+        get: operations["authority"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2184,7 +2268,7 @@ export interface components {
         };
         /**
          * CertificateFacts
-         * @description `thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is.
+         * @description `thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is; `pem` is the certificate itself.
          */
         CertificateFacts: {
             /** Subject */
@@ -2209,6 +2293,8 @@ export interface components {
             sha1: string;
             /** Key */
             key: string;
+            /** Pem */
+            pem: string;
         };
         /**
          * CertificateSent
@@ -3358,11 +3444,20 @@ export interface components {
         };
         /**
          * NewHandover
-         * @description A new credential that nobody sees before whoever opens the link.
-         *
-         *     `credential`: what is made; `days` until it ends; `instead_of`: a lost one, withdrawn in the same step.
+         * @description A new credential, and the link that shows it once.
          */
         NewHandover: {
+            /** Credential */
+            credential?: components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"];
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Instead Of */
+            instead_of?: string | null;
             /**
              * Hours
              * @default 24
@@ -3379,17 +3474,6 @@ export interface components {
              * @default
              */
             note: string;
-            /** Credential */
-            credential?: components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"];
-            /** Days */
-            days?: number | null;
-            /**
-             * Label
-             * @default
-             */
-            label: string;
-            /** Instead Of */
-            instead_of?: string | null;
         };
         /**
          * NewPerson
@@ -3451,11 +3535,33 @@ export interface components {
             /** Id */
             id?: string | null;
             /** Successor */
-            successor?: (components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"] | components["schemas"]["CertificateSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"]) | null;
+            successor?: (components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"] | components["schemas"]["CertificateSent"] | components["schemas"]["RequestSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"]) | null;
             /** Days */
             days?: number | null;
             /** Overlap Days */
             overlap_days?: number | null;
+        };
+        /**
+         * NewSealing
+         * @description A new credential, sealed to the key of one of the client's recipients.
+         */
+        NewSealing: {
+            /** Credential */
+            credential?: components["schemas"]["SecretWanted"] | components["schemas"]["CertificateWanted"];
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Instead Of */
+            instead_of?: string | null;
+            /**
+             * Recipient
+             * Format: uuid
+             */
+            recipient: string;
         };
         /**
          * NewSecret
@@ -3477,10 +3583,17 @@ export interface components {
         /**
          * NewWebhook
          * @description `url`: an https address, or one of a host of the inner network that the service's setting names.
+         *
+         *     `key`: its public key, to seal credentials to; empty: none are sent there.
          */
         NewWebhook: {
             /** Url */
             url: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
         };
         /**
          * Notice
@@ -3612,6 +3725,16 @@ export interface components {
          * @enum {string}
          */
         Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired";
+        /**
+         * OwnRecipientKey
+         * @description The registered public key as a JWK with its id (RFC 7638); None: there is none.
+         */
+        OwnRecipientKey: {
+            /** Key */
+            key: {
+                [key: string]: unknown;
+            } | null;
+        };
         /**
          * Owner
          * @description full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it.
@@ -4148,6 +4271,34 @@ export interface components {
             source: string;
         };
         /**
+         * Recipient
+         * @description Who can be sealed to: an owner of the client, or a webhook, that has registered a public key.
+         */
+        Recipient: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "person" | "webhook";
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Key Id */
+            key_id: string;
+        };
+        /**
+         * RecipientKey
+         * @description Where credentials for oneself are sealed to; an empty text takes the key away.
+         */
+        RecipientKey: {
+            /** Key */
+            key: string;
+        };
+        /**
          * Refusals
          * @description Calls of one operation that a protected API refused on one day.
          */
@@ -4229,6 +4380,28 @@ export interface components {
         RequestDossier: {
             request: components["schemas"]["ConsentRequest"];
             preview: components["schemas"]["ConsentPreview"] | null;
+        };
+        /**
+         * RequestSent
+         * @description `request`: a request for a certificate (PKCS#10, RFC 2986), in PEM, or DER in base64.
+         *
+         *     The directory's own authority issues it for `days`; names and uses in the request are passed over.
+         */
+        RequestSent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "certificate-request";
+            /** Request */
+            request: string;
+            /** Days */
+            days?: number | null;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
         };
         /**
          * RequestState
@@ -4495,6 +4668,19 @@ export interface components {
             last_used_at: string | null;
             /** Calls */
             calls: number[];
+        };
+        /**
+         * SealedCredential
+         * @description `sealed`: a JWE in its compact form (RFC 7516), for the recipient alone; empty: it goes to the webhook by itself.
+         *
+         *     Its content is what a handover link shows.
+         */
+        SealedCredential: {
+            credential: components["schemas"]["Credential"];
+            recipient: components["schemas"]["Recipient"];
+            /** Sealed */
+            sealed: string;
+            replaced?: components["schemas"]["Credential"] | null;
         };
         /**
          * SecretWanted
@@ -4871,6 +5057,8 @@ export interface components {
         /**
          * Webhook
          * @description `waiting`: events that are still to be taken; `dead`: those given up; `error`: what the last try met.
+         *
+         *     `key_id`: of the key that credentials for it are sealed to; empty: none.
          */
         Webhook: {
             /**
@@ -4895,6 +5083,11 @@ export interface components {
             sent: number;
             /** Error */
             error: string;
+            /**
+             * Key Id
+             * @default
+             */
+            key_id: string;
         };
         /**
          * Week
@@ -7053,7 +7246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CertificateSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"];
+                "application/json": components["schemas"]["CertificateSent"] | components["schemas"]["RequestSent"] | components["schemas"]["KeysSent"] | components["schemas"]["IssuerSent"];
             };
         };
         responses: {
@@ -7664,6 +7857,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeHandover"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_recipient_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnRecipientKey"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_recipient_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipientKey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnRecipientKey"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_recipients: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipient"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    seal_credential: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSealing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealedCredential"];
                 };
             };
             /** @description Validation Error */
@@ -8454,6 +8784,37 @@ export interface operations {
         };
     };
     jwks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    authority: {
         parameters: {
             query?: never;
             header?: never;

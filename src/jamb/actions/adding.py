@@ -10,6 +10,9 @@ from typing import Any
 from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
+from cryptography import x509
+from cryptography.hazmat.primitives.serialization import Encoding
+
 from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.actions.sheets import sheets_of
@@ -33,9 +36,12 @@ from jamb.core.credentials import (
     thumbprint,
 )
 from jamb.core.credentials.assertions import key_names
+from jamb.core.credentials.issuing import certify, client_name, client_uri, read_request
+from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.errors import BadInput, Conflict, shorten
 from jamb.core.excess import granted_weight
 from jamb.core.policy import ANY_WEIGHT
+from jamb.store.authorities import signing_authority
 from jamb.store.clients import ClientRow
 from jamb.store.credentials import CredentialRow, credentials_of, holding_keys, trusting
 from jamb.store.keypairs import KeyPair, make_key_pair
@@ -147,6 +153,29 @@ class CertificateGiven:
 
 
 @dataclass(frozen=True, slots=True)
+class CertificateRequested:
+    """A certificate that the directory's own authority issues for a key of the client's (PKCS#10, RFC 2986)."""
+
+    upload: bytes
+    days: int | None = None
+
+    def put(self, at: Place) -> Added:
+        key = read_request(self.upload)
+        ends = at.ends(CredentialKind.CERTIFICATE, self.days).replace(microsecond=0)
+        directory = at.directory
+        row, authority, fresh = signing_authority(
+            at.unit.session, at.premises.sealer, directory.id, directory.name, at.now, ends
+        )
+        if fresh:
+            subject = {"kind": "directory", "id": str(directory.id), "name": directory.name}
+            at.unit.enter(at.actor, "authority.made", subject, now=at.now, after={"ends": row.expires_at.isoformat()})
+        name = client_name(at.client.id, at.client.name, directory.name)
+        serial, uri = x509.random_serial_number(), client_uri(at.client.id)
+        made = certify(name, key, authority, serial, at.now, ends, uri=uri)
+        return Added(_put_certificate(at, read_certificate(made.public_bytes(Encoding.DER))))
+
+
+@dataclass(frozen=True, slots=True)
 class KeysGiven:
     """Keys of the client's own: a JWK Set, or the https address at which it publishes one."""
 
@@ -215,7 +244,7 @@ class IssuerTrusted:
 
 
 Then = Callable[[Place, Added], None]
-Addition = SecretIssued | CertificateMade | CertificateGiven | KeysGiven | IssuerTrusted
+Addition = SecretIssued | CertificateMade | CertificateGiven | CertificateRequested | KeysGiven | IssuerTrusted
 
 
 def add_credential(
@@ -273,6 +302,18 @@ def alike(row: CredentialRow, days: int | None) -> Addition:
                 return KeysGiven(None, row.keys_uri, days)
             allowed = "a key set with the client's new public keys"
             raise BadInput.field("successor", "nothing", allowed, "Have the client make them, then open it with those.")
+
+
+def keys_in(wanted: Addition) -> list[str]:
+    """Return the thumbprints (RFC 7638) of the keys that would be added. Raises `BadInput` for what cannot be read."""
+    match wanted:
+        case CertificateGiven():
+            return [thumbprint(read_certificate(wanted.upload).jwk)]
+        case CertificateRequested():
+            return [thumbprint(jwk_of(read_request(wanted.upload)))]
+        case KeysGiven() if wanted.document is not None:
+            return [thumbprint(one) for one in key_set(wanted.document)]
+    return []
 
 
 def _put_certificate(at: Place, made: Certificate) -> CredentialView:

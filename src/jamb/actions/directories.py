@@ -26,11 +26,13 @@ from jamb.core import own_api
 from jamb.core.access import RoleHolding
 from jamb.core.audit.breaches import Breach, breaches
 from jamb.core.clients import ClientKind, ClientState, folded
-from jamb.core.errors import BadInput, NameTaken, Violation
+from jamb.core.credentials.certificates import pem_of
+from jamb.core.errors import BadInput, NameTaken, NotFound, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy, changed
 from jamb.store import clients, directories, ledger, pictures, resources, roles
+from jamb.store.authorities import authorities_of
 from jamb.store.work import Actor, Unit, unit_of_work
 
 ALGORITHM = "ES256"
@@ -86,6 +88,18 @@ def published_keys(premises: Premises, slug: str) -> list[SigningKey]:
         directory = find_directory(session, slug)
         rows = directories.signing_keys(session, directory.id)
         return [SigningKey(row.kid, row.public_jwk) for row in rows]
+
+
+def authority_certificates(premises: Premises, slug: str) -> str:
+    """Return the certificates of the directory's authorities in PEM, newest first. Raises `NotFound` without any."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = authorities_of(session, directory.id)
+    if not rows:
+        raise NotFound(
+            f"{directory.name} has issued no certificate yet.", next_step="Its authority is made with the first one."
+        )
+    return "".join(pem_of(row.certificate) for row in rows)
 
 
 def _taken(slug: str) -> NameTaken:

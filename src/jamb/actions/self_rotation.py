@@ -1,17 +1,20 @@
-"""A client rotates its own secret, with the secret it has: no administrator is needed, and nothing is ever lost."""
+"""A client rotates its own secret or key, with the one it has: no administrator is needed, nothing is ever lost."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 from sqlmodel import Session, select
 
 from jamb.actions import rotations as steps
+from jamb.actions.adding import Addition, keys_in
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialState, digest_secret
-from jamb.core.errors import Forbidden, NotFound, NotSignedIn
+from jamb.core.credentials.certificates import pem_of
+from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, NotSignedIn
 from jamb.core.rotation import RotationState
 from jamb.store import clients, rotations
 from jamb.store.credentials import CredentialRow
@@ -19,8 +22,22 @@ from jamb.store.work import Actor, observation
 
 
 @dataclass(frozen=True, slots=True)
+class Shown:
+    """What a client proved itself with: the secret that it sent, or the credential whose key signed."""
+
+    secret: str = ""
+    credential_id: UUID | None = None
+
+    def find(self, session: Session, premises: Premises) -> CredentialRow | None:
+        if self.credential_id is not None:
+            return session.get(CredentialRow, self.credential_id)
+        digest = digest_secret(premises.sealer.credential_key, self.secret)
+        return session.exec(select(CredentialRow).where(CredentialRow.digest == digest)).first()
+
+
+@dataclass(frozen=True, slots=True)
 class Own:
-    """What a client learns of the secret that it sent. `follows`: the rotation in which it is the new one."""
+    """What a client learns of what it proved itself with. `follows`: whether it is the new one of its rotation."""
 
     ends: datetime | None
     state: RotationState | None
@@ -30,9 +47,10 @@ class Own:
 
 @dataclass(frozen=True, slots=True)
 class Renewed:
-    """The new secret, and until when the old one is valid beside it."""
+    """The new secret, or the certificate of the new key, and until when the old one is valid beside it."""
 
-    secret: str
+    secret: str | None
+    certificate: str | None
     ends: datetime | None
     overlap_ends_at: datetime
 
@@ -49,9 +67,9 @@ class _Proven:
         return Actor("client", self.client.id, self.client.name, self.client.name)
 
 
-def look(premises: Premises, slug: str, client_id: str, secret: str, now: datetime) -> Own:
-    """Return when the secret ends and how far its rotation is. Raises `NotSignedIn` unless it works."""
-    proven = _prove(premises, slug, client_id, secret, now)
+def look(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> Own:
+    """Return when what it shows ends and how far its rotation is. Raises `NotSignedIn` unless it works."""
+    proven = _prove(premises, slug, client_id, shown, now)
     if proven.rotation is None:
         return Own(proven.credential.expires_at, None, False, None)
     view = steps.read_rotation(premises, slug, client_id, proven.rotation.id, now)
@@ -59,40 +77,73 @@ def look(premises: Premises, slug: str, client_id: str, secret: str, now: dateti
     return Own(proven.credential.expires_at, view.state, follows, view.quiet_at)
 
 
-def renew(premises: Premises, slug: str, client_id: str, secret: str, now: datetime) -> Renewed:
-    """Open a rotation of the secret that was sent, or issue its new secret again while nothing used that.
+def known(premises: Premises, slug: str, client_id: str) -> tuple[UUID, str | None]:
+    """Return the directory's id and the client's kind; None for a client that is not there."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        client = clients.by_id(session, directory.id, client_id)
+        return directory.id, None if client is None else client.kind
 
-    So a client that never heard the answer simply asks again.
+
+def renew(
+    premises: Premises, slug: str, client_id: str, shown: Shown, successor: Addition | None, now: datetime
+) -> Renewed:
+    """Open a rotation of what was shown, or tell again of the one that is open while nothing used its new credential.
+
+    So a client that never heard the answer simply asks again: a secret is issued anew, a key is the same one.
+
+    Args:
+        successor: the client's next key, if it has one; None: a secret is made here.
 
     Raises:
-        NotSignedIn: the secret does not work. Forbidden: the policy leaves it to administrators.
-        Conflict: the new secret of its rotation is in use already, or it is itself the new one of a rotation.
+        NotSignedIn: what was shown does not work. Forbidden: the policy leaves it to administrators.
+        BadInput: a key was shown, but no next one. Conflict: the new credential of its rotation is in use already, or
+            what was shown is itself the new one of a rotation.
     """
-    proven = _prove(premises, slug, client_id, secret, now)
+    proven = _prove(premises, slug, client_id, shown, now)
     _may(proven.directory)
     if proven.rotation is not None and proven.rotation.old_id == proven.credential.id:
+        if successor is not None:
+            return _again(premises, proven, successor)
         opened = steps.reissue(premises, proven.directory, client_id, proven.rotation.id, proven.actor, now)
     else:
+        if shown.credential_id is not None and successor is None:
+            raise BadInput.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
         opened = steps.open_rotation(
-            premises, proven.directory, client_id, proven.credential.id, None, None, None, proven.actor, now
+            premises, proven.directory, client_id, proven.credential.id, successor, None, None, proven.actor, now
         )
-    made = opened.added.sheets[0].secret
-    assert made is not None
-    return Renewed(made, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
+    made = opened.added.sheets[0].secret if opened.added.sheets else None
+    facts = opened.added.credential.certificate
+    certificate = facts.pem if facts is not None else None
+    return Renewed(made, certificate, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
 
 
-def finish(premises: Premises, slug: str, client_id: str, secret: str, now: datetime) -> None:
-    """Withdraw the old secret, by whoever has the new one, once nothing uses the old one.
+def _again(premises: Premises, proven: _Proven, successor: Addition) -> Renewed:
+    """Return the rotation that is open for this very key. Raises `Conflict` for another."""
+    assert proven.rotation is not None
+    with Session(premises.engine) as session:
+        new = session.get_one(CredentialRow, proven.rotation.new_id)
+        if not set(keys_in(successor)) & set(new.key_thumbprints or ()):
+            raise Conflict(
+                f"A rotation to another key is open already ({new.hint}).",
+                next_step="Send that key again, or have a custodian abandon the rotation.",
+            )
+        certificate = pem_of(new.certificate) if new.certificate is not None else None
+        return Renewed(None, certificate, new.expires_at, proven.rotation.overlap_ends_at)
+
+
+def finish(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> None:
+    """Withdraw the old one, by whoever has the new one, once nothing uses the old one.
 
     Raises:
-        NotFound: this secret follows no other. StillInUse: the old one is not quiet. Others as `renew`.
+        NotFound: what was shown follows no other. StillInUse: the old one is not quiet. Others as `renew`.
     """
-    proven = _prove(premises, slug, client_id, secret, now)
+    proven = _prove(premises, slug, client_id, shown, now)
     _may(proven.directory)
     if proven.rotation is None or proven.rotation.new_id != proven.credential.id:
-        raise NotFound("This secret is not the new one of a rotation.", next_step="Send the new secret.")
+        raise NotFound("This is not the new credential of a rotation.", next_step="Use the new one.")
     if proven.credential.first_used_at is None:
-        # Who sends it here has it: that is a use like any other.
+        # Who shows it here has it: that is a use like any other.
         with observation(premises.engine) as session:
             row = session.get(CredentialRow, proven.credential.id)
             assert row is not None
@@ -101,11 +152,10 @@ def finish(premises: Premises, slug: str, client_id: str, secret: str, now: date
     steps.close(premises, proven.directory, client_id, proven.rotation.id, False, "", proven.actor, now)
 
 
-def _prove(premises: Premises, slug: str, client_id: str, secret: str, now: datetime) -> _Proven:
-    digest = digest_secret(premises.sealer.credential_key, secret)
+def _prove(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> _Proven:
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        row = session.exec(select(CredentialRow).where(CredentialRow.digest == digest)).first()
+        row = shown.find(session, premises)
         client = clients.by_id(session, directory.id, client_id)
         works = {CredentialState.LIVE, CredentialState.EXPIRING}
         if (
@@ -115,7 +165,7 @@ def _prove(premises: Premises, slug: str, client_id: str, secret: str, now: date
             or client.state != ClientState.LIVE
             or row.state(now, directory.policy.notice) not in works
         ):
-            raise NotSignedIn("Client authentication failed: check the client id and the secret.")
+            raise NotSignedIn("Client authentication failed: check the client id and how it proves itself.")
         rotation = rotations.open_of_credential(session, row.id)
         session.expunge_all()
         return _Proven(directory, client, row, rotation)
@@ -124,6 +174,6 @@ def _prove(premises: Premises, slug: str, client_id: str, secret: str, now: date
 def _may(directory: Directory) -> None:
     if not directory.policy.self_rotation:
         raise Forbidden(
-            f"{directory.name} leaves the rotation of secrets to its custodians.",
+            f"{directory.name} leaves rotation to its custodians.",
             next_step="Ask a custodian to open the rotation.",
         )

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core.credentials.recipients import recipient_key
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import notices
 from jamb.store.notices import PushRow, WebhookRow
@@ -31,6 +32,7 @@ class WebhookView:
     dead: int
     sent: int
     error: str
+    key_id: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,19 +48,25 @@ class DeadEvent:
 def list_webhooks(premises: Premises, slug: str) -> list[WebhookView]:
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        rows = session.exec(
-            select(WebhookRow).where(WebhookRow.directory_id == directory.id).order_by(col(WebhookRow.made_at))
-        ).all()
-        return [_view(session, row) for row in rows]
+        return [_view(session, row) for row in notices.webhooks_of(session, directory.id)]
 
 
 def add_webhook(
-    premises: Premises, directory: Directory, url: str, inner_hosts: frozenset[str], actor: Actor, now: datetime
+    premises: Premises,
+    directory: Directory,
+    url: str,
+    key_text: str,
+    inner_hosts: frozenset[str],
+    actor: Actor,
+    now: datetime,
 ) -> WebhookView:
     """Let an address hear of all that is told here, beginning with what is so now.
 
+    Args:
+        key_text: the public key to which credentials for it are sealed; empty: none are.
+
     Raises:
-        BadInput: no https address. Conflict: it is there already, or there are too many.
+        BadInput: no https address, or no such key. Conflict: it is there already, or there are too many.
     """
     parts = urlsplit(url)
     schemes = {"https", "http"} if parts.hostname in inner_hosts else {"https"}
@@ -70,13 +78,18 @@ def add_webhook(
         or len(url) > LONGEST_ADDRESS
     ):
         raise BadInput.field("url", url, "an https address without a user name, as https://desk.port.example/events")
+    key = recipient_key(key_text) if key_text.strip() else None
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         if len(notices.webhook_ids(unit.session, directory.id)) >= MOST_WEBHOOKS:
             raise Conflict(f"There are {MOST_WEBHOOKS} webhooks already.", next_step="Remove one first.")
-        row = WebhookRow(id=uuid4(), directory_id=directory.id, url=url, made_at=now, made_by=actor.name)
+        row = WebhookRow(
+            id=uuid4(), directory_id=directory.id, url=url, made_at=now, made_by=actor.name, recipient_key=key
+        )
         with unit.constraint("webhook_there_already", lambda: Conflict(f"{url} hears of everything already.")):
             unit.session.add(row)
-        unit.enter(actor, "webhook.added", _subject(row), now=now, after={"url": url})
+        unit.enter(
+            actor, "webhook.added", _subject(row), now=now, after={"url": url, **({"key": key["kid"]} if key else {})}
+        )
         return _view(unit.session, row)
 
 
@@ -147,4 +160,14 @@ def _view(session: Session, row: WebhookRow) -> WebhookView:
         .limit(1)
     )
     waiting, dead, taken = counted
-    return WebhookView(row.id, row.url, row.made_at, row.made_by, waiting, dead, taken, last or "")
+    return WebhookView(
+        row.id,
+        row.url,
+        row.made_at,
+        row.made_by,
+        waiting,
+        dead,
+        taken,
+        last or "",
+        (row.recipient_key or {}).get("kid", ""),
+    )

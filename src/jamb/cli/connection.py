@@ -1,6 +1,7 @@
 """Which service, which directory and as whom: from the environment, else from the kept sign-in.
 
-A pipeline sets JAMB_URL, JAMB_DIRECTORY, JAMB_CLIENT_ID and JAMB_CLIENT_SECRET_FILE (or JAMB_CLIENT_SECRET). A person
+A pipeline sets JAMB_URL, JAMB_DIRECTORY, JAMB_CLIENT_ID and one of JAMB_CLIENT_KEY_FILE (PEM; what it is under in
+JAMB_CLIENT_KEY_PASSPHRASE_FILE), JAMB_CLIENT_SECRET_FILE and JAMB_CLIENT_SECRET. A person
 runs `jamb sign-in` once; what it keeps is readable by that person alone and runs out by itself. No secret is ever an
 argument: arguments are seen by every process of the machine.
 """
@@ -15,7 +16,7 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
-from jamb.client import AccessToken, ClientCredentials, Jamb, NotSignedIn
+from jamb.client import AccessToken, ClientCredentials, Jamb, KeyFile, NotSignedIn
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def connected() -> Iterator[Jamb]:
     if client_id:
         if not url or not directory:
             raise NotSignedIn("JAMB_CLIENT_ID is set, but not where.", next_step="Set JAMB_URL and JAMB_DIRECTORY too.")
-        auth = ClientCredentials(client_id, _secret())
+        auth = _client(client_id)
     elif held is None:
         raise NotSignedIn(
             "You are not signed in.",
@@ -83,6 +84,17 @@ def connected() -> Iterator[Jamb]:
         yield jamb
 
 
+def _client(client_id: str) -> ClientCredentials:
+    file = os.environ.get("JAMB_CLIENT_KEY_FILE")
+    if not file:
+        return ClientCredentials(client_id, _secret())
+    under = os.environ.get("JAMB_CLIENT_KEY_PASSPHRASE_FILE")
+    try:
+        return KeyFile(client_id, Path(file), passphrase=Path(under).read_text().strip() if under else "")
+    except OSError as error:
+        raise NotSignedIn(f"{error.filename} cannot be read ({error.strerror}).") from error
+
+
 def _secret() -> str:
     file = os.environ.get("JAMB_CLIENT_SECRET_FILE")
     if file:
@@ -92,5 +104,7 @@ def _secret() -> str:
             raise NotSignedIn(f"The secret file {file} cannot be read ({error.strerror}).") from error
     secret = os.environ.get("JAMB_CLIENT_SECRET", "")
     if not secret:
-        raise NotSignedIn("JAMB_CLIENT_ID is set, but no secret.", next_step="Set JAMB_CLIENT_SECRET_FILE.")
+        raise NotSignedIn(
+            "JAMB_CLIENT_ID is set, but no secret.", next_step="Set JAMB_CLIENT_SECRET_FILE or JAMB_CLIENT_KEY_FILE."
+        )
     return secret

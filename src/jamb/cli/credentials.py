@@ -83,6 +83,28 @@ def certificate(
 
 
 @app.command()
+def request(
+    client: ClientArgument,
+    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="A certificate request: PEM or DER")],
+    save: Annotated[Path, typer.Option(help="A new file for the certificate that is issued")],
+    days: DaysOption = None,
+    label: LabelOption = "",
+    output: Output = Form.TABLE,
+) -> None:
+    """Have the directory's authority issue a certificate for a key that only the client has (PKCS#10)."""
+    if save.exists():
+        raise BadInput.field("--save", str(save), "a file that is not there yet", "Nothing was issued.")
+    with connected() as jamb:
+        added = jamb.credentials.request_certificate(
+            jamb.clients.find(client).id, file.read_bytes(), days=days, label=label
+        )
+    assert added.certificate is not None
+    save.write_text(added.certificate.pem)
+    emit(added, output, lambda: show_one(added))
+    note(f"The certificate is in {save}.")
+
+
+@app.command()
 def make(
     client: ClientArgument,
     save: Annotated[Path, typer.Option(help="A folder: certificate, key and PKCS#12 are written there (mode 600)")],

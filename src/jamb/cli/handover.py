@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from base64 import b64decode
 from pathlib import Path
 from typing import Annotated
 
 import typer
 from rich.text import Text
 
+from jamb.cli import sealing
 from jamb.cli.connection import connected
 from jamb.cli.credentials import DaysOption, LabelOption, pick
+from jamb.cli.handed_over import free_folder, keep_handed_over
 from jamb.cli.output import (
     ClientArgument,
     Form,
@@ -25,13 +26,17 @@ from jamb.cli.output import (
     relative,
     table,
 )
-from jamb.cli.private_files import write_private
-from jamb.client import BadInput, HandoverLink, NotFound
+from jamb.client import HandoverLink, NotFound
 from jamb.core.credentials import CredentialKind
 from jamb.core.handover import DEFAULT_HOURS, HandoverState
-from jamb.wire.handovers import HandedOver, Handover, MadeHandover
+from jamb.wire.handovers import Handover, MadeHandover
 
-app = typer.Typer(help="Hand a new credential over by a link that shows it once.", no_args_is_help=True)
+app = typer.Typer(
+    help="Hand a new credential over: by a link that shows it once, or sealed to a key.", no_args_is_help=True
+)
+app.command()(sealing.seal)
+app.command()(sealing.unseal)
+app.command()(sealing.key)
 STYLE = {HandoverState.WAITING: "yellow", HandoverState.OPENED: "green", HandoverState.LOCKED: "red"}
 
 
@@ -109,13 +114,14 @@ def open_link(
     )
     if waiting.note:
         err.print(f"  {waiting.note}", markup=False)
-    folder = _free(save)
+    folder = free_folder(save)
     said = ""
     if waiting.has_passphrase:
         said = typer.prompt("Passphrase", hide_input=True, err=True) if _at_terminal() else _line()
     if waiting.state is HandoverState.WAITING:
         confirm("Open it? It can be opened once.", yes)
-    _keep(link.open(said), folder)
+    names = keep_handed_over(link.open(said), folder)
+    out.print(f"In {folder}: {names}. The link is used up.", markup=False)
 
 
 def _at_terminal() -> bool:
@@ -124,29 +130,6 @@ def _at_terminal() -> bool:
 
 def _line() -> str:
     return typer.get_text_stream("stdin").readline().strip()
-
-
-def _free(folder: Path) -> Path:
-    folder.mkdir(parents=True, exist_ok=True)
-    for name in ("client.env", "client.json", "client.pem"):
-        if (folder / name).exists():
-            raise BadInput.field("--save", str(folder / name), "a folder without this file", "Nothing was opened.")
-    return folder
-
-
-def _keep(handed: HandedOver, folder: Path) -> None:
-    files: dict[str, bytes] = {}
-    if handed.issued is not None:
-        for form, name in (("env", "client.env"), ("json", "client.json")):
-            files[name] = ("\n".join(one.forms[form] for one in handed.issued.sheets) + "\n").encode()
-    if handed.made is not None:
-        files["client.pem"] = handed.made.certificate.encode()
-        files["client.key"] = handed.made.private_key.encode()
-        files["client.p12"] = b64decode(handed.made.pkcs12)
-        files["client.passphrase"] = handed.made.passphrase.encode() + b"\n"
-    for name, content in files.items():
-        write_private(folder / name, content)
-    out.print(f"In {folder}: {', '.join(files)}. The link is used up.", markup=False)
 
 
 def _show_made(made: MadeHandover) -> None:

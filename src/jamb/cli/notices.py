@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
+from jamb.cli.options import read_text
 from jamb.cli.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import Jamb, NotFound
 from jamb.wire.notices import Notice, Webhook
@@ -50,11 +52,14 @@ def list_webhooks(output: Output = Form.TABLE) -> None:
 @webhooks.command()
 def add(
     url: Annotated[str, typer.Argument(help="An https address that takes event tokens by POST")],
+    key: Annotated[
+        Path | None, typer.Option(help="Its public key (JWK or PEM): credentials can be sealed to it")
+    ] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Let an address hear of everything; it verifies the events with the keys of the directory's metadata."""
     with connected() as jamb:
-        made = jamb.webhooks.add(url)
+        made = jamb.webhooks.add(url, key=read_text("--key", key) if key is not None else "")
     emit(made, output, lambda: out.print(f"{made.url} hears of everything from now on.", markup=False))
 
 

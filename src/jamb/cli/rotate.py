@@ -28,8 +28,7 @@ from jamb.cli.output import (
 from jamb.cli.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinOption
 from jamb.cli.rotation_files import keep, target_of
 from jamb.cli.rotation_view import show_due, show_forecast, show_one, show_opened, show_rotations
-from jamb.client import BadInput, Jamb, NotFound, keep_fresh
-from jamb.client.own_secret import Did
+from jamb.client import BadInput, Did, Jamb, NotFound, keep_fresh
 from jamb.wire.rotations import Rotation
 
 app = typer.Typer(help="Replace credentials before they end, without an outage.", no_args_is_help=True)
@@ -165,20 +164,27 @@ def reissue(
 def own(
     issuer: Annotated[str, typer.Argument(help="The issuer, from the connection sheet")],
     client_id: Annotated[str, typer.Argument(help="The client id, from the connection sheet")],
-    file: Annotated[Path, typer.Option("--secret-file", exists=True, dir_okay=False, help="The file with the secret")],
+    file: Annotated[
+        Path,
+        typer.Option("--file", exists=True, dir_okay=False, help="The file with the secret, or a private key in PEM"),
+    ],
+    passphrase_file: Annotated[
+        Path | None, typer.Option(exists=True, dir_okay=False, help="What the private key is under")
+    ] = None,
     before: Annotated[int, typer.Option(help="Rotate when it ends within this many days")] = 14,
     output: Output = Form.TABLE,
 ) -> None:
-    """For the client itself, once a day: rotate the secret in a file when it is due, and close when the old is quiet.
+    """For the client itself, once a day: rotate what is in a file when it is due, and close when the old one is quiet.
 
-    Needs no sign-in: the secret in the file proves the client. The file is replaced whole.
+    Needs no sign-in: the secret or key in the file proves the client. The file is replaced whole.
     """
-    kept = keep_fresh(issuer.rstrip("/"), client_id, file, before=timedelta(days=before))
+    passphrase = passphrase_file.read_text().strip() if passphrase_file is not None else ""
+    kept = keep_fresh(issuer.rstrip("/"), client_id, file, passphrase=passphrase, before=timedelta(days=before))
     said = {
-        Did.NOTHING: f"Nothing to do: the secret ends {relative(kept.ends, 'never')}.",
-        Did.ROTATED: f"Rotated: {file} holds the new secret, which ends {relative(kept.ends, 'never')}.",
-        Did.WAITED: "The new secret is in place; the old one is not quiet yet.",
-        Did.CLOSED: "Done: the old secret is withdrawn.",
+        Did.NOTHING: f"Nothing to do: it ends {relative(kept.ends, 'never')}.",
+        Did.ROTATED: f"Rotated: {file} holds the new one, which ends {relative(kept.ends, 'never')}.",
+        Did.WAITED: "The new one is in place; the old one is not quiet yet.",
+        Did.CLOSED: "Done: the old one is withdrawn.",
     }[kept.did]
     if output is Form.JSON:
         print(json.dumps({"did": kept.did.value, "ends": kept.ends.isoformat() if kept.ends else None}))

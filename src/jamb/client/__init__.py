@@ -4,10 +4,13 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
     made = jamb.clients.register("Night run", "Sends invoices", owners=["maren@port.example"])
 """
 
-from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn
+from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
 from jamb.client.handovers import HandoverLink
 from jamb.client.jamb import Jamb
-from jamb.client.own_secret import KeptFresh, SecretFile, keep_fresh
+from jamb.client.keep_fresh import Did, KeptFresh, keep_fresh
+from jamb.client.own_files import KeyFile, SecretFile
+from jamb.client.private_key import PrivateKey
+from jamb.client.sealed import unseal
 from jamb.client.set_up import Wanted, set_up
 from jamb.core.errors import (
     BadInput,
@@ -28,14 +31,18 @@ __all__ = [
     "ClientCredentials",
     "Conflict",
     "DeviceSignIn",
+    "Did",
     "DoneBefore",
     "Forbidden",
     "HandoverLink",
     "Jamb",
     "JambError",
     "KeptFresh",
+    "KeyFile",
+    "KeyPair",
     "NotFound",
     "NotSignedIn",
+    "PrivateKey",
     "SecretFile",
     "ServiceUnreachable",
     "TooManyTries",
@@ -43,4 +50,5 @@ __all__ = [
     "WorldFailure",
     "keep_fresh",
     "set_up",
+    "unseal",
 ]

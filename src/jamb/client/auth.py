@@ -8,7 +8,9 @@ from dataclasses import dataclass
 
 import httpx
 
+from jamb.client.private_key import PrivateKey
 from jamb.client.trust import trusted
+from jamb.core.credentials.assertions import CLIENT_ASSERTION
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
 
 DEVICE_GRANT = "urn:ietf:params:oauth:grant-type:device_code"
@@ -40,7 +42,7 @@ class ClientCredentials(httpx.Auth):
         self._token, self._ends = "", 0.0
 
     def __repr__(self) -> str:
-        return f"ClientCredentials(client_id={self.client_id!r})"
+        return f"{type(self).__name__}(client_id={self.client_id!r})"
 
     def forget(self) -> None:
         """Fetch another token next time."""
@@ -60,12 +62,34 @@ class ClientCredentials(httpx.Auth):
         form = {"grant_type": "client_credentials"}
         if self.resource:
             form["resource"] = self.resource
-        wanted = httpx.Request("POST", self.token_endpoint, data=form)
-        basic = httpx.BasicAuth(self.client_id, self._secret)
-        answer = yield next(basic.auth_flow(wanted))
+        answer = yield self._request(form)
         body = _answer_of(answer)
         self._token = body["access_token"]
         self._ends = time.monotonic() + max(float(body["expires_in"]) - _RENEW_BEFORE_SECONDS, 1)
+
+    def _request(self, form: dict[str, str]) -> httpx.Request:
+        """Return the token request with what proves the client."""
+        wanted = httpx.Request("POST", self.token_endpoint, data=form)
+        return next(httpx.BasicAuth(self.client_id, self._secret).auth_flow(wanted))
+
+
+class KeyPair(ClientCredentials):
+    """Client credentials proven by a private key: private_key_jwt (RFC 7523 section 2.2), a fresh assertion each time.
+
+    The audience of the assertion is the issuer, whose token endpoint is /token below it.
+    """
+
+    def __init__(self, client_id: str, key: PrivateKey, *, token_endpoint: str = "", resource: str = "") -> None:
+        super().__init__(client_id, "", token_endpoint=token_endpoint, resource=resource)
+        self._key = key
+
+    def _request(self, form: dict[str, str]) -> httpx.Request:
+        issuer = self.token_endpoint.removesuffix("/token")
+        proof = {
+            "client_assertion_type": CLIENT_ASSERTION,
+            "client_assertion": self._key.assertion(self.client_id, issuer),
+        }
+        return httpx.Request("POST", self.token_endpoint, data={**form, **proof})
 
 
 @dataclass

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import builtins
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -23,10 +22,18 @@ class Credentials(Noun):
 
     def add_certificate(self, client_id: str, certificate: str | bytes, *, label: str = "") -> Credential:
         """Let the client prove itself with the key of a certificate: PEM, DER or a PKCS#7 bundle."""
-        text = certificate.decode("latin-1") if isinstance(certificate, builtins.bytes) else certificate
-        if isinstance(certificate, builtins.bytes) and "-----BEGIN" not in text:
-            text = b64encode(certificate).decode()
-        return self._add(client_id, {"kind": "certificate", "certificate": text, "label": label})
+        sent = {"certificate": _text_of(certificate), "label": label}
+        return self._add(client_id, {"kind": "certificate", **sent})
+
+    def request_certificate(
+        self, client_id: str, request: str | bytes, *, days: int | None = None, label: str = ""
+    ) -> Credential:
+        """Have the directory's authority issue a certificate for a key of the client's: PKCS#10, in PEM or DER.
+
+        The certificate itself is `certificate.pem` of what is returned.
+        """
+        body = {"request": _text_of(request), "days": days, "label": label}
+        return self._add(client_id, {"kind": "certificate-request", **body})
 
     def make_certificate(
         self,
@@ -95,6 +102,13 @@ class Credentials(Noun):
     def _state(self, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> Credential:
         path = f"/clients/{part(client_id)}/credentials/{credential_id}/state"
         return self._transport.one(Credential, "POST", path, json={"enabled": enabled, "reason": reason})
+
+
+def _text_of(upload: str | bytes) -> str:
+    """Return PEM as it is, and anything else in base64."""
+    if isinstance(upload, str):
+        return upload
+    return upload.decode("latin-1") if b"-----BEGIN" in upload else b64encode(upload).decode()
 
 
 class Secrets(Noun):

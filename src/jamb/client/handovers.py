@@ -1,7 +1,8 @@
-"""Handovers: links that show a new credential once; and opening one, without signing in."""
+"""Handovers: links that show a new credential once, opened without signing in; and credentials sealed to a key."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 from urllib.parse import urlsplit
 from uuid import UUID
@@ -14,7 +15,15 @@ from jamb.client.trust import trusted
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.core.errors import BadInput, ServiceUnreachable
 from jamb.core.handover import DEFAULT_HOURS
-from jamb.wire.handovers import HandedOver, Handover, MadeHandover, WaitingHandover
+from jamb.wire.handovers import (
+    HandedOver,
+    Handover,
+    MadeHandover,
+    OwnRecipientKey,
+    Recipient,
+    SealedCredential,
+    WaitingHandover,
+)
 from jamb.wire.problems import MEDIA_TYPE, Problem, error_of
 
 
@@ -39,11 +48,9 @@ class Handovers(Noun):
             hours: until the link runs out.
             passphrase: asked for beside the link; pass it on by another way.
         """
-        wanted = (
-            {"kind": "secret"} if kind is CredentialKind.SECRET else {"kind": "made-certificate", "key_type": key_type}
-        )
         body = {
-            "credential": wanted, "days": days, "label": label, "hours": hours, "passphrase": passphrase, "note": note,
+            "credential": _wanted(kind, key_type), "days": days, "label": label, "hours": hours,
+            "passphrase": passphrase, "note": note,
             "instead_of": str(instead_of) if instead_of is not None else None,
         }  # fmt: skip
         path = f"/clients/{part(client_id)}/handovers"
@@ -53,10 +60,49 @@ class Handovers(Noun):
         """Return a client's links, newest first."""
         return self._transport.many(Handover, "GET", f"/clients/{part(client_id)}/handovers")
 
+    def recipients(self, client_id: str) -> Sequence[Recipient]:
+        """Return to whom a credential of the client can be sealed."""
+        return self._transport.many(Recipient, "GET", f"/clients/{part(client_id)}/recipients")
+
+    def seal(
+        self,
+        client_id: str,
+        recipient: UUID,
+        *,
+        kind: CredentialKind = CredentialKind.SECRET,
+        key_type: KeyType = KeyType.P256,
+        days: int | None = None,
+        label: str = "",
+        instead_of: UUID | None = None,
+        once: str | None = None,
+    ) -> SealedCredential:
+        """Make a secret, or a certificate with its key pair, that only the recipient can read: by `unseal`."""
+        lost = str(instead_of) if instead_of is not None else None
+        body = {
+            "credential": _wanted(kind, key_type), "days": days, "label": label, "instead_of": lost,
+            "recipient": str(recipient),
+        }  # fmt: skip
+        path = f"/clients/{part(client_id)}/sealings"
+        return self._transport.one(SealedCredential, "POST", path, json=body, headers=named(once))
+
+    def own_key(self) -> OwnRecipientKey:
+        """Return the public key to which credentials for the caller are sealed."""
+        return self._transport.one(OwnRecipientKey, "GET", "/recipient-key")
+
+    def set_own_key(self, key: str) -> OwnRecipientKey:
+        """Register that key: a JWK or PEM, the public part alone; an empty text takes it away."""
+        return self._transport.one(OwnRecipientKey, "PUT", "/recipient-key", json={"key": key})
+
     def withdraw(self, client_id: str, handover_id: UUID) -> Handover:
         """Take a link back before it is opened; its credential stands."""
         path = f"/clients/{part(client_id)}/handovers/{handover_id}/withdrawal"
         return self._transport.one(Handover, "POST", path)
+
+
+def _wanted(kind: CredentialKind, key_type: KeyType) -> dict[str, str]:
+    if kind is CredentialKind.SECRET:
+        return {"kind": "secret"}
+    return {"kind": "made-certificate", "key_type": key_type.value}
 
 
 class HandoverLink:

@@ -25,8 +25,9 @@ class Webhooks(Noun):
     def list(self) -> list[Webhook]:
         return self._transport.many(Webhook, "GET", "/webhooks")
 
-    def add(self, url: str) -> Webhook:
-        return self._transport.one(Webhook, "POST", "/webhooks", json={"url": url})
+    def add(self, url: str, *, key: str = "") -> Webhook:
+        """Let an address hear of everything. `key`: its public key (JWK or PEM), to seal credentials to."""
+        return self._transport.one(Webhook, "POST", "/webhooks", json={"url": url, "key": key})
 
     def remove(self, webhook_id: UUID) -> Webhook:
         return self._transport.one(Webhook, "DELETE", f"/webhooks/{webhook_id}")

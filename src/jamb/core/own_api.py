@@ -122,6 +122,11 @@ OPERATIONS = (
     _operation(
         "handovers.withdraw", "Take a handover link back", "POST", _CLIENT + "/handovers/{handover}/withdrawal", _WRITE
     ),
+    _operation("handovers.seal", "Seal a new credential to a recipient", "POST", _CLIENT + "/sealings", _CONTROL),
+    _operation("recipients.list", "List to whom credentials can be sealed", "GET", _CLIENT + "/recipients", _READ),
+    _operation("recipient-key.read", "Read one's own recipient key", "GET", "/recipient-key", _READ),
+    # As a calendar: it changes nothing but what oneself can read, so that whoever may read may have one.
+    _operation("recipient-key.set", "Register one's own recipient key", "PUT", "/recipient-key", _READ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("notices.list", "List what people were told", "GET", "/notices", _READ),
     _operation("calendar.make", "Make a calendar feed", "POST", "/calendar", _READ),
@@ -160,6 +165,8 @@ _TO_WORK_WITH = frozenset(
         "rotations.list",
         "leaks.look-up",
         "calendar.make",
+        "recipient-key.read",
+        "recipient-key.set",
         "requests.list",
         "requests.read",
     }

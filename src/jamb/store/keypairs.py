@@ -4,24 +4,22 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import ec, rsa
-from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import (
     BestAvailableEncryption,
     Encoding,
     PrivateFormat,
     pkcs12,
 )
-from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
 from jamb.core.credentials import KeyType
+from jamb.core.credentials.issuing import Authority, certify, client_name, client_uri
 
 # 20 characters of 32: 100 bits, to be typed by hand if need be.
 _ALPHABET = "abcdefghjkmnpqrstuvwxyz123456789"
-_BACKDATED = timedelta(minutes=5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,32 +46,9 @@ def make_key_pair(
 ) -> KeyPair:
     """Make a key pair and a certificate signed by itself (RFC 5280), for signatures and client authentication."""
     key = ec.generate_private_key(ec.SECP256R1()) if kind is KeyType.P256 else rsa.generate_private_key(65537, 3072)
-    subject = x509.Name(
-        [
-            x509.NameAttribute(NameOID.COMMON_NAME, name[:64]),
-            x509.NameAttribute(NameOID.USER_ID, client_id),
-            x509.NameAttribute(NameOID.ORGANIZATION_NAME, organisation[:64]),
-        ]
-    )
-    usage = x509.KeyUsage(
-        digital_signature=True, content_commitment=False, key_encipherment=False, data_encipherment=False,
-        key_agreement=False, key_cert_sign=False, crl_sign=False, encipher_only=False, decipher_only=False,
-    )  # fmt: skip
-    made = (
-        x509.CertificateBuilder()
-        .subject_name(subject)
-        .issuer_name(subject)
-        .public_key(key.public_key())
-        .serial_number(x509.random_serial_number())
-        # Clocks differ: it is good from a little before it is made.
-        .not_valid_before(now - _BACKDATED)
-        .not_valid_after(ends)
-        .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
-        .add_extension(usage, critical=True)
-        .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.CLIENT_AUTH]), critical=False)
-        .add_extension(x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False)
-        .sign(key, SHA256())
-    )
+    subject = client_name(client_id, name, organisation)
+    itself, serial = Authority(subject, key), x509.random_serial_number()
+    made = certify(subject, key.public_key(), itself, serial, now, ends, uri=client_uri(client_id))
     passphrase = "-".join("".join(secrets.choice(_ALPHABET) for _ in range(5)) for _ in range(4))
     sealed = BestAvailableEncryption(passphrase.encode())
     return KeyPair(

@@ -85,6 +85,7 @@ class WebhookRow(SQLModel, table=True):
     url: str = Field(sa_type=Text)
     made_at: datetime = moment()
     made_by: str = Field(sa_type=Text)
+    recipient_key: dict[str, Any] | None = document(nullable=True)
 
 
 class PushRow(SQLModel, table=True):
@@ -212,6 +213,11 @@ def owners_to_tell(session: Session, client_ids: Iterable[str]) -> dict[str, lis
 
 def webhook_ids(session: Session, directory_id: UUID) -> list[UUID]:
     return list(session.exec(select(WebhookRow.id).where(WebhookRow.directory_id == directory_id)))
+
+
+def webhooks_of(session: Session, directory_id: UUID) -> list[WebhookRow]:
+    mine = select(WebhookRow).where(WebhookRow.directory_id == directory_id)
+    return list(session.exec(mine.order_by(col(WebhookRow.made_at))))
 
 
 # Telling

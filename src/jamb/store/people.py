@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, select
 
-from jamb.store.columns import among_ids, blob, moment
+from jamb.store.columns import among_ids, blob, document, moment
 
 
 class PersonRow(SQLModel, table=True):
@@ -25,6 +26,7 @@ class PersonRow(SQLModel, table=True):
     failed_sign_ins: int = 0
     barred_until: datetime | None = moment(nullable=True)
     created_at: datetime = moment()
+    recipient_key: dict[str, Any] | None = document(nullable=True)
 
 
 class ConsoleSessionRow(SQLModel, table=True):
@@ -45,6 +47,11 @@ def by_login(session: Session, login: str, *, lock: bool = False) -> PersonRow |
 
 def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
     return list(session.exec(select(PersonRow).where(PersonRow.directory_id == directory_id).order_by(PersonRow.name)))
+
+
+def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:
+    """Return these people, by name."""
+    return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, person_ids)).order_by(PersonRow.name)))
 
 
 def names_of(session: Session, person_ids: Iterable[UUID | None]) -> dict[UUID | None, str]:

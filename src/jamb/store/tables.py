@@ -3,6 +3,7 @@
 from sqlmodel import SQLModel
 
 from jamb.store import (
+    authorities,
     calendar,
     clients,
     credentials,
@@ -23,6 +24,7 @@ METADATA = SQLModel.metadata
 
 __all__ = [
     "METADATA",
+    "authorities",
     "calendar",
     "clients",
     "credentials",

@@ -5,7 +5,9 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Generic, TypeVar
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
+
+from jamb.core.credentials.recipients import LONGEST_KEY
 
 ItemT = TypeVar("ItemT")
 
@@ -32,6 +34,10 @@ def _utc(value: datetime) -> datetime:
 Moment = Annotated[AwareDatetime, AfterValidator(_utc)]
 # A set of names, in an order that does not change from answer to answer.
 Names = Annotated[list[str], BeforeValidator(sorted)]
+
+
+# A public key that credentials are sealed to: a JWK (RFC 7517) or PEM. Empty: none.
+RecipientKeyText = Annotated[str, Field(max_length=LONGEST_KEY)]
 
 
 class Page(Answered, Generic[ItemT]):

@@ -39,6 +39,15 @@ class NewCertificate(Sent):
     instead_of: UUID | None = None
 
 
+def _bytes_of(field: str, text: str) -> bytes:
+    if "-----BEGIN" in text:
+        return text.encode()
+    try:
+        return b64decode("".join(text.split()), validate=True)
+    except (binascii.Error, ValueError) as error:
+        raise BadInput.field(field, "neither PEM nor base64", "PEM, or DER in base64") from error
+
+
 class CertificateSent(Sent):
     """`certificate`: PEM, or DER or a PKCS#7 bundle in base64. It ends when the certificate says."""
 
@@ -48,12 +57,7 @@ class CertificateSent(Sent):
 
     def upload(self) -> bytes:
         """Return the bytes of the certificate. Raises `BadInput` for what is neither PEM nor base64."""
-        if "-----BEGIN" in self.certificate:
-            return self.certificate.encode()
-        try:
-            return b64decode("".join(self.certificate.split()), validate=True)
-        except (binascii.Error, ValueError) as error:
-            raise BadInput.field("certificate", "neither PEM nor base64", "PEM, or DER in base64") from error
+        return _bytes_of("certificate", self.certificate)
 
 
 class KeysSent(Sent):
@@ -81,7 +85,23 @@ class IssuerSent(Sent):
     label: Label = ""
 
 
-NewCredential = Annotated[CertificateSent | KeysSent | IssuerSent, Field(discriminator="kind")]
+class RequestSent(Sent):
+    """`request`: a request for a certificate (PKCS#10, RFC 2986), in PEM, or DER in base64.
+
+    The directory's own authority issues it for `days`; names and uses in the request are passed over.
+    """
+
+    kind: Literal["certificate-request"]
+    request: Annotated[str, Field(max_length=30_000)]
+    days: Days | None = None
+    label: Label = ""
+
+    def upload(self) -> bytes:
+        """Return the bytes of the request. Raises `BadInput` for what is neither PEM nor base64."""
+        return _bytes_of("request", self.request)
+
+
+NewCredential = Annotated[CertificateSent | RequestSent | KeysSent | IssuerSent, Field(discriminator="kind")]
 
 
 class CredentialStateChange(Sent):
@@ -96,7 +116,7 @@ class Withdrawal(Sent):
 
 
 class CertificateFacts(Answered):
-    """`thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is."""
+    """`thumbprint` and `sha1` in hexadecimal digits; `key` says what the key is; `pem` is the certificate itself."""
 
     subject: str
     issued_by: str
@@ -106,6 +126,7 @@ class CertificateFacts(Answered):
     thumbprint: str
     sha1: str
     key: str
+    pem: str
 
 
 class Credential(Answered):

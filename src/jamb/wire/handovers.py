@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import Field, SecretStr
 
 from jamb.core.handover import DEFAULT_HOURS, NOTE_LONGEST, HandoverState
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent
 from jamb.wire.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate
 from jamb.wire.rotations import CertificateWanted, SecretWanted
 
@@ -21,8 +21,8 @@ class HandoverWish(Sent):
     note: Annotated[str, Field(max_length=NOTE_LONGEST)] = ""
 
 
-class NewHandover(HandoverWish):
-    """A new credential that nobody sees before whoever opens the link.
+class CredentialToHandOver(Sent):
+    """A new credential that nobody sees before whoever receives it.
 
     `credential`: what is made; `days` until it ends; `instead_of`: a lost one, withdrawn in the same step.
     """
@@ -33,6 +33,16 @@ class NewHandover(HandoverWish):
     days: Days | None = None
     label: Label = ""
     instead_of: UUID | None = None
+
+
+class NewHandover(HandoverWish, CredentialToHandOver):
+    """A new credential, and the link that shows it once."""
+
+
+class NewSealing(CredentialToHandOver):
+    """A new credential, sealed to the key of one of the client's recipients."""
+
+    recipient: UUID
 
 
 class Handover(Answered):
@@ -98,3 +108,36 @@ class HandedOver(Answered):
     directory_name: str
     issued: IssuedSecret | None
     made: MadeCertificate | None
+
+
+class RecipientKey(Sent):
+    """Where credentials for oneself are sealed to; an empty text takes the key away."""
+
+    key: RecipientKeyText
+
+
+class OwnRecipientKey(Answered):
+    """The registered public key as a JWK with its id (RFC 7638); None: there is none."""
+
+    key: dict[str, Any] | None
+
+
+class Recipient(Answered):
+    """Who can be sealed to: an owner of the client, or a webhook, that has registered a public key."""
+
+    kind: Literal["person", "webhook"]
+    id: UUID
+    name: str
+    key_id: str
+
+
+class SealedCredential(Answered):
+    """`sealed`: a JWE in its compact form (RFC 7516), for the recipient alone; empty: it goes to the webhook by itself.
+
+    Its content is what a handover link shows.
+    """
+
+    credential: Credential
+    recipient: Recipient
+    sealed: str
+    replaced: Credential | None = None

@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.notices import NoticeKind
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent
 
 
 class Notice(Answered):
@@ -30,13 +30,20 @@ class Notice(Answered):
 
 
 class NewWebhook(Sent):
-    """`url`: an https address, or one of a host of the inner network that the service's setting names."""
+    """`url`: an https address, or one of a host of the inner network that the service's setting names.
+
+    `key`: its public key, to seal credentials to; empty: none are sent there.
+    """
 
     url: Annotated[str, Field(max_length=500)]
+    key: RecipientKeyText = ""
 
 
 class Webhook(Answered):
-    """`waiting`: events that are still to be taken; `dead`: those given up; `error`: what the last try met."""
+    """`waiting`: events that are still to be taken; `dead`: those given up; `error`: what the last try met.
+
+    `key_id`: of the key that credentials for it are sealed to; empty: none.
+    """
 
     id: UUID
     url: str
@@ -46,6 +53,7 @@ class Webhook(Answered):
     dead: int
     sent: int
     error: str
+    key_id: str = ""
 
 
 class DeadEvent(Answered):

@@ -19,6 +19,7 @@ from jamb.wire.credentials import (
     IssuerSent,
     KeysSent,
     MadeCertificate,
+    RequestSent,
 )
 
 
@@ -36,7 +37,8 @@ class CertificateWanted(Sent):
 
 
 Successor = Annotated[
-    SecretWanted | CertificateWanted | CertificateSent | KeysSent | IssuerSent, Field(discriminator="kind")
+    SecretWanted | CertificateWanted | CertificateSent | RequestSent | KeysSent | IssuerSent,
+    Field(discriminator="kind"),
 ]
 
 

@@ -48,6 +48,15 @@ class Certificate:
     key: str
     jwk: Jwk
 
+    @property
+    def pem(self) -> str:
+        return pem_of(self.der)
+
+
+def pem_of(der: bytes) -> str:
+    """Return a certificate in PEM (RFC 7468)."""
+    return x509.load_der_x509_certificate(der).public_bytes(Encoding.PEM).decode()
+
 
 def read_certificate(upload: bytes) -> Certificate:
     """Return the client's certificate from PEM, DER or a PKCS#7 bundle (RFC 2315), not yet checked.

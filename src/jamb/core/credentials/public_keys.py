@@ -23,7 +23,7 @@ _CURVES = (SECP256R1, SECP384R1, SECP521R1)
 # RFC 7518 section 6.2.1.1 names them so; the library by another standard.
 _CURVE_NAMES = {"secp256r1": "P-256", "secp384r1": "P-384", "secp521r1": "P-521"}
 # RFC 7518 section 6: the members that make a key private, and those of a symmetric one.
-_PRIVATE = frozenset({"d", "p", "q", "dp", "dq", "qi", "oth", "k"})
+PRIVATE_MEMBERS = frozenset({"d", "p", "q", "dp", "dq", "qi", "oth", "k"})
 # RFC 7638 section 3.2: the members that identify a key, by type.
 _IDENTIFYING = {"EC": ("crv", "kty", "x", "y"), "RSA": ("e", "kty", "n"), "OKP": ("crv", "kty", "x")}
 PublicKey = EllipticCurvePublicKey | RSAPublicKey | Ed25519PublicKey
@@ -90,7 +90,7 @@ def same_keys(one: Iterable[Mapping[str, Any]], other: Iterable[Mapping[str, Any
 
 
 def _check(sent: Mapping[str, Any], where: str, taken: set[str]) -> Jwk | Violation:
-    if _PRIVATE & sent.keys():
+    if PRIVATE_MEMBERS & sent.keys():
         said = "Make another key pair: this private key has left its place."
         return Violation(where, "a private or symmetric key", "the public part alone", said)
     if sent.get("use", "sig") != "sig":

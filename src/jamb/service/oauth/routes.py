@@ -9,7 +9,7 @@ from fastapi import APIRouter, FastAPI, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.directories import published_keys, read_directory
+from jamb.actions.directories import authority_certificates, published_keys, read_directory
 from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheOffice
@@ -56,9 +56,11 @@ async def device_authorization(directory: str, request: Request, office: TheOffi
 
 @router.post("/d/{directory}/rotation")
 async def rotation(directory: str, request: Request, office: TheOffice) -> Response:
-    """A client's own rotation of its secret, authenticated with it."""
+    """A client's own rotation of its secret or key, authenticated with it."""
     form = await read_form(request)
-    return await rotate_own(office, directory, form, read_proof(request, form), datetime.now(UTC))
+    address = request.client.host if request.client is not None else ""
+    user_agent = request.headers.get("User-Agent", "")
+    return await rotate_own(office, directory, form, read_proof(request, form), address, user_agent, datetime.now(UTC))
 
 
 @router.get("/d/{directory}/jwks")
@@ -67,6 +69,15 @@ async def jwks(directory: str, office: TheOffice) -> Response:
     keys = await run_in_threadpool(published_keys, office.premises, directory)
     headers = {"Cache-Control": "public, max-age=300"}
     return json_response({"keys": [key.public_jwk for key in keys]}, headers=headers)
+
+
+@router.get("/d/{directory}/authority")
+async def authority(directory: str, office: TheOffice) -> Response:
+    """The certificates of the directory's authority, for whoever checks those it issued (RFC 8555 section 9.1)."""
+    text = await run_in_threadpool(authority_certificates, office.premises, directory)
+    return Response(
+        text, media_type="application/pem-certificate-chain", headers={"Cache-Control": "public, max-age=300"}
+    )
 
 
 @router.get("/.well-known/oauth-authorization-server/d/{directory}")

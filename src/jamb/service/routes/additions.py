@@ -19,6 +19,8 @@ def addition_of(sent: Successor, days: int | None = None) -> Addition:
             return adding.CertificateMade(sent.key_type, days)
         case wire.CertificateSent():
             return adding.CertificateGiven(sent.upload())
+        case wire.RequestSent():
+            return adding.CertificateRequested(sent.upload(), days or sent.days)
         case wire.KeysSent():
             return adding.KeysGiven(sent.keys, sent.keys_uri, days or sent.days)
         case wire.IssuerSent():

@@ -1,4 +1,4 @@
-"""Handover links: make, list and take back; and, for whoever has one, look and open without signing in."""
+"""Handover: links, made, listed, taken back, and opened by whoever has one; and credentials sealed to a key."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Request
 
-from jamb.actions import adding, handovers
+from jamb.actions import adding, handovers, recipients
 from jamb.actions.access import Admitted
 from jamb.actions.adding import Added
 from jamb.service.callers import Now, TheOffice, may
@@ -60,6 +60,54 @@ def make_handover(
         handover=wire.Handover.model_validate(made[0].view),
         link=made[0].link,
         credential=Credential.model_validate(added.credential),
+        replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
+    )
+
+
+@router.get("/directories/{directory}/recipient-key")
+def read_recipient_key(
+    admitted: Annotated[Admitted, Depends(may("recipient-key.read"))], office: TheOffice
+) -> wire.OwnRecipientKey:
+    """The public key to which credentials for the caller are sealed."""
+    return wire.OwnRecipientKey(key=recipients.own_key(office.premises, admitted))
+
+
+@router.put("/directories/{directory}/recipient-key")
+def set_recipient_key(
+    sent: wire.RecipientKey,
+    admitted: Annotated[Admitted, Depends(may("recipient-key.set"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.OwnRecipientKey:
+    """Register that key, or take it away. Only the person themself can: whoever sets it reads what is sealed to it."""
+    return wire.OwnRecipientKey(key=recipients.set_own_key(office.premises, admitted, sent.key, now))
+
+
+@router.get("/directories/{directory}/clients/{client}/recipients", dependencies=[Depends(may("recipients.list"))])
+def list_recipients(directory: str, client: str, office: TheOffice) -> list[wire.Recipient]:
+    """To whom a credential of the client can be sealed: owners and webhooks that have registered a key."""
+    found = recipients.list_recipients(office.premises, directory, client)
+    return [wire.Recipient.model_validate(one) for one in found]
+
+
+@router.post("/directories/{directory}/clients/{client}/sealings", status_code=201)
+def seal_credential(
+    client: str,
+    sent: wire.NewSealing,
+    admitted: Annotated[Admitted, Depends(may("handovers.seal"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.SealedCredential:
+    """Make a credential that only the recipient can read (RFC 7516). A webhook is sent it by itself."""
+    made: list[recipients.SealedTo] = []
+    added = adding.add_credential(
+        office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
+        admitted.actor, now, instead_of=sent.instead_of, then=recipients.seal_for(sent.recipient, carried, made),
+    )  # fmt: skip
+    return wire.SealedCredential(
+        credential=Credential.model_validate(added.credential),
+        recipient=wire.Recipient.model_validate(made[0].recipient),
+        sealed=made[0].text,
         replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
     )
 

@@ -39,7 +39,7 @@ def add_webhook(
 ) -> wire.Webhook:
     """Let an address hear of everything: signed event tokens (RFC 8417) are pushed to it (RFC 8935)."""
     inner = office.settings.inner()
-    made = webhooks.add_webhook(office.premises, admitted.directory, sent.url, inner, admitted.actor, now)
+    made = webhooks.add_webhook(office.premises, admitted.directory, sent.url, sent.key, inner, admitted.actor, now)
     return wire.Webhook.model_validate(made)
 
 

@@ -1,0 +1,144 @@
+"""Recipients: public keys that people and webhooks have registered, and new credentials sealed to them (RFC 7516)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.access import Admitted
+from jamb.actions.adding import Added, Place
+from jamb.actions.clients import client_subject
+from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.credentials.public_keys import Jwk
+from jamb.core.credentials.recipients import recipient_key
+from jamb.core.errors import BadInput
+from jamb.store.clients import owners_of
+from jamb.store.notices import PushRow, WebhookRow, webhooks_of
+from jamb.store.people import PersonRow, people_by_id
+from jamb.store.recipients import seal_to
+from jamb.store.work import unit_of_work
+
+Words = Callable[[str, str, Added], bytes]
+EVENT = "credential-sealed"
+
+
+@dataclass(frozen=True, slots=True)
+class Recipient:
+    """Who can be sealed to. `kind`: person, an owner of the client, or webhook. `key_id`: RFC 7638 of their key."""
+
+    kind: str
+    id: UUID
+    name: str
+    key_id: str
+
+
+@dataclass(frozen=True, slots=True)
+class SealedTo:
+    """`text`: a JWE in its compact form, for the recipient alone; empty where a webhook is sent it."""
+
+    recipient: Recipient
+    text: str
+
+
+def own_key(premises: Premises, admitted: Admitted) -> Jwk | None:
+    """Return the key that the caller has registered."""
+    with Session(premises.engine) as session:
+        person = session.get(PersonRow, _person_id(admitted))
+        return person.recipient_key if person is not None else None
+
+
+def set_own_key(premises: Premises, admitted: Admitted, text: str, now: datetime) -> Jwk | None:
+    """Register the public key to which credentials for the caller are sealed; an empty text takes it away.
+
+    Only the person themself can: whoever sets the key reads what is sealed to it.
+
+    Raises:
+        BadInput: no key that can be sealed to; or the caller is no person.
+    """
+    key = recipient_key(text) if text.strip() else None
+    directory, actor = admitted.directory, admitted.actor
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        person = unit.session.get_one(PersonRow, _person_id(admitted), with_for_update=True)
+        before = person.recipient_key
+        if before == key:
+            return key
+        person.recipient_key = key
+        unit.session.add(person)
+        subject = {"kind": "person", "id": str(person.id), "name": person.name}
+        unit.enter(
+            actor, "recipient-key.set" if key else "recipient-key.removed", subject, now=now,
+            before={"key": before["kid"]} if before else None, after={"key": key["kid"]} if key else None,
+        )  # fmt: skip
+    return key
+
+
+def list_recipients(premises: Premises, slug: str, client_id: str) -> list[Recipient]:
+    """Return to whom a credential of the client can be sealed: its owners and the webhooks that have a key."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return _recipients(session, directory, find_client(session, directory, client_id).id)
+
+
+def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Callable[[Place, Added], None]:
+    """Return what seals a credential to a recipient, in the same transaction as it is added; `made` takes the result.
+
+    What a webhook gets waits sealed, so that nothing readable stands in the database.
+
+    Args:
+        words: what the recipient shall read, from the names of client and directory and what was added.
+    """
+
+    def seal(at: Place, added: Added) -> None:
+        session = at.unit.session
+        known = {one.id: one for one in _recipients(session, at.directory, at.client.id)}
+        found = known.get(recipient_id)
+        if found is None:
+            allowed = "; ".join(f"{one.id} ({one.name})" for one in known.values()) or "an owner who registered a key"
+            raise BadInput.field("recipient", str(recipient_id), allowed, "Have an owner register a public key.")
+        webhook, person = session.get(WebhookRow, recipient_id), session.get(PersonRow, recipient_id)
+        key = webhook.recipient_key if webhook is not None else person.recipient_key if person is not None else None
+        assert key is not None
+        text = seal_to(key, words(at.client.name, at.directory.name, added))
+        if found.kind == "webhook":
+            said = f"“{at.client.name}”: {added.credential.hint}, sealed to this address's key"
+            event = {
+                "kind": EVENT, "client_id": at.client.id, "client_name": at.client.name, "words": said, "sealed": text,
+            }  # fmt: skip
+            session.add(
+                PushRow(
+                    id=uuid4(), webhook_id=recipient_id, key=f"sealed {added.credential.id}", event=event,
+                    made_at=at.now, next_at=at.now,
+                )
+            )  # fmt: skip
+            text = ""
+        after = {"credential": added.credential.hint, "to": found.name, "key": found.key_id}
+        at.unit.enter(at.actor, "credential.sealed", client_subject(at.client), now=at.now, after=after)
+        made.append(SealedTo(found, text))
+
+    return seal
+
+
+def _recipients(session: Session, directory: Directory, client_id: str) -> list[Recipient]:
+    owned = owners_of(session, [client_id]).get(client_id, [])
+    owners = people_by_id(session, [one.person_id for one in owned])
+    found = [
+        Recipient("person", one.id, one.name, one.recipient_key["kid"])
+        for one in owners
+        if one.live and one.recipient_key is not None
+    ]
+    found += [
+        Recipient("webhook", one.id, one.url, one.recipient_key["kid"])
+        for one in webhooks_of(session, directory.id)
+        if one.recipient_key is not None
+    ]
+    return found
+
+
+def _person_id(admitted: Admitted) -> UUID:
+    if admitted.actor.kind != "person":
+        raise BadInput.field("caller", admitted.actor.kind, "a person: a client has keys of its own")
+    return UUID(admitted.actor.id)
