@@ -5,7 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import time
-from base64 import b64decode
+from base64 import b64decode, urlsafe_b64encode
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -352,6 +352,23 @@ def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None
             with pytest.raises(BadInput, match=said):
                 custodian.credentials.request_certificate(made.id, wrong)
     assert httpx.get(f"{world.base_url}/d/brisling/authority").status_code == 404
+
+
+def test_a_client_is_found_by_whatever_names_one_of_its_credentials(world: World) -> None:
+    made = world.client()
+    with world.jamb("custodian") as custodian:
+        held = custodian.credentials.make_certificate(made.id).credential
+        facts, (secret, *_) = held.certificate, custodian.secrets.list(made.id)
+        assert facts is not None
+        spelt = ":".join(facts.thumbprint[at : at + 2] for at in range(0, 64, 2)).upper()
+        x5t = urlsafe_b64encode(bytes.fromhex(facts.thumbprint)).decode().rstrip("=")
+        for said in (secret.hint, secret.hint[:-1], facts.thumbprint, spelt, x5t, held.key_ids[0], held.hint):
+            assert [one.id for one in custodian.clients.list(q=said)] == [made.id], said
+        for nothing in ("jamb_s1_", "jamb_s1_%", spelt[:-2] + "00", "A" * 43):
+            assert made.id not in {one.id for one in custodian.clients.list(q=nothing)}
+        with pytest.raises(BadInput) as refused:
+            list(custodian.clients.list(q=f"x {made.secret}"))
+        assert made.secret not in str(refused.value)
 
 
 def test_a_policy_asks_for_keys_above_a_weight_and_bounds_how_many_stand(world: World) -> None:

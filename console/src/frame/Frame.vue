@@ -2,6 +2,7 @@
 // The rail and the page beside it. The rail never scrolls away and has no second level.
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
 import { theme, toggleTheme } from "@/ui/theme";
 import KeyMap from "./KeyMap.vue";
@@ -27,11 +28,21 @@ const router = useRouter();
 const wanted = ref("");
 const field = ref<HTMLInputElement | null>(null);
 const keys = ref(false);
+const SECRET_LENGTH = 60;
+const HINT_LENGTH = 12;
 
 const here = (name: string) => (WITHIN[String(route.name)] ?? route.name) === name;
 
-function find(): void {
-  void router.push({ name: "clients", query: wanted.value ? { q: wanted.value } : {} });
+async function find(): Promise<void> {
+  const text = wanted.value.trim();
+  if (!text.startsWith("jamb_") || text.length < SECRET_LENGTH) {
+    await router.push({ name: "clients", query: text ? { q: text } : {} });
+    return;
+  }
+  // A whole secret stands in no address and leaves this page only as its digest.
+  wanted.value = "";
+  const owner = await whoseSecret(text);
+  await router.push(owner ? `/clients/${owner}#credentials` : { name: "clients", query: { q: `${text.slice(0, HINT_LENGTH)}…` } });
 }
 
 async function leave(): Promise<void> {
@@ -66,7 +77,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         </span>
       </div>
       <form role="search" @submit.prevent="find">
-        <input ref="field" v-model="wanted" type="search" aria-label="Find a client" placeholder="Find a client   /" />
+        <input ref="field" v-model="wanted" type="search" aria-label="Find a client or a credential" title="A name, an id, a secret's hint, a thumbprint, or a secret that turned up" placeholder="Find   /" />
       </form>
       <ul>
         <li v-for="place in PLACES" :key="place.name">

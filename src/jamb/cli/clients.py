@@ -53,7 +53,9 @@ class SheetForm(StrEnum):
 
 @app.command("list")
 def list_clients(
-    find: Annotated[str | None, typer.Option(help="Part of the name or purpose")] = None,
+    find: Annotated[
+        str | None, typer.Option(help="Part of the name or purpose, a secret's hint, or a thumbprint")
+    ] = None,
     attention: Annotated[Attention | None, typer.Option(help="Only clients that need this")] = None,
     sort: Annotated[str, typer.Option(help="name, registered, ends or used")] = "name",
     output: Output = Form.TABLE,

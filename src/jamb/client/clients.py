@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from jamb.client.noun import Noun, named, part
 from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind
 from jamb.wire.access import Explanation
@@ -47,7 +48,18 @@ class Clients(Noun):
         return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/owners", json=body)
 
     def list(self, *, q: str | None = None, attention: str | None = None, sort: str | None = None) -> Iterator[Client]:
-        """Yield all matching clients, over all pages."""
+        """Yield all matching clients, over all pages.
+
+        Args:
+            q: part of a name or purpose, a client id, the hint of a secret, or the thumbprint of a key or certificate.
+
+        Raises:
+            BadInput: `q` holds a whole secret: it would stand in an address, which logs keep.
+        """
+        if q and any(leaks_in(q.encode())):
+            raise BadInput.field(
+                "q", "a secret (not shown)", "its hint", "Withdraw it if it leaked: `jamb leaks scan`."
+            )
         return self._transport.pages(Client, "/clients", {"q": q, "attention": attention, "sort": sort, "limit": 100})
 
     def read(self, client_id: str) -> Dossier:

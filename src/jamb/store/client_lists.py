@@ -12,9 +12,10 @@ import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlmodel import Session, col
 
+from jamb.core.credentials.looked_for import credential_meant
 from jamb.store.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.columns import among
-from jamb.store.credentials import CredentialRow, works
+from jamb.store.credentials import CredentialRow, having_credential, works
 
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
@@ -58,11 +59,13 @@ def list_page(
     if only is not None:
         wanted = wanted.where(among(ClientRow.id, only))
     if query:
+        meant = credential_meant(query)
         pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
         wanted = wanted.where(
             col(ClientRow.name).ilike(pattern)
             | col(ClientRow.purpose).ilike(pattern)
             | (col(ClientRow.id) == query.strip())
+            | (col(ClientRow.id).in_(having_credential(meant)) if meant is not None else sa.false())
         )
     if attention is not None:
         wanted = wanted.where(_needs(attention, now, notice))

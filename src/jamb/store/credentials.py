@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.credentials import CredentialState, state_of
+from jamb.core.credentials.looked_for import LookedFor
 from jamb.store.clients import ClientRow
 from jamb.store.columns import among, blob, document, moment
 
@@ -58,6 +59,15 @@ class CredentialRow(SQLModel, table=True):
 
     def stands(self, now: datetime) -> bool:
         return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
+
+
+def having_credential(meant: LookedFor) -> sa.Select[str]:
+    """Return the clients that have, or had, a credential like this, as a query."""
+    row = sa.select(col(CredentialRow.client_id))
+    if meant.hint:
+        return row.where(col(CredentialRow.hint).startswith(meant.hint, autoescape=True))
+    of_key = col(CredentialRow.key_thumbprints).contains([meant.thumbprint])
+    return row.where(of_key | col(CredentialRow.keys).contains([{"x5t#S256": meant.thumbprint}]))
 
 
 def works(now: datetime) -> sa.ColumnElement[bool]:

@@ -9,14 +9,15 @@ import SecretPanel from "./SecretPanel.vue";
 
 defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
-type Way = "secret" | "link" | "made" | "certificate" | "keys" | "issuer";
+type Way = "secret" | "link" | "made" | "certificate" | "requested" | "keys" | "issuer";
 const way = ref<Way>("secret");
 const shown = ref(false);
 const WAYS: { value: Way; label: string; hint: string }[] = [
   { value: "secret", label: "A secret", hint: "shared, shown once; the simplest, and the easiest to lose" },
-  ...(can("handovers.make") ? [{ value: "link" as const, label: "A link to hand over", hint: "with a secret or a key that nobody sees before whoever opens it" }] : []),
+  ...(can("handovers.make") ? [{ value: "link" as const, label: "Handed over", hint: "by a link or sealed to a key: nobody sees it before whoever receives it" }] : []),
   { value: "made", label: "A certificate made here", hint: "with its key pair, returned once" },
   { value: "certificate", label: "A certificate that it has", hint: "upload the public part" },
+  { value: "requested", label: "A certificate that it asks for", hint: "issued by this directory for a key that only it has" },
   { value: "keys", label: "Keys of its own", hint: "a JWK Set, or where it publishes one" },
   { value: "issuer", label: "An outside issuer", hint: "says who it is; no secret at all" },
 ];
@@ -34,7 +35,7 @@ function issued(): void {
     </fieldset>
     <SecretPanel v-if="way === 'secret'" :client="client" @issued="issued" @closed="emit('closed')" />
     <HandoverPanel v-else-if="way === 'link'" :client="client" @issued="issued" @closed="emit('closed')" />
-    <CertificatePanel v-else-if="way === 'made' || way === 'certificate'" :key="way" :client="client" :making="way === 'made'" @issued="issued" @closed="emit('closed')" />
+    <CertificatePanel v-else-if="way === 'made' || way === 'certificate' || way === 'requested'" :key="way" :client="client" :way="way" @issued="issued" @closed="emit('closed')" />
     <KeysPanel v-else :key="way" :client="client" :outside="way === 'issuer'" @closed="emit('closed')" />
   </div>
 </template>

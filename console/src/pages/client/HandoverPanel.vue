@@ -1,11 +1,12 @@
 <script setup lang="ts">
-// Make a credential that nobody sees before whoever opens its link.
+// Make a credential that nobody sees before whoever receives it: by a link, or sealed to a key.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, ref, watchEffect } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/use";
 import { useAttempt } from "@/ui/attempt";
+import Choose from "@/ui/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -19,29 +20,38 @@ const days = ref<number | string>("");
 const hours = ref<number | string>("");
 const passphrase = ref("");
 const note = ref("");
+const recipients = ref<Schemas["Recipient"][]>([]);
+const to = ref<string | null>(null);
 const made = ref<Schemas["MadeHandover"] | null>(null);
+const sealed = ref<Schemas["SealedCredential"] | null>(null);
 const { busy, error, attempt } = useAttempt();
+const choices = computed(() =>
+  recipients.value.map((one) => ({ value: one.id, label: `${one.name}, sealed to ${one.kind === "webhook" ? "its" : "their"} key ${one.key_id.slice(0, 8)}…` })),
+);
 const stale = useStale();
 const usual = computed(() => (what.value === "secret" ? place.value?.policy.secret_default_days : place.value?.policy.key_default_days));
 
+watchEffect(() => attempt(async () => {
+  recipients.value = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/recipients", { params: { path: { directory: directory.value, client: props.client } } }));
+}));
 async function make(): Promise<void> {
   const credential = what.value === "secret" ? { kind: "secret" as const } : { kind: "made-certificate" as const, key_type: "p256" as const };
+  const params = { path: { directory: directory.value, client: props.client } };
+  const wanted = { credential, label: "", days: days.value === "" ? null : Number(days.value) };
   await attempt(async () => {
-    made.value = await must(
-      api.POST("/api/v1/directories/{directory}/clients/{client}/handovers", {
-        params: { path: { directory: directory.value, client: props.client } },
-        body: {
-          credential, label: "", note: note.value, passphrase: passphrase.value,
-          days: days.value === "" ? null : Number(days.value), hours: hours.value === "" ? 24 : Number(hours.value),
-        },
-      }),
-    );
+    if (to.value) {
+      sealed.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/sealings", { params, body: { ...wanted, recipient: to.value } }));
+    } else {
+      const body = { ...wanted, note: note.value, passphrase: passphrase.value, hours: hours.value === "" ? 24 : Number(hours.value) };
+      made.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/handovers", { params, body }));
+    }
     passphrase.value = "";
     emit("issued");
   });
 }
 async function close(): Promise<void> {
   made.value = null;
+  sealed.value = null;
   await stale();
   emit("closed");
 }
@@ -55,20 +65,31 @@ async function close(): Promise<void> {
     <p v-if="made.handover.has_passphrase"><strong>Tell the passphrase by another way than the link.</strong></p>
     <div><NButton type="primary" @click="close">Close: the link is gone from here</NButton></div>
   </section>
+  <section v-else-if="sealed" class="once stack" aria-labelledby="sealed">
+    <h3 id="sealed">Sealed to {{ sealed.recipient.name }}</h3>
+    <template v-if="sealed.sealed">
+      <p>It may travel by any way: only {{ sealed.recipient.name }} can read it, with <code>jamb handover unseal</code>.</p>
+      <pre>{{ sealed.sealed }}</pre>
+    </template>
+    <p v-else><code>{{ sealed.credential.hint }}</code> is sent there as a signed event, which only the holder of its key can read.</p>
+    <div class="row"><CopyButton v-if="sealed.sealed" :value="sealed.sealed" what="sealed text" /><NButton type="primary" @click="close">Done</NButton></div>
+  </section>
   <form v-else class="stack" @submit.prevent="make">
+    <label class="field way">To whom? <span v-if="!recipients.length" class="hint">no owner or webhook has registered a key to seal to</span>
+      <Choose v-model="to" :options="choices" label="To whom?" placeholder="Whoever has the link, once" /></label>
     <fieldset class="row kinds">
-      <legend>What does the link carry?</legend>
+      <legend>What is handed over?</legend>
       <label><input v-model="what" type="radio" name="what" value="secret" /> A secret</label>
       <label><input v-model="what" type="radio" name="what" value="made-certificate" /> A certificate with its key</label>
     </fieldset>
     <div class="row top">
       <label class="field">It ends after, days <input v-model="days" class="plain-input short" type="number" inputmode="numeric" step="1" :placeholder="String(usual ?? '')" /></label>
-      <label class="field">The link waits, hours <input v-model="hours" class="plain-input short" type="number" inputmode="numeric" min="1" max="168" step="1" placeholder="24" /></label>
-      <label class="field">Passphrase <span class="hint">if you like; 8 or more</span><input v-model="passphrase" class="plain-input" type="password" autocomplete="new-password" maxlength="200" /></label>
+      <label v-if="!to" class="field">The link waits, hours <input v-model="hours" class="plain-input short" type="number" inputmode="numeric" min="1" max="168" step="1" placeholder="24" /></label>
+      <label v-if="!to" class="field">Passphrase <span class="hint">if you like; 8 or more</span><input v-model="passphrase" class="plain-input" type="password" autocomplete="new-password" maxlength="200" /></label>
     </div>
-    <TextField v-model="note" label="A word for whoever opens it" :longest="500" />
+    <TextField v-if="!to" v-model="note" label="A word for whoever opens it" :longest="500" />
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Make the link</NButton></div>
+    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{ to ? "Make and seal it" : "Make the link" }}</NButton></div>
   </form>
 </template>
 
@@ -78,4 +99,6 @@ async function close(): Promise<void> {
 .kinds { border: 0; padding: 0; margin: 0; gap: var(--s4); }
 .top { align-items: flex-end; }
 .link { overflow-wrap: anywhere; }
+.way { max-width: 460px; }
+pre { overflow-wrap: anywhere; white-space: pre-wrap; font-size: 12px; max-height: 220px; overflow: auto; margin: 0; }
 </style>

@@ -10,11 +10,13 @@ import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
+import RecipientKey from "./RecipientKey.vue";
 
 const { data: told } = useNotices();
 const { data: hooks } = useWebhooks();
 const all = ref(false);
 const url = ref("");
+const key = ref("");
 const sure = ref("");
 const dead = ref<{ id: string; events: Schemas["DeadEvent"][] } | null>(null);
 const { error, attempt } = useAttempt();
@@ -28,8 +30,8 @@ const change = (work: () => Promise<unknown>) => attempt(async () => {
   await stale();
 });
 const add = () => change(async () => {
-  await must(api.POST("/api/v1/directories/{directory}/webhooks", { params: { path: { directory: directory.value } }, body: { url: url.value.trim() } }));
-  url.value = "";
+  await must(api.POST("/api/v1/directories/{directory}/webhooks", { params: { path: { directory: directory.value } }, body: { url: url.value.trim(), key: key.value.trim() } }));
+  url.value = key.value = "";
 });
 const feed = ref("");
 const makeCalendar = (whole: boolean) => change(async () => {
@@ -75,6 +77,8 @@ const look = (id: string) => attempt(async () => {
       <span v-if="feed"><code>{{ feed }}</code> <CopyButton :value="feed" what="calendar address" /> <span class="soft small">Whoever has it reads it; making another ends it.</span></span>
     </p>
 
+    <RecipientKey v-if="can('recipient-key.set')" />
+
     <h3>Webhooks <span class="soft small">addresses that hear of everything, by signed event tokens (RFC 8417, RFC 8935)</span></h3>
     <ProblemNote v-if="error" :error="error" />
     <p v-if="hooks && !hooks.length" class="empty">No address hears of anything.</p>
@@ -82,7 +86,7 @@ const look = (id: string) => attempt(async () => {
       <thead><tr><th scope="col">Address</th><th scope="col">Taken</th><th scope="col">Waiting</th><th scope="col">Given up</th><th scope="col">Added</th><th scope="col"><span class="visually-hidden">Actions</span></th></tr></thead>
       <tbody v-for="one in hooks" :key="one.id">
         <tr>
-          <td><code>{{ one.url }}</code><div v-if="one.error" class="small soft">last try: {{ one.error }}</div></td>
+          <td><code>{{ one.url }}</code><div v-if="one.key_id" class="small soft">credentials can be sealed to its key {{ one.key_id.slice(0, 12) }}…</div><div v-if="one.error" class="small soft">last try: {{ one.error }}</div></td>
           <td>{{ one.sent }}</td>
           <td>{{ one.waiting }}</td>
           <td><StateWord v-if="one.dead" tone="broken" :word="String(one.dead)" /><template v-else>0</template></td>
@@ -104,6 +108,7 @@ const look = (id: string) => attempt(async () => {
     </table>
     <form v-if="can('webhooks.add')" class="row add" @submit.prevent="add">
       <label class="field">An https address that takes them by POST <input v-model="url" class="plain-input" type="url" required maxlength="500" placeholder="https://desk.port.example/events" /></label>
+      <label class="field">Its public key <span class="hint">JWK or PEM, if credentials are to be sealed to it</span><textarea v-model="key" class="plain-input" rows="1" spellcheck="false"></textarea></label>
       <NButton attr-type="submit">Add the webhook</NButton>
     </form>
   </section>
