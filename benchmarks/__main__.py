@@ -9,7 +9,8 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from statistics import median
@@ -19,8 +20,8 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import decisions, estate, notices, solver
-from benchmarks.load import Load, burst, cpu_of, machine_cpu
+from benchmarks import decisions, estate, guarding, notices, rotations, solver
+from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
 from jamb.core.credentials.assertions import CLIENT_ASSERTION
@@ -29,7 +30,6 @@ from jamb.demo.cluster import Cluster
 HOME = Path(__file__).parent.parent / ".jamb-bench"
 PORT = 8640
 ROUNDS, REQUESTS, CONNECTIONS = 7, 2000, 8
-ROTATED = 500
 BERTHS = "https://berths.quillhaven.example"
 
 
@@ -49,6 +49,8 @@ def main() -> None:
     print("\nDecisions in core, calls a second of CPU time")
     for name, rate in decisions.measure().items():
         print(f"  {name:<20} {rate:10,.0f}")
+    print("\nChecks of a guard, calls a second of CPU time")
+    print("\n".join(guarding.measure()))
     proposals()
 
 
@@ -123,28 +125,66 @@ def tokens() -> None:
         ours = sum(one.requests * (one.server_cpu + one.database_cpu) for runs in seen.values() for one in runs)
         ours += sum(os.times()[:2]) - sum(own[:2])
         others = max(0.0, machine_cpu() - machine - ours) / wall
+        two = two_processes(targets["secret"][0], by_secret, service, postmaster)
     _table(seen)
     print(f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; others took {others:.2f} cores of the machine")
+    print("\n".join(two))
+
+
+def two_processes(url: str, forms: Callable[[], dict[str, str]], service: int, postmaster: int) -> list[str]:
+    """One service process and two on the same database, by turns, under the same load."""
+    environment = {
+        **os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT + 7), "JAMB_PUBLIC_URL": f"http://127.0.0.1:{PORT}",
+        "JAMB_DATABASE_URL": Cluster(HOME, PORT + 2).url, "JAMB_NOTICES_CRON": "0 0 1 1 *",
+    }  # fmt: skip
+    second = subprocess.Popen(
+        [sys.executable, "-m", "jamb.service", "serve"], env=environment, stderr=subprocess.DEVNULL
+    )
+    other = url.replace(f":{PORT}/", f":{PORT + 7}/")
+    try:
+        while not _answers(f"http://127.0.0.1:{PORT + 7}/ready"):
+            time.sleep(0.1)
+        burst(other, forms, 1000, CONNECTIONS, second.pid, postmaster)
+        one: list[Load] = []
+        both: list[tuple[float, float]] = []
+        for _ in range(ROUNDS):
+            one.append(burst(url, forms, REQUESTS, CONNECTIONS, service, postmaster))
+            # A load of its own for each, in a process of its own: one alone could not keep two busy.
+            with ProcessPoolExecutor(2) as pool:
+                started = time.perf_counter()
+                halves = [
+                    pool.submit(burst_of, place, forms(), REQUESTS, CONNECTIONS // 2, pid, postmaster)
+                    for place, pid in ((url, service), (other, second.pid))
+                ]
+                ends = [half.result() for half in halves]
+                both.append((2 * REQUESTS / (time.perf_counter() - started), max(end.p99 for end in ends)))
+    finally:
+        second.terminate()
+        second.wait(timeout=20)
+    alone = median(run.requests / run.wall for run in one)
+    together = median(rate for rate, _ in both)
+    said = (
+        f"  one process: {alone:.0f} tokens a second by secret, p99 {1000 * median(run.p99 for run in one):.1f} ms; "
+        f"two on one database: {together:.0f}, p99 {1000 * median(p99 for _, p99 in both):.1f} ms "
+        f"({together / alone:.2f} times, on {os.cpu_count()} cores that also carry database and load)"
+    )
+    return [said]
+
+
+def _answers(url: str) -> bool:
+    try:
+        return httpx.get(url).is_success
+    except httpx.TransportError:
+        return False
 
 
 def rotating() -> None:
-    """Open rotations one after the other over the API, as a bulk run does, and look at them all."""
+    """Open rotations by the command line, as a bulk run does, and kill it now and then."""
     made_up = json.loads((HOME / "demo.json").read_text())
     held = made_up["automation"]
-    with Jamb(made_up["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
-        waiting = []
-        for number in range(ROTATED):
-            client = jamb.clients.register(f"Rotated {time.time():.3f} {number}", "Is rotated")
-            waiting.append((client.id, jamb.secrets.issue(client.id, days=10).credential.id))
-        started = time.perf_counter()
-        planned = len(list(jamb.rotations.due(within=11)))
-        plan = time.perf_counter() - started
-        started = time.perf_counter()
-        for client_id, credential_id in waiting:
-            jamb.rotations.open(client_id, credential_id)
-        spent = time.perf_counter() - started
-    print(f"\nRotations over the API, one connection: {planned} planned in {1000 * plan:.0f} ms, ", end="")
-    print(f"{ROTATED} opened at {ROTATED / spent:.0f} a second")
+    print("\nRotations in bulk, by `jamb rotate open-all`")
+    url = Cluster(HOME, PORT + 2).url
+    print("\n".join(rotations.measure(url, made_up["base_url"], held["client_id"], held["client_secret"])))
 
 
 def _table(seen: dict[str, list[Load]]) -> None:

@@ -87,6 +87,11 @@ def burst(
     )
 
 
+def burst_of(url: str, form: dict[str, str], requests: int, connections: int, server: int, postmaster: int) -> Load:
+    """Send the same form each time: what can be handed to another process."""
+    return burst(url, lambda: form, requests, connections, server, postmaster)
+
+
 async def _burst(host: str, port: int, messages: list[bytes], connections: int) -> list[float]:
     times: list[float] = []
 

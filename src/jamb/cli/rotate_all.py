@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Annotated
 
@@ -15,7 +16,10 @@ from jamb.cli.rotation_view import many, show_due
 from jamb.client import Jamb, JambError
 from jamb.core.credentials import CredentialKind
 from jamb.core.errors import AlreadyOpened
+from jamb.wire.rotations import Due
 
+# Requests under way at the same time.
+AT_ONCE = 4
 WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's notice when left out")]
 OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
 DaysOption = Annotated[int | None, typer.Option(help="Days until the new one ends; the policy's default when left out")]
@@ -47,14 +51,23 @@ def open_all(
         confirm(f"Open {many(len(due), 'rotation')} and write to {save}?", yes)
         results: list[tuple[str, str, str]] = []
         with Progress(console=err, transient=True) as progress:
-            task = progress.add_task("Opening", total=len(due) + len(left))
-            for entry in left:
-                results.append(_carry_out(jamb, entry, save, days, overlap))
-                progress.advance(task)
-            for one in due:
-                if one.credential.id not in {entry.credential_id for entry in left}:
-                    results.append(_carry_out(jamb, list_entry(save, one), save, days, overlap))
-                progress.advance(task)
+            again = {entry.credential_id for entry in left}
+            wanted = [*left, *(one for one in due if one.credential.id not in again)]
+            task = progress.add_task("Opening", total=len(wanted))
+
+            def carry_out(one: Entry | Due) -> tuple[str, str, str]:
+                entry = one if isinstance(one, Entry) else list_entry(save, one)
+                return _carry_out(jamb, entry, save, days, overlap)
+
+            with ThreadPoolExecutor(AT_ONCE) as pool:
+                try:
+                    for result in pool.map(carry_out, wanted):
+                        results.append(result)
+                        progress.advance(task)
+                except BaseException:
+                    # Whoever interrupts does not wait for the rest.
+                    pool.shutdown(wait=False, cancel_futures=True)
+                    raise
     failed = sum(said.startswith("failed") for _, _, said in results)
     table(["client", "credential", "result"], results)
     out.print(f"{many(len(results) - failed, 'rotation')} opened, {failed} failed.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cache
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -217,7 +218,9 @@ def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[s
     return [(kind, ends) for kind, ends in rows]
 
 
+@cache
 def _loaded() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
+    # Once: to name a table anew costs more than to read from it.
     old, new = aliased(CredentialRow), aliased(CredentialRow)
     return (
         sa.select(RotationRow, old, new, col(ClientRow.name))
