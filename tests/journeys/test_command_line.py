@@ -9,6 +9,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import httpx
+
 from tests.cli.run import JAMB, Shell
 from tests.world import World, unique
 
@@ -59,6 +61,15 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     script = sheet["forms"]["python"] + "\nprint(token.count('.'))"
     ran = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=True)
     assert ran.stdout.strip() == "2"
+    module = sheet["forms"]["javascript"] + "\nconsole.log(token.split('.').length);"
+    command = ["node", "--input-type=module", "--eval", module]
+    ran = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
+    assert ran.stdout.strip() == "3"
+    head, _, body = sheet["forms"]["http"].partition("\n\n")
+    assert issued["secret"] not in head + body
+    sent = dict(line.split(": ", 1) for line in head.splitlines()[1:])
+    filled = body.replace("{CLIENT_SECRET}", issued["secret"])
+    assert httpx.post(world.token_endpoint(), content=filled, headers=sent).status_code == 200
 
     assert "allowed" in approver("explain", client_id, "berths.list", "--resource", "berths").out
     auditor = shell.signed_in("auditor")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import time
@@ -123,6 +124,17 @@ def test_the_sheets_script_fetches_a_token_as_it_stands(world: World, signer: Si
     ran = subprocess.run(
         [sys.executable, "-c", script], env=environment, capture_output=True, text=True, timeout=30, check=True
     )
+    module = sheet.forms["javascript"] + "\nconsole.log(token);"
+    node = ["node", "--input-type=module", "--eval", module]
+    environment["PATH"] = os.environ["PATH"]
+    with world.jamb("custodian") as custodian:
+        further = custodian.credentials.make_certificate(signer.made.id, key_type=KeyType.RSA3072)
+    (tmp_path / "rsa.pem").write_text(further.private_key)
+    rsa_key = {"CLIENT_KEY_FILE": str(tmp_path / "rsa.pem"), "CLIENT_KEY_PASSPHRASE": further.passphrase}
+    for key in ({}, rsa_key):
+        shown = subprocess.run(node, env=environment | key, capture_output=True, text=True, timeout=30, check=True)
+        assert world.call_berths(shown.stdout.strip()).status_code == 200
+    assert "client_assertion={ASSERTION}" in sheet.forms["http"]
     assert world.call_berths(ran.stdout.strip()).status_code == 200
 
 

@@ -47,8 +47,10 @@ class SheetForm(StrEnum):
     TEXT = "text"
     ENV = "env"
     JSON = "json"
+    HTTP = "http"
     CURL = "curl"
     PYTHON = "python"
+    JAVASCRIPT = "javascript"
 
 
 @app.command("list")

@@ -9,7 +9,7 @@ const place = ref(0);
 const form = ref("text");
 const FORMS = [
   { value: "text", label: "Text" }, { value: "env", label: ".env" }, { value: "json", label: "JSON" },
-  { value: "curl", label: "curl" }, { value: "python", label: "Python" },
+  { value: "http", label: "HTTP" }, { value: "curl", label: "curl" }, { value: "python", label: "Python" }, { value: "javascript", label: "JavaScript" },
 ];
 const sheet = computed(() => props.sheets[place.value] ?? props.sheets[0]);
 const rows = computed(() => {
