@@ -14,7 +14,7 @@ def test_a_link_is_made_opened_once_by_a_stranger_and_its_sender_is_told(world: 
     made = world.client(granted=["berths.view"], secret=False)
     with open_console("custodian", path=f"/clients/{made.id}") as page:
         page.get_by_role("button", name="Add a credential").click()
-        page.get_by_label("A link to hand over").check()
+        page.get_by_label("Handed over").check()
         page.get_by_label(re.compile("^Passphrase")).fill("lighthouse keeper")
         page.get_by_role("button", name="Make the link").click()
         region = page.get_by_role("region", name="The link, for the only time")

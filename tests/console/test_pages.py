@@ -281,6 +281,7 @@ def test_owners_are_changed_and_a_consent_is_ended_in_the_dossier(world: World, 
         page.get_by_role("button", name="change owners").click()
         page.get_by_role("button", name="Take Oskar Pell back").click()
         page.get_by_role("searchbox", name="Owners").fill("nowicki")
+        page.get_by_role("button", name="+ Pia Nowicki").wait_for()
         page.keyboard.press("Enter")
         assert faults(page) == []
         page.get_by_role("button", name="Save owners").click()

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import pytest
 
+from jamb.core.audit import RULES
 from jamb.demo.load import AUTOMATION
 from jamb.demo.scenario import CLIENTS, DIRECTORIES
 from tests.world import World
@@ -22,30 +23,87 @@ class Expected(NamedTuple):
 
 # asked, granted, used, waiting; the best secret's state; days to the next end; owners; findings
 TABLE = {
-    "Tide-gauge relay": Expected((1, 1, 1, 0), "live", 80, 1, []),
+    "Tide-gauge relay": Expected((1, 1, 1, 0), "live", 80, 1, ["single-owner"]),
     "Night invoice run": Expected((1, 1, 1, 0), "expiring", 9, 2, ["credential-expiring"]),
-    "Berth board": Expected((1, 1, 1, 0), "live", 120, 1, []),
-    "Fuel quay scheduler": Expected((1, 0, 0, 1), "live", 87, 1, []),
-    "Radio bridge": Expected((2, 2, 1, 0), "live", None, 0, ["no-owner", "permission-never-used"]),
-    "Weather display": Expected((5, 4, 1, 1), "live", 70, 1, ["permission-never-used"] * 3),
-    "Duty mail digest": Expected((1, 1, 1, 0), "live", 85, 1, []),
+    "Berth board": Expected((1, 1, 1, 0), "live", 120, 1, ["single-owner"]),
+    "Fuel quay scheduler": Expected((1, 0, 0, 1), "live", 87, 1, ["several-credentials"]),
+    "Radio bridge": Expected(
+        (2, 2, 1, 0),
+        "live",
+        None,
+        0,
+        [
+            "credential-lives-too-long",
+            "no-owner",
+            "permission-implied",
+            "permission-never-used",
+            "reach-unbounded",
+            "reach-unbounded",
+        ],
+    ),
+    "Weather display": Expected(
+        (5, 4, 1, 1),
+        "live",
+        70,
+        1,
+        [
+            "asked-never-granted",
+            "permission-implied",
+            "permission-never-used",
+            "permission-never-used",
+            "permission-never-used",
+            "rotation-overdue",
+            "single-owner",
+        ],
+    ),
+    "Duty mail digest": Expected((1, 1, 1, 0), "live", 85, 1, ["single-owner"]),
     "Mail archive": Expected((1, 1, 1, 0), "live", 81, 2, []),
     "Tug planner": Expected((0, 2, 1, 0), "live", 126, 2, ["permission-never-used"]),
     "Certificate renewals": Expected((1, 0, 0, 1), None, None, 1, []),
     "Watch tablet": Expected((2, 2, 0, 0), None, None, 2, []),
     "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, []),
-    "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, []),
-    "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, []),
+    "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["single-owner"]),
+    "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, ["single-owner"]),
     "Crane telemetry trial": Expected(
-        (1, 1, 0, 0), "expired", None, 1, ["credential-expired", "permission-never-used"]
+        (1, 1, 0, 0),
+        "expired",
+        None,
+        1,
+        ["client-dormant", "credential-expired", "dead-credential-tried", "permission-never-used", "single-owner"],
     ),
-    "Copy of berth board": Expected((1, 0, 0, 1), "expired", None, 0, ["credential-expired", "no-owner"]),
-    "Import test 3": Expected((0, 0, 0, 0), None, None, 0, ["no-owner"]),
+    "Copy of berth board": Expected(
+        (1, 0, 0, 1), "expired", None, 0, ["asked-never-granted", "client-never-used", "credential-expired", "no-owner"]
+    ),
+    "Import test 3": Expected((0, 0, 0, 0), None, None, 0, ["client-never-used", "no-owner"]),
+    "Gate camera index": Expected(
+        (1, 2, 0, 0),
+        "live",
+        120,
+        1,
+        [
+            "client-dormant",
+            "credential-dormant",
+            "credential-never-used",
+            "granted-not-asked",
+            "no-purpose",
+            "owner-gone",
+            "permission-implied",
+            "permission-never-used",
+            "permission-never-used",
+            "top-role-on-client",
+            "weak-key",
+        ],
+    ),
+    "Quay dashboard": Expected((1, 1, 1, 0), "live", 130, 2, ["permission-larger-than-use"]),
+    "Storm bell": Expected((0, 0, 0, 0), "live", 80, 2, ["disabled-with-credentials"]),
 }
 
 
 def test_the_table_names_every_client_of_the_scenario() -> None:
     assert set(TABLE) == {one.name for one in CLIENTS}
+    fired = {rule for expected in TABLE.values() for rule in expected.rules} | {"controls-registrations"}
+    # The demo's policy lets secrets serve for any weight: that rule is tried in tests/core/test_audit.py alone.
+    assert {rule.id for rule in RULES} - fired == {"key-due"}
 
 
 @pytest.mark.parametrize("name", TABLE)

@@ -21,8 +21,10 @@ DOCUMENT = json.loads((ROOT / "docs/openapi.json").read_text())
 READS = sorted(
     path
     for path, methods in DOCUMENT["paths"].items()
-    # Only a guard reads the bounds; tests/guard does.
-    if "get" in methods and path.startswith("/api/v1/directories/{directory}") and not path.endswith("/bounds")
+    # Only a guard reads the bounds; tests/guard does. Reports are for other tools, each of a form of its own.
+    if "get" in methods
+    and path.startswith("/api/v1/directories/{directory}")
+    and not path.endswith(("/bounds", "/audit/report"))
 )
 WRITES = sorted(path for path, methods in DOCUMENT["paths"].items() if "post" in methods and path.startswith("/api/"))
 

@@ -12,7 +12,8 @@ from cryptography import x509
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import Encoding
 
-from jamb.client import ClientCredentials, Conflict, Did, Jamb, KeyFile, PrivateKey, SecretFile, keep_fresh
+from jamb.client import ClientCredentials, Conflict, Jamb, KeyFile, PrivateKey, SecretFile, keep_fresh
+from jamb.client.keep_fresh import Did
 from jamb.core.credentials import CredentialState
 from jamb.core.rotation import RotationState
 from tests.service.test_rotations import DAY, aged, last_used, opened_ago

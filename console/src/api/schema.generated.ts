@@ -1613,11 +1613,91 @@ export interface paths {
         };
         /**
          * Run Audit
-         * @description Findings of all rules over all clients, worst first.
+         * @description Findings of all rules over all clients, worst first. What changed is looked at before it is answered.
          */
         get: operations["run_audit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report
+         * @description The same for other tools: SARIF 2.1.0, CSV (RFC 4180), or a JSON object a line. What is waived says so.
+         */
+        get: operations["read_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings/{finding}/waiver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Waive
+         * @description Bear a finding knowingly for some days, with a reason.
+         */
+        post: operations["waive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings/{finding}/waiver/ending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Waiver
+         * @description Count a waived finding again.
+         */
+        post: operations["end_waiver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings/{finding}/assignment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Assign
+         * @description Have a person see to a finding.
+         */
+        post: operations["assign"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1987,6 +2067,14 @@ export interface components {
          */
         AccessKind: "application" | "delegated";
         /**
+         * Act
+         * @description How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
+         *
+         *     LOOK: there is nothing to carry out before somebody has found something out.
+         * @enum {string}
+         */
+        Act: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "name-owner" | "disable" | "look";
+        /**
          * AffectedClient
          * @description Operations by name. `wider`: they weigh more, or count for more objects. `narrower`: for fewer objects.
          */
@@ -2164,7 +2252,9 @@ export interface components {
         Attention: "waiting" | "ending" | "dead-credential" | "ownerless";
         /**
          * Audit
-         * @description Findings worst first, with the rules that were applied.
+         * @description Findings worst first, those that are waived last, with the rules that were applied.
+         *
+         *     `left`: clients that are still to be looked at, because much changed at once.
          */
         Audit: {
             /** Directory */
@@ -2176,8 +2266,10 @@ export interface components {
             at: string;
             /** Clients */
             clients: number;
+            /** Left */
+            left: number;
             /** Findings */
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["KeptFinding"][];
             /** Rules */
             rules: components["schemas"]["Rule"][];
         };
@@ -2882,7 +2974,17 @@ export interface components {
             /** Days */
             days: number;
         };
-        /** Finding */
+        /**
+         * Family
+         * @enum {string}
+         */
+        Family: "privilege" | "credentials" | "registration";
+        /**
+         * Finding
+         * @description Something that is wrong with a client, as it stands.
+         *
+         *     `act` and `target` say the mend to programs; `fingerprint` is the same in every report.
+         */
         Finding: {
             /** Rule */
             rule: string;
@@ -2901,6 +3003,24 @@ export interface components {
             };
             /** Mend */
             mend: string;
+            act: components["schemas"]["Act"];
+            /** Target */
+            target: string;
+            /** Fingerprint */
+            fingerprint: string;
+        };
+        /**
+         * FindingAssignment
+         * @description `person`: the login of who sees to it; empty: nobody.
+         */
+        FindingAssignment: {
+            /** Person */
+            person: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Grant
@@ -3154,6 +3274,61 @@ export interface components {
              * @default
              */
             label: string;
+        };
+        /**
+         * KeptFinding
+         * @description A finding with its history.
+         *
+         *     `returned`: how often it came back; `gone_at`: when it was mended; `waived_until`: it is borne knowingly until then;
+         *     `assigned_to`: who sees to it, `note`: what was said to them or by them.
+         */
+        KeptFinding: {
+            /** Rule */
+            rule: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Subject */
+            subject: string;
+            severity: components["schemas"]["Severity"];
+            /** Title */
+            title: string;
+            /** Evidence */
+            evidence: {
+                [key: string]: string;
+            };
+            /** Mend */
+            mend: string;
+            act: components["schemas"]["Act"];
+            /** Target */
+            target: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * First Seen At
+             * Format: date-time
+             */
+            first_seen_at: string;
+            /** Returned */
+            returned: number;
+            /** Gone At */
+            gone_at: string | null;
+            /** Waived Until */
+            waived_until: string | null;
+            /** Waived By */
+            waived_by: string;
+            /** Waived Reason */
+            waived_reason: string;
+            /** Assigned To */
+            assigned_to: string;
+            /** Note */
+            note: string;
         };
         /**
          * KeyType
@@ -4355,6 +4530,11 @@ export interface components {
          */
         "Registering-Input": "everyone" | "groups" | "nobody";
         /**
+         * ReportForm
+         * @enum {string}
+         */
+        ReportForm: "sarif" | "csv" | "jsonl";
+        /**
          * RequestDecision
          * @description There is no default. `asks` and `terms` narrow what is granted; a decline takes words.
          */
@@ -4619,14 +4799,20 @@ export interface components {
          * @enum {string}
          */
         RotationState: "opened" | "proven" | "quiet" | "overdue" | "closed" | "abandoned";
-        /** Rule */
+        /**
+         * Rule
+         * @description `how_bad`: by what one finding is worse than another of the same rule.
+         */
         Rule: {
             /** Id */
             id: string;
+            family: components["schemas"]["Family"];
             /** Title */
             title: string;
             /** Why */
             why: string;
+            /** How Bad */
+            how_bad: string;
             /** Reference */
             reference: string;
         };
@@ -5053,6 +5239,16 @@ export interface components {
             opened_at: string | null;
             /** Opened From */
             opened_from: string;
+        };
+        /**
+         * Waiver
+         * @description `days` for which the finding is borne, and why. It comes back when they are over.
+         */
+        Waiver: {
+            /** Days */
+            days: number;
+            /** Reason */
+            reason: string;
         };
         /**
          * Webhook
@@ -8316,7 +8512,10 @@ export interface operations {
     };
     run_audit: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Those mended in the last thirty days, too */
+                gone?: boolean;
+            };
             header?: never;
             path: {
                 directory: string;
@@ -8332,6 +8531,150 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Audit"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_report: {
+        parameters: {
+            query: {
+                form: components["schemas"]["ReportForm"];
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    waive: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                finding: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Waiver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    end_waiver: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                finding: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    assign: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                finding: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingAssignment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"];
                 };
             };
             /** @description Validation Error */

@@ -326,7 +326,7 @@ export const useExplanation = (client: MaybeRefOrGetter<string>, question: Maybe
 export const useAudit = () =>
   useQuery({
     queryKey: ["audit", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path() } })),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path(), query: { gone: true } } })),
   });
 
 export const useLedger = (cursor: MaybeRefOrGetter<string>) =>

@@ -353,7 +353,7 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
                 )
             ladders.append(ResourceLadder(resource.catalogue, tuple(views)))
         held = tuple(credential_view(row, now, directory.policy) for row in loaded.credentials)
-        findings = tuple(audit.worst_first(audit.evaluate([loaded.picture], directory.policy, now)))
+        findings = tuple(loaded.findings(directory.policy, now))
         return Dossier(client_view(directory, loaded, now), tuple(ladders), held, findings)
 
 
@@ -363,7 +363,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
     held = [credential_view(credential, now, directory.policy) for credential in loaded.credentials]
     live = [one for one in held if one.works]
     moments = [rung.last_used_at for rung in rungs] + [one.last_used_at for one in held]
-    findings = list(audit.evaluate([picture], directory.policy, now))
+    findings = loaded.findings(directory.policy, now)
     kind = ClientKind(row.kind)
     return ClientView(
         id=row.id,

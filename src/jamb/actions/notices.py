@@ -12,7 +12,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory
-from jamb.core.attempts import Outcome
+from jamb.core.attempts import DEAD
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
 from jamb.core.requests import RequestState
 from jamb.core.rotation import RotationEnd, RotationState
@@ -26,10 +26,6 @@ from jamb.store.work import observation
 # What is older was told, or is told no more.
 TOLD_OF = timedelta(days=2)
 MOST_ROTATIONS = 100_000
-_DEAD = (
-    Outcome.SECRET_EXPIRED, Outcome.SECRET_WITHDRAWN, Outcome.CREDENTIAL_DISABLED, Outcome.KEY_EXPIRED,
-    Outcome.KEY_WITHDRAWN,
-)  # fmt: skip
 _ROLES = {
     Audience.CUSTODIANS: ("custodian", "steward"),
     Audience.APPROVERS: ("approver", "steward"),
@@ -189,7 +185,7 @@ def _rotating(session: Session, directory: Directory, since: datetime, now: date
 
 
 def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    for one in notices.dead_tries(session, directory.id, [outcome.value for outcome in _DEAD], since):
+    for one in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], since):
         times = f"{one.times} time{'' if one.times == 1 else 's'}"
         words = (
             f"“{one.client_name}” tried {times} with {one.hint or 'a credential'}, which is dead "

@@ -62,7 +62,7 @@ def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Tod
         loaded = pictures.load(session, directory.id, directory.policy, now)
         found = [one.picture for one in loaded]
         findings = {severity.word: 0 for severity in reversed(audit.Severity)}
-        for finding in audit.evaluate(found, directory.policy, now):
+        for finding in (one for client in loaded for one in client.findings(directory.policy, now)):
             findings[finding.severity.word] += 1
         horizon = [
             Ending(client.id, client.name, credential.hint, credential.expires_at, credential.last_used_at)

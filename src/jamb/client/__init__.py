@@ -7,7 +7,7 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
 from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
 from jamb.client.handovers import HandoverLink
 from jamb.client.jamb import Jamb
-from jamb.client.keep_fresh import Did, KeptFresh, keep_fresh
+from jamb.client.keep_fresh import KeptFresh, keep_fresh
 from jamb.client.own_files import KeyFile, SecretFile
 from jamb.client.private_key import PrivateKey
 from jamb.client.sealed import unseal
@@ -31,7 +31,6 @@ __all__ = [
     "ClientCredentials",
     "Conflict",
     "DeviceSignIn",
-    "Did",
     "DoneBefore",
     "Forbidden",
     "HandoverLink",

@@ -9,6 +9,7 @@ from jamb.client.auth import AccessToken, ClientCredentials
 from jamb.client.clients import Clients
 from jamb.client.consent import Asks, Consent
 from jamb.client.credentials import Credentials, Secrets
+from jamb.client.findings import Findings
 from jamb.client.handovers import Handovers
 from jamb.client.leaks import Leaks
 from jamb.client.ledger import Ledger
@@ -42,6 +43,7 @@ class Jamb:
         self.rotations = Rotations(self._transport)
         self.handovers = Handovers(self._transport)
         self.leaks = Leaks(self._transport)
+        self.findings = Findings(self._transport)
         self.notices = Notices(self._transport)
         self.webhooks = Webhooks(self._transport)
         self.ledger = Ledger(self._transport)
@@ -79,9 +81,9 @@ class Jamb:
     def today(self) -> Today:
         return self._transport.one(Today, "GET", "/today")
 
-    def audit(self) -> Audit:
-        """Return the findings of all rules over all clients, worst first."""
-        return self._transport.one(Audit, "GET", "/audit")
+    def audit(self, *, gone: bool = False) -> Audit:
+        """Return the findings of all rules over all clients, worst first; `gone`: those mended lately, too."""
+        return self._transport.one(Audit, "GET", "/audit", params={"gone": gone})
 
     def sign_out(self) -> None:
         """End the sign-in that this token belongs to."""

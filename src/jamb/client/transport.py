@@ -33,13 +33,21 @@ class Transport:
 
     def send(self, method: str, path: str, **kwargs: Any) -> Any:
         """Return the JSON of the answer (None when empty), or raise the error that the problem document tells."""
+        answer = self._answer(method, path, **kwargs)
+        return answer.json() if answer.content else None
+
+    def text(self, method: str, path: str, **kwargs: Any) -> str:
+        """Return the answer as it came."""
+        return self._answer(method, path, **kwargs).text
+
+    def _answer(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         url = path if path.startswith("http") else self.root + path
         try:
             answer = self._http.request(method, url, **kwargs)
         except httpx.TransportError as error:
             raise unreachable(url, error) from error
         if answer.is_success:
-            return answer.json() if answer.content else None
+            return answer
         if answer.headers.get("content-type", "").startswith(MEDIA_TYPE):
             after = answer.headers.get("Retry-After", "")
             raise error_of(Problem.model_validate_json(answer.content), int(after) if after.isdigit() else None)

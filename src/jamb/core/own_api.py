@@ -142,6 +142,14 @@ OPERATIONS = (
     _operation("reach.read", "Prove what a client can touch", "GET", _CLIENT + "/reach", _READ),
     _operation("probe.run", "Probe a client at a resource", "POST", _CLIENT + "/probe", _CONTROL),
     _operation("audit.read", "Run the audit", "GET", "/audit", _READ),
+    _operation("audit.report", "Take the audit to other tools", "GET", "/audit/report", _READ),
+    _operation("findings.waive", "Bear a finding knowingly", "POST", "/audit/findings/{finding}/waiver", _CONTROL),
+    _operation(
+        "findings.end-waiver", "Count a waived finding again", "POST", "/audit/findings/{finding}/waiver/ending", _WRITE
+    ),
+    _operation(
+        "findings.assign", "Have a person see to a finding", "POST", "/audit/findings/{finding}/assignment", _WRITE
+    ),
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
@@ -199,14 +207,23 @@ PERMISSIONS = (
             "takeover.ask",
             "requests.make",
             "requests.withdraw",
+            "findings.assign",
         ),
         _READ_ALL,
     ),
     Permission(
         "consent.decide",
-        "Consent to what is asked, bound it, and end consents",
+        "Consent to what is asked, bound it, end consents, and waive findings",
         _BOTH,
-        _unlocks("consent.grant", "consent.change-reach", "consent.withdraw", "requests.decide", "clients.cut-off"),
+        _unlocks(
+            "consent.grant",
+            "consent.change-reach",
+            "consent.withdraw",
+            "requests.decide",
+            "clients.cut-off",
+            "findings.waive",
+            "findings.end-waiver",
+        ),
         _READ_ALL,
     ),
     Permission(

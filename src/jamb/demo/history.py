@@ -8,13 +8,15 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
+from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, requests, rotations
-from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, SecretIssued, add_credential
+from jamb.actions import asks, clients, consent, people, requests, rotations
+from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, KeysGiven, SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
-from jamb.core.attempts import Outcome
+from jamb.core.attempts import DEAD, Outcome
+from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.ladder import Use
@@ -25,6 +27,7 @@ from jamb.store import usage
 from jamb.store.clients import AskRow, GrantRow
 from jamb.store.credentials import CredentialRow
 from jamb.store.resources import ResourceRow
+from jamb.store.roles import AssignmentRow, RoleRow
 from jamb.store.work import Actor, observation, unit_of_work
 
 _DETAILS = {
@@ -245,12 +248,50 @@ class History:
                         client_id=self._ids[demo.name],
                         at=self._ago(days, 30),
                         outcome=outcome.value,
+                        hint=self._hint(demo.name) if outcome in DEAD else "",
                         resource="https://berths.quillhaven.example",
                         detail=_DETAILS[outcome],
                         address="192.0.2.17",
                         user_agent="made-up/1.0",
                     )
                 )
+
+    def _hint(self, name: str) -> str:
+        """Return the hint of the client's only credential."""
+        with Session(self.premises.engine) as session:
+            return session.exec(select(CredentialRow.hint).where(CredentialRow.client_id == self._ids[name])).one()
+
+    def left_behind(self) -> None:
+        """Let things be as they become when nobody looks after them."""
+        self.also(self._ago(210, 0), lambda at: self._import_role("Gate camera index", "harbour-master", at))
+        self.also(self._ago(20, 0), lambda at: self._leave("sander.wijk", at))
+        self.also(self._ago(15, 0), lambda at: self._disable("Storm bell", at))
+        self.also(self._ago(30, 0), lambda at: self._drop_ask("Gate camera index", "berths.manage", at))
+
+    def _import_role(self, name: str, role: str, at: datetime) -> None:
+        """Bring in a role from before the policy, which keeps such roles from clients."""
+        steward = self.actors["hanneke.brouwer"]
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            found = unit.session.exec(select(RoleRow).where(RoleRow.name == role)).one()
+            row = AssignmentRow(
+                id=uuid4(), role_id=found.id, client_id=self._ids[name], assigned_at=at, assigned_by=steward.name
+            )
+            unit.session.add(row)
+            subject = {"kind": "client", "client": self._ids[name], "name": name, "role": role}
+            reason = "Taken over from the old register"
+            unit.enter(steward, "role.assigned", subject, now=at, after={"reach": "everywhere"}, reason=reason)
+
+    def _leave(self, login: str, at: datetime) -> None:
+        address = f"{login}@{self.port.domain}"
+        people.change_person(self.premises, self.port, address, self.actors["hanneke.brouwer"], at, live=False)
+
+    def _disable(self, name: str, at: datetime) -> None:
+        steward = self.actors["hanneke.brouwer"]
+        clients.set_state(self.premises, self.port, self._ids[name], ClientState.DISABLED, "Replaced", steward, at)
+
+    def _drop_ask(self, name: str, permission: str, at: datetime) -> None:
+        registrar, ask_id = self.actors["maren.oduya"], self._asks(self._ids[name])[permission]
+        asks.drop_ask(self.premises, self.port, self._ids[name], ask_id, registrar, at)
 
     def _ago(self, days: int, minutes: int) -> datetime:
         return self.now - timedelta(days=days, minutes=minutes)
@@ -264,6 +305,10 @@ def _addition(kind: CredentialKind, days: int) -> Addition:
         document = {"keys": [jwk_of(generate_private_key(SECP256R1()).public_key(), "customs-2026")]}
         subject = "feed:quillhaven/branch:main"
         return IssuerTrusted("https://builds.customs.example", subject, document, days=days)
+    if kind is CredentialKind.KEYS:
+        # A key of a size that was usual when the gatehouse was built.
+        key = rsa.generate_private_key(65537, 2048).public_key()
+        return KeysGiven({"keys": [jwk_of(key, "gatehouse")]}, days=days)
     return SecretIssued(days)
 
 

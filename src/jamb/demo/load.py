@@ -15,6 +15,7 @@ from sqlmodel import Session
 from jamb.actions import asks, clients, consent, directories, groups, people, requests, resources, roles
 from jamb.actions.adding import SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
+from jamb.actions.sweep import sweep
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind, Catalogue
@@ -69,6 +70,10 @@ def scenario_present(premises: Premises) -> bool:
         return by_slug(session, DIRECTORIES[0].slug) is not None
 
 
+# How many days ago somebody looked at what is wrong, so that findings have an age.
+_AUDITED = (120, 70, 40, 21, 6)
+
+
 def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> None:
     """Load everything; write demo.json (for people, tests, benchmarks) and guards.json, both readable by us only."""
     handed = Handed({"base_url": premises.base_url, "directories": {}, "people": [], "apis": {}}, {})
@@ -90,8 +95,12 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(history, handed, at))
+    for days in _AUDITED:
+        history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at))
+    history.left_behind()
     hand_over(history)
     history.happen()
+    sweep(premises, port.slug, now)
     late = now - timedelta(hours=5)
     history.refused(
         "Duty mail digest",

@@ -185,7 +185,10 @@ ROLES = (
         "quay-hand", "Assigns ships to berths", "berths", ("berths.assign", "arrivals.view"),
         ("group:control-room only north south", "client:Tug planner only south"),
     ),
-    DemoRole("harbour-master", "Runs the quays", "berths", ("berths.manage",), ("person:oskar.pell",)),
+    DemoRole(
+        "harbour-master", "Runs the quays", "berths", ("berths.manage",),
+        ("person:oskar.pell",),
+    ),
     DemoRole("tide-reader", "Reads the gauges", "tides", ("readings.view",), ("group:harbour-office",)),
     DemoRole(
         "crew-clerk", "Sees pilots and crew", "crew", ("crew.view",), ("person:pia.nowicki", "person:ilse.marchetti")
@@ -248,6 +251,7 @@ DIRECTORIES = (
             DemoPerson("pia.nowicki", "Pia Nowicki", (), True),
             DemoPerson("wouter.haan", "Wouter Haan"),
             DemoPerson("lotte.sandvik", "Lotte Sandvik", (), True),
+            DemoPerson("sander.wijk", "Sander Wijk"),
         ),
     ),
     DemoDirectory(
@@ -520,6 +524,34 @@ CLIENTS = (
         (),
         (DemoCredential(54, 180, 0),),
         (DemoUse("berths", "berths.list", 60), DemoUse("berths", "occupant.assign", 11)),
+    ),
+    DemoClient(
+        "Gate camera index",
+        "Cameras",
+        ("sander.wijk",),
+        230,
+        (("berths berths.view", 230), ("berths berths.manage", 230)),
+        (("berths berths.view", 229), ("berths berths.manage", 229)),
+        (DemoCredential(200, 365, 120, CredentialKind.KEYS, "Gatehouse"), DemoCredential(60, 180)),
+    ),
+    DemoClient(
+        "Quay dashboard",
+        "Shows the harbour master how busy the quays are",
+        ("oskar.pell", "pia.nowicki"),
+        100,
+        (("berths berths.manage", 100),),
+        (("berths berths.manage", 99),),
+        (DemoCredential(50, 180, 0),),
+        (DemoUse("berths", "berths.list", 96), DemoUse("berths", "arrivals.list", 24)),
+    ),
+    DemoClient(
+        "Storm bell",
+        "Rings the quays when the wind rises",
+        ("yuki.tanabe", "oskar.pell"),
+        120,
+        (),
+        (),
+        (DemoCredential(100, 180, 40),),
     ),
     DemoClient(
         "Certificate renewals",

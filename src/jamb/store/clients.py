@@ -282,19 +282,23 @@ class Owned:
     person_id: UUID
     name: str
     level: OwnerLevel
+    live: bool = True
 
 
 def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Owned]]:
     """Return the owners by client, by name."""
     found: dict[str, list[Owned]] = {}
-    rows = session.exec(
-        select(ClientOwnerRow.client_id, PersonRow.id, PersonRow.name, ClientOwnerRow.level)
-        .join(PersonRow, col(PersonRow.id) == ClientOwnerRow.person_id)
+    rows = session.execute(
+        sa.select(
+            col(ClientOwnerRow.client_id), col(PersonRow.id), col(PersonRow.name), col(ClientOwnerRow.level),
+            col(PersonRow.live),
+        )
+        .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
         .where(among(ClientOwnerRow.client_id, client_ids))
-        .order_by(PersonRow.name)
-    )
-    for client_id, person_id, name, level in rows:
-        found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level)))
+        .order_by(col(PersonRow.name))
+    )  # fmt: skip
+    for client_id, person_id, name, level, live in rows:
+        found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
     return found
 
 

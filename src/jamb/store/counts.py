@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
+from uuid import UUID
 
 import sqlalchemy as sa
 from sqlmodel import Session
 
 # Days left, as upper ends of ranges.
 DAYS = (0, 1, 7, 14, 30, 90)
+_CLIENTS = sa.text("select count(*) from client where directory_id = :directory and not builtin")
 _CREDENTIALS = sa.text("""
     select directory.slug, credential.kind,
            case when withdrawn_at is not null then 'withdrawn'
@@ -54,3 +56,8 @@ def queue(session: Session, now: datetime) -> Sequence[tuple[str, int, timedelta
     """Return by carrier: how much waits, how long the oldest does, and how much was given up."""
     rows = session.execute(_QUEUE).all()
     return [(kind, waiting - dead, now - (oldest or now), dead) for kind, waiting, oldest, dead in rows]
+
+
+def clients_in(session: Session, directory_id: UUID) -> int:
+    """Return how many clients a directory has that are no parts of Jamb itself."""
+    return int(session.execute(_CLIENTS, {"directory": directory_id}).scalar_one())

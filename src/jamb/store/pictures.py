@@ -11,13 +11,25 @@ from uuid import UUID
 from sqlmodel import Session, col, select
 
 from jamb.core.access import HeldGrant
-from jamb.core.audit import ClientPicture, CredentialPicture, ResourcePicture
-from jamb.core.clients import ClientState
+from jamb.core.audit import (
+    ClientPicture,
+    CredentialPicture,
+    DeadTries,
+    Finding,
+    OwnerPicture,
+    ResourcePicture,
+    RotationPicture,
+    evaluate,
+    worst_first,
+)
+from jamb.core.audit.rules.credentials import RECENT
+from jamb.core.clients import ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialKind
+from jamb.core.credentials.public_keys import weak_among
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
-from jamb.store import clients, credentials, resources, roles, usage
+from jamb.store import clients, credentials, findings, resources, roles, rotations, usage
 from jamb.store.columns import among
 
 USE_WINDOW = timedelta(days=30)
@@ -34,6 +46,13 @@ class LoadedClient:
     asks: tuple[clients.AskRow, ...]
     grants: tuple[clients.GrantRow, ...]
     roles: tuple[tuple[roles.AssignmentRow, roles.RoleRow], ...]
+    # Findings that are borne knowingly, as rule and subject.
+    waived: frozenset[tuple[str, str]] = frozenset()
+
+    def findings(self, policy: DirectoryPolicy, now: datetime) -> list[Finding]:
+        """Return what is wrong with it now, without what is borne knowingly, worst first."""
+        found = evaluate([self.picture], policy, now)
+        return worst_first(one for one in found if (one.rule, one.subject) not in self.waived)
 
 
 def load(
@@ -59,6 +78,10 @@ def load(
         grants=_by_client(clients.grants_of(session, ids)),
         credentials=_by_client(credentials.credentials_of(session, ids)),
         uses=usage.uses_of(session, ids, (now - USE_WINDOW).date()),
+        bounding=frozenset(resources.collection_counts(session, directory_id)),
+        rotations=rotations.open_of_clients(session, ids),
+        dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
+        waived=findings.waived_of(session, ids, now),
     )
     order = ids if client_ids is None else [key for key in client_ids if key in rows]
     return [parts.assemble(rows[key], policy, now) for key in order]
@@ -75,6 +98,11 @@ class _Parts:
     grants: Mapping[str, list[clients.GrantRow]]
     credentials: Mapping[str, list[credentials.CredentialRow]]
     uses: Mapping[tuple[str, UUID], list[Use]]
+    # Resources that have collections to which a grant could be bounded.
+    bounding: frozenset[UUID]
+    rotations: Mapping[str, list[RotationPicture]]
+    dead_tries: Mapping[str, list[DeadTries]]
+    waived: Mapping[str, set[tuple[str, str]]]
 
     def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
         asks, grants = self.asks.get(row.id, []), self.grants.get(row.id, [])
@@ -93,6 +121,7 @@ class _Parts:
                     now,
                     policy.observation,
                 ),
+                bounds_objects=resource_id in self.bounding,
             )
             for resource_id in sorted(touched, key=lambda key: self.catalogues[key].name)
         )
@@ -100,11 +129,19 @@ class _Parts:
             id=row.id,
             name=row.name,
             live=row.state == ClientState.LIVE,
-            owners=tuple(owner.name for owner in owners),
+            owners=tuple(OwnerPicture(one.name, one.live, one.level is OwnerLevel.FULL) for one in owners),
             credentials=tuple(_credential(credential) for credential in held),
             resources=pictures,
+            kind=ClientKind(row.kind),
+            purpose=row.purpose,
+            registered_at=row.registered_at,
+            rotations=tuple(self.rotations.get(row.id, ())),
+            dead_tries=tuple(self.dead_tries.get(row.id, ())),
         )
-        return LoadedClient(row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants), tuple(by_role))
+        waived = frozenset(self.waived.get(row.id, ()))
+        return LoadedClient(
+            row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants), tuple(by_role), waived
+        )
 
 
 def held_at(
@@ -145,4 +182,5 @@ def _credential(row: credentials.CredentialRow) -> CredentialPicture:
         row.disabled_at,
         row.withdrawn_at,
         row.last_used_at,
+        weak_among(row.keys or ()),
     )

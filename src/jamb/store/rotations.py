@@ -13,6 +13,7 @@ from sqlalchemy import ForeignKey, Index, Text
 from sqlalchemy.orm import aliased
 from sqlmodel import Field, Session, SQLModel, col, select
 
+from jamb.core.audit.picture import RotationPicture
 from jamb.core.rotation import Rotation, RotationEnd, Seen
 from jamb.store.clients import ClientRow
 from jamb.store.columns import among, among_ids, moment
@@ -78,6 +79,16 @@ def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool
         statement = statement.with_for_update(of=RotationRow)
     found = session.execute(statement).first()
     return LoadedRotation(*found) if found is not None else None
+
+
+def open_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RotationPicture]]:
+    """Return the open rotations by client."""
+    found: dict[str, list[RotationPicture]] = {}
+    mine = _loaded().where(among(RotationRow.client_id, client_ids), col(RotationRow.ended).is_(None))
+    for row, old, new, _ in session.execute(mine):
+        picture = RotationPicture(str(row.id), old.hint, new.hint, row.overlap_ends_at)
+        found.setdefault(row.client_id, []).append(picture)
+    return found
 
 
 def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | None:

@@ -12,6 +12,8 @@ from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Te
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
+from jamb.core.attempts import DEAD
+from jamb.core.audit.picture import DeadTries
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.store.columns import among, moment
@@ -79,6 +81,26 @@ class AttemptRow(SQLModel, table=True):
     detail: str = Field(default="", sa_type=Text)
     address: str = Field(default="", sa_type=Text)
     user_agent: str = Field(default="", sa_type=Text)
+
+
+def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
+    """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
+    found: dict[str, list[DeadTries]] = {}
+    rows = session.execute(
+        sa.select(
+            col(AttemptRow.client_id), col(AttemptRow.hint), sa.func.count(), sa.func.max(col(AttemptRow.at)),
+            sa.func.max(col(AttemptRow.address)),
+        )
+        .where(
+            among(AttemptRow.client_id, client_ids), col(AttemptRow.at) > since,
+            among(AttemptRow.outcome, [one.value for one in DEAD]), col(AttemptRow.hint) != "",
+        )
+        .group_by(col(AttemptRow.client_id), col(AttemptRow.hint))
+        .order_by(col(AttemptRow.hint))
+    )  # fmt: skip
+    for client_id, hint, times, last_at, address in rows:
+        found.setdefault(client_id, []).append(DeadTries(hint, times, last_at, address))
+    return found
 
 
 def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:

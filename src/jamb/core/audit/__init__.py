@@ -1,17 +1,31 @@
 """What is wrong with registrations: small pure rules from a client's picture to findings."""
 
 from jamb.core.audit.evaluate import RULES, evaluate, worst_first
-from jamb.core.audit.findings import Finding, Rule, Severity
-from jamb.core.audit.picture import ClientPicture, CredentialPicture, ResourcePicture
+from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity
+from jamb.core.audit.moments import next_change
+from jamb.core.audit.picture import (
+    ClientPicture,
+    CredentialPicture,
+    DeadTries,
+    OwnerPicture,
+    ResourcePicture,
+    RotationPicture,
+)
 
 __all__ = [
     "RULES",
+    "Act",
     "ClientPicture",
     "CredentialPicture",
+    "DeadTries",
+    "Family",
     "Finding",
+    "OwnerPicture",
     "ResourcePicture",
+    "RotationPicture",
     "Rule",
     "Severity",
     "evaluate",
+    "next_change",
     "worst_first",
 ]

@@ -28,7 +28,7 @@ def breaches(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
     """Yield what of a client's credentials the policy would not allow to be made."""
     standing = [one for one in client.credentials if one.state(now, policy.notice) not in _GONE]
     for one in standing:
-        setting, words = _life(one, policy)
+        setting, words = life_breach(one, policy)
         if words:
             yield Breach(client.id, client.name, setting, f"{one.hint} {words}")
     if len(standing) > policy.credentials_at_once:
@@ -42,7 +42,8 @@ def breaches(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
             yield Breach(client.id, client.name, "secret_heaviest_weight", words)
 
 
-def _life(one: CredentialPicture, policy: DirectoryPolicy) -> tuple[str, str]:
+def life_breach(one: CredentialPicture, policy: DirectoryPolicy) -> tuple[str, str]:
+    """Return the setting that would refuse so long a life, and how long it is; empty words: none would."""
     setting = "secret_longest_days" if one.kind is CredentialKind.SECRET else "key_longest_days"
     if one.expires_at is None:
         return setting, "has no end"

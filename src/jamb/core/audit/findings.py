@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from enum import IntEnum
+from enum import IntEnum, StrEnum
 
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.policy import DirectoryPolicy
@@ -23,9 +23,43 @@ class Severity(IntEnum):
         return self.name.lower()
 
 
+class Family(StrEnum):
+    PRIVILEGE = "privilege"
+    CREDENTIALS = "credentials"
+    REGISTRATION = "registration"
+
+
+class Act(StrEnum):
+    """How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
+
+    LOOK: there is nothing to carry out before somebody has found something out.
+    """
+
+    ROTATE = "rotate"
+    WITHDRAW_CREDENTIAL = "withdraw-credential"
+    ADD_KEY = "add-key"
+    CLOSE_ROTATION = "close-rotation"
+    END_CONSENT = "end-consent"
+    WITHDRAW_ROLE = "withdraw-role"
+    NARROW_REACH = "narrow-reach"
+    REPLACE_PERMISSIONS = "replace-permissions"
+    ASK = "ask"
+    DROP_ASK = "drop-ask"
+    NAME_OWNER = "name-owner"
+    DISABLE = "disable"
+    LOOK = "look"
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing wrong with one client. `(rule, client_id, subject)` is its identity over time."""
+    """One thing wrong with one client. `(rule, client_id, subject)` is its identity over time.
+
+    Nothing in it changes by time alone, but at the moments that `next_change` tells: words name days, not spans.
+
+    Attributes:
+        evidence: names and values that a sceptic can check.
+        mend: what to do, in words; `act` and `target` say the same to programs.
+    """
 
     rule: str
     client_id: str
@@ -35,14 +69,56 @@ class Finding:
     title: str
     evidence: Mapping[str, str]
     mend: str
+    act: Act = Act.LOOK
+    target: str = ""
+
+
+Find = Callable[[ClientPicture, DirectoryPolicy, datetime], Iterator[Finding]]
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A self-describing check. `find` is pure: the picture, the policy and the moment are all it knows."""
+    """A self-describing check. `find` is pure: the picture, the policy and the moment are all it knows.
+
+    Attributes:
+        how_bad: by what a finding is worse than another of the same rule.
+        reference: where the demand comes from.
+    """
 
     id: str
+    family: Family
     title: str
     why: str
+    how_bad: str
     reference: str
-    find: Callable[[ClientPicture, DirectoryPolicy, datetime], Iterator[Finding]]
+    find: Find
+
+
+def finding(
+    rule: str,
+    client: ClientPicture,
+    subject: str,
+    severity: Severity,
+    title: str,
+    evidence: Mapping[str, str],
+    mend: str,
+    act: Act = Act.LOOK,
+    target: str = "",
+) -> Finding:
+    """Return a finding about a client."""
+    return Finding(rule, client.id, client.name, subject, severity, title, evidence, mend, act, target)
+
+
+def day(moment: datetime | None) -> str:
+    """Return a moment as people say it in a finding: the day."""
+    return "never" if moment is None else f"{moment.day} {moment:%B %Y}"
+
+
+def on(moment: datetime | None) -> str:
+    """Return the day of a moment as evidence: of what happens often, only another day is news."""
+    return "never" if moment is None else moment.date().isoformat()
+
+
+def exact(moment: datetime | None) -> str:
+    """Return a moment as evidence."""
+    return "never" if moment is None else moment.isoformat(timespec="seconds")

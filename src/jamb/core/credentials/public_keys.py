@@ -19,6 +19,8 @@ from jamb.core.errors import BadInput, Violation, shorten
 
 MOST_KEYS = 20
 SMALLEST_RSA_BITS = 2048
+# 128 bits of strength (NIST SP 800-57 part 1 table 2).
+RSA_BITS_TODAY = 3072
 _CURVES = (SECP256R1, SECP384R1, SECP521R1)
 # RFC 7518 section 6.2.1.1 names them so; the library by another standard.
 _CURVE_NAMES = {"secp256r1": "P-256", "secp384r1": "P-384", "secp521r1": "P-521"}
@@ -59,6 +61,13 @@ def jwk_of(key: PublicKey, kid: str = "") -> Jwk:
         made = OKPAlgorithm.to_jwk(key, as_dict=True)
     jwk = {name: value for name, value in made.items() if name in {"kty", "crv", "x", "y", "n", "e"}}
     return {**jwk, "kid": kid or thumbprint(jwk)}
+
+
+def weak_among(keys: Iterable[Mapping[str, Any]]) -> str:
+    """Return what the weakest of some public keys is, if it is weaker than what is made today; else nothing."""
+    sizes = [len(base64.urlsafe_b64decode(one["n"] + "==")) * 8 for one in keys if one.get("kty") == "RSA"]
+    smallest = min(sizes, default=RSA_BITS_TODAY)
+    return f"RSA {smallest}" if smallest < RSA_BITS_TODAY else ""
 
 
 def key_set(document: object) -> tuple[Jwk, ...]:

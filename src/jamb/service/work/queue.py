@@ -20,6 +20,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
 from jamb.actions.policy_rotation import open_by_policy
+from jamb.actions.sweep import sweep
 from jamb.service.alongside import alongside
 from jamb.service.office import Office
 from jamb.service.routes.handovers import carried
@@ -51,6 +52,7 @@ def make_queue(office: Office) -> procrastinate.App:
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
         for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
             await run_in_threadpool(rotate_by_policy, office, slug)
+            await run_in_threadpool(sweep, office.premises, slug, datetime.now(UTC))
             told = await run_in_threadpool(notices.tell, office.premises, slug, datetime.now(UTC))
             if told.notices or told.pushes:
                 _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)

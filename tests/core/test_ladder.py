@@ -1,4 +1,4 @@
-"""Asked, granted, used; the four rules; excess."""
+"""Asked, granted, used; excess; what a registration says."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ from typing import Any
 import pytest
 
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.audit import RULES, ClientPicture, CredentialPicture, ResourcePicture, Severity, evaluate, worst_first
+from jamb.core.audit import ResourcePicture
 from jamb.core.clients import ClientKind, folded, registration
-from jamb.core.credentials import CredentialKind
 from jamb.core.errors import BadInput
 from jamb.core.excess import excess
 from jamb.core.ladder import LadderCount, Use, UsedState, count, ladder
@@ -76,78 +75,6 @@ def test_calls_are_summed_by_day() -> None:
     assert rung.calls_by_day == {(NOW - DAY).date(): 12, (NOW - 2 * DAY).date(): 1}
     assert rung.used_operations == {"list", "assign"}
     assert rung.last_used_at == NOW - DAY
-
-
-def secret(
-    ends: int | None, *, used: int | None = None, withdrawn: bool = False, name: str = "s1"
-) -> CredentialPicture:
-    return CredentialPicture(
-        id=name,
-        kind=CredentialKind.SECRET,
-        hint=f"hint-{name}",
-        issued_at=NOW - 60 * DAY,
-        starts_at=None,
-        disabled_at=None,
-        expires_at=None if ends is None else NOW + ends * DAY,
-        withdrawn_at=NOW - DAY if withdrawn else None,
-        last_used_at=None if used is None else NOW - used * DAY,
-    )
-
-
-def picture(*credentials: CredentialPicture, owners: tuple[str, ...] = ("Ilse",), found: Any = ()) -> ClientPicture:
-    places = (ResourcePicture(CATALOGUE, found),) if found else ()
-    return ClientPicture("c1", "Night run", True, owners, credentials, places)
-
-
-H, M, L = Severity.HIGH, Severity.MEDIUM, Severity.LOW
-AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
-    "all in order": (picture(secret(90, used=1), found=rungs("view", {"view": 30}, (use("list"),))), []),
-    "ends soon and is in use": (picture(secret(9, used=1)), [("credential-expiring", H)]),
-    "ends soon, not used lately": (picture(secret(9, used=20)), [("credential-expiring", M)]),
-    "ends soon, but another outlasts it": (
-        picture(secret(9, used=1), secret(90, name="s2")),
-        [("credential-expiring", L)],
-    ),
-    "ends on the last day of notice": (picture(secret(14)), [("credential-expiring", M)]),
-    "ends a day after the notice": (picture(secret(15)), []),
-    "two end soon, neither outlasts": (
-        picture(secret(9, used=1), secret(10, used=1, name="s2")),
-        [("credential-expiring", H), ("credential-expiring", H)],
-    ),
-    "ended": (picture(secret(-3)), [("credential-expired", M)]),
-    "ended, another lives": (picture(secret(-3), secret(90, name="s2")), [("credential-expired", L)]),
-    "ended and withdrawn": (picture(secret(-3, withdrawn=True)), []),
-    "endless": (picture(secret(None, used=1)), []),
-    "no owner, holds nothing": (picture(owners=()), [("no-owner", M)]),
-    "no owner, holds something": (
-        picture(owners=(), found=rungs("", {"view": 30}, (use("list"),))),
-        [("no-owner", H)],
-    ),
-    "never used, light": (picture(found=rungs("", {"arrivals": 30})), [("permission-never-used", L)]),
-    "never used, heavier": (picture(found=rungs("", {"assign": 30})), [("permission-never-used", M)]),
-    "never used, heavy": (picture(found=rungs("", {"manage": 30})), [("permission-never-used", H)]),
-    "too early to say": (picture(found=rungs("", {"manage": 13})), []),
-    "asked and not granted is no excess": (picture(found=rungs("manage")), []),
-}
-
-
-@pytest.mark.parametrize(("client", "expected"), AUDITS.values(), ids=AUDITS.keys())
-def test_the_audit_finds_exactly_this(client: ClientPicture, expected: list[tuple[str, Severity]]) -> None:
-    found = list(evaluate([client], POLICY, NOW))
-    assert sorted((one.rule, one.severity) for one in found) == sorted(expected)
-    assert all(one.mend and one.title and one.evidence for one in found)
-
-
-def test_findings_come_worst_first_and_keep_their_order() -> None:
-    clients = [picture(secret(-3), owners=()), picture(secret(9, used=1))]
-    found = worst_first(evaluate(clients, POLICY, NOW))
-    assert [one.severity for one in found] == sorted((one.severity for one in found), reverse=True)
-    assert worst_first(reversed(found)) == found
-
-
-def test_every_rule_says_why_and_on_what_ground() -> None:
-    assert len({rule.id for rule in RULES}) == len(RULES) == 4
-    assert all(rule.title and rule.why and rule.reference for rule in RULES)
 
 
 def test_excess_is_the_unused_share_by_weight_of_what_can_be_judged() -> None:

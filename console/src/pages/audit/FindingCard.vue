@@ -1,0 +1,93 @@
+<script setup lang="ts">
+// One finding beside the list: what to do about it, by what evidence, since when, and who sees to it.
+import { NButton } from "naive-ui";
+import { computed, ref, watch } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
+import Moment from "@/ui/Moment.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import StateWord from "@/ui/StateWord.vue";
+import TextField from "@/ui/TextField.vue";
+import { severityTone } from "@/ui/states";
+import { full } from "@/ui/times";
+
+const props = defineProps<{ finding: Schemas["KeptFinding"]; rule?: Schemas["Rule"] }>();
+const emit = defineEmits<{ closed: [] }>();
+const doing = ref<"" | "waive" | "assign">("");
+const reason = ref("");
+const days = ref<number | string>(90);
+const person = ref("");
+const note = ref("");
+const { busy, error, attempt } = useAttempt();
+const stale = useStale();
+watch(() => props.finding.id, () => { doing.value = ""; reason.value = ""; error.value = null; });
+
+// Where in the dossier the mend is carried out.
+const PLACES: Record<string, [string, string]> = {
+  rotate: ["#credentials", "Rotate it"], "withdraw-credential": ["#credentials", "To its credentials"], "add-key": ["#credentials", "Add a key"],
+  "close-rotation": ["#credentials", "To the rotation"], "end-consent": ["#ladder", "To what is granted"], "withdraw-role": ["#ladder", "To its roles"],
+  "narrow-reach": ["#reach", "Bound its reach"], "replace-permissions": ["#ladder", "Ask for less"], ask: ["#ladder", "Ask for it"], "drop-ask": ["#ladder", "Drop the ask"],
+  "name-owner": ["", "Name an owner"], disable: ["", "To the client"], look: ["", "To the client"],
+};
+const mend = computed(() => PLACES[props.finding.act] ?? ["", "To the client"]);
+const at = () => ({ params: { path: { directory: directory.value, finding: props.finding.id } } });
+const change = (work: () => Promise<unknown>) => attempt(async () => {
+  await work();
+  doing.value = "";
+  await stale();
+});
+const waive = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/waiver", { ...at(), body: { days: Number(days.value), reason: reason.value } })));
+const endWaiver = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/waiver/ending", at())));
+const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/assignment", { ...at(), body: { person: person.value.trim(), note: note.value } })));
+</script>
+
+<template>
+  <aside class="card beside" aria-label="Finding">
+    <StateWord :tone="severityTone[finding.severity] ?? 'gone'" :word="finding.severity" />
+    <h2>{{ finding.title }}</h2>
+    <p><RouterLink :to="{ name: 'dossier', params: { id: finding.client_id } }">{{ finding.client_name }}</RouterLink></p>
+    <p class="small soft">
+      Since <Moment :at="finding.first_seen_at" /><template v-if="finding.returned">, and came back {{ finding.returned === 1 ? "once" : `${finding.returned} times` }}</template>.
+      <template v-if="finding.gone_at">Mended <Moment :at="finding.gone_at" />.</template>
+      <template v-if="finding.assigned_to">{{ finding.assigned_to }} sees to it<template v-if="finding.note">: {{ finding.note }}</template>.</template>
+    </p>
+    <p v-if="finding.waived_until" class="waived">Borne until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}</p>
+    <template v-if="!finding.gone_at">
+      <h3>What to do</h3>
+      <p>{{ finding.mend }}</p>
+      <p class="row">
+        <RouterLink class="go" :to="{ name: 'dossier', params: { id: finding.client_id }, hash: mend[0] }">{{ mend[1] }}</RouterLink>
+        <button v-if="can('findings.assign')" type="button" class="link-button" :aria-expanded="doing === 'assign'" @click="doing = doing === 'assign' ? '' : 'assign'">Give it to somebody</button>
+        <button v-if="can('findings.end-waiver') && finding.waived_until" type="button" class="link-button" @click="endWaiver">Count it again</button>
+        <button v-else-if="can('findings.waive')" type="button" class="link-button" :aria-expanded="doing === 'waive'" @click="doing = doing === 'waive' ? '' : 'waive'">Bear it for a while</button>
+      </p>
+      <form v-if="doing === 'waive'" class="stack" @submit.prevent="waive">
+        <TextField v-model="reason" label="Why is it borne?" :longest="500" />
+        <label class="field">For how many days <span class="hint">then it comes back</span><input v-model="days" class="plain-input days" type="number" min="1" max="366" step="1" /></label>
+        <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Bear it</NButton></div>
+      </form>
+      <form v-if="doing === 'assign'" class="stack" @submit.prevent="assign">
+        <TextField v-model="person" label="Login" hint="of who sees to it; empty: nobody" :longest="200" />
+        <TextField v-model="note" label="A word for them" :longest="500" />
+        <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Give it</NButton></div>
+      </form>
+      <ProblemNote v-if="error" :error="error" />
+    </template>
+    <h3>Evidence</h3>
+    <dl class="facts"><template v-for="(value, name) in finding.evidence" :key="name"><dt>{{ name }}</dt><dd>{{ /^\d{4}-\d\d-\d\dT/.test(value) ? full(value) : value }}</dd></template></dl>
+    <h3>Why it matters</h3>
+    <p>{{ rule?.why }} <span class="soft small">{{ rule?.how_bad }} {{ rule?.reference }}</span></p>
+    <button type="button" class="link-button" @click="emit('closed')">Close</button>
+  </aside>
+</template>
+
+<style scoped>
+.beside { position: sticky; top: var(--s4); display: grid; gap: var(--s2); max-height: calc(100vh - 2 * var(--s4)); overflow-y: auto; }
+.beside h3 { margin-top: var(--s2); color: var(--ink-soft); font-size: var(--t-small); }
+.waived { border-left: 3px solid var(--wait); padding-left: var(--s2); }
+.go { font-weight: 560; }
+.days { width: 110px; }
+dd { overflow-wrap: anywhere; }
+</style>

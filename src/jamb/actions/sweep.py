@@ -1,0 +1,75 @@
+"""Keep the findings of a directory current: look again at what changed or has come due, and at nothing else.
+
+Any number of processes may do so at once: what one has taken the other passes over, and one that is killed leaves
+everything as it was, for its transaction never ended.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+import sqlalchemy as sa
+from sqlmodel import Session, col
+
+from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core import audit
+from jamb.store import findings, pictures
+from jamb.store.clients import ClientRow
+from jamb.store.findings import AuditStaleRow
+from jamb.store.work import observation
+
+AT_ONCE = 500
+# What whoever asks for findings waits for; the rest is left to the service's own rounds.
+MOST_FOR_A_READER = 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class Swept:
+    """How many clients were looked at, and how many are left."""
+
+    looked_at: int
+    left: int
+
+
+def sweep(premises: Premises, slug: str, now: datetime, most: int | None = None) -> Swept:
+    """Look at what changed or has come due, in steps that are each a transaction. `most`: clients; None: all."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+    looked_at = 0
+    while most is None or looked_at < most:
+        taken = _step(premises, directory, now)
+        looked_at += taken
+        if not taken:
+            break
+    with Session(premises.engine) as session:
+        return Swept(looked_at, findings.waiting(session, directory.id, now))
+
+
+def look_at_all(premises: Premises, slug: str) -> None:
+    """Have every client looked at anew at the next sweep, as after a change of the rules."""
+    with observation(premises.engine) as session:
+        directory = find_directory(session, slug)
+        everyone = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory.id)
+        session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))
+
+
+def _step(premises: Premises, directory: Directory, now: datetime) -> int:
+    with observation(premises.engine) as session:
+        taken = findings.take(session, directory.id, now, AT_ONCE)
+        if taken:
+            look_at(session, directory, taken, now)
+        return len(taken)
+
+
+def look_at(session: Session, directory: Directory, client_ids: Sequence[str], now: datetime) -> None:
+    """Evaluate some clients and keep what was found."""
+    findings.lock_states(session, directory.id, client_ids, now)
+    loaded = pictures.load(session, directory.id, directory.policy, now, client_ids)
+    # Parts of Jamb itself are looked after by whoever makes Jamb.
+    seen = [one.picture for one in loaded if not one.row.builtin]
+    found = audit.evaluate(seen, directory.policy, now)
+    findings.keep_findings(session, client_ids, found, now)
+    moments = {one.id: audit.next_change(one, directory.policy, now) for one in seen}
+    findings.keep_states(session, ((key, moments.get(key)) for key in client_ids), now)

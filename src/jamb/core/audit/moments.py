@@ -1,0 +1,57 @@
+"""When time alone could change what the rules find: so that a sweep looks only at what changed or has come due."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from jamb.core.audit.picture import ClientPicture, CredentialPicture
+from jamb.core.audit.rules.credentials import DORMANT, RECENT
+from jamb.core.audit.rules.privilege import WAITS_LONG
+from jamb.core.audit.rules.registration import STARTS_WITHIN
+from jamb.core.ladder import Rung
+from jamb.core.policy import DirectoryPolicy
+
+# What is "at most a week ago" changes a moment after the week; what is "at least" changes on it.
+_AFTER = datetime.resolution
+
+
+def next_change(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> datetime | None:
+    """Return the first moment after now at which the findings may differ though nothing was done; None: never.
+
+    It may come too early, never too late: a test lets random clients age from one such moment to the next.
+    """
+    return min((one for one in _moments(client, policy) if one > now), default=None)
+
+
+def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetime]:
+    for one in client.credentials:
+        yield from _of_credential(one, policy)
+    for place in client.resources:
+        for rung in place.rungs:
+            yield from _of_rung(rung, policy)
+    for rotation in client.rotations:
+        yield rotation.overlap_ends_at
+    for tried in client.dead_tries:
+        yield tried.last_at + RECENT + _AFTER
+    if client.registered_at is not None:
+        yield client.registered_at + STARTS_WITHIN
+
+
+def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[datetime]:
+    yield one.issued_at + policy.observation
+    if one.starts_at is not None:
+        yield one.starts_at
+    if one.expires_at is not None:
+        yield from (one.expires_at - policy.notice, one.expires_at)
+    if one.last_used_at is not None:
+        yield from (one.last_used_at + RECENT + _AFTER, one.last_used_at + DORMANT)
+
+
+def _of_rung(rung: Rung, policy: DirectoryPolicy) -> Iterator[datetime]:
+    if rung.asked is not None:
+        yield rung.asked.asked_at + WAITS_LONG
+    for grant in rung.grants:
+        yield grant.granted_at + policy.observation
+        if grant.expires_at is not None:
+            yield grant.expires_at

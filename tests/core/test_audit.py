@@ -1,0 +1,343 @@
+"""The rules: each finds what it says and nothing else, by day and by client; and when time alone changes what is found."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jamb.core import own_api
+from jamb.core.access import HeldAsk, HeldGrant
+from jamb.core.audit import (
+    RULES,
+    Act,
+    ClientPicture,
+    CredentialPicture,
+    DeadTries,
+    OwnerPicture,
+    ResourcePicture,
+    RotationPicture,
+    Severity,
+    evaluate,
+    next_change,
+    worst_first,
+)
+from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
+from jamb.core.clients import ClientKind
+from jamb.core.credentials import CredentialKind
+from jamb.core.ladder import Use, ladder
+from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.policy import DirectoryPolicy
+from jamb.core.reach import EVERYWHERE, Reach
+from tests.core.build import NOW, berths
+
+APPLICATION = AccessKind.APPLICATION
+DAY = timedelta(days=1)
+POLICY = DirectoryPolicy(notice_days=14, observation_days=14, secret_heaviest_weight=100)
+H, M, L = Severity.HIGH, Severity.MEDIUM, Severity.LOW
+BERTHS = berths()
+MAIL = Catalogue.of(
+    "mail", "Mail", "https://mail.example",
+    [
+        Operation("mail.read", "Read mail", "GET", "/boxes/{box}/mail", Effect.READ, DataClass.PERSONAL),
+        Operation("mail.send", "Send mail", "POST", "/boxes/{box}/mail", Effect.WRITE, DataClass.PERSONAL),
+    ],
+    [
+        Permission("read", "Read", frozenset(AccessKind), frozenset({"mail.read"})),
+        Permission("send", "Send", frozenset(AccessKind), frozenset({"mail.send"})),
+    ],
+    "box",
+)  # fmt: skip
+OWN = own_api.own_catalogue("https://jamb.example/api")
+
+
+def use(operation: str, days_ago: int = 1) -> Use:
+    at = NOW - days_ago * DAY
+    return Use(operation, APPLICATION, at.date(), 5, at)
+
+
+def place(
+    granted: dict[str, int],
+    *uses: str,
+    asked: str | None = None,
+    catalogue: Catalogue = BERTHS,
+    reach: Reach = EVERYWHERE,
+    through: str = "",
+    asked_days: int = 20,
+) -> ResourcePicture:
+    """A resource at which permissions were granted so many days ago; asked for too, unless told otherwise."""
+    names = " ".join(granted) if asked is None else asked
+    found = ladder(
+        catalogue,
+        [HeldAsk(name, APPLICATION, NOW - asked_days * DAY) for name in names.split()],
+        [
+            HeldGrant(name, APPLICATION, NOW - days * DAY, reach=reach, through=through)
+            for name, days in granted.items()
+        ],
+        [use(one) for one in uses],
+        NOW,
+        POLICY.observation,
+    )
+    return ResourcePicture(catalogue, found, bounds_objects=catalogue is MAIL)
+
+
+def secret(ends: int | None = 90, *, name: str = "s1", **changes: Any) -> CredentialPicture:
+    """A secret that ends in some days; days ago for the moments that are past."""
+    past = {key: NOW - changes.pop(key) * DAY for key in ("issued", "used", "withdrawn", "disabled") if key in changes}
+    lives = {
+        "id": name, "kind": CredentialKind.SECRET, "hint": f"jamb_s1_{name}…", "starts_at": None,
+        "issued_at": past.get("issued", NOW - 10 * DAY), "expires_at": None if ends is None else NOW + ends * DAY,
+        "disabled_at": past.get("disabled"), "withdrawn_at": past.get("withdrawn"), "last_used_at": past.get("used"),
+    }  # fmt: skip
+    return CredentialPicture(**{**lives, **changes})
+
+
+def client(*parts: Any, **changes: Any) -> ClientPicture:
+    """A client with these credentials and resources, and otherwise nothing to find."""
+    usual = {
+        "id": "c1", "name": "Night run", "live": True, "owners": (OwnerPicture("Ilse"), OwnerPicture("Pia")),
+        "credentials": tuple(one for one in parts if isinstance(one, CredentialPicture)),
+        "resources": tuple(one for one in parts if isinstance(one, ResourcePicture)),
+        "purpose": "Issues the invoices of the day", "registered_at": NOW - 5 * DAY,
+    }  # fmt: skip
+    return ClientPicture(**{**usual, **changes})
+
+
+USED = place({"view": 30}, "list")
+AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
+    "all in order": (client(secret(used=1), USED), []),
+    "ends soon and is in use": (client(secret(9, used=1)), [("credential-expiring", H)]),
+    "ends soon, not used lately": (client(secret(9, used=20)), [("credential-expiring", M)]),
+    "ends soon, but another outlasts it": (
+        client(secret(9, used=1), secret(name="s2")), [("credential-expiring", L)],
+    ),
+    "ends on the last day of notice": (client(secret(14)), [("credential-expiring", M)]),
+    "ends a day after the notice": (client(secret(15)), []),
+    "ended": (client(secret(-3)), [("credential-expired", M)]),
+    "ended, another lives": (client(secret(-3), secret(name="s2")), [("credential-expired", L)]),
+    "ended and withdrawn": (client(secret(-3, withdrawn=1)), []),
+    "endless": (client(secret(None, used=1)), [("credential-lives-too-long", H)]),
+    "longer than the policy": (client(secret(300, used=1)), [("credential-lives-too-long", M)]),
+    "three at once": (
+        client(secret(), secret(name="s2"), secret(name="s3")), [("several-credentials", L)],
+    ),
+    "six at once": (client(*(secret(name=f"s{number}") for number in range(6))), [("several-credentials", M)]),
+    "two at once": (client(secret(), secret(name="s2")), []),
+    "never used, and old enough to say": (client(secret(issued=14)), [("credential-never-used", L)]),
+    "never used, the new one of a rotation": (
+        client(secret(issued=14), rotations=(RotationPicture("r", "jamb_s1_s0…", "jamb_s1_s1…", NOW + DAY),)), [],
+    ),
+    "not used for ninety days": (
+        client(secret(40, issued=120, used=90)), [("credential-dormant", M), ("client-dormant", L)],
+    ),
+    "not used for eighty-nine": (client(secret(40, issued=120, used=89)), []),
+    "a key that ages": (client(secret(used=1, weak="RSA 2048")), [("weak-key", L)]),
+    "a key that aged and is disabled": (client(secret(used=1, weak="RSA 2048", disabled=1)), []),
+    "overdue": (
+        client(rotations=(RotationPicture("r", "old", "new", NOW),)), [("rotation-overdue", H)],
+    ),
+    "in overlap": (client(rotations=(RotationPicture("r", "old", "new", NOW + DAY),)), []),
+    "an ended one is tried, nothing works": (
+        client(dead_tries=(DeadTries("old", 3, NOW - DAY, ""),)), [("dead-credential-tried", H)],
+    ),
+    "an ended one is tried, another works": (
+        client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)), [("dead-credential-tried", M)],
+    ),
+    "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
+    "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
+    "never used, heavier": (client(place({"assign": 30})), [("permission-never-used", M)]),
+    "never used, heavy": (client(place({"manage": 30})), [("permission-never-used", H)]),
+    "too early to say": (client(place({"manage": 13})), []),
+    "contained in another": (
+        client(place({"view": 30, "assign": 30}, "list", "assign")), [("permission-implied", L)],
+    ),
+    "larger than its use": (
+        client(place({"manage": 30}, "list")), [("permission-larger-than-use", H)],
+    ),
+    "a little larger than its use": (
+        client(place({"assign": 30}, "list")), [("permission-larger-than-use", M)],
+    ),
+    "as large as its use": (client(place({"assign": 30}, "list", "assign")), []),
+    "reads everybody's mail": (
+        client(place({"read": 30}, "mail.read", catalogue=MAIL)), [("reach-unbounded", M)],
+    ),
+    "sends as everybody": (client(place({"send": 30}, "mail.send", catalogue=MAIL)), [("reach-unbounded", H)]),
+    "sends as the desk": (
+        client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"))), [],
+    ),
+    "can give itself access": (
+        client(place({"consent.decide": 1}, catalogue=OWN)), [("controls-registrations", H)],
+    ),
+    "looks after some": (
+        client(place({"consent.decide": 1}, catalogue=OWN, reach=Reach.only("c2"))), [("controls-registrations", M)],
+    ),
+    "reads registrations": (client(place({"registry.read": 1}, catalogue=OWN)), []),
+    "granted and not asked": (client(place({"view": 30}, "list", asked="")), [("granted-not-asked", L)]),
+    "held by a role and not asked": (client(place({"view": 30}, "list", asked="", through="the role x")), []),
+    "asked for a month": (client(place({}, asked="view", asked_days=30)), [("asked-never-granted", L)]),
+    "asked lately": (client(place({}, asked="view", asked_days=29)), []),
+    "a top role": (
+        client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master")), [("top-role-on-client", H)],
+    ),
+    "a secret and too much weight": (
+        client(secret(used=1), place({"credentials.manage": 1}, catalogue=OWN)),
+        [("controls-registrations", H), ("key-due", H)],
+    ),
+    "a key and too much weight": (
+        client(secret(used=1, kind=CredentialKind.KEYS), place({"credentials.manage": 1}, catalogue=OWN)),
+        [("controls-registrations", H)],
+    ),
+    "no owner, holds nothing": (client(owners=()), [("no-owner", M)]),
+    "no owner, holds something": (client(USED, owners=()), [("no-owner", H)]),
+    "one owner who holds something": (client(USED, owners=(OwnerPicture("Ilse"),)), [("single-owner", L)]),
+    "one who answers and one who sees": (
+        client(USED, owners=(OwnerPicture("Ilse"), OwnerPicture("Pia", full=False))), [("single-owner", L)],
+    ),
+    "one owner who holds nothing": (client(owners=(OwnerPicture("Ilse"),)), []),
+    "the owner is gone": (client(owners=(OwnerPicture("Ilse", live=False),)), [("owner-gone", H)]),
+    "one of the owners is gone": (
+        client(owners=(OwnerPicture("Ilse", live=False), OwnerPicture("Pia"))), [("owner-gone", M)],
+    ),
+    "never worked": (client(registered_at=NOW - 30 * DAY), [("client-never-used", L)]),
+    "never worked, holds something": (client(USED, registered_at=NOW - 30 * DAY), [("client-never-used", M)]),
+    "is given its month": (client(registered_at=NOW - 29 * DAY), []),
+    "acts for people": (client(registered_at=NOW - 30 * DAY, kind=ClientKind.NATIVE), []),
+    "works no more": (
+        client(secret(-1, used=90), USED), [("client-dormant", M), ("credential-expired", M)],
+    ),
+    "says nothing": (client(purpose="Cameras"), [("no-purpose", L)]),
+    "disabled with what works": (client(secret(used=1), live=False), [("disabled-with-credentials", M)]),
+    "disabled with nothing": (client(secret(withdrawn=1), live=False), []),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("seen", "expected"), AUDITS.values(), ids=AUDITS.keys())
+def test_the_audit_finds_exactly_this(seen: ClientPicture, expected: list[tuple[str, Severity]]) -> None:
+    found = list(evaluate([seen], POLICY, NOW))
+    assert sorted((one.rule, one.severity) for one in found) == sorted(expected)
+    assert all(one.mend and one.title and one.evidence for one in found)
+
+
+def test_every_rule_is_tried_and_says_why_how_bad_and_on_what_ground() -> None:
+    tried = {rule for _, expected in AUDITS.values() for rule, _ in expected}
+    assert tried == {rule.id for rule in RULES}
+    assert len(tried) == len(RULES)
+    assert all(rule.title and rule.why and rule.how_bad and rule.reference for rule in RULES)
+
+
+def test_findings_come_worst_first_and_keep_their_order() -> None:
+    found = worst_first(evaluate([client(secret(-3), owners=()), client(secret(9, used=1))], POLICY, NOW))
+    assert [one.severity for one in found] == sorted((one.severity for one in found), reverse=True)
+    assert worst_first(reversed(found)) == found
+
+
+# Time alone
+
+HOURS = st.integers(-24 * 150, 24 * 150)
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What is known of a client whenever it is looked at: moments in hours from now."""
+
+    credentials: list[tuple[int, int, int | None]]
+    grants: list[tuple[str, int, int | None]]
+    asks: list[tuple[str, int]]
+    uses: list[str]
+    moments: tuple[int, int, int]
+
+    def at(self, moment: datetime) -> ClientPicture:
+        def when(hours: int) -> datetime:
+            return NOW + timedelta(hours=hours)
+
+        past = [row for row in self.credentials if row[0] <= 0]
+        found = ladder(
+            BERTHS,
+            [HeldAsk(name, APPLICATION, when(min(asked, 0))) for name, asked in self.asks],
+            [
+                HeldGrant(name, APPLICATION, when(min(since, 0)), None if ends is None else when(ends))
+                for name, since, ends in self.grants
+            ],
+            [use(one) for one in self.uses],
+            moment,
+            POLICY.observation,
+        )
+        return client(
+            *(
+                secret(
+                    name=str(number), issued_at=when(issued), expires_at=when(ends),
+                    last_used_at=None if used is None else when(min(used, 0)),
+                )
+                for number, (issued, ends, used) in enumerate(past)
+            ),
+            ResourcePicture(BERTHS, found),
+            registered_at=when(min(self.moments[0], 0)),
+            rotations=(RotationPicture("r", "old", "new", when(self.moments[1])),),
+            dead_tries=(DeadTries("old", 1, when(min(self.moments[2], 0)), ""),),
+        )  # fmt: skip
+
+
+NAMES = st.sampled_from(["view", "arrivals", "assign", "manage"])
+FACTS = st.builds(
+    Facts,
+    st.lists(st.tuples(HOURS, HOURS, st.none() | HOURS), max_size=3),
+    st.lists(st.tuples(NAMES, HOURS, st.none() | HOURS), max_size=3),
+    st.lists(st.tuples(NAMES, HOURS), max_size=2),
+    st.lists(st.sampled_from(["list", "assign", "arrivals"]), max_size=2),
+    st.tuples(HOURS, HOURS, HOURS),
+)
+
+
+@given(facts=FACTS, share=st.floats(0, 1, exclude_max=True))
+def test_nothing_changes_before_the_moment_that_is_told(facts: Facts, share: float) -> None:
+    now = NOW
+    for _ in range(6):
+        seen = facts.at(now)
+        following = next_change(seen, POLICY, now)
+        until = following if following is not None else now + 400 * DAY
+        assert until > now
+        between = now + (until - now) * share
+        assert list(evaluate([facts.at(between)], POLICY, between)) == list(evaluate([seen], POLICY, now))
+        if following is None:
+            break
+        now = following
+
+
+# Reports
+
+
+def reported(**changes: Any) -> Reported:
+    usual = {
+        "rule": "no-owner", "client_id": "c1", "client_name": "=Night, \"run\"", "subject": "", "severity": H,
+        "title": "Nobody owns it", "evidence": {"owners": "none"}, "mend": "Find one.", "act": Act.NAME_OWNER,
+        "target": "", "first_seen_at": NOW, "returned": 1, "waived_until": None, "waived_by": "", "waived_reason": "",
+        "assigned_to": "",
+    }  # fmt: skip
+    return Reported(**{**usual, **changes})
+
+
+def test_reports_say_the_same_in_every_form_and_serve_as_baselines() -> None:
+    waived = reported(client_id="c2", waived_until=NOW + DAY, waived_by="Ada", waived_reason="Ends soon")
+    found = [reported(), waived]
+    texts = {form: report(form, "port", "1.0", RULES, found, NOW) for form in ReportForm}
+    known = {fingerprint("no-owner", one, "") for one in ("c1", "c2")}
+    assert fingerprints_in(texts[ReportForm.SARIF]) == fingerprints_in(texts[ReportForm.JSONL]) == known
+    rows = list(csv.DictReader(io.StringIO(texts[ReportForm.CSV])))
+    assert {row["fingerprint"] for row in rows} == known
+    assert rows[0]["client_name"] == '\'=Night, "run"', "a spreadsheet calculates nothing"
+    (run,) = json.loads(texts[ReportForm.SARIF])["runs"]
+    assert [one["id"] for one in run["tool"]["driver"]["rules"]] == [rule.id for rule in RULES]
+    first, second = run["results"]
+    assert run["tool"]["driver"]["rules"][first["ruleIndex"]]["id"] == first["ruleId"] == "no-owner"
+    assert (first["level"], "suppressions" in first) == ("error", False)
+    assert "Ends soon" in second["suppressions"][0]["justification"]
+    for bad in ("nothing", "[1]", '{"a": 1}'):
+        with pytest.raises(ValueError, match=r"findings|Expecting"):
+            fingerprints_in(bad)

@@ -1,0 +1,202 @@
+"""The audit with its memory: what changed is seen at once, what is borne comes back, and shortcuts change nothing."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlmodel import Session
+
+from jamb.actions.premises import Premises, find_directory
+from jamb.actions.sweep import look_at_all, sweep
+from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
+from jamb.core import audit
+from jamb.core.audit.reports import ReportForm, fingerprints_in
+from jamb.store import pictures
+from jamb.store.engine import make_engine
+from jamb.wire.audit import KeptFinding
+from tests.cli.run import Shell
+from tests.world import Made, World, unique
+
+SLUG = "quillhaven"
+
+
+@pytest.fixture
+def steward(world: World) -> Iterator[Jamb]:
+    with world.jamb("steward") as jamb:
+        yield jamb
+
+
+@pytest.fixture
+def premises(world: World) -> Iterator[Premises]:
+    engine = make_engine(world.cluster.url)
+    # To look and to keep what is found takes no key.
+    sealer: Any = None
+    yield Premises(engine, sealer, world.base_url)
+    engine.dispose()
+
+
+def of(jamb: Jamb, made: Made, **wanted: Any) -> dict[str, KeptFinding]:
+    return {one.rule: one for one in jamb.audit(**wanted).findings if one.client_id == made.id}
+
+
+def test_what_changed_is_seen_at_once_goes_and_comes_back(world: World, steward: Jamb) -> None:
+    made = world.client(granted=["berths.view"])
+    assert set(of(steward, made)) == {"single-owner"}
+    with world.database() as database:
+        database.execute("update credential set expires_at = now() + interval '5 days' where client_id = %s", [made.id])
+    first = of(steward, made)["credential-expiring"]
+    assert (first.act, first.returned, first.gone_at) == (audit.Act.ROTATE, 0, None)
+    (held,) = steward.secrets.list(made.id)
+    steward.credentials.disable(made.id, held.id)
+    assert "credential-expiring" not in of(steward, made)
+    assert of(steward, made, gone=True)["credential-expiring"].gone_at is not None
+    steward.credentials.enable(made.id, held.id)
+    again = of(steward, made)["credential-expiring"]
+    assert (again.id, again.first_seen_at, again.returned) == (first.id, first.first_seen_at, 1)
+
+
+def test_a_finding_is_borne_with_a_reason_and_comes_back(world: World, steward: Jamb) -> None:
+    made = world.client(granted=["berths.view"])
+    found = of(steward, made)["single-owner"]
+    for days, reason in ((0, "x"), (367, "x"), (10, "  ")):
+        with pytest.raises(BadInput):
+            steward.findings.waive(found.id, days=days, reason=reason)
+    with pytest.raises(Conflict, match="not waived"):
+        steward.findings.end_waiver(found.id)
+    waived = steward.findings.waive(found.id, days=10, reason="A second one begins in December")
+    assert (waived.waived_by, waived.waived_reason) == ("Hanneke Brouwer", "A second one begins in December")
+    with world.jamb("auditor") as auditor:
+        assert of(auditor, made)["single-owner"].waived_until is not None, "it is not hidden"
+        assert auditor.clients.read(made.id).findings == [], "and not counted"
+        with pytest.raises(Forbidden):
+            auditor.findings.end_waiver(found.id)
+        entry = next(iter(auditor.ledger.list()))
+    assert (entry.action, entry.reason) == ("finding.waived", "A second one begins in December")
+    with world.database() as database:
+        database.execute("update finding set waived_until = now() where id = %s", [found.id])
+    assert of(steward, made)["single-owner"].waived_until is None, "when its days are over it counts"
+    given = steward.findings.assign(found.id, "maren.oduya@quillhaven.example", note="Please ask around")
+    assert (given.assigned_to, given.note) == ("Maren Oduya", "Please ask around")
+    with pytest.raises(BadInput):
+        steward.findings.assign(found.id, "nobody@quillhaven.example")
+    with pytest.raises(NotFound):
+        steward.findings.waive(made_up(), days=1, reason="x")
+
+
+def made_up() -> Any:
+    return "00000000-0000-0000-0000-000000000000"
+
+
+def from_scratch(premises: Premises, now: datetime) -> set[tuple[Any, ...]]:
+    """Evaluate every client anew, and keep nothing."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, SLUG)
+        loaded = pictures.load(session, directory.id, directory.policy, now)
+        found = audit.evaluate((one.picture for one in loaded), directory.policy, now)
+        return {(one.rule, one.client_id, one.subject, one.severity.word, one.title, one.mend) for one in found}
+
+
+def kept(jamb: Jamb) -> set[tuple[Any, ...]]:
+    rows = jamb.audit().findings
+    return {(one.rule, one.client_id, one.subject, one.severity.value, one.title, one.mend) for one in rows}
+
+
+def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
+    world: World, steward: Jamb, premises: Premises
+) -> None:
+    dice = random.Random(23)
+    owner = world.person(None)["login"]
+    made = [world.client(granted=["berths.view"], days=dice.choice((5, 20, 90))) for _ in range(4)]
+
+    def ask(one: Made) -> None:
+        wanted = dice.choice(["berths.assign", "berths.manage", "arrivals.view"])
+        if wanted not in {rung.permission for place in steward.clients.read(one.id).resources for rung in place.rungs}:
+            steward.asks.add(one.id, "berths", [wanted])
+
+    changes: list[Any] = [
+        ask,
+        lambda one: steward.secrets.issue(one.id, days=dice.choice((3, 60))),
+        world.ask_token,
+        lambda one: steward.clients.change_owners(one.id, remove=[owner]),
+        lambda one: steward.clients.change_owners(one.id, add=[owner]),
+        lambda one: steward.credentials.withdraw(one.id, steward.secrets.list(one.id)[0].id),
+        lambda one: steward.consent.withdraw(one.id, "berths", ["berths.view"]),
+        lambda one: aged(world, one, dice.choice((40, 100, 200))),
+    ]  # fmt: skip
+    for _ in range(25):
+        one, change = dice.choice(made), dice.choice(changes)
+        try:
+            change(one)
+        except (BadInput, Conflict, NotFound):
+            continue
+    deadline = time.monotonic() + 10
+    while kept(steward) != from_scratch(premises, datetime.now(UTC)) and time.monotonic() < deadline:
+        time.sleep(0.2)  # a use is written a moment after it was answered
+    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+    # The clock alone moves: each of the coming weeks, only what came due is looked at.
+    looked_at = []
+    for week in range(1, 8):
+        later = datetime.now(UTC) + timedelta(weeks=week)
+        looked_at.append(sweep(premises, SLUG, later).looked_at)
+        with world.database() as database:
+            rows = database.execute(
+                "select rule, client_id, subject, severity, title, mend from finding join client on client.id = client_id"
+                " join directory d on d.id = directory_id where d.slug = %s and gone_at is null", [SLUG],
+            ).fetchall()  # fmt: skip
+        assert {(*row[:3], audit.Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(premises, later)
+    # Back to now, for whoever comes next.
+    look_at_all(premises, SLUG)
+    total = sweep(premises, SLUG, datetime.now(UTC)).looked_at
+    assert sum(looked_at) < len(looked_at) * total / 2
+    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+
+
+def aged(world: World, one: Made, days: int) -> None:
+    """Let everything of the client have been done so long ago."""
+    past = timedelta(days=days)
+    with world.database() as database:
+        database.execute("update client set registered_at = registered_at - %s where id = %s", [past, one.id])
+        for table, column in (("consent", "granted_at"), ("ask", "asked_at"), ("credential", "issued_at")):
+            database.execute(f"update {table} set {column} = {column} - %s where client_id = %s", [past, one.id])
+        database.execute("update credential set last_used_at = last_used_at - %s where client_id = %s", [past, one.id])
+        # The moment of registration never changes but here.
+        database.execute("insert into audit_stale (client_id) values (%s)", [one.id])
+
+
+def test_two_who_look_at_the_same_time_share_the_work(world: World, steward: Jamb, premises: Premises) -> None:
+    for _ in range(3):
+        look_at_all(premises, SLUG)
+        with ThreadPoolExecutor(4) as pool:
+            swept = list(pool.map(lambda _: sweep(premises, SLUG, datetime.now(UTC)), range(4)))
+        assert sum(one.looked_at for one in swept) > 0
+        assert sweep(premises, SLUG, datetime.now(UTC)).looked_at == 0
+    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+
+
+def test_a_pipeline_fails_on_what_is_new_alone(world: World, tmp_path: Path) -> None:
+    shell = Shell(world, tmp_path).signed_in("auditor")
+    for form in ("sarif", "jsonl"):
+        written = shell("audit", "-o", form)
+        assert written.code == 0, written.err
+        (tmp_path / form).write_text(written.out)
+        assert shell("audit", "--fail-on", "low", "--baseline", form).code == 0
+    assert shell("audit", "--fail-on", "low").code == 1
+    with world.jamb() as jamb:
+        jamb.clients.register(unique("Ownerless"), "Is owned by nobody")
+        assert len(fingerprints_in(jamb.findings.report(ReportForm.SARIF))) == len(jamb.audit().findings)
+    fails = shell("audit", "--fail-on", "medium", "--baseline", "sarif")
+    assert (fails.code, "1 new finding of severity medium or worse" in fails.err) == (1, True)
+    (tmp_path / "other").write_text("{}")
+    assert shell("audit", "--baseline", "other").code == 2
+    listed = shell("audit", "--by", "client", "-o", "json").json()["findings"]
+    done = shell.signed_in("steward")("audit", "waive", listed[0]["id"][:12], "--days", "3", "--reason", "Known")
+    assert (done.code, "in 3 days" in done.out) == (0, True), done.err
+    assert shell.signed_in("steward")("audit", "end-waiver", listed[0]["id"]).code == 0
+    assert shell.signed_in("steward")("audit", "assign", "zzzz", "--to", "x").code == 2
