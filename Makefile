@@ -29,6 +29,7 @@ format:
 # After a change of the API: its description, and the console's types made from it.
 api:
 	.venv/bin/jamb-service openapi docs/openapi.json
+	.venv/bin/jamb-service rules docs/audit-rules.md
 	cd console && npm run --silent api
 
 console:

@@ -20,7 +20,7 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import decisions, estate, guarding, notices, rotations, solver
+from benchmarks import auditing, decisions, estate, guarding, notices, rotations, solver
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
@@ -68,6 +68,7 @@ def estates() -> None:
     auth = (automation["client_id"], automation["client_secret"])
     token = httpx.post(automation["token_endpoint"], data=form, auth=auth).raise_for_status().json()["access_token"]
     headers = {"Authorization": f"Bearer {token}"}
+    print("\n".join(auditing.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
     with floor() as pid:
         lines = estate.over_the_api(held["base_url"], f"http://127.0.0.1:{PORT + 5}", headers, serving(PORT), pid)
     print("\n".join(lines))

@@ -28,6 +28,10 @@ PORT = 8540 + 40 * WORKER
 BERTHS = "https://berths.quillhaven.example"
 
 
+# How fast the machine is today is no property of the service.
+PATIENCE = 60
+
+
 def unique(name: str) -> str:
     return f"{name} {secrets.token_hex(4)}"
 
@@ -65,7 +69,7 @@ class World:
     def session(self, role: str | None, directory: str = "quillhaven") -> Iterator[httpx.Client]:
         """Yield an HTTP client signed in at the console as the person with this role."""
         person = self.person(role, directory)
-        with httpx.Client(base_url=self.base_url) as http:
+        with httpx.Client(base_url=self.base_url, timeout=PATIENCE) as http:
             body = {"login": person["login"], "password": person["password"]}
             answer = http.post("/api/v1/session", json=body).raise_for_status()
             http.headers["X-Jamb-CSRF"] = answer.json()["csrf"]
@@ -184,7 +188,7 @@ def answers(url: str, status: int = 200) -> bool:
         return False
 
 
-def wait_until(happened: Any, seconds: float = 30) -> None:
+def wait_until(happened: Any, seconds: float = PATIENCE) -> None:
     """Wait for something that happens in another process; fail if it does not."""
     ends = time.monotonic() + seconds
     while time.monotonic() < ends:

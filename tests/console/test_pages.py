@@ -197,7 +197,7 @@ def test_filters_and_findings_live_in_the_address(open_console: Open) -> None:
         page.reload()
         expect(page.get_by_role("link", name="Radio bridge")).to_be_visible()
         page.goto("/audit?severity=high")
-        page.get_by_role("button", name=re.compile("dispatches.manage")).click()
+        page.get_by_role("button", name=re.compile("dispatches.manage, granted")).click()
         page.reload()
         expect(page.get_by_role("complementary", name="Finding")).to_contain_text("Radio bridge")
 

@@ -29,6 +29,7 @@ from jamb.core.audit import (
     next_change,
     worst_first,
 )
+from jamb.core.audit.pages import rules_page
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind
@@ -37,6 +38,7 @@ from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Oper
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, Reach
 from tests.core.build import NOW, berths
+from tests.world import ROOT
 
 APPLICATION = AccessKind.APPLICATION
 DAY = timedelta(days=1)
@@ -232,6 +234,10 @@ def test_every_rule_is_tried_and_says_why_how_bad_and_on_what_ground() -> None:
     assert all(rule.title and rule.why and rule.how_bad and rule.reference for rule in RULES)
 
 
+def test_the_page_of_the_rules_is_current() -> None:
+    assert (ROOT / "docs/audit-rules.md").read_text() == rules_page(RULES)
+
+
 def test_findings_come_worst_first_and_keep_their_order() -> None:
     found = worst_first(evaluate([client(secret(-3), owners=()), client(secret(9, used=1))], POLICY, NOW))
     assert [one.severity for one in found] == sorted((one.severity for one in found), reverse=True)
@@ -303,7 +309,7 @@ def test_nothing_changes_before_the_moment_that_is_told(facts: Facts, share: flo
         following = next_change(seen, POLICY, now)
         until = following if following is not None else now + 400 * DAY
         assert until > now
-        between = now + (until - now) * share
+        between = min(now + (until - now) * share, until - datetime.resolution)
         assert list(evaluate([facts.at(between)], POLICY, between)) == list(evaluate([seen], POLICY, now))
         if following is None:
             break
@@ -338,6 +344,11 @@ def test_reports_say_the_same_in_every_form_and_serve_as_baselines() -> None:
     assert run["tool"]["driver"]["rules"][first["ruleIndex"]]["id"] == first["ruleId"] == "no-owner"
     assert (first["level"], "suppressions" in first) == ("error", False)
     assert "Ends soon" in second["suppressions"][0]["justification"]
+    page = texts[ReportForm.HTML]
+    assert page.count("Nobody owns it") == 3, "each under its rule, the open one by client too"
+    assert "=Night, &quot;run&quot;" in page
+    assert "Waived until 2026" in page
+    assert "http" not in page, "it stands by itself"
     for bad in ("nothing", "[1]", '{"a": 1}'):
         with pytest.raises(ValueError, match=r"findings|Expecting"):
             fingerprints_in(bad)

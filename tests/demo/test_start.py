@@ -85,7 +85,7 @@ def test_a_first_a_second_and_a_start_after_a_crash(home: Path) -> None:
     cluster.start()
     pid = int((home / "postgres" / "postmaster.pid").read_text().splitlines()[0])
     os.kill(pid, signal.SIGKILL)
-    wait_until(lambda: free_port(PORT + 2), seconds=10)
+    wait_until(lambda: free_port(PORT + 2), seconds=30)
     time.sleep(0.5)
     third = start(home)
     wait_until(ready, seconds=60)

@@ -1633,7 +1633,7 @@ export interface paths {
         };
         /**
          * Read Report
-         * @description The same for other tools: SARIF 2.1.0, CSV (RFC 4180), or a JSON object a line. What is waived says so.
+         * @description The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so.
          */
         get: operations["read_report"];
         put?: never;
@@ -4533,7 +4533,7 @@ export interface components {
          * ReportForm
          * @enum {string}
          */
-        ReportForm: "sarif" | "csv" | "jsonl";
+        ReportForm: "sarif" | "csv" | "jsonl" | "html";
         /**
          * RequestDecision
          * @description There is no default. `asks` and `terms` narrow what is granted; a decline takes words.

@@ -28,7 +28,7 @@ const open = computed(() => data.value?.findings.find((one) => key(one) === rout
 const rule = computed(() => data.value?.rules.find((one) => one.id === open.value?.rule));
 const SEVERITIES = ["high", "medium", "low"];
 const WHICH: { value: Standing; label: string }[] = [{ value: "open", label: "open" }, { value: "borne", label: "borne" }, { value: "mended", label: "mended lately" }];
-const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }];
+const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }, { value: "html", label: "a page to print" }];
 const shown = computed(() => data.value?.findings.filter((one) => standing(one) === which.value) ?? []);
 const total = (value: Standing) => data.value?.findings.filter((one) => standing(one) === value).length ?? 0;
 const count = (word: string) => shown.value.filter((one) => one.severity === word).length;
@@ -88,7 +88,7 @@ const { chosen } = useRows(() => flat.value.length, (place) => change({ open: fl
               </tbody>
             </table>
           </section>
-          <p class="small soft">For other tools:
+          <p class="small soft">To take along:
             <template v-for="(one, place) in FORMS" :key="one.value"><template v-if="place">, </template><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template>
           </p>
         </div>

@@ -57,15 +57,20 @@ def look_at_all(premises: Premises, slug: str) -> None:
 
 def _step(premises: Premises, directory: Directory, now: datetime) -> int:
     with observation(premises.engine) as session:
-        taken = findings.take(session, directory.id, now, AT_ONCE)
-        if taken:
-            look_at(session, directory, taken, now)
+        changed = findings.take_changed(session, directory.id, AT_ONCE)
+        come_due = findings.due(session, directory.id, now, AT_ONCE - len(changed))
+        taken = sorted({*changed, *come_due})
+        if not taken:
+            return 0
+        findings.lock_states(session, directory.id, taken, now)
+        # Another may have looked at what came due while we waited for it.
+        left = set(findings.due(session, directory.id, now, AT_ONCE, come_due))
+        look_at(session, directory, sorted({*changed, *left}), now)
         return len(taken)
 
 
 def look_at(session: Session, directory: Directory, client_ids: Sequence[str], now: datetime) -> None:
-    """Evaluate some clients and keep what was found."""
-    findings.lock_states(session, directory.id, client_ids, now)
+    """Evaluate some clients, whose states are locked, and keep what was found."""
     loaded = pictures.load(session, directory.id, directory.policy, now, client_ids)
     # Parts of Jamb itself are looked after by whoever makes Jamb.
     seen = [one.picture for one in loaded if not one.row.builtin]

@@ -32,6 +32,7 @@ class AuditForm(StrEnum):
     SARIF = "sarif"
     CSV = "csv"
     JSONL = "jsonl"
+    HTML = "html"
 
 
 class Grouping(StrEnum):

@@ -24,5 +24,5 @@ class Findings(Noun):
         return self._transport.one(KeptFinding, "POST", f"/audit/findings/{finding_id}/assignment", json=body)
 
     def report(self, form: ReportForm) -> str:
-        """Return the audit as SARIF 2.1.0, CSV, or a JSON object a line; what is waived says so."""
+        """Return the audit as SARIF 2.1.0, CSV, a JSON object a line, or a page; what is waived says so."""
         return self._transport.text("GET", "/audit/report", params={"form": form.value})

@@ -16,6 +16,8 @@ from sqlalchemy.exc import OperationalError
 from jamb.actions import notices
 from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
+from jamb.core.audit import RULES
+from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
 from jamb.service.logs import set_up_logs
 from jamb.service.settings import Settings
@@ -97,6 +99,12 @@ def openapi(target: Annotated[Path, typer.Argument(help="File to write")]) -> No
 
     document = create_app(Settings()).openapi()
     target.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
+
+
+@app.command()
+def rules(target: Annotated[Path, typer.Argument(help="File to write")]) -> None:
+    """Write what the rules of the audit look for (Markdown)."""
+    target.write_text(rules_page(RULES))
 
 
 def run() -> None:

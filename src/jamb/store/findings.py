@@ -74,8 +74,8 @@ class AuditStaleRow(SQLModel, table=True):
     client_id: str = Field(sa_type=Text)
 
 
-def take(session: Session, directory_id: UUID, now: datetime, most: int) -> list[str]:
-    """Take clients that changed or have come due, for this transaction; what another took is passed over."""
+def take_changed(session: Session, directory_id: UUID, most: int) -> list[str]:
+    """Take clients that changed, for this transaction; notes that another took are passed over."""
     noted = (
         sa.select(col(AuditStaleRow.id))
         .join(ClientRow, col(ClientRow.id) == col(AuditStaleRow.client_id))
@@ -91,20 +91,23 @@ def take(session: Session, directory_id: UUID, now: datetime, most: int) -> list
         .where(col(AuditStaleRow.id) == sa.any_(sa.bindparam(None, ids, sa.ARRAY(BigInteger))))
         .returning(col(AuditStaleRow.client_id))
     ).scalars()
-    found = set(taken)
-    if len(found) < most:
-        due = (
-            sa.select(col(AuditStateRow.client_id))
-            .where(col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.next_at) <= now)
-            .limit(most - len(found))
-            .with_for_update(skip_locked=True)
-        )
-        found |= set(session.execute(due).scalars())
-    return sorted(found)
+    return sorted(set(taken))
+
+
+def due(
+    session: Session, directory_id: UUID, now: datetime, most: int, among_these: Iterable[str] | None = None
+) -> list[str]:
+    """Return clients that time has changed perhaps; none is locked yet."""
+    wanted = sa.select(col(AuditStateRow.client_id)).where(
+        col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.next_at) <= now
+    )
+    if among_these is not None:
+        wanted = wanted.where(among(AuditStateRow.client_id, among_these))
+    return sorted(session.execute(wanted.limit(most)).scalars())
 
 
 def lock_states(session: Session, directory_id: UUID, client_ids: Sequence[str], now: datetime) -> None:
-    """Lock the states of clients, in one order for everybody: of two who look at the same, one waits."""
+    """Lock the states of clients, in the order given, which is one for everybody: of two who look, one waits."""
     made = insert(AuditStateRow).values(
         [{"client_id": one, "directory_id": directory_id, "looked_at": now, "next_at": None} for one in client_ids]
     )

@@ -1,4 +1,4 @@
-"""Findings as other tools read them: SARIF 2.1.0 (OASIS), CSV (RFC 4180), and one JSON object a line."""
+"""Findings as others read them: SARIF 2.1.0 (OASIS), CSV (RFC 4180), one JSON object a line, and a page that prints."""
 
 from __future__ import annotations
 
@@ -13,19 +13,29 @@ from hashlib import sha256
 from typing import Any
 
 from jamb.core.audit.findings import Act, Rule, Severity
+from jamb.core.audit.pages import html_report
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"
 _LEVEL = {Severity.LOW: "note", Severity.MEDIUM: "warning", Severity.HIGH: "error"}
+
+
+_MEDIA_TYPES = {
+    "sarif": "application/sarif+json",
+    "csv": "text/csv; charset=utf-8",
+    "jsonl": "application/jsonl",
+    "html": "text/html; charset=utf-8",
+}
 
 
 class ReportForm(StrEnum):
     SARIF = "sarif"
     CSV = "csv"
     JSONL = "jsonl"
+    HTML = "html"
 
     @property
     def media_type(self) -> str:
-        return {"sarif": "application/sarif+json", "csv": "text/csv; charset=utf-8", "jsonl": "application/jsonl"}[self]
+        return _MEDIA_TYPES[self.value]
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +76,7 @@ def report(
     writers: dict[ReportForm, Callable[[], str]] = {
         ReportForm.SARIF: lambda: _sarif(place, version, rules, found, now),
         ReportForm.CSV: lambda: _csv(found),
+        ReportForm.HTML: lambda: html_report(place, version, rules, found, now),
         ReportForm.JSONL: lambda: "".join(json.dumps(_plain(one), ensure_ascii=False) + "\n" for one in found),
     }
     return writers[form]()

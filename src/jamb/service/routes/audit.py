@@ -42,9 +42,10 @@ def run_audit(
 
 @router.get("/report", dependencies=[Depends(may("audit.report"))], response_class=Response)
 def read_report(directory: str, office: TheOffice, now: Now, form: ReportForm) -> Response:
-    """The same for other tools: SARIF 2.1.0, CSV (RFC 4180), or a JSON object a line. What is waived says so."""
+    """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
     found = audit.run_audit(office.premises, directory, now)
-    text = report(form, found.slug, __version__, RULES, [one.found for one in found.findings], now)
+    place = found.directory if form is ReportForm.HTML else found.slug
+    text = report(form, place, __version__, RULES, [one.found for one in found.findings], now)
     headers = {"Content-Disposition": f'attachment; filename="{found.slug}-audit.{form.value}"'}
     return Response(text, media_type=form.media_type, headers=headers)
 

@@ -1,0 +1,137 @@
+"""Pages for people: what the rules look for, and a report that stands by itself and prints well."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+from html import escape
+from typing import TYPE_CHECKING
+
+from jamb.core.audit.findings import Family, Rule, Severity
+
+if TYPE_CHECKING:
+    from jamb.core.audit.reports import Reported
+
+_STYLE = """
+body { font: 14px/1.45 system-ui, sans-serif; color: #1b2427; margin: 2.5rem auto; max-width: 60rem; padding: 0 1rem; }
+h1 { font-size: 1.7rem; margin: 0; }
+h2 { margin: 2.2rem 0 .3rem; font-size: 1.15rem; }
+p { margin: .3rem 0; }
+table { border-collapse: collapse; width: 100%; margin: .6rem 0; }
+th, td { text-align: left; vertical-align: top; padding: .3rem .8rem .3rem 0; border-bottom: 1px solid #d9d2c2; }
+th { font-weight: 560; color: #4c585c; border-bottom-color: #1b2427; }
+.soft { color: #4c585c; }
+.figures { display: flex; gap: 2.5rem; margin: 1.2rem 0; }
+.figures b { font-size: 2rem; display: block; }
+.bar { display: inline-block; height: .7rem; margin-right: .4rem; background: #1d5b73; }
+.number { white-space: nowrap; }
+.high { color: #a2321b; font-weight: 560; }
+.medium { color: #7a5200; }
+.low { color: #4c585c; }
+@media print {
+  body { margin: 0; max-width: none; }
+  h2 { break-after: avoid; }
+  tr { break-inside: avoid; }
+  .part { break-before: page; }
+}
+"""
+_INTRODUCTION = """# What the audit looks for
+
+Written from the rules themselves by `make api`. A finding names one client, its evidence, how bad it is, and a mend;
+thresholds are the directory's policy where it has them.
+"""
+
+
+def rules_page(rules: Sequence[Rule]) -> str:
+    """Return what each rule looks for, as Markdown."""
+    parts = [_INTRODUCTION]
+    for family in Family:
+        parts.append(f"\n## {family.value.capitalize()}\n")
+        parts += [
+            f"\n### {rule.title}\n\n`{rule.id}`. {rule.why}\n\n{rule.how_bad} *{rule.reference}*\n"
+            for rule in rules
+            if rule.family is family
+        ]
+    return "".join(parts)
+
+
+def html_report(place: str, version: str, rules: Sequence[Rule], found: Iterable[Reported], now: datetime) -> str:
+    """Return a report as one page, with nothing from elsewhere: figures, findings by rule, an index by client."""
+    every = list(found)
+    standing = [one for one in every if one.waived_until is None]
+    title = f"Audit of {escape(place)}, {now:%Y-%m-%d}"
+    return "".join(
+        [
+            "<!doctype html>\n<html lang='en'><head><meta charset='utf-8'>",
+            f"<title>{title}</title><style>{_STYLE}</style></head><body>",
+            f"<header><h1>{title}</h1><p class='soft'>As of {now:%Y-%m-%d %H:%M} UTC, by Jamb {escape(version)}.</p>",
+            _figures(standing, len(every) - len(standing)),
+            _by_rule(rules, standing),
+            "</header>",
+            *(_rule(rule, [one for one in every if one.rule == rule.id]) for rule in rules),
+            _by_client(standing),
+            "</body></html>\n",
+        ]
+    )
+
+
+def _figures(standing: Sequence[Reported], waived: int) -> str:
+    counts = Counter(one.severity for one in standing)
+    cells = [(str(counts[one]), one.word, one.word) for one in sorted(Severity, reverse=True)]
+    cells += [(str(len({one.client_id for one in standing})), "clients concerned", ""), (str(waived), "waived", "")]
+    shown = "".join(f"<div class='{kind}'><b>{number}</b>{words}</div>" for number, words, kind in cells)
+    return f"<div class='figures'>{shown}</div>"
+
+
+def _by_rule(rules: Sequence[Rule], standing: Sequence[Reported]) -> str:
+    counts = Counter(one.rule for one in standing)
+    most = max(counts.values(), default=1)
+    rows = "".join(
+        f"<tr><td>{escape(rule.title)}</td><td class='number'>"
+        f"<span class='bar' style='width:{12 * counts[rule.id] / most:.2f}rem'></span>{counts[rule.id]}</td></tr>"
+        for rule in sorted(rules, key=lambda one: (-counts[one.id], one.title))
+        if counts[rule.id]
+    )
+    return f"<table><thead><tr><th>Rule</th><th>Findings</th></tr></thead><tbody>{rows}</tbody></table>"
+
+
+def _rule(rule: Rule, found: Sequence[Reported]) -> str:
+    if not found:
+        return ""
+    rows = "".join(
+        f"<tr><td class='{one.severity.word}'>{one.severity.word}</td><td>{escape(one.client_name)}</td>"
+        f"<td>{escape(one.title)}<br><span class='soft'>{escape(_evidence(one))}</span></td>"
+        f"<td class='number'>{one.first_seen_at:%Y-%m-%d}</td><td>{escape(_mend(one))}</td></tr>"
+        for one in found
+    )
+    head = "<th>Severity</th><th>Client</th><th>What is wrong, and the evidence</th><th>Since</th><th>What to do</th>"
+    return (
+        f"<section><h2>{escape(rule.title)}</h2><p>{escape(rule.why)} {escape(rule.how_bad)} "
+        f"<span class='soft'>{escape(rule.reference)}</span></p>"
+        f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table></section>"
+    )
+
+
+def _by_client(standing: Sequence[Reported]) -> str:
+    names: dict[str, list[Reported]] = {}
+    for one in sorted(standing, key=lambda row: (row.client_name.casefold(), -row.severity)):
+        names.setdefault(one.client_name, []).append(one)
+    rows = "".join(
+        f"<tr><td>{escape(name)}</td><td>{escape('; '.join(one.title for one in found))}</td></tr>"
+        for name, found in names.items()
+    )
+    return (
+        "<section class='part'><h2>By client</h2><table><thead><tr><th>Client</th><th>What is wrong</th></tr></thead>"
+        f"<tbody>{rows}</tbody></table></section>"
+    )
+
+
+def _evidence(one: Reported) -> str:
+    return "; ".join(f"{name}: {value}" for name, value in one.evidence.items())
+
+
+def _mend(one: Reported) -> str:
+    if one.waived_until is not None:
+        return f"Waived until {one.waived_until:%Y-%m-%d} by {one.waived_by}: {one.waived_reason}"
+    return f"{one.mend} {one.assigned_to} sees to it." if one.assigned_to else one.mend
