@@ -21,6 +21,7 @@ from jamb.core.audit import (
     ClientPicture,
     CredentialPicture,
     DeadTries,
+    OtherPicture,
     OwnerPicture,
     ResourcePicture,
     RotationPicture,
@@ -36,7 +37,7 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.policy import DirectoryPolicy
-from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.reach import EVERYWHERE, NO_COLLECTIONS, Collection, CollectionTree, Reach
 from tests.core.build import NOW, berths
 from tests.world import ROOT
 
@@ -57,6 +58,12 @@ MAIL = Catalogue.of(
     ],
     "box",
 )  # fmt: skip
+MAIL_DESKS = CollectionTree.of(
+    [
+        Collection("desk", "Desk", frozenset({"duty", "night"})),
+        Collection("board", "Board", frozenset({"chair", "papers", "minutes"})),
+    ]
+)
 OWN = own_api.own_catalogue("https://jamb.example/api")
 
 
@@ -73,21 +80,22 @@ def place(
     reach: Reach = EVERYWHERE,
     through: str = "",
     asked_days: int = 20,
+    kind: AccessKind = APPLICATION,
+    last: int = 1,
+    **more: Any,
 ) -> ResourcePicture:
     """A resource at which permissions were granted so many days ago; asked for too, unless told otherwise."""
     names = " ".join(granted) if asked is None else asked
     found = ladder(
         catalogue,
-        [HeldAsk(name, APPLICATION, NOW - asked_days * DAY) for name in names.split()],
-        [
-            HeldGrant(name, APPLICATION, NOW - days * DAY, reach=reach, through=through)
-            for name, days in granted.items()
-        ],
-        [use(one) for one in uses],
+        [HeldAsk(name, kind, NOW - asked_days * DAY) for name in names.split()],
+        [HeldGrant(name, kind, NOW - days * DAY, reach=reach, through=through) for name, days in granted.items()],
+        [use(one, last) for one in uses],
         NOW,
         POLICY.observation,
+        POLICY.use_counts,
     )
-    return ResourcePicture(catalogue, found, bounds_objects=catalogue is MAIL)
+    return ResourcePicture(catalogue, found, MAIL_DESKS if catalogue is MAIL else NO_COLLECTIONS, **more)
 
 
 def secret(ends: int | None = 90, *, name: str = "s1", **changes: Any) -> CredentialPicture:
@@ -107,7 +115,8 @@ def client(*parts: Any, **changes: Any) -> ClientPicture:
         "id": "c1", "name": "Night run", "live": True, "owners": (OwnerPicture("Ilse"), OwnerPicture("Pia")),
         "credentials": tuple(one for one in parts if isinstance(one, CredentialPicture)),
         "resources": tuple(one for one in parts if isinstance(one, ResourcePicture)),
-        "purpose": "Issues the invoices of the day", "registered_at": NOW - 5 * DAY,
+        "purpose": "Issues the invoices of the day", "registered_at": NOW - 5 * DAY, "domain": "port.example",
+        "population": 12,
     }  # fmt: skip
     return ClientPicture(**{**usual, **changes})
 
@@ -217,6 +226,70 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "says nothing": (client(purpose="Cameras"), [("no-purpose", L)]),
     "disabled with what works": (client(secret(used=1), live=False), [("disabled-with-credentials", M)]),
     "disabled with nothing": (client(secret(withdrawn=1), live=False), []),
+    "used, but not for as long as a use counts": (
+        client(place({"assign": 200}, "list", "assign", last=90)), [("permission-never-used", M)],
+    ),
+    "used just within that time": (client(place({"view": 200}, "list", last=89)), []),
+    "touches one desk of all": (
+        client(place({"read": 30}, "mail.read", catalogue=MAIL, objects={"mail.read": frozenset({"duty"})})),
+        [("reach-larger-than-use", L), ("reach-unbounded", M)],
+    ),
+    "touches what lies in no collection": (
+        client(place({"read": 30}, "mail.read", catalogue=MAIL, objects={"mail.read": frozenset({"duty", ""})})),
+        [("reach-unbounded", M)],
+    ),
+    "touches all it reaches": (
+        client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"),
+                     objects={"mail.send": frozenset({"duty"})})), [],
+    ),
+    "reaches a collection that is gone": (
+        client(place({"read": 30}, "mail.read", catalogue=MAIL, reach=Reach.only("desk", "old"),
+                     gone=frozenset({"old"}))), [("left-behind", L)],
+    ),
+    "reaches all but what is gone": (
+        client(place({"view": 30}, "list", reach=Reach.all_but("old"), gone=frozenset({"old"}))), [("left-behind", M)],
+    ),
+    "acts for one of many": (
+        client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("Ilse",))), [("consent-for-everyone", L)],
+    ),
+    "acts for four": (client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("A", "B", "C", "D"))), []),
+    "acts for one, nobody else is here": (
+        client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("Ilse",)), population=2), [],
+    ),
+    "an owner who may do less": (
+        client(owners=(OwnerPicture("Ilse", beyond=("crew: update",), beyond_weight=24), OwnerPicture("Pia"))),
+        [("owner-weaker-than-client", M)],
+    ),
+    "an owner who may do much less": (
+        client(owners=(OwnerPicture("Ilse", beyond=("crew: update",), beyond_weight=72), OwnerPicture("Pia"))),
+        [("owner-weaker-than-client", H)],
+    ),
+    "an owner who may do a little less": (
+        client(owners=(OwnerPicture("Ilse", beyond=("crew: list",), beyond_weight=23), OwnerPicture("Pia"))), [],
+    ),
+    "takes over one that gives access": (
+        client(others=(OtherPicture("c9", "Pipeline", "credentials.manage", ("consent.grant",), None),)),
+        [("controls-through-others", H)],
+    ),
+    "a secret that everybody has": (client(secret(used=1), kind=ClientKind.NATIVE), [("secret-on-public-client", H)]),
+    "keys of a public client": (client(secret(used=1, kind=CredentialKind.KEYS), kind=ClientKind.NATIVE), []),
+    "answers in the clear": (client(redirect_uris=("http://a.port.example/r",)), [("redirect-plain-http", H)]),
+    "answers outside": (client(redirect_uris=("https://port.example.org/r",)), [("redirect-foreign-host", M)]),
+    "answers at home and at its publisher's": (
+        client(redirect_uris=("https://a.port.example/r", "https://x.maker.example/r"), publisher="maker.example"), [],
+    ),
+    "answers to a developer": (client(redirect_uris=("http://[::1]:8080/r",)), [("redirect-loopback", L)]),
+    "a native client listens on its device": (
+        client(redirect_uris=("http://127.0.0.1/r", "app.example://r"), kind=ClientKind.NATIVE), [],
+    ),
+    "a trial that is over": (client(trial_ends_at=NOW), [("trial-over", L)]),
+    "a trial that is over, and holds something": (client(USED, trial_ends_at=NOW), [("trial-over", M)]),
+    "a trial": (client(trial_ends_at=NOW + DAY), []),
+    "a stranger": (client(publisher="maker.example", vouched=False), [("publisher-unvouched", L)]),
+    "a stranger who holds something": (
+        client(USED, publisher="maker.example", vouched=False), [("publisher-unvouched", M)],
+    ),
+    "a part of the house": (client(publisher="it.port.example", vouched=False), []),
 }  # fmt: skip
 
 
@@ -258,6 +331,8 @@ class Facts:
     asks: list[tuple[str, int]]
     uses: list[str]
     moments: tuple[int, int, int]
+    trial: int
+    touched: list[tuple[str, int]]
 
     def at(self, moment: datetime) -> ClientPicture:
         def when(hours: int) -> datetime:
@@ -271,9 +346,24 @@ class Facts:
                 HeldGrant(name, APPLICATION, when(min(since, 0)), None if ends is None else when(ends))
                 for name, since, ends in self.grants
             ],
-            [use(one) for one in self.uses],
+            [
+                Use(one, APPLICATION, when(-2).date(), 1, when(-2 - 24 * 7 * place))
+                for place, one in enumerate(self.uses)
+            ],
             moment,
             POLICY.observation,
+            POLICY.use_counts,
+        )
+        counting = {name: when(min(hours, 0)) for name, hours in self.touched}
+        counting = {name: at for name, at in counting.items() if moment - at < POLICY.use_counts}
+        mail = ladder(
+            MAIL,
+            [HeldAsk("read", APPLICATION, when(-24))],
+            [HeldGrant("read", APPLICATION, when(-24 * 60))],
+            [Use("mail.read", APPLICATION, when(-3).date(), 1, when(-3))],
+            moment,
+            POLICY.observation,
+            POLICY.use_counts,
         )
         return client(
             *(
@@ -284,9 +374,14 @@ class Facts:
                 for number, (issued, ends, used) in enumerate(past)
             ),
             ResourcePicture(BERTHS, found),
+            ResourcePicture(
+                MAIL, mail, MAIL_DESKS, {"mail.read": frozenset(counting)} if counting else {},
+                min(counting.values()) + POLICY.use_counts if counting else None,
+            ),
             registered_at=when(min(self.moments[0], 0)),
             rotations=(RotationPicture("r", "old", "new", when(self.moments[1])),),
             dead_tries=(DeadTries("old", 1, when(min(self.moments[2], 0)), ""),),
+            trial_ends_at=when(self.trial),
         )  # fmt: skip
 
 
@@ -298,6 +393,8 @@ FACTS = st.builds(
     st.lists(st.tuples(NAMES, HOURS), max_size=2),
     st.lists(st.sampled_from(["list", "assign", "arrivals"]), max_size=2),
     st.tuples(HOURS, HOURS, HOURS),
+    HOURS,
+    st.lists(st.tuples(st.sampled_from(["duty", "night", "chair"]), HOURS), max_size=3),
 )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -10,6 +12,9 @@ from jamb.core.errors import BadInput, Violation, shorten
 
 NAME_LONGEST = 80
 PURPOSE_LONGEST = 500
+MOST_REDIRECTS = 20
+REDIRECT_LONGEST = 400
+DOMAIN = re.compile(r"(?=.{3,253}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)+\Z")
 
 
 class ClientKind(StrEnum):
@@ -24,8 +29,11 @@ class ClientKind(StrEnum):
 
 
 class ClientState(StrEnum):
+    """removed: out of sight, holds nothing, and can be restored for a while."""
+
     LIVE = "live"
     DISABLED = "disabled"
+    REMOVED = "removed"
 
 
 class OwnerLevel(StrEnum):
@@ -38,21 +46,71 @@ class OwnerLevel(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Registration:
-    """What an administrator says of a new client, tidied and found acceptable."""
+    """What an administrator says of a client, tidied and found acceptable.
+
+    Attributes:
+        redirect_uris: where answers for people may be sent, each to be matched exactly (RFC 9700 section 2.1).
+        publisher: the domain of whoever makes it; empty: the directory's own organisation.
+    """
 
     name: str
     purpose: str
     kind: ClientKind
+    redirect_uris: tuple[str, ...] = ()
+    publisher: str = ""
 
 
-def registration(name: str, purpose: str, kind: ClientKind) -> Registration:
+def registration(
+    name: str, purpose: str, kind: ClientKind, redirect_uris: Iterable[str] = (), publisher: str = ""
+) -> Registration:
     """Return the tidied registration, or raise `BadInput` with every violation at once."""
     violations: list[Violation] = []
     tidy_name = _tidy_line("name", name, NAME_LONGEST, violations)
     tidy_purpose = _tidy_line("purpose", purpose, PURPOSE_LONGEST, violations)
+    addresses = tuple(dict.fromkeys(redirect_uris))
+    for place, address in enumerate(addresses):
+        fault = fault_of(address, kind)
+        if fault:
+            violations.append(Violation(f"redirect_uris.{place}", shorten(address), fault, "Correct the address."))
+    if len(addresses) > MOST_REDIRECTS:
+        violations.append(Violation("redirect_uris", f"{len(addresses)} addresses", f"at most {MOST_REDIRECTS}"))
+    domain = publisher.strip().lower().rstrip(".")
+    if domain and not DOMAIN.match(domain):
+        violations.append(Violation("publisher", shorten(publisher), "a domain, as brisling.example, or nothing"))
     if violations:
         raise BadInput("This registration cannot be saved as it is.", violations=tuple(violations))
-    return Registration(tidy_name, tidy_purpose, kind)
+    return Registration(tidy_name, tidy_purpose, kind, addresses, domain)
+
+
+# RFC 8252 section 7.3: a native client listens there; elsewhere it is somebody's workstation.
+LOOPBACK = frozenset({"127.0.0.1", "[::1]", "localhost"})
+_REDIRECT = re.compile(
+    r"(?P<scheme>[a-z][a-z0-9+.-]*)://(?P<host>\[[0-9a-f:]+\]|[^/?#:@\s]*)(?P<port>:\d+)?(?P<rest>[^#\s]*)\Z"
+)
+
+
+def host_of(address: str) -> tuple[str, str]:
+    """Return scheme and host of a redirect URI; empty where it has none."""
+    found = _REDIRECT.match(address)
+    return (found["scheme"], found["host"].lower()) if found is not None else ("", "")
+
+
+def fault_of(address: str, kind: ClientKind) -> str:
+    """Return what is allowed, where a redirect URI is not; empty where it is.
+
+    RFC 6749 section 3.1.2: absolute and without fragment. RFC 9700 section 2.1: no wildcards; section 2.6: https, but
+    for the loopback addresses of native clients, and schemes of their own (RFC 8252 section 7).
+    """
+    scheme, host = host_of(address)
+    if len(address) > REDIRECT_LONGEST or not scheme or not address.isascii() or not address.isprintable():
+        return f"an absolute address without fragment, at most {REDIRECT_LONGEST} characters of ASCII"
+    if "*" in address:
+        return "one whole address: it is matched exactly, without wildcards"
+    if kind is ClientKind.NATIVE:
+        fits = scheme == "https" or (scheme == "http" and host in LOOPBACK) or "." in scheme
+        return "" if fits else "https, a loopback address by http, or a scheme named by a domain, as example.app"
+    fits = bool(host) and (scheme == "https" or (scheme == "http" and host in LOOPBACK))
+    return "" if fits else "https://… (http for a loopback address while it is being built)"
 
 
 def folded(name: str) -> str:

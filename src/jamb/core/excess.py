@@ -1,26 +1,47 @@
-"""Excess: the part of granted privilege that is not used, as a share of its weight."""
+"""Excess: the part of granted privilege that is not used, as a share of its weight.
+
+An operation weighs what it weighs (core/permissions/weight.py) times the share of the known objects that the client's
+grants of it reach together. Delegated grants are not judged: their use depends on people.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from jamb.core.audit.picture import ResourcePicture
-from jamb.core.permissions import AccessKind, weigh
+from jamb.core.ladder import Rung
+from jamb.core.permissions import AccessKind, weigh, weigh_operation
+from jamb.core.reach import EVERYWHERE, Reach, coverage
 
 
 @dataclass(frozen=True, slots=True)
 class Excess:
-    """Weights of operations granted long enough to be judged, and of those among them never seen in use."""
+    """Weights of operations granted long enough to be judged, of those among them not seen in use, and of the rest.
 
-    granted_weight: int
-    unused_weight: int
+    `early_weight`: granted too lately to say; never counted as excess.
+    """
+
+    granted_weight: float = 0
+    unused_weight: float = 0
+    early_weight: float = 0
 
     @property
     def share(self) -> float | None:
         """Return 0 to 1, or None when nothing can be judged yet."""
         return self.unused_weight / self.granted_weight if self.granted_weight else None
+
+    @property
+    def used_weight(self) -> float:
+        return self.granted_weight - self.unused_weight
+
+    def __add__(self, other: Excess) -> Excess:
+        return Excess(
+            self.granted_weight + other.granted_weight,
+            self.unused_weight + other.unused_weight,
+            self.early_weight + other.early_weight,
+        )
 
 
 def granted_weight(places: Iterable[ResourcePicture]) -> int:
@@ -32,19 +53,57 @@ def granted_weight(places: Iterable[ResourcePicture]) -> int:
     return total
 
 
+def excess_at(place: ResourcePicture, now: datetime, observation: timedelta) -> Excess:
+    """Return what one client has at one resource, used and not."""
+    held = [one for one in place.rungs if one.kind is AccessKind.APPLICATION and one.granted is not None]
+    judged = [one for one in held if one.granted is not None and now - one.granted.granted_at >= observation]
+    opened = place.catalogue.opened_by_all(one.permission for one in judged)
+    seen = frozenset().union(*(one.used_operations for one in judged))
+    early = place.catalogue.opened_by_all(one.permission for one in held) - opened
+    shares = _shares(place, held)
+
+    def weight(names: Iterable[str]) -> float:
+        return round(sum(weigh_operation(place.catalogue.operations[one]) * shares.get(one, 1.0) for one in names), 3)
+
+    return Excess(weight(opened), weight(opened - seen), weight(early))
+
+
 def excess(places: Iterable[ResourcePicture], now: datetime, observation: timedelta) -> Excess:
-    """Sum over clients' resources. Delegated grants are not judged: their use depends on people."""
-    granted = unused = 0
-    for place in places:
-        judged = [
-            rung
-            for rung in place.rungs
-            if rung.kind is AccessKind.APPLICATION
-            and rung.granted is not None
-            and now - rung.granted.granted_at >= observation
-        ]
-        opened = place.catalogue.opened_by_all(rung.permission for rung in judged)
-        seen = frozenset().union(*(rung.used_operations for rung in judged))
-        granted += weigh(place.catalogue, opened)
-        unused += weigh(place.catalogue, opened - seen)
-    return Excess(granted, unused)
+    return sum((excess_at(place, now, observation) for place in places), Excess())
+
+
+def trend(changes: Iterable[tuple[date, float, float]], until: date, days: int) -> list[tuple[date, Excess]]:
+    """Return the excess at the end of each of the last days. `changes`: by how much both weights rose on a day.
+
+    Days before the first change are left out: nobody looked then.
+    """
+    rows = sorted(changes)
+    if not rows:
+        return []
+    by_day: dict[date, tuple[float, float]] = {}
+    granted = unused = 0.0
+    for day, more_granted, more_unused in rows:
+        granted, unused = granted + more_granted, unused + more_unused
+        by_day[day] = (granted, unused)
+    first = max(rows[0][0], until - timedelta(days=days - 1))
+    found: list[tuple[date, Excess]] = []
+    held = max((day for day in by_day if day <= first), default=first)
+    at = by_day.get(held, (0.0, 0.0))
+    for back in range((until - first).days + 1):
+        day = first + timedelta(days=back)
+        at = by_day.get(day, at)
+        found.append((day, Excess(round(at[0], 3), round(at[1], 3))))
+    return found
+
+
+def _shares(place: ResourcePicture, held: Iterable[Rung]) -> Mapping[str, float]:
+    """Return the share of the known objects that is reached, by operation that is bounded."""
+    grants = [(one, grant) for one in held for grant in one.grants]
+    if not place.tree.everything or all(grant.reach == EVERYWHERE for _, grant in grants):
+        return {}
+    by_operation: dict[str, list[Reach]] = {}
+    for rung, grant in grants:
+        for name in place.catalogue.opened_by(rung.permission):
+            if place.catalogue.concerns_object(name):
+                by_operation.setdefault(name, []).append(grant.reach)
+    return {name: coverage(place.tree, reaches).share(place.tree) for name, reaches in by_operation.items()}

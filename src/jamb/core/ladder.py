@@ -11,6 +11,8 @@ from jamb.core.access.standing import HeldAsk, HeldGrant
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE
 
+_FOR_EVER = timedelta(days=100_000)
+
 
 @dataclass(frozen=True, slots=True)
 class Use:
@@ -27,9 +29,13 @@ class Use:
 
 
 class UsedState(StrEnum):
-    """never: granted long enough to know that it is not used. too-early: not granted long enough to say so."""
+    """never: granted long enough to know that it is not used. too-early: not granted long enough to say so.
+
+    lapsed: it was used, but not for as long as a use counts.
+    """
 
     USED = "used"
+    LAPSED = "lapsed"
     NEVER = "never"
     TOO_EARLY = "too-early"
     NOT_GRANTED = "not-granted"
@@ -37,7 +43,9 @@ class UsedState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """One permission of one kind. `used_operations` are those of E(permission) that were seen in use.
+    """One permission of one kind. `used_operations` are those of E(permission) that were seen in use and still count.
+
+    `fades_at` is when the first of them stops to count.
 
     `grants` are all in force; `granted` is the one that counts first: for everyone before for one person, wide before
     bounded, by consent before by a role.
@@ -52,6 +60,7 @@ class Rung:
     last_used_at: datetime | None
     calls_by_day: Mapping[date, int]
     grants: tuple[HeldGrant, ...] = ()
+    fades_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +80,9 @@ def ladder(
     uses: Iterable[Use],
     now: datetime,
     observation: timedelta,
+    use_counts: timedelta = _FOR_EVER,
 ) -> tuple[Rung, ...]:
-    """Return one rung per permission asked or granted, ordered by name and kind.
+    """Return one rung per permission asked or granted, ordered by name and kind. A use counts for `use_counts`.
 
     A use counts for the smallest granted permissions that open it: one that is granted beside a smaller permission
     which it implies is used only if something was done that the smaller one does not open.
@@ -94,19 +104,23 @@ def ladder(
         held = granted.get((permission, kind), [])
         first = min(held, key=_first, default=None)
         by_day: dict[date, int] = {}
+        last: dict[str, datetime] = {}
         for use in here:
             by_day[use.day] = by_day.get(use.day, 0) + use.calls
+            last[use.operation] = max(last.get(use.operation, use.last_at), use.last_at)
+        counting = {name: at for name, at in last.items() if now - at < use_counts}
         rungs.append(
             Rung(
                 permission=permission,
                 kind=kind,
                 asked=asked.get((permission, kind)),
                 granted=first,
-                used=_used_state(first, bool(here), now, observation),
-                used_operations=frozenset(use.operation for use in here),
-                last_used_at=max((use.last_at for use in here), default=None),
+                used=_used_state(first, bool(counting), bool(here), now, observation),
+                used_operations=frozenset(counting),
+                last_used_at=max(last.values(), default=None),
                 calls_by_day=by_day,
                 grants=tuple(held),
+                fades_at=min(counting.values()) + use_counts if counting and use_counts < _FOR_EVER else None,
             )
         )
     return tuple(rungs)
@@ -126,9 +140,11 @@ def count(rungs: Iterable[Rung]) -> LadderCount:
     )
 
 
-def _used_state(grant: HeldGrant | None, seen: bool, now: datetime, observation: timedelta) -> UsedState:
+def _used_state(grant: HeldGrant | None, counts: bool, seen: bool, now: datetime, observation: timedelta) -> UsedState:
     if grant is None:
         return UsedState.NOT_GRANTED
-    if seen:
+    if counts:
         return UsedState.USED
-    return UsedState.NEVER if now - grant.granted_at >= observation else UsedState.TOO_EARLY
+    if now - grant.granted_at < observation:
+        return UsedState.TOO_EARLY
+    return UsedState.LAPSED if seen else UsedState.NEVER

@@ -21,6 +21,7 @@ _FOR_PEOPLE = frozenset({AccessKind.DELEGATED})
 _FOR_GUARDS = frozenset({AccessKind.APPLICATION})
 _READ, _WRITE, _CONTROL = Effect.READ, Effect.WRITE, Effect.CONTROL
 _CLIENT, _RESOURCE = "/clients/{client}", "/resources/{name}"
+_FINDING, _FIT = "/audit/findings/{finding}", _CLIENT + "/fits/{resource}"
 _ROTATION = _CLIENT + "/rotations/{rotation}"
 
 
@@ -150,6 +151,39 @@ OPERATIONS = (
     _operation(
         "findings.assign", "Have a person see to a finding", "POST", "/audit/findings/{finding}/assignment", _WRITE
     ),
+    _operation("findings.list", "List findings", "GET", "/audit/findings", _READ),
+    _operation("findings.read", "Read a finding", "GET", _FINDING, _READ),
+    _operation("findings.list-groups", "List findings in groups", "GET", "/audit/groups", _READ),
+    _operation("findings.read-mend", "See what a finding's mend would do", "GET", _FINDING + "/mend", _READ),
+    # Whoever carries a mend out must be allowed what it does, too.
+    _operation("findings.mend", "Carry out a finding's mend", "POST", _FINDING + "/mend", _WRITE),
+    _operation("excess.rank", "Rank clients, owners or resources by excess", "GET", "/audit/excess", _READ),
+    _operation("excess.trend", "See how excess went", "GET", "/audit/excess/trend", _READ),
+    _operation("audit.look-again", "Have every client looked at anew", "POST", "/audit/evaluation", _READ),
+    _operation("audit.bundle", "Take the evidence along, signed", "GET", "/audit/bundle", _READ),
+    _operation("takeovers.read", "See who could take over what", "GET", "/audit/takeovers", _READ),
+    _operation("narrowing.list", "List narrower grants that are tried out", "GET", "/audit/trials", _READ),
+    _operation("narrowing.read", "See what would do instead", "GET", _FIT, _READ),
+    _operation("narrowing.try-out", "Try a narrower grant out dry", "POST", _FIT + "/trial", _WRITE),
+    _operation("narrowing.drop", "Stop trying a narrower grant out", "DELETE", _FIT + "/trial", _WRITE),
+    _operation("narrowing.enforce", "Put a narrower grant in force", "POST", _FIT + "/enforcement", _CONTROL),
+    _operation("clients.change", "Change a registration", "PUT", _CLIENT, _WRITE),
+    _operation("removals.list", "List removed clients", "GET", "/removals", _READ),
+    _operation("removals.preview", "See what a removal would take along", "POST", "/removals/preview", _READ),
+    _operation("clients.remove", "Remove a client", "POST", _CLIENT + "/removal", _WRITE),
+    _operation("clients.restore", "Restore a removed client", "POST", _CLIENT + "/restoration", _CONTROL),
+    _operation("publishers.list", "List publishers somebody answers for", "GET", "/publishers", _READ),
+    _operation("publishers.vouch", "Vouch for a publisher", "PUT", "/publishers/{domain}", _CONTROL),
+    _operation("publishers.disown", "Vouch for a publisher no more", "DELETE", "/publishers/{domain}", _WRITE),
+    _operation("reviews.list", "List access reviews", "GET", "/reviews", _READ),
+    _operation("reviews.read", "Read an access review", "GET", "/reviews/{review}", _READ),
+    _operation("reviews.list-items", "List what a review asks", "GET", "/reviews/{review}/items", _READ),
+    _operation("reviews.preview", "See what a review would ask", "POST", "/reviews/preview", _READ),
+    _operation("reviews.start", "Start an access review", "POST", "/reviews", _WRITE),
+    _operation("reviews.close", "Close an access review", "POST", "/reviews/{review}/closing", _WRITE),
+    _operation("reviews.carry-out", "Carry out answers", "POST", "/reviews/{review}/carrying-out", _CONTROL),
+    _operation("reviews.mine", "List what one is asked to review", "GET", "/my-reviews", _READ),
+    _operation("reviews.answer", "Answer for a client", "POST", _CLIENT + "/reviews/{review}/answers", _WRITE),
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
@@ -177,6 +211,7 @@ _TO_WORK_WITH = frozenset(
         "recipient-key.set",
         "requests.list",
         "requests.read",
+        "reviews.mine",
     }
 )
 _READ_ALL = frozenset({"registry.read"})
@@ -208,6 +243,14 @@ PERMISSIONS = (
             "requests.make",
             "requests.withdraw",
             "findings.assign",
+            "findings.mend",
+            "clients.change",
+            "clients.remove",
+            "narrowing.try-out",
+            "narrowing.drop",
+            "reviews.start",
+            "reviews.close",
+            "reviews.answer",
         ),
         _READ_ALL,
     ),
@@ -223,6 +266,12 @@ PERMISSIONS = (
             "clients.cut-off",
             "findings.waive",
             "findings.end-waiver",
+            "findings.mend",
+            "narrowing.enforce",
+            "clients.restore",
+            "publishers.vouch",
+            "publishers.disown",
+            "reviews.carry-out",
         ),
         _READ_ALL,
     ),
@@ -230,7 +279,7 @@ PERMISSIONS = (
         "credentials.manage",
         "Issue, hand over, probe and withdraw credentials",
         _BOTH,
-        _CREDENTIALS,
+        _CREDENTIALS | {"findings.mend"},
         _READ_ALL,
     ),
     Permission(
@@ -262,7 +311,7 @@ PERMISSIONS = (
         "clients.edit-own",
         "Ask on behalf of the clients one owns",
         _FOR_PEOPLE,
-        _unlocks("asks.add", "asks.add-list", "asks.drop", "requests.make", "requests.withdraw"),
+        _unlocks("asks.add", "asks.add-list", "asks.drop", "requests.make", "requests.withdraw", "reviews.answer"),
         frozenset({"clients.read-own"}),
     ),
     Permission(
@@ -272,6 +321,7 @@ PERMISSIONS = (
         _unlocks(
             "owners.change",
             "clients.set-state",
+            "clients.change",
             "clients.cut-off",
             "takeover.ask",
             "consent.withdraw",

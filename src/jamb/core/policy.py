@@ -38,6 +38,9 @@ class DirectoryPolicy:
         digest_hours: how long a person is left alone after a letter, but for what is urgent.
         attempts_days: how long records of token requests are kept.
         observation_days: how long a grant must stand before "never used" means anything.
+        use_counts_days: how long a use counts: what was not done for so long counts as not used.
+        dry_days: how long a narrower grant is tried out dry before it may take the place of a wider one.
+        restore_days: how long a removed client can be restored.
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
         session_seconds: life of a console session.
@@ -65,6 +68,9 @@ class DirectoryPolicy:
     digest_hours: int = 24
     attempts_days: int = 90
     observation_days: int = 14
+    use_counts_days: int = 90
+    dry_days: int = 14
+    restore_days: int = 30
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
     session_seconds: int = 10 * 3600
@@ -85,6 +91,10 @@ class DirectoryPolicy:
     def observation(self) -> timedelta:
         return timedelta(days=self.observation_days)
 
+    @property
+    def use_counts(self) -> timedelta:
+        return timedelta(days=self.use_counts_days)
+
 
 # A weight that no client reaches: the setting that has it bounds nothing.
 ANY_WEIGHT = 100_000
@@ -104,6 +114,9 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "digest_hours": (0, 720),
     "attempts_days": (7, 3650),
     "observation_days": (1, 365),
+    "use_counts_days": (1, 3650),
+    "dry_days": (1, 180),
+    "restore_days": (1, 365),
     "access_token_seconds": (60, 3600),
     "person_token_seconds": (300, 7 * 86400),
     "session_seconds": (300, 7 * 86400),
@@ -111,6 +124,14 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "two_approvers_weight": (1, 100_000),
     "request_days": (1, 90),
 }
+
+# Settings that may not be above others.
+_AT_MOST = (
+    ("secret_default_days", "secret_longest_days"),
+    ("key_default_days", "key_longest_days"),
+    ("observation_days", "use_counts_days"),
+    ("two_people_weight", "two_approvers_weight"),
+)
 
 
 def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterable[str]) -> DirectoryPolicy:
@@ -130,17 +151,10 @@ def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterabl
     if violations:
         raise BadInput("This policy cannot be saved as it is.", violations=tuple(violations))
     after = replace(policy, **changes)
-    if after.secret_default_days > after.secret_longest_days:
-        violations.append(
-            Violation("secret_default_days", str(after.secret_default_days), f"at most {after.secret_longest_days}")
-        )
-    if after.key_default_days > after.key_longest_days:
-        violations.append(
-            Violation("key_default_days", str(after.key_default_days), f"at most {after.key_longest_days}")
-        )
-    if after.two_people_weight > after.two_approvers_weight:
-        allowed = f"at most two_approvers_weight, {after.two_approvers_weight}"
-        violations.append(Violation("two_people_weight", str(after.two_people_weight), allowed))
+    for small, large in _AT_MOST:
+        if getattr(after, small) > getattr(after, large):
+            allowed = f"at most {getattr(after, large)}, the {large}"
+            violations.append(Violation(small, str(getattr(after, small)), allowed))
     unknown = sorted(set(after.registering_groups) - set(groups))
     if unknown or (after.registering is Registering.GROUPS and not after.registering_groups):
         sent = ", ".join(unknown) or "none"

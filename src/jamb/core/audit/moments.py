@@ -36,6 +36,15 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetim
         yield tried.last_at + RECENT + _AFTER
     if client.registered_at is not None:
         yield client.registered_at + STARTS_WITHIN
+    yield from filter(None, (client.trial_ends_at, *_around(client)))
+
+
+def _around(client: ClientPicture) -> Iterator[datetime | None]:
+    """Yield when evidence fades, and when what others may do changes."""
+    for place in client.resources:
+        yield from (place.objects_fade_at, place.people_fade_at)
+    yield from (one.changes_at for one in client.owners)
+    yield from (one.until for one in client.others)
 
 
 def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[datetime]:
@@ -49,6 +58,8 @@ def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[
 
 
 def _of_rung(rung: Rung, policy: DirectoryPolicy) -> Iterator[datetime]:
+    if rung.fades_at is not None:
+        yield rung.fades_at
     if rung.asked is not None:
         yield rung.asked.asked_at + WAITS_LONG
     for grant in rung.grants:

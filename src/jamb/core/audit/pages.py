@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from html import escape
 from typing import TYPE_CHECKING
 
@@ -12,6 +12,7 @@ from jamb.core.audit.findings import Family, Rule, Severity
 
 if TYPE_CHECKING:
     from jamb.core.audit.reports import Reported
+    from jamb.core.excess import Excess
 
 _STYLE = """
 body { font: 14px/1.45 system-ui, sans-serif; color: #1b2427; margin: 2.5rem auto; max-width: 60rem; padding: 0 1rem; }
@@ -24,6 +25,11 @@ th { font-weight: 560; color: #4c585c; border-bottom-color: #1b2427; }
 .soft { color: #4c585c; }
 .figures { display: flex; gap: 2.5rem; margin: 1.2rem 0; }
 .figures b { font-size: 2rem; display: block; }
+figure { margin: 0; flex: 1; }
+figcaption { font-size: .9rem; margin-bottom: .4rem; }
+svg { width: 100%; height: auto; }
+svg text { font: 10px system-ui, sans-serif; fill: #4c585c; }
+.trends { display: flex; gap: 2.5rem; margin: 1.4rem 0; }
 .bar { display: inline-block; height: .7rem; margin-right: .4rem; background: #1d5b73; }
 .number { white-space: nowrap; }
 .high { color: #a2321b; font-weight: 560; }
@@ -56,8 +62,15 @@ def rules_page(rules: Sequence[Rule]) -> str:
     return "".join(parts)
 
 
-def html_report(place: str, version: str, rules: Sequence[Rule], found: Iterable[Reported], now: datetime) -> str:
-    """Return a report as one page, with nothing from elsewhere: figures, findings by rule, an index by client."""
+def html_report(
+    place: str,
+    version: str,
+    rules: Sequence[Rule],
+    found: Iterable[Reported],
+    now: datetime,
+    history: Sequence[tuple[date, Excess]] = (),
+) -> str:
+    """Return a report as one page, with nothing from elsewhere: figures, trends, findings by rule, by client."""
     every = list(found)
     standing = [one for one in every if one.waived_until is None]
     title = f"Audit of {escape(place)}, {now:%Y-%m-%d}"
@@ -67,6 +80,7 @@ def html_report(place: str, version: str, rules: Sequence[Rule], found: Iterable
             f"<title>{title}</title><style>{_STYLE}</style></head><body>",
             f"<header><h1>{title}</h1><p class='soft'>As of {now:%Y-%m-%d %H:%M} UTC, by Jamb {escape(version)}.</p>",
             _figures(standing, len(every) - len(standing)),
+            _trends(standing, history, now),
             _by_rule(rules, standing),
             "</header>",
             *(_rule(rule, [one for one in every if one.rule == rule.id]) for rule in rules),
@@ -82,6 +96,45 @@ def _figures(standing: Sequence[Reported], waived: int) -> str:
     cells += [(str(len({one.client_id for one in standing})), "clients concerned", ""), (str(waived), "waived", "")]
     shown = "".join(f"<div class='{kind}'><b>{number}</b>{words}</div>" for number, words, kind in cells)
     return f"<div class='figures'>{shown}</div>"
+
+
+_WIDE, _TALL = 420, 90
+
+
+def _trends(standing: Sequence[Reported], history: Sequence[tuple[date, Excess]], now: datetime) -> str:
+    """Draw how excess went, and since when what is open is known."""
+    judged = [(day, one.share) for day, one in history if one.share is not None]
+    parts = []
+    if judged:
+        first, last = judged[0], judged[-1]
+        words = f"Excess: {first[1]:.0%} on {first[0]:%Y-%m-%d}, {last[1]:.0%} on {last[0]:%Y-%m-%d}"
+        parts.append(_figure(words, "of the granted weight is not used", [(day, share) for day, share in judged], 1.0))
+    known = Counter(one.first_seen_at.date() for one in standing)
+    days = [now.date() - timedelta(days=back) for back in range(89, -1, -1)]
+    seen, rows = sum(count for day, count in known.items() if day < days[0]), []
+    for day in days:
+        seen += known[day]
+        rows.append((day, float(seen)))
+    older = sum(count for day, count in known.items() if day < days[0])
+    words = f"Open findings: {len(standing)}, of which {older} are older than 90 days"
+    parts.append(_figure(words, "of what is open today, known on each day", rows, max(float(seen), 1.0)))
+    return f"<div class='trends'>{''.join(parts)}</div>"
+
+
+def _figure(words: str, below: str, rows: Sequence[tuple[date, float]], most: float) -> str:
+    wide = max(len(rows) - 1, 1)
+    points = " ".join(
+        f"{_WIDE * place / wide:.1f},{_TALL - _TALL * value / most:.1f}" for place, (_, value) in enumerate(rows)
+    )
+    line = f"<polyline points='{points}' fill='none' stroke='#1d5b73' stroke-width='2'/>" if len(rows) > 1 else ""
+    base = f"<line x1='0' y1='{_TALL}' x2='{_WIDE}' y2='{_TALL}' stroke='#8f887a'/>"
+    ends = (
+        f"<text x='0' y='{_TALL + 14}'>{rows[0][0]:%Y-%m-%d}</text>"
+        f"<text x='{_WIDE}' y='{_TALL + 14}' text-anchor='end'>{rows[-1][0]:%Y-%m-%d}</text>"
+    )
+    drawn = f"<svg viewBox='0 -4 {_WIDE} {_TALL + 22}' role='img' aria-label='{escape(words)}'>{base}{line}{ends}</svg>"
+    caption = f"<figcaption>{escape(words)} <span class='soft'>{escape(below)}</span></figcaption>"
+    return f"<figure>{caption}{drawn}</figure>"
 
 
 def _by_rule(rules: Sequence[Rule], standing: Sequence[Reported]) -> str:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung
 from jamb.core.permissions import Catalogue
+from jamb.core.reach import NO_COLLECTIONS, CollectionTree
 
 _STANDING = frozenset({CredentialState.LIVE, CredentialState.EXPIRING})
 
@@ -43,20 +45,48 @@ class CredentialPicture:
 
 @dataclass(frozen=True, slots=True)
 class ResourcePicture:
-    """One resource with the client's ladder on it. `bounds_objects`: grants there can be bounded to collections."""
+    """One resource with the client's ladder on it.
+
+    Attributes:
+        tree: collections to which a grant could be bounded.
+        objects: the objects that the client, as itself, was seen to touch while that counts, by operation; an empty
+            name stands for those that lie in no collection.
+        objects_fade_at: when the first of these stops to count.
+        gone: collections (of Jamb's own API: clients) that a reach names and that are not there any more.
+        people: how many people it was seen to act for while that counts; None: nobody reports that.
+        people_fade_at: when the first of these stops to count.
+    """
 
     catalogue: Catalogue
     rungs: tuple[Rung, ...]
-    bounds_objects: bool = False
+    tree: CollectionTree = NO_COLLECTIONS
+    objects: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    objects_fade_at: datetime | None = None
+    gone: frozenset[str] = frozenset()
+    people: tuple[str, ...] | None = None
+    people_fade_at: datetime | None = None
+
+    @property
+    def bounds_objects(self) -> bool:
+        return bool(self.tree.collections)
 
 
 @dataclass(frozen=True, slots=True)
 class OwnerPicture:
-    """`live`: may still sign in. `full`: answers for everything about the client."""
+    """`live`: may still sign in. `full`: answers for everything about the client, and so can issue its credentials.
+
+    Attributes:
+        beyond: grave operations ("resource: operation") that the client may do as itself, and this person may not.
+        beyond_weight: their weight.
+        changes_at: when a role of this person ends.
+    """
 
     name: str
     live: bool = True
     full: bool = True
+    beyond: tuple[str, ...] = ()
+    beyond_weight: int = 0
+    changes_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +110,20 @@ class DeadTries:
 
 
 @dataclass(frozen=True, slots=True)
+class OtherPicture:
+    """Another client whose credentials or owners this one can change, and which can itself give access."""
+
+    id: str
+    name: str
+    by: str
+    controls: tuple[str, ...]
+    until: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class ClientPicture:
+    """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there."""
+
     id: str
     name: str
     live: bool
@@ -92,6 +135,13 @@ class ClientPicture:
     registered_at: datetime | None = None
     rotations: tuple[RotationPicture, ...] = ()
     dead_tries: tuple[DeadTries, ...] = ()
+    domain: str = ""
+    redirect_uris: tuple[str, ...] = ()
+    publisher: str = ""
+    vouched: bool = True
+    trial_ends_at: datetime | None = None
+    others: tuple[OtherPicture, ...] = ()
+    population: int = 0
 
     @property
     def last_seen_at(self) -> datetime | None:

@@ -7,13 +7,14 @@ import io
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from enum import StrEnum
 from hashlib import sha256
 from typing import Any
 
 from jamb.core.audit.findings import Act, Rule, Severity
 from jamb.core.audit.pages import html_report
+from jamb.core.excess import Excess
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"
 _LEVEL = {Severity.LOW: "note", Severity.MEDIUM: "warning", Severity.HIGH: "error"}
@@ -70,13 +71,24 @@ def fingerprint(rule: str, client_id: str, subject: str) -> str:
 
 
 def report(
-    form: ReportForm, place: str, version: str, rules: Sequence[Rule], found: Iterable[Reported], now: datetime
+    form: ReportForm,
+    place: str,
+    version: str,
+    rules: Sequence[Rule],
+    found: Iterable[Reported],
+    now: datetime,
+    history: Sequence[tuple[date, Excess]] = (),
 ) -> str:
-    """Return a report. `place`: the directory that was audited, in words fit for an identifier."""
+    """Return a report.
+
+    Args:
+        place: the directory that was audited, in words fit for an identifier.
+        history: its excess at the end of each day, for the page.
+    """
     writers: dict[ReportForm, Callable[[], str]] = {
         ReportForm.SARIF: lambda: _sarif(place, version, rules, found, now),
         ReportForm.CSV: lambda: _csv(found),
-        ReportForm.HTML: lambda: html_report(place, version, rules, found, now),
+        ReportForm.HTML: lambda: html_report(place, version, rules, found, now, history),
         ReportForm.JSONL: lambda: "".join(json.dumps(_plain(one), ensure_ascii=False) + "\n" for one in found),
     }
     return writers[form]()

@@ -15,10 +15,14 @@ _PARTS: dict[NoticeKind, str] = {
     NoticeKind.ROTATION_OVERDUE: "Rotations that are overdue",
     NoticeKind.ROTATION_UNSEEN: "New credentials that nothing uses yet",
     NoticeKind.REQUEST_WAITS: "Requests that wait for you",
+    NoticeKind.REVIEW_ASKS: "What your clients hold is under review: please answer",
     NoticeKind.ENDS_SOON: "Credentials that end soon",
     NoticeKind.REQUEST_DECIDED: "Requests that were decided",
     NoticeKind.ROTATION_OPENED: "Rotations opened",
     NoticeKind.ROTATION_ENDED: "Rotations done",
+    NoticeKind.REVIEW_OVER: "Reviews that are over",
+    NoticeKind.TRIAL_DONE: "Narrower grants that were tried out",
+    NoticeKind.AUDIT_WEEKLY: "The audit, this week",
 }
 _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.LINK_TRIED: ("handover link in two hands", "handover links in two hands"),
@@ -31,6 +35,10 @@ _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.REQUEST_DECIDED: ("request decided", "requests decided"),
     NoticeKind.ROTATION_OPENED: ("rotation opened", "rotations opened"),
     NoticeKind.ROTATION_ENDED: ("rotation done", "rotations done"),
+    NoticeKind.REVIEW_ASKS: ("client under review", "clients under review"),
+    NoticeKind.REVIEW_OVER: ("review over", "reviews over"),
+    NoticeKind.TRIAL_DONE: ("narrower grant tried out", "narrower grants tried out"),
+    NoticeKind.AUDIT_WEEKLY: ("weekly audit", "weekly audits"),
 }
 MOST_LINES = 100
 

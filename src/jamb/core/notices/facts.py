@@ -20,14 +20,20 @@ class NoticeKind(StrEnum):
     REQUEST_WAITS = "request-waits"
     REQUEST_DECIDED = "request-decided"
     LINK_TRIED = "handover-tried-again"
+    REVIEW_ASKS = "review-asks"
+    REVIEW_OVER = "review-over"
+    TRIAL_DONE = "narrowing-tried-out"
+    AUDIT_WEEKLY = "audit-weekly"
 
 
 class Audience(StrEnum):
-    """Who is told beside people who are named: a client without owners falls to the custodians."""
+    """Who is told beside people who are named."""
 
     OWNERS = "owners"
     CUSTODIANS = "custodians"
     APPROVERS = "approvers"
+    AUDITORS = "auditors"
+    STEWARDS = "stewards"
 
 
 # These do not wait for the next digest.
@@ -48,7 +54,10 @@ MOST_TRIES = 12
 
 @dataclass(frozen=True, slots=True)
 class Fact:
-    """Something to tell. `key` names it for ever; `people`: told beside the audiences; `path`: where it is seen."""
+    """Something to tell. `key` names it for ever; `people`: told beside the audiences; `path`: where it is seen.
+
+    `else_to`: who is told of a client that nobody owns.
+    """
 
     key: str
     kind: NoticeKind
@@ -58,6 +67,7 @@ class Fact:
     path: str
     audiences: Collection[Audience]
     people: Collection[UUID] = ()
+    else_to: Audience = Audience.CUSTODIANS
 
 
 def is_urgent(kind: NoticeKind) -> bool:

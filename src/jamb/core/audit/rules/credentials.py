@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from jamb.core.audit.breaches import life_breach
 from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
+from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState
 from jamb.core.excess import granted_weight
 from jamb.core.policy import DirectoryPolicy
@@ -225,6 +226,22 @@ def _still_tried(client: ClientPicture, _policy: DirectoryPolicy, now: datetime)
             )
 
 
+def _public_secret(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    secrets = [one for one in _working(client, now) if one.kind is CredentialKind.SECRET]
+    if client.kind is ClientKind.NATIVE and secrets:
+        yield finding(
+            "secret-on-public-client",
+            client,
+            "",
+            Severity.HIGH,
+            "Has a secret, and cannot keep one",
+            {one.hint: f"ends {exact(one.expires_at)}" for one in secrets},
+            "Withdraw it: a public client proves nothing by what everybody who has it can read.",
+            Act.WITHDRAW_CREDENTIAL,
+            secrets[0].id,
+        )
+
+
 RULES = (
     Rule(
         "credential-expiring", Family.CREDENTIALS, "Credential about to end",
@@ -280,5 +297,10 @@ RULES = (
         "Either a job is failing unseen, or somebody tries what they found.",
         "High where nothing of the client works; medium where something does.",
         "NIST SP 800-92 section 2.1 (authentication failures)", _still_tried,
+    ),
+    Rule(
+        "secret-on-public-client", Family.CREDENTIALS, "Secret on a public client",
+        "It lies on every device that the client is installed on, and is no secret.",
+        "Always high.", "RFC 6749 section 2.1; RFC 8252 section 8.5", _public_secret,
     ),
 )  # fmt: skip

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from jamb.core import own_api
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding
+from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, ResourcePicture
 from jamb.core.ladder import Rung, UsedState
-from jamb.core.permissions import AccessKind, DataClass, Effect, smallest, weigh
+from jamb.core.permissions import AccessKind, Effect, smallest, weigh
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE
 
@@ -18,53 +18,55 @@ HIGH_WEIGHT = 24
 MEDIUM_WEIGHT = 4
 WAITS_LONG = timedelta(days=30)
 # A proposal past this is not proven smallest, and still smaller than what is held.
-_MOST_STEPS = 2_000
-_SENSITIVE = frozenset({DataClass.PERSONAL, DataClass.RESTRICTED})
+MOST_STEPS = 2_000
 _APPLICATION = AccessKind.APPLICATION
+_UNUSED = frozenset({UsedState.NEVER, UsedState.LAPSED})
 
 
-def _by_weight(weight: int) -> Severity:
+def by_weight(weight: int) -> Severity:
     return Severity.HIGH if weight >= HIGH_WEIGHT else Severity.MEDIUM if weight >= MEDIUM_WEIGHT else Severity.LOW
 
 
-def _held(client: ClientPicture) -> Iterator[tuple[ResourcePicture, Rung]]:
+def held_rungs(client: ClientPicture) -> Iterator[tuple[ResourcePicture, Rung]]:
     for place in client.resources:
         for rung in place.rungs:
             if rung.granted is not None:
                 yield place, rung
 
 
-def _subject(place: ResourcePicture, rung: Rung) -> str:
+def subject_of(place: ResourcePicture, rung: Rung) -> str:
     return f"{place.catalogue.name}/{rung.permission}/{rung.kind}"
 
 
 def _never_used(client: ClientPicture, policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    for place, rung in _held(client):
-        if rung.used is not UsedState.NEVER or rung.granted is None or rung.kind is AccessKind.DELEGATED:
+    for place, rung in held_rungs(client):
+        if rung.used not in _UNUSED or rung.granted is None or rung.kind is AccessKind.DELEGATED:
             continue
         opened = place.catalogue.opened_by(rung.permission)
         weight = weigh(place.catalogue, opened)
         yield finding(
             "permission-never-used",
             client,
-            _subject(place, rung),
-            _by_weight(weight),
-            f"{rung.permission}, granted on {day(rung.granted.granted_at)}, was never used",
+            subject_of(place, rung),
+            by_weight(weight),
+            f"{rung.permission}, granted on {day(rung.granted.granted_at)}, was "
+            + ("never used" if rung.used is UsedState.NEVER else f"last used on {day(rung.last_used_at)}"),
             {
                 "resource": place.catalogue.name,
                 "granted": exact(rung.granted.granted_at),
+                "last used": on(rung.last_used_at),
                 "operations": str(len(opened)),
                 "weight": str(weight),
-                "policy": f"judged after {policy.observation_days} days",
+                "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
             },
             f"Ask the owner what {rung.permission} is for; take it away if nobody can say.",
             Act.WITHDRAW_ROLE if rung.granted.through else Act.END_CONSENT,
-            _subject(place, rung),
+            subject_of(place, rung),
         )
 
 
 def _implied(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    for place, rung in _held(client):
+    for place, rung in held_rungs(client):
         for bigger in place.rungs:
             contains = rung.permission in place.catalogue.closure(bigger.permission) - {bigger.permission}
             if bigger.granted is None or bigger.kind is not rung.kind or not contains:
@@ -75,7 +77,7 @@ def _implied(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) ->
                 yield finding(
                     "permission-implied",
                     client,
-                    _subject(place, rung),
+                    subject_of(place, rung),
                     Severity.LOW,
                     f"{rung.permission} is contained in {bigger.permission}",
                     {
@@ -85,7 +87,7 @@ def _implied(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) ->
                     },
                     f"End one: {bigger.permission} if what {rung.permission} opens is enough, else {rung.permission}.",
                     Act.END_CONSENT,
-                    _subject(place, rung),
+                    subject_of(place, rung),
                 )
                 break
 
@@ -104,7 +106,9 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
         if not done:
             continue
         opened = place.catalogue.opened_by_all(rung.permission for rung in used)
-        proposal = smallest(place.catalogue, done, _APPLICATION, most_steps=_MOST_STEPS)
+        if opened == done:
+            continue
+        proposal = smallest(place.catalogue, done, _APPLICATION, most_steps=MOST_STEPS)
         before = weigh(place.catalogue, opened)
         after = weigh(place.catalogue, place.catalogue.opened_by_all(proposal.permissions))
         if proposal.unreachable or after >= before:
@@ -114,7 +118,7 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
             "permission-larger-than-use",
             client,
             place.catalogue.name,
-            _by_weight(before - after),
+            by_weight(before - after),
             f"{', '.join(proposal.permissions)} would do instead of {held}",
             {
                 "resource": place.catalogue.name,
@@ -126,33 +130,6 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
             f"Ask for {', '.join(proposal.permissions)}, and end the consent to what is larger.",
             Act.REPLACE_PERMISSIONS,
             place.catalogue.name,
-        )
-
-
-def _unbounded(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    for place, rung in _held(client):
-        if not place.bounds_objects or rung.kind is not _APPLICATION or rung.granted is None:
-            continue
-        operations = [place.catalogue.operations[name] for name in place.catalogue.opened_by(rung.permission)]
-        concerned = f"{{{place.catalogue.object_name}}}"
-        touching = [one for one in operations if one.data_class in _SENSITIVE and concerned in one.path]
-        if rung.granted.reach != EVERYWHERE or not touching:
-            continue
-        worse = any(one.data_class is DataClass.RESTRICTED or one.effect is not Effect.READ for one in touching)
-        yield finding(
-            "reach-unbounded",
-            client,
-            _subject(place, rung),
-            Severity.HIGH if worse else Severity.MEDIUM,
-            f"{rung.permission} reaches every {place.catalogue.object_name} of {place.catalogue.name}",
-            {
-                "resource": place.catalogue.name,
-                "operations": ", ".join(sorted(one.name for one in touching)),
-                "data": ", ".join(sorted({one.data_class.value for one in touching})),
-            },
-            "Bound it to the collections that its work is about.",
-            Act.NARROW_REACH,
-            _subject(place, rung),
         )
 
 
@@ -186,18 +163,18 @@ def _controls(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
 
 
 def _not_asked(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    for place, rung in _held(client):
+    for place, rung in held_rungs(client):
         if rung.asked is None and rung.granted is not None and not rung.granted.through:
             yield finding(
                 "granted-not-asked",
                 client,
-                _subject(place, rung),
+                subject_of(place, rung),
                 Severity.LOW,
                 f"{rung.permission} is granted, and the registration does not ask for it",
                 {"resource": place.catalogue.name, "granted": exact(rung.granted.granted_at)},
                 "Ask for it, with the reason, if it is needed; else end the consent.",
                 Act.ASK,
-                _subject(place, rung),
+                subject_of(place, rung),
             )
 
 
@@ -208,13 +185,13 @@ def _waits(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> It
                 yield finding(
                     "asked-never-granted",
                     client,
-                    _subject(place, rung),
+                    subject_of(place, rung),
                     Severity.LOW,
                     f"{rung.permission} is asked for since {day(rung.asked.asked_at)}, and not granted",
                     {"resource": place.catalogue.name, "asked": exact(rung.asked.asked_at)},
                     "Drop the ask if the client does without; else have an approver decide.",
                     Act.DROP_ASK,
-                    _subject(place, rung),
+                    subject_of(place, rung),
                 )
 
 
@@ -225,7 +202,7 @@ def _top_role(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
             for grant in rung.grants:
                 if grant.through and grant.reach == EVERYWHERE:
                     by_role.setdefault(grant.through, set()).add(rung.permission)
-        everything = place.catalogue.opened_by_all(place.catalogue.permissions)
+        everything = place.catalogue.opened_by_all(place.catalogue.permissions) if by_role else frozenset()
         for role, permissions in sorted(by_role.items()):
             # Every operation that a client could be let into at all.
             if everything and place.catalogue.opened_by_all(permissions) >= everything:
@@ -240,6 +217,41 @@ def _top_role(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
                     Act.WITHDRAW_ROLE,
                     f"{place.catalogue.name}/{role}",
                 )
+
+
+def _through_others(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    for other in client.others:
+        yield finding(
+            "controls-through-others",
+            client,
+            other.id,
+            Severity.HIGH,
+            f"Can take over {other.name}, which can give access",
+            {
+                "way": f"{client.name} → ({other.by}) → {other.name} → ({', '.join(other.controls[:4])})",
+                "steps": "2",
+            },
+            f"Take {other.name} out of its reach, or let people do this instead.",
+            Act.NARROW_REACH,
+            f"{own_api.NAME}/{other.by}/{_APPLICATION}",
+        )
+
+
+def _weak_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    weaker = [one for one in client.owners if one.live and one.full and one.beyond_weight >= HIGH_WEIGHT]
+    if weaker and client.live:
+        worst = max(one.beyond_weight for one in weaker)
+        names = ", ".join(one.name for one in weaker)
+        yield finding(
+            "owner-weaker-than-client",
+            client,
+            "",
+            Severity.HIGH if worst >= 3 * HIGH_WEIGHT else Severity.MEDIUM,
+            f"{names} could do by it what they may not do themselves",
+            {one.name: f"weight {one.beyond_weight}: {', '.join(one.beyond[:5])}" for one in weaker},
+            "Let it be owned by somebody who may do as much, or leave them to see and ask only.",
+            Act.NAME_OWNER,
+        )
 
 
 RULES = (
@@ -261,12 +273,6 @@ RULES = (
         "RFC 9700 section 2.3 (access token privilege restriction)", _larger_than_use,
     ),
     Rule(
-        "reach-unbounded", Family.PRIVILEGE, "Sensitive data without bounds",
-        "The client reaches every person's data though collections exist to which it could be bounded.",
-        "High for restricted data or more than reading; medium for reading personal data.",
-        "RFC 9396 section 2 (authorization details)", _unbounded,
-    ),
-    Rule(
         "controls-registrations", Family.PRIVILEGE, "Client that can give access",
         "Whoever has its credential can give themselves whatever this directory gives.",
         "High over all clients; medium where it is bounded to some.",
@@ -286,5 +292,16 @@ RULES = (
         "top-role-on-client", Family.PRIVILEGE, "Top role on a client",
         "A role that opens everything belongs to people who answer for it, if to anyone.",
         "Always high.", "ISO/IEC 27002:2022 control 8.2 (privileged access rights)", _top_role,
+    ),
+    Rule(
+        "controls-through-others", Family.PRIVILEGE, "Client that can give access through another",
+        "It may issue a credential of another client, or change who owns it, and that one can give access.",
+        "Always high.", "NIST SP 800-53 rev. 5 control AC-6 (least privilege)", _through_others,
+    ),
+    Rule(
+        "owner-weaker-than-client", Family.PRIVILEGE, "Owner weaker than what they own",
+        "Who owns a client can issue a credential of it to themselves, and do by it what their own roles do not allow.",
+        f"By the weight of what is beyond the owner: high from {3 * HIGH_WEIGHT}, medium from {HIGH_WEIGHT}.",
+        "NIST SP 800-53 rev. 5 control AC-6 (least privilege)", _weak_owner,
     ),
 )  # fmt: skip

@@ -8,12 +8,14 @@ from datetime import datetime, timedelta
 from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
-from jamb.core.clients import ClientKind
+from jamb.core.clients import LOOPBACK, ClientKind, host_of
 from jamb.core.policy import DirectoryPolicy
 
 # How long a new client is given to be put to work.
 STARTS_WITHIN = timedelta(days=30)
 FEWEST_WORDS = 2
+# Schemes of native clients lead to the device itself.
+_WEB = frozenset({"http", "https"})
 
 
 def _granted(client: ClientPicture) -> int:
@@ -129,6 +131,94 @@ def _disabled_with_credentials(client: ClientPicture, _policy: DirectoryPolicy, 
         )
 
 
+def _plain_http(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    plain = [one for one in client.redirect_uris if host_of(one)[0] == "http" and host_of(one)[1] not in LOOPBACK]
+    if plain:
+        yield finding(
+            "redirect-plain-http",
+            client,
+            "",
+            Severity.HIGH if client.live else Severity.MEDIUM,
+            "Answers are sent in the clear",
+            {"redirect URIs": ", ".join(plain)},
+            "Have them answer by https, and correct the addresses.",
+            Act.CHANGE_REGISTRATION,
+        )
+
+
+def _foreign_host(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    known = [one for one in (client.domain, client.publisher) if one]
+    foreign = [
+        one
+        for one in client.redirect_uris
+        if (place := host_of(one))[0] in _WEB
+        and place[1] not in LOOPBACK
+        and not any(_within(place[1], domain) for domain in known)
+    ]
+    if foreign and client.domain:
+        yield finding(
+            "redirect-foreign-host",
+            client,
+            "",
+            Severity.MEDIUM,
+            "Answers are sent outside",
+            {"redirect URIs": ", ".join(foreign), "known domains": ", ".join(known)},
+            "Say who publishes it, if it is theirs; else correct the addresses.",
+            Act.CHANGE_REGISTRATION,
+        )
+
+
+def _loopback(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    local = [one for one in client.redirect_uris if host_of(one)[1] in LOOPBACK]
+    if local and client.live and client.kind is ClientKind.SERVICE:
+        yield finding(
+            "redirect-loopback",
+            client,
+            "",
+            Severity.LOW,
+            "Answers may be sent to whoever runs it on their own machine",
+            {"redirect URIs": ", ".join(local)},
+            "Take the addresses off once it is built; let developers have a client of their own.",
+            Act.CHANGE_REGISTRATION,
+        )
+
+
+def _trial_over(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    ends = client.trial_ends_at
+    if ends is not None and ends <= now and client.live:
+        yield finding(
+            "trial-over",
+            client,
+            "",
+            Severity.MEDIUM if _granted(client) else Severity.LOW,
+            f"Was to be tried until {day(ends)}, and is still live",
+            {"trial ended": exact(ends), "granted permissions": str(_granted(client))},
+            "Disable it, or take the end of the trial off if it stays.",
+            Act.DISABLE,
+        )
+
+
+def _unvouched(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    foreign = client.publisher and not _within(client.publisher, client.domain)
+    if foreign and not client.vouched:
+        granted = _granted(client)
+        yield finding(
+            "publisher-unvouched",
+            client,
+            "",
+            Severity.MEDIUM if granted else Severity.LOW,
+            f"Comes from {client.publisher}, for which nobody here answers",
+            {"publisher": client.publisher, "granted permissions": str(granted)},
+            "Find out who they are and vouch for them, with the reason; else disable it.",
+            Act.VOUCH,
+            client.publisher,
+        )
+
+
+def _within(host: str, domain: str) -> bool:
+    return host == domain or host.endswith(f".{domain}")
+
+
 RULES = (
     Rule(
         "no-owner", Family.REGISTRATION, "Registration without owner",
@@ -168,5 +258,32 @@ RULES = (
         "disabled-with-credentials", Family.REGISTRATION, "Disabled client with credentials",
         "Enabling it, by mistake even, lets whoever kept a copy of its credential in again.",
         "Always medium.", "NIST SP 800-57 part 1 section 8.3 (post-operational phase)", _disabled_with_credentials,
+    ),
+    Rule(
+        "redirect-plain-http", Family.REGISTRATION, "Redirect URI in the clear",
+        "Whoever is on the way reads the answer, and with it the authorization code.",
+        "High on a live client; medium otherwise.", "RFC 9700 section 2.6", _plain_http,
+    ),
+    Rule(
+        "redirect-foreign-host", Family.REGISTRATION, "Redirect URI outside",
+        "The answers for people of this organisation go to an address that is neither its own nor the publisher's.",
+        "Always medium.", "RFC 9700 section 4.1 (insufficient redirection URI validation)", _foreign_host,
+    ),
+    Rule(
+        "redirect-loopback", Family.REGISTRATION, "Loopback redirect URI on a confidential client",
+        "Left from building it: any program on the machine of whoever is signed in can take the answer.",
+        "Always low.", "RFC 8252 section 8.3; RFC 9700 section 2.1", _loopback,
+    ),
+    Rule(
+        "trial-over", Family.REGISTRATION, "Trial past its date",
+        "It was let in for a while, and stayed.",
+        "Medium where permissions are granted; low otherwise.",
+        "ISO/IEC 27002:2022 control 5.18 (access rights)", _trial_over,
+    ),
+    Rule(
+        "publisher-unvouched", Family.REGISTRATION, "Publisher nobody vouched for",
+        "Somebody else makes and runs it, and nobody here said that they are known.",
+        "Medium where permissions are granted; low otherwise.",
+        "ISO/IEC 27002:2022 control 5.19 (supplier relationships)", _unvouched,
     ),
 )  # fmt: skip

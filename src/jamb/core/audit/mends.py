@@ -1,0 +1,44 @@
+"""How a finding is mended: which operation of Jamb's own API that is, on what, and what must be said with it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from jamb.core.audit.findings import Act
+
+
+class MendInput(StrEnum):
+    """What whoever mends must say, beside yes."""
+
+    NOTHING = ""
+    REASON = "reason"
+    LOGIN = "login"
+    REACH = "reach"
+
+
+@dataclass(frozen=True, slots=True)
+class Mending:
+    """`operation`: what one must be allowed. `title`: of the button, as a command to the program."""
+
+    operation: str
+    title: str
+    needs: MendInput = MendInput.NOTHING
+
+
+MENDINGS: dict[Act, Mending] = {
+    Act.WITHDRAW_CREDENTIAL: Mending("credentials.withdraw", "Withdraw it"),
+    Act.CLOSE_ROTATION: Mending("rotations.close", "Close the rotation"),
+    Act.END_CONSENT: Mending("consent.withdraw", "End the consent"),
+    Act.WITHDRAW_ROLE: Mending("roles.withdraw", "Withdraw the role"),
+    Act.NARROW_REACH: Mending("consent.change-reach", "Bound it", MendInput.REACH),
+    Act.REPLACE_PERMISSIONS: Mending("narrowing.enforce", "Replace it by what would do"),
+    Act.NARROW_PEOPLE: Mending("consent.grant", "Consent for these people only"),
+    Act.ASK: Mending("asks.add", "Ask for it", MendInput.REASON),
+    Act.DROP_ASK: Mending("asks.drop", "Drop the ask"),
+    Act.NAME_OWNER: Mending("owners.change", "Name an owner", MendInput.LOGIN),
+    Act.DISABLE: Mending("clients.set-state", "Disable it"),
+    Act.VOUCH: Mending("publishers.vouch", "Vouch for the publisher", MendInput.REASON),
+}
+# Elsewhere: what follows must be received by somebody (a new secret), or be thought of first.
+BY_HAND = frozenset({Act.ROTATE, Act.ADD_KEY, Act.CHANGE_REGISTRATION, Act.LOOK})
