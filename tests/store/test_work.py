@@ -14,9 +14,10 @@ from sqlalchemy.exc import OperationalError
 from sqlmodel import Session, select
 
 from jamb.actions import clients as client_actions
-from jamb.actions import directories, today
-from jamb.actions.audit import run_audit
+from jamb.actions import directories, registrations, today
+from jamb.actions.audit import list_findings, read_posture, run_audit
 from jamb.actions.premises import Premises
+from jamb.actions.takeovers import read_takeovers
 from jamb.core.clients import ClientKind
 from jamb.core.errors import Misuse, NameTaken
 from jamb.core.ledger import verify
@@ -26,6 +27,7 @@ from jamb.store import ledger
 from jamb.store.clients import ClientRow
 from jamb.store.directories import SigningKeyRow
 from jamb.store.engine import is_outage, make_engine
+from jamb.store.findings import Wanted
 from jamb.store.sealing import KEY_BYTES, Sealer
 from jamb.store.usage import AttemptRow
 from jamb.store.work import Actor, observation, unit_of_work
@@ -210,13 +212,16 @@ def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_s
         slug = f"size-{uuid4().hex[:8]}"
         made = directories.open_directory(premises, slug, "Size", "size.example", DirectoryPolicy(), ACTOR, NOW)
         for _ in range(count):
-            client_actions.register(premises, made, unique("Sized"), "p", ClientKind.SERVICE, [], ACTOR, NOW)
+            registrations.register(premises, made, unique("Sized"), "p", ClientKind.SERVICE, [], ACTOR, NOW)
         return made
 
     small, large = opened(2), opened(60)
     for read in (
         lambda slug: client_actions.list_clients(premises, slug, NOW, limit=100),
         lambda slug: run_audit(premises, slug, NOW),
+        lambda slug: read_posture(premises, slug, NOW),
+        lambda slug: list_findings(premises, slug, Wanted(), NOW, None, 100),
+        lambda slug: read_takeovers(premises, slug, NOW),
         lambda slug: today.read_today(premises, slug, NOW, "nobody"),
     ):
         read(small.slug)

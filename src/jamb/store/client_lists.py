@@ -12,6 +12,8 @@ import sqlalchemy as sa
 from sqlalchemy import Text
 from sqlmodel import Session, col
 
+from jamb.core.audit.rules.credentials import DORMANT
+from jamb.core.audit.rules.registration import STARTS_WITHIN
 from jamb.core.credentials.looked_for import credential_meant
 from jamb.store.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.columns import among
@@ -36,6 +38,8 @@ class Attention(StrEnum):
     ENDING = "ending"
     DEAD_CREDENTIAL = "dead-credential"
     OWNERLESS = "ownerless"
+    DORMANT = "dormant"
+    DISABLED = "disabled"
 
 
 def list_page(
@@ -54,7 +58,7 @@ def list_page(
     """Return (id, sort value as text) of one page after a cursor, and how many clients match in all."""
     key = _sort_key(sort, now)
     wanted = sa.select(col(ClientRow.id), key.label("key")).where(
-        col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin)
+        col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin), col(ClientRow.state) != "removed"
     )
     if only is not None:
         wanted = wanted.where(among(ClientRow.id, only))
@@ -109,5 +113,11 @@ def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnE
             return sa.exists().where(mine, works(now), ends <= now + notice)
         case Attention.DEAD_CREDENTIAL:
             return sa.exists().where(mine, col(CredentialRow.withdrawn_at).is_(None), ends <= now)
+        case Attention.DORMANT:
+            # As the audit has it: nothing of it got a token for that long, or ever since it was registered.
+            lately = sa.exists().where(mine, col(CredentialRow.last_used_at) > now - DORMANT)
+            return ~lately & (col(ClientRow.registered_at) <= now - STARTS_WITHIN)
+        case Attention.DISABLED:
+            return col(ClientRow.state) == "disabled"
         case Attention.OWNERLESS:
             return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)

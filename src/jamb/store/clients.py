@@ -16,7 +16,7 @@ from jamb.core.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.store.columns import among, among_ids, bound, moment
+from jamb.store.columns import among, among_ids, bound, moment, words
 from jamb.store.people import PersonRow
 
 
@@ -43,6 +43,9 @@ class ClientRow(SQLModel, table=True):
     cut_off_at: datetime | None = moment(nullable=True)
     # When something was last taken away. A token made in that very second says the next one, so as to be told apart.
     narrowed_at: datetime | None = moment(nullable=True)
+    redirect_uris: list[str] = words()
+    publisher: str = Field(default="", sa_type=Text)
+    trial_ends_at: datetime | None = moment(nullable=True)
 
 
 class ClientOwnerRow(SQLModel, table=True):
@@ -142,6 +145,41 @@ def grants_of(session: Session, client_ids: Iterable[str]) -> list[GrantRow]:
     return list(session.exec(select(GrantRow).where(among(GrantRow.client_id, client_ids))))
 
 
+def held_asks(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[UUID, HeldAsk]]]:
+    """Return what clients ask, as (resource, ask) by client, without table objects: many at once."""
+    found: dict[str, list[tuple[UUID, HeldAsk]]] = {}
+    rows = session.execute(
+        sa.select(
+            col(AskRow.client_id), col(AskRow.resource_id), col(AskRow.permission), col(AskRow.kind),
+            col(AskRow.asked_at),
+        ).where(among(AskRow.client_id, client_ids))
+    )  # fmt: skip
+    for client_id, resource_id, permission, kind, asked_at in rows:
+        found.setdefault(client_id, []).append((resource_id, HeldAsk(permission, _KINDS[kind], asked_at)))
+    return found
+
+
+def held_grants(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[UUID, HeldGrant]]]:
+    """Return what clients were consented, as (resource, grant) by client, without table objects: many at once."""
+    found: dict[str, list[tuple[UUID, HeldGrant]]] = {}
+    rows = session.execute(
+        sa.select(
+            col(GrantRow.client_id), col(GrantRow.resource_id), col(GrantRow.permission), col(GrantRow.kind),
+            col(GrantRow.granted_at), col(GrantRow.expires_at), col(GrantRow.reach), col(GrantRow.person_id),
+        ).where(among(GrantRow.client_id, client_ids))
+    )  # fmt: skip
+    for client_id, resource_id, permission, kind, granted_at, expires_at, reach, person_id in rows:
+        held = HeldGrant(
+            permission, _KINDS[kind], granted_at, expires_at, reach_of(reach),
+            str(person_id) if person_id is not None else None,
+        )  # fmt: skip
+        found.setdefault(client_id, []).append((resource_id, held))
+    return found
+
+
+_KINDS = {kind.value: kind for kind in AccessKind}
+
+
 def grants_by_client(session: Session, client_ids: Iterable[str]) -> dict[str, list[GrantRow]]:
     found: dict[str, list[GrantRow]] = {}
     for row in grants_of(session, client_ids):
@@ -157,6 +195,12 @@ def holding_at(session: Session, resource_id: UUID) -> list[ClientRow]:
     wanted = consented.union(by_role.where(role.c.resource_id == resource_id, assignment.c.client_id.is_not(None)))
     statement = select(ClientRow).where(col(ClientRow.id).in_(wanted), ~col(ClientRow.builtin))
     return list(session.exec(statement.order_by(ClientRow.name)))
+
+
+def still_there(session: Session, client_ids: Iterable[str]) -> set[str]:
+    """Return those of the ids that are clients which were not removed."""
+    wanted = select(ClientRow.id).where(among(ClientRow.id, client_ids), ClientRow.state != "removed")
+    return set(session.exec(wanted))
 
 
 def standing_on(

@@ -35,7 +35,8 @@ def blob(*, primary_key: bool = False, nullable: bool = False) -> Any:
 
 def among_ids(column: Any, values: Iterable[UUID]) -> ColumnElement[bool]:
     """Return "column is one of these ids" as one array parameter."""
-    return col(column) == any_(bindparam(None, list(values), ARRAY(Uuid)))
+    wanted: ColumnElement[bool] = column == any_(bindparam(None, list(values), ARRAY(Uuid)))
+    return wanted
 
 
 def among(column: Any, values: Iterable[str]) -> ColumnElement[bool]:

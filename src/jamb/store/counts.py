@@ -12,7 +12,7 @@ from sqlmodel import Session
 
 # Days left, as upper ends of ranges.
 DAYS = (0, 1, 7, 14, 30, 90)
-_CLIENTS = sa.text("select count(*) from client where directory_id = :directory and not builtin")
+_CLIENTS = sa.text("select count(*) from client where directory_id = :directory and not builtin and state <> 'removed'")
 _CREDENTIALS = sa.text("""
     select directory.slug, credential.kind,
            case when withdrawn_at is not null then 'withdrawn'
@@ -42,6 +42,23 @@ _QUEUE = sa.text("""
 
 def credentials(session: Session, now: datetime) -> Sequence[Any]:
     return session.execute(_CREDENTIALS, {"now": now}).all()
+
+
+_ENDING = sa.text("""
+    select case when expires_at is null then null
+                when expires_at <= :now + interval '7 days' then 7 when expires_at <= :now + interval '30 days' then 30
+                when expires_at <= :now + interval '90 days' then 90 else 0 end, count(*)
+    from credential join client on client.id = client_id
+    where directory_id = :directory and not builtin and withdrawn_at is null and disabled_at is null
+      and (expires_at is null or expires_at > :now) and (starts_at is null or starts_at <= :now)
+    group by 1
+""")
+
+
+def ending(session: Session, directory_id: UUID, now: datetime) -> list[tuple[int | None, int]]:
+    """Return how many live credentials end within 7, 30 and 90 days, how many later (0), and how many never (None)."""
+    found = {band: int(count) for band, count in session.execute(_ENDING, {"now": now, "directory": directory_id})}
+    return [(band, found.get(band, 0)) for band in (7, 30, 90, 0, None)]
 
 
 def attempts(session: Session) -> Sequence[Any]:

@@ -12,8 +12,10 @@ from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConst
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.core.credentials import CredentialState, state_of
+from jamb.core.audit.picture import CredentialPicture
+from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.credentials.looked_for import LookedFor
+from jamb.core.credentials.public_keys import weak_among
 from jamb.store.clients import ClientRow
 from jamb.store.columns import among, blob, document, moment
 
@@ -59,6 +61,46 @@ class CredentialRow(SQLModel, table=True):
 
     def stands(self, now: datetime) -> bool:
         return self.withdrawn_at is None and (self.expires_at is None or self.expires_at > now)
+
+
+def pictures_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[CredentialPicture]]:
+    """Return the credentials of clients as rules see them, by client, without table objects: many at once."""
+    found: dict[str, list[CredentialPicture]] = {}
+    names = (
+        "client_id", "id", "kind", "hint", "issued_at", "starts_at", "expires_at", "disabled_at", "withdrawn_at",
+        "last_used_at", "keys",
+    )  # fmt: skip
+    columns: tuple[Any, ...] = tuple(col(getattr(CredentialRow, name)) for name in names)
+    rows = session.execute(sa.select(*columns).where(among(CredentialRow.client_id, client_ids)))
+    for client_id, key, kind, hint, issued, starts, ends, disabled, withdrawn, used, keys in rows:
+        weak = weak_among(keys) if keys else ""
+        made = CredentialPicture(
+            str(key), CredentialKind(kind), hint, issued, starts, ends, disabled, withdrawn, used, weak
+        )
+        found.setdefault(client_id, []).append(made)
+    for held in found.values():
+        held.sort(key=lambda one: (one.issued_at, one.id), reverse=True)
+    return found
+
+
+def ending(
+    session: Session, directory_id: UUID, now: datetime, until: datetime, limit: int
+) -> list[tuple[str, str, str, datetime, datetime | None]]:
+    """Return (client, its name, hint, end, last use) of credentials that work and end in time, the soonest first."""
+    rows = session.execute(
+        sa.select(
+            col(ClientRow.id), col(ClientRow.name), col(CredentialRow.hint), col(CredentialRow.expires_at),
+            col(CredentialRow.last_used_at),
+        )
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(
+            col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin), works(now),
+            col(CredentialRow.expires_at) <= until,
+        )
+        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
+        .limit(limit)
+    )  # fmt: skip
+    return [(client_id, name, hint, ends, used) for client_id, name, hint, ends, used in rows if ends is not None]
 
 
 def having_credential(meant: LookedFor) -> sa.Select[str]:

@@ -6,7 +6,9 @@ Triggers note every client that something changed for (migration 0015): whoever 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -16,8 +18,10 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit import Finding
-from jamb.store.clients import ClientRow
+from jamb.core.ladder import LadderCount
+from jamb.store.clients import ClientOwnerRow, ClientRow
 from jamb.store.columns import among, document, moment
+from jamb.store.people import PersonRow
 
 
 class FindingRow(SQLModel, table=True):
@@ -27,10 +31,18 @@ class FindingRow(SQLModel, table=True):
     """
 
     __tablename__ = "finding"
-    __table_args__ = (UniqueConstraint("client_id", "rule", "subject", name="finding_identity"),)
+    __table_args__ = (
+        UniqueConstraint("client_id", "rule", "subject", name="finding_identity"),
+        Index(
+            "finding_open", "directory_id", sa.text("severity DESC"), "rule", "id",
+            postgresql_where=sa.text("gone_at IS NULL"),
+        ),
+        Index("finding_gone", "directory_id", "gone_at"),
+    )  # fmt: skip
 
     id: UUID = Field(primary_key=True)
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id", ondelete="CASCADE"), nullable=False))
+    directory_id: UUID = Field(foreign_key="directory.id")
     rule: str = Field(sa_type=Text)
     subject: str = Field(sa_type=Text)
     severity: int
@@ -56,12 +68,21 @@ class AuditStateRow(SQLModel, table=True):
     """When a client was looked at, and when time alone could change what is found."""
 
     __tablename__ = "audit_state"
-    __table_args__ = (Index("audit_state_due", "directory_id", "next_at"),)
+    __table_args__ = (
+        Index("audit_state_due", "directory_id", "next_at"),
+        Index("audit_state_waiting", "directory_id", "client_id", postgresql_where=sa.text("waiting > 0")),
+    )
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id", ondelete="CASCADE"), primary_key=True))
     directory_id: UUID = Field(foreign_key="directory.id")
     looked_at: datetime = moment()
     next_at: datetime | None = moment(nullable=True)
+    # What it may do as itself, and its ladder, when it was looked at.
+    weight: int = 0
+    asked: int = 0
+    granted: int = 0
+    used: int = 0
+    waiting: int = 0
 
 
 class AuditStaleRow(SQLModel, table=True):
@@ -108,27 +129,51 @@ def due(
 
 def lock_states(session: Session, directory_id: UUID, client_ids: Sequence[str], now: datetime) -> None:
     """Lock the states of clients, in the order given, which is one for everybody: of two who look, one waits."""
-    made = insert(AuditStateRow).values(
-        [{"client_id": one, "directory_id": directory_id, "looked_at": now, "next_at": None} for one in client_ids]
+    wanted = sa.func.unnest(sa.bindparam(None, list(client_ids), sa.ARRAY(Text))).column_valued("id")
+    zero = [sa.literal(0) for _ in _KEPT]
+    made = insert(AuditStateRow).from_select(
+        ["client_id", "directory_id", "looked_at", "next_at", *_KEPT],
+        sa.select(wanted, sa.literal(directory_id), sa.literal(now), sa.null(), *zero),
     )
     session.execute(made.on_conflict_do_nothing())
     mine = sa.select(col(AuditStateRow.client_id)).where(among(AuditStateRow.client_id, client_ids))
     session.execute(mine.order_by(col(AuditStateRow.client_id)).with_for_update())
 
 
-def keep_states(session: Session, moments: Iterable[tuple[str, datetime | None]], now: datetime) -> None:
-    """Keep when each client comes due again."""
-    rows = [{"id": client_id, "next": next_at, "now": now} for client_id, next_at in moments]
+_NOTHING = LadderCount(0, 0, 0, 0)
+_KEPT = ("weight", "asked", "granted", "used", "waiting")
+
+
+@dataclass(frozen=True, slots=True)
+class LookedAt:
+    """What is kept of a client that was looked at, beside its findings."""
+
+    client_id: str
+    next_at: datetime | None = None
+    weight: int = 0
+    ladder: LadderCount = _NOTHING
+
+
+def keep_states(session: Session, states: Iterable[LookedAt], now: datetime) -> None:
+    """Keep when each client comes due again, and what it may do."""
+    rows = [
+        {"id": one.client_id, "next": one.next_at, "now": now, "of_weight": one.weight,
+         **{f"of_{name}": getattr(one.ladder, name) for name in _KEPT[1:]}}
+        for one in states
+    ]  # fmt: skip
     if rows:
+        values: dict[str, Any] = {name: sa.bindparam(f"of_{name}") for name in _KEPT}
         session.connection().execute(
             sa.update(AuditStateRow)
             .where(col(AuditStateRow.client_id) == sa.bindparam("id"))
-            .values(next_at=sa.bindparam("next"), looked_at=sa.bindparam("now")),
+            .values(next_at=sa.bindparam("next"), looked_at=sa.bindparam("now"), **values),
             rows,
         )
 
 
-def keep_findings(session: Session, client_ids: Sequence[str], found: Iterable[Finding], now: datetime) -> None:
+def keep_findings(
+    session: Session, directory_id: UUID, client_ids: Sequence[str], found: Iterable[Finding], now: datetime
+) -> None:
     """Make what is kept of some clients what was found: new ones begin, old ones go, gone ones return."""
     wanted = {(one.client_id, one.rule, one.subject): one for one in found}
     for row in session.exec(select(FindingRow).where(among(FindingRow.client_id, client_ids))):
@@ -146,7 +191,8 @@ def keep_findings(session: Session, client_ids: Sequence[str], found: Iterable[F
         session.add(row)
     rows = [
         {
-            "id": uuid4(), "client_id": one.client_id, "rule": one.rule, "subject": one.subject, "first_seen_at": now,
+            "id": uuid4(), "client_id": one.client_id, "directory_id": directory_id, "rule": one.rule,
+            "subject": one.subject, "first_seen_at": now,
             "returned": 0, "waived_by": "", "waived_reason": "", "answer": "", **_content(one),
         }
         for one in wanted.values()
@@ -187,6 +233,174 @@ def findings_of(
     standing = col(FindingRow.gone_at).is_(None)
     wanted = wanted.where(standing if gone_since is None else standing | (col(FindingRow.gone_at) >= gone_since))
     return [(row, name) for row, name in session.exec(wanted)]
+
+
+class Which(StrEnum):
+    """open: counts. borne: waived for a while. mended: gone in the last thirty days."""
+
+    OPEN = "open"
+    BORNE = "borne"
+    MENDED = "mended"
+
+
+MENDED_LATELY = timedelta(days=30)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which findings of a directory. `least`: of this severity or worse; `owner`: of clients that a person owns."""
+
+    which: Which = Which.OPEN
+    severity: int | None = None
+    least: int | None = None
+    rule: str = ""
+    client_id: str = ""
+    owner: UUID | None = None
+    ownerless: bool = False
+    assigned_to: UUID | None = None
+    query: str = ""
+
+    def conditions(self, directory_id: UUID, now: datetime) -> list[sa.ColumnElement[bool]]:
+        waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
+        found: list[sa.ColumnElement[bool]] = [col(FindingRow.directory_id) == directory_id]
+        if self.which is Which.MENDED:
+            found.append(col(FindingRow.gone_at) >= now - MENDED_LATELY)
+        else:
+            found += [col(FindingRow.gone_at).is_(None), waived if self.which is Which.BORNE else ~waived]
+        if self.severity is not None:
+            found.append(col(FindingRow.severity) == self.severity)
+        if self.least is not None:
+            found.append(col(FindingRow.severity) >= self.least)
+        if self.rule:
+            found.append(col(FindingRow.rule) == self.rule)
+        if self.client_id:
+            found.append(col(FindingRow.client_id) == self.client_id)
+        if self.assigned_to is not None:
+            found.append(col(FindingRow.assigned_to) == self.assigned_to)
+        mine = sa.select(col(ClientOwnerRow.client_id))
+        if self.owner is not None:
+            found.append(col(FindingRow.client_id).in_(mine.where(col(ClientOwnerRow.person_id) == self.owner)))
+        if self.ownerless:
+            found.append(col(FindingRow.client_id).not_in(mine))
+        if self.query:
+            pattern = "%" + self.query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+            found.append(col(FindingRow.title).ilike(pattern) | col(ClientRow.name).ilike(pattern))
+        return found
+
+
+def page(
+    session: Session,
+    directory_id: UUID,
+    wanted: Wanted,
+    now: datetime,
+    *,
+    after: tuple[int, str, UUID] | None,
+    limit: int,
+) -> list[tuple[FindingRow, str]]:
+    """Return findings after a position, worst first, then by rule; with the names of their clients."""
+    statement = (
+        select(FindingRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == FindingRow.client_id)
+        .where(*wanted.conditions(directory_id, now))
+    )
+    if after is not None:
+        severity, rule, key = after
+        same = col(FindingRow.severity) == severity
+        later = (col(FindingRow.rule) > rule) | ((col(FindingRow.rule) == rule) & (col(FindingRow.id) > key))
+        statement = statement.where((col(FindingRow.severity) < severity) | (same & later))
+    order = (col(FindingRow.severity).desc(), col(FindingRow.rule), col(FindingRow.id))
+    return [(row, name) for row, name in session.exec(statement.order_by(*order).limit(limit))]
+
+
+class GroupBy(StrEnum):
+    RULE = "rule"
+    CLIENT = "client"
+    OWNER = "owner"
+
+
+@dataclass(frozen=True, slots=True)
+class FindingGroup:
+    """`key`: of the rule, client or person; empty: clients that nobody owns."""
+
+    key: str
+    title: str
+    count: int
+    worst: int
+    oldest: datetime
+
+
+def groups(
+    session: Session, directory_id: UUID, by: GroupBy, wanted: Wanted, now: datetime, *, skip: int, limit: int
+) -> list[FindingGroup]:
+    """Return the groups of findings, the worst and largest first. A client of two owners counts for both."""
+    statement: sa.Select[Any]
+    figures = (
+        sa.func.count(), sa.func.max(col(FindingRow.severity)), sa.func.min(col(FindingRow.first_seen_at))
+    )  # fmt: skip
+    joined = sa.join(FindingRow, ClientRow, col(ClientRow.id) == col(FindingRow.client_id))
+    if by is GroupBy.RULE:
+        keys: tuple[Any, ...] = (col(FindingRow.rule), col(FindingRow.rule))
+    elif by is GroupBy.CLIENT:
+        keys = (col(ClientRow.id), col(ClientRow.name))
+    else:
+        joined = joined.outerjoin(ClientOwnerRow, col(ClientOwnerRow.client_id) == col(FindingRow.client_id))
+        joined = joined.outerjoin(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
+        keys = (
+            sa.func.coalesce(sa.cast(col(PersonRow.id), Text), ""), sa.func.coalesce(col(PersonRow.name), "")
+        )  # fmt: skip
+    statement = sa.select(keys[0].label("key"), keys[1].label("title"), *figures).select_from(joined)
+    statement = statement.where(*wanted.conditions(directory_id, now)).group_by(*dict.fromkeys(keys))
+    statement = statement.order_by(figures[1].desc(), figures[0].desc(), keys[1], keys[0]).offset(skip).limit(limit)
+    return [FindingGroup(*row) for row in session.execute(statement)]
+
+
+def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, int, Which, int, datetime]]:
+    """Return how many findings there are by rule, severity and standing, with the first day of the oldest."""
+    waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
+    which = sa.case(
+        (col(FindingRow.gone_at).is_not(None), Which.MENDED.value), (waived, Which.BORNE.value), else_=Which.OPEN.value
+    )
+    rows = session.execute(
+        sa.select(
+            col(FindingRow.rule), col(FindingRow.severity), which.label("which"), sa.func.count(),
+            sa.func.min(col(FindingRow.first_seen_at)),
+        )
+        .where(
+            col(FindingRow.directory_id) == directory_id,
+            col(FindingRow.gone_at).is_(None) | (col(FindingRow.gone_at) >= now - MENDED_LATELY),
+        )
+        .group_by(col(FindingRow.rule), col(FindingRow.severity), "which")
+    )  # fmt: skip
+    return [(rule, severity, Which(one), count, oldest) for rule, severity, one, count, oldest in rows]
+
+
+def ages(session: Session, directory_id: UUID, now: datetime, days: Sequence[int]) -> list[tuple[int, int, int]]:
+    """Return (severity, up to so many days old, how many) of what is open; the last band has no end (0)."""
+    age = sa.func.extract("epoch", sa.literal(now) - col(FindingRow.first_seen_at)) / 86_400
+    band = sa.case(*((age <= one, one) for one in days), else_=0)
+    open_now = Wanted().conditions(directory_id, now)
+    rows = session.execute(
+        sa.select(col(FindingRow.severity), band.label("band"), sa.func.count())
+        .where(*open_now)
+        .group_by(col(FindingRow.severity), "band")
+    )
+    return [(severity, one, count) for severity, one, count in rows]
+
+
+def ladder_of_all(session: Session, directory_id: UUID) -> LadderCount:
+    """Return the ladder of a directory's clients as they were looked at last."""
+    sums = [sa.func.coalesce(sa.func.sum(getattr(AuditStateRow, name)), 0) for name in _KEPT[1:]]
+    row = session.execute(sa.select(*sums).where(col(AuditStateRow.directory_id) == directory_id)).one()
+    return LadderCount(*(int(one) for one in row))
+
+
+def clients_waiting(session: Session, directory_id: UUID, limit: int) -> tuple[list[str], int]:
+    """Return clients of which an ask waited for consent when they were looked at, and how many there are."""
+    wanted = sa.select(col(AuditStateRow.client_id)).where(
+        col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.waiting) > 0
+    )
+    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    return list(session.execute(wanted.order_by(col(AuditStateRow.client_id)).limit(limit)).scalars()), total
 
 
 def waived_of(session: Session, client_ids: Iterable[str], now: datetime) -> dict[str, set[tuple[str, str]]]:

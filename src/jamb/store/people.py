@@ -54,6 +54,22 @@ def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow
     return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, person_ids)).order_by(PersonRow.name)))
 
 
+def known_ids(session: Session, directory_id: UUID, texts: Iterable[str]) -> dict[str, UUID]:
+    """Return those of the texts that are ids of people of a directory."""
+    wanted: dict[UUID, str] = {}
+    for text in texts:
+        try:
+            wanted[UUID(text)] = text
+        except ValueError:
+            continue
+    if not wanted:
+        return {}
+    rows = session.exec(
+        select(PersonRow.id).where(among_ids(PersonRow.id, wanted), PersonRow.directory_id == directory_id)
+    )
+    return {wanted[one]: one for one in rows}
+
+
 def names_of(session: Session, person_ids: Iterable[UUID | None]) -> dict[UUID | None, str]:
     """Return the names of these people by id; None, which stands for nobody in particular, has an empty name."""
     wanted = {one for one in person_ids if one is not None}

@@ -10,26 +10,26 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
-from jamb.core.access import HeldGrant
+from jamb.core import own_api
+from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.audit import (
     ClientPicture,
     CredentialPicture,
     DeadTries,
     Finding,
-    OwnerPicture,
     ResourcePicture,
     RotationPicture,
     evaluate,
     worst_first,
 )
 from jamb.core.audit.rules.credentials import RECENT
-from jamb.core.clients import ClientKind, ClientState, OwnerLevel
-from jamb.core.credentials import CredentialKind
-from jamb.core.credentials.public_keys import weak_among
+from jamb.core.clients import ClientKind, ClientState
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
-from jamb.store import clients, credentials, findings, resources, roles, rotations, usage
+from jamb.core.reach import CollectionTree
+from jamb.store import clients, credentials, findings, resources, roles, rotations, usage, uses
+from jamb.store.around import Around, around, grave_at
 from jamb.store.columns import among
 
 USE_WINDOW = timedelta(days=30)
@@ -46,6 +46,8 @@ class LoadedClient:
     asks: tuple[clients.AskRow, ...]
     grants: tuple[clients.GrantRow, ...]
     roles: tuple[tuple[roles.AssignmentRow, roles.RoleRow], ...]
+    # Of the resources of the picture, in their order.
+    resource_ids: tuple[UUID, ...] = ()
     # Findings that are borne knowingly, as rule and subject.
     waived: frozenset[tuple[str, str]] = frozenset()
 
@@ -61,27 +63,46 @@ def load(
     policy: DirectoryPolicy,
     now: datetime,
     client_ids: Sequence[str] | None = None,
+    *,
+    daily: bool = True,
+    lean: bool = False,
 ) -> list[LoadedClient]:
-    """Return the named clients (in that order), or all that are not part of Jamb itself (by name)."""
+    """Return the named clients (in that order), or all that are not part of Jamb itself nor removed (by name).
+
+    Args:
+        daily: whether the calls of each day are wanted; without, what was used stands in one row an operation.
+        lean: the pictures alone, without the rows of asks, grants and credentials: for many at once.
+    """
     statement = select(clients.ClientRow).where(clients.ClientRow.directory_id == directory_id)
     if client_ids is None:
-        statement = statement.where(~col(clients.ClientRow.builtin)).order_by(clients.ClientRow.folded_name)
+        statement = statement.where(~col(clients.ClientRow.builtin), clients.ClientRow.state != "removed")
+        statement = statement.order_by(clients.ClientRow.folded_name)
     else:
         statement = statement.where(among(clients.ClientRow.id, client_ids))
     rows = {row.id: row for row in session.exec(statement)}
     ids = list(rows)
+    found = resources.resources_of(session, directory_id)
+    since = now - policy.use_counts
+    owners, by_role = clients.owners_of(session, ids), roles.roles_of_clients(session, ids)
+    grants = clients.held_grants(session, ids)
     parts = _Parts(
-        catalogues=resources.catalogues(session, resources.resources_of(session, directory_id)),
-        owners=clients.owners_of(session, ids),
-        roles=roles.roles_of_clients(session, ids),
-        asks=_by_client(clients.asks_of(session, ids)),
-        grants=_by_client(clients.grants_of(session, ids)),
-        credentials=_by_client(credentials.credentials_of(session, ids)),
-        uses=usage.uses_of(session, ids, (now - USE_WINDOW).date()),
-        bounding=frozenset(resources.collection_counts(session, directory_id)),
+        catalogues=resources.catalogues(session, found),
+        trees=resources.trees(session, found),
+        owners=owners,
+        by_role=by_role,
+        asks=clients.held_asks(session, ids),
+        grants=grants,
+        held=credentials.pictures_of(session, ids),
+        ask_rows={} if lean else _by_client(clients.asks_of(session, ids)),
+        grant_rows={} if lean else _by_client(clients.grants_of(session, ids)),
+        credential_rows={} if lean else _by_client(credentials.credentials_of(session, ids)),
+        used=usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids),
+        objects=uses.objects_of(session, ids, since),
+        people=uses.people_of(session, ids, since),
         rotations=rotations.open_of_clients(session, ids),
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
+        around=around(session, directory_id, owners, grants, by_role, now),
     )
     order = ids if client_ids is None else [key for key in client_ids if key in rows]
     return [parts.assemble(rows[key], policy, now) for key in order]
@@ -92,55 +113,91 @@ class _Parts:
     """What was read for all clients at once, by client."""
 
     catalogues: Mapping[UUID, Catalogue]
+    trees: Mapping[UUID, CollectionTree]
     owners: Mapping[str, list[clients.Owned]]
-    roles: Mapping[str, list[tuple[roles.AssignmentRow, roles.RoleRow]]]
-    asks: Mapping[str, list[clients.AskRow]]
-    grants: Mapping[str, list[clients.GrantRow]]
-    credentials: Mapping[str, list[credentials.CredentialRow]]
-    uses: Mapping[tuple[str, UUID], list[Use]]
-    # Resources that have collections to which a grant could be bounded.
-    bounding: frozenset[UUID]
+    by_role: Mapping[str, list[tuple[roles.AssignmentRow, roles.RoleRow]]]
+    asks: Mapping[str, list[tuple[UUID, HeldAsk]]]
+    grants: Mapping[str, list[tuple[UUID, HeldGrant]]]
+    held: Mapping[str, list[CredentialPicture]]
+    ask_rows: Mapping[str, list[clients.AskRow]]
+    grant_rows: Mapping[str, list[clients.GrantRow]]
+    credential_rows: Mapping[str, list[credentials.CredentialRow]]
+    used: Mapping[tuple[str, UUID], list[Use]]
+    objects: Mapping[tuple[str, UUID], uses.Touched]
+    people: Mapping[tuple[str, UUID], uses.ActedFor]
     rotations: Mapping[str, list[RotationPicture]]
     dead_tries: Mapping[str, list[DeadTries]]
     waived: Mapping[str, set[tuple[str, str]]]
+    around: Around
 
     def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
+        owners = self.owners.get(row.id, [])
         asks, grants = self.asks.get(row.id, []), self.grants.get(row.id, [])
-        owners, held = self.owners.get(row.id, []), self.credentials.get(row.id, [])
-        by_role = self.roles.get(row.id, [])
-        touched = {one.resource_id for one in asks} | {one.resource_id for one in grants}
+        by_role = self.by_role.get(row.id, [])
+        touched = {key for key, _ in asks} | {key for key, _ in grants}
         touched |= {role.resource_id for _, role in by_role}
-        pictures = tuple(
-            ResourcePicture(
-                catalogue=self.catalogues[resource_id],
-                rungs=ladder(
-                    self.catalogues[resource_id],
-                    [ask.held() for ask in asks if ask.resource_id == resource_id],
-                    held_at(resource_id, grants, by_role),
-                    self.uses.get((row.id, resource_id), ()),
-                    now,
-                    policy.observation,
-                ),
-                bounds_objects=resource_id in self.bounding,
-            )
-            for resource_id in sorted(touched, key=lambda key: self.catalogues[key].name)
-        )
+        places = {key: self._place(row.id, key, asks, grants, by_role, policy, now) for key in touched}
+        order = sorted(places, key=lambda key: self.catalogues[key].name)
+        grave = {key: (place.catalogue, found) for key, place in places.items() if (found := grave_at(place))}
         picture = ClientPicture(
             id=row.id,
             name=row.name,
             live=row.state == ClientState.LIVE,
-            owners=tuple(OwnerPicture(one.name, one.live, one.level is OwnerLevel.FULL) for one in owners),
-            credentials=tuple(_credential(credential) for credential in held),
-            resources=pictures,
+            owners=tuple(self.around.owner(one, grave) for one in owners),
+            credentials=tuple(self.held.get(row.id, ())),
+            resources=tuple(places[key] for key in order),
             kind=ClientKind(row.kind),
             purpose=row.purpose,
             registered_at=row.registered_at,
             rotations=tuple(self.rotations.get(row.id, ())),
             dead_tries=tuple(self.dead_tries.get(row.id, ())),
+            domain=self.around.domain,
+            redirect_uris=tuple(row.redirect_uris),
+            publisher=row.publisher,
+            vouched=row.publisher in self.around.vouched,
+            trial_ends_at=row.trial_ends_at,
+            others=self.around.others(row.id),
+            population=self.around.population,
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(
-            row, picture, tuple(owners), tuple(held), tuple(asks), tuple(grants), tuple(by_role), waived
+            row, picture, tuple(owners), tuple(self.credential_rows.get(row.id, ())),
+            tuple(self.ask_rows.get(row.id, ())), tuple(self.grant_rows.get(row.id, ())), tuple(by_role), tuple(order),
+            waived,
+        )  # fmt: skip
+
+    def _place(
+        self,
+        client_id: str,
+        key: UUID,
+        asks: Iterable[tuple[UUID, HeldAsk]],
+        grants: Iterable[tuple[UUID, HeldGrant]],
+        by_role: Iterable[tuple[roles.AssignmentRow, roles.RoleRow]],
+        policy: DirectoryPolicy,
+        now: datetime,
+    ) -> ResourcePicture:
+        catalogue, tree = self.catalogues[key], self.trees[key]
+        rungs = ladder(
+            catalogue,
+            [ask for at, ask in asks if at == key],
+            [*(grant for at, grant in grants if at == key), *held_at(key, (), by_role)],
+            self.used.get((client_id, key), ()),
+            now,
+            policy.observation,
+            policy.use_counts,
+        )
+        touched, acted = self.objects.get((client_id, key)), self.people.get((client_id, key))
+        reached = frozenset().union(*(grant.reach.collections for rung in rungs for grant in rung.grants))
+        there = self.around.there if catalogue.name == own_api.NAME else frozenset(tree.collections)
+        return ResourcePicture(
+            catalogue=catalogue,
+            rungs=rungs,
+            tree=tree,
+            objects=touched.objects if touched is not None else {},
+            objects_fade_at=touched.fades_from + policy.use_counts if touched is not None else None,
+            gone=reached - there,
+            people=acted.people if acted is not None else None,
+            people_fade_at=acted.fades_from + policy.use_counts if acted is not None else None,
         )
 
 
@@ -169,18 +226,3 @@ def _by_client(rows: Iterable[RowT]) -> dict[str, list[RowT]]:
     for row in rows:
         found.setdefault(row.client_id, []).append(row)
     return found
-
-
-def _credential(row: credentials.CredentialRow) -> CredentialPicture:
-    return CredentialPicture(
-        str(row.id),
-        CredentialKind(row.kind),
-        row.hint,
-        row.issued_at,
-        row.starts_at,
-        row.expires_at,
-        row.disabled_at,
-        row.withdrawn_at,
-        row.last_used_at,
-        weak_among(row.keys or ()),
-    )

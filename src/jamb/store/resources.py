@@ -38,6 +38,8 @@ class ResourceRow(SQLModel, table=True):
     terms: str = Field(default="", sa_type=Text)
     # Where it answers, for probes; empty where nobody said.
     address: str = Field(default="", sa_type=Text)
+    # Rises with every change of its collections, as `revision` does with the catalogue.
+    collections_revision: int = 1
 
 
 class OperationRow(SQLModel, table=True):
@@ -78,6 +80,7 @@ class CollectionRow(SQLModel, table=True):
 
 
 _prepared: dict[tuple[UUID, int], Catalogue] = {}
+_grown: dict[tuple[UUID, int], CollectionTree] = {}
 _MOST_PREPARED = 512
 
 
@@ -127,8 +130,28 @@ def collections_of(session: Session, resource_id: UUID) -> CollectionTree:
     return CollectionTree.of(found) if found else NO_COLLECTIONS
 
 
+def trees(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, CollectionTree]:
+    """Return the collections of resources, reading only those that changed since this process read them."""
+    wanted = list(rows)
+    missing = {row.id: row for row in wanted if (row.id, row.collections_revision) not in _grown}
+    if missing:
+        if len(_grown) + len(missing) > _MOST_PREPARED:
+            _grown.clear()
+        found: dict[UUID, list[Collection]] = {key: [] for key in missing}
+        for one in session.exec(select(CollectionRow).where(col(CollectionRow.resource_id).in_(missing))):
+            found[one.resource_id].append(Collection(one.path, one.title, frozenset(one.objects)))
+        for key, row in missing.items():
+            _grown[key, row.collections_revision] = CollectionTree.of(found[key]) if found[key] else NO_COLLECTIONS
+    return {row.id: _grown.get((row.id, row.collections_revision)) or trees(session, [row])[row.id] for row in wanted}
+
+
 def replace_collections(session: Session, resource_id: UUID, tree: CollectionTree) -> None:
     session.execute(sa.delete(CollectionRow).where(col(CollectionRow.resource_id) == resource_id))
+    session.execute(
+        sa.update(ResourceRow)
+        .where(col(ResourceRow.id) == resource_id)
+        .values(collections_revision=col(ResourceRow.collections_revision) + 1)
+    )
     for one in tree.collections.values():
         session.add(CollectionRow(resource_id=resource_id, path=one.path, title=one.title, objects=sorted(one.objects)))
 

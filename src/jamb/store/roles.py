@@ -17,7 +17,7 @@ from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.store.columns import among, bound, moment, words
+from jamb.store.columns import among, among_ids, bound, moment, words
 from jamb.store.people import PersonRow
 
 
@@ -144,6 +144,35 @@ def standing(session: Session, person: PersonRow, resource_id: UUID, now: dateti
         for role, held, group in rows
     )
     return PersonStanding(str(person.id), person.name, person.live, roles)
+
+
+def held_by_people(
+    session: Session, person_ids: Iterable[UUID], now: datetime
+) -> dict[UUID, list[tuple[UUID, frozenset[str], datetime | None]]]:
+    """Return what people hold by roles of their own and of their groups: resource, permissions, end; by person."""
+    ids = list(person_ids)
+    if not ids:
+        return {}
+    mine = (
+        sa.select(_IN_GROUP.c.person_id, _IN_GROUP.c.group_id)
+        .where(among_ids(_IN_GROUP.c.person_id, ids))
+        .cte("theirs", recursive=True)
+    )
+    mine = mine.union(sa.select(mine.c.person_id, _INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
+    what: tuple[Any, ...] = (col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.expires_at))
+    roles = col(RoleRow.id) == col(AssignmentRow.role_id)
+    own = sa.select(col(AssignmentRow.person_id).label("person_id"), *what).join(RoleRow, roles)
+    through: sa.Select[Any] = sa.select(mine.c.person_id, *what).join(
+        AssignmentRow, col(AssignmentRow.group_id) == mine.c.group_id
+    )
+    both = sa.union_all(
+        own.where(among_ids(AssignmentRow.person_id, ids), in_force(now)),
+        through.join(RoleRow, roles).where(in_force(now)),
+    )
+    found: dict[UUID, list[tuple[UUID, frozenset[str], datetime | None]]] = {}
+    for person_id, resource_id, permissions, until in session.execute(both):
+        found.setdefault(person_id, []).append((resource_id, frozenset(permissions), until))
+    return found
 
 
 def groups_around(session: Session, person_id: UUID) -> set[str]:

@@ -127,6 +127,21 @@ def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping
     return found
 
 
+def latest_of(session: Session, client_ids: Iterable[str]) -> Mapping[tuple[str, UUID], list[Use]]:
+    """Return what was used ever, as one row an operation under its last day, by (client, resource)."""
+    found: dict[tuple[str, UUID], list[Use]] = {}
+    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
+    rows = session.execute(
+        sa.select(*what, sa.func.max(col(UsageRow.last_at)))
+        .where(among(UsageRow.client_id, client_ids))
+        .group_by(*what)
+    )
+    for client_id, resource_id, operation, kind, last_at in rows:
+        use = Use(operation, AccessKind(kind), last_at.date(), 0, last_at)
+        found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
 def add_uses(session: Session, resource_id: UUID, uses: Iterable[tuple[str, Use]]) -> None:
     """Add calls to what is counted already, in an order that two processes share, so that they cannot deadlock."""
     rows = [
