@@ -79,7 +79,7 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
         dossier = auditor.clients.read(client.id)
         assert dossier.client.next_steps == []
         assert [one.rule for one in dossier.findings] == ["single-owner"]
-        assert {one.rule for one in auditor.audit().findings} >= {"credential-expiring", "no-owner"}
+        assert {one.rule for one in auditor.findings.list()} >= {"credential-expiring", "no-owner"}
 
         # Every step is in the ledger, by whom, before and after.
         entries = list(auditor.ledger.list(client=client.id))

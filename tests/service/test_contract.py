@@ -24,7 +24,7 @@ READS = sorted(
     # Only a guard reads the bounds; tests/guard does. Reports are for other tools, each of a form of its own.
     if "get" in methods
     and path.startswith("/api/v1/directories/{directory}")
-    and not path.endswith(("/bounds", "/audit/report"))
+    and not path.endswith(("/bounds", "/audit/report", "/audit/bundle"))
 )
 WRITES = sorted(path for path, methods in DOCUMENT["paths"].items() if "post" in methods and path.startswith("/api/"))
 
@@ -55,6 +55,8 @@ def filled(path: str, client_id: str, request_id: str = NOTHING, rotation_id: st
         .replace("{person}", "wouter.haan@quillhaven.example")
         .replace("{role}", "no-such-role")
         .replace("{group}", "no-such-group")
+        .replace("{resource}", "berths")
+        .replace("{domain}", "elsewhere.example")
     )
 
 
@@ -72,6 +74,10 @@ def test_every_answer_has_the_shape_that_is_described(steward: httpx.Client, cli
         client_id, rotation_id = one["client_id"], one["id"]
     if "{credential}" in path:
         path = path.replace("{credential}", steward.get(f"{HERE}/clients/{client_id}").json()["credentials"][0]["id"])
+    if "{finding}" in path:
+        path = path.replace("{finding}", steward.get(f"{HERE}/audit/findings").json()["items"][0]["id"])
+    if "{review}" in path:
+        path = path.replace("{review}", steward.get(f"{HERE}/reviews").json()[0]["id"])
     if "{webhook}" in path:
         hook = steward.post(f"{HERE}/webhooks", json={"url": f"https://desk.quillhaven.example/{client_id}"}).json()[
             "id"

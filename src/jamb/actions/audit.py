@@ -2,26 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
+from enum import StrEnum
 from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.people import find_person
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core.audit import Act, Severity
 from jamb.core.audit.reports import Reported
+from jamb.core.clients import OwnerLevel
 from jamb.core.errors import BadInput, Conflict, NotFound
-from jamb.store import counts, findings, people
+from jamb.core.excess import Excess, trend
+from jamb.store import clients, counts, findings, people
+from jamb.store import excess as excess_store
 from jamb.store.clients import ClientRow
-from jamb.store.findings import FindingRow
+from jamb.store.findings import FindingRow, GroupBy, Wanted, Which
 from jamb.store.work import Actor, unit_of_work
 
 LONGEST_WAIVER = timedelta(days=366)
 WORDS_LONGEST = 500
-GONE_LATELY = timedelta(days=30)
+# Bands of age of what is open; older is the last.
+AGES = (7, 30, 90)
+TREND_DAYS = 90
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,27 +42,155 @@ class FindingView:
 
 
 @dataclass(frozen=True, slots=True)
-class AuditReport:
-    """`left`: clients that are still to be looked at, because much changed at once."""
+class RuleTally:
+    """How a rule stands. `worst`, `oldest`: of what is open."""
+
+    rule: str
+    open: int
+    borne: int
+    mended: int
+    worst: Severity | None
+    oldest: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class Posture:
+    """A directory in figures.
+
+    Attributes:
+        left: clients that are still to be looked at, because much changed at once.
+        open: findings that count, by severity.
+        ages: how many of these are up to so many days old (0: older), by severity.
+        ending: live credentials by days left, the last band without end; endless ones apart.
+        trend: excess at the end of each of the last days that somebody looked.
+    """
 
     directory: str
     slug: str
     at: datetime
     clients: int
     left: int
-    findings: tuple[FindingView, ...]
+    open: Mapping[Severity, int]
+    borne: int
+    mended: int
+    rules: tuple[RuleTally, ...]
+    ages: tuple[tuple[Severity, int, int], ...]
+    ending: tuple[tuple[int | None, int], ...]
+    excess: Excess
+    trend: tuple[tuple[date, Excess], ...]
 
 
-def run_audit(premises: Premises, slug: str, now: datetime, *, with_gone: bool = False) -> AuditReport:
-    """Return what is wrong now, worst first; `with_gone`: and what was mended in the last thirty days."""
+def read_posture(premises: Premises, slug: str, now: datetime) -> Posture:
+    """Return a directory's posture; what changed is looked at first."""
     left = sweep(premises, slug, now, MOST_FOR_A_READER).left
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        since = now - GONE_LATELY if with_gone else None
-        rows = findings.findings_of(session, directory.id, gone_since=since)
-        views = _views(session, rows, now)
-        count = counts.clients_in(session, directory.id)
-        return AuditReport(directory.name, directory.slug, now, count, left, tuple(sorted(views, key=_worst)))
+        tally = findings.tally(session, directory.id, now)
+        counted = dict.fromkeys(sorted(Severity, reverse=True), 0)
+        for _, severity, which, count, _ in tally:
+            if which is Which.OPEN:
+                counted[Severity(severity)] += count
+        standing = {which: sum(count for _, _, one, count, _ in tally if one is which) for which in Which}
+        aged = findings.ages(session, directory.id, now, AGES)
+        changes = excess_store.changes(session, directory.id)
+        return Posture(
+            directory.name, directory.slug, now, counts.clients_in(session, directory.id), left, counted,
+            standing[Which.BORNE], standing[Which.MENDED], _rule_tallies(tally),
+            tuple((Severity(severity), band, count) for severity, band, count in aged),
+            tuple(counts.ending(session, directory.id, now)),
+            excess_store.in_all(session, directory.id),
+            tuple(trend(changes, now.date(), TREND_DAYS)),
+        )  # fmt: skip
+
+
+def _rule_tallies(tally: Sequence[tuple[str, int, Which, int, datetime]]) -> tuple[RuleTally, ...]:
+    found = []
+    for name in sorted({rule for rule, *_ in tally}):
+        mine = [one for one in tally if one[0] == name]
+        by = {which: sum(count for _, _, one, count, _ in mine if one is which) for which in Which}
+        still = [(severity, oldest) for _, severity, which, _, oldest in mine if which is Which.OPEN]
+        worst = max((Severity(severity) for severity, _ in still), default=None)
+        oldest = min((at for _, at in still), default=None)
+        found.append(RuleTally(name, by[Which.OPEN], by[Which.BORNE], by[Which.MENDED], worst, oldest))
+    return tuple(sorted(found, key=lambda one: (-(one.worst or 0), -one.open, one.rule)))
+
+
+def run_audit(premises: Premises, slug: str, now: datetime) -> tuple[str, list[FindingView]]:
+    """Return the directory's name and all that is wrong now, worst first: for reports."""
+    sweep(premises, slug, now, None)
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        views = _views(session, findings.findings_of(session, directory.id), now)
+        return directory.name, sorted(views, key=_worst)
+
+
+Position = tuple[int, str, UUID]
+
+
+def list_findings(
+    premises: Premises, slug: str, wanted: Wanted, now: datetime, after: Position | None, limit: int
+) -> tuple[list[FindingView], Position | None]:
+    """Return a page of findings, worst first, and where the next one begins. What changed is looked at first."""
+    if after is None:
+        sweep(premises, slug, now, MOST_FOR_A_READER)
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = findings.page(session, directory.id, wanted, now, after=after, limit=limit + 1)
+        shown = rows[:limit]
+        last = shown[-1][0] if len(rows) > limit else None
+        return _views(session, shown, now), (last.severity, last.rule, last.id) if last is not None else None
+
+
+def read_finding(premises: Premises, slug: str, finding_id: UUID, now: datetime) -> FindingView:
+    """Return a finding, mended or not. Raises `NotFound`."""
+    with Session(premises.engine) as session:
+        row, client = _find(session, find_directory(session, slug), finding_id)
+        return _views(session, [(row, client.name)], now)[0]
+
+
+def group_findings(
+    premises: Premises, slug: str, by: GroupBy, wanted: Wanted, now: datetime, skip: int, limit: int
+) -> list[findings.FindingGroup]:
+    """Return findings in groups, the worst first."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return findings.groups(session, directory.id, by, wanted, now, skip=skip, limit=limit)
+
+
+class ExcessBy(StrEnum):
+    CLIENT = "client"
+    OWNER = "owner"
+    RESOURCE = "resource"
+
+
+def rank_excess(premises: Premises, slug: str, by: ExcessBy, limit: int) -> list[tuple[str, str, Excess]]:
+    """Return (key, title, excess), the most unused weight first."""
+    readers = {
+        ExcessBy.CLIENT: excess_store.by_client,
+        ExcessBy.OWNER: excess_store.by_owner,
+        ExcessBy.RESOURCE: excess_store.by_resource,
+    }
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return readers[by](session, directory.id, limit)
+
+
+def excess_trend(
+    premises: Premises, slug: str, by: ExcessBy | None, key: str, now: datetime, days: int
+) -> list[tuple[date, Excess]]:
+    """Return the excess at the end of each day: of the directory, or of one client, owner or resource."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        client_ids: list[str] | None = None
+        resource_ids: list[UUID] | None = None
+        if by is ExcessBy.CLIENT:
+            client_ids = [find_client(session, directory, key).id]
+        elif by is ExcessBy.OWNER:
+            client_ids = clients.owned_by(session, find_person(session, directory, key).id).get(OwnerLevel.FULL, [])
+        elif by is ExcessBy.RESOURCE:
+            resource_ids = [find_resource(session, directory, key).id]
+        changes = excess_store.changes(session, directory.id, client_ids=client_ids, resource_ids=resource_ids)
+        return trend(changes, now.date(), days)
 
 
 def waive(

@@ -1,8 +1,7 @@
-"""Clients: register one, list them, read a dossier."""
+"""Clients: list them, read a dossier, disable one, cut its tokens off."""
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -11,13 +10,11 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.credentials import CredentialView, credential_view
-from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import audit
-from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
+from jamb.core.clients import ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialState
-from jamb.core.errors import BadInput, NameTaken, Violation
-from jamb.core.ids import client_id_from
+from jamb.core.errors import BadInput
 from jamb.core.ladder import LadderCount, Rung, count
 from jamb.core.next_steps import next_steps
 from jamb.core.permissions import AccessKind, Catalogue
@@ -55,6 +52,9 @@ class ClientView:
     findings: int
     worst: audit.Severity | None
     next_steps: tuple[str, ...]
+    redirect_uris: tuple[str, ...] = ()
+    publisher: str = ""
+    trial_ends_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,113 +106,6 @@ class ClientPage:
     next: tuple[str, str] | None
 
 
-def register(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    purpose: str,
-    kind: ClientKind,
-    owners: Iterable[str],
-    actor: Actor,
-    now: datetime,
-    *,
-    make_owner: bool = False,
-) -> ClientView:
-    """Register a client; owners are logins or ids of people of the directory.
-
-    Args:
-        make_owner: whoever registers it becomes an owner too: without it they could not see it afterwards.
-
-    Raises:
-        BadInput: name or purpose is not acceptable.
-        NameTaken: another client of the directory has this name, in any letter case.
-        NotFound: an owner is not known here.
-    """
-    wanted = registration(name, purpose, kind)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = clients.ClientRow(
-            id=client_id_from(secrets.token_bytes(13)),
-            directory_id=directory.id,
-            name=wanted.name,
-            folded_name=folded(wanted.name),
-            purpose=wanted.purpose,
-            kind=wanted.kind.value,
-            state=ClientState.LIVE.value,
-            registered_at=now,
-            registered_by=actor.name,
-        )
-        with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
-            unit.session.add(row)
-        people = {person.id: person for person in (find_person(unit.session, directory, owner) for owner in owners)}
-        if actor.kind == "person" and make_owner:
-            maker = find_person(unit.session, directory, actor.id)
-            people[maker.id] = maker
-        for person_id in people:
-            unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person_id))
-        unit.enter(
-            actor,
-            "client.registered",
-            client_subject(row),
-            now=now,
-            after={
-                "name": row.name,
-                "purpose": row.purpose,
-                "kind": row.kind,
-                "owners": [person.name for person in people.values()],
-            },
-        )
-        unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
-
-
-def change_owners(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    add: Iterable[str],
-    remove: Iterable[str],
-    actor: Actor,
-    now: datetime,
-    level: OwnerLevel = OwnerLevel.FULL,
-) -> ClientView:
-    """Add owners of a level and remove owners (logins or ids) in one step; who is added again gets the new level.
-
-    To hand a client over, add one person and remove the other.
-
-    Raises:
-        NotFound: a person is not known here. BadInput: nothing would change.
-    """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_client(unit.session, directory, client_id, lock=True)
-        before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
-        added = {
-            person.id: clients.Owned(person.id, person.name, level)
-            for person in (find_person(unit.session, directory, one) for one in add)
-        }
-        removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
-        after = {key: one for key, one in {**before, **added}.items() if key not in removed}
-        if after == before:
-            raise BadInput.field("add", "nothing new", "people who are not owners yet, or owners to remove")
-        for key in before.keys() - after.keys():
-            unit.session.delete(unit.session.get_one(clients.ClientOwnerRow, (row.id, key)))
-        for key, one in after.items():
-            if before.get(key) != one:
-                held = unit.session.get(clients.ClientOwnerRow, (row.id, key))
-                held = held or clients.ClientOwnerRow(client_id=row.id, person_id=key)
-                held.level = one.level.value
-                unit.session.add(held)
-        unit.enter(
-            actor,
-            "owners.changed",
-            client_subject(row),
-            now=now,
-            before={"owners": _owner_words(before.values())},
-            after={"owners": _owner_words(after.values())},
-        )
-        unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
-
-
 def set_state(
     premises: Premises,
     directory: Directory,
@@ -225,6 +118,8 @@ def set_state(
     """Disable a client, which cuts its tokens off too, or enable it again. Raises `BadInput` if it is so already."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_client(unit.session, directory, client_id, lock=True)
+        if state is ClientState.REMOVED:
+            raise BadInput.field("state", state.value, "live or disabled", "Remove it by a removal.")
         if row.state == state:
             raise BadInput.field("state", state.value, f"another state: it is {row.state} already")
         before, row.state = row.state, state.value
@@ -381,15 +276,14 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         findings=len(findings),
         worst=max((finding.severity for finding in findings), default=None),
         next_steps=next_steps(kind, rungs, has_live_secret=bool(live)),
+        redirect_uris=tuple(row.redirect_uris),
+        publisher=row.publisher,
+        trial_ends_at=row.trial_ends_at,
     )
 
 
 def _counts(since: datetime, until: datetime | None, now: datetime) -> bool:
     return since <= now and (until is None or now < until)
-
-
-def _owner_words(owners: Iterable[clients.Owned]) -> list[str]:
-    return sorted(one.name if one.level is OwnerLevel.FULL else f"{one.name} ({one.level.value})" for one in owners)
 
 
 def client_subject(row: clients.ClientRow) -> dict[str, str]:
@@ -407,10 +301,3 @@ def _overall(held: Iterable[CredentialView]) -> CredentialState | None:
     )
     states = {one.state for one in held}
     return next((state for state in order if state in states), None)
-
-
-def _taken(directory: Directory, name: str) -> NameTaken:
-    return NameTaken(
-        f"{directory.name} already has a client “{name}”.",
-        violations=(Violation("name", name, "a name no other client of this directory has", "Choose another name."),),
-    )

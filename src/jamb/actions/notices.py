@@ -11,6 +11,7 @@ from uuid import UUID
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
+from jamb.actions.audit_notices import audit_facts
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.attempts import DEAD
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
@@ -29,6 +30,8 @@ MOST_ROTATIONS = 100_000
 _ROLES = {
     Audience.CUSTODIANS: ("custodian", "steward"),
     Audience.APPROVERS: ("approver", "steward"),
+    Audience.AUDITORS: ("auditor", "steward"),
+    Audience.STEWARDS: ("steward",),
 }
 _OWNERS, _BOTH = (Audience.OWNERS,), (Audience.OWNERS, Audience.CUSTODIANS)
 
@@ -111,6 +114,7 @@ def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
         *_tried(session, directory, since),
         *_requested(session, directory, since, now),
         *_links(session, directory, since),
+        *audit_facts(session, directory, since, now),
     ]
 
 
@@ -251,7 +255,7 @@ def _addressed(session: Session, directory: Directory, facts: Sequence[Fact], no
         people = set(fact.people)
         for audience in fact.audiences:
             if audience is Audience.OWNERS:
-                people.update(owners.get(fact.client_id) or holding[Audience.CUSTODIANS])
+                people.update(owners.get(fact.client_id) or holding[fact.else_to])
             else:
                 people.update(holding[audience])
         found += [(person, fact) for person in sorted(people)]

@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session
 
 from jamb.core import own_api
+from jamb.core.clients import ClientState
 from jamb.core.errors import NotFound, StillInUse
 from jamb.core.policy import DirectoryPolicy
 from jamb.store import clients, directories, pictures, resources, roles
@@ -67,6 +68,8 @@ def find_client(session: Session, directory: Directory, client_id: str, *, lock:
         raise NotFound(
             f"{directory.name} has no client “{client_id[:40]}”.", next_step="List the clients to find the right id."
         )
+    if row.state == ClientState.REMOVED:
+        raise NotFound(f"“{row.name}” was removed.", next_step="Restore it, if its time is not over.")
     return row
 
 

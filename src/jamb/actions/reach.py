@@ -8,6 +8,7 @@ from datetime import datetime
 from sqlmodel import Session
 
 from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.core import own_api
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
 from jamb.core.errors import BadInput
@@ -29,6 +30,12 @@ def check_reach(session: Session, resource: resources.ResourceRow, reach: Reach)
     if len(reach.collections) > MOST_COLLECTIONS:
         allowed = f"at most {MOST_COLLECTIONS} collections"
         raise BadInput.field("reach", f"{len(reach.collections)} collections", allowed, "Put them into a wider one.")
+    if resource.name == own_api.NAME:
+        # Jamb's own objects are the clients, and each lies in a collection of its own.
+        unknown = sorted(reach.collections - clients.known(session, resource.directory_id, reach.collections))
+        if unknown:
+            raise BadInput.field("reach.collections", ", ".join(unknown), "ids of clients of this directory")
+        return
     resources.collections_of(session, resource.id).require("reach.collections", sorted(reach.collections))
 
 

@@ -15,9 +15,13 @@ from sqlmodel import Session, col
 
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core import audit
-from jamb.store import findings, pictures
+from jamb.core.clients import ClientState
+from jamb.core.excess import excess_at, granted_weight
+from jamb.core.ladder import count
+from jamb.core.policy import DirectoryPolicy
+from jamb.store import excess, findings, pictures
 from jamb.store.clients import ClientRow
-from jamb.store.findings import AuditStaleRow
+from jamb.store.findings import AuditStaleRow, LookedAt
 from jamb.store.work import observation
 
 AT_ONCE = 500
@@ -71,10 +75,21 @@ def _step(premises: Premises, directory: Directory, now: datetime) -> int:
 
 def look_at(session: Session, directory: Directory, client_ids: Sequence[str], now: datetime) -> None:
     """Evaluate some clients, whose states are locked, and keep what was found."""
-    loaded = pictures.load(session, directory.id, directory.policy, now, client_ids)
-    # Parts of Jamb itself are looked after by whoever makes Jamb.
-    seen = [one.picture for one in loaded if not one.row.builtin]
-    found = audit.evaluate(seen, directory.policy, now)
-    findings.keep_findings(session, client_ids, found, now)
-    moments = {one.id: audit.next_change(one, directory.policy, now) for one in seen}
-    findings.keep_states(session, ((key, moments.get(key)) for key in client_ids), now)
+    loaded = pictures.load(session, directory.id, directory.policy, now, client_ids, daily=False, lean=True)
+    # Parts of Jamb itself are looked after by whoever makes Jamb; what was removed holds nothing.
+    seen = [one for one in loaded if not one.row.builtin and one.row.state != ClientState.REMOVED]
+    found = audit.evaluate((one.picture for one in seen), directory.policy, now)
+    findings.keep_findings(session, directory.id, client_ids, found, now)
+    weights = [
+        (one.row.id, key, excess_at(place, now, directory.policy.observation))
+        for one in seen
+        for key, place in zip(one.resource_ids, one.picture.resources, strict=True)
+    ]
+    excess.keep(session, directory.id, client_ids, weights, now.date())
+    states = {one.row.id: _looked_at(one.picture, directory.policy, now) for one in seen}
+    findings.keep_states(session, (states.get(key, LookedAt(key)) for key in client_ids), now)
+
+
+def _looked_at(picture: audit.ClientPicture, policy: DirectoryPolicy, now: datetime) -> LookedAt:
+    rungs = count(rung for place in picture.resources for rung in place.rungs)
+    return LookedAt(picture.id, audit.next_change(picture, policy, now), granted_weight(picture.resources), rungs)

@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from sqlmodel import Session
 
 from jamb.actions.premises import Premises, find_directory
 from jamb.actions.request_views import RequestView, request_views
+from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core import audit
-from jamb.core.credentials import CredentialState
-from jamb.core.excess import Excess, excess
-from jamb.core.ladder import LadderCount, count
+from jamb.core.excess import Excess, trend
+from jamb.core.ladder import LadderCount
 from jamb.core.ledger import Entry
-from jamb.store import ledger, pictures, requests
+from jamb.store import counts, credentials, findings, ledger, pictures, requests
+from jamb.store import excess as excess_store
+from jamb.store.findings import Which
 
 RECENT_ENTRIES = 8
 REQUESTS_SHOWN = 20
+WAITING_SHOWN = 20
+ENDS_SHOWN = 500
+HORIZON = timedelta(days=371)
+TREND_DAYS = 90
 # How long a requester is told how a request ended.
 TOLD_FOR = timedelta(days=14)
 
@@ -47,32 +53,34 @@ class Today:
     clients: int
     ladder: LadderCount
     waiting: tuple[Waiting, ...]
+    waiting_in_all: int
     horizon: tuple[Ending, ...]
     findings: dict[str, int]
     excess: Excess
+    trend: tuple[tuple[date, Excess], ...]
     recent: tuple[Entry, ...]
     requests: tuple[RequestView, ...]
     decided: tuple[RequestView, ...]
 
 
 def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Today:
-    """Return what waits, ends and changed. `reader`: whose own requests, decided lately, are told of."""
+    """Return what waits, ends and changed. `reader`: whose own requests, decided lately, are told of.
+
+    Read from what the audit keeps of each client, so that it costs the same however many there are; what changed is
+    looked at first.
+    """
+    sweep(premises, slug, now, MOST_FOR_A_READER)
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        loaded = pictures.load(session, directory.id, directory.policy, now)
-        found = [one.picture for one in loaded]
-        findings = {severity.word: 0 for severity in reversed(audit.Severity)}
-        for finding in (one for client in loaded for one in client.findings(directory.policy, now)):
-            findings[finding.severity.word] += 1
-        horizon = [
-            Ending(client.id, client.name, credential.hint, credential.expires_at, credential.last_used_at)
-            for client in found
-            for credential in client.credentials
-            if credential.expires_at is not None
-            and credential.state(now, directory.policy.notice) in {CredentialState.LIVE, CredentialState.EXPIRING}
-        ]
+        found = {severity.word: 0 for severity in reversed(audit.Severity)}
+        for _, severity, which, number, _ in findings.tally(session, directory.id, now):
+            if which is Which.OPEN:
+                found[audit.Severity(severity).word] += number
+        waiting, waiting_in_all = findings.clients_waiting(session, directory.id, WAITING_SHOWN)
+        loaded = pictures.load(session, directory.id, directory.policy, now, waiting, daily=False, lean=True)
+        horizon = credentials.ending(session, directory.id, now, now + HORIZON, ENDS_SHOWN)
         rows = requests.page(session, directory.id, now=now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN)
-        waiting = request_views(session, directory, rows, now)
+        asked = request_views(session, directory, rows, now)
         rows = requests.page(
             session, directory.id, now=now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
         )
@@ -81,14 +89,16 @@ def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Tod
         entries = ledger.page(session, directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
         return Today(
             at=now,
-            clients=len(found),
-            ladder=count(rung for client in found for place in client.resources for rung in place.rungs),
-            waiting=tuple(sorted(_waiting(found), key=lambda one: one.since)),
-            horizon=tuple(sorted(horizon, key=lambda one: one.ends)),
-            findings=findings,
-            excess=excess((place for client in found for place in client.resources), now, directory.policy.observation),
+            clients=counts.clients_in(session, directory.id),
+            ladder=findings.ladder_of_all(session, directory.id),
+            waiting=tuple(sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since)),
+            waiting_in_all=waiting_in_all,
+            horizon=tuple(Ending(*one) for one in horizon),
+            findings=found,
+            excess=excess_store.in_all(session, directory.id),
+            trend=tuple(trend(excess_store.changes(session, directory.id), now.date(), TREND_DAYS)),
             recent=tuple(row.entry() for row in entries),
-            requests=tuple(waiting),
+            requests=tuple(asked),
             # Those of clients that the reader owns are another's to be told of.
             decided=tuple(one for one in lately if one.requested_by_id == reader),
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -12,11 +12,12 @@ from sqlmodel import Session
 
 from jamb.actions.access import Admitted
 from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.core.audit.narrowing import misses
 from jamb.core.errors import BadInput, Forbidden
 from jamb.core.ladder import Use
-from jamb.core.permissions import AccessKind
+from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
-from jamb.store import clients, resources, usage
+from jamb.store import clients, narrowings, people, resources, usage, uses
 from jamb.store.usage import Refused
 from jamb.store.work import observation
 
@@ -24,14 +25,23 @@ from jamb.store.work import observation
 OLDEST = timedelta(days=31)
 
 
+@dataclass(frozen=True, slots=True)
+class Details:
+    """Of the calls of one row: how many were about which object, and for whom they were made."""
+
+    objects: Mapping[str, int]
+    people: Sequence[str]
+
+
 def report(
     premises: Premises,
     admitted: Admitted,
     resource_name: str,
     batch_id: UUID,
-    uses: Sequence[tuple[str, Use]],
+    used: Sequence[tuple[str, Use]],
     now: datetime,
     refusals: Sequence[tuple[str, Refused]] = (),
+    details: Sequence[Details] = (),
 ) -> int:
     """Count the uses and refused calls of one batch; return how many rows were counted (0: it was counted before).
 
@@ -48,7 +58,7 @@ def report(
                 next_step="Report with the client that the resource names as its guard.",
             )
         catalogue = resources.catalogues(session, [resource])[resource.id]
-        for place, (_, use) in enumerate(uses):
+        for place, (_, use) in enumerate(used):
             if use.operation not in catalogue.operations:
                 raise BadInput.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
             if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
@@ -64,13 +74,66 @@ def report(
                 )
         if not usage.remember_batch(session, batch_id, resource.id, now):
             return 0
-        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in (*uses, *refusals)})
-        counted = [(client_id, use) for client_id, use in uses if client_id in known]
+        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in (*used, *refusals)})
+        counted = [(client_id, use) for client_id, use in used if client_id in known]
         usage.add_uses(session, resource.id, counted)
-        tree = resources.collections_of(session, resource.id)
+        tree = resources.trees(session, [resource])[resource.id]
+        detailed = [
+            (client_id, use, one) for (client_id, use), one in zip(used, details, strict=False) if client_id in known
+        ]
+        _note_details(session, admitted.directory.id, resource.id, catalogue, tree, detailed)
         refused_here = [(client_id, one) for client_id, one in refusals if client_id in known]
         usage.add_refusals(session, resource.id, _told(refused_here, tree))
         return len(counted) + len(refused_here)
+
+
+def _note_details(
+    session: Session,
+    directory_id: UUID,
+    resource_id: UUID,
+    catalogue: Catalogue,
+    tree: CollectionTree,
+    rows: Sequence[tuple[str, Use, Details]],
+) -> None:
+    """Note objects that lie in a collection by name and others as one, people of the directory, and what was missed."""
+    as_itself = [
+        (client_id, use, {name if name in tree.everything else "": 0 for name in one.objects}, one)
+        for client_id, use, one in rows
+        if use.kind is AccessKind.APPLICATION
+    ]
+    uses.add_objects(
+        session,
+        (
+            (client_id, resource_id, use.operation, name, use.last_at)
+            for client_id, use, names, _ in as_itself
+            if catalogue.concerns_object(use.operation)
+            for name in names
+        ),
+    )
+    acted = {person for _, use, one in rows if use.kind is AccessKind.DELEGATED for person in one.people}
+    known = people.known_ids(session, directory_id, acted)
+    uses.add_people(
+        session,
+        (
+            (client_id, resource_id, known[person], use.last_at)
+            for client_id, use, one in rows
+            if use.kind is AccessKind.DELEGATED
+            for person in one.people
+            if person in known
+        ),
+    )
+    trying = narrowings.running_at(session, resource_id, {client_id for client_id, *_ in as_itself})
+    missed = []
+    for client_id, use, _, one in as_itself:
+        row = trying.get(client_id)
+        if row is None or use.last_at < row.started_at:
+            continue
+        found = misses(catalogue, tree, row.after(), use.operation, one.objects, use.calls)
+        missed += [
+            (row.id, use.operation, name if name in tree.everything else "", calls, use.last_at)
+            for name, calls in found.items()
+        ]
+    narrowings.add_misses(session, missed)
 
 
 def _told(refusals: Sequence[tuple[str, Refused]], tree: CollectionTree) -> list[tuple[str, Refused]]:

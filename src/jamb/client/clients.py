@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 
 from jamb.client.noun import Noun, named, part
 from jamb.core.clients import ClientKind, OwnerLevel
@@ -25,15 +26,42 @@ class Clients(Noun):
         *,
         kind: ClientKind = ClientKind.SERVICE,
         owners: Sequence[str] = (),
+        redirect_uris: Sequence[str] = (),
+        publisher: str = "",
+        trial_ends_at: datetime | None = None,
         once: str | None = None,
     ) -> Client:
         """Register a client; the answer has its client id and what is left to do.
 
         Args:
+            publisher: the domain of whoever makes it, if another. trial_ends_at: until when it is let in on trial.
             once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
         """
-        body = {"name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners)}
+        body = {
+            "name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners),
+            "redirect_uris": list(redirect_uris), "publisher": publisher,
+            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
+        }  # fmt: skip
         return self._transport.one(Client, "POST", "/clients", json=body, headers=named(once))
+
+    def change(
+        self,
+        client_id: str,
+        *,
+        name: str | None = None,
+        purpose: str | None = None,
+        redirect_uris: Sequence[str] | None = None,
+        publisher: str | None = None,
+        trial_ends_at: datetime | None = None,
+        no_trial: bool = False,
+    ) -> Client:
+        """Change what a registration says; what is left out stays. `no_trial`: it stays for good."""
+        body = {
+            "name": name, "purpose": purpose, "publisher": publisher, "no_trial": no_trial,
+            "redirect_uris": list(redirect_uris) if redirect_uris is not None else None,
+            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
+        }  # fmt: skip
+        return self._transport.one(Client, "PUT", f"/clients/{part(client_id)}", json=body)
 
     def change_owners(
         self,

@@ -1,15 +1,67 @@
-"""Findings of the audit: borne knowingly, given to somebody, and taken to other tools."""
+"""The audit: posture, findings, their mends, excess, who could take over what, and evidence to take along."""
 
 from __future__ import annotations
 
+import builtins
+from collections.abc import Iterator
+from pathlib import Path
 from uuid import UUID
 
 from jamb.client.noun import Noun
 from jamb.core.audit.reports import ReportForm
-from jamb.wire.audit import KeptFinding
+from jamb.wire.audit import Evaluated, ExcessOnDay, FindingGroup, KeptFinding, RankedExcess, Severity
+from jamb.wire.mends import Mended, MendPreview
+from jamb.wire.reach import ReachSent
+from jamb.wire.takeovers import Takeovers
 
 
 class Findings(Noun):
+    def list(
+        self,
+        *,
+        which: str = "open",
+        severity: Severity | None = None,
+        least: Severity | None = None,
+        rule: str | None = None,
+        client: str | None = None,
+        owner: str | None = None,
+        q: str | None = None,
+    ) -> Iterator[KeptFinding]:
+        """Yield findings over all pages, worst first.
+
+        Args:
+            which: open, borne (waived for a while) or mended (in the last thirty days).
+            least: this bad or worse. client: an id. owner: the id of a person, or "none": clients without owners.
+        """
+        wanted = {"severity": severity, "least": least, "rule": rule, "client": client, "owner": owner, "q": q}
+        params = {name: str(value) for name, value in wanted.items() if value is not None}
+        return self._transport.pages(KeptFinding, "/audit/findings", {"which": which, "limit": 100, **params})
+
+    def groups(self, by: str = "rule", *, which: str = "open") -> Iterator[FindingGroup]:
+        """Yield groups of findings by rule, client or owner, the worst first."""
+        return self._transport.pages(FindingGroup, "/audit/groups", {"by": by, "which": which, "limit": 100})
+
+    def find(self, reference: str) -> KeptFinding | None:
+        """Return the one finding whose id begins so; None when there is none, or several."""
+        wanted = reference.strip().lower()
+        found = [
+            one
+            for which in ("open", "borne")
+            for one in self.list(which=which)
+            if wanted and str(one.id).startswith(wanted)
+        ]
+        return found[0] if len(found) == 1 else None
+
+    def preview_mend(self, finding_id: UUID) -> MendPreview:
+        """Return what the mend would do, and whether one may carry it out. Changes nothing."""
+        return self._transport.one(MendPreview, "GET", f"/audit/findings/{finding_id}/mend")
+
+    def mend(self, finding_id: UUID, *, reason: str = "", login: str = "", reach: ReachSent | None = None) -> str:
+        """Carry the mend out; return what was done, in words. What must be said with it `preview_mend` tells."""
+        sent = reach.model_dump(mode="json") if reach is not None else None
+        body = {"reason": reason, "login": login, "reach": sent}
+        return self._transport.one(Mended, "POST", f"/audit/findings/{finding_id}/mend", json=body).done
+
     def waive(self, finding_id: UUID, *, days: int, reason: str) -> KeptFinding:
         """Bear a finding knowingly for some days; then it comes back."""
         body = {"days": days, "reason": reason}
@@ -23,6 +75,27 @@ class Findings(Noun):
         body = {"person": person, "note": note}
         return self._transport.one(KeptFinding, "POST", f"/audit/findings/{finding_id}/assignment", json=body)
 
+    def excess(self, by: str = "client", *, limit: int = 50) -> builtins.list[RankedExcess]:
+        """Return weight granted, used and unused by client, owner or resource, the most unused first."""
+        return self._transport.many(RankedExcess, "GET", "/audit/excess", params={"by": by, "limit": limit})
+
+    def trend(self, *, by: str | None = None, key: str = "", days: int = 90) -> builtins.list[ExcessOnDay]:
+        """Return the excess at the end of each day: of the directory, or of one client, owner or resource."""
+        params = {"key": key, "days": days, **({"by": by} if by is not None else {})}
+        return self._transport.many(ExcessOnDay, "GET", "/audit/excess/trend", params=params)
+
+    def takeovers(self, *, most: int = 50) -> Takeovers:
+        """Return the shortest ways from weak people and clients to strong ones."""
+        return self._transport.one(Takeovers, "GET", "/audit/takeovers", params={"most": most})
+
+    def look_again(self, *, anew: bool = False, at_most: int = 500) -> Evaluated:
+        """Look at some of what changed or came due; call again until nothing is left."""
+        return self._transport.one(Evaluated, "POST", "/audit/evaluation", json={"anew": anew, "at_most": at_most})
+
     def report(self, form: ReportForm) -> str:
         """Return the audit as SARIF 2.1.0, CSV, a JSON object a line, or a page; what is waived says so."""
         return self._transport.text("GET", "/audit/report", params={"form": form.value})
+
+    def save_evidence(self, path: Path) -> int:
+        """Write the signed evidence bundle to a file; return its size in bytes. `verify_evidence` reads it offline."""
+        return self._transport.save("/audit/bundle", path)

@@ -13,15 +13,18 @@ from jamb.client.findings import Findings
 from jamb.client.handovers import Handovers
 from jamb.client.leaks import Leaks
 from jamb.client.ledger import Ledger
+from jamb.client.narrowing import Narrowing
 from jamb.client.notices import Notices, Webhooks
 from jamb.client.people import Groups, People, Roles
+from jamb.client.removals import Publishers, Removals
 from jamb.client.requests import Requests
 from jamb.client.resources import Resources
+from jamb.client.reviews import Reviews
 from jamb.client.rotations import Rotations
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
 from jamb.wire.directories import Directory, PolicyPreview
-from jamb.wire.people import Registering, Whoami
+from jamb.wire.people import MayRegister, Whoami
 from jamb.wire.today import Today
 
 
@@ -44,6 +47,10 @@ class Jamb:
         self.handovers = Handovers(self._transport)
         self.leaks = Leaks(self._transport)
         self.findings = Findings(self._transport)
+        self.narrowing = Narrowing(self._transport)
+        self.reviews = Reviews(self._transport)
+        self.removals = Removals(self._transport)
+        self.publishers = Publishers(self._transport)
         self.notices = Notices(self._transport)
         self.webhooks = Webhooks(self._transport)
         self.ledger = Ledger(self._transport)
@@ -66,9 +73,9 @@ class Jamb:
     def whoami(self) -> Whoami:
         return self._transport.one(Whoami, "GET", "/whoami")
 
-    def registering(self) -> Registering:
+    def registering(self) -> MayRegister:
         """Return whether the caller may register clients and, if not, whom to ask."""
-        return self._transport.one(Registering, "GET", "/registering")
+        return self._transport.one(MayRegister, "GET", "/registering")
 
     def change_policy(self, **settings: object) -> Directory:
         """Change settings of the directory's policy; those left out stay."""
@@ -81,9 +88,9 @@ class Jamb:
     def today(self) -> Today:
         return self._transport.one(Today, "GET", "/today")
 
-    def audit(self, *, gone: bool = False) -> Audit:
-        """Return the findings of all rules over all clients, worst first; `gone`: those mended lately, too."""
-        return self._transport.one(Audit, "GET", "/audit", params={"gone": gone})
+    def audit(self) -> Audit:
+        """Return the directory's posture: findings by severity and rule, excess and its trend, what ends when."""
+        return self._transport.one(Audit, "GET", "/audit")
 
     def sign_out(self) -> None:
         """End the sign-in that this token belongs to."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any, TypeVar
 
 import httpx
@@ -11,7 +13,7 @@ from pydantic import BaseModel, ValidationError
 from jamb import __version__
 from jamb.client.auth import AccessToken, ClientCredentials, unreachable
 from jamb.client.trust import trusted
-from jamb.core.errors import ServiceUnreachable
+from jamb.core.errors import BadInput, JambError, ServiceUnreachable
 from jamb.wire.base import Page
 from jamb.wire.problems import MEDIA_TYPE, Problem, error_of
 
@@ -40,6 +42,31 @@ class Transport:
         """Return the answer as it came."""
         return self._answer(method, path, **kwargs).text
 
+    def save(self, path: str, target: Path) -> int:
+        """Write an answer to a file (mode 600) as it comes; return its size. What is there is replaced whole, or not.
+
+        Raises:
+            BadInput: the file cannot be written.
+        """
+        url = self.root + path
+        partial = target.with_name(target.name + ".part")
+        try:
+            with self._http.stream("GET", url) as answer:
+                if not answer.is_success:
+                    answer.read()
+                    raise self._error(url, answer)
+                partial.unlink(missing_ok=True)
+                with os.fdopen(os.open(partial, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+                    for part in answer.iter_bytes():
+                        file.write(part)
+            partial.replace(target)
+        except httpx.TransportError as error:
+            partial.unlink(missing_ok=True)
+            raise unreachable(url, error) from error
+        except OSError as error:
+            raise BadInput.field("file", str(target), f"a file that can be written: {error.strerror}") from error
+        return target.stat().st_size
+
     def _answer(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         url = path if path.startswith("http") else self.root + path
         try:
@@ -48,10 +75,14 @@ class Transport:
             raise unreachable(url, error) from error
         if answer.is_success:
             return answer
+        raise self._error(url, answer)
+
+    @staticmethod
+    def _error(url: str, answer: httpx.Response) -> JambError:
         if answer.headers.get("content-type", "").startswith(MEDIA_TYPE):
             after = answer.headers.get("Retry-After", "")
-            raise error_of(Problem.model_validate_json(answer.content), int(after) if after.isdigit() else None)
-        raise ServiceUnreachable(f"{url} answered {answer.status_code}, not as Jamb does.")
+            return error_of(Problem.model_validate_json(answer.content), int(after) if after.isdigit() else None)
+        return ServiceUnreachable(f"{url} answered {answer.status_code}, not as Jamb does.")
 
     def one(self, model: type[ModelT], method: str, path: str, **kwargs: Any) -> ModelT:
         return _checked(model, self.send(method, path, **kwargs))

@@ -73,7 +73,8 @@ class Guard:
             if claims.probe:
                 raise WouldBeLetIn
             if self.reporter is not None:
-                self.reporter.used(claims.client_id, operation, kind)
+                person = claims.subject if claims.delegated else ""
+                self.reporter.used(claims.client_id, operation, kind, name, person)
             return claims
 
         return check

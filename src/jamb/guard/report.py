@@ -18,6 +18,8 @@ from jamb.guard.token import OwnToken
 
 BATCH_SECONDS = 1.0
 MOST_ROWS = 5000
+# Of the calls counted in one row: further objects or people are counted as nameless.
+MOST_NAMES = 500
 _log = logging.getLogger("jamb.guard")
 _Key = tuple[str, str, str, str]
 _RefusedKey = tuple[str, str, str, str, str, str]
@@ -31,6 +33,8 @@ class UsageReporter:
         self._http = http or httpx.Client(timeout=5)
         self._refused: dict[_RefusedKey, tuple[int, datetime]] = {}
         self._counts: dict[_Key, tuple[int, datetime]] = {}
+        self._objects: dict[_Key, dict[str, int]] = {}
+        self._people: dict[_Key, set[str]] = {}
         self._unsent: dict[str, Any] | None = None
         self._lock = threading.Lock()
         self._stop = threading.Event()
@@ -48,14 +52,23 @@ class UsageReporter:
         if self._thread.is_alive():
             self._thread.join(timeout=10)
 
-    def used(self, client_id: str, operation: str, kind: str) -> None:
-        """Count one call. Costs a dictionary update."""
+    def used(self, client_id: str, operation: str, kind: str, name: str | None = None, person: str = "") -> None:
+        """Count one call: of which object, where it is about one, and for whom. Costs a few dictionary updates."""
         now = datetime.now(UTC)
         key = (client_id, operation, kind, now.date().isoformat())
         with self._lock:
             calls, _ = self._counts.get(key, (0, now))
-            if calls or len(self._counts) < MOST_ROWS:
-                self._counts[key] = (calls + 1, now)
+            if not calls and len(self._counts) >= MOST_ROWS:
+                return
+            self._counts[key] = (calls + 1, now)
+            if name is not None:
+                objects = self._objects.setdefault(key, {})
+                known = name[:200] if name[:200] in objects or len(objects) < MOST_NAMES else ""
+                objects[known] = objects.get(known, 0) + 1
+            if person:
+                people = self._people.setdefault(key, set())
+                if len(people) < MOST_NAMES:
+                    people.add(person)
 
     def refused(self, client_id: str, operation: str, kind: str, reason: str, name: str) -> None:
         """Count one refused call of a client whose token was genuine, with the object it was about, if any."""
@@ -82,11 +95,21 @@ class UsageReporter:
             with self._lock:
                 counts, self._counts = self._counts, {}
                 refused, self._refused = self._refused, {}
+                objects, self._objects = self._objects, {}
+                people, self._people = self._people, {}
             if not counts and not refused:
                 return
             uses = [
-                {"client_id": client, "operation": operation, "kind": kind, "calls": calls, "last_at": last.isoformat()}
-                for (client, operation, kind, _day), (calls, last) in counts.items()
+                {
+                    "client_id": client,
+                    "operation": operation,
+                    "kind": kind,
+                    "calls": calls,
+                    "last_at": last.isoformat(),
+                    "objects": objects.get((client, operation, kind, day), {}),
+                    "people": sorted(people.get((client, operation, kind, day), ())),
+                }
+                for (client, operation, kind, day), (calls, last) in counts.items()
             ]
             refusals = [
                 {

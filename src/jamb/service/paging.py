@@ -28,7 +28,7 @@ def unpack(cursor: str) -> Any:
     try:
         return json.loads(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
     except (binascii.Error, ValueError) as error:
-        raise _bad(cursor) from error
+        raise bad_cursor(cursor) from error
 
 
 def unpack_number(cursor: str | None) -> int | None:
@@ -36,7 +36,7 @@ def unpack_number(cursor: str | None) -> int | None:
         return None
     value = unpack(cursor)
     if not isinstance(value, int) or not 0 <= value < 2**62:
-        raise _bad(cursor)
+        raise bad_cursor(cursor)
     return value
 
 
@@ -45,7 +45,7 @@ def unpack_pair(cursor: str | None) -> tuple[str, str] | None:
         return None
     value = unpack(cursor)
     if not (isinstance(value, list) and len(value) == 2 and all(isinstance(part, str) for part in value)):
-        raise _bad(cursor)
+        raise bad_cursor(cursor)
     return value[0], value[1]
 
 
@@ -64,7 +64,7 @@ def unpack_position(cursor: str | None) -> tuple[datetime, UUID] | None:
             raise ValueError("no zone")
         return moment, UUID(pair[1])
     except ValueError as error:
-        raise _bad(str(cursor)) from error
+        raise bad_cursor(str(cursor)) from error
 
 
 def link_next(request: Request, response: Response, cursor: str | None) -> None:
@@ -74,5 +74,5 @@ def link_next(request: Request, response: Response, cursor: str | None) -> None:
         response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
 
 
-def _bad(cursor: str) -> BadInput:
+def bad_cursor(cursor: str) -> BadInput:
     return BadInput.field("cursor", cursor, "the `next` of a page of this list", "Start again without a cursor.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from enum import StrEnum
 from typing import Annotated
 from uuid import UUID
@@ -57,7 +58,10 @@ class KeptFinding(Finding):
 
 
 class Rule(Answered):
-    """`how_bad`: by what one finding is worse than another of the same rule."""
+    """`how_bad`: by what one finding is worse than another of the same rule. Then how many findings it has.
+
+    `worst`, `oldest`: of those that are open.
+    """
 
     id: str
     family: audit.Family
@@ -65,11 +69,66 @@ class Rule(Answered):
     why: str
     how_bad: str
     reference: str
+    open: int
+    borne: int
+    mended: int
+    worst: Severity | None
+    oldest: Moment | None
+
+
+class Excess(Answered):
+    """Weights of what is granted long enough to be judged, what of it is used and not, and what is too new to say.
+
+    `share`: of what is judged, the part that is not used; null: nothing can be judged yet.
+    """
+
+    granted: float
+    used: float
+    unused: float
+    early: float
+    share: float | None
+
+
+class ExcessOnDay(Excess):
+    day: date
+
+
+class RankedExcess(Excess):
+    """`key`: the client's id, the person's id or the resource's name."""
+
+    key: str
+    title: str
+
+
+class Age(Answered):
+    """How many open findings of a severity are up to so many days old and older than the band before; 0: older."""
+
+    severity: Severity
+    days: int
+    count: int
+
+
+class EndBand(Answered):
+    """How many live credentials end within so many days and not in the band before; 0: later; null: never."""
+
+    days: int | None
+    count: int
+
+
+class FindingGroup(Answered):
+    """`key`: of the rule, client or person; empty: of clients that nobody owns."""
+
+    key: str
+    title: str
+    count: int
+    worst: Severity
+    oldest: Moment
 
 
 class Audit(Answered):
-    """Findings worst first, those that are waived last, with the rules that were applied.
+    """A directory's posture.
 
+    `open`: findings that count, by severity; `borne`: those that are waived; `mended`: gone in the last thirty days.
     `left`: clients that are still to be looked at, because much changed at once.
     """
 
@@ -77,8 +136,28 @@ class Audit(Answered):
     at: Moment
     clients: int
     left: int
-    findings: list[KeptFinding]
+    open: dict[str, int]
+    borne: int
+    mended: int
+    ages: list[Age]
+    ending: list[EndBand]
+    excess: Excess
+    trend: list[ExcessOnDay]
     rules: list[Rule]
+
+
+class Evaluation(Sent):
+    """`anew`: have every client looked at again. `at_most`: how many are looked at before it is answered."""
+
+    anew: bool = False
+    at_most: Annotated[int, Field(ge=0, le=5000)] = 500
+
+
+class Evaluated(Answered):
+    """`left`: clients that changed or came due and are still to be looked at."""
+
+    looked_at: int
+    left: int
 
 
 class Waiver(Sent):

@@ -20,12 +20,29 @@ from jamb.wire.resources import Operation
 
 
 class NewClient(Sent):
-    """`owners`: logins or ids of people of the directory."""
+    """`owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
+
+    `trial_ends_at`: until when it is let in on trial.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=NAME_LONGEST)]
     purpose: Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST)]
     kind: ClientKind = ClientKind.SERVICE
     owners: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    redirect_uris: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    publisher: Annotated[str, Field(max_length=260)] = ""
+    trial_ends_at: Moment | None = None
+
+
+class RegistrationChange(Sent):
+    """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good."""
+
+    name: Annotated[str | None, Field(max_length=200)] = None
+    purpose: Annotated[str | None, Field(max_length=1000)] = None
+    redirect_uris: Annotated[list[str] | None, Field(max_length=50)] = None
+    publisher: Annotated[str | None, Field(max_length=260)] = None
+    trial_ends_at: Moment | None = None
+    no_trial: bool = False
 
 
 class OwnersChange(Sent):
@@ -88,6 +105,9 @@ class Client(Answered):
     findings: int
     worst: Severity | None
     next_steps: list[str]
+    redirect_uris: list[str]
+    publisher: str
+    trial_ends_at: Moment | None
 
 
 class Holding(Answered):

@@ -25,6 +25,9 @@ class Policy(Answered):
     digest_hours: int
     attempts_days: int
     observation_days: int
+    use_counts_days: int
+    dry_days: int
+    restore_days: int
     access_token_seconds: int
     person_token_seconds: int
     session_seconds: int
@@ -55,6 +58,9 @@ class PolicyChange(Sent):
     digest_hours: int | None = None
     attempts_days: int | None = None
     observation_days: int | None = None
+    use_counts_days: int | None = None
+    dry_days: int | None = None
+    restore_days: int | None = None
     access_token_seconds: int | None = None
     person_token_seconds: int | None = None
     session_seconds: int | None = None

@@ -98,7 +98,7 @@ class PeopleImported(Answered):
     groups_made: list[str]
 
 
-class Registering(Answered):
+class MayRegister(Answered):
     """Whether the caller may register clients; if not, whom to ask."""
 
     allowed: bool

@@ -40,7 +40,7 @@ class Approval(Answered):
     said: str
 
 
-class Answer(Answered):
+class QuestionAnswered(Answered):
     question: str
     answer: str
 
@@ -67,7 +67,7 @@ class ConsentRequest(Answered):
     requested_at: Moment
     due_at: Moment
     reason: str
-    answers: list[Answer]
+    answers: list[QuestionAnswered]
     weight: float
     approvers: int
     approvals: list[Approval]

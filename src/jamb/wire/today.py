@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from jamb.wire.audit import ExcessOnDay
 from jamb.wire.base import Answered, Moment
 from jamb.wire.clients import LadderCount
 from jamb.wire.ledger import LedgerEntry
@@ -24,7 +25,7 @@ class Ending(Answered):
 
 
 class Today(Answered):
-    """`decided` are the reader's own requests that ended lately.
+    """`decided` are the reader's own requests that ended lately. `waiting` has the first of `waiting_in_all` clients.
 
     `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
     """
@@ -33,11 +34,13 @@ class Today(Answered):
     clients: int
     ladder: LadderCount
     waiting: list[Waiting]
+    waiting_in_all: int
     horizon: list[Ending]
     findings: dict[str, int]
     excess: float | None
-    granted_weight: int
-    unused_weight: int
+    granted_weight: float
+    unused_weight: float
+    trend: list[ExcessOnDay]
     recent: list[LedgerEntry]
     requests: list[ConsentRequest]
     decided: list[ConsentRequest]

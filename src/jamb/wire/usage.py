@@ -12,11 +12,18 @@ from jamb.wire.base import Answered, Moment, Sent
 
 
 class UsedOperation(Sent):
+    """`objects`: how many of the calls were about which object, where the operation names one (an empty name: others).
+
+    `people`: the subjects of the tokens, where the client acted for somebody.
+    """
+
     client_id: Annotated[str, Field(max_length=80)]
     operation: Annotated[str, Field(max_length=80)]
     kind: AccessKind = AccessKind.APPLICATION
     calls: Annotated[int, Field(ge=1, le=10**9)]
     last_at: Moment
+    objects: Annotated[dict[Annotated[str, Field(max_length=200)], int], Field(max_length=1000, default_factory=dict)]
+    people: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=1000, default_factory=list)]
 
 
 class RefusedCalls(Sent):

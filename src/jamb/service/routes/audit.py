@@ -1,52 +1,164 @@
-"""The audit: findings with their history, reports for other tools, waivers and assignments."""
+"""The audit: a directory's posture, findings with their history, reports for other tools, waivers and assignments."""
 
 from __future__ import annotations
 
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query
-from fastapi.responses import Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 
 from jamb import __version__
 from jamb.actions import audit
 from jamb.actions.access import Admitted
-from jamb.core.audit import RULES
+from jamb.core.audit import RULES, Severity
 from jamb.core.audit.reports import ReportForm, report
+from jamb.core.errors import BadInput
+from jamb.core.excess import Excess
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
+from jamb.store.findings import GroupBy, Wanted, Which
 from jamb.wire import audit as wire
+from jamb.wire.base import Page
 
 router = APIRouter(prefix="/api/v1/directories/{directory}/audit", tags=["audit"])
 _ONE = "/findings/{finding}"
 _RULE = ("id", "family", "title", "why", "how_bad", "reference")
 
 
+def _wanted(
+    which: Which = Which.OPEN,
+    severity: wire.Severity | None = None,
+    least: Annotated[wire.Severity | None, Query(description="This bad or worse")] = None,
+    rule: Annotated[str, Query(max_length=80)] = "",
+    client: Annotated[str, Query(max_length=80)] = "",
+    owner: Annotated[str, Query(max_length=40, description="Id of a person, or none: clients without owners")] = "",
+    assigned: Annotated[UUID | None, Query(description="Id of the person who sees to it")] = None,
+    q: Annotated[str, Query(max_length=100, description="Part of its title or of the client's name")] = "",
+) -> Wanted:
+    try:
+        person = UUID(owner) if owner not in {"", "none"} else None
+    except ValueError as error:
+        raise BadInput.field("owner", owner, "the id of a person, or none") from error
+    return Wanted(
+        which, _rank(severity), _rank(least), rule, client, person, owner == "none", assigned, q
+    )  # fmt: skip
+
+
+def _rank(severity: wire.Severity | None) -> int | None:
+    return int(Severity[severity.name]) if severity is not None else None
+
+
+WantedFindings = Annotated[Wanted, Depends(_wanted)]
+
+
 @router.get("", dependencies=[Depends(may("audit.read"))])
-def run_audit(
-    directory: str,
-    office: TheOffice,
-    now: Now,
-    gone: Annotated[bool, Query(description="Those mended in the last thirty days, too")] = False,
-) -> wire.Audit:
-    """Findings of all rules over all clients, worst first. What changed is looked at before it is answered."""
-    found = audit.run_audit(office.premises, directory, now, with_gone=gone)
+def read_audit(directory: str, office: TheOffice, now: Now) -> wire.Audit:
+    """The directory's posture, with the rules that were applied. What changed is looked at before it is answered."""
+    found = audit.read_posture(office.premises, directory, now)
+    tallies = {one.rule: one for one in found.rules}
     return wire.Audit(
         directory=found.directory,
         at=found.at,
         clients=found.clients,
         left=found.left,
-        findings=[_kept(one) for one in found.findings],
-        rules=[wire.Rule(**{name: getattr(rule, name) for name in _RULE}) for rule in RULES],
+        open={one.word: count for one, count in found.open.items()},
+        borne=found.borne,
+        mended=found.mended,
+        ages=[wire.Age(severity=wire.Severity(one.word), days=days, count=count) for one, days, count in found.ages],
+        ending=[wire.EndBand(days=days, count=count) for days, count in found.ending],
+        excess=excess_answer(found.excess),
+        trend=[wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
+        rules=[
+            wire.Rule(**{name: getattr(rule, name) for name in _RULE}, **_tally(tallies.get(rule.id))) for rule in RULES
+        ],
     )
+
+
+@router.get("/findings", dependencies=[Depends(may("findings.list"))])
+def list_findings(
+    directory: str,
+    request: Request,
+    response: Response,
+    wanted: WantedFindings,
+    office: TheOffice,
+    now: Now,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.KeptFinding]:
+    """Findings, worst first. What changed is looked at before the first page is answered."""
+    found, after = audit.list_findings(office.premises, directory, wanted, now, _position(cursor), limit)
+    following = pack([after[0], after[1], str(after[2])]) if after is not None else None
+    link_next(request, response, following)
+    return Page[wire.KeptFinding](items=[kept_answer(one) for one in found], next=following)
+
+
+@router.get(_ONE, dependencies=[Depends(may("findings.read"))])
+def read_finding(directory: str, finding: UUID, office: TheOffice, now: Now) -> wire.KeptFinding:
+    """A finding, mended or not."""
+    return kept_answer(audit.read_finding(office.premises, directory, finding, now))
+
+
+@router.get("/groups", dependencies=[Depends(may("findings.list-groups"))])
+def group_findings(
+    directory: str,
+    request: Request,
+    response: Response,
+    wanted: WantedFindings,
+    office: TheOffice,
+    now: Now,
+    by: GroupBy = GroupBy.RULE,
+    cursor: Cursor = None,
+    limit: Limit = DEFAULT_LIMIT,
+) -> Page[wire.FindingGroup]:
+    """Findings in groups by rule, client or owner: how many, how bad, since when; the worst first."""
+    skip = unpack(cursor) if cursor is not None else 0
+    if not isinstance(skip, int) or not 0 <= skip < 2**31:
+        raise bad_cursor(str(cursor))
+    rows = audit.group_findings(office.premises, directory, by, wanted, now, skip, limit + 1)
+    titles = {rule.id: rule.title for rule in RULES} if by is GroupBy.RULE else {}
+    following = pack(skip + limit) if len(rows) > limit else None
+    link_next(request, response, following)
+    items = [
+        wire.FindingGroup(
+            key=one.key, title=titles.get(one.key, one.title), count=one.count,
+            worst=wire.Severity(Severity(one.worst).word), oldest=one.oldest,
+        )
+        for one in rows[:limit]
+    ]  # fmt: skip
+    return Page[wire.FindingGroup](items=items, next=following)
+
+
+@router.get("/excess", dependencies=[Depends(may("excess.rank"))])
+def rank_excess(
+    directory: str, office: TheOffice, by: audit.ExcessBy = audit.ExcessBy.CLIENT, limit: Limit = DEFAULT_LIMIT
+) -> list[wire.RankedExcess]:
+    """Weight granted, used and unused by client, owner or resource; the most unused first."""
+    rows = audit.rank_excess(office.premises, directory, by, limit)
+    return [wire.RankedExcess(key=key, title=title, **excess_answer(one).model_dump()) for key, title, one in rows]
+
+
+@router.get("/excess/trend", dependencies=[Depends(may("excess.trend"))])
+def read_trend(
+    directory: str,
+    office: TheOffice,
+    now: Now,
+    by: Annotated[audit.ExcessBy | None, Query(description="Left out: of the directory")] = None,
+    key: Annotated[str, Query(max_length=200, description="Of the client, person or resource")] = "",
+    days: Annotated[int, Query(ge=1, le=730)] = 90,
+) -> list[wire.ExcessOnDay]:
+    """Excess at the end of each day: of the directory, or of one client, owner or resource."""
+    rows = audit.excess_trend(office.premises, directory, by, key, now, days)
+    return [wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in rows]
 
 
 @router.get("/report", dependencies=[Depends(may("audit.report"))], response_class=Response)
 def read_report(directory: str, office: TheOffice, now: Now, form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
-    found = audit.run_audit(office.premises, directory, now)
-    place = found.directory if form is ReportForm.HTML else found.slug
-    text = report(form, place, __version__, RULES, [one.found for one in found.findings], now)
-    headers = {"Content-Disposition": f'attachment; filename="{found.slug}-audit.{form.value}"'}
+    name, found = audit.run_audit(office.premises, directory, now)
+    history = audit.excess_trend(office.premises, directory, None, "", now, 90)
+    place = name if form is ReportForm.HTML else directory
+    text = report(form, place, __version__, RULES, [one.found for one in found], now, history)
+    headers = {"Content-Disposition": f'attachment; filename="{directory}-audit.{form.value}"'}
     return Response(text, media_type=form.media_type, headers=headers)
 
 
@@ -59,7 +171,9 @@ def waive(
     now: Now,
 ) -> wire.KeptFinding:
     """Bear a finding knowingly for some days, with a reason."""
-    return _kept(audit.waive(office.premises, admitted.directory, finding, sent.days, sent.reason, admitted.actor, now))
+    return kept_answer(
+        audit.waive(office.premises, admitted.directory, finding, sent.days, sent.reason, admitted.actor, now)
+    )
 
 
 @router.post(f"{_ONE}/waiver/ending")
@@ -67,7 +181,7 @@ def end_waiver(
     finding: UUID, admitted: Annotated[Admitted, Depends(may("findings.end-waiver"))], office: TheOffice, now: Now
 ) -> wire.KeptFinding:
     """Count a waived finding again."""
-    return _kept(audit.end_waiver(office.premises, admitted.directory, finding, admitted.actor, now))
+    return kept_answer(audit.end_waiver(office.premises, admitted.directory, finding, admitted.actor, now))
 
 
 @router.post(f"{_ONE}/assignment")
@@ -79,10 +193,35 @@ def assign(
     now: Now,
 ) -> wire.KeptFinding:
     """Have a person see to a finding."""
-    return _kept(
+    return kept_answer(
         audit.assign(office.premises, admitted.directory, finding, sent.person, sent.note, admitted.actor, now)
     )
 
 
-def _kept(one: audit.FindingView) -> wire.KeptFinding:
+def kept_answer(one: audit.FindingView) -> wire.KeptFinding:
     return wire.kept_of(one.found, id=one.id, gone_at=one.gone_at, note=one.answer)
+
+
+def excess_answer(one: Excess) -> wire.Excess:
+    return wire.Excess(
+        granted=one.granted_weight, used=round(one.used_weight, 3), unused=one.unused_weight, early=one.early_weight,
+        share=one.share,
+    )  # fmt: skip
+
+
+def _tally(one: audit.RuleTally | None) -> dict[str, object]:
+    if one is None:
+        return {"open": 0, "borne": 0, "mended": 0, "worst": None, "oldest": None}
+    worst = wire.Severity(one.worst.word) if one.worst is not None else None
+    return {"open": one.open, "borne": one.borne, "mended": one.mended, "worst": worst, "oldest": one.oldest}
+
+
+def _position(cursor: str | None) -> audit.Position | None:
+    if cursor is None:
+        return None
+    value = unpack(cursor)
+    try:
+        severity, rule, key = value
+        return int(severity), str(rule), UUID(key)
+    except (TypeError, ValueError, AttributeError) as error:
+        raise bad_cursor(cursor) from error

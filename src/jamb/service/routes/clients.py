@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from jamb.actions import clients, usage
+from jamb.actions import clients, registrations, usage
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
@@ -64,7 +64,7 @@ def register_client(
     now: Now,
 ) -> wire.Client:
     """Register a client. The answer has its client id and what is left to do."""
-    made = clients.register(
+    made = registrations.register(
         office.premises,
         admitted.directory,
         sent.name,
@@ -74,6 +74,9 @@ def register_client(
         admitted.actor,
         now,
         make_owner=admitted.own is not None,
+        redirect_uris=sent.redirect_uris,
+        publisher=sent.publisher,
+        trial_ends_at=sent.trial_ends_at,
     )
     response.headers["Location"] = f"{request.url.path}/{made.id}"
     return client_answer(made)
@@ -106,6 +109,27 @@ def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wi
     )
 
 
+@router.put("/{client}")
+def change_registration(
+    client: str,
+    sent: wire.RegistrationChange,
+    admitted: Annotated[Admitted, Depends(may("clients.change"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Client:
+    """Change what a registration says."""
+    changes = registrations.RegistrationChange(
+        sent.name,
+        sent.purpose,
+        tuple(sent.redirect_uris) if sent.redirect_uris is not None else None,
+        sent.publisher,
+        sent.trial_ends_at,
+        sent.no_trial,
+    )
+    done = registrations.change_registration(office.premises, admitted.directory, client, changes, admitted.actor, now)
+    return client_answer(done)
+
+
 @router.post("/{client}/owners")
 def change_owners(
     client: str,
@@ -115,7 +139,7 @@ def change_owners(
     now: Now,
 ) -> wire.Client:
     """Add and remove owners in one step."""
-    changed = clients.change_owners(
+    changed = registrations.change_owners(
         office.premises, admitted.directory, client, sent.add, sent.remove, admitted.actor, now, sent.level
     )
     return client_answer(changed)
@@ -172,6 +196,9 @@ def client_answer(view: clients.ClientView) -> wire.Client:
         findings=view.findings,
         worst=Severity(view.worst.word) if view.worst is not None else None,
         next_steps=list(view.next_steps),
+        redirect_uris=list(view.redirect_uris),
+        publisher=view.publisher,
+        trial_ends_at=view.trial_ends_at,
     )
 
 

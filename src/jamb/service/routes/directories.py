@@ -12,11 +12,13 @@ from jamb.actions.access import Admitted, may_register, who
 from jamb.actions.premises import Directory
 from jamb.service.callers import Now, TheCaller, TheOffice, may
 from jamb.service.office import Office
+from jamb.service.routes.audit import excess_answer
 from jamb.service.routes.ledger import entry_answer
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
+from jamb.wire.audit import ExcessOnDay
 from jamb.wire.clients import LadderCount
-from jamb.wire.people import Registering, Whoami
+from jamb.wire.people import MayRegister, Whoami
 from jamb.wire.requests import ConsentRequest
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["directory"])
@@ -45,10 +47,10 @@ def whoami(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Wh
 
 
 @router.get("/registering")
-def read_registering(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Registering:
+def read_registering(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> MayRegister:
     """Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form."""
     found = may_register(office.premises, directory, caller, now)
-    return Registering(allowed=found.allowed, why=found.why, ask=list(found.ask))
+    return MayRegister(allowed=found.allowed, why=found.why, ask=list(found.ask))
 
 
 @router.put("/policy")
@@ -83,11 +85,13 @@ def read_today(
         clients=found.clients,
         ladder=LadderCount.model_validate(found.ladder),
         waiting=[today_wire.Waiting.model_validate(one) for one in found.waiting],
+        waiting_in_all=found.waiting_in_all,
         horizon=[today_wire.Ending.model_validate(one) for one in found.horizon],
         findings=found.findings,
         excess=found.excess.share,
         granted_weight=found.excess.granted_weight,
         unused_weight=found.excess.unused_weight,
+        trend=[ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
         recent=[entry_answer(entry, b"") for entry in found.recent],
         requests=[ConsentRequest.model_validate(one) for one in found.requests],
         decided=[ConsentRequest.model_validate(one) for one in found.decided],

@@ -32,7 +32,8 @@ def report_usage(
         )
         for one in sent.refusals
     ]
-    counted = usage.report(office.premises, admitted, sent.resource, sent.batch, uses, now, refusals)
+    details = [usage.Details(one.objects, one.people) for one in sent.uses]
+    counted = usage.report(office.premises, admitted, sent.resource, sent.batch, uses, now, refusals, details)
     return wire.UsageCounted(counted=counted)
 
 

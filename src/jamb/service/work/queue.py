@@ -20,6 +20,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
 from jamb.actions.policy_rotation import open_by_policy
+from jamb.actions.reviews import close_due
 from jamb.actions.sweep import sweep
 from jamb.service.alongside import alongside
 from jamb.service.office import Office
@@ -53,6 +54,7 @@ def make_queue(office: Office) -> procrastinate.App:
         for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
             await run_in_threadpool(rotate_by_policy, office, slug)
             await run_in_threadpool(sweep, office.premises, slug, datetime.now(UTC))
+            await run_in_threadpool(close_due, office.premises, slug, datetime.now(UTC))
             told = await run_in_threadpool(notices.tell, office.premises, slug, datetime.now(UTC))
             if told.notices or told.pushes:
                 _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)

@@ -1,0 +1,218 @@
+"""Registrations: make one, change what it says, and who owns it."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from jamb.actions.clients import ClientView, client_subject, client_view
+from jamb.actions.people import find_person
+from jamb.actions.premises import Directory, Premises, find_client, load_one
+from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
+from jamb.core.errors import BadInput, NameTaken, Violation
+from jamb.core.ids import client_id_from
+from jamb.store import clients
+from jamb.store.work import Actor, unit_of_work
+
+
+@dataclass(frozen=True, slots=True)
+class RegistrationChange:
+    """What to change of a registration; None: it stays. `no_trial`: it is to stay for good."""
+
+    name: str | None = None
+    purpose: str | None = None
+    redirect_uris: tuple[str, ...] | None = None
+    publisher: str | None = None
+    trial_ends_at: datetime | None = None
+    no_trial: bool = False
+
+
+def register(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    purpose: str,
+    kind: ClientKind,
+    owners: Iterable[str],
+    actor: Actor,
+    now: datetime,
+    *,
+    make_owner: bool = False,
+    redirect_uris: Iterable[str] = (),
+    publisher: str = "",
+    trial_ends_at: datetime | None = None,
+) -> ClientView:
+    """Register a client; owners are logins or ids of people of the directory.
+
+    Args:
+        make_owner: whoever registers it becomes an owner too: without it they could not see it afterwards.
+
+    Raises:
+        BadInput: name or purpose is not acceptable.
+        NameTaken: another client of the directory has this name, in any letter case.
+        NotFound: an owner is not known here.
+    """
+    wanted = registration(name, purpose, kind, redirect_uris, publisher)
+    _check_trial(trial_ends_at, now)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = clients.ClientRow(
+            id=client_id_from(secrets.token_bytes(13)),
+            directory_id=directory.id,
+            name=wanted.name,
+            folded_name=folded(wanted.name),
+            purpose=wanted.purpose,
+            kind=wanted.kind.value,
+            state=ClientState.LIVE.value,
+            registered_at=now,
+            registered_by=actor.name,
+            redirect_uris=list(wanted.redirect_uris),
+            publisher=wanted.publisher,
+            trial_ends_at=trial_ends_at,
+        )
+        with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
+            unit.session.add(row)
+        people = {person.id: person for person in (find_person(unit.session, directory, owner) for owner in owners)}
+        if actor.kind == "person" and make_owner:
+            maker = find_person(unit.session, directory, actor.id)
+            people[maker.id] = maker
+        for person_id in people:
+            unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person_id))
+        unit.enter(
+            actor,
+            "client.registered",
+            client_subject(row),
+            now=now,
+            after={
+                "name": row.name,
+                "purpose": row.purpose,
+                "kind": row.kind,
+                "owners": [person.name for person in people.values()],
+                **_said_further(row),
+            },
+        )
+        unit.session.flush()
+        return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
+def change_registration(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    changes: RegistrationChange,
+    actor: Actor,
+    now: datetime,
+) -> ClientView:
+    """Change what a registration says; what is left out of the changes stays.
+
+    Raises:
+        BadInput: it is not acceptable, or nothing would change. NameTaken: another client has this name.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_client(unit.session, directory, client_id, lock=True)
+        before = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
+        wanted = registration(
+            row.name if changes.name is None else changes.name,
+            row.purpose if changes.purpose is None else changes.purpose,
+            ClientKind(row.kind),
+            row.redirect_uris if changes.redirect_uris is None else changes.redirect_uris,
+            row.publisher if changes.publisher is None else changes.publisher,
+        )
+        if changes.trial_ends_at is not None:
+            _check_trial(changes.trial_ends_at, now)
+            row.trial_ends_at = changes.trial_ends_at
+        if changes.no_trial:
+            row.trial_ends_at = None
+        row.name, row.folded_name, row.purpose = wanted.name, folded(wanted.name), wanted.purpose
+        row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
+        after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
+        if after == before:
+            raise BadInput.field("client", "what it says already", "something that changes")
+        with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
+            unit.session.add(row)
+        different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
+        unit.enter(
+            actor,
+            "client.changed",
+            client_subject(row),
+            now=now,
+            before={name: before.get(name) for name in different},
+            after={name: after.get(name) for name in different},
+        )
+        unit.session.flush()
+        return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
+def change_owners(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    add: Iterable[str],
+    remove: Iterable[str],
+    actor: Actor,
+    now: datetime,
+    level: OwnerLevel = OwnerLevel.FULL,
+) -> ClientView:
+    """Add owners of a level and remove owners (logins or ids) in one step; who is added again gets the new level.
+
+    To hand a client over, add one person and remove the other.
+
+    Raises:
+        NotFound: a person is not known here. BadInput: nothing would change.
+    """
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_client(unit.session, directory, client_id, lock=True)
+        before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
+        added = {
+            person.id: clients.Owned(person.id, person.name, level)
+            for person in (find_person(unit.session, directory, one) for one in add)
+        }
+        removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
+        after = {key: one for key, one in {**before, **added}.items() if key not in removed}
+        if after == before:
+            raise BadInput.field("add", "nothing new", "people who are not owners yet, or owners to remove")
+        for key in before.keys() - after.keys():
+            unit.session.delete(unit.session.get_one(clients.ClientOwnerRow, (row.id, key)))
+        for key, one in after.items():
+            if before.get(key) != one:
+                held = unit.session.get(clients.ClientOwnerRow, (row.id, key))
+                held = held or clients.ClientOwnerRow(client_id=row.id, person_id=key)
+                held.level = one.level.value
+                unit.session.add(held)
+        unit.enter(
+            actor,
+            "owners.changed",
+            client_subject(row),
+            now=now,
+            before={"owners": _owner_words(before.values())},
+            after={"owners": _owner_words(after.values())},
+        )
+        unit.session.flush()
+        return client_view(directory, load_one(unit.session, directory, row, now), now)
+
+
+def _check_trial(ends: datetime | None, now: datetime) -> None:
+    if ends is not None and ends <= now:
+        raise BadInput.field("trial_ends_at", ends.isoformat(), "a moment to come")
+
+
+def _said_further(row: clients.ClientRow) -> dict[str, object]:
+    """Return what a registration says beside name and purpose, where it says something."""
+    said: dict[str, object] = {
+        "redirect URIs": list(row.redirect_uris),
+        "publisher": row.publisher,
+        "trial ends": row.trial_ends_at.isoformat() if row.trial_ends_at is not None else "",
+    }
+    return {name: value for name, value in said.items() if value}
+
+
+def _owner_words(owners: Iterable[clients.Owned]) -> list[str]:
+    return sorted(one.name if one.level is OwnerLevel.FULL else f"{one.name} ({one.level.value})" for one in owners)
+
+
+def _taken(directory: Directory, name: str) -> NameTaken:
+    return NameTaken(
+        f"{directory.name} already has a client “{name}”.",
+        violations=(Violation("name", name, "a name no other client of this directory has", "Choose another name."),),
+    )

@@ -1,0 +1,120 @@
+"""Access reviews as they are shown: each grant with its use beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.premises import Directory
+from jamb.core.errors import NotFound
+from jamb.core.ladder import Rung
+from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
+from jamb.core.reviews import Answer, ReviewScope
+from jamb.store import pictures, resources, reviews
+from jamb.store.pictures import LoadedClient
+from jamb.store.reviews import ReviewItemRow, ReviewRow
+
+
+@dataclass(frozen=True, slots=True)
+class ReviewView:
+    """A review with how many items have which answer; `done`: how many answers were carried out."""
+
+    id: UUID
+    name: str
+    scope: ReviewScope
+    started_at: datetime
+    started_by: str
+    ends_at: datetime
+    closed_at: datetime | None
+    answers: dict[str, int]
+    done: int
+
+
+@dataclass(frozen=True, slots=True)
+class ReviewItem:
+    """One grant or role, with its use beside it. `opens`, `uses`: titles of operations."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    purpose: str
+    resource: str
+    permission: str
+    title: str
+    kind: AccessKind
+    through: str
+    reach: Reach
+    weight: float
+    opens: tuple[str, ...]
+    uses: tuple[str, ...]
+    used: str
+    last_used_at: datetime | None
+    collections: tuple[str, ...]
+    answer: Answer
+    words: str
+    narrower: Reach | None
+    answered_at: datetime | None
+    answered_by: str
+    done_at: datetime | None
+
+
+def find_review(session: Session, directory: Directory, review_id: UUID, *, lock: bool = False) -> ReviewRow:
+    row = reviews.review_by_id(session, directory.id, review_id, lock=lock)
+    if row is None:
+        raise NotFound(f"There is no review {review_id}.", next_step="See the list of reviews.")
+    return row
+
+
+def review_view(row: ReviewRow, counted: dict[str, int]) -> ReviewView:
+    answers = {name: counted.get(name, 0) for name in Answer}
+    return ReviewView(
+        row.id, row.name, ReviewScope.read(row.scope), row.started_at, row.started_by, row.ends_at, row.closed_at,
+        {name.value or "waiting": count for name, count in answers.items()}, counted.get("done", 0),
+    )  # fmt: skip
+
+
+def item_views(
+    session: Session, directory: Directory, items: Iterable[tuple[ReviewItemRow, str]], now: datetime
+) -> list[ReviewItem]:
+    rows = list(items)
+    ids = sorted({item.client_id for item, _ in rows})
+    loaded = {one.row.id: one for one in pictures.load(session, directory.id, directory.policy, now, ids)}
+    places = resources.resources_of(session, directory.id)
+    names, catalogues = {one.id: one.name for one in places}, resources.catalogues(session, places)
+    trees = resources.trees(session, places)
+    found = []
+    for item, client_name in rows:
+        catalogue = catalogues[item.resource_id]
+        rung = _rung_of(loaded[item.client_id], item)
+        permission = catalogue.permissions.get(item.permission)
+        opened = catalogue.opened_by(item.permission)
+        used = rung.used_operations if rung is not None else frozenset()
+        found.append(
+            ReviewItem(
+                item.id, item.client_id, client_name, loaded[item.client_id].row.purpose, names[item.resource_id],
+                item.permission, permission.title if permission is not None else item.permission,
+                AccessKind(item.kind), item.through, reach_of(item.reach), item.weight,
+                tuple(catalogue.operations[name].title for name in sorted(opened)),
+                tuple(catalogue.operations[name].title for name in sorted(used & opened)),
+                rung.used.value if rung is not None else "not-granted",
+                rung.last_used_at if rung is not None else None, tuple(trees[item.resource_id].collections),
+                Answer(item.answer), item.words, reach_of(item.narrower) if item.narrower is not None else None,
+                item.answered_at, item.answered_by, item.done_at,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _rung_of(loaded: LoadedClient, item: ReviewItemRow) -> Rung | None:
+    for resource_id, place in zip(loaded.resource_ids, loaded.picture.resources, strict=True):
+        if resource_id == item.resource_id:
+            return next(
+                (one for one in place.rungs if (one.permission, one.kind) == (item.permission, item.kind)), None
+            )
+    return None

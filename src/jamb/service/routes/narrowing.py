@@ -1,0 +1,111 @@
+"""Right-sizing: what would do, tried out dry, put in force."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Annotated
+
+from fastapi import APIRouter, Depends
+
+from jamb.actions import narrowing
+from jamb.actions.access import Admitted
+from jamb.core.access import Holding
+from jamb.core.permissions import Catalogue
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.paging import MOST_LIMIT, Limit
+from jamb.wire import narrowing as wire
+from jamb.wire.reach import Reach
+
+router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["audit"])
+_FIT = "/clients/{client}/fits/{resource}"
+
+
+@router.get(_FIT, dependencies=[Depends(may("narrowing.read"))])
+def read_fit(directory: str, client: str, resource: str, office: TheOffice, now: Now) -> wire.Fit:
+    """The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing."""
+    found = narrowing.fit(office.premises, directory, client, resource, now)
+    proposal = None
+    if found.proposal is not None and found.comparison is not None:
+        one = found.proposal
+        proposal = wire.FitProposal(
+            held=_held(one.held, found.catalogue), kept=_held(one.kept, found.catalogue),
+            after=_held(one.after, found.catalogue), done=list(one.done),
+            touched=sorted(one.objects) if one.objects is not None else None,
+            no_longer=list(found.comparison.no_longer), narrower=list(found.comparison.narrower),
+            weight_before=one.weight_before, weight_after=one.weight_after, exact=one.exact,
+        )  # fmt: skip
+    return wire.Fit(
+        client_id=found.client_id, client_name=found.client_name, resource=found.resource, proposal=proposal,
+        why_not=found.why_not, trial=_trial(found.trial) if found.trial is not None else None,
+    )  # fmt: skip
+
+
+@router.post(f"{_FIT}/trial", status_code=201)
+def try_out(
+    client: str,
+    resource: str,
+    sent: wire.TryOut,
+    admitted: Annotated[Admitted, Depends(may("narrowing.try-out"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Trial:
+    """Begin to count what the proposed grant would refuse. Nothing is refused by it."""
+    return _trial(
+        narrowing.try_out(
+            office.premises, admitted.directory, client, resource, sent.days, sent.reason, admitted.actor, now
+        )
+    )
+
+
+@router.delete(f"{_FIT}/trial")
+def drop_trial(
+    client: str,
+    resource: str,
+    admitted: Annotated[Admitted, Depends(may("narrowing.drop"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Trial:
+    """Stop trying out; everything stays as it is."""
+    return _trial(narrowing.drop(office.premises, admitted.directory, client, resource, "", admitted.actor, now))
+
+
+@router.post(f"{_FIT}/enforcement")
+def enforce(
+    client: str,
+    resource: str,
+    sent: wire.Enforcement,
+    admitted: Annotated[Admitted, Depends(may("narrowing.enforce"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.Trial:
+    """Put what was tried out in place of what is held, in one step."""
+    return _trial(
+        narrowing.enforce(
+            office.premises, admitted.directory, client, resource, sent.reason, admitted.actor, now, force=sent.force
+        )
+    )
+
+
+@router.get("/audit/trials", dependencies=[Depends(may("narrowing.list"))])
+def list_trials(directory: str, office: TheOffice, limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
+    """What is tried out, the oldest first."""
+    return [_trial(one) for one in narrowing.list_trials(office.premises, directory, limit)]
+
+
+def _trial(one: narrowing.Trial) -> wire.Trial:
+    return wire.Trial(
+        id=one.id, client_id=one.client_id, client_name=one.client_name, resource=one.resource,
+        before=_held(one.before), after=_held(one.after), started_at=one.started_at, started_by=one.started_by,
+        dry_until=one.dry_until, missed=one.missed, misses=[wire.Miss.model_validate(miss) for miss in one.misses],
+    )  # fmt: skip
+
+
+def _held(rows: Iterable[Holding], catalogue: Catalogue | None = None) -> list[wire.HeldPermission]:
+    return [
+        wire.HeldPermission(
+            permission=one.permission,
+            title=catalogue.permissions[one.permission].title if catalogue is not None else one.permission,
+            reach=Reach.model_validate(one.reach),
+        )
+        for one in sorted(rows, key=lambda one: (one.permission, one.reach.words))
+    ]

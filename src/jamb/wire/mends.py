@@ -1,0 +1,43 @@
+"""Mends of findings: what one would do, and carrying it out."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from jamb.core.audit.mends import MendInput
+from jamb.wire.base import Answered, Names, Sent
+from jamb.wire.reach import ReachSent
+
+
+class MendPreview(Answered):
+    """What a mend would do; nothing is changed by looking.
+
+    `by_hand`: where `text` says; nothing can be carried out from here. `needs`: what must be said with it.
+    `no_longer`, `narrower`: operations that would be possible no more, or for fewer objects; null: does not apply.
+    `collections`: where a reach can be bounded to. `why_not`: why the caller may not; empty: they may.
+    """
+
+    text: str
+    by_hand: bool
+    title: str
+    needs: MendInput
+    words: list[str]
+    resource: str
+    no_longer: Names | None
+    narrower: Names | None
+    collections: list[str]
+    why_not: str
+
+
+class MendSent(Sent):
+    reason: Annotated[str, Field(max_length=500)] = ""
+    login: Annotated[str, Field(max_length=200)] = ""
+    reach: ReachSent | None = None
+
+
+class Mended(Answered):
+    """What was done, in words."""
+
+    done: str

@@ -1,0 +1,86 @@
+"""Right-sizing: what would do instead of what is held, tried out dry, put in force."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.wire.base import Answered, Moment, Names, Sent
+from jamb.wire.reach import Reach
+
+
+class HeldPermission(Answered):
+    permission: str
+    title: str
+    reach: Reach
+
+
+class Miss(Answered):
+    """Calls that a narrower grant would have refused; an empty `object`: one that lies in no collection, or none."""
+
+    operation: str
+    object: str
+    calls: int
+    last_at: Moment
+
+
+class Trial(Answered):
+    """A narrower grant that is tried out dry. `missed`: how many calls it would have refused since it began."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    resource: str
+    before: list[HeldPermission]
+    after: list[HeldPermission]
+    started_at: Moment
+    started_by: str
+    dry_until: Moment
+    missed: int
+    misses: list[Miss]
+
+
+class FitProposal(Answered):
+    """The smallest grant that fits the use.
+
+    `kept`: held beside it and left alone; `done`: operations that were seen and count; `touched`: known objects that
+    were; null: nobody reports them. `exact`: proven smallest.
+    """
+
+    held: list[HeldPermission]
+    kept: list[HeldPermission]
+    after: list[HeldPermission]
+    done: Names
+    touched: list[str] | None
+    no_longer: Names
+    narrower: Names
+    weight_before: float
+    weight_after: float
+    exact: bool
+
+
+class Fit(Answered):
+    """`proposal` null: `why_not` says why there is none. `operations`: every operation of what is held, with titles."""
+
+    client_id: str
+    client_name: str
+    resource: str
+    proposal: FitProposal | None
+    why_not: str
+    trial: Trial | None
+
+
+class TryOut(Sent):
+    """`days`: how long; null: as the policy says."""
+
+    days: Annotated[int | None, Field(strict=True)] = None
+    reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class Enforcement(Sent):
+    """`force`: although its time is not over, or something was missed."""
+
+    force: bool = False
+    reason: Annotated[str, Field(max_length=500)] = ""
