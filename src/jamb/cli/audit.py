@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
+from dataclasses import asdict
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -12,11 +12,14 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.options import read_text
-from jamb.cli.output import EXIT_FOUND, Form, Output, emit, err, note, out, relative
-from jamb.client import BadInput, Jamb, NotFound
+from jamb.cli.options import ExceptOption, OnlyOption, reach_of, read_json, read_text
+from jamb.cli.output import EXIT_FOUND, Form, Output, YesOption, confirm, emit, err, note, out, relative, table
+from jamb.cli.progress import progress
+from jamb.client import BadInput, Forbidden, Jamb, NotFound
+from jamb.client.evidence import verify_evidence
 from jamb.core.audit.reports import ReportForm, fingerprints_in
-from jamb.wire.audit import Audit, KeptFinding, Severity
+from jamb.wire.audit import Audit, Excess, KeptFinding, Severity
+from jamb.wire.mends import MendPreview
 
 app = typer.Typer(help="Find what is wrong with registrations.")
 _RANK = {Severity.LOW: 1, Severity.MEDIUM: 2, Severity.HIGH: 3}
@@ -40,6 +43,12 @@ class Grouping(StrEnum):
     CLIENT = "client"
 
 
+class ExcessBy(StrEnum):
+    CLIENT = "client"
+    OWNER = "owner"
+    RESOURCE = "resource"
+
+
 @app.callback(invoke_without_command=True)
 def audit(
     context: typer.Context,
@@ -61,10 +70,14 @@ def audit(
         return
     known = _known(baseline)
     with connected() as jamb:
-        found = jamb.audit(gone=gone)
-        if output in {AuditForm.TABLE, AuditForm.JSON}:
-            form = Form.JSON if output is AuditForm.JSON else Form.TABLE
-            emit(found, form, lambda: _show(found, by, known if baseline is not None else None))
+        posture = jamb.audit()
+        which = ("open", "borne", *(("mended",) if gone else ()))
+        found = [one for name in which for one in jamb.findings.list(which=name)]
+        if output is AuditForm.TABLE:
+            _show(posture, found, by, known if baseline is not None else None)
+        elif output is AuditForm.JSON:
+            everything = posture.model_dump(mode="json") | {"findings": [one.model_dump(mode="json") for one in found]}
+            emit(everything, Form.JSON, lambda: None)
         else:
             typer.echo(jamb.findings.report(ReportForm(output.value)), nl=False)
     if fail_on is not None:
@@ -85,6 +98,131 @@ def rules(output: Output = Form.TABLE) -> None:
             out.print(f"  {rule.reference}\n", style="dim", markup=False)
 
     emit(found, output, show)
+
+
+@app.command()
+def mend(
+    finding: FindingArgument,
+    reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
+    login: Annotated[str, typer.Option(help="Of the new owner, where one is named")] = "",
+    only: OnlyOption = None,
+    all_but: ExceptOption = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what it would do, and do nothing")] = False,
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Mend a finding, after saying what that would do."""
+    with connected() as jamb:
+        found = _find(jamb, finding)
+        seen = jamb.findings.preview_mend(found.id)
+        if dry_run or seen.by_hand:
+            emit(seen, output, lambda: _show_mend(found, seen))
+            return
+        if output is Form.TABLE:
+            _show_mend(found, seen)
+        if seen.why_not:
+            raise Forbidden(seen.why_not, next_step="Ask somebody who may, or assign it to them.")
+        confirm(f"{seen.title}?", yes)
+        done = jamb.findings.mend(found.id, reason=reason, login=login, reach=reach_of(only, all_but))
+    emit({"finding": str(found.id), "done": done}, output, lambda: out.print(done, markup=False))
+
+
+@app.command()
+def excess(
+    by: Annotated[ExcessBy, typer.Option(help="client, owner or resource")] = ExcessBy.CLIENT,
+    output: Output = Form.TABLE,
+) -> None:
+    """Show weight granted, used and unused, the most unused first."""
+    with connected() as jamb:
+        posture, rows = jamb.audit(), jamb.findings.excess(by.value)
+
+    def show() -> None:
+        out.print(Text(f"{posture.directory}: {excess_words(posture.excess)}", style="bold"))
+        table(
+            [by.value, "granted", "used", "unused", "too early", "excess"],
+            [
+                [one.title, *map(weight_words, (one.granted, one.used, one.unused, one.early)), _share(one)]
+                for one in rows
+            ],
+            right=["granted", "used", "unused", "too early", "excess"],
+        )
+
+    emit({"directory": posture.excess.model_dump(), "rows": [one.model_dump() for one in rows]}, output, show)
+
+
+@app.command()
+def takeovers(output: Output = Form.TABLE) -> None:
+    """Show the shortest ways from weak people and clients to strong ones, and what parts most of them."""
+    with connected() as jamb:
+        found = jamb.findings.takeovers()
+
+    def show() -> None:
+        out.print(f"{found.pairs} ways from below a weight of {found.weak_below} to {found.strong_from} or more.")
+        for way in found.ways:
+            line = Text(f"\n{way.source.name}", style="bold")
+            line.append(f" ({way.source.weight:g})", style="dim")
+            out.print(line)
+            over = ""
+            for step in way.steps:
+                if step.to.kind == "every":
+                    over = f"{step.by}, over every client"
+                    continue
+                out.print(f"  → {over or step.by} → {step.to.name} ({step.to.weight:g})", markup=False)
+                over = ""
+        if found.cuts:
+            out.print("\n[bold]What would part most[/bold]")
+            for cut in found.cuts:
+                out.print(f"  {cut.parts:>4}  {cut.words}", markup=False)
+
+    emit(found, output, show)
+
+
+@app.command()
+def evaluate(
+    anew: Annotated[bool, typer.Option("--all", help="Look at every client again, as after a change of rules")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Look at all that changed or came due now, instead of waiting for the service's own rounds."""
+    with connected() as jamb, progress() as bar:
+        done = jamb.findings.look_again(anew=anew, at_most=0)
+        task = bar.add_task("clients", total=done.left)
+        looked_at = 0
+        while done.left:
+            done = jamb.findings.look_again()
+            looked_at += done.looked_at
+            bar.update(task, completed=looked_at, total=looked_at + done.left)
+    words = f"Looked at {looked_at} client{'' if looked_at == 1 else 's'}; nothing is left."
+    emit({"looked_at": looked_at, "left": done.left}, output, lambda: out.print(words))
+
+
+@app.command()
+def evidence(
+    save: Annotated[Path, typer.Option(help="File to write, as evidence.zip")],
+) -> None:
+    """Take reports, registrations, reviews and the ledger's head along, signed by the directory."""
+    with connected() as jamb:
+        size = jamb.findings.save_evidence(save)
+    out.print(f"Written to {save}, {size:,} bytes. Verify it offline: jamb audit verify-evidence {save}", markup=False)
+
+
+@app.command("verify-evidence")
+def verify(
+    bundle: Annotated[Path, typer.Argument(metavar="FILE", help="As `jamb audit evidence` wrote it")],
+    keys: Annotated[
+        Path | None, typer.Option(help="The directory's published keys, kept from before (the issuer's jwks)")
+    ] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Verify evidence without asking anybody: the signature, and every file against it."""
+    found = verify_evidence(bundle, read_json("--keys", keys) if keys is not None else None)
+
+    def show() -> None:
+        out.print(f"Nothing was altered: {len(found.files)} files of {found.directory}, {found.made_at}.")
+        out.print(f"The ledger had {found.ledger_entries} entries, head {found.ledger_head}.", markup=False)
+        if not found.trusted:
+            note("The keys came with the bundle: give --keys to know who signed it.")
+
+    emit(asdict(found), output, show)
 
 
 @app.command()
@@ -131,12 +269,9 @@ def _known(baseline: Path | None) -> frozenset[str]:
         raise BadInput.field("--baseline", str(baseline), "a report that `jamb audit` wrote") from error
 
 
-def _standing(found: Audit) -> list[KeptFinding]:
-    return [one for one in found.findings if one.gone_at is None and one.waived_until is None]
-
-
-def _fail(found: Audit, fail_on: Severity, known: frozenset[str]) -> None:
-    bad = [one for one in _standing(found) if _RANK[one.severity] >= _RANK[fail_on] and one.fingerprint not in known]
+def _fail(found: Sequence[KeptFinding], fail_on: Severity, known: frozenset[str]) -> None:
+    standing = [one for one in found if one.gone_at is None and one.waived_until is None]
+    bad = [one for one in standing if _RANK[one.severity] >= _RANK[fail_on] and one.fingerprint not in known]
     if bad:
         new = "new " if known else ""
         err.print(f"{len(bad)} {new}finding{'' if len(bad) == 1 else 's'} of severity {fail_on} or worse.")
@@ -144,28 +279,64 @@ def _fail(found: Audit, fail_on: Severity, known: frozenset[str]) -> None:
 
 
 def _find(jamb: Jamb, reference: str) -> KeptFinding:
-    wanted = reference.strip().lower()
-    found = [one for one in jamb.audit(gone=True).findings if wanted and str(one.id).startswith(wanted)]
-    if len(found) != 1:
-        said = "Several findings begin" if found else "No finding begins"
-        raise NotFound(f"{said} with “{reference[:40]}”.", next_step="Give more of its id: `jamb audit` shows it.")
-    return found[0]
+    found = jamb.findings.find(reference)
+    if found is None:
+        raise NotFound(
+            f"No finding, or several, begin with “{reference[:40]}”.",
+            next_step="Give more of its id: `jamb audit` shows it.",
+        )
+    return found
 
 
-def _show(found: Audit, by: Grouping, known: frozenset[str] | None) -> None:
-    counts = Counter(one.severity for one in _standing(found))
-    words = ", ".join(f"{counts[one]} {one}" for one in reversed(Severity) if counts[one]) or "nothing"
-    out.print(f"[bold]{found.directory}[/bold]: {found.clients} clients, {len(found.rules)} rules, found: {words}")
-    if found.left:
-        note(f"{found.left} clients have changed and are still to be looked at: ask again in a minute.")
-    titles = {rule.id: rule.title for rule in found.rules}
+def _show(posture: Audit, found: Sequence[KeptFinding], by: Grouping, known: frozenset[str] | None) -> None:
+    words = ", ".join(f"{posture.open[one]} {one}" for one in reversed(Severity) if posture.open[one]) or "nothing"
+    out.print(
+        f"[bold]{posture.directory}[/bold]: {posture.clients} clients, {len(posture.rules)} rules, found: {words}"
+    )
+    out.print(excess_words(posture.excess), markup=False)
+    if posture.left:
+        note(f"{posture.left} clients have changed and are still to be looked at: `jamb audit evaluate`.")
+    titles = {rule.id: rule.title for rule in posture.rules}
     groups: dict[str, list[KeptFinding]] = {}
-    for one in found.findings:
+    for one in found:
         groups.setdefault(titles[one.rule] if by is Grouping.RULE else one.client_name, []).append(one)
     for title, findings in groups.items():
         out.print(f"\n[bold]{title}[/bold]")
         _show_group(findings, by, titles, known)
-    note("\nSee why a rule matters with `jamb audit rules`; `--by client` groups the other way.")
+    note("\n`jamb audit mend ID` mends one; `jamb audit rules` says why each matters; `--by client` groups otherwise.")
+
+
+def excess_words(one: Excess) -> str:
+    if one.share is None:
+        return "Excess: too early to say."
+    early = f"; a weight of {weight_words(one.early)} is too new to say" if one.early else ""
+    unused, granted = weight_words(one.unused), weight_words(one.granted)
+    return f"Excess: {one.share:.0%} of the granted weight is not used ({unused} of {granted}){early}."
+
+
+def weight_words(weight: float) -> str:
+    """Return a weight as precisely as it says something."""
+    return f"{weight:,.0f}" if weight >= 10 or weight == int(weight) else f"{weight:.1f}"
+
+
+def _share(one: Excess) -> str:
+    return "too early" if one.share is None else f"{one.share:.0%}"
+
+
+def _show_mend(found: KeptFinding, seen: MendPreview) -> None:
+    out.print(Text(f"{found.client_name}: {found.title}", style="bold"))
+    out.print(f"  {seen.text}", markup=False)
+    for words in seen.words:
+        out.print(f"  {words}", markup=False)
+    if seen.no_longer is not None and seen.resource:
+        gone = ", ".join(seen.no_longer) or "nothing"
+        out.print(f"  No longer possible at {seen.resource}: {gone}", markup=False)
+        if seen.narrower:
+            out.print(f"  For fewer objects: {', '.join(seen.narrower)}", markup=False)
+    if seen.collections:
+        out.print(f"  Bound it by --in: {', '.join(seen.collections)}", markup=False)
+    if seen.by_hand:
+        note("  This is done by hand: see the client.")
 
 
 def _show_group(

@@ -9,9 +9,9 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
-from jamb.cli import credentials
+from jamb.cli import credentials, removals
 from jamb.cli.connection import connected
-from jamb.cli.options import ReasonOption
+from jamb.cli.options import ReasonOption, moment_of
 from jamb.cli.output import (
     ClientArgument,
     Form,
@@ -41,6 +41,8 @@ class Attention(StrEnum):
     ENDING = "ending"
     DEAD_CREDENTIAL = "dead-credential"
     OWNERLESS = "ownerless"
+    DORMANT = "dormant"
+    DISABLED = "disabled"
 
 
 class SheetForm(StrEnum):
@@ -51,6 +53,15 @@ class SheetForm(StrEnum):
     CURL = "curl"
     PYTHON = "python"
     JAVASCRIPT = "javascript"
+
+
+RedirectOption = Annotated[
+    list[str] | None, typer.Option(help="Where answers for people may be sent, exactly; may be given again")
+]
+PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
+app.command()(removals.remove)
+app.command()(removals.restore)
+app.command()(removals.removed)
 
 
 @app.command("list")
@@ -76,6 +87,9 @@ def register(
     kind: Annotated[
         ClientKind, typer.Option(help="service: acts as itself. native: for people, from a device")
     ] = ClientKind.SERVICE,
+    redirect: RedirectOption = None,
+    publisher: PublisherOption = "",
+    trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Register a client and say what is left to do. Whoever may not learns whom to ask."""
@@ -84,7 +98,10 @@ def register(
         if not allowed.allowed and jamb.whoami().kind == "person":
             ask = ", ".join(allowed.ask) or "a steward"
             raise Forbidden(f"You may not register clients here. {allowed.why}", next_step=f"Ask {ask}.")
-        made = jamb.clients.register(name, purpose, kind=kind, owners=owner or [])
+        made = jamb.clients.register(
+            name, purpose, kind=kind, owners=owner or [], redirect_uris=redirect or [], publisher=publisher,
+            trial_ends_at=moment_of("--trial-until", trial_until),
+        )  # fmt: skip
 
     def show() -> None:
         out.print(f"Registered “{made.name}”.", markup=False)
@@ -100,6 +117,28 @@ def show(client: ClientArgument, output: Output = Form.TABLE) -> None:
     with connected() as jamb:
         dossier = jamb.clients.read(jamb.clients.find(client).id)
     emit(dossier, output, lambda: _show_dossier(dossier))
+
+
+@app.command()
+def change(
+    client: ClientArgument,
+    name: Annotated[str | None, typer.Option(help="Another name")] = None,
+    purpose: Annotated[str | None, typer.Option(help="What it is for, in a sentence")] = None,
+    redirect: RedirectOption = None,
+    no_redirects: Annotated[bool, typer.Option("--no-redirects", help="Take all redirect URIs off")] = False,
+    publisher: Annotated[str | None, typer.Option(help="Domain of whoever makes it; empty: this organisation")] = None,
+    trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
+    no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Change what a registration says; what is not named stays."""
+    with connected() as jamb:
+        done = jamb.clients.change(
+            jamb.clients.find(client).id, name=name, purpose=purpose,
+            redirect_uris=[] if no_redirects else redirect, publisher=publisher,
+            trial_ends_at=moment_of("--trial-until", trial_until), no_trial=no_trial,
+        )  # fmt: skip
+    emit(done, output, lambda: out.print(f"“{done.name}”: {done.purpose}", markup=False))
 
 
 @app.command()
@@ -320,6 +359,8 @@ def _used(rung: Rung) -> str | Text:
         return relative(rung.last_used_at)
     if rung.used is UsedState.NEVER:
         return Text("never", style="red")
+    if rung.used is UsedState.LAPSED:
+        return Text(f"not since {relative(rung.last_used_at)}", style="red")
     return "too early to say" if rung.used is UsedState.TOO_EARLY else "—"
 
 

@@ -1,10 +1,11 @@
-"""The `jamb` command."""
+"""The `jamb` command. Other packages mount groups of commands by the entry point group `jamb.commands`."""
 
 from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from importlib.metadata import entry_points
 from typing import Annotated, Any
 
 import typer
@@ -44,6 +45,9 @@ _GROUPS = {
     "notices": ("notices", "app"),
     "webhooks": ("notices", "webhooks"),
     "audit": ("audit", "app"),
+    "fit": ("fit", "app"),
+    "reviews": ("reviews", "app"),
+    "publishers": ("removals", "publishers"),
     "ledger": ("ledger", "app"),
 }
 
@@ -58,13 +62,17 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
         pretty_exceptions_enable=False,
     )
     app.callback()(_root)
-    wanted = words[0] if words and words[0] in {*_COMMANDS, *_GROUPS} else None
+    mounted = {one.name: one for one in entry_points(group="jamb.commands")}
+    wanted = words[0] if words and words[0] in {*_COMMANDS, *_GROUPS, *mounted} else None
     for name, place in _COMMANDS.items():
         if wanted in {None, name}:
             app.command(name)(_found(*place))
     for name, place in _GROUPS.items():
         if wanted in {None, name}:
             app.add_typer(_found(*place), name=name)
+    for name, entry in mounted.items():
+        if wanted in {None, name}:
+            app.add_typer(entry.load(), name=name)
     return app
 
 

@@ -1,0 +1,127 @@
+"""Right-sizing: what would do for a client at a resource, tried out dry, put in force."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from jamb.cli.connection import connected
+from jamb.cli.options import ReasonOption, ResourceArgument
+from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, note, out, relative, table
+from jamb.wire.narrowing import Fit, HeldPermission, Trial
+
+app = typer.Typer(help="Fit what a client holds to what it does.", no_args_is_help=True)
+DaysOption = Annotated[int | None, typer.Option(help="For how long; left out: as the policy says")]
+
+
+@app.command()
+def show(client: ClientArgument, resource: ResourceArgument, output: Output = Form.TABLE) -> None:
+    """Show the smallest grant that fits the use, beside what is held. Changes nothing."""
+    with connected() as jamb:
+        found = jamb.narrowing.fit(jamb.clients.find(client).id, resource)
+    emit(found, output, lambda: _show(found))
+
+
+@app.command("try")
+def try_out(
+    client: ClientArgument,
+    resource: ResourceArgument,
+    days: DaysOption = None,
+    reason: ReasonOption = "",
+    output: Output = Form.TABLE,
+) -> None:
+    """Try the smaller grant out dry: nothing is refused, and what it would have refused is counted."""
+    with connected() as jamb:
+        done = jamb.narrowing.try_out(jamb.clients.find(client).id, resource, days=days, reason=reason)
+    emit(done, output, lambda: _show_trial(done))
+
+
+@app.command()
+def drop(client: ClientArgument, resource: ResourceArgument, output: Output = Form.TABLE) -> None:
+    """Stop trying out; everything stays as it is."""
+    with connected() as jamb:
+        done = jamb.narrowing.drop(jamb.clients.find(client).id, resource)
+    emit(done, output, lambda: out.print(f"Dropped: {done.client_name} keeps {_words(done.before)}.", markup=False))
+
+
+@app.command()
+def enforce(
+    client: ClientArgument,
+    resource: ResourceArgument,
+    force: Annotated[
+        bool, typer.Option("--force", help="Although its time is not over, or something was missed")
+    ] = False,
+    reason: ReasonOption = "",
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Put what was tried out in place of what is held, in one step."""
+    with connected() as jamb:
+        found = jamb.clients.find(client)
+        confirm(f"Replace what “{found.name}” holds at {resource}?", yes)
+        done = jamb.narrowing.enforce(found.id, resource, force=force, reason=reason)
+    emit(done, output, lambda: out.print(f"{done.client_name} holds {_words(done.after)}.", markup=False))
+
+
+@app.command("list")
+def list_trials(output: Output = Form.TABLE) -> None:
+    """List what is tried out, the oldest first."""
+    with connected() as jamb:
+        found = jamb.narrowing.trials()
+
+    def show_all() -> None:
+        if not found:
+            out.print("Nothing is tried out.")
+            return
+        table(
+            ["client", "resource", "instead of", "tried out", "missed", "until"],
+            [
+                [one.client_name, one.resource, _words(one.before), _words(one.after), str(one.missed),
+                 relative(one.dry_until)]
+                for one in found
+            ],
+            right=["missed"],
+        )  # fmt: skip
+
+    emit(found, output, show_all)
+
+
+def _show(found: Fit) -> None:
+    out.print(Text(f"{found.client_name} at {found.resource}", style="bold"))
+    one = found.proposal
+    if one is None:
+        out.print(found.why_not, markup=False)
+    else:
+        touched = "not reported" if one.touched is None else ", ".join(one.touched) or "none"
+        fields(
+            [
+                ("holds", _words(one.held)),
+                ("would do", _words(one.after)),
+                ("does", ", ".join(one.done) or "nothing"),
+                ("touches", touched),
+                ("weight", f"{one.weight_before:g}, and {one.weight_after:g} would do"),
+                ("no longer", ", ".join(one.no_longer) or "nothing"),
+                ("for fewer", ", ".join(one.narrower) or "nothing"),
+            ]
+        )
+        if not one.exact:
+            note("A smaller set may exist: the search was stopped.")
+    if found.trial is not None:
+        _show_trial(found.trial)
+    elif one is not None:
+        note("`jamb fit try` counts what it would refuse; `jamb fit enforce` puts it in force afterwards.")
+
+
+def _show_trial(one: Trial) -> None:
+    missed = f"{one.missed} call{'' if one.missed == 1 else 's'}" if one.missed else "nothing"
+    out.print(f"Tried out {relative(one.dry_until)}: {_words(one.after)}. Missed so far: {missed}.", markup=False)
+    for miss in one.misses:
+        about = f" {miss.object}" if miss.object else ""
+        out.print(f"  {miss.calls:>6}  {miss.operation}{about}, last {relative(miss.last_at)}", markup=False)
+
+
+def _words(held: Sequence[HeldPermission]) -> str:
+    return ", ".join(f"{one.permission} ({one.reach.words})" for one in held) or "nothing"

@@ -1,0 +1,167 @@
+"""The audit from the command line: mended, fitted, reviewed, removed, and taken along as evidence."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import httpx
+import pytest
+
+from tests.cli.run import Shell
+from tests.service.test_right_sizing import grown_old
+from tests.world import World, unique, wait_until
+
+PIA, YUKI = "pia.nowicki@quillhaven.example", "yuki.tanabe@quillhaven.example"
+
+
+@pytest.fixture
+def shell(world: World, tmp_path: Path) -> Shell:
+    return Shell(world, tmp_path)
+
+
+def finding(shell: Shell, client_id: str, rule: str) -> str:
+    found = shell("audit", "-o", "json").json()["findings"]
+    (one,) = [one["id"] for one in found if one["client_id"] == client_id and one["rule"] == rule]
+    return str(one)
+
+
+def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: World, shell: Shell) -> None:
+    made = world.client(secret=False)
+    registrar, auditor = shell.signed_in("registrar"), shell.signed_in("auditor")
+    assert registrar("clients", "owners", made.name, "--remove", "oskar.pell@quillhaven.example").code == 0
+    whole = finding(auditor, made.id, "no-owner")
+    short = whole[:12]
+    shown = auditor("audit", "--by", "client").out
+    assert whole[:8] in shown
+    assert made.name in shown
+    refused = auditor("audit", "mend", short, "--login", PIA, "--yes")
+    assert (refused.code, "which does not open it" in refused.err) == (3, True)
+    given = registrar("audit", "assign", short, "--to", YUKI, "--note", "Whose is it?")
+    assert "Yuki Tanabe sees to it" in given.out
+    steward = shell.signed_in("steward")
+    assert "comes back in 10 days" in steward("audit", "waive", short, "--days", "10", "--reason", "Known").out
+    assert "counts again" in steward("audit", "end-waiver", short).out
+    assert registrar("audit", "mend", short, "--dry-run", "-o", "json").json()["needs"] == "login"
+    waits = registrar("audit", "mend", short, "--login", PIA)
+    assert (waits.code, "--yes" in waits.err) == (2, True)
+    mended = registrar("audit", "mend", short, "--login", PIA, "--yes", "-o", "json").json()
+    assert "Owned by Pia Nowicki" in mended["done"]
+    gone = auditor("audit", "--gone", "-o", "json").json()["findings"]
+    assert whole in {one["id"] for one in gone if one["gone_at"]}
+    assert auditor("audit", "mend", "zzzz").code == 2
+
+
+def test_everything_is_looked_at_when_told_to(world: World, shell: Shell) -> None:
+    steward = shell.signed_in("steward")
+    everyone = steward("audit", "-o", "json").json()["clients"]
+    assert steward("audit", "evaluate", "--all", "-o", "json").json()["looked_at"] >= everyone
+    world.client(secret=False)
+    few = steward("audit", "evaluate", "-o", "json").json()
+    assert few["looked_at"] < everyone
+    assert few["left"] == 0
+
+
+def test_a_grant_is_fitted_to_its_use_tried_out_and_put_in_force(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.manage"])
+    approver, registrar = shell.signed_in("approver"), shell.signed_in("registrar")
+    assert "14 days" in approver("fit", "show", made.name, "berths").out, "nothing is proposed of what is new"
+    grown_old(world, made)
+    token = world.ask_token(made).json()["access_token"]
+    assert world.call_berths(token).status_code == 200
+    wait_until(lambda: (approver("fit", "show", made.id, "berths", "-o", "json").json()["proposal"] or {}).get("done"))
+    shown = approver("fit", "show", made.name, "berths").out
+    assert "berths.view" in shown
+    assert "occupant.assign" in shown, "what would no longer be possible is named"
+    begun = registrar("fit", "try", made.name, "berths", "--days", "3", "--reason", "Too much")
+    assert begun.code == 0, begun.err
+    assert made.name in approver("fit", "list").out
+    assert registrar("fit", "enforce", made.name, "berths", "--force", "--yes").code == 3
+    early = approver("fit", "enforce", made.name, "berths", "--yes")
+    assert (early.code, "tried out until" in early.err) == (2, True)
+    assert approver("fit", "enforce", made.name, "berths", "--force", "--yes").code == 0
+    (held,) = approver("consent", "list", made.name, "-o", "json").json()
+    assert held["permission"] == "berths.view"
+    assert registrar("fit", "drop", made.name, "berths").code == 2, "nothing is tried out any more"
+
+
+def test_owners_are_asked_answer_and_what_they_gave_up_is_ended(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.view", "arrivals.view"], secret=False)
+    steward, owner, name = shell.signed_in("steward"), shell.signed_in("oskar"), unique("Asked")
+    scope = ["--name", name, "--client", made.name, "--days", "5"]
+    assert "2 grants of 1 clients, 1 owners" in steward("reviews", "start", *scope, "--dry-run").out
+    assert "1 owners have until" in steward("reviews", "start", *scope).out
+    (mine,) = [one for one in owner("reviews", "mine", "-o", "json").json() if one["review"]["name"] == name]
+    items = {one["permission"]: one["id"] for one in mine["items"]}
+    wrong = owner("reviews", "answer", name, items["berths.view"], "proposed")
+    assert (wrong.code, "give-up" in wrong.err) == (2, True)
+    assert "confirm" in owner("reviews", "answer", name, items["berths.view"], "confirm", "--note", "The wall").out
+    assert "give-up" in owner("reviews", "answer", name, items["arrivals.view"], "give-up").out
+    assert owner("reviews", "carry-out", name, "--yes").code == 3, "who answers does not end it himself"
+    assert "arrivals.view" in steward("reviews", "carry-out", name, "--dry-run").out
+    assert "Closed; 0 are proposed" in steward("reviews", "close", name, "--yes").out
+    assert "1 carried out." in steward("reviews", "carry-out", name, "--yes").out
+    (held,) = steward("consent", "list", made.name, "-o", "json").json()
+    assert held["permission"] == "berths.view"
+    assert "done" in steward("reviews", "show", name).out
+    assert steward("reviews", "show", "Nobody asked").code == 2
+
+
+def test_a_client_is_removed_and_restored_by_its_name(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    steward = shell.signed_in("steward")
+    early = steward("clients", "remove", made.name, "--yes")
+    assert (early.code, "it is live" in early.out) == (2, True)
+    assert steward("clients", "disable", made.name, "--yes").code == 0
+    assert "ends: berths: berths.view" in steward("clients", "remove", made.name, "--dry-run").out
+    assert "Removed 1" in steward("clients", "remove", made.name, "--reason", "A leftover", "--yes").out
+    assert steward("clients", "show", made.name).code == 2
+    assert made.name in steward("clients", "removed").out
+    assert "is back, disabled" in steward("clients", "restore", made.name).out
+    assert "berths.view" in steward("consent", "list", made.name).out
+    assert steward("clients", "restore", made.name).code == 2
+
+
+def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world: World, shell: Shell) -> None:
+    made, steward = world.client(secret=False), shell.signed_in("steward")
+    maker = f"{made.id}.example"
+    changed = steward(
+        "clients", "change", made.name, "--publisher", maker, "--redirect", f"https://{maker}/r", "-o", "json"
+    )
+    assert changed.json()["redirect_uris"] == [f"https://{maker}/r"]
+    finding(steward, made.id, "publisher-unvouched")
+    assert "vouches for" in steward("publishers", "vouch", maker, "--reason", "Their contract is here").out
+    assert maker in steward("publishers", "list").out
+    assert "publisher-unvouched" not in {
+        one["rule"] for one in steward("audit", "-o", "json").json()["findings"] if one["client_id"] == made.id
+    }
+    assert steward("publishers", "disown", maker, "--yes").code == 0
+    finding(steward, made.id, "publisher-unvouched")
+    assert steward("clients", "change", made.name, "--redirect", "nowhere").code == 2
+
+
+def test_evidence_is_verified_with_keys_from_before_and_nobody_is_asked(world: World, shell: Shell) -> None:
+    auditor, folder = shell.signed_in("auditor"), shell.folder
+    assert auditor("audit", "evidence", "--save", "evidence.zip").code == 0
+    assert (folder / "evidence.zip").stat().st_mode & 0o777 == 0o600
+    assert auditor("audit", "evidence", "--save", "no/such/folder.zip").code == 2
+    (folder / "keys.json").write_text(httpx.get(f"{world.base_url}/d/quillhaven/jwks").text)
+    away = {"JAMB_URL": "http://127.0.0.1:9"}
+    sure = auditor("audit", "verify-evidence", "evidence.zip", "--keys", "keys.json", **away)
+    assert "Nothing was altered" in sure.out
+    assert sure.err == ""
+    assert "give --keys" in auditor("audit", "verify-evidence", "evidence.zip", **away).err
+    whole = (folder / "evidence.zip").read_bytes()
+    (folder / "evidence.zip").write_bytes(whole[: len(whole) // 2])
+    assert auditor("audit", "verify-evidence", "evidence.zip", "--keys", "keys.json").code == 2
+
+
+def test_excess_and_takeovers_are_read_with_what_parts_most(shell: Shell) -> None:
+    auditor = shell.signed_in("auditor")
+    ranked = auditor("audit", "excess").out.splitlines()
+    assert ranked[1].split() == ["client", "granted", "used", "unused", "too", "early", "excess"]
+    unused = [one["unused"] for one in auditor("audit", "excess", "-o", "json").json()["rows"]]
+    assert unused == sorted(unused, reverse=True)
+    assert "Oskar Pell" in auditor("audit", "excess", "--by", "owner").out
+    told = auditor("audit", "takeovers").out
+    assert "What would part most" in told
+    assert "Key renewal helper" in told
