@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, people, requests, rotations
+from jamb.actions import asks, clients, consent, people, registrations, removals, requests, rotations
 from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, KeysGiven, SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
 from jamb.core.attempts import DEAD, Outcome
@@ -24,12 +24,16 @@ from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
 from jamb.demo.scenario import DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store import usage
-from jamb.store.clients import AskRow, GrantRow
+from jamb.store import uses as store_uses
+from jamb.store.clients import AskRow, ClientRow, GrantRow
 from jamb.store.credentials import CredentialRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
 from jamb.store.work import Actor, observation, unit_of_work
 
+# Days in the past on which clients were used, before the last thirty, of which each day is told.
+_USED_BEFORE = (190, 125, 95, 75, 50, 41)
+LATEST_DAYS = 30
 _DETAILS = {
     Outcome.ASKED_NOT_GRANTED: "berths.assign: asked, not granted. An approver of the directory must consent.",
     Outcome.SECRET_EXPIRED: "The client secret ended: have another issued.",
@@ -61,6 +65,9 @@ class History:
             self._on(days, timedelta(hours=1), lambda at, names=names: self._grant(demo, names, at))  # type: ignore[misc]
         for credential in demo.credentials:
             self._on(credential.issued, timedelta(hours=2), lambda at, one=credential: self._add(demo, one, at))  # type: ignore[misc]
+        for days in {demo.registered - 3, *(one for one in _USED_BEFORE if one < demo.registered - 3)}:
+            if days > LATEST_DAYS and demo.uses:
+                self._on(days, timedelta(hours=6), lambda at: self._used_on(demo, at))
         self._on(0, timedelta(0), lambda _at: self._observe(demo))
 
     def also(self, at: datetime, event: Callable[[datetime], object]) -> None:
@@ -72,7 +79,7 @@ class History:
 
     def _register(self, demo: DemoClient, at: datetime) -> None:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
-        made = clients.register(
+        made = registrations.register(
             self.premises,
             self.port,
             demo.name,
@@ -81,6 +88,9 @@ class History:
             owners,
             self.actors["maren.oduya"],
             at,
+            redirect_uris=demo.redirects,
+            publisher=demo.publisher,
+            trial_ends_at=self._ago(demo.trial, 0) if demo.trial is not None else None,
         )
         self._ids[demo.name] = made.id
 
@@ -201,8 +211,9 @@ class History:
 
     def _add(self, demo: DemoClient, one: DemoCredential, at: datetime) -> None:
         client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]
-        if one.days is None:
-            credential_id = self._import_endless(client_id, custodian, at)
+        if one.days is None or one.imported:
+            ends = at + timedelta(days=one.days) if one.days is not None else None
+            credential_id = self._import_secret(client_id, custodian, at, ends)
         else:
             wanted = _addition(one.kind, one.days)
             added = add_credential(self.premises, self.port, client_id, wanted, one.label, custodian, at)
@@ -212,7 +223,7 @@ class History:
             with observation(self.premises.engine) as session:
                 session.execute(update(CredentialRow).where(col(CredentialRow.id) == credential_id).values(**seen))
 
-    def _import_endless(self, client_id: str, custodian: Actor, at: datetime) -> UUID:
+    def _import_secret(self, client_id: str, custodian: Actor, at: datetime, ends: datetime | None) -> UUID:
         """Bring in a secret from before the policy: without an end, which no action would issue."""
         secret = secret_from(secrets.token_bytes(32))
         row = CredentialRow(
@@ -223,7 +234,7 @@ class History:
             digest=digest_secret(self.premises.sealer.credential_key, secret),
             issued_at=at,
             issued_by=custodian.name,
-            expires_at=None,
+            expires_at=ends,
         )
         with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
             unit.session.add(row)
@@ -232,7 +243,7 @@ class History:
                 "secret.imported",
                 {"kind": "credential", "id": str(row.id), "name": row.hint, "client": client_id},
                 now=at,
-                after={"hint": row.hint, "ends": "never"},
+                after={"hint": row.hint, "ends": ends.isoformat() if ends is not None else "never"},
                 reason="Taken over from the old register",
             )
         return row.id
@@ -240,6 +251,7 @@ class History:
     def _observe(self, demo: DemoClient) -> None:
         for use in demo.uses:
             add_uses(self.premises, self.port, self._ids[demo.name], use, self.now)
+        self._acts_for(demo)
         with observation(self.premises.engine) as session:
             for outcome, days in demo.failed:
                 session.add(
@@ -256,6 +268,27 @@ class History:
                     )
                 )
 
+    def _used_on(self, demo: DemoClient, at: datetime) -> None:
+        """Let it have been used on one day long ago."""
+        for use in demo.uses:
+            row = (self._ids[demo.name], Use(use.operation, AccessKind.APPLICATION, at.date(), use.calls, at))
+            with observation(self.premises.engine) as session:
+                wanted = select(ResourceRow.id).where(
+                    ResourceRow.directory_id == self.port.id, ResourceRow.name == use.resource
+                )
+                usage.add_uses(session, session.exec(wanted).one(), [row])
+
+    def _acts_for(self, demo: DemoClient) -> None:
+        with observation(self.premises.engine) as session:
+            for what in demo.acts_for:
+                resource, _, login = what.partition(" ")
+                wanted = select(ResourceRow.id).where(
+                    ResourceRow.directory_id == self.port.id, ResourceRow.name == resource
+                )
+                person = UUID(self.actors[login].id)
+                row = (self._ids[demo.name], session.exec(wanted).one(), person, self._ago(0, 40))
+                store_uses.add_people(session, [row])
+
     def _hint(self, name: str) -> str:
         """Return the hint of the client's only credential."""
         with Session(self.premises.engine) as session:
@@ -267,6 +300,9 @@ class History:
         self.also(self._ago(20, 0), lambda at: self._leave("sander.wijk", at))
         self.also(self._ago(15, 0), lambda at: self._disable("Storm bell", at))
         self.also(self._ago(30, 0), lambda at: self._drop_ask("Gate camera index", "berths.manage", at))
+        self.also(self._ago(22, 0), lambda at: self._import_redirects("Pilot sign-up form", at))
+        self.also(self._ago(9, 0), lambda at: self._disable("Import test 2", at))
+        self.also(self._ago(5, 0), lambda at: self._remove("Import test 2", at))
 
     def _import_role(self, name: str, role: str, at: datetime) -> None:
         """Bring in a role from before the policy, which keeps such roles from clients."""
@@ -280,6 +316,22 @@ class History:
             subject = {"kind": "client", "client": self._ids[name], "name": name, "role": role}
             reason = "Taken over from the old register"
             unit.enter(steward, "role.assigned", subject, now=at, after={"reach": "everywhere"}, reason=reason)
+
+    def _import_redirects(self, name: str, at: datetime) -> None:
+        """Bring in redirect URIs from before they were looked at."""
+        steward = self.actors["hanneke.brouwer"]
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            row = unit.session.get_one(ClientRow, self._ids[name])
+            more = ["http://forms.quillhaven.example/pilots", "https://quickforms.example/r/8841"]
+            row.redirect_uris = [*row.redirect_uris, *more]
+            unit.session.add(row)
+            subject = {"kind": "client", "client": row.id, "name": name}
+            reason = "Taken over from the old register"
+            unit.enter(steward, "client.changed", subject, now=at, after={"redirect URIs": more}, reason=reason)
+
+    def _remove(self, name: str, at: datetime) -> None:
+        registrar = self.actors["maren.oduya"]
+        removals.remove(self.premises, self.port, self._ids[name], "Left over from the import", registrar, at)
 
     def _leave(self, login: str, at: datetime) -> None:
         address = f"{login}@{self.port.domain}"
@@ -315,11 +367,15 @@ def _addition(kind: CredentialKind, days: int) -> Addition:
 def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:
     """Make up thirty days of use, a little uneven, the same on every load."""
     uses = []
-    for back in range(0, 30, use.every):
+    for back in range(0, LATEST_DAYS, use.every):
         last = min(now, (now - timedelta(days=back)).replace(hour=21, minute=40)) - timedelta(minutes=3)
         wave = 1 + ((back * 7 + len(use.operation)) % 5 - 2) / 10
         calls = max(1, round(use.calls * wave))
         uses.append((client_id, Use(use.operation, AccessKind.APPLICATION, last.date(), calls, last)))
     with observation(premises.engine) as session:
         wanted = select(ResourceRow.id).where(ResourceRow.directory_id == port.id, ResourceRow.name == use.resource)
-        usage.add_uses(session, session.exec(wanted).one(), uses)
+        resource_id = session.exec(wanted).one()
+        usage.add_uses(session, resource_id, uses)
+        latest = max(one.last_at for _, one in uses)
+        touched = [(client_id, resource_id, use.operation, name, latest) for name in use.objects]
+        store_uses.add_objects(session, touched)

@@ -12,16 +12,28 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import asks, clients, consent, directories, groups, people, requests, resources, roles
+from jamb.actions import (
+    asks,
+    consent,
+    directories,
+    groups,
+    people,
+    registrations,
+    requests,
+    resources,
+    reviews,
+    roles,
+)
 from jamb.actions.adding import SecretIssued, add_credential
 from jamb.actions.premises import Directory, Premises
 from jamb.actions.sweep import sweep
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
-from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.permissions import AccessKind, Catalogue, DataClass
 from jamb.core.policy import DirectoryPolicy, Registering
-from jamb.core.reach import CollectionTree
+from jamb.core.reach import CollectionTree, Reach
 from jamb.core.requests import RequestEvent
+from jamb.core.reviews import Answer, ReviewScope
 from jamb.core.roles import HolderKind
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
@@ -95,6 +107,9 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     history.also(now - timedelta(days=73), lambda at: _tighten(history, at))
     history.also(now - timedelta(days=31), lambda at: history.consent_by_person("Watch tablet", "yuki.tanabe", at))
     history.also(now - timedelta(days=12), lambda at: _add_automation(history, handed, at))
+    history.also(now - timedelta(days=11), lambda at: _add_helper(history, handed, at))
+    history.also(now - timedelta(days=4), lambda at: _tighten_further(history, at))
+    history.also(now - timedelta(days=2), lambda at: _ask_owners(history, at))
     for days in _AUDITED:
         history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at))
     history.left_behind()
@@ -126,6 +141,44 @@ def _tighten(history: History, at: datetime) -> None:
     }
     directories.change_policy(history.premises, history.port, changes, history.actors["hanneke.brouwer"], at)
     history.port = directories.read_directory(history.premises, history.port.slug)
+
+
+def _tighten_further(history: History, at: datetime) -> None:
+    """Let secrets serve only for so much; what is heavier shows up in the audit until it has a key."""
+    steward = history.actors["hanneke.brouwer"]
+    directories.change_policy(history.premises, history.port, {"secret_heaviest_weight": 500}, steward, at)
+    history.port = directories.read_directory(history.premises, history.port.slug)
+
+
+def _ask_owners(history: History, at: datetime) -> None:
+    """Start the review of the year over personal and restricted data; some owners have answered."""
+    registrar, scope = history.actors["maren.oduya"], ReviewScope("", DataClass.PERSONAL)
+    review = reviews.start_review(history.premises, history.port, "Personal data, this year", scope, 21, registrar, at)
+    items, _ = reviews.list_items(history.premises, history.port.slug, review.id, at, limit=1000)
+    answers = {"Night invoice run": Answer.CONFIRM, "Duty mail digest": Answer.CONFIRM}
+    for item in items:
+        if item.client_name in answers:
+            said = reviews.Said(item.id, answers[item.client_name], "Needed every day")
+            owner = history.actors["oskar.pell"]
+            later = at + timedelta(hours=5)
+            reviews.answer(history.premises, history.port, review.id, item.client_id, [said], owner, later)
+
+
+def _add_helper(history: History, handed: Handed, at: datetime) -> None:
+    """Add a small client that may renew the credentials of two others, of which one is gone since."""
+    premises, port, maren = history.premises, history.port, history.actors["maren.oduya"]
+    made = registrations.register(
+        premises, port, "Key renewal helper", "Renews the credentials of two scripts at night", ClientKind.SERVICE,
+        [f"wouter.haan@{port.domain}", f"maren.oduya@{port.domain}"], maren, at,
+    )  # fmt: skip
+    reach = Reach.only(handed.demo["automation"]["client_id"], history.client_id("Import test 2"))
+    name, kind = "credentials.manage", AccessKind.APPLICATION
+    asks.ask(premises, port, made.id, own_api.NAME, [name], kind, "Scripts stop at night", maren, at, reach)
+    asked = requests.make_request(premises, port, made.id, None, "Two scripts stop at night", {}, False, maren, at)
+    for approver in ("tobias.lindqvist", "hanneke.brouwer"):
+        yes = RequestEvent.GRANT
+        requests.decide_request(premises, port, asked.id, yes, None, None, "", history.actors[approver], at)
+    add_credential(premises, port, made.id, SecretIssued(90), "", _SETUP, at)
 
 
 def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime) -> Directory:
@@ -178,7 +231,7 @@ def _publish(history: History, handed: Handed) -> None:
 
 def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:
     premises, port = history.premises, history.port
-    made = clients.register(
+    made = registrations.register(
         premises,
         port,
         f"{catalogue.title} API",
@@ -241,7 +294,7 @@ def _assign(history: History, role: str, kind: str, rest: str, at: datetime) -> 
 def _add_automation(history: History, handed: Handed, at: datetime) -> None:
     """Add the client of a script that registers, consents and issues, for whoever automates against Jamb itself."""
     premises, port, maren = history.premises, history.port, history.actors["maren.oduya"]
-    made = clients.register(
+    made = registrations.register(
         premises,
         port,
         AUTOMATION,
@@ -273,7 +326,7 @@ def _add_automation(history: History, handed: Handed, at: datetime) -> None:
 def _add_ferry_client(premises: Premises, brisling: Directory, now: datetime) -> None:
     at = now - timedelta(days=40)
     owner = f"sunniva.dahl@{brisling.domain}"
-    clients.register(
+    registrations.register(
         premises,
         brisling,
         "Timetable feed",

@@ -271,23 +271,28 @@ DIRECTORIES = (
 
 @dataclass(frozen=True)
 class DemoCredential:
-    """Added `issued` days ago for `days` (None: endless, imported from before the policy), last used `seen` ago."""
+    """Added `issued` days ago for `days` (None: endless, imported from before the policy), last used `seen` ago.
+
+    `imported`: a secret taken over from before the policy, though it ends.
+    """
 
     issued: int
     days: int | None
     seen: int | None = None
     kind: CredentialKind = CredentialKind.SECRET
     label: str = ""
+    imported: bool = False
 
 
 @dataclass(frozen=True)
 class DemoUse:
-    """`calls` a day of an operation, on every `every`th of the last thirty days."""
+    """`calls` a day of an operation, on every `every`th of the last thirty days; of these objects."""
 
     resource: str
     operation: str
     calls: int
     every: int = 1
+    objects: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -307,6 +312,12 @@ class DemoClient:
     uses: tuple[DemoUse, ...] = ()
     failed: tuple[tuple[Outcome, int], ...] = ()
     kind: ClientKind = ClientKind.SERVICE
+    redirects: tuple[str, ...] = ()
+    publisher: str = ""
+    # How many days ago its trial was to end.
+    trial: int | None = None
+    # For whom it acts, at which resource: "resource login".
+    acts_for: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -484,6 +495,7 @@ CLIENTS = (
         (DemoCredential(239, 90, 151),),
         (),
         ((Outcome.SECRET_EXPIRED, 3), (Outcome.SECRET_EXPIRED, 2), (Outcome.SECRET_EXPIRED, 1)),
+        trial=150,
     ),
     DemoClient(
         "Copy of berth board",
@@ -503,7 +515,10 @@ CLIENTS = (
         (("dispatches dispatches.read only duty", 90),),
         (("dispatches dispatches.read only duty", 89),),
         (DemoCredential(60, 180, 0),),
-        (DemoUse("dispatches", "messages.read", 31), DemoUse("dispatches", "mailboxes.list", 1)),
+        (
+            DemoUse("dispatches", "messages.read", 31, 1, ("duty.master", "pilots.watch", "vts.north", "vts.log")),
+            DemoUse("dispatches", "mailboxes.list", 1),
+        ),
     ),
     DemoClient(
         "Mail archive",
@@ -513,7 +528,10 @@ CLIENTS = (
         (("dispatches dispatches.read all-but board", 160),),
         (("dispatches dispatches.read all-but board", 158),),
         (DemoCredential(40, 180, 0),),
-        (DemoUse("dispatches", "messages.read", 240), DemoUse("dispatches", "mailboxes.list", 24)),
+        (
+            DemoUse("dispatches", "messages.read", 240, 1, ("invoices", "dunning")),
+            DemoUse("dispatches", "mailboxes.list", 24),
+        ),
     ),
     DemoClient(
         "Tug planner",
@@ -571,5 +589,42 @@ CLIENTS = (
         (),
         (),
         ClientKind.NATIVE,
+        ("org.quillhaven.watch://signed-in",),
+        acts_for=("berths yuki.tanabe",),
     ),
+    DemoClient(
+        "Sailing times widget",
+        "Shows the sailings of the day on the ferry company's own pages",
+        ("ilse.marchetti", "oskar.pell"),
+        80,
+        (("berths arrivals.view", 80),),
+        (("berths arrivals.view", 79),),
+        (DemoCredential(60, 180, 0),),
+        (DemoUse("berths", "arrivals.list", 48),),
+        redirects=("https://widget.brisling.example/signed-in",),
+        publisher="brisling.example",
+    ),
+    DemoClient(
+        "Pilot sign-up form",
+        "Lets pilots put themselves down for a watch",
+        ("pia.nowicki", "oskar.pell"),
+        25,
+        (("crew crew.view", 25),),
+        (),
+        (DemoCredential(24, 90, 1),),
+        redirects=("https://forms.quillhaven.example/pilots", "http://localhost:5173/pilots"),
+    ),
+    DemoClient(
+        "Berth kiosk",
+        "Shows visitors in the hall which ship lies where",
+        ("oskar.pell", "yuki.tanabe"),
+        95,
+        (("berths berths.view delegated", 95),),
+        (("berths berths.view delegated", 94),),
+        (DemoCredential(94, 180, 30, imported=True),),
+        (),
+        (),
+        ClientKind.NATIVE,
+    ),
+    DemoClient("Import test 2", "Test of the import of registrations", ("maren.oduya",), 190),
 )

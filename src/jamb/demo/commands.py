@@ -1,0 +1,55 @@
+"""Commands of the demo that the command line mounts: `jamb demo estate`."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jamb.actions.premises import Premises
+from jamb.demo.cluster import Cluster
+from jamb.demo.estate import load_estate, plan_estate
+from jamb.service.settings import Settings
+from jamb.store.engine import make_engine
+
+app = typer.Typer(help="Made-up records to try things on; never in a database that is used.", no_args_is_help=True)
+
+
+@app.callback()
+def _demo() -> None:
+    """A group, though it has one command."""
+
+
+@app.command()
+def estate(
+    clients: Annotated[int, typer.Option(min=1, max=1_000_000, help="How many clients")] = 1000,
+    seed: Annotated[int, typer.Option(min=0, help="The same seed gives the same estate")] = 1,
+    directory: Annotated[str, typer.Option(help="Short name of the directory to make; default estate-SEED")] = "",
+    days: Annotated[int, typer.Option(min=1, max=365, help="On how many days each client was used")] = 100,
+    save: Annotated[Path | None, typer.Option(help="Write what is planted to this file, a finding a line")] = None,
+) -> None:
+    """Make a directory of made-up clients with faults planted in it, which the audit must find, and nothing else.
+
+    Into the database of JAMB_DATABASE_URL or, without it, of the demo of JAMB_HOME and JAMB_PORT, which must run.
+    """
+    settings = Settings()
+    if settings.database_url is None:
+        url = Cluster(settings.home.resolve(), settings.port + 2).url
+    else:
+        url = settings.database_url.get_secret_value()
+    engine = make_engine(url)
+    premises = Premises(engine, settings.sealer(), settings.base_url)
+    plan = plan_estate(clients, seed)
+    slug = directory or f"estate-{seed}"
+    load_estate(premises, url, slug, plan, datetime.now(UTC), days)
+    engine.dispose()
+    if save is not None:
+        lines = (
+            json.dumps({"client_id": one.client_id, "rule": one.rule, "subject": one.subject})
+            for one in sorted(plan.planted)
+        )
+        save.write_text("\n".join(lines) + "\n")
+    print(f"{slug}: {clients} clients, {len(plan.planted)} faults planted.")

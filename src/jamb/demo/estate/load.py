@@ -1,0 +1,262 @@
+"""Put a planned estate into a database, as a directory of its own, by copying its records."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import psycopg
+from sqlmodel import Session
+
+from jamb.actions import directories, resources
+from jamb.actions.premises import Premises, find_directory
+from jamb.core.errors import Conflict
+from jamb.core.policy import DirectoryPolicy
+from jamb.core.reach import CollectionTree
+from jamb.demo.estate.plan import Estate
+from jamb.demo.estate.records import DAY, DOMAIN, Client, Dice, Use, at
+from jamb.store.engine import driver_url
+from jamb.store.resources import resources_of
+from jamb.store.roles import role_by_name
+from jamb.store.work import Actor
+
+POLICY = replace(DirectoryPolicy(), secret_heaviest_weight=100)
+_MAKER = Actor("service", "estate", "Estate generator", "Estate generator")
+
+
+def load_estate(premises: Premises, url: str, slug: str, estate: Estate, now: datetime, days: int = 100) -> None:
+    """Open a directory and put the estate into it, each client used on so many days.
+
+    Raises:
+        NameTaken: there is a directory of this short name already. Conflict: this very estate is there already.
+    """
+    with psycopg.connect(driver_url(url)) as connection:
+        first = estate.clients[0].id
+        if connection.execute("select 1 from client where id = %s", [first]).fetchone() is not None:
+            raise Conflict(
+                "An estate of this seed and size is in this database already.", next_step="Choose another seed or size."
+            )
+    opened = directories.open_directory(
+        premises, slug, f"Estate {estate.seed}", DOMAIN, POLICY, _MAKER, now - timedelta(days=900)
+    )
+    for catalogue in estate.catalogues.values():
+        resources.publish(premises, opened, catalogue, _MAKER, now - timedelta(days=899))
+    for name, collections in estate.collections.items():
+        tree = CollectionTree.of(collections)
+        resources.replace_collections(premises, opened, name, tree, _MAKER, now - timedelta(days=898))
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        places = {row.name: row.id for row in resources_of(session, directory.id)}
+        steward = role_by_name(session, directory.id, "steward")
+        assert steward is not None
+        steward_id = steward.id
+    dice = Dice(f"records of {estate.clients[0].id}")
+    with psycopg.connect(driver_url(url)) as connection:
+        # What is copied is looked at anew as a whole: a note for each row would only say so again.
+        connection.execute("set session_replication_role = replica")
+        writer = _Writer(connection, directory.id, places, estate, dice, now)
+        writer.people(steward_id)
+        writer.clients()
+        writer.credentials()
+        writer.grants()
+        writer.uses(days)
+        writer.around()
+        connection.execute("set session_replication_role = origin")
+        connection.execute(
+            "insert into audit_stale (client_id) select id from client where directory_id = %s", [directory.id]
+        )
+        connection.commit()
+        connection.autocommit = True
+        connection.execute("analyze")
+
+
+class _Writer:
+    def __init__(
+        self,
+        connection: psycopg.Connection[Any],
+        directory_id: UUID,
+        places: dict[str, UUID],
+        estate: Estate,
+        dice: Dice,
+        now: datetime,
+    ) -> None:
+        self.connection, self.directory_id, self.places = connection, directory_id, places
+        self.estate, self.dice, self.now = estate, dice, now
+
+    def copy(self, into: str, rows: Iterable[tuple[Any, ...]]) -> None:
+        with self.connection.cursor() as cursor, cursor.copy(f"copy {into} from stdin".encode()) as copy:
+            for row in rows:
+                copy.write_row(row)
+
+    def people(self, steward_id: UUID) -> None:
+        """Write people; the strong ones hold everything here, by a role of each resource."""
+        self.copy(
+            "person (id, directory_id, login, name, live, failed_sign_ins, created_at)",
+            (
+                (one.id, self.directory_id, one.login, one.name, one.live, 0, at(self.now, 900))
+                for one in self.estate.people
+            ),
+        )
+        roles = {name: self.dice.uuid() for name in self.estate.catalogues}
+        self.copy(
+            "role (id, directory_id, resource_id, name, title, permissions, shipped)",
+            (
+                (
+                    roles[name],
+                    self.directory_id,
+                    self.places[name],
+                    f"{name}-master",
+                    "",
+                    sorted(one.permissions),
+                    False,
+                )
+                for name, one in self.estate.catalogues.items()
+            ),
+        )
+        self.roles = roles
+        strong = [one for one in self.estate.people if one.strong]
+        self.copy(
+            "role_assignment (id, role_id, person_id, assigned_at, assigned_by)",
+            (
+                (self.dice.uuid(), role_id, one.id, at(self.now, 890), "estate")
+                for one in strong
+                for role_id in (*roles.values(), steward_id)
+            ),
+        )
+
+    def clients(self) -> None:
+        self.copy(
+            "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by,"
+            " redirect_uris, publisher, trial_ends_at)",
+            (
+                (one.id, self.directory_id, one.name, one.name.casefold(), one.purpose, one.kind, one.state, False,
+                 at(self.now, one.registered), "estate", one.redirects, one.publisher,
+                 at(self.now, one.trial) if one.trial is not None else None)
+                for one in self.estate.clients
+            ),
+        )  # fmt: skip
+        self.copy(
+            "client_owner (client_id, person_id, level)",
+            (
+                (one.id, self.estate.people[place].id, "full")
+                for one in self.estate.clients
+                for place in dict.fromkeys(one.owners)
+            ),
+        )
+
+    def credentials(self) -> None:
+        self.copy(
+            "credential (id, client_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
+            " issued_at, issued_by, expires_at, withdrawn_at, first_used_at, last_used_at)",
+            (
+                (held.id, one.id, held.kind, held.hint, "",
+                 self.dice.randbytes(32) if held.kind == "secret" else None,
+                 _document(held.keys),
+                 [key["kid"] for key in held.keys] if held.keys is not None else None, "", "", "",
+                 at(self.now, held.issued), "estate", self._moment(held.ends, ahead=True), self._moment(held.withdrawn),
+                 self._moment(held.used), self._moment(held.used))
+                for one in self.estate.clients
+                for held in one.credentials
+            ),
+        )  # fmt: skip
+        self.copy(
+            "rotation (id, directory_id, client_id, old_id, new_id, opened_at, opened_by, overlap_ends_at,"
+            " quiet_seconds, ended_by, forced)",
+            (
+                (one.rotation[0], self.directory_id, one.id, one.rotation[1], one.rotation[2], at(self.now, 30),
+                 "estate", at(self.now, 10), 3 * 86_400, "", False)
+                for one in self.estate.clients
+                if one.rotation is not None
+            ),
+        )  # fmt: skip
+        self.copy(
+            "attempt (directory_id, client_id, at, outcome, hint, resource, detail, address, user_agent)",
+            (
+                (self.directory_id, one.id, at(self.now, 2), "secret-withdrawn", hint, "", "", "192.0.2.7", "estate")
+                for one in self.estate.clients
+                for hint in one.dead_tries
+            ),
+        )
+
+    def _moment(self, days: float | None, *, ahead: bool = False) -> datetime | None:
+        if days is None:
+            return None
+        return self.now + days * DAY if ahead else self.now - days * DAY
+
+    def grants(self) -> None:
+        self.copy(
+            "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, by_person)",
+            (
+                (self.dice.uuid(), one.id, self.places[held.resource], held.permission, held.kind,
+                 at(self.now, held.granted), "estate", _document(held.reach), False)
+                for one in self.estate.clients
+                for held in one.grants
+                if held.consented
+            ),
+        )  # fmt: skip
+        self.copy(
+            "ask (id, client_id, resource_id, permission, kind, reason, asked_at, asked_by, asked_by_id)",
+            (
+                (self.dice.uuid(), one.id, self.places[held.resource], held.permission, held.kind, "",
+                 at(self.now, held.asked), "estate", "")
+                for one in self.estate.clients
+                for held in one.grants
+                if held.asked is not None
+            ),
+        )  # fmt: skip
+        self.copy(
+            "role_assignment (id, role_id, client_id, assigned_at, assigned_by)",
+            (
+                (self.dice.uuid(), self.roles[one.role.removesuffix("-master")], one.id, at(self.now, 5), "estate")
+                for one in self.estate.clients
+                if one.role
+            ),
+        )
+
+    def uses(self, days: int) -> None:
+        """Write use: every client on so many days, each of its operations by turns, the last time as planned."""
+        self.copy(
+            "usage (client_id, resource_id, operation, kind, day, calls, last_at)",
+            (row for one in self.estate.clients for row in self._uses_of(one, days)),
+        )
+        self.copy(
+            "object_use (client_id, resource_id, operation, object, last_at)",
+            (
+                (one.id, self.places[use.resource], use.operation, name, at(self.now, use.last))
+                for one in self.estate.clients
+                for use in one.uses
+                for name in use.objects
+            ),
+        )
+        self.copy(
+            "person_use (client_id, resource_id, person_id, last_at)",
+            (
+                (one.id, self.places["yard"], self.estate.people[place].id, at(self.now, 3))
+                for one in self.estate.clients
+                for place in one.acts_for
+            ),
+        )
+
+    def _uses_of(self, client: Client, days: int) -> Iterator[tuple[Any, ...]]:
+        turns = max(days // max(len(client.uses), 1), 1)
+        for use in client.uses:
+            for turn in range(turns):
+                yield self._use(client, use, use.last + turn * (days / turns))
+
+    def _use(self, client: Client, use: Use, days_ago: float) -> tuple[Any, ...]:
+        last = at(self.now, days_ago)
+        return (client.id, self.places[use.resource], use.operation, use.kind, last.date(), 5, last)
+
+    def around(self) -> None:
+        self.copy(
+            "publisher (directory_id, domain, vouched_at, vouched_by, reason)",
+            ((self.directory_id, one, at(self.now, 100), "estate", "Known here") for one in self.estate.vouched),
+        )
+
+
+def _document(value: object) -> str | None:
+    return json.dumps(value) if value is not None else None
