@@ -133,11 +133,11 @@ def away(route: Route) -> None:
 def test_a_failure_says_what_to_do_and_trying_again_mends_it(open_console: Open) -> None:
     with open_console(path="/clients") as page:
         page.get_by_role("table").wait_for()
-        page.route("**/audit?gone=true", away)
+        page.route("**/quillhaven/audit", away)
         page.get_by_role("link", name="Audit").click()
         expect(page.get_by_role("alert")).to_contain_text("The database does not answer", timeout=20_000)
         expect(page.get_by_role("alert")).to_contain_text("Try again in a few seconds.")
-        page.unroute("**/audit?gone=true")
+        page.unroute("**/quillhaven/audit")
         page.get_by_role("button", name="Try again").click()
         expect(page.get_by_role("alert")).to_have_count(0)
         expect(page.get_by_role("heading", name="Audit")).to_contain_text("findings")

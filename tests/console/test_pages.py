@@ -67,6 +67,33 @@ def who_can(page: Page) -> None:
     page.get_by_text("north-12 lies in").wait_for()
 
 
+def trend(page: Page) -> None:
+    page.get_by_role("button", name="trend").first.click()
+    page.get_by_role("img", name=re.compile("^Excess of")).wait_for()
+
+
+def cut(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("owns Key renewal helper")).click()
+    page.get_by_text("ended by that change").first.wait_for()
+
+
+def starting(page: Page) -> None:
+    page.get_by_role("button", name="Start a review").click()
+    page.get_by_text(re.compile("^It asks")).wait_for()
+
+
+def carrying(page: Page) -> None:
+    page.get_by_role("link", name="Personal data, this year").click()
+    page.get_by_role("button", name="Close it now").click()
+    page.get_by_role("button", name="Needed for less").first.click()
+
+
+def cleaning(page: Page) -> None:
+    page.get_by_role("checkbox", name="Choose Storm bell").check()
+    page.get_by_role("button", name="Clean up 1").click()
+    page.get_by_text("credentials that are not dead").wait_for()
+
+
 PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "today": ("/", "Horizon", None),
     "clients": ("/clients", "Clients", lambda page: page.get_by_role("table").wait_for()),
@@ -78,6 +105,12 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "register": ("/register", "Register a client", None),
     "dossier, everything open": ("/clients", "Clients", dossier),
     "audit with a finding open": ("/audit", "Audit", audit),
+    "excess with a trend open": ("/audit/excess", "Excess", trend),
+    "takeovers with a cut chosen": ("/audit/takeovers", "Takeovers", cut),
+    "reviews, one to start": ("/reviews", "Reviews", starting),
+    "a review about to be closed": ("/reviews", "Reviews", carrying),
+    "what was removed": ("/audit/removed", "Removed", lambda page: page.get_by_role("table").wait_for()),
+    "clients to clean up": ("/clients?attention=disabled", "Clients", cleaning),
     "resources": (
         "/resources",
         "Resources",

@@ -588,7 +588,11 @@ export interface paths {
          * @description Everything about one client: its ladder, credentials and findings.
          */
         get: operations["read_dossier"];
-        put?: never;
+        /**
+         * Change Registration
+         * @description Change what a registration says.
+         */
+        put: operations["change_registration"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1612,10 +1616,110 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Run Audit
-         * @description Findings of all rules over all clients, worst first. What changed is looked at before it is answered.
+         * Read Audit
+         * @description The directory's posture, with the rules that were applied. What changed is looked at before it is answered.
          */
-        get: operations["run_audit"];
+        get: operations["read_audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Findings
+         * @description Findings, worst first. What changed is looked at before the first page is answered.
+         */
+        get: operations["list_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings/{finding}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Finding
+         * @description A finding, mended or not.
+         */
+        get: operations["read_finding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Group Findings
+         * @description Findings in groups by rule, client or owner: how many, how bad, since when; the worst first.
+         */
+        get: operations["group_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/excess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rank Excess
+         * @description Weight granted, used and unused by client, owner or resource; the most unused first.
+         */
+        get: operations["rank_excess"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/excess/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Trend
+         * @description Excess at the end of each day: of the directory, or of one client, owner or resource.
+         */
+        get: operations["read_trend"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1699,6 +1803,462 @@ export interface paths {
          */
         post: operations["assign"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/findings/{finding}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Mend
+         * @description What the mend of a finding would do, and whether the caller may carry it out. Changes nothing.
+         */
+        get: operations["read_mend"];
+        put?: never;
+        /**
+         * Carry Out Mend
+         * @description Carry out the mend of a finding. What it does is decided as if it was asked for by itself.
+         */
+        post: operations["carry_out_mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/takeovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Takeovers
+         * @description The shortest ways from weak people and clients to strong ones, and which single change parts most.
+         */
+        get: operations["read_takeovers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/evaluation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Again
+         * @description Look at some of what changed or came due; `anew`: have every client looked at again. Ask until none is left.
+         */
+        post: operations["look_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Bundle
+         * @description The evidence: reports, every registration, reviews and the ledger's head, under a signed manifest.
+         */
+        get: operations["read_bundle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Fit
+         * @description The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing.
+         */
+        get: operations["read_fit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Out
+         * @description Begin to count what the proposed grant would refuse. Nothing is refused by it.
+         */
+        post: operations["try_out"];
+        /**
+         * Drop Trial
+         * @description Stop trying out; everything stays as it is.
+         */
+        delete: operations["drop_trial"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/enforcement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enforce
+         * @description Put what was tried out in place of what is held, in one step.
+         */
+        post: operations["enforce"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Trials
+         * @description What is tried out, the oldest first.
+         */
+        get: operations["list_trials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reviews
+         * @description Access reviews, the latest first.
+         */
+        get: operations["list_reviews"];
+        put?: never;
+        /**
+         * Start Review
+         * @description Start a review: owners are asked about every grant and role in its scope.
+         */
+        post: operations["start_review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Review
+         * @description How many would be asked about how much. Changes nothing.
+         */
+        post: operations["preview_review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews/{review}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Review
+         * @description A review, with how many items have which answer.
+         */
+        get: operations["read_review"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews/{review}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Items
+         * @description Items of a review, by client, the heaviest of each first.
+         */
+        get: operations["list_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/my-reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Reviews
+         * @description The open reviews in which the caller is asked about clients they own, with what they are asked.
+         */
+        get: operations["my_reviews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/reviews/{review}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Answer for items of one client, all or none. It can be answered anew until the review is closed.
+         */
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews/{review}/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close Review
+         * @description Close a review before its end. What nobody answered is proposed for withdrawal; nothing is withdrawn by that.
+         */
+        post: operations["close_review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/reviews/{review}/carrying-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Out
+         * @description Make answers so, each item by itself, a hundred a call; it goes on where a run was stopped.
+         */
+        post: operations["carry_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/removals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Removed
+         * @description Removed clients, the latest first.
+         */
+        get: operations["list_removed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/removals/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Removal
+         * @description What the removal of clients would take along, and what stands against it. Changes nothing.
+         */
+        post: operations["preview_removal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Client
+         * @description Remove a disabled client whose credentials are dead. It can be restored for a while.
+         */
+        post: operations["remove_client"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/restoration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Client
+         * @description Restore a removed client, disabled, with what its removal ended.
+         */
+        post: operations["restore_client"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/publishers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Publishers
+         * @description Publishers for which somebody here answers.
+         */
+        get: operations["list_publishers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/publishers/{domain}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Vouch
+         * @description Answer for a publisher, with the reason.
+         */
+        put: operations["vouch"];
+        post?: never;
+        /**
+         * Disown
+         * @description Answer for a publisher no more.
+         */
+        delete: operations["disown"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2073,7 +2633,7 @@ export interface components {
          *     LOOK: there is nothing to carry out before somebody has found something out.
          * @enum {string}
          */
-        Act: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "name-owner" | "disable" | "look";
+        Act: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "narrow-people" | "change-registration" | "vouch" | "name-owner" | "disable" | "look";
         /**
          * AffectedClient
          * @description Operations by name. `wider`: they weigh more, or count for more objects. `narrower`: for fewer objects.
@@ -2094,6 +2654,17 @@ export interface components {
             no_longer: string[];
             /** Added Weight */
             added_weight: number;
+        };
+        /**
+         * Age
+         * @description How many open findings of a severity are up to so many days old and older than the band before; 0: older.
+         */
+        Age: {
+            severity: components["schemas"]["Severity"];
+            /** Days */
+            days: number;
+            /** Count */
+            count: number;
         };
         /**
          * AgreedTerms
@@ -2127,13 +2698,12 @@ export interface components {
             /** Beyond Weight */
             beyond_weight: number;
         };
-        /** Answer */
-        Answer: {
-            /** Question */
-            question: string;
-            /** Answer */
-            answer: string;
-        };
+        /**
+         * Answer
+         * @description proposed: nobody answered in time, so it is proposed to end it; that takes somebody who may.
+         * @enum {string}
+         */
+        Answer: "" | "confirm" | "narrow" | "give-up" | "proposed";
         /** Approval */
         Approval: {
             /** Approver Id */
@@ -2249,11 +2819,12 @@ export interface components {
          * @description What a client may need attention for; each is one condition of the list.
          * @enum {string}
          */
-        Attention: "waiting" | "ending" | "dead-credential" | "ownerless";
+        Attention: "waiting" | "ending" | "dead-credential" | "ownerless" | "dormant" | "disabled";
         /**
          * Audit
-         * @description Findings worst first, those that are waived last, with the rules that were applied.
+         * @description A directory's posture.
          *
+         *     `open`: findings that count, by severity; `borne`: those that are waived; `mended`: gone in the last thirty days.
          *     `left`: clients that are still to be looked at, because much changed at once.
          */
         Audit: {
@@ -2268,8 +2839,21 @@ export interface components {
             clients: number;
             /** Left */
             left: number;
-            /** Findings */
-            findings: components["schemas"]["KeptFinding"][];
+            /** Open */
+            open: {
+                [key: string]: number;
+            };
+            /** Borne */
+            borne: number;
+            /** Mended */
+            mended: number;
+            /** Ages */
+            ages: components["schemas"]["Age"][];
+            /** Ending */
+            ending: components["schemas"]["EndBand"][];
+            excess: components["schemas"]["Excess"];
+            /** Trend */
+            trend: components["schemas"]["ExcessOnDay"][];
             /** Rules */
             rules: components["schemas"]["Rule"][];
         };
@@ -2357,6 +2941,28 @@ export interface components {
             said: string;
             /** Words */
             words: string;
+        };
+        /**
+         * CarriedOut
+         * @description `next`: go on after this item; null: nothing is left.
+         */
+        CarriedOut: {
+            /** Done */
+            done: string[];
+            /** Failed */
+            failed: components["schemas"]["FailedItem"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * CarryOut
+         * @description `items`: these alone; null: all that is answered and not carried out. `after`: go on after this one.
+         */
+        CarryOut: {
+            /** Items */
+            items?: string[] | null;
+            /** After */
+            after?: string | null;
         };
         /**
          * CertificateFacts
@@ -2478,6 +3084,12 @@ export interface components {
             worst: components["schemas"]["Severity"] | null;
             /** Next Steps */
             next_steps: string[];
+            /** Redirect Uris */
+            redirect_uris: string[];
+            /** Publisher */
+            publisher: string;
+            /** Trial Ends At */
+            trial_ends_at: string | null;
         };
         /**
          * ClientHolder
@@ -2517,9 +3129,10 @@ export interface components {
         ClientSort: "name" | "registered" | "ends" | "used";
         /**
          * ClientState
+         * @description removed: out of sight, holds nothing, and can be restored for a while.
          * @enum {string}
          */
-        ClientState: "live" | "disabled";
+        ClientState: "live" | "disabled" | "removed";
         /**
          * Closing
          * @description `forced`: withdraw the old credential though it is not quiet; whatever uses it stops.
@@ -2695,7 +3308,7 @@ export interface components {
             /** Reason */
             reason: string;
             /** Answers */
-            answers: components["schemas"]["Answer"][];
+            answers: components["schemas"]["QuestionAnswered"][];
             /** Weight */
             weight: number;
             /** Approvers */
@@ -2928,6 +3541,16 @@ export interface components {
          * @enum {string}
          */
         Effect: "read" | "write" | "control";
+        /**
+         * EndBand
+         * @description How many live credentials end within so many days and not in the band before; 0: later; null: never.
+         */
+        EndBand: {
+            /** Days */
+            days: number | null;
+            /** Count */
+            count: number;
+        };
         /** Ending */
         Ending: {
             /** Client Id */
@@ -2943,6 +3566,89 @@ export interface components {
             ends: string;
             /** Last Used At */
             last_used_at: string | null;
+        };
+        /**
+         * Enforcement
+         * @description `force`: although its time is not over, or something was missed.
+         */
+        Enforcement: {
+            /**
+             * Force
+             * @default false
+             */
+            force: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * Evaluated
+         * @description `left`: clients that changed or came due and are still to be looked at.
+         */
+        Evaluated: {
+            /** Looked At */
+            looked_at: number;
+            /** Left */
+            left: number;
+        };
+        /**
+         * Evaluation
+         * @description `anew`: have every client looked at again. `at_most`: how many are looked at before it is answered.
+         */
+        Evaluation: {
+            /**
+             * Anew
+             * @default false
+             */
+            anew: boolean;
+            /**
+             * At Most
+             * @default 500
+             */
+            at_most: number;
+        };
+        /**
+         * Excess
+         * @description Weights of what is granted long enough to be judged, what of it is used and not, and what is too new to say.
+         *
+         *     `share`: of what is judged, the part that is not used; null: nothing can be judged yet.
+         */
+        Excess: {
+            /** Granted */
+            granted: number;
+            /** Used */
+            used: number;
+            /** Unused */
+            unused: number;
+            /** Early */
+            early: number;
+            /** Share */
+            share: number | null;
+        };
+        /**
+         * ExcessBy
+         * @enum {string}
+         */
+        ExcessBy: "client" | "owner" | "resource";
+        /** ExcessOnDay */
+        ExcessOnDay: {
+            /** Granted */
+            granted: number;
+            /** Used */
+            used: number;
+            /** Unused */
+            unused: number;
+            /** Early */
+            early: number;
+            /** Share */
+            share: number | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
         };
         /** Explanation */
         Explanation: {
@@ -2973,6 +3679,16 @@ export interface components {
         Extension: {
             /** Days */
             days: number;
+        };
+        /** FailedItem */
+        FailedItem: {
+            /**
+             * Item
+             * Format: uuid
+             */
+            item: string;
+            /** Why */
+            why: string;
         };
         /**
          * Family
@@ -3023,6 +3739,69 @@ export interface components {
             note: string;
         };
         /**
+         * FindingGroup
+         * @description `key`: of the rule, client or person; empty: of clients that nobody owns.
+         */
+        FindingGroup: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Count */
+            count: number;
+            worst: components["schemas"]["Severity"];
+            /**
+             * Oldest
+             * Format: date-time
+             */
+            oldest: string;
+        };
+        /**
+         * Fit
+         * @description `proposal` null: `why_not` says why there is none. `operations`: every operation of what is held, with titles.
+         */
+        Fit: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Resource */
+            resource: string;
+            proposal: components["schemas"]["FitProposal"] | null;
+            /** Why Not */
+            why_not: string;
+            trial: components["schemas"]["Trial"] | null;
+        };
+        /**
+         * FitProposal
+         * @description The smallest grant that fits the use.
+         *
+         *     `kept`: held beside it and left alone; `done`: operations that were seen and count; `touched`: known objects that
+         *     were; null: nobody reports them. `exact`: proven smallest.
+         */
+        FitProposal: {
+            /** Held */
+            held: components["schemas"]["HeldPermission"][];
+            /** Kept */
+            kept: components["schemas"]["HeldPermission"][];
+            /** After */
+            after: components["schemas"]["HeldPermission"][];
+            /** Done */
+            done: string[];
+            /** Touched */
+            touched: string[] | null;
+            /** No Longer */
+            no_longer: string[];
+            /** Narrower */
+            narrower: string[];
+            /** Weight Before */
+            weight_before: number;
+            /** Weight After */
+            weight_after: number;
+            /** Exact */
+            exact: boolean;
+        };
+        /**
          * Grant
          * @description A consent in force. `person`: the one it covers; empty for everyone. `by_person`: they consented themselves.
          */
@@ -3068,6 +3847,11 @@ export interface components {
             /** Everyone */
             everyone: number;
         };
+        /**
+         * GroupBy
+         * @enum {string}
+         */
+        GroupBy: "rule" | "client" | "owner";
         /**
          * GroupSent
          * @description All members: they take the place of those the group has. People by login or id, groups by name.
@@ -3182,6 +3966,14 @@ export interface components {
          * @enum {string}
          */
         HandoverState: "waiting" | "opened" | "expired" | "locked" | "withdrawn";
+        /** HeldPermission */
+        HeldPermission: {
+            /** Permission */
+            permission: string;
+            /** Title */
+            title: string;
+            reach: components["schemas"]["Reach"];
+        };
         /**
          * HolderKind
          * @enum {string}
@@ -3274,6 +4066,24 @@ export interface components {
              * @default
              */
             label: string;
+        };
+        /**
+         * ItemAnswer
+         * @description `answer`: confirm, narrow or give-up; `narrower`: where it would do, for what is to be narrowed.
+         */
+        ItemAnswer: {
+            /**
+             * Item
+             * Format: uuid
+             */
+            item: string;
+            answer: components["schemas"]["Answer"];
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            narrower?: components["schemas"]["ReachSent"] | null;
         };
         /**
          * KeptFinding
@@ -3498,6 +4308,18 @@ export interface components {
             credential: components["schemas"]["Credential"];
             replaced?: components["schemas"]["Credential"] | null;
         };
+        /**
+         * MayRegister
+         * @description Whether the caller may register clients; if not, whom to ask.
+         */
+        MayRegister: {
+            /** Allowed */
+            allowed: boolean;
+            /** Why */
+            why: string;
+            /** Ask */
+            ask: string[];
+        };
         /** Member */
         Member: {
             /**
@@ -3511,10 +4333,59 @@ export interface components {
             login: string;
         };
         /**
+         * MendInput
+         * @description What whoever mends must say, beside yes.
+         * @enum {string}
+         */
+        MendInput: "" | "reason" | "login" | "reach";
+        /**
          * MendKind
          * @enum {string}
          */
         MendKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
+        /**
+         * MendPreview
+         * @description What a mend would do; nothing is changed by looking.
+         *
+         *     `by_hand`: where `text` says; nothing can be carried out from here. `needs`: what must be said with it.
+         *     `no_longer`, `narrower`: operations that would be possible no more, or for fewer objects; null: does not apply.
+         *     `collections`: where a reach can be bounded to. `why_not`: why the caller may not; empty: they may.
+         */
+        MendPreview: {
+            /** Text */
+            text: string;
+            /** By Hand */
+            by_hand: boolean;
+            /** Title */
+            title: string;
+            needs: components["schemas"]["MendInput"];
+            /** Words */
+            words: string[];
+            /** Resource */
+            resource: string;
+            /** No Longer */
+            no_longer: string[] | null;
+            /** Narrower */
+            narrower: string[] | null;
+            /** Collections */
+            collections: string[];
+            /** Why Not */
+            why_not: string;
+        };
+        /** MendSent */
+        MendSent: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Login
+             * @default
+             */
+            login: string;
+            reach?: components["schemas"]["ReachSent"] | null;
+        };
         /**
          * MendStep
          * @description One step of the smallest mend, with the command that does it (empty when none does).
@@ -3530,6 +4401,31 @@ export interface components {
             reach: components["schemas"]["Reach"];
             /** Command */
             command: string;
+        };
+        /**
+         * Mended
+         * @description What was done, in words.
+         */
+        Mended: {
+            /** Done */
+            done: string;
+        };
+        /**
+         * Miss
+         * @description Calls that a narrower grant would have refused; an empty `object`: one that lies in no collection, or none.
+         */
+        Miss: {
+            /** Operation */
+            operation: string;
+            /** Object */
+            object: string;
+            /** Calls */
+            calls: number;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
         };
         /**
          * NewAsk
@@ -3591,7 +4487,9 @@ export interface components {
         };
         /**
          * NewClient
-         * @description `owners`: logins or ids of people of the directory.
+         * @description `owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
+         *
+         *     `trial_ends_at`: until when it is let in on trial.
          */
         NewClient: {
             /** Name */
@@ -3602,6 +4500,15 @@ export interface components {
             kind: components["schemas"]["ClientKind"];
             /** Owners */
             owners?: string[];
+            /** Redirect Uris */
+            redirect_uris?: string[];
+            /**
+             * Publisher
+             * @default
+             */
+            publisher: string;
+            /** Trial Ends At */
+            trial_ends_at?: string | null;
         };
         /**
          * NewConsent
@@ -3700,6 +4607,14 @@ export interface components {
              */
             terms_accepted: boolean;
         };
+        /** NewReview */
+        NewReview: {
+            /** Name */
+            name: string;
+            /** Days */
+            days: number;
+            scope?: components["schemas"]["ReviewScope"];
+        };
         /**
          * NewRotation
          * @description `successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
@@ -3771,6 +4686,12 @@ export interface components {
             key: string;
         };
         /**
+         * NodeKind
+         * @description place: the directory itself, whoever controls it may do anything. every: all clients of the directory at once.
+         * @enum {string}
+         */
+        NodeKind: "person" | "client" | "place" | "every";
+        /**
          * Notice
          * @description Something one person was told, or shall be. `sent_at`: when the letter that carries it went out.
          *
@@ -3807,7 +4728,7 @@ export interface components {
          * NoticeKind
          * @enum {string}
          */
-        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again";
+        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "narrowing-tried-out" | "audit-weekly";
         /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
@@ -3978,10 +4899,37 @@ export interface components {
             /** Total */
             total?: number | null;
         };
+        /** Page[FindingGroup] */
+        Page_FindingGroup_: {
+            /** Items */
+            items: components["schemas"]["FindingGroup"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[KeptFinding] */
+        Page_KeptFinding_: {
+            /** Items */
+            items: components["schemas"]["KeptFinding"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
         /** Page[LedgerEntry] */
         Page_LedgerEntry_: {
             /** Items */
             items: components["schemas"]["LedgerEntry"][];
+            /** Next */
+            next?: string | null;
+            /** Total */
+            total?: number | null;
+        };
+        /** Page[ReviewItem] */
+        Page_ReviewItem_: {
+            /** Items */
+            items: components["schemas"]["ReviewItem"][];
             /** Next */
             next?: string | null;
             /** Total */
@@ -4141,6 +5089,12 @@ export interface components {
             attempts_days: number;
             /** Observation Days */
             observation_days: number;
+            /** Use Counts Days */
+            use_counts_days: number;
+            /** Dry Days */
+            dry_days: number;
+            /** Restore Days */
+            restore_days: number;
             /** Access Token Seconds */
             access_token_seconds: number;
             /** Person Token Seconds */
@@ -4153,7 +5107,7 @@ export interface components {
             two_approvers_weight: number;
             /** Request Days */
             request_days: number;
-            registering: components["schemas"]["jamb__core__policy__Registering"];
+            registering: components["schemas"]["Registering"];
             /** Registering Groups */
             registering_groups: string[];
             /** People May Consent */
@@ -4196,6 +5150,12 @@ export interface components {
             attempts_days?: number | null;
             /** Observation Days */
             observation_days?: number | null;
+            /** Use Counts Days */
+            use_counts_days?: number | null;
+            /** Dry Days */
+            dry_days?: number | null;
+            /** Restore Days */
+            restore_days?: number | null;
             /** Access Token Seconds */
             access_token_seconds?: number | null;
             /** Person Token Seconds */
@@ -4208,7 +5168,7 @@ export interface components {
             two_approvers_weight?: number | null;
             /** Request Days */
             request_days?: number | null;
-            registering?: components["schemas"]["Registering-Input"] | null;
+            registering?: components["schemas"]["Registering"] | null;
             /** Registering Groups */
             registering_groups?: string[] | null;
             /** People May Consent */
@@ -4273,6 +5233,20 @@ export interface components {
             /** Alternatives */
             alternatives: components["schemas"]["Alternative"][];
         };
+        /** Publisher */
+        Publisher: {
+            /**
+             * Vouched At
+             * Format: date-time
+             */
+            vouched_at: string;
+            /** Vouched By */
+            vouched_by: string;
+            /** Reason */
+            reason: string;
+            /** Domain */
+            domain: string;
+        };
         /**
          * Question
          * @description May this client do this operation? `token`: an access token, to be judged too; it is not kept.
@@ -4290,6 +5264,33 @@ export interface components {
             object?: string | null;
             /** Token */
             token?: string | null;
+        };
+        /** QuestionAnswered */
+        QuestionAnswered: {
+            /** Question */
+            question: string;
+            /** Answer */
+            answer: string;
+        };
+        /**
+         * RankedExcess
+         * @description `key`: the client's id, the person's id or the resource's name.
+         */
+        RankedExcess: {
+            /** Granted */
+            granted: number;
+            /** Used */
+            used: number;
+            /** Unused */
+            unused: number;
+            /** Early */
+            early: number;
+            /** Share */
+            share: number | null;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /**
          * Reach
@@ -4528,7 +5529,97 @@ export interface components {
          * @description Who may register clients, beside those whose role allows it.
          * @enum {string}
          */
-        "Registering-Input": "everyone" | "groups" | "nobody";
+        Registering: "everyone" | "groups" | "nobody";
+        /**
+         * RegistrationChange
+         * @description What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good.
+         */
+        RegistrationChange: {
+            /** Name */
+            name?: string | null;
+            /** Purpose */
+            purpose?: string | null;
+            /** Redirect Uris */
+            redirect_uris?: string[] | null;
+            /** Publisher */
+            publisher?: string | null;
+            /** Trial Ends At */
+            trial_ends_at?: string | null;
+            /**
+             * No Trial
+             * @default false
+             */
+            no_trial: boolean;
+        };
+        /**
+         * RemovalPreview
+         * @description What a removal would take along. `against`: what must be done before; empty: it can be removed.
+         *
+         *     `elsewhere`: clients and roles whose reach names it; they keep that, and the audit finds it.
+         */
+        RemovalPreview: {
+            /** Client Id */
+            client_id: string;
+            /** Name */
+            name: string;
+            /** Against */
+            against: string[];
+            /** Disabled Since */
+            disabled_since: string | null;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Owners */
+            owners: string[];
+            /** Consents */
+            consents: string[];
+            /** Roles */
+            roles: string[];
+            /** Requests */
+            requests: number;
+            /** Elsewhere */
+            elsewhere: string[];
+        };
+        /** RemovalSent */
+        RemovalSent: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** RemovalsAsked */
+        RemovalsAsked: {
+            /** Clients */
+            clients: string[];
+        };
+        /**
+         * Removed
+         * @description A removed client; until `restore_until` it can be restored, with these consents and roles.
+         */
+        Removed: {
+            /** Client Id */
+            client_id: string;
+            /** Name */
+            name: string;
+            /**
+             * Removed At
+             * Format: date-time
+             */
+            removed_at: string;
+            /** Removed By */
+            removed_by: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Restore Until
+             * Format: date-time
+             */
+            restore_until: string;
+            /** Consents */
+            consents: string[];
+            /** Roles */
+            roles: string[];
+        };
         /**
          * ReportForm
          * @enum {string}
@@ -4713,6 +5804,135 @@ export interface components {
             permissions: components["schemas"]["PermissionSent"][];
         };
         /**
+         * Review
+         * @description `answers`: how many items have which, `waiting` among them; `done`: how many were carried out.
+         */
+        Review: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Started By */
+            started_by: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Closed At */
+            closed_at: string | null;
+            /** Answers */
+            answers: {
+                [key: string]: number;
+            };
+            /** Done */
+            done: number;
+        };
+        /** ReviewAnswers */
+        ReviewAnswers: {
+            /** Answers */
+            answers: components["schemas"]["ItemAnswer"][];
+        };
+        /**
+         * ReviewItem
+         * @description One grant or role with its use. `through`: the role; `opens`, `uses`: titles of operations.
+         *
+         *     `answer`: empty: it waits; proposed: nobody answered in time.
+         */
+        ReviewItem: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Purpose */
+            purpose: string;
+            /** Resource */
+            resource: string;
+            /** Permission */
+            permission: string;
+            /** Title */
+            title: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Through */
+            through: string;
+            reach: components["schemas"]["Reach"];
+            /** Weight */
+            weight: number;
+            /** Opens */
+            opens: string[];
+            /** Uses */
+            uses: string[];
+            /** Used */
+            used: string;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Collections */
+            collections: string[];
+            answer: components["schemas"]["Answer"];
+            /** Words */
+            words: string;
+            narrower: components["schemas"]["Reach"] | null;
+            /** Answered At */
+            answered_at: string | null;
+            /** Answered By */
+            answered_by: string;
+            /** Done At */
+            done_at: string | null;
+        };
+        /**
+         * ReviewPreview
+         * @description `ownerless`: clients for which nobody can be asked; stewards answer for them.
+         */
+        ReviewPreview: {
+            /** Clients */
+            clients: number;
+            /** Items */
+            items: number;
+            /** Owners */
+            owners: number;
+            /** Ownerless */
+            ownerless: string[];
+        };
+        /**
+         * ReviewScope
+         * @description `resource`: this one alone. `data`: grants that open data of this class or a graver one. `clients`: ids.
+         */
+        ReviewScope: {
+            /**
+             * Resource
+             * @default
+             */
+            resource: string;
+            /** @default open */
+            data: components["schemas"]["DataClass"];
+            /** Clients */
+            clients?: string[];
+        };
+        /**
+         * ReviewWithItems
+         * @description What one person is asked in a review.
+         */
+        ReviewWithItems: {
+            review: components["schemas"]["Review"];
+            /** Items */
+            items: components["schemas"]["ReviewItem"][];
+        };
+        /**
          * Role
          * @description `everything`: it opens all there is at its resource. Shipped roles do not change.
          */
@@ -4801,7 +6021,9 @@ export interface components {
         RotationState: "opened" | "proven" | "quiet" | "overdue" | "closed" | "abandoned";
         /**
          * Rule
-         * @description `how_bad`: by what one finding is worse than another of the same rule.
+         * @description `how_bad`: by what one finding is worse than another of the same rule. Then how many findings it has.
+         *
+         *     `worst`, `oldest`: of those that are open.
          */
         Rule: {
             /** Id */
@@ -4815,6 +6037,15 @@ export interface components {
             how_bad: string;
             /** Reference */
             reference: string;
+            /** Open */
+            open: number;
+            /** Borne */
+            borne: number;
+            /** Mended */
+            mended: number;
+            worst: components["schemas"]["Severity"] | null;
+            /** Oldest */
+            oldest: string | null;
         };
         /**
          * Rung
@@ -4967,6 +6198,18 @@ export interface components {
             reach?: components["schemas"]["ReachSent"] | null;
         };
         /**
+         * TakeoverCut
+         * @description A single change; `parts`: how many pairs of a weak and a strong end it parts.
+         */
+        TakeoverCut: {
+            /** Cut */
+            cut: string;
+            /** Words */
+            words: string;
+            /** Parts */
+            parts: number;
+        };
+        /**
          * TakeoverLevel
          * @enum {string}
          */
@@ -4984,6 +6227,19 @@ export interface components {
             permissions: components["schemas"]["TakeoverPermission"][];
             /** Operations */
             operations: number;
+            /** Weight */
+            weight: number;
+        };
+        /**
+         * TakeoverNode
+         * @description `weight`: of all that it may do itself.
+         */
+        TakeoverNode: {
+            /** Id */
+            id: string;
+            kind: components["schemas"]["NodeKind"];
+            /** Name */
+            name: string;
             /** Weight */
             weight: number;
         };
@@ -5009,6 +6265,42 @@ export interface components {
             reason: string;
         };
         /**
+         * TakeoverStep
+         * @description `by`: why whoever comes before could act as `to`; `cut`: names the one thing whose end removes the step.
+         */
+        TakeoverStep: {
+            /** By */
+            by: string;
+            /** Cut */
+            cut: string;
+            to: components["schemas"]["TakeoverNode"];
+        };
+        /**
+         * TakeoverWay
+         * @description A shortest way from a weak end to a strong one.
+         */
+        TakeoverWay: {
+            source: components["schemas"]["TakeoverNode"];
+            /** Steps */
+            steps: components["schemas"]["TakeoverStep"][];
+        };
+        /**
+         * Takeovers
+         * @description The gravest ways. `pairs`: how many weak ends reach how many strong ones, all told.
+         */
+        Takeovers: {
+            /** Weak Below */
+            weak_below: number;
+            /** Strong From */
+            strong_from: number;
+            /** Pairs */
+            pairs: number;
+            /** Ways */
+            ways: components["schemas"]["TakeoverWay"][];
+            /** Cuts */
+            cuts: components["schemas"]["TakeoverCut"][];
+        };
+        /**
          * Terms
          * @description How a consent is bounded: reach by resource (where silent, as each ask wishes), end, and one person.
          */
@@ -5024,7 +6316,7 @@ export interface components {
         };
         /**
          * Today
-         * @description `decided` are the reader's own requests that ended lately.
+         * @description `decided` are the reader's own requests that ended lately. `waiting` has the first of `waiting_in_all` clients.
          *
          *     `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
          */
@@ -5039,6 +6331,8 @@ export interface components {
             ladder: components["schemas"]["LadderCount"];
             /** Waiting */
             waiting: components["schemas"]["Waiting"][];
+            /** Waiting In All */
+            waiting_in_all: number;
             /** Horizon */
             horizon: components["schemas"]["Ending"][];
             /** Findings */
@@ -5051,6 +6345,8 @@ export interface components {
             granted_weight: number;
             /** Unused Weight */
             unused_weight: number;
+            /** Trend */
+            trend: components["schemas"]["ExcessOnDay"][];
             /** Recent */
             recent: components["schemas"]["LedgerEntry"][];
             /** Requests */
@@ -5073,6 +6369,56 @@ export interface components {
             claims: components["schemas"]["ReadClaim"][];
             /** Wrong */
             wrong: string[];
+        };
+        /**
+         * Trial
+         * @description A narrower grant that is tried out dry. `missed`: how many calls it would have refused since it began.
+         */
+        Trial: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Resource */
+            resource: string;
+            /** Before */
+            before: components["schemas"]["HeldPermission"][];
+            /** After */
+            after: components["schemas"]["HeldPermission"][];
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Started By */
+            started_by: string;
+            /**
+             * Dry Until
+             * Format: date-time
+             */
+            dry_until: string;
+            /** Missed */
+            missed: number;
+            /** Misses */
+            misses: components["schemas"]["Miss"][];
+        };
+        /**
+         * TryOut
+         * @description `days`: how long; null: as the policy says.
+         */
+        TryOut: {
+            /** Days */
+            days?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /** UnclearName */
         UnclearName: {
@@ -5103,7 +6449,12 @@ export interface components {
             /** Refusals */
             refusals?: components["schemas"]["RefusedCalls"][];
         };
-        /** UsedOperation */
+        /**
+         * UsedOperation
+         * @description `objects`: how many of the calls were about which object, where the operation names one (an empty name: others).
+         *
+         *     `people`: the subjects of the tokens, where the client acted for somebody.
+         */
         UsedOperation: {
             /** Client Id */
             client_id: string;
@@ -5118,13 +6469,21 @@ export interface components {
              * Format: date-time
              */
             last_at: string;
+            /** Objects */
+            objects?: {
+                [key: string]: number;
+            };
+            /** People */
+            people?: string[];
         };
         /**
          * UsedState
          * @description never: granted long enough to know that it is not used. too-early: not granted long enough to say so.
+         *
+         *     lapsed: it was used, but not for as long as a use counts.
          * @enum {string}
          */
-        UsedState: "used" | "never" | "too-early" | "not-granted";
+        UsedState: "used" | "lapsed" | "never" | "too-early" | "not-granted";
         /**
          * User
          * @description Who got tokens with the old credential since the rotation was opened.
@@ -5175,6 +6534,11 @@ export interface components {
             first_fault: number | null;
             /** What */
             what: string;
+        };
+        /** Vouching */
+        Vouching: {
+            /** Reason */
+            reason: string;
         };
         /** Waiting */
         Waiting: {
@@ -5303,6 +6667,12 @@ export interface components {
             due: number;
         };
         /**
+         * Which
+         * @description open: counts. borne: waived for a while. mended: gone in the last thirty days.
+         * @enum {string}
+         */
+        Which: "open" | "borne" | "mended";
+        /**
          * Whoami
          * @description Who the service takes the caller for, and which operations of Jamb's own API are open to them.
          */
@@ -5353,24 +6723,6 @@ export interface components {
             tokens_until: string;
             /** Live Tokens */
             live_tokens: number;
-        };
-        /**
-         * Registering
-         * @description Who may register clients, beside those whose role allows it.
-         * @enum {string}
-         */
-        jamb__core__policy__Registering: "everyone" | "groups" | "nobody";
-        /**
-         * Registering
-         * @description Whether the caller may register clients; if not, whom to ask.
-         */
-        jamb__wire__people__Registering: {
-            /** Allowed */
-            allowed: boolean;
-            /** Why */
-            why: string;
-            /** Ask */
-            ask: string[];
         };
     };
     responses: never;
@@ -5624,7 +6976,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["jamb__wire__people__Registering"];
+                    "application/json": components["schemas"]["MayRegister"];
                 };
             };
             /** @description Validation Error */
@@ -6591,6 +7943,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Dossier"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_registration: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegistrationChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Client"];
                 };
             };
             /** @description Validation Error */
@@ -8510,12 +9901,9 @@ export interface operations {
             };
         };
     };
-    run_audit: {
+    read_audit: {
         parameters: {
-            query?: {
-                /** @description Those mended in the last thirty days, too */
-                gone?: boolean;
-            };
+            query?: never;
             header?: never;
             path: {
                 directory: string;
@@ -8531,6 +9919,207 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Audit"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_findings: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+                which?: components["schemas"]["Which"];
+                severity?: components["schemas"]["Severity"] | null;
+                /** @description This bad or worse */
+                least?: components["schemas"]["Severity"] | null;
+                rule?: string;
+                client?: string;
+                /** @description Id of a person, or none: clients without owners */
+                owner?: string;
+                /** @description Id of the person who sees to it */
+                assigned?: string | null;
+                /** @description Part of its title or of the client's name */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_KeptFinding_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_finding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                finding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    group_findings: {
+        parameters: {
+            query?: {
+                by?: components["schemas"]["GroupBy"];
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+                which?: components["schemas"]["Which"];
+                severity?: components["schemas"]["Severity"] | null;
+                /** @description This bad or worse */
+                least?: components["schemas"]["Severity"] | null;
+                rule?: string;
+                client?: string;
+                /** @description Id of a person, or none: clients without owners */
+                owner?: string;
+                /** @description Id of the person who sees to it */
+                assigned?: string | null;
+                /** @description Part of its title or of the client's name */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_FindingGroup_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rank_excess: {
+        parameters: {
+            query?: {
+                by?: components["schemas"]["ExcessBy"];
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankedExcess"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_trend: {
+        parameters: {
+            query?: {
+                /** @description Left out: of the directory */
+                by?: components["schemas"]["ExcessBy"] | null;
+                /** @description Of the client, person or resource */
+                key?: string;
+                days?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExcessOnDay"][];
                 };
             };
             /** @description Validation Error */
@@ -8676,6 +10265,926 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeptFinding"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                finding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendPreview"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    carry_out_mend: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                finding: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mended"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_takeovers: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Takeovers"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Evaluation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evaluated"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+                resource: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_out: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryOut"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_trial: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    enforce: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Enforcement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_trials: {
+        parameters: {
+            query?: {
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_reviews: {
+        parameters: {
+            query?: {
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    start_review: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReview"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_review: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewScope"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewPreview"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_review: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                review: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_items: {
+        parameters: {
+            query?: {
+                /** @description Those answered so alone; empty: those that wait */
+                answer?: components["schemas"]["Answer"] | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+                review: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ReviewItem_"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    my_reviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewWithItems"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                review: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewAnswers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewItem"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    close_review: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                review: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    carry_out: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                review: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryOut"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_removed: {
+        parameters: {
+            query?: {
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removed"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalsAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovalPreview"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_client: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removed"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_client: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Client"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_publishers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publisher"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    vouch: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                domain: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Vouching"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publisher"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    disown: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                domain: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

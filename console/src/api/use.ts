@@ -1,11 +1,11 @@
 // The reads of the console, each with its key, so that a change can say what it made stale.
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
-import { api, must } from "./client";
+import { type Schemas, api, must } from "./client";
 import { can, directory } from "./session";
 
 export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
-type Attention = "waiting" | "ending" | "dead-credential" | "ownerless";
+type Attention = "waiting" | "ending" | "dead-credential" | "ownerless" | "dormant" | "disabled";
 type Sort = "name" | "registered" | "ends" | "used";
 
 const path = () => ({ directory: directory.value });
@@ -326,7 +326,137 @@ export const useExplanation = (client: MaybeRefOrGetter<string>, question: Maybe
 export const useAudit = () =>
   useQuery({
     queryKey: ["audit", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path(), query: { gone: true } } })),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path() } })),
+  });
+
+export interface FindingFilter { which: "open" | "borne" | "mended"; severity: string; q: string; rule: string; client: string; owner: string }
+type Severity = "high" | "medium" | "low";
+
+const asked = (filter: FindingFilter) => {
+  const { which, severity, q, rule, client, owner } = filter;
+  return { which, q, rule, client, owner, ...(severity ? { severity: severity as Severity } : {}) };
+};
+
+export const useFindingGroups = (by: MaybeRefOrGetter<"rule" | "client" | "owner">, filter: MaybeRefOrGetter<FindingFilter>) =>
+  useInfiniteQuery({
+    queryKey: ["audit", "groups", directory, () => toValue(by), () => toValue(filter)],
+    placeholderData: keepPreviousData,
+    initialPageParam: "",
+    getNextPageParam: following,
+    queryFn: ({ pageParam }) =>
+      must(api.GET("/api/v1/directories/{directory}/audit/groups", { params: { path: path(), query: { by: toValue(by), limit: 50, ...asked(toValue(filter)), ...from(pageParam) } } })),
+  });
+
+export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeRefOrGetter<boolean>) =>
+  useInfiniteQuery({
+    queryKey: ["audit", "findings", directory, () => toValue(filter)],
+    enabled: () => toValue(fit),
+    placeholderData: keepPreviousData,
+    initialPageParam: "",
+    getNextPageParam: following,
+    queryFn: ({ pageParam }) =>
+      must(api.GET("/api/v1/directories/{directory}/audit/findings", { params: { path: path(), query: { limit: 50, ...asked(toValue(filter)), ...from(pageParam) } } })),
+  });
+
+const ofFinding = (finding: MaybeRefOrGetter<string>) => ({ params: { path: { ...path(), finding: toValue(finding) } } });
+
+export const useFinding = (finding: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["audit", "finding", directory, () => toValue(finding)],
+    enabled: () => toValue(finding) !== "",
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/findings/{finding}", ofFinding(finding))),
+  });
+
+export const useMend = (finding: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["audit", "mend", directory, () => toValue(finding)],
+    retry: false,
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/findings/{finding}/mend", ofFinding(finding))),
+  });
+
+export const useExcess = (by: MaybeRefOrGetter<"client" | "owner" | "resource">) =>
+  useQuery({
+    queryKey: ["audit", "excess", directory, () => toValue(by)],
+    placeholderData: keepPreviousData,
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/excess", { params: { path: path(), query: { by: toValue(by), limit: 100 } } })),
+  });
+
+export const useTrend = (by: MaybeRefOrGetter<"client" | "owner" | "resource">, key: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["audit", "trend", directory, () => toValue(by), () => toValue(key)],
+    enabled: () => toValue(key) !== "",
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/excess/trend", { params: { path: path(), query: { by: toValue(by), key: toValue(key), days: 90 } } })),
+  });
+
+export const useTrials = () =>
+  useQuery({
+    queryKey: ["audit", "trials", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/trials", { params: { path: path() } })),
+  });
+
+export const useTakeovers = () =>
+  useQuery({
+    queryKey: ["audit", "takeovers", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/takeovers", { params: { path: path(), query: { most: 40 } } })),
+  });
+
+export const useFit = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "fit", () => toValue(resource)],
+    enabled: () => toValue(resource) !== "",
+    queryFn: () =>
+      must(api.GET("/api/v1/directories/{directory}/clients/{client}/fits/{resource}", { params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } } })),
+  });
+
+export const useReviews = () =>
+  useQuery({
+    queryKey: ["reviews", directory],
+    enabled: () => can("reviews.list"),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/reviews", { params: { path: path() } })),
+  });
+
+export const useMyReviews = () =>
+  useQuery({
+    queryKey: ["reviews", "mine", directory],
+    enabled: () => can("reviews.mine"),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-reviews", { params: { path: path() } })),
+  });
+
+export const useReview = (review: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["reviews", directory, () => toValue(review)],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/reviews/{review}", { params: { path: { ...path(), review: toValue(review) } } })),
+  });
+
+export const useReviewItems = (review: MaybeRefOrGetter<string>, answer: MaybeRefOrGetter<Schemas["Answer"] | undefined>) =>
+  useInfiniteQuery({
+    queryKey: ["reviews", "items", directory, () => toValue(review), () => toValue(answer)],
+    placeholderData: keepPreviousData,
+    initialPageParam: "",
+    getNextPageParam: following,
+    queryFn: ({ pageParam }) => {
+      const said = toValue(answer);
+      return must(api.GET("/api/v1/directories/{directory}/reviews/{review}/items", { params: { path: { ...path(), review: toValue(review) }, query: { ...(said === undefined ? {} : { answer: said }), ...from(pageParam) } } }));
+    },
+  });
+
+export const useRemoved = () =>
+  useQuery({
+    queryKey: ["clients", "removed", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/removals", { params: { path: path(), query: { limit: 100 } } })),
+  });
+
+export const useRemovalPreview = (clients: MaybeRefOrGetter<string[]>) =>
+  useQuery({
+    queryKey: ["clients", "removal", directory, () => toValue(clients)],
+    enabled: () => toValue(clients).length > 0,
+    queryFn: () => must(api.POST("/api/v1/directories/{directory}/removals/preview", { params: { path: path() }, body: { clients: toValue(clients) } })),
+  });
+
+export const usePublishers = () =>
+  useQuery({
+    queryKey: ["publishers", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/publishers", { params: { path: path() } })),
   });
 
 export const useLedger = (cursor: MaybeRefOrGetter<string>) =>

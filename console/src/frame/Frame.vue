@@ -16,12 +16,13 @@ const PLACES = computed(() =>
     { name: "desk", to: "/desk", label: "Consent desk", needs: "requests.list" },
     { name: "rotation", to: "/rotation", label: "Rotation", needs: "rotations.list" },
     { name: "audit", to: "/audit", label: "Audit", needs: "audit.read" },
+    ...(can("audit.read") ? [] : [{ name: "reviews", to: "/reviews", label: "Reviews", needs: "reviews.mine" }]),
     { name: "resources", to: "/resources", label: "Resources", needs: "resources.list" },
     { name: "people", to: "/people", label: "People", needs: "people.list" },
     { name: "directory", to: "/directory", label: "Directory", needs: "ledger.read" },
   ].filter((place) => can(place.needs)),
 );
-const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients" };
+const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", takeovers: "audit", removed: "audit" };
 
 const route = useRoute();
 const router = useRouter();
@@ -31,7 +32,12 @@ const keys = ref(false);
 const SECRET_LENGTH = 60;
 const HINT_LENGTH = 12;
 
-const here = (name: string) => (WITHIN[String(route.name)] ?? route.name) === name;
+// Reviews stand within the audit for whoever may read that, and by themselves for owners.
+const within = computed(() => {
+  const name = String(route.name);
+  return ["reviews", "review"].includes(name) ? (can("audit.read") ? "audit" : "reviews") : (WITHIN[name] ?? name);
+});
+const here = (name: string) => within.value === name;
 
 async function find(): Promise<void> {
   const text = wanted.value.trim();

@@ -1,118 +1,125 @@
 <script setup lang="ts">
-// What is wrong, worst first, grouped by rule or client; one opens beside the list with its evidence and its mend.
-import { computed } from "vue";
+// A directory's posture, then what is wrong, in groups; one finding opens beside the list with its evidence and its mend.
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
-import { directory } from "@/api/session";
-import { useAudit } from "@/api/use";
+import { can, directory } from "@/api/session";
+import { type FindingFilter, useAudit, useFinding, useFindingGroups } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
-import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { useRows } from "@/ui/rows";
 import { severityTone } from "@/ui/states";
 import { full } from "@/ui/times";
+import AuditTabs from "./audit/AuditTabs.vue";
 import FindingCard from "./audit/FindingCard.vue";
+import FindingGroup from "./audit/FindingGroup.vue";
+import Posture from "./audit/Posture.vue";
 
-type Finding = Schemas["KeptFinding"];
-type Standing = "open" | "borne" | "mended";
+type By = "rule" | "client" | "owner";
+type Which = FindingFilter["which"];
 const route = useRoute();
 const router = useRouter();
 const { data, error, isLoading, refetch } = useAudit();
-const severity = computed(() => String(route.query.severity ?? ""));
-const by = computed(() => (route.query.by === "client" ? "client" : "rule"));
-const which = computed<Standing>(() => (route.query.which === "borne" || route.query.which === "mended" ? route.query.which : "open"));
-const standing = (one: Finding): Standing => (one.gone_at ? "mended" : one.waived_until ? "borne" : "open");
-const key = (one: Finding) => `${one.rule}~${one.client_id}~${one.subject}`;
-const open = computed(() => data.value?.findings.find((one) => key(one) === route.query.open));
-const rule = computed(() => data.value?.rules.find((one) => one.id === open.value?.rule));
+const text = (name: string) => String(route.query[name] ?? "");
+const which = computed<Which>(() => (["borne", "mended"].includes(text("which")) ? (text("which") as Which) : "open"));
+const by = computed<By>(() => (["client", "owner"].includes(text("by")) ? (text("by") as By) : "rule"));
+const filter = computed<FindingFilter>(() => ({ which: which.value, severity: text("severity"), q: text("q"), rule: "", client: "", owner: "" }));
+const groups = useFindingGroups(by, filter);
+const shown = computed(() => (groups.data.value?.pages ?? []).flatMap((page) => page.items));
+const count = computed(() => shown.value.reduce((sum, one) => sum + one.count, 0));
 const SEVERITIES = ["high", "medium", "low"];
-const WHICH: { value: Standing; label: string }[] = [{ value: "open", label: "open" }, { value: "borne", label: "borne" }, { value: "mended", label: "mended lately" }];
+const WHICH: { value: Which; label: string }[] = [{ value: "open", label: "open" }, { value: "borne", label: "borne" }, { value: "mended", label: "mended lately" }];
+const BY: By[] = ["rule", "client", "owner"];
 const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }, { value: "html", label: "a page to print" }];
-const shown = computed(() => data.value?.findings.filter((one) => standing(one) === which.value) ?? []);
-const total = (value: Standing) => data.value?.findings.filter((one) => standing(one) === value).length ?? 0;
-const count = (word: string) => shown.value.filter((one) => one.severity === word).length;
-
-const groups = computed(() => {
-  const made = new Map<string, { title: string; findings: Finding[] }>();
-  for (const one of shown.value) {
-    if (severity.value && one.severity !== severity.value) continue;
-    const name = by.value === "rule" ? one.rule : one.client_id;
-    const title = by.value === "rule" ? (data.value?.rules.find((rule) => rule.id === one.rule)?.title ?? one.rule) : one.client_name;
-    if (!made.has(name)) made.set(name, { title, findings: [] });
-    made.get(name)?.findings.push(one);
-  }
-  return [...made.values()];
-});
-const flat = computed(() => groups.value.flatMap((group) => group.findings));
+// So many are all shown at once; of more, each group waits to be opened.
+const FEW = 120;
+const total = computed(() => Object.values(data.value?.open ?? {}).reduce((sum, one) => sum + one, 0));
+const inAll = (value: Which) => (value === "open" ? total.value : value === "borne" ? (data.value?.borne ?? 0) : (data.value?.mended ?? 0));
+const titles = computed(() => Object.fromEntries((data.value?.rules ?? []).map((one) => [one.id, one.title])));
+const flipped = ref(new Set<string>());
+watch([by, which], () => (flipped.value = new Set()));
+const isOpen = (group: Schemas["FindingGroup"]) => count.value <= FEW !== flipped.value.has(group.key);
+function flip(key: string): void {
+  const next = new Set(flipped.value);
+  if (!next.delete(key)) next.add(key);
+  flipped.value = next;
+}
+// The open finding stands in the address; what was chosen from the list needs not be read again.
+const picked = ref<Schemas["KeptFinding"] | null>(null);
+const openId = computed(() => text("finding"));
+const { data: read } = useFinding(() => (picked.value?.id === openId.value ? "" : openId.value));
+const chosen = computed(() => (openId.value ? (picked.value?.id === openId.value ? picked.value : (read.value ?? null)) : null));
+function choose(one: Schemas["KeptFinding"] | null): void {
+  picked.value = one;
+  change({ finding: one?.id });
+}
+const rule = computed(() => data.value?.rules.find((one) => one.id === chosen.value?.rule));
 const change = (part: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...part } });
-const { chosen } = useRows(() => flat.value.length, (place) => change({ open: flat.value[place] && key(flat.value[place]) }));
+const wanted = ref(text("q"));
+let pause = 0;
+function typed(): void {
+  window.clearTimeout(pause);
+  pause = window.setTimeout(() => change({ q: wanted.value || undefined }), 250);
+}
+
+function onKey(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement;
+  if (target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "Escape" && openId.value) choose(null);
+  if (event.key !== "j" && event.key !== "k") return;
+  const rows = [...document.querySelectorAll<HTMLElement>("main button.finding")];
+  const next = rows[Math.min(Math.max(rows.indexOf(document.activeElement as HTMLElement) + (event.key === "j" ? 1 : -1), 0), rows.length - 1)];
+  next?.focus();
+  next?.scrollIntoView({ block: "nearest" });
+}
+onMounted(() => window.addEventListener("keydown", onKey));
+onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 </script>
 
 <template>
-  <PageHead title="Audit" :count="data ? `${total('open')} findings` : ''" :lead="data ? `${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '" />
-  <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
+  <PageHead title="Audit" :count="data ? `${total} findings` : ''" :lead="data ? `${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '">
+    <template #below><AuditTabs /></template>
+  </PageHead>
+  <Loadable :loading="isLoading" :error="error ?? groups.error.value" :ready="!!data" :lines="12" :retry="refetch">
     <template v-if="data">
       <p v-if="data.left" role="status">{{ data.left }} clients have changed and are still to be looked at: ask again in a minute.</p>
-      <div class="row posture">
+      <Posture :audit="data" />
+      <div class="row filter">
         <span class="set" role="group" aria-label="Which">
-          <button v-for="one in WHICH" :key="one.value" type="button" class="pick" :aria-pressed="which === one.value" @click="change({ which: one.value === 'open' ? undefined : one.value, open: undefined })">{{ one.label }} {{ total(one.value) }}</button>
+          <button v-for="one in WHICH" :key="one.value" type="button" class="pick" :aria-pressed="which === one.value" @click="change({ which: one.value === 'open' ? undefined : one.value, finding: undefined })">{{ one.label }} {{ inAll(one.value) }}</button>
         </span>
         <span class="set" role="group" aria-label="Severity">
-          <button type="button" class="pick" :aria-pressed="severity === ''" @click="change({ severity: undefined })">all {{ shown.length }}</button>
-          <button v-for="word in SEVERITIES" :key="word" type="button" class="pick" :aria-pressed="severity === word" @click="change({ severity: word })">
-            <StateWord :tone="severityTone[word] ?? 'gone'" :word="`${count(word)} ${word}`" />
-          </button>
+          <button type="button" class="pick" :aria-pressed="!filter.severity" @click="change({ severity: undefined })">all</button>
+          <button v-for="word in SEVERITIES" :key="word" type="button" class="pick" :aria-pressed="filter.severity === word" @click="change({ severity: word })"><StateWord :tone="severityTone[word] ?? 'gone'" :word="word" /></button>
         </span>
-        <span class="by" role="group" aria-label="Group by">
-          by
-          <button type="button" class="pick" :aria-pressed="by === 'rule'" @click="change({ by: undefined })">rule</button>
-          <button type="button" class="pick" :aria-pressed="by === 'client'" @click="change({ by: 'client' })">client</button>
+        <input v-model="wanted" type="search" class="plain-input find" aria-label="Part of a finding or a client's name" placeholder="Part of it, or a client" @input="typed" />
+        <span class="by" role="group" aria-label="Group by">by
+          <button v-for="one in BY" :key="one" type="button" class="pick" :aria-pressed="by === one" @click="change({ by: one === 'rule' ? undefined : one })">{{ one }}</button>
         </span>
       </div>
-      <p v-if="!flat.length" class="empty">{{ shown.length ? "No finding of this severity." : which === "open" ? "The audit finds nothing wrong." : which === "borne" ? "No finding is borne." : "Nothing was mended in the last thirty days." }}</p>
-      <div class="sides" :class="{ two: open }">
+      <p v-if="groups.data.value && !shown.length" class="empty">{{ filter.severity || filter.q ? "No finding fits." : which === "open" ? "The audit finds nothing wrong." : which === "borne" ? "No finding is borne." : "Nothing was mended in the last thirty days." }}</p>
+      <div v-if="groups.data.value" class="sides" :class="{ two: chosen }">
         <div>
-          <section v-for="group in groups" :key="group.title">
-            <h2>{{ group.title }} <span class="soft small">{{ group.findings.length }}</span></h2>
-            <table class="log">
-              <caption class="visually-hidden">{{ group.title }}</caption>
-              <thead class="visually-hidden"><tr><th scope="col">Severity</th><th scope="col">Client</th><th scope="col">What is wrong</th><th scope="col">Since</th></tr></thead>
-              <tbody>
-                <tr v-for="one in group.findings" :key="key(one)" :class="{ chosen: one === open || flat.indexOf(one) === chosen }">
-                  <td class="severity"><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
-                  <td class="client free">{{ by === "rule" ? one.client_name : data.rules.find((rule) => rule.id === one.rule)?.title }}</td>
-                  <td class="free"><button :id="`row-${flat.indexOf(one)}`" type="button" class="link-button" :aria-expanded="one === open" @click="change({ open: one === open ? undefined : key(one) })">{{ one.title }}</button><div v-if="one.assigned_to" class="small soft">{{ one.assigned_to }} sees to it</div></td>
-                  <td class="since small soft"><Moment :at="one.gone_at ?? one.first_seen_at" /></td>
-                </tr>
-              </tbody>
-            </table>
-          </section>
+          <FindingGroup v-for="group in shown" :key="`${by}/${group.key}`" :group="group" :by="by" :filter="filter" :open="isOpen(group)" :chosen="chosen?.id ?? ''" :titles="titles" @flip="flip(group.key)" @choose="(one) => choose(one.id === chosen?.id ? null : one)" />
+          <button v-if="groups.hasNextPage.value" type="button" class="link-button" @click="groups.fetchNextPage()">Show more groups</button>
           <p class="small soft">To take along:
-            <template v-for="(one, place) in FORMS" :key="one.value"><template v-if="place">, </template><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template>
+            <template v-for="(one, place) in FORMS" :key="one.value"><template v-if="place">, </template><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template><template v-if="can('audit.bundle')">, or <a :href="`/api/v1/directories/${directory}/audit/bundle`" download>all of it as signed evidence</a></template>
           </p>
         </div>
-        <FindingCard v-if="open" :finding="open" :rule="rule" @closed="change({ open: undefined })" />
+        <FindingCard v-if="chosen" :finding="chosen" :rule="rule" @closed="choose(null)" @changed="(one) => (picked = one)" />
       </div>
     </template>
   </Loadable>
 </template>
 
 <style scoped>
-.posture { border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s3) 0; gap: var(--s4); margin-bottom: var(--s4); }
+.filter { gap: var(--s4); margin-bottom: var(--s3); flex-wrap: wrap; }
 .set { display: flex; gap: var(--s1); align-items: center; }
-.by { margin-left: auto; display: flex; gap: var(--s2); align-items: center; }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 10px; cursor: pointer; }
+.by { margin-left: auto; display: flex; gap: var(--s1); align-items: center; }
+.find { width: 190px; }
+.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
 .pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
-.sides.two { display: grid; grid-template-columns: minmax(0, 1fr) 380px; gap: var(--s5); align-items: start; }
-section { margin-bottom: var(--s4); }
-section h2 { margin-bottom: var(--s1); }
-section table.log { border-top-width: 1px; }
-/* A button of two lines has its baseline at the last: align at the top instead. */
-section table.log td { vertical-align: top; }
-.severity { width: 96px; }
-.client { width: 220px; font-weight: 560; }
-.two .client { width: 170px; }
-.since { width: 120px; white-space: nowrap; text-align: right; }
+.sides.two { display: grid; grid-template-columns: minmax(0, 1fr) 360px; gap: var(--s5); align-items: start; }
+.sides.two :deep(.client) { width: 140px; }
 .empty { padding: var(--s4) 0; }
 </style>

@@ -5,6 +5,7 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { can } from "@/api/session";
 import { type ClientFilter, useClients } from "@/api/use";
+import BulkPanel from "./client/BulkPanel.vue";
 import LadderBar from "@/ui/LadderBar.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
@@ -39,12 +40,20 @@ const ATTENTION = [
   { value: "ending", label: "credential ends soon" },
   { value: "dead-credential", label: "dead credential" },
   { value: "ownerless", label: "no owner" },
+  { value: "dormant", label: "not used" },
+  { value: "disabled", label: "disabled" },
 ];
 const rows = computed(() => data.value?.items ?? []);
 const { chosen } = useRows(
   () => rows.value.length,
   (place) => void router.push({ name: "dossier", params: { id: rows.value[place]?.id } }),
 );
+// Several may be cleaned up at once; the choice ends with the filter.
+const picked = ref<string[]>([]);
+const cleaning = ref(false);
+const cleans = computed(() => can("clients.remove") || can("clients.set-state"));
+watch(() => [filter.value.attention, filter.value.q], () => { picked.value = []; cleaning.value = false; });
+const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
 const credentialSaid = (one: { credential_state: string | null; next_end: string | null }) =>
   one.credential_state === null ? "none" : one.credential_state === "expired" ? "ended" : ["disabled", "coming"].includes(one.credential_state) ? (credentialWord[one.credential_state] ?? "") : one.next_end ? "ends" : "no end";
@@ -57,11 +66,13 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
   </PageHead>
   <div class="filter row" role="group" aria-label="Filter">
     <input v-model="wanted" type="search" class="plain-input" aria-label="Name or purpose" placeholder="Name or purpose" @input="typed" />
+    <NButton v-if="picked.length && !cleaning" size="small" class="clean" @click="cleaning = true">Clean up {{ picked.length }}</NButton>
     <button
       v-for="one in ATTENTION" :key="one.value" type="button" class="pick" :aria-pressed="filter.attention === one.value"
       @click="change({ attention: one.value })"
     >{{ one.label }}</button>
   </div>
+  <BulkPanel v-if="cleaning" :clients="picked" @closed="((cleaning = false), (picked = []))" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <p v-if="!rows.length && filtered" class="empty">No client matches. <button type="button" class="link-button" @click="change({ q: '', attention: '' })">Show all</button></p>
     <p v-else-if="!rows.length" class="empty">No client is registered here yet. Registering one takes a name, a purpose and an owner.</p>
@@ -69,6 +80,7 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
       <caption class="visually-hidden">Clients</caption>
       <thead>
         <tr>
+          <th v-if="cleans" scope="col" class="box"><span class="visually-hidden">Choose</span></th>
           <th scope="col" :aria-sort="filter.sort === 'name' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'name' })">Name and purpose</button></th>
           <th scope="col">State</th>
           <th scope="col">Asked · granted · used</th>
@@ -80,6 +92,7 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
       </thead>
       <tbody>
         <tr v-for="(one, place) in rows" :key="one.id" :class="{ chosen: place === chosen }">
+          <td v-if="cleans" class="box"><label><input type="checkbox" :aria-label="`Choose ${one.name}`" :checked="picked.includes(one.id)" @change="pick(one.id, ($event.target as HTMLInputElement).checked)" /></label></td>
           <td class="name free">
             <RouterLink :id="`row-${place}`" :to="{ name: 'dossier', params: { id: one.id } }">{{ one.name }}</RouterLink>
             <span class="purpose soft small">{{ one.purpose }}</span>
@@ -116,11 +129,15 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
 .filter input { width: 220px; }
 .pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid var(--line-strong); border-radius: var(--corner); padding: 5px 10px; cursor: pointer; }
 .pick[aria-pressed="true"] { background: var(--accent); border-color: var(--accent); color: var(--accent-ink); }
-.name { max-width: 286px; }
+.name { max-width: 240px; }
 .name a { font-weight: 600; text-decoration: none; }
 .name a:hover { text-decoration: underline; }
 .purpose { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .nowrap { white-space: nowrap; }
+.box { width: 24px; padding-right: 0; }
+.box label { display: grid; place-items: center; width: 24px; height: 24px; }
+.box input { width: 16px; height: 16px; margin: 0; accent-color: var(--accent); }
+.clean { order: 9; margin-left: auto; }
 .stale { opacity: 0.6; }
 .empty { border-top: 2px solid var(--line-strong); padding: var(--s5) 0; }
 .pager { margin-top: var(--s3); }

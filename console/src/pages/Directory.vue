@@ -64,6 +64,9 @@ async function verify(): Promise<void> {
             <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
             <dt>Letters</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
+            <dt>A use counts</dt><dd>for {{ data.policy.use_counts_days }} days, for excess and fit</dd>
+            <dt>A smaller grant</dt><dd>is tried out dry for {{ data.policy.dry_days }} days</dd>
+            <dt>A removed client</dt><dd>can be restored for {{ data.policy.restore_days }} days</dd>
             <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}</dd>
             <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
             <dt>Who may register</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>

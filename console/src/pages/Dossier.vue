@@ -11,6 +11,7 @@ import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import AskPanel from "./client/AskPanel.vue";
+import ChangePanel from "./client/ChangePanel.vue";
 import OwnersPanel from "./client/OwnersPanel.vue";
 import CredentialPanel from "./client/CredentialPanel.vue";
 import SheetPanel from "./client/SheetPanel.vue";
@@ -18,6 +19,7 @@ import Attempts from "./dossier/Attempts.vue";
 import Credentials from "./dossier/Credentials.vue";
 import Handovers from "./dossier/Handovers.vue";
 import Explain from "./dossier/Explain.vue";
+import Fit from "./dossier/Fit.vue";
 import Findings from "./dossier/Findings.vue";
 import History from "./dossier/History.vue";
 import Ladder from "./dossier/Ladder.vue";
@@ -32,6 +34,7 @@ const { data, error, isLoading, refetch } = useDossier(id);
 const client = computed(() => data.value?.client);
 const asking = ref(false);
 const owning = ref(false);
+const changing = ref(false);
 const issuing = ref(false);
 const sheet = ref(false);
 const { data: sheets } = useSheets(id);
@@ -44,7 +47,7 @@ function explainCall(resource: string, operation: string, object: string, kind: 
   void router.replace({ hash: "#explain" });
 }
 const PARTS = [
-  ["ladder", "Ladder"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
+  ["ladder", "Ladder"], ["fit", "Fit"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
   ["refused", "Refused calls"], ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
 ] as const;
 const count = (part: string) =>
@@ -55,6 +58,7 @@ const count = (part: string) =>
   <Loadable page :loading="isLoading" :error="error" :ready="!!data" :lines="16" :retry="refetch">
     <template v-if="data && client">
       <PageHead :title="client.name" :lead="client.purpose">
+        <NButton v-if="can('clients.change') && !changing" @click="changing = true">Change it</NButton>
         <NButton v-if="client.ladder.waiting" type="primary" @click="router.push({ name: 'consent', params: { id } })">
           Look at what waits for consent
         </NButton>
@@ -79,11 +83,15 @@ const count = (part: string) =>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>
               <dt>Last use</dt>
               <dd><Moment :at="client.last_used_at" /></dd>
+              <template v-if="client.publisher"><dt>Publisher</dt><dd>{{ client.publisher }}</dd></template>
+              <template v-if="client.redirect_uris.length"><dt>Redirect URIs</dt><dd class="uris"><code v-for="one in client.redirect_uris" :key="one">{{ one }}</code></dd></template>
+              <template v-if="client.trial_ends_at"><dt>On trial until</dt><dd><Moment :at="client.trial_ends_at" /></dd></template>
             </dl>
             <div v-if="client.next_steps.length" class="left">
               <h2>Left to do</h2>
               <ol><li v-for="step in client.next_steps" :key="step">{{ step }}</li></ol>
             </div>
+            <div v-if="changing" class="wide"><ChangePanel :client="client" @done="changing = false" /></div>
             <div v-if="owning" class="wide"><OwnersPanel :client="id" :owners="client.owners" @done="owning = false" /></div>
             <div class="wide"><Standing :client="client" /></div>
             <div class="wide">
@@ -99,6 +107,11 @@ const count = (part: string) =>
             </div>
             <div v-if="asking" class="card"><AskPanel :client="id" :held="asked" @done="asking = false" /></div>
             <Ladder :client="id" :resources="data.resources" />
+          </section>
+
+          <section v-if="can('narrowing.read')" id="fit" aria-labelledby="fit-title">
+            <h2 id="fit-title">Fit <span class="soft small">what it holds as itself, beside what would do</span></h2>
+            <Fit :client="id" :resources="data.resources" />
           </section>
 
           <section id="reach" aria-labelledby="reach-title">
@@ -143,7 +156,7 @@ const count = (part: string) =>
           </section>
         </div>
         <nav class="index no-print" aria-label="On this page">
-          <a v-for="[part, label] in PARTS.filter(([part]) => part !== 'history' || can('ledger.read'))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
+          <a v-for="[part, label] in PARTS.filter(([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'fit' || can('narrowing.read')))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
         </nav>
       </div>
     </template>
@@ -156,6 +169,7 @@ const count = (part: string) =>
 .parts section { display: grid; gap: var(--s2); scroll-margin-top: var(--s4); min-width: 0; }
 .head { grid-template-columns: 1fr 1fr; gap: var(--s4) var(--s6) !important; }
 .head dd { display: flex; gap: var(--s2); align-items: center; flex-wrap: wrap; column-gap: 0.35em; }
+.head dd.uris { display: grid; gap: 2px; overflow-wrap: anywhere; }
 .left h2 { font-size: var(--t-body); }
 .left ol { list-style: decimal; padding-left: 20px; display: grid; gap: 2px; margin-top: var(--s1); }
 .left { border-left: 3px solid var(--wait); padding-left: var(--s3); }

@@ -27,6 +27,8 @@ const name = ref("");
 const purpose = ref("");
 const owners = ref<string[]>([]);
 const kind = ref<"service" | "native">("service");
+const redirects = ref("");
+const publisher = ref("");
 const { busy, error, attempt } = useAttempt();
 const more = ref(false);
 const secretOpen = ref(false);
@@ -43,7 +45,10 @@ async function register(): Promise<void> {
     const made = await must(
       api.POST("/api/v1/directories/{directory}/clients", {
         params: { path: { directory: directory.value } },
-        body: { name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value },
+        body: {
+          name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value, publisher: publisher.value.trim(),
+          redirect_uris: redirects.value.split("\n").map((one) => one.trim()).filter(Boolean),
+        },
       }),
     );
     await stale();
@@ -72,6 +77,13 @@ async function register(): Promise<void> {
           <label><input v-model="kind" type="radio" value="native" name="kind" /> a device or phone, for whoever is signed in</label>
         </fieldset>
         <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
+        <details>
+          <summary>Where it answers, and who makes it</summary>
+          <div class="stack further">
+            <label class="field">Redirect URIs <span class="hint">where answers for people may be sent; one a line, matched exactly</span><textarea v-model="redirects" class="plain-input" rows="2" spellcheck="false"></textarea></label>
+            <TextField v-model="publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
+          </div>
+        </details>
         <ProblemNote v-if="error" :error="error" />
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
@@ -109,6 +121,11 @@ async function register(): Promise<void> {
 </template>
 
 <style scoped>
+summary { cursor: pointer; }
+.further { margin-top: var(--s2); }
+.field { display: grid; gap: var(--s1); font-weight: 560; }
+.field .hint { font-weight: 400; }
+textarea { width: 100%; font-family: var(--mono); font-size: var(--t-small); }
 .parts > li { border-top: 2px solid var(--ink); padding: var(--s4) 0 var(--s5); display: grid; gap: var(--s3); }
 .parts > li.done { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; }
 .number { display: inline-block; min-width: 22px; color: var(--ink-soft); font-weight: 400; }

@@ -8,6 +8,7 @@ import Horizon from "@/ui/Horizon.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
+import TrendLine from "@/ui/TrendLine.vue";
 import { ago, now } from "@/ui/times";
 
 const { data, error, isLoading, refetch } = useToday();
@@ -37,7 +38,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
     <template v-if="data">
       <section aria-label="In short" class="short">
         <p>
-          <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{ many(data.waiting.length, "client waits", "clients wait") }}</RouterLink>
+          <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{ many(data.waiting_in_all, "client waits", "clients wait") }}</RouterLink>
           for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template>;
           <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink> for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template>.
         </p>
@@ -49,9 +50,10 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high">,
           <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template>.
         </p>
-        <p v-if="excess !== null">
-          <strong>{{ excess }} %</strong> of what is granted is not used, by weight
-          ({{ data.unused_weight }} of {{ data.granted_weight }}).
+        <p v-if="excess !== null" class="excess">
+          <span><RouterLink to="/audit/excess">{{ excess }} %</RouterLink> of what is granted is not used, by weight
+          ({{ Math.round(data.unused_weight) }} of {{ Math.round(data.granted_weight) }}).</span>
+          <TrendLine :points="data.trend" label="Excess" :wide="150" :tall="22" bare />
         </p>
         <p v-else>Too early to say how much of what is granted is not used.</p>
       </section>
@@ -106,6 +108,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
 section { margin-bottom: var(--s5); }
 h2 { margin-bottom: var(--s2); }
 .short { font-size: var(--t-lead); display: grid; grid-template-columns: 1fr 1fr; gap: var(--s2) var(--s6); border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s4) 0; }
+.excess { display: flex; gap: var(--s3); align-items: center; }
 .columns { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s5); }
 .nowrap { white-space: nowrap; }
 </style>

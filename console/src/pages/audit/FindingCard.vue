@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // One finding beside the list: what to do about it, by what evidence, since when, and who sees to it.
 import { NButton } from "naive-ui";
-import { computed, ref, watch } from "vue";
+import { ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useStale } from "@/api/use";
@@ -12,9 +12,11 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { severityTone } from "@/ui/states";
 import { full } from "@/ui/times";
+import Mend from "./Mend.vue";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"]; rule?: Schemas["Rule"] }>();
-const emit = defineEmits<{ closed: [] }>();
+const emit = defineEmits<{ closed: []; changed: [finding: Schemas["KeptFinding"]] }>();
+const mended = ref("");
 const doing = ref<"" | "waive" | "assign">("");
 const reason = ref("");
 const days = ref<number | string>(90);
@@ -22,19 +24,11 @@ const person = ref("");
 const note = ref("");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
-watch(() => props.finding.id, () => { doing.value = ""; reason.value = ""; error.value = null; });
+watch(() => props.finding.id, () => { doing.value = ""; reason.value = ""; mended.value = ""; error.value = null; });
 
-// Where in the dossier the mend is carried out.
-const PLACES: Record<string, [string, string]> = {
-  rotate: ["#credentials", "Rotate it"], "withdraw-credential": ["#credentials", "To its credentials"], "add-key": ["#credentials", "Add a key"],
-  "close-rotation": ["#credentials", "To the rotation"], "end-consent": ["#ladder", "To what is granted"], "withdraw-role": ["#ladder", "To its roles"],
-  "narrow-reach": ["#reach", "Bound its reach"], "replace-permissions": ["#ladder", "Ask for less"], ask: ["#ladder", "Ask for it"], "drop-ask": ["#ladder", "Drop the ask"],
-  "name-owner": ["", "Name an owner"], disable: ["", "To the client"], look: ["", "To the client"],
-};
-const mend = computed(() => PLACES[props.finding.act] ?? ["", "To the client"]);
 const at = () => ({ params: { path: { directory: directory.value, finding: props.finding.id } } });
-const change = (work: () => Promise<unknown>) => attempt(async () => {
-  await work();
+const change = (work: () => Promise<Schemas["KeptFinding"]>) => attempt(async () => {
+  emit("changed", await work());
   doing.value = "";
   await stale();
 });
@@ -56,9 +50,9 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
     <p v-if="finding.waived_until" class="waived">Borne until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}</p>
     <template v-if="!finding.gone_at">
       <h3>What to do</h3>
-      <p>{{ finding.mend }}</p>
+      <p v-if="mended" role="status"><strong>{{ mended }}</strong> The audit has looked again.</p>
+      <Mend v-else :finding="finding" @done="(words) => (mended = words)" />
       <p class="row">
-        <RouterLink class="go" :to="{ name: 'dossier', params: { id: finding.client_id }, hash: mend[0] }">{{ mend[1] }}</RouterLink>
         <button v-if="can('findings.assign')" type="button" class="link-button" :aria-expanded="doing === 'assign'" @click="doing = doing === 'assign' ? '' : 'assign'">Give it to somebody</button>
         <button v-if="can('findings.end-waiver') && finding.waived_until" type="button" class="link-button" @click="endWaiver">Count it again</button>
         <button v-else-if="can('findings.waive')" type="button" class="link-button" :aria-expanded="doing === 'waive'" @click="doing = doing === 'waive' ? '' : 'waive'">Bear it for a while</button>
@@ -87,7 +81,6 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
 .beside { position: sticky; top: var(--s4); display: grid; gap: var(--s2); max-height: calc(100vh - 2 * var(--s4)); overflow-y: auto; }
 .beside h3 { margin-top: var(--s2); color: var(--ink-soft); font-size: var(--t-small); }
 .waived { border-left: 3px solid var(--wait); padding-left: var(--s2); }
-.go { font-weight: 560; }
 .days { width: 110px; }
 dd { overflow-wrap: anywhere; }
 </style>

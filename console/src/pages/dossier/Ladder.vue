@@ -57,6 +57,7 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
             <span class="small"><Moment :at="rung.last_used_at" />, {{ rung.used_operations.length }} of {{ rung.opens.length }} operations</span>
           </div>
           <StateWord v-else-if="rung.used === 'never'" tone="broken" word="never" />
+          <span v-else-if="rung.used === 'lapsed'"><StateWord tone="broken" word="not lately" /> <span class="small soft"><Moment :at="rung.last_used_at" /></span></span>
           <span v-else-if="rung.used === 'too-early'" class="soft">too early to say</span>
           <span v-else class="soft">–</span>
         </td>

@@ -1,0 +1,92 @@
+<script setup lang="ts">
+// What a client holds at a resource beside what would do; tried out dry, then put in force.
+import { NButton } from "naive-ui";
+import { computed, ref, watch } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { useFit, useStale } from "@/api/use";
+import { useAttempt } from "@/ui/attempt";
+import Loadable from "@/ui/Loadable.vue";
+import Moment from "@/ui/Moment.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import StateWord from "@/ui/StateWord.vue";
+
+const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
+const held = computed(() => props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)));
+const at = ref("");
+watch(held, (now) => { if (!now.some((place) => place.resource === at.value)) at.value = now[0]?.resource ?? ""; }, { immediate: true });
+const { data, error: unread, isLoading, refetch } = useFit(() => props.client, at);
+const sure = ref<"" | "enforce" | "force">("");
+const { busy, error, attempt } = useAttempt();
+const stale = useStale();
+watch(at, () => { sure.value = ""; error.value = null; });
+const where = () => ({ params: { path: { directory: directory.value, client: props.client, resource: at.value } } });
+const run = (work: () => Promise<unknown>) => attempt(async () => {
+  await work();
+  sure.value = "";
+  await stale();
+});
+const tryOut = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", { ...where(), body: { reason: "" } })));
+const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", where())));
+const enforce = (force: boolean) => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/enforcement", { ...where(), body: { force, reason: "" } })));
+const say = (rows: Schemas["HeldPermission"][]) => rows.map((one) => `${one.permission}, ${one.reach.words}`);
+const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.dry_until) <= Date.now());
+</script>
+
+<template>
+  <p v-if="!held.length" class="soft small">It holds nothing as itself.</p>
+  <template v-else>
+    <div v-if="held.length > 1" class="row" role="group" aria-label="At which resource">
+      <button v-for="place in held" :key="place.resource" type="button" class="pick" :aria-pressed="at === place.resource" @click="at = place.resource">{{ place.title }}</button>
+    </div>
+    <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="3" :retry="refetch">
+      <template v-if="data">
+        <p v-if="!data.proposal && !data.trial" class="small">{{ data.why_not }}</p>
+        <div v-if="data.proposal" class="beside">
+          <div class="card">
+            <h3>Holds <span class="soft small">weight {{ data.proposal.weight_before }}</span></h3>
+            <ul><li v-for="one in say(data.proposal.held)" :key="one"><code>{{ one }}</code></li></ul>
+          </div>
+          <div class="card would">
+            <h3>Would do <span class="soft small">weight {{ data.proposal.weight_after }}</span></h3>
+            <ul><li v-for="one in say(data.proposal.after)" :key="one"><code>{{ one }}</code></li><li v-if="!data.proposal.after.length">nothing: it does nothing there</li></ul>
+          </div>
+          <dl class="facts wide small">
+            <dt>It does</dt><dd>{{ data.proposal.done.join(", ") || "nothing" }}</dd>
+            <dt>It touches</dt><dd>{{ data.proposal.touched === null ? "not reported" : data.proposal.touched.length ? data.proposal.touched.join(", ") : "nothing" }}</dd>
+            <dt>No longer possible</dt><dd><strong>{{ data.proposal.no_longer.join(", ") || "nothing" }}</strong></dd>
+            <template v-if="data.proposal.narrower.length"><dt>For fewer objects</dt><dd>{{ data.proposal.narrower.join(", ") }}</dd></template>
+            <template v-if="data.proposal.kept.length"><dt>Stays beside it</dt><dd>{{ say(data.proposal.kept).join("; ") }}</dd></template>
+          </dl>
+        </div>
+        <div v-if="data.trial" class="card stack">
+          <p>
+            Tried out since <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, {{ over ? "to" : "until" }} <Moment :at="data.trial.dry_until" />: <code>{{ say(data.trial.after).join("; ") || "nothing" }}</code>.
+            <StateWord :tone="data.trial.missed ? 'broken' : 'live'" :word="data.trial.missed ? `${data.trial.missed} calls would have been refused` : 'nothing would have been refused'" />
+          </p>
+          <ul v-if="data.trial.misses.length" class="small"><li v-for="one in data.trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>
+          <div v-if="!sure" class="row">
+            <NButton v-if="can('narrowing.enforce')" size="small" type="primary" @click="sure = over && !data.trial.missed ? 'enforce' : 'force'">Put it in force</NButton>
+            <button v-if="can('narrowing.drop')" type="button" class="link-button small" @click="drop">Drop it</button>
+          </div>
+          <template v-else>
+            <p>{{ sure === "force" ? (data.trial.missed ? "What is listed above will be refused from now on. Put it in force all the same?" : "Its time is not over yet. Put it in force all the same?") : "This takes the place of what is held, within seconds." }}</p>
+            <div class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="error" ghost :loading="busy" :disabled="busy" @click="enforce(sure === 'force')">Put it in force</NButton></div>
+          </template>
+        </div>
+        <div v-else-if="data.proposal && can('narrowing.try-out')" class="row"><NButton size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton><span class="soft small">nothing is refused; what it would refuse is counted</span></div>
+        <ProblemNote v-if="error" :error="error" />
+      </template>
+    </Loadable>
+  </template>
+</template>
+
+<style scoped>
+.beside { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s3); }
+.beside ul { list-style: none; padding: 0; }
+.would { border-left: 3px solid var(--live); }
+.wide { grid-column: 1 / -1; }
+h3 { font-size: var(--t-body); margin-bottom: var(--s1); }
+.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
+.pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
+</style>

@@ -1,0 +1,133 @@
+"""The audit as whoever works with it sees it: mended from the list, fitted, reviewed by an owner, cleaned up, restored."""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+
+from playwright.sync_api import Page, expect
+
+from tests.console.browser import Open, faults
+from tests.world import World, unique, wait_until
+
+
+def test_a_finding_is_mended_beside_the_list_by_keyboard_after_saying_what_goes(
+    world: World, open_console: Open
+) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    with world.database() as database:
+        database.execute(
+            "update consent set granted_at = granted_at - %s where client_id = %s", [timedelta(days=30), made.id]
+        )
+    with world.jamb() as jamb:
+        wait_until(lambda: list(jamb.findings.list(rule="permission-never-used", client=made.id)))
+    with open_console("approver", path=f"/audit?q={made.name.replace(' ', '%20')}") as page:
+        page.get_by_role("button", name=re.compile("^berths.view, granted")).wait_for()
+        page.locator("body").press("j")
+        for _ in range(5):
+            if "berths.view" in page.evaluate("document.activeElement.textContent"):
+                break
+            page.keyboard.press("j")
+        page.keyboard.press("Enter")
+        card = page.get_by_role("complementary", name="Finding")
+        expect(card).to_contain_text("berths.list, berths.read")
+        expect(page).to_have_url(re.compile("finding="))
+        card.get_by_role("button", name="End the consent").click()
+        card.get_by_label("Why").fill("Nobody uses it")
+        card.get_by_role("button", name="End the consent").click()
+        expect(card).to_contain_text("The consent to berths.view is ended.")
+        expect(page.get_by_role("button", name=re.compile("^berths.view, granted"))).to_have_count(0)
+        page.keyboard.press("Escape")
+        expect(card).to_have_count(0)
+    with world.jamb() as jamb:
+        entry = next(iter(jamb.ledger.list(client=made.id)))
+    assert (entry.action, entry.reason) == ("consent.withdrawn", "Nobody uses it")
+
+
+def test_findings_are_grouped_by_owner_and_who_may_not_mend_learns_why(open_console: Open) -> None:
+    with open_console("auditor", path="/audit?by=owner") as page:
+        expect(page.get_by_role("button", name=re.compile("Oskar Pell"))).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Nobody owns these")).wait_for()
+        page.get_by_role("button", name="Nobody owns this registration").first.click()
+        card = page.get_by_role("complementary", name="Finding")
+        expect(card).to_contain_text("Stewards here: Hanneke Brouwer")
+        expect(card.get_by_role("button", name="Name an owner")).to_have_count(0)
+
+
+def fitted(page: Page) -> None:
+    fit = page.locator("#fit")
+    expect(fit).to_contain_text("berths.manage, everywhere")
+    expect(fit).to_contain_text("berth.close, occupant.assign")
+
+
+def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console: Open) -> None:
+    with world.jamb() as jamb:
+        client = jamb.clients.find("Quay dashboard")
+    with open_console("steward", path=f"/clients/{client.id}#fit") as page:
+        fitted(page)
+        page.get_by_role("button", name="Try it out dry").click()
+        expect(page.locator("#fit")).to_contain_text("nothing would have been refused")
+        page.get_by_role("button", name="Put it in force").click()
+        expect(page.locator("#fit")).to_contain_text("Its time is not over yet")
+        assert faults(page) == []
+        page.get_by_role("button", name="Leave it").click()
+        page.get_by_role("button", name="Drop it").click()
+        page.get_by_role("button", name="Try it out dry").wait_for()
+
+
+def test_an_owner_who_comes_once_a_year_answers_without_help(world: World, open_console: Open) -> None:
+    made = world.client(granted=["dispatches.read", "dispatches.send"], resource="dispatches", secret=False)
+    name = unique("Mail of the year")
+    with world.jamb("registrar") as registrar:
+        review = registrar.reviews.start(name, days=5, clients=[made.id])
+    with open_console(None) as page:
+        page.get_by_role("link", name="Reviews").click()
+        asked = page.get_by_role("region", name=name)
+        expect(asked).to_contain_text("2 of 2 wait")
+        expect(asked).to_contain_text("too early to say")
+        asked.get_by_role("button", name="Still needed").first.click()
+        expect(asked).to_contain_text("1 of 2 wait")
+        asked.get_by_role("button", name="Needed for less").click()
+        asked.get_by_label("Duty", exact=False).first.check()
+        assert faults(page) == []
+        asked.get_by_role("button", name="Only there").click()
+        expect(asked).to_contain_text("all answered")
+        asked.get_by_role("button", name="Answer differently").first.wait_for()
+    with open_console("steward", path=f"/reviews/{review.id}") as page:
+        page.get_by_role("button", name="Carry out 1 answer").click()
+        expect(page.get_by_role("group", name="Are you sure")).to_contain_text("only duty")
+        page.get_by_role("button", name="Carry them out").click()
+        expect(page.get_by_text("1 carried out.")).to_be_visible()
+    with world.jamb() as jamb:
+        assert "only duty" in {one.reach.words for one in jamb.consent.list(made.id)}
+
+
+def test_leftovers_are_cleaned_up_in_bulk_and_one_is_restored(world: World, open_console: Open) -> None:
+    word = unique("Leftover").replace(" ", "-")
+    with world.jamb() as jamb:
+        for number in range(3):
+            jamb.clients.register(f"{word} {number}", "Left from a trial")
+    with open_console("steward", path=f"/clients?q={word}") as page:
+        for number in range(3):
+            page.get_by_role("checkbox", name=f"Choose {word} {number}").check()
+        page.get_by_role("button", name="Clean up 3").click()
+        bulk = page.get_by_role("region", name="Clean up")
+        expect(bulk.get_by_text("it is live")).to_have_count(3)
+        bulk.get_by_label("Why").fill("Nobody knows them")
+        bulk.get_by_role("button", name="Disable 3").click()
+        expect(bulk.get_by_text("disabled", exact=True)).to_have_count(3)
+        bulk.get_by_role("button", name="Done").click()
+        for number in range(3):
+            page.get_by_role("checkbox", name=f"Choose {word} {number}").check()
+        page.get_by_role("button", name="Clean up 3").click()
+        expect(bulk.get_by_text("can be removed")).to_have_count(3)
+        bulk.get_by_role("button", name="Remove 3").click()
+        expect(bulk.get_by_text("removed", exact=True)).to_have_count(3)
+        page.goto("/audit/removed")
+        row = page.get_by_role("row").filter(has_text=f"{word} 1")
+        row.get_by_role("button", name="Restore").click()
+        row.get_by_role("button", name="Restore it, disabled").click()
+        expect(page.get_by_role("status")).to_contain_text("is back, disabled")
+        assert faults(page) == []
+    with world.jamb() as jamb:
+        assert [(one.name, one.state) for one in jamb.clients.list(q=word)] == [(f"{word} 1", "disabled")]
