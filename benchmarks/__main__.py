@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
-import signal
 import subprocess
 import sys
 import time
@@ -21,21 +19,20 @@ import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
 from benchmarks import auditing, decisions, estate, guarding, notices, rotations, solver
+from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
 from jamb.client import ClientCredentials, Jamb
 from jamb.core.credentials.assertions import CLIENT_ASSERTION
 from jamb.demo.cluster import Cluster
 
-HOME = Path(__file__).parent.parent / ".jamb-bench"
-PORT = 8640
 ROUNDS, REQUESTS, CONNECTIONS = 7, 2000, 8
+AUDITED = 10_000
 BERTHS = "https://berths.quillhaven.example"
 
 
 def main() -> None:
-    Cluster(HOME, PORT + 2).stop(mode="immediate")
-    shutil.rmtree(HOME, ignore_errors=True)
+    fresh()
     print("Start of the demo, everything installed (seconds until ready)")
     with demo() as first:
         print(f"  first run, database and records made   {first:6.1f}")
@@ -68,7 +65,8 @@ def estates() -> None:
     auth = (automation["client_id"], automation["client_secret"])
     token = httpx.post(automation["token_endpoint"], data=form, auth=auth).raise_for_status().json()["access_token"]
     headers = {"Authorization": f"Bearer {token}"}
-    print("\n".join(auditing.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
+    print(f"\nThe audit of a directory of {AUDITED:,} clients")
+    print("\n".join(auditing.measure(Cluster(HOME, PORT + 2).url, HOME, PORT, AUDITED)))
     with floor() as pid:
         lines = estate.over_the_api(held["base_url"], f"http://127.0.0.1:{PORT + 5}", headers, serving(PORT), pid)
     print("\n".join(lines))
@@ -204,29 +202,6 @@ def _table(seen: dict[str, list[Load]]) -> None:
         ratios = [token.server_cpu / base.server_cpu for token, base in zip(seen[name], seen["floor"], strict=True)]
         span = f"{min(ratios):.2f} to {max(ratios):.2f}"
         print(f"  CPU of a token by {name} over the floor, round by round: median {median(ratios):.2f}, {span}")
-
-
-@contextmanager
-def demo() -> Iterator[float]:
-    """Start the demo; yield the seconds until it was ready; stop it."""
-    environment = {**os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT)}
-    environment.pop("JAMB_DATABASE_URL", None)
-    # What is measured is not mixed with the rounds of the service itself.
-    environment["JAMB_NOTICES_CRON"] = "0 0 1 1 *"
-    started = time.perf_counter()
-    command = [sys.executable, "-m", "jamb.demo"]
-    process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None
-    for line in process.stdout:
-        if line.startswith("Jamb is ready"):
-            break
-    else:
-        sys.exit("the demo did not start")
-    try:
-        yield time.perf_counter() - started
-    finally:
-        process.send_signal(signal.SIGINT)
-        process.communicate(timeout=60)
 
 
 @contextmanager

@@ -1,103 +1,184 @@
-"""The audit of a large directory: all of it, and what changed, beside reading the same rows into Python."""
+"""The audit of a large made-up directory: all of it, and what changed, beside reading the same rows into Python.
+
+`python -m benchmarks.auditing 10000 100000` measures these sizes alone, on a demo of its own. Each client has three
+credentials, ten grants and a hundred days of use; a quarter has a planted fault, and what is found is held against
+what was planted.
+"""
 
 from __future__ import annotations
 
-import resource
+import json
+import subprocess
+import sys
 import time
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+from statistics import quantiles
+from uuid import UUID
 
 import psycopg
 from pydantic import SecretStr
 from sqlmodel import Session
 
+from jamb.actions.audit import group_findings, list_findings, read_posture
 from jamb.actions.premises import Premises, find_directory
 from jamb.actions.sweep import look_at_all, sweep
+from jamb.demo.cluster import Cluster
+from jamb.demo.estate import load_estate, plan_estate
 from jamb.service.settings import Settings
 from jamb.store import findings
 from jamb.store.engine import make_engine
+from jamb.store.findings import GroupBy, Wanted
 
-CHANGED = 100
-# Three credentials for each client of the estate, and a hundred days of use of one operation for half of them.
-_LOAD = """
-insert into credential
-    (id, client_id, kind, hint, label, issuer, subject, keys_uri, digest, issued_at, issued_by, expires_at,
-     last_used_at)
-    select gen_random_uuid(), c.id, 'secret', 'jamb_s1_' || n, '', '', '', '', sha256((c.id || n)::bytea),
-           now() - n * interval '40 days', 'bench', now() + (n * 50 - 45) * interval '1 day',
-           case when n < 3 then now() - n * interval '1 day' end
-    from client c, generate_series(1, 3) n where purpose = 'Made up';
-insert into usage (client_id, resource_id, operation, kind, day, calls, last_at)
-    select c.id, r.id, p.unlocks[1], 'application', current_date - n, 5, now() - n * interval '1 day'
-    from (select id, row_number() over (order by id) place from client where purpose = 'Made up') c
-    join lateral (
-        select resource_id, permission from consent where client_id = c.id order by permission limit 1
-    ) g on true
-    join resource r on r.id = g.resource_id
-    join permission p on p.resource_id = r.id and p.name = g.permission, generate_series(0, 99) n
-    where c.place % 2 = 0;
-analyze
-"""
+CHANGED, REQUESTS, SEED = 100, 200, 11
 _CHANGE = """
 update credential set expires_at = expires_at + interval '1 day' where id in (
-    select k.id from credential k join client c on c.id = client_id where purpose = 'Made up' limit %s
+    select k.id from credential k join client c on c.id = client_id
+    where directory_id = %s and withdrawn_at is null and k.expires_at is not null order by c.id limit %s
 )
 """
-_ROWS = (
-    "select * from client where directory_id = %s",
-    "select o.* from client_owner o join client c on c.id = client_id where directory_id = %s",
-    "select a.* from ask a join client c on c.id = client_id where directory_id = %s",
-    "select g.* from consent g join client c on c.id = client_id where directory_id = %s",
-    "select k.* from credential k join client c on c.id = client_id where directory_id = %s",
-    "select u.* from usage u join client c on c.id = client_id where directory_id = %s",
-)
+_OF_CLIENTS = "select t.* from {} t join client c on c.id = t.client_id where c.directory_id = %s"
+_READ = ("client_owner", "ask", "consent", "credential", "usage", "object_use", "person_use")
 
 
-def measure(url: str, home: Path, port: int) -> list[str]:
-    """Return the figures as lines; fails if looking at what changed finds something else than looking at all."""
-    with psycopg.connect(url, autocommit=True) as connection:
-        for statement in _LOAD.split(";\n"):
-            connection.execute(statement.encode())
+def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
+    """Return the figures as lines; fails if what is found is not what was planted, or a shortcut finds other things."""
     settings = Settings(home=home, port=port, database_url=SecretStr(url))
     engine = make_engine(settings.database())
     premises = Premises(engine, settings.sealer(), settings.base_url)
-    with Session(engine) as session:
-        directory = find_directory(session, "quillhaven").id
+    plan = plan_estate(clients, SEED)
+    slug = f"estate-{clients}"
     started = time.perf_counter()
-    with psycopg.connect(url) as connection:
-        rows = sum(len(connection.execute(one.encode(), [directory]).fetchall()) for one in _ROWS)
-    floor = time.perf_counter() - started
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    look_at_all(premises, "quillhaven")
-    first = _timed(premises)
-    look_at_all(premises, "quillhaven")
-    again = _timed(premises)
-    grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
-    with psycopg.connect(url, autocommit=True) as connection:
-        connection.execute(_CHANGE, [CHANGED])
-    changed = _timed(premises)
+    load_estate(premises, url, slug, plan, datetime.now(UTC))
+    loaded = time.perf_counter() - started
+    planted = {(one.client_id, one.rule, one.subject) for one in plan.planted}
+    del plan
+    with Session(engine) as session:
+        directory = find_directory(session, slug).id
+    rows, floor = _floor(url, directory)
+    first = _worker(url, home, port, slug, "first")
     kept = _open(premises, directory)
-    look_at_all(premises, "quillhaven")
-    _timed(premises)
-    assert _open(premises, directory) == kept
+    assert {one[:3] for one in kept} == planted, "what is found is not what was planted"
+    again = _worker(url, home, port, slug, "anew")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute(_CHANGE.encode(), [directory, CHANGED])
+    changed = _worker(url, home, port, slug, "changed")
+    after = _open(premises, directory)
+    _worker(url, home, port, slug, "anew")
+    assert _open(premises, directory) == after, "looking at what changed finds something else than looking at all"
     engine.dispose()
-    share = changed[1] / again[1]
+    share = changed["seconds"] / again["seconds"]
+
+    def times(one: dict[str, float]) -> str:
+        return f"{one['seconds']:.1f} s, {one['seconds'] / floor:.2f} times the floor"
+
+    cost = f"{1000 * again['cpu'] / clients:.2f} ms CPU a client"
     return [
-        f"  floor: {rows:,} rows read by the driver {floor:.2f} s",
-        f"  {first[0]:,} clients, nothing kept before: {first[1]:.2f} s ({first[1] / floor:.1f} times the floor)",
-        f"  all of them again, {len(kept):,} findings kept: {again[1]:.2f} s ({again[1] / floor:.1f} times)",
-        f"  after {CHANGED} changes: {changed[0]} clients in {changed[1]:.2f} s ({share:.1%} of all)",
-        f"  memory on top of the start: {grown:.0f} MB, in steps of 500 clients",
+        f"  {clients:,} clients, {rows:,} rows ({loaded:.0f} s to make), {len(planted):,} faults planted and found",
+        f"  floor: these rows read into Python by the driver {floor:.1f} s",
+        f"  all looked at, nothing kept before {times(first)}",
+        f"  all looked at anew {times(again)}, {cost}",
+        f"  {CHANGED} changes: {changed['looked_at']:.0f} clients in {changed['seconds']:.2f} s, {share:.2%} of all",
+        f"  memory of the worker {again['megabytes']:.0f} MB, of which {again['before']:.0f} MB before it began",
+        *_pages(url, slug, directory),
     ]
 
 
-def _timed(premises: Premises) -> tuple[int, float]:
-    started = time.perf_counter()
-    swept = sweep(premises, "quillhaven", datetime.now(UTC))
-    return swept.looked_at, time.perf_counter() - started
+def _floor(url: str, directory: UUID) -> tuple[int, float]:
+    """Read what the audit reads, row by row into Python values, and let go of it part by part."""
+    started, rows = time.perf_counter(), 0
+    with psycopg.connect(url) as connection:
+        rows += len(connection.execute("select * from client where directory_id = %s", [directory]).fetchall())
+        for table in _READ:
+            with connection.cursor(name="floor") as cursor:
+                cursor.itersize = 20_000
+                cursor.execute(_OF_CLIENTS.format(table).encode(), [directory])
+                rows += sum(1 for _ in cursor)
+    return rows, time.perf_counter() - started
+
+
+def _worker(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, float]:
+    """Look at what there is to look at, in a process of its own, as the service's worker does."""
+    command = [sys.executable, "-m", "benchmarks.auditing", "--worker", url, str(home), str(port), slug, what]
+    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    found: dict[str, float] = json.loads(done.stdout)
+    return found
+
+
+def _work(url: str, home: str, port: str, slug: str, what: str) -> None:
+    settings = Settings(home=Path(home), port=int(port), database_url=SecretStr(url))
+    premises = Premises(make_engine(url), settings.sealer(), settings.base_url)
+    if what == "anew":
+        look_at_all(premises, slug)
+    before = _most_memory()
+    started, cpu = time.perf_counter(), time.process_time()
+    swept = sweep(premises, slug, datetime.now(UTC))
+    print(
+        json.dumps(
+            {
+                "looked_at": swept.looked_at, "seconds": time.perf_counter() - started,
+                "cpu": time.process_time() - cpu, "before": before,
+                "megabytes": _most_memory(),
+            }
+        )
+    )  # fmt: skip
+
+
+def _most_memory() -> float:
+    """Return the most memory that this process had, in MB: what it is given by its parent is not counted."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("VmHWM:"):
+            return int(line.split()[1]) / 1024
+    raise SystemExit("the kernel does not say")
+
+
+def _pages(url: str, slug: str, directory: UUID) -> list[str]:
+    """Ask what serves the page of findings: with filters, in groups, by a word."""
+    premises, now = Premises(make_engine(url), None, ""), datetime.now(UTC)  # type: ignore[arg-type]
+    with Session(premises.engine) as session:
+        rows = findings.findings_of(session, directory)
+    some = rows[len(rows) // 2][0]
+    del rows
+    top = (3, "", UUID(int=0))
+    wanted: dict[str, Callable[[], object]] = {
+        "worst first": lambda: list_findings(premises, slug, Wanted(), now, top, 50),
+        "one rule": lambda: list_findings(premises, slug, Wanted(rule=some.rule), now, top, 50),
+        "one client": lambda: list_findings(premises, slug, Wanted(client_id=some.client_id), now, top, 50),
+        "a word": lambda: list_findings(premises, slug, Wanted(query="00042"), now, top, 50),
+        "by rule": lambda: group_findings(premises, slug, GroupBy.RULE, Wanted(), now, 0, 50),
+        "by owner": lambda: group_findings(premises, slug, GroupBy.OWNER, Wanted(), now, 0, 50),
+        "posture": lambda: read_posture(premises, slug, now),
+    }
+    lines = []
+    for name, ask in wanted.items():
+        taken = []
+        for _ in range(REQUESTS if name != "posture" else 20):
+            started = time.perf_counter()
+            ask()
+            taken.append(1000 * (time.perf_counter() - started))
+        cuts = quantiles(taken, n=100)
+        lines.append(f"  findings, {name:<12} p50 {cuts[49]:7.1f} ms   p99 {cuts[98]:7.1f} ms")
+    return lines
 
 
 def _open(premises: Premises, directory: object) -> set[tuple[str, str, str, int, str]]:
     with Session(premises.engine) as session:
         rows = findings.findings_of(session, directory)  # type: ignore[arg-type]
         return {(row.client_id, row.rule, row.subject, row.severity, row.title) for row, _ in rows}
+
+
+def main() -> None:
+    if sys.argv[1:2] == ["--worker"]:
+        _work(*sys.argv[2:])
+        return
+    from benchmarks.demo import HOME, PORT, demo, fresh  # noqa: PLC0415 - the worker does without
+
+    fresh()
+    with demo():
+        for size in map(int, sys.argv[1:] or ["10000"]):
+            print("\n".join(measure(Cluster(HOME, PORT + 2).url, HOME, PORT, size)), flush=True)
+
+
+if __name__ == "__main__":
+    main()

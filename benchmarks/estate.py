@@ -118,8 +118,9 @@ def load(url: str, estate: Estate) -> None:
         directory: UUID = row[0]
         resource = uuid4()
         connection.execute(
-            "insert into resource (id, directory_id, name, title, identifier, revision, object_name, questions, terms) "
-            "values (%s, %s, %s, 'Estate', 'https://estate.example', 1, 'thing', '{}', '')",
+            "insert into resource (id, directory_id, name, title, identifier, revision, object_name, questions, terms, "
+            "address, collections_revision) "
+            "values (%s, %s, %s, 'Estate', 'https://estate.example', 1, 'thing', '{}', '', '', 1)",
             [resource, directory, NAME],
         )
         connection.execute("insert into collection values (%s, 'north', 'North', '{n1,n2}')", [resource])
@@ -142,9 +143,10 @@ def load(url: str, estate: Estate) -> None:
         )  # fmt: skip
         _copy(
             connection,
-            "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by)",
+            "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by, "
+            "redirect_uris, publisher)",
             (
-                (key, directory, key, key, "Made up", "service", "live", False, long_ago, "bench")
+                (key, directory, key, key, "Made up", "service", "live", False, long_ago, "bench", [], "")
                 for key in estate.grants
             ),
         )
