@@ -38,17 +38,27 @@ class Swept:
 
 
 def sweep(premises: Premises, slug: str, now: datetime, most: int | None = None) -> Swept:
-    """Look at what changed or has come due, in steps that are each a transaction. `most`: clients; None: all."""
+    """Look at what changed or has come due, in steps that are each a transaction.
+
+    Args:
+        most: clients; None: all. A reader says so: what another is looking at just now is then waited for, too,
+            or they would be told what was before.
+    """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
     looked_at = 0
     while most is None or looked_at < most:
         taken = _step(premises, directory, now)
         looked_at += taken
-        if not taken:
+        if not taken and (most is None or not _others_left_some(premises, directory)):
             break
     with Session(premises.engine) as session:
         return Swept(looked_at, findings.waiting(session, directory.id, now))
+
+
+def _others_left_some(premises: Premises, directory: Directory) -> bool:
+    with Session(premises.engine) as session:
+        return findings.wait_for_others(session, directory.id)
 
 
 def look_at_all(premises: Premises, slug: str) -> None:

@@ -115,6 +115,17 @@ def take_changed(session: Session, directory_id: UUID, most: int) -> list[str]:
     return sorted(set(taken))
 
 
+def wait_for_others(session: Session, directory_id: UUID) -> bool:
+    """Wait until whoever took notes has looked at them; return whether notes are left, as when one was stopped."""
+    noted = (
+        sa.select(col(AuditStaleRow.id))
+        .join(ClientRow, col(ClientRow.id) == col(AuditStaleRow.client_id))
+        .where(col(ClientRow.directory_id) == directory_id)
+        .with_for_update(key_share=True, read=True, of=AuditStaleRow)
+    )
+    return bool(session.execute(noted).scalars().all())
+
+
 def due(
     session: Session, directory_id: UUID, now: datetime, most: int, among_these: Iterable[str] | None = None
 ) -> list[str]:
