@@ -238,6 +238,8 @@ def test_filters_and_findings_live_in_the_address(open_console: Open) -> None:
 def test_a_session_that_ends_leads_back_to_the_same_place(world: World, open_console: Open) -> None:
     with open_console("auditor", path="/audit?severity=high") as page:
         page.get_by_role("heading", name="Audit").wait_for()
+        # What the page still asks for would find the session gone, and lead to sign-in from here.
+        page.wait_for_load_state("networkidle")
         with world.database() as database:
             database.execute("delete from console_session")
         page.get_by_role("link", name="Clients").click()
