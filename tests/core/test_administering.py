@@ -13,6 +13,7 @@ from jamb.core.access import Holding, RoleHolding, possible
 from jamb.core.asks import review_list
 from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
 from jamb.core.groups import around, holders, refuse_cycle
+from jamb.core.handing_on import TakeoverLevel, handed_on
 from jamb.core.openapi import operations_of
 from jamb.core.people_list import read_people
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
@@ -28,7 +29,6 @@ from jamb.core.requests import (
     refuse_same_person,
     state_at,
 )
-from jamb.core.takeover import TakeoverLevel, handed_on
 from jamb.demo.scenario import BERTHS, CREW, TIDES
 from tests.core.build import BOTH, NOW, TREE, berths, catalogues, operation, permission, reaches
 

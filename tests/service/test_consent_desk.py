@@ -11,10 +11,10 @@ import pytest
 from jamb.client import BadInput, Conflict, Forbidden, JambError, NotFound
 from jamb.core.access import MendKind
 from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.handing_on import TakeoverLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.core.takeover import TakeoverLevel
 from jamb.wire.consent import TakeoverChoice, Terms
 from jamb.wire.reach import ReachSent
 from jamb.wire.resources import ResourceSent

@@ -22,7 +22,7 @@ from jamb.cli.options import (
 )
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, table
 from jamb.client import BadInput
-from jamb.core.takeover import TakeoverLevel
+from jamb.core.handing_on import TakeoverLevel
 from jamb.wire.consent import Ask, ListedAsk, ListReview, Takeover, TakeoverChoice
 
 app = typer.Typer(help="Say which permissions a client needs.", no_args_is_help=True)

@@ -7,8 +7,8 @@ from uuid import UUID
 
 from pydantic import Field
 
+from jamb.core.handing_on import TakeoverLevel
 from jamb.core.permissions import AccessKind
-from jamb.core.takeover import TakeoverLevel
 from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.reach import Reach, ReachSent
 from jamb.wire.resources import Operation

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends
 
-from jamb.actions import asks, consent, consent_changes, consent_preview, takeover
+from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on
 from jamb.actions.access import Admitted
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
@@ -82,7 +82,7 @@ def preview_takeover(
     now: Now,
 ) -> wire.Takeover:
     """What the client would ask for if you handed on your own rights, or this part of them."""
-    found = takeover.preview_takeover(
+    found = handing_on.preview_takeover(
         office.premises, admitted.directory.slug, client, _choices(sent), admitted.actor, now
     )
     return wire.Takeover.model_validate(found)
@@ -97,7 +97,7 @@ def take_over(
     now: Now,
 ) -> wire.Takeover:
     """Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on."""
-    found = takeover.take_over(
+    found = handing_on.take_over(
         office.premises, admitted.directory, client, _choices(sent), sent.reason, admitted.actor, now
     )
     return wire.Takeover.model_validate(found)
@@ -246,11 +246,11 @@ def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtRes
     )
 
 
-def _choices(sent: wire.TakeoverSent) -> dict[str, takeover.TakeoverChoice] | None:
+def _choices(sent: wire.TakeoverSent) -> dict[str, handing_on.TakeoverChoice] | None:
     if sent.choices is None:
         return None
     return {
-        name: takeover.TakeoverChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
+        name: handing_on.TakeoverChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
         for name, one in sent.choices.items()
     }
 

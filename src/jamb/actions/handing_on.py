@@ -18,9 +18,9 @@ from jamb.actions.reach import check_reach
 from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.errors import BadInput, Forbidden
+from jamb.core.handing_on import TakeoverLevel, handed_on
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
-from jamb.core.takeover import TakeoverLevel, handed_on
 from jamb.store import clients, people, resources, roles
 from jamb.store.work import Actor, unit_of_work
 
