@@ -11,7 +11,7 @@ from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.audit import ResourcePicture
 from jamb.core.clients import ClientKind, folded, registration
 from jamb.core.errors import BadInput
-from jamb.core.excess import excess
+from jamb.core.excess import Excess, excess_at
 from jamb.core.ladder import LadderCount, Use, UsedState, count, ladder
 from jamb.core.next_steps import next_steps
 from jamb.core.permissions import AccessKind
@@ -80,9 +80,9 @@ def test_calls_are_summed_by_day() -> None:
 def test_excess_is_the_unused_share_by_weight_of_what_can_be_judged() -> None:
     # assign opens list (2) and assign (6); only list was used. The grant of yesterday is not judged.
     place = ResourcePicture(CATALOGUE, rungs("", {"assign": 30, "manage": 1}, (use("list"),)))
-    found = excess([place], NOW, POLICY.observation)
+    found = excess_at(place, NOW, POLICY.observation)
     assert (found.granted_weight, found.unused_weight, found.share) == (8, 6, 0.75)
-    assert excess([], NOW, POLICY.observation).share is None
+    assert Excess().share is None
 
 
 def test_next_steps_shrink_until_nothing_is_left() -> None:

@@ -11,9 +11,8 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jamb.core.audit.picture import ResourcePicture
-from jamb.core.ladder import Rung
-from jamb.core.permissions import AccessKind, weigh, weigh_operation
-from jamb.core.reach import EVERYWHERE, Reach, coverage
+from jamb.core.permissions import AccessKind, Catalogue, weigh, weigh_operation
+from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, coverage
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,13 +35,6 @@ class Excess:
     def used_weight(self) -> float:
         return self.granted_weight - self.unused_weight
 
-    def __add__(self, other: Excess) -> Excess:
-        return Excess(
-            self.granted_weight + other.granted_weight,
-            self.unused_weight + other.unused_weight,
-            self.early_weight + other.early_weight,
-        )
-
 
 def granted_weight(places: Iterable[ResourcePicture]) -> int:
     """Return the weight of all operations that a client may do as itself."""
@@ -60,16 +52,14 @@ def excess_at(place: ResourcePicture, now: datetime, observation: timedelta) -> 
     opened = place.catalogue.opened_by_all(one.permission for one in judged)
     seen = frozenset().union(*(one.used_operations for one in judged))
     early = place.catalogue.opened_by_all(one.permission for one in held) - opened
-    shares = _shares(place, held)
+    reached = shares(
+        place.catalogue, place.tree, ((one.permission, grant.reach) for one in held for grant in one.grants)
+    )
 
     def weight(names: Iterable[str]) -> float:
-        return round(sum(weigh_operation(place.catalogue.operations[one]) * shares.get(one, 1.0) for one in names), 3)
+        return round(sum(weigh_operation(place.catalogue.operations[one]) * reached.get(one, 1.0) for one in names), 3)
 
     return Excess(weight(opened), weight(opened - seen), weight(early))
-
-
-def excess(places: Iterable[ResourcePicture], now: datetime, observation: timedelta) -> Excess:
-    return sum((excess_at(place, now, observation) for place in places), Excess())
 
 
 def trend(changes: Iterable[tuple[date, float, float]], until: date, days: int) -> list[tuple[date, Excess]]:
@@ -96,14 +86,14 @@ def trend(changes: Iterable[tuple[date, float, float]], until: date, days: int) 
     return found
 
 
-def _shares(place: ResourcePicture, held: Iterable[Rung]) -> Mapping[str, float]:
-    """Return the share of the known objects that is reached, by operation that is bounded."""
-    grants = [(one, grant) for one in held for grant in one.grants]
-    if not place.tree.everything or all(grant.reach == EVERYWHERE for _, grant in grants):
+def shares(catalogue: Catalogue, tree: CollectionTree, held: Iterable[tuple[str, Reach]]) -> Mapping[str, float]:
+    """Return the share of the known objects that (permission, reach) hold together, by operation that is bounded."""
+    rows = tuple(held)
+    if not tree.everything or all(reach == EVERYWHERE for _, reach in rows):
         return {}
     by_operation: dict[str, list[Reach]] = {}
-    for rung, grant in grants:
-        for name in place.catalogue.opened_by(rung.permission):
-            if place.catalogue.concerns_object(name):
-                by_operation.setdefault(name, []).append(grant.reach)
-    return {name: coverage(place.tree, reaches).share(place.tree) for name, reaches in by_operation.items()}
+    for permission, reach in rows:
+        for name in catalogue.opened_by(permission):
+            if catalogue.concerns_object(name):
+                by_operation.setdefault(name, []).append(reach)
+    return {name: coverage(tree, reaches).share(tree) for name, reaches in by_operation.items()}

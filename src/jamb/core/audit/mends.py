@@ -26,6 +26,7 @@ class Mending:
     needs: MendInput = MendInput.NOTHING
 
 
+# Other acts are by hand: what follows must be received by somebody (a new secret), or be thought of first.
 MENDINGS: dict[Act, Mending] = {
     Act.WITHDRAW_CREDENTIAL: Mending("credentials.withdraw", "Withdraw it"),
     Act.CLOSE_ROTATION: Mending("rotations.close", "Close the rotation"),
@@ -40,5 +41,3 @@ MENDINGS: dict[Act, Mending] = {
     Act.DISABLE: Mending("clients.set-state", "Disable it"),
     Act.VOUCH: Mending("publishers.vouch", "Vouch for the publisher", MendInput.REASON),
 }
-# Elsewhere: what follows must be received by somebody (a new secret), or be thought of first.
-BY_HAND = frozenset({Act.ROTATE, Act.ADD_KEY, Act.CHANGE_REGISTRATION, Act.LOOK})

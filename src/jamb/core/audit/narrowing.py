@@ -12,6 +12,7 @@ from datetime import datetime
 
 from jamb.core.access import Holding
 from jamb.core.audit.picture import ResourcePicture
+from jamb.core.excess import shares
 from jamb.core.permissions import AccessKind, Catalogue, smallest, weigh_operation
 from jamb.core.permissions.smallest import MOST_STEPS
 from jamb.core.policy import DirectoryPolicy
@@ -138,12 +139,6 @@ def _together(reaches: Collection[Reach]) -> Reach:
 def weight_of(catalogue: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> float:
     """Return the weight of what is held, each operation by the share of the known objects that is reached."""
     rows = tuple(held)
-    total = 0.0
-    for name in catalogue.opened_by_all(one.permission for one in rows):
-        share = 1.0
-        if catalogue.concerns_object(name) and tree.everything:
-            share = coverage(tree, [one.reach for one in rows if name in catalogue.opened_by(one.permission)]).share(
-                tree
-            )
-        total += weigh_operation(catalogue.operations[name]) * share
-    return round(total, 2)
+    reached = shares(catalogue, tree, ((one.permission, one.reach) for one in rows))
+    opened = catalogue.opened_by_all(one.permission for one in rows)
+    return round(sum(weigh_operation(catalogue.operations[name]) * reached.get(name, 1.0) for name in opened), 2)
