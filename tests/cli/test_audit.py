@@ -134,7 +134,7 @@ def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world:
     assert "publisher-unvouched" not in {
         one["rule"] for one in steward("audit", "-o", "json").json()["findings"] if one["client_id"] == made.id
     }
-    assert steward("publishers", "disown", maker, "--yes").code == 0
+    assert steward("publishers", "disown", f"{maker.upper()}.", "--yes").code == 0
     finding(steward, made.id, "publisher-unvouched")
     assert steward("clients", "change", made.name, "--redirect", "nowhere").code == 2
 

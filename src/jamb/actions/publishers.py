@@ -8,7 +8,7 @@ from sqlmodel import Session
 
 from jamb.actions.asks import check_reason
 from jamb.actions.premises import Directory, Premises, find_directory
-from jamb.core.clients import DOMAIN
+from jamb.core.clients import DOMAIN, tidy_domain
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import publishers
 from jamb.store.publishers import PublisherRow
@@ -29,7 +29,7 @@ def vouch(
         BadInput: not a domain, or no reason. Conflict: somebody vouches for it already.
     """
     check_reason(reason)
-    name = domain.strip().lower().rstrip(".")
+    name = tidy_domain(domain)
     if not DOMAIN.match(name):
         raise BadInput.field("domain", domain, "a domain, as brisling.example")
     if not reason.strip():
@@ -48,7 +48,7 @@ def vouch(
 def disown(premises: Premises, directory: Directory, domain: str, actor: Actor, now: datetime) -> None:
     """Answer for a publisher no more; its clients show up in the audit."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = unit.session.get(PublisherRow, (directory.id, domain.strip().lower()))
+        row = unit.session.get(PublisherRow, (directory.id, tidy_domain(domain)))
         if row is None:
             raise NotFound(f"Nobody vouches for {domain[:80]}.", next_step="See the list of publishers.")
         unit.session.delete(row)

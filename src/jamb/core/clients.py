@@ -74,12 +74,17 @@ def registration(
             violations.append(Violation(f"redirect_uris.{place}", shorten(address), fault, "Correct the address."))
     if len(addresses) > MOST_REDIRECTS:
         violations.append(Violation("redirect_uris", f"{len(addresses)} addresses", f"at most {MOST_REDIRECTS}"))
-    domain = publisher.strip().lower().rstrip(".")
+    domain = tidy_domain(publisher)
     if domain and not DOMAIN.match(domain):
         violations.append(Violation("publisher", shorten(publisher), "a domain, as brisling.example, or nothing"))
     if violations:
         raise BadInput("This registration cannot be saved as it is.", violations=tuple(violations))
     return Registration(tidy_name, tidy_purpose, kind, addresses, domain)
+
+
+def tidy_domain(domain: str) -> str:
+    """Return a publisher's domain as it is kept: lower case, without the dot of the root."""
+    return domain.strip().lower().rstrip(".")
 
 
 # RFC 8252 section 7.3: a native client listens there; elsewhere it is somebody's workstation.
