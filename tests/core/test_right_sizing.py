@@ -15,12 +15,12 @@ from jamb.core.audit.narrowing import misses, narrower
 from jamb.core.audit.takeover import Arrow, Node, NodeKind, takeovers
 from jamb.core.excess import excess_at, trend
 from jamb.core.ladder import Use, ladder
-from jamb.core.permissions import AccessKind
+from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, coverage
 from jamb.core.reach.collections import ancestors
 from jamb.core.reach.fewest import smallest_reach
-from tests.core.build import NOW
+from tests.core.build import NOW, operation, permission
 from tests.core.test_audit import MAIL, MAIL_DESKS
 
 APPLICATION = AccessKind.APPLICATION
@@ -115,6 +115,35 @@ def test_what_would_do_opens_what_was_done_and_never_more_than_is_held(
         assert found.weight_after < found.weight_before
         held = coverage(place.tree, [one.reach for one in found.held])
         assert coverage(place.tree, [one.reach for one in found.after]) <= held or not found.after
+
+
+def test_what_weighs_less_but_gives_something_new_is_no_fit() -> None:
+    """It is put in force without a consent: neither another operation nor an operation elsewhere may come with it."""
+    operations = [
+        operation("list"), operation("peek"), operation("wipe", effect=Effect.CONTROL),
+        operation("read", "/boxes/{box}"), operation("label", "/boxes/{box}/label", Effect.WRITE),
+    ]  # fmt: skip
+    permissions = [
+        permission("run", "list wipe"), permission("look", "list peek"),
+        permission("see", "read wipe"), permission("mark", "label read"),
+    ]  # fmt: skip
+    shop = Catalogue.of("shop", "Shop", "https://shop.example", operations, permissions, object_name="box")
+    desks = CollectionTree.of([Collection("a", "A", {"1"}), Collection("b", "B", {"2"})])
+
+    def place(grants: dict[str, Reach], *uses: str, objects: dict[str, frozenset[str]]) -> ResourcePicture:
+        held = [HeldGrant(name, APPLICATION, NOW - 30 * DAY, reach=reach) for name, reach in grants.items()]
+        seen = [Use(name, APPLICATION, NOW.date(), 1, NOW - DAY) for name in uses]
+        rungs = ladder(shop, [], held, seen, NOW, POLICY.observation, POLICY.use_counts)
+        return ResourcePicture(shop, rungs, desks, objects)
+
+    # "look" weighs less than "run", and would open "peek".
+    assert narrower(place({"run": EVERYWHERE}, "list", objects={}), POLICY, NOW) is None
+    # "mark" alone would do for both, and would then label in "b", too.
+    both = place(
+        {"see": EVERYWHERE, "mark": Reach.only("a")}, "read", "label",
+        objects={"read": frozenset({"2"}), "label": frozenset({"1"})},
+    )  # fmt: skip
+    assert narrower(both, POLICY, NOW) is None
 
 
 def test_a_dry_run_counts_what_it_would_have_refused() -> None:

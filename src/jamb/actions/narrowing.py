@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
@@ -186,14 +187,9 @@ def enforce(
             for grant in clients.grants_of(unit.session, [client.id])
             if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(now)
         }
-        replaced = {one["permission"]: one for one in row.replaces}
-        for name, one in replaced.items():
-            if name not in standing or reach_of(standing[name].reach) != reach_of(one["reach"]):
-                raise Conflict(
-                    f"What “{client.name}” holds at {resource.name} has changed since: {name}.",
-                    next_step="Drop this, look at the proposal again, and try that out.",
-                )
-        for name in replaced.keys() - set(row.permissions):
+        replaced = {one["permission"] for one in row.replaces}
+        _check_still_fits(unit.session, client, resource, row, standing)
+        for name in replaced - set(row.permissions):
             standing[name].expires_at, standing[name].narrowed_at = now, moment
             unit.session.add(standing[name])
         asked = {
@@ -218,7 +214,7 @@ def enforce(
                         asked_by=actor.name, asked_by_id=actor.id, reach=row.reach,
                     )
                 )  # fmt: skip
-        for name in replaced.keys() - set(row.permissions):
+        for name in replaced - set(row.permissions):
             if name in asked:
                 unit.session.delete(asked[name])
         _end(unit, row, "enforced", actor, now)
@@ -241,6 +237,26 @@ def list_trials(premises: Premises, slug: str, limit: int) -> list[Trial]:
             _trial(session, row, name, places[row.resource_id])
             for row, name, _ in narrowings.running_in(session, directory.id, limit)
         ]
+
+
+def _check_still_fits(
+    session: Session,
+    client: clients.ClientRow,
+    resource: resources.ResourceRow,
+    row: NarrowingRow,
+    standing: Mapping[str, clients.GrantRow],
+) -> None:
+    """Refuse what was tried out where what is held has changed, or where it would give what is not held."""
+    again = "Drop this, look at the proposal again, and try that out."
+    for one in row.replaces:
+        name = one["permission"]
+        if name not in standing or reach_of(standing[name].reach) != reach_of(one["reach"]):
+            raise Conflict(f"What “{client.name}” holds at {resource.name} has changed since: {name}.", next_step=again)
+    catalogue, tree = resources.catalogues(session, [resource]), resources.trees(session, [resource])
+    gives = compare(catalogue[resource.id], row.before(), row.after(), tree[resource.id])
+    further = ", ".join(sorted(gives.newly | gives.wider))
+    if further:
+        raise Conflict(f"{resource.name} has changed since: it would now open {further} further.", next_step=again)
 
 
 def _refuse_early(row: NarrowingRow, missed: list[narrowings.NarrowingMissRow], now: datetime) -> None:

@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from jamb.core.access import Holding
+from jamb.core.access import Holding, compare
 from jamb.core.audit.picture import ResourcePicture
 from jamb.core.excess import shares
 from jamb.core.permissions import AccessKind, Catalogue, smallest, weigh_operation
@@ -72,14 +72,17 @@ def narrower(
     catalogue, tree = place.catalogue, place.tree
     # What a newer grant or a role opens anyway needs no replacement where it counts everywhere.
     open_anyway = catalogue.opened_by_all(one.permission for one in kept if one.reach == EVERYWHERE)
-    needed = (done & catalogue.opened_by_all(one.permission for one in held)) - open_anyway
-    proposal = smallest(catalogue, needed, AccessKind.APPLICATION, most_steps=most_steps)
+    opened = catalogue.opened_by_all(one.permission for one in held)
+    needed = (done & opened) - open_anyway
+    proposal = smallest(catalogue, needed, AccessKind.APPLICATION, most_steps=most_steps, within=opened)
     if proposal.unreachable:
         return None
     reach, objects, proven = _reach(place, held, needed)
-    before = weight_of(catalogue, held, tree)
-    after = weight_of(catalogue, [Holding(name, reach) for name in proposal.permissions], tree)
-    if after >= before:
+    smaller = [Holding(name, reach) for name in proposal.permissions]
+    before, after = weight_of(catalogue, held, tree), weight_of(catalogue, smaller, tree)
+    # It is put in force without a consent, so whatever weighs less but gives something new is no fit.
+    gives = compare(catalogue, held, smaller, tree)
+    if after >= before or gives.newly or gives.wider:
         return None
     return Narrower(
         catalogue.name, tuple(held), tuple(kept), proposal.permissions, reach, needed, objects, before, after,

@@ -59,15 +59,23 @@ def smallest(
     kind: AccessKind,
     held: Iterable[str] = (),
     most_steps: int = MOST_STEPS,
+    within: frozenset[str] | None = None,
 ) -> Proposal:
     """Return the smallest permissions of one kind that open `needed` beside those already held.
 
     What held permissions open costs nothing and need not be opened again. Unknown operations are unreachable.
+
+    Args:
+        within: permissions that open anything else are not looked at.
     """
     wanted = frozenset(needed)
     opened = catalogue.opened_by_all(held)
     open_need = wanted - opened
-    alternatives = _alternatives(catalogue, open_need, wanted | opened, kind)
+    alternatives = tuple(
+        one
+        for one in _alternatives(catalogue, open_need, wanted | opened, kind)
+        if within is None or catalogue.opened_by(one.permission) <= within
+    )
     reachable = frozenset().union(*(one.covers for one in alternatives))
     search = _Search(catalogue, alternatives, sorted(open_need & reachable), most_steps)
     chosen = search.run()

@@ -108,7 +108,8 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
         opened = place.catalogue.opened_by_all(rung.permission for rung in used)
         if opened == done:
             continue
-        proposal = smallest(place.catalogue, done, _APPLICATION, most_steps=MOST_STEPS)
+        # What opens something new is not had by a mend: it takes an ask and a consent.
+        proposal = smallest(place.catalogue, done, _APPLICATION, most_steps=MOST_STEPS, within=opened)
         before = weigh(place.catalogue, opened)
         after = weigh(place.catalogue, place.catalogue.opened_by_all(proposal.permissions))
         if proposal.unreachable or after >= before:
