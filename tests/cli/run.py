@@ -1,4 +1,4 @@
-"""Running the `jamb` command as a user does: a process with an environment of its own."""
+"""Running the `jamb` command as a user does: a process with arguments, environment and streams of its own."""
 
 from __future__ import annotations
 
@@ -6,12 +6,12 @@ import json
 import os
 import subprocess
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-from tests.world import ROOT, World
-
-JAMB = ROOT / ".venv" / "bin" / "jamb"
+from tests.cli.warm import ENVIRONMENT, JAMB, Warm
+from tests.world import World
 
 
 @dataclass(frozen=True)
@@ -25,15 +25,24 @@ class Ran:
         return json.loads(self.out)
 
 
-class Shell:
-    """A shell of one user: signed in (a kept sign-in file) or a pipeline (client id and secret file)."""
+@cache
+def warm() -> Warm:
+    """Return the one of this run; it ends when the run does, with the pipe that it reads."""
+    return Warm()
 
-    def __init__(self, world: World, folder: Path) -> None:
-        self.world, self.folder = world, folder
+
+class Shell:
+    """A shell of one user: signed in (a kept sign-in file) or a pipeline (client id and secret file).
+
+    `cold`: each command is started from nothing, as an installed one is.
+    """
+
+    def __init__(self, world: World, folder: Path, *, cold: bool = False) -> None:
+        self.world, self.folder, self.cold = world, folder, cold
         self.environment = {
             "PATH": os.environ["PATH"],
             "HOME": str(folder),
-            "COLUMNS": "160",
+            **ENVIRONMENT,
             "JAMB_URL": world.base_url,
             "JAMB_DIRECTORY": "quillhaven",
         }
@@ -48,7 +57,7 @@ class Shell:
             "ends_at": 4e9,
         }
         file.write_text(json.dumps(kept))
-        shell = Shell(self.world, self.folder)
+        shell = Shell(self.world, self.folder, cold=self.cold)
         shell.environment["JAMB_SIGN_IN_FILE"] = str(file)
         return shell
 
@@ -56,20 +65,19 @@ class Shell:
         held = self.world.demo["automation"]
         file = self.folder / "secret"
         file.write_text(held["client_secret"] + "\n")
-        shell = Shell(self.world, self.folder)
+        shell = Shell(self.world, self.folder, cold=self.cold)
         shell.environment |= {"JAMB_CLIENT_ID": held["client_id"], "JAMB_CLIENT_SECRET_FILE": str(file)}
         return shell
 
     def __call__(self, *words: str, stdin: str | None = None, **environment: str) -> Ran:
-        done = subprocess.run(
-            [str(JAMB), *words],
-            env={**self.environment, **environment},
-            capture_output=True,
-            text=True,
-            input=stdin,
-            cwd=self.folder,
-            timeout=60,
-            check=False,
-        )
-        assert "Traceback" not in done.stderr
-        return Ran(done.returncode, done.stdout, done.stderr)
+        given = {**self.environment, **environment}
+        if self.cold:
+            done = subprocess.run(
+                [str(JAMB), *words], env=given, capture_output=True, text=True, input=stdin, cwd=self.folder,
+                timeout=60, check=False,
+            )  # fmt: skip
+            ran = Ran(done.returncode, done.stdout, done.stderr)
+        else:
+            ran = Ran(*warm()(words, given, self.folder, stdin))
+        assert "Traceback" not in ran.err
+        return ran

@@ -16,7 +16,7 @@ from tests.world import World, unique
 
 
 def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
-    shell = Shell(world, tmp_path)
+    shell = Shell(world, tmp_path, cold=True)
     registrar = sign_in(shell, world, "registrar")
     assert "Maren Oduya" in registrar("whoami").out
     refused = shell.signed_in("lotte")("clients", "register", "--name", "x", "--purpose", "y")
