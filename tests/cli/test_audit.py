@@ -84,6 +84,46 @@ def test_a_grant_is_fitted_to_its_use_tried_out_and_put_in_force(world: World, s
     assert registrar("fit", "drop", made.name, "berths").code == 2, "nothing is tried out any more"
 
 
+def test_a_client_is_written_down_compared_and_adopted(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.assign"], secret=False)
+    registrar, approver, file = shell.signed_in("registrar"), shell.signed_in("approver"), shell.folder / "quay.toml"
+    assert "Written to" in registrar("charter", "write", made.name, "--save", "quay.toml").out
+    assert registrar("charter", "write", made.name, "--save", "quay.toml").code == 2, "nothing is overwritten"
+    same = registrar("charter", "compare", "quay.toml")
+    assert (same.code, "is as the charter says" in same.out) == (0, True)
+    file.write_text(file.read_text().replace("berths.assign", "berths.view"))
+    differs = registrar("charter", "compare", "-", stdin=file.read_text())
+    assert (differs.code, "no longer possible: occupant.assign" in differs.out) == (1, True)
+    assert "Nothing was changed" in registrar("charter", "adopt", "quay.toml").err
+    begun = registrar("charter", "adopt", "quay.toml", "--yes", "--reason", "It only looks")
+    assert (begun.code, "asked the approvers" in begun.out) == (3, True)
+    assert "stays until what takes its place is granted" in begun.err
+    (waiting,) = [one for one in approver("requests", "list", "-o", "json").json() if one["client_name"] == made.name]
+    assert approver("requests", "grant", waiting["id"], "--yes").code == 0
+    assert "withdrew berths berths.assign" in approver("charter", "adopt", "quay.toml", "--yes").out
+    done = registrar("charter", "adopt", "quay.toml", "--yes", "-o", "json").json()
+    assert (done["did"], done["left"], done["differs"]) == (["dropped the ask for berths berths.assign"], [], [])
+    file.write_text(file.read_text().replace("berths.view", "berths.fly"))
+    wrong = registrar("charter", "compare", "quay.toml")
+    assert (wrong.code, "asks.0.permission: sent berths.fly; allowed: a permission of berths" in wrong.err) == (2, True)
+
+
+def test_less_is_asked_for_and_given_from_the_shell(world: World, shell: Shell) -> None:
+    made = world.client(granted=["berths.manage"])
+    grown_old(world, made)
+    owner, approver = shell.signed_in("oskar"), shell.signed_in("approver")
+    asked = owner("fit", "request", made.name, "berths", "--reason", "It does nothing", "--days", "2")
+    assert (asked.code, "less at berths" in asked.out) == (0, True)
+    (waiting,) = [one for one in owner("requests", "list", "-o", "json").json() if one["client_name"] == made.name]
+    shown = approver("requests", "show", waiting["id"]).out
+    assert "berths.manage (everywhere)" in shown
+    assert "over in 2 days" in shown
+    early = approver("requests", "grant", waiting["id"], "--yes")
+    assert (early.code, "tried out until" in early.err) == (2, True)
+    assert approver("requests", "grant", waiting["id"], "--force", "--yes").code == 0
+    assert approver("consent", "list", made.name, "-o", "json").json() == []
+
+
 def test_owners_are_asked_answer_and_what_they_gave_up_is_ended(world: World, shell: Shell) -> None:
     made = world.client(granted=["berths.view", "arrivals.view"], secret=False)
     steward, owner, name = shell.signed_in("steward"), shell.signed_in("oskar"), unique("Asked")

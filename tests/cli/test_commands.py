@@ -37,6 +37,7 @@ JSON_COMMANDS = {
     "excess": ["audit", "excess"],
     "takeovers": ["audit", "takeovers"],
     "fit": ["fit", "show", "Radio bridge", "berths"],
+    "charter": ["charter", "write", "Weather display", "--fitted"],
     "reviews": ["reviews", "list"],
     "one review": ["reviews", "show", "Personal data, this year"],
     "removed clients": ["clients", "removed"],

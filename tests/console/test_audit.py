@@ -7,6 +7,7 @@ from datetime import timedelta
 
 from playwright.sync_api import Page, expect
 
+from jamb.wire.charter_file import read_charter
 from tests.console.browser import Open, faults
 from tests.world import World, unique, wait_until
 
@@ -73,6 +74,40 @@ def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console
         page.get_by_role("button", name="Leave it").click()
         page.get_by_role("button", name="Drop it").click()
         page.get_by_role("button", name="Try it out dry").wait_for()
+
+
+def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_console: Open) -> None:
+    with world.jamb() as jamb:
+        client = jamb.clients.find("Quay dashboard")
+    with open_console("oskar", path=f"/clients/{client.id}#fit") as page:
+        fitted(page)
+        with page.expect_download() as saved:
+            page.get_by_role("button", name="Save it as a charter").click()
+        assert saved.value.suggested_filename == "quay-dashboard.toml"
+        charter = read_charter(saved.value.path().read_text())
+        assert [one.permission for one in charter.asks] == ["arrivals.view", "berths.view"]
+        page.get_by_role("button", name="Ask an approver").click()
+        page.get_by_label("Why less would do").fill("It only shows the berths")
+        assert faults(page) == []
+        page.get_by_role("button", name="Ask an approver to put it in force").click()
+        expect(page.locator("#fit")).to_contain_text("waits for an approver")
+        page.get_by_role("link", name="A request to put it in force").click()
+        expect(page.get_by_text("An approver or steward decides")).to_be_visible()
+    with open_console("approver", path="/desk") as page:
+        expect(page.get_by_role("row", name=re.compile("Quay dashboard"))).to_contain_text("less: berths arrivals.view")
+        page.get_by_role("row", name=re.compile("Quay dashboard")).get_by_role("link").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text(
+            "Oskar Pell asks for less for Quay dashboard at berths"
+        )
+        expect(page.get_by_text("berth.close, occupant.assign")).to_be_visible()
+        expect(page.get_by_role("button", name="Put it in force all the same")).to_be_enabled()
+        expect(page.get_by_role("button", name="Decline")).to_be_disabled()
+        assert faults(page) == []
+        page.get_by_label("Words").fill("The harbour master closes berths on it")
+        page.get_by_role("button", name="Decline").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Consent desk")
+    with world.jamb() as jamb:
+        jamb.narrowing.drop(client.id, "berths")
 
 
 def test_an_owner_who_comes_once_a_year_answers_without_help(world: World, open_console: Open) -> None:

@@ -243,7 +243,7 @@ ROLES = {
         "clients.register", "clients.set-state", "owners.change", "asks.add", "asks.add-list", "asks.drop",
         "takeover.ask", "requests.make", "requests.withdraw", "resources.publish", "resources.set-address",
         "collections.replace", "findings.assign", "findings.mend", "clients.change", "clients.remove",
-        "narrowing.try-out", "narrowing.drop", "reviews.start", "reviews.close", "reviews.answer",
+        "narrowing.try-out", "narrowing.drop", "narrowing.request", "reviews.start", "reviews.close", "reviews.answer",
     },
     "approver": {
         "consent.grant", "consent.withdraw", "consent.change-reach", "requests.decide", "clients.cut-off",
@@ -259,6 +259,7 @@ ROLES = {
 OWNERS = (ROLES["custodian"] - {"findings.mend"}) | {
     "clients.set-state", "clients.cut-off", "owners.change", "asks.add", "asks.add-list", "asks.drop", "takeover.ask",
     "requests.make", "requests.withdraw", "consent.withdraw", "clients.change", "reviews.answer",
+    "narrowing.request",
 }  # fmt: skip
 CHANGES = {one.name for one in own_api.OPERATIONS if one.effect is not Effect.READ}
 

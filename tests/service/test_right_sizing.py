@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from datetime import timedelta
+from uuid import UUID
 
 import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
+from jamb.wire.consent import Terms
 from jamb.wire.reach import ReachSent
 from tests.service.test_bounds import DISPATCHES
 from tests.world import Made, World, wait_until
@@ -103,6 +105,70 @@ def test_what_was_held_when_it_was_tried_out_must_be_held_still(world: World, st
         steward.narrowing.try_out(made.id, "dispatches", days=-1)
     with pytest.raises(NotFound):
         steward.narrowing.drop(made.id, "berths")
+
+
+def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, steward: Jamb, approver: Jamb) -> None:
+    made = running_mail(world)
+    grown_old(world, made)
+    assert reads(world, made, "vts.north") == [200]
+    wait_until(lambda: (found := steward.narrowing.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
+    with world.jamb("oskar") as owner:
+        with pytest.raises(BadInput, match="reason"):
+            owner.narrowing.request(made.id, "dispatches", " ")
+        asked = owner.narrowing.request(made.id, "dispatches", "It reads one mailbox", days=1)
+        assert (asked.narrows, asked.asks, asked.weight) == (
+            "dispatches",
+            ["dispatches dispatches.read only duty/vts"],
+            0,
+        )
+        assert (asked.due_at - asked.requested_at).days == 1 + steward.directory().policy.request_days
+        with pytest.raises(Conflict, match="waits already"):
+            owner.narrowing.request(made.id, "dispatches", "Again")
+        with pytest.raises(Forbidden):
+            owner.requests.grant(asked.id)
+        assert owner.narrowing.fit(made.id, "dispatches").request_id == asked.id
+    assert asked.id in {one.id for one in approver.requests.list()}
+    narrowed = approver.requests.read(asked.id).narrowed
+    assert narrowed is not None
+    assert (set(narrowed.no_longer), narrowed.narrower) == ({"mailbox.remove", "message.send"}, ["messages.read"])
+    # As it was tried out or not at all, and not before its time unless that is said.
+    with pytest.raises(BadInput, match="tried out"):
+        approver.requests.grant(asked.id, terms=Terms())
+    with pytest.raises(StillInUse, match="tried out until"):
+        approver.requests.grant(asked.id)
+    assert approver.requests.grant(asked.id, force=True, words="So be it").state == "granted"
+    assert [one.reach.words for one in steward.consent.list(made.id)] == ["only duty/vts"]
+    assert (approver.narrowing.fit(made.id, "dispatches").trial, approver.requests.read(asked.id).narrowed) == (
+        None,
+        None,
+    )
+    entry = next(one for one in steward.ledger.list(client=made.id) if one.action == "narrowing.enforced")
+    assert (entry.actor["name"], entry.reason) == (world.person("approver")["name"], "So be it")
+
+
+def test_a_request_for_less_ends_with_what_it_is_about(world: World, steward: Jamb, approver: Jamb) -> None:
+    made = running_mail(world)
+    grown_old(world, made)
+
+    def ask() -> UUID:
+        return steward.narrowing.request(made.id, "dispatches", "It does nothing there", days=0).id
+
+    def state(request: UUID) -> str:
+        return steward.requests.read(request).request.state
+
+    declined = ask()
+    assert approver.requests.decline(declined, "It is about to begin").state == "declined"
+    assert steward.narrowing.fit(made.id, "dispatches").trial is not None, "who tries it out drops it"
+    dropped = ask()
+    steward.narrowing.drop(made.id, "dispatches")
+    with pytest.raises(Conflict):
+        approver.requests.grant(dropped)
+    enforced = ask()
+    approver.narrowing.enforce(made.id, "dispatches")
+    assert [state(one) for one in (declined, dropped, enforced)] == ["declined", "withdrawn", "granted"]
+    assert steward.consent.list(made.id) == []
+    with pytest.raises(NotFound, match="smaller"):
+        ask()
 
 
 # Mends: what is done to have the finding; its rule; what is said with the mend; who may; what then holds.

@@ -66,6 +66,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "finding.assigned": (entry) => `gave ${words(entry.after?.to)} a finding of ${entry.subject.client_name}: ${words(entry.after?.finding)}`,
   "narrowing.begun": (entry) => `tries out ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "narrowing.dropped": (entry) => `dropped what was tried out at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+  "narrowing.requested": (entry) => `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,
   "narrowing.enforced": (entry) => `fitted ${entry.subject.name} at ${words(entry.after?.resource)}: ${words(entry.after?.holds)}`,
   "consent.narrowed-to-people": (entry) => `bounded the consent to ${words(entry.after?.permission)} of ${entry.subject.name} to ${words(entry.after?.for)}`,
   "client.changed": (entry) => `changed the registration of ${entry.subject.name}`,

@@ -680,6 +680,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/charter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Charter
+         * @description What the client is, as a charter that can be followed in any directory.
+         */
+        get: operations["read_charter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/charters/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Charter
+         * @description What differs between a charter and the client of its name here, and what following it would do.
+         */
+        post: operations["compare_charter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/asks": {
         parameters: {
             query?: never;
@@ -1927,10 +1967,30 @@ export interface paths {
          */
         post: operations["try_out"];
         /**
-         * Drop Trial
+         * Droptrial Answer
          * @description Stop trying out; everything stays as it is.
          */
-        delete: operations["drop_trial"];
+        delete: operations["droptrial_answer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Request Fit
+         * @description Ask an approver to put the narrower grant in force; it is tried out until then.
+         */
+        post: operations["request_fit"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3025,6 +3085,117 @@ export interface components {
             /** @default p256 */
             key_type: components["schemas"]["KeyType"];
         };
+        /**
+         * Charter
+         * @description What a registration is to be. `charter`: the version of this form.
+         */
+        Charter: {
+            /**
+             * Charter
+             * @default 1
+             */
+            charter: number;
+            /** Name */
+            name: string;
+            /** Purpose */
+            purpose: string;
+            /** @default service */
+            kind: components["schemas"]["ClientKind"];
+            /** Redirect Uris */
+            redirect_uris?: string[];
+            /**
+             * Publisher
+             * @default
+             */
+            publisher: string;
+            credential?: components["schemas"]["CharterCredential"] | null;
+            /** Asks */
+            asks?: components["schemas"]["CharterAsk"][];
+        };
+        /**
+         * CharterAsk
+         * @description A permission to be asked, and granted: everywhere, only `in` these collections, or everywhere `except` these.
+         */
+        CharterAsk: {
+            /** Resource */
+            resource: string;
+            /** Permission */
+            permission: string;
+            /** @default application */
+            kind: components["schemas"]["AccessKind"];
+            /** In */
+            in?: string[];
+            /** Except */
+            except?: string[];
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * CharterComparison
+         * @description `client_id` null: no client of this name is here. No steps: it is as the charter says.
+         */
+        CharterComparison: {
+            /** Client Id */
+            client_id: string | null;
+            /** Client Name */
+            client_name: string;
+            /** Steps */
+            steps: components["schemas"]["CharterStep"][];
+            /** Effects */
+            effects: components["schemas"]["CharterEffect"][];
+        };
+        /**
+         * CharterCredential
+         * @description How the client is to prove itself; `days`: how long one credential may live, null: as the policy says.
+         */
+        CharterCredential: {
+            kind: components["schemas"]["CredentialKind"];
+            /** Days */
+            days?: number | null;
+        };
+        /**
+         * CharterEffect
+         * @description What following the charter changes at one resource: operations, by what becomes of them.
+         */
+        CharterEffect: {
+            /** Resource */
+            resource: string;
+            kind: components["schemas"]["AccessKind"];
+            /** Newly */
+            newly: string[];
+            /** Wider */
+            wider: string[];
+            /** Narrower */
+            narrower: string[];
+            /** No Longer */
+            no_longer: string[];
+        };
+        /**
+         * CharterStep
+         * @description One difference: `what`, as it is `here` and as it is `declared`; `kind`: what would end it.
+         *
+         *     `reach` and `reason`: as declared.
+         */
+        CharterStep: {
+            kind: components["schemas"]["StepKind"];
+            /** What */
+            what: string;
+            /** Here */
+            here: string;
+            /** Declared */
+            declared: string;
+            /** Resource */
+            resource: string;
+            /** Permission */
+            permission: string;
+            access: components["schemas"]["AccessKind"] | null;
+            reach: components["schemas"]["Reach"];
+            /** Reason */
+            reason: string;
+        };
         /** Check */
         Check: {
             name: components["schemas"]["CheckName"];
@@ -3276,6 +3447,8 @@ export interface components {
         /**
          * ConsentRequest
          * @description `approvers`: how many must say yes. `said`: the words of whoever decided.
+         *
+         *     `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
          */
         ConsentRequest: {
             /**
@@ -3323,6 +3496,11 @@ export interface components {
             decided_by: string;
             /** Said */
             said: string;
+            /**
+             * Narrows
+             * @default
+             */
+            narrows: string;
         };
         /**
          * ConsentWithdrawal
@@ -3758,7 +3936,7 @@ export interface components {
         };
         /**
          * Fit
-         * @description `proposal` null: `why_not` says why there is none. `operations`: every operation of what is held, with titles.
+         * @description `proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the trial.
          */
         Fit: {
             /** Client Id */
@@ -3771,6 +3949,8 @@ export interface components {
             /** Why Not */
             why_not: string;
             trial: components["schemas"]["Trial"] | null;
+            /** Request Id */
+            request_id?: string | null;
         };
         /**
          * FitProposal
@@ -3800,6 +3980,16 @@ export interface components {
             weight_after: number;
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * FitRequest
+         * @description `reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says.
+         */
+        FitRequest: {
+            /** Reason */
+            reason: string;
+            /** Days */
+            days?: number | null;
         };
         /**
          * Grant
@@ -4426,6 +4616,17 @@ export interface components {
              * Format: date-time
              */
             last_at: string;
+        };
+        /**
+         * Narrowed
+         * @description What a request to narrow is about: what is tried out, and what putting it in force would refuse.
+         */
+        Narrowed: {
+            trial: components["schemas"]["Trial"];
+            /** No Longer */
+            no_longer: string[];
+            /** Narrower */
+            narrower: string[];
         };
         /**
          * NewAsk
@@ -5628,6 +5829,8 @@ export interface components {
         /**
          * RequestDecision
          * @description There is no default. `asks` and `terms` narrow what is granted; a decline takes words.
+         *
+         *     `force`: put a narrower grant in force although its time is not over, or something was missed.
          */
         RequestDecision: {
             /**
@@ -5643,14 +5846,20 @@ export interface components {
              * @default
              */
             words: string;
+            /**
+             * Force
+             * @default false
+             */
+            force: boolean;
         };
         /**
          * RequestDossier
-         * @description A request with what granting it would change now; `preview` is null once it is decided.
+         * @description A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow.
          */
         RequestDossier: {
             request: components["schemas"]["ConsentRequest"];
             preview: components["schemas"]["ConsentPreview"] | null;
+            narrowed?: components["schemas"]["Narrowed"] | null;
         };
         /**
          * RequestSent
@@ -6179,6 +6388,15 @@ export interface components {
              */
             reason: string;
         };
+        /**
+         * StepKind
+         * @description In the order in which they are taken: what is given comes before what is taken away.
+         *
+         *     kind: what nobody can change. register, change: the registration itself. ask, consent, reach, withdraw, drop: one
+         *     permission. credential: what only who keeps credentials does, by hand.
+         * @enum {string}
+         */
+        StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
         /**
          * Takeover
          * @description `granted` is empty where an approver must still consent.
@@ -6723,6 +6941,26 @@ export interface components {
             tokens_until: string;
             /** Live Tokens */
             live_tokens: number;
+        };
+        /**
+         * WrittenCharter
+         * @description A client's charter. `fitted`: resources at which it declares less than is held. `file`: the same, as TOML.
+         */
+        WrittenCharter: {
+            /** Client Id */
+            client_id: string;
+            /** Directory */
+            directory: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Fitted */
+            fitted: string[];
+            charter: components["schemas"]["Charter"];
+            /** File */
+            file: string;
         };
     };
     responses: never;
@@ -8134,6 +8372,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Refusals"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_charter: {
+        parameters: {
+            query?: {
+                /** @description With what fits its use instead of what it holds */
+                fitted?: boolean;
+            };
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenCharter"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_charter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Charter"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CharterComparison"];
                 };
             };
             /** @description Validation Error */
@@ -10518,7 +10826,7 @@ export interface operations {
             };
         };
     };
-    drop_trial: {
+    droptrial_answer: {
         parameters: {
             query?: never;
             header?: {
@@ -10541,6 +10849,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    request_fit: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
                 };
             };
             /** @description Validation Error */

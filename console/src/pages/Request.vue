@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// One decision: who asks for what and why, what it makes possible, over how much; narrow, grant or decline.
+// One decision: who asks for what and why, what it makes possible, over how much; narrow, grant or decline. Or for less.
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { count } from "@/ui/words";
+import Less from "./consent/Less.vue";
 import Possible from "./consent/Possible.vue";
 import Terms from "./consent/Terms.vue";
 
@@ -55,7 +56,16 @@ const decide = (decision: "grant" | "decline") =>
     must(
       api.POST("/api/v1/directories/{directory}/requests/{request}/decision", {
         params: { path: { directory: directory.value, request: id.value } },
-        body: { decision, words: words.value, terms: decision === "grant" && changed.value ? terms.value : null },
+        body: { decision, words: words.value, force: false, terms: decision === "grant" && changed.value ? terms.value : null },
+      }),
+    ),
+  );
+const decideLess = (decision: "grant" | "decline", said: string, force: boolean) =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/requests/{request}/decision", {
+        params: { path: { directory: directory.value, request: id.value } },
+        body: { decision, words: said, force },
       }),
     ),
   );
@@ -73,7 +83,8 @@ const takeBack = () =>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
     <article v-if="one" class="letter">
       <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></p>
-      <h1 tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
+      <h1 v-if="one.narrows" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.narrows }}</h1>
+      <h1 v-else tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
       <p class="lead">
         “{{ one.reason }}.” {{ one.client_name }}: {{ one.purpose }}.
         Asked <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
@@ -87,7 +98,8 @@ const takeBack = () =>
         <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template><template v-if="one.said">: “{{ one.said }}”</template>
       </p>
 
-      <template v-if="letter">
+      <Less v-if="data?.narrowed" :narrowed="data.narrowed" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
+      <template v-else-if="letter">
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
           <Possible :preview="letter" />

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
@@ -22,11 +22,12 @@ from jamb.actions.premises import (
 )
 from jamb.core.access import Comparison, Holding, compare
 from jamb.core.audit.narrowing import Narrower, narrower
-from jamb.core.errors import BadInput, Conflict, NotFound, StillInUse, Violation
+from jamb.core.errors import AlreadyAsked, BadInput, Conflict, NotFound, StillInUse, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.core.reach.details import document, reach_of
-from jamb.store import clients, narrowings, resources
+from jamb.core.requests import RequestState
+from jamb.store import clients, narrowings, requests, resources
 from jamb.store.narrowings import NarrowingRow
 from jamb.store.work import Actor, Unit, unit_of_work
 
@@ -60,7 +61,10 @@ class Trial:
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """What a client holds at a resource beside what would do, and what is tried out already."""
+    """What a client holds at a resource beside what would do, and what is tried out already.
+
+    `request_id`: of the request to put that in force, where one waits.
+    """
 
     client_id: str
     client_name: str
@@ -71,6 +75,7 @@ class Fit:
     comparison: Comparison | None
     why_not: str
     trial: Trial | None
+    request_id: UUID | None
 
 
 def fit(premises: Premises, slug: str, client_id: str, resource_name: str, now: datetime) -> Fit:
@@ -89,8 +94,10 @@ def fit(premises: Premises, slug: str, client_id: str, resource_name: str, now: 
             comparison = compare(catalogue, (*found.held, *found.kept), (*found.after, *found.kept), tree)
         row = narrowings.running(session, client.id, resource.id)
         why = "" if found is not None else _why_not(directory, place is not None)
-        trial = _trial(session, row, client.name, resource.name) if row is not None else None
-        return Fit(client.id, client.name, resource.name, catalogue, tree, found, comparison, why, trial)
+        trial = trial_of(session, row, client.name, resource.name) if row is not None else None
+        waiting = requests.waiting_for_narrowing(session, row.id, now) if row is not None else []
+        request_id = waiting[0].id if waiting else None
+        return Fit(client.id, client.name, resource.name, catalogue, tree, found, comparison, why, trial, request_id)
 
 
 def try_out(
@@ -109,30 +116,105 @@ def try_out(
         NotFound: nothing smaller is known to do. Conflict: something is tried out there already.
     """
     check_reason(reason)
-    wanted = directory.policy.dry_days if days is None else days
-    if not 0 <= wanted <= directory.policy.use_counts_days:
-        raise BadInput.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")
-    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
-    if proposal is None:
-        raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
+    proposal = _proposed(premises, directory, client_id, resource_name, now)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
         resource = find_resource(unit.session, directory, resource_name)
-        row = NarrowingRow(
-            id=uuid4(), client_id=client.id, resource_id=resource.id, permissions=list(proposal.permissions),
-            reach=document(proposal.reach) or None,
-            replaces=[{"permission": one.permission, "reach": document(one.reach) or None} for one in proposal.held],
-            started_at=now, started_by=actor.name, dry_until=now + timedelta(days=wanted), reason=reason,
+        row = _begin(unit, directory, client, resource, proposal, days, reason, actor, now)
+        return trial_of(unit.session, row, client.name, resource.name)
+
+
+def request(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    days: int | None,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> UUID:
+    """Ask an approver to put in force what is tried out, beginning to try it out if need be; return the request's id.
+
+    It waits until the dry period is over, and for as long after that as requests wait.
+
+    Raises:
+        BadInput: no reason. NotFound: nothing smaller is known to do. AlreadyAsked: such a request waits.
+    """
+    check_reason(reason)
+    if not reason.strip():
+        raise BadInput.field("reason", "nothing", "why less would do, for whoever decides")
+    proposal = None
+    with Session(premises.engine) as session:
+        client = find_client(session, directory, client_id)
+        resource = find_resource(session, directory, resource_name)
+        running = narrowings.running(session, client.id, resource.id) is not None
+    if not running:
+        proposal = _proposed(premises, directory, client_id, resource_name, now)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        client = find_client(unit.session, directory, client_id, lock=True)
+        row = narrowings.running(unit.session, client.id, resource.id, lock=True)
+        if row is None and proposal is None:
+            raise Conflict("What was tried out has ended meanwhile.", next_step="Look at the proposal again.")
+        if row is None and proposal is not None:
+            row = _begin(unit, directory, client, resource, proposal, days, reason, actor, now)
+        assert row is not None
+        for waiting in requests.waiting_for_narrowing(unit.session, row.id, now):
+            raise AlreadyAsked(
+                f"A request to put it in force waits already, until {waiting.due_at:%Y-%m-%d}.",
+                next_step="Wait for the decision, or take that request back.",
+            )
+        due = max(now, row.dry_until) + timedelta(days=directory.policy.request_days)
+        asked = requests.RequestRow(
+            id=uuid4(), directory_id=directory.id, client_id=client.id, ask_ids=[], narrowing_id=row.id,
+            requested_by_id=actor.id, requested_by=actor.name, requested_at=now, due_at=due,
+            reason=" ".join(reason.split()), questions=[], answers=[], weight=0, state=RequestState.WAITING.value,
         )  # fmt: skip
-        with unit.constraint("narrowing_once", _tried_already):
-            unit.session.add(row)
+        unit.session.add(asked)
         unit.enter(
-            actor, "narrowing.begun", client_subject(client), now=now, before={"held": _words(row.before())},
-            after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_until.isoformat()},
-            reason=reason,
+            actor, "narrowing.requested", client_subject(client), now=now, before={"held": _words(row.before())},
+            after={"resource": resource.name, "instead": _words(row.after()), "due": due.isoformat()}, reason=reason,
         )  # fmt: skip
         unit.session.flush()
-        return _trial(unit.session, row, client.name, resource.name)
+        return asked.id
+
+
+def _proposed(premises: Premises, directory: Directory, client_id: str, resource_name: str, now: datetime) -> Narrower:
+    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
+    if proposal is None:
+        raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
+    return proposal
+
+
+def _begin(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    resource: resources.ResourceRow,
+    proposal: Narrower,
+    days: int | None,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+) -> NarrowingRow:
+    wanted = directory.policy.dry_days if days is None else days
+    if not 0 <= wanted <= directory.policy.use_counts_days:
+        raise BadInput.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")
+    row = NarrowingRow(
+        id=uuid4(), client_id=client.id, resource_id=resource.id, permissions=list(proposal.permissions),
+        reach=document(proposal.reach) or None,
+        replaces=[{"permission": one.permission, "reach": document(one.reach) or None} for one in proposal.held],
+        started_at=now, started_by=actor.name, dry_until=now + timedelta(days=wanted), reason=reason,
+    )  # fmt: skip
+    with unit.constraint("narrowing_once", _tried_already):
+        unit.session.add(row)
+    unit.enter(
+        actor, "narrowing.begun", client_subject(client), now=now, before={"held": _words(row.before())},
+        after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_until.isoformat()},
+        reason=reason,
+    )  # fmt: skip
+    unit.session.flush()
+    return row
 
 
 def drop(
@@ -147,13 +229,14 @@ def drop(
     """Stop trying out. Raises `NotFound` where nothing is tried out."""
     check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, resource, row = _running(unit, directory, client_id, resource_name)
+        client, resource, row, asked = _running(unit, directory, client_id, resource_name, now)
         _end(unit, row, "dropped", actor, now)
+        _settle(unit, asked, RequestState.WITHDRAWN, actor, now)
         unit.enter(
             actor, "narrowing.dropped", client_subject(client), now=now,
             after={"resource": resource.name, "stays": _words(row.before())}, reason=reason,
         )  # fmt: skip
-        return _trial(unit.session, row, client.name, resource.name)
+        return trial_of(unit.session, row, client.name, resource.name)
 
 
 def enforce(
@@ -177,55 +260,71 @@ def enforce(
     """
     check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, resource, row = _running(unit, directory, client_id, resource_name)
-        missed = narrowings.misses_of(unit.session, row.id, MISSES_SHOWN)
-        if not force:
-            _refuse_early(row, missed, now)
-        moment = note_narrowed(unit.session, client, now)
-        standing = {
-            grant.permission: grant
-            for grant in clients.grants_of(unit.session, [client.id])
-            if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(now)
-        }
-        replaced = {one["permission"] for one in row.replaces}
-        _check_still_fits(unit.session, client, resource, row, standing)
-        for name in replaced - set(row.permissions):
-            standing[name].expires_at, standing[name].narrowed_at = now, moment
-            unit.session.add(standing[name])
-        asked = {
-            one.permission: one
-            for one in clients.asks_of(unit.session, [client.id])
-            if one.resource_id == resource.id and one.kind == AccessKind.APPLICATION
-        }
-        for name in row.permissions:
-            grant = standing.get(name)
-            if grant is None:
-                grant = clients.GrantRow(
+        client, resource, row, asked = _running(unit, directory, client_id, resource_name, now)
+        put_in_force(unit, client, resource, row, reason, actor, now, force=force)
+        _settle(unit, asked, RequestState.GRANTED, actor, now)
+        return trial_of(unit.session, row, client.name, resource.name)
+
+
+def put_in_force(
+    unit: Unit,
+    client: clients.ClientRow,
+    resource: resources.ResourceRow,
+    row: NarrowingRow,
+    reason: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    force: bool,
+) -> None:
+    """Replace what is held within an open unit of work that has locked client and row. See `enforce`."""
+    missed = narrowings.misses_of(unit.session, row.id, MISSES_SHOWN)
+    if not force:
+        _refuse_early(row, missed, now)
+    moment = note_narrowed(unit.session, client, now)
+    standing = {
+        grant.permission: grant
+        for grant in clients.grants_of(unit.session, [client.id])
+        if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(now)
+    }
+    replaced = {one["permission"] for one in row.replaces}
+    _check_still_fits(unit.session, client, resource, row, standing)
+    for name in replaced - set(row.permissions):
+        standing[name].expires_at, standing[name].narrowed_at = now, moment
+        unit.session.add(standing[name])
+    asked = {
+        one.permission: one
+        for one in clients.asks_of(unit.session, [client.id])
+        if one.resource_id == resource.id and one.kind == AccessKind.APPLICATION
+    }
+    for name in row.permissions:
+        grant = standing.get(name)
+        if grant is None:
+            grant = clients.GrantRow(
+                id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
+                kind=AccessKind.APPLICATION.value, granted_at=now, granted_by=actor.name,
+            )  # fmt: skip
+        grant.reach, grant.narrowed_at = row.reach, moment if name in standing else None
+        unit.session.add(grant)
+        if name not in asked:
+            unit.session.add(
+                clients.AskRow(
                     id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
-                    kind=AccessKind.APPLICATION.value, granted_at=now, granted_by=actor.name,
-                )  # fmt: skip
-            grant.reach, grant.narrowed_at = row.reach, moment if name in standing else None
-            unit.session.add(grant)
-            if name not in asked:
-                unit.session.add(
-                    clients.AskRow(
-                        id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
-                        kind=AccessKind.APPLICATION.value, reason=reason or "Fits what it does", asked_at=now,
-                        asked_by=actor.name, asked_by_id=actor.id, reach=row.reach,
-                    )
-                )  # fmt: skip
-        for name in replaced - set(row.permissions):
-            if name in asked:
-                unit.session.delete(asked[name])
-        _end(unit, row, "enforced", actor, now)
-        unit.enter(
-            actor, "narrowing.enforced", client_subject(client), now=now,
-            before={"held": _words(row.before())},
-            after={"resource": resource.name, "holds": _words(row.after()), "missed": sum(one.calls for one in missed)},
-            reason=reason,
-        )  # fmt: skip
-        unit.session.flush()
-        return _trial(unit.session, row, client.name, resource.name)
+                    kind=AccessKind.APPLICATION.value, reason=reason or "Fits what it does", asked_at=now,
+                    asked_by=actor.name, asked_by_id=actor.id, reach=row.reach,
+                )
+            )  # fmt: skip
+    for name in replaced - set(row.permissions):
+        if name in asked:
+            unit.session.delete(asked[name])
+    _end(unit, row, "enforced", actor, now)
+    unit.enter(
+        actor, "narrowing.enforced", client_subject(client), now=now,
+        before={"held": _words(row.before())},
+        after={"resource": resource.name, "holds": _words(row.after()), "missed": sum(one.calls for one in missed)},
+        reason=reason,
+    )  # fmt: skip
+    unit.session.flush()
 
 
 def list_trials(premises: Premises, slug: str, limit: int) -> list[Trial]:
@@ -234,7 +333,7 @@ def list_trials(premises: Premises, slug: str, limit: int) -> list[Trial]:
         directory = find_directory(session, slug)
         places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
         return [
-            _trial(session, row, name, places[row.resource_id])
+            trial_of(session, row, name, places[row.resource_id])
             for row, name, _ in narrowings.running_in(session, directory.id, limit)
         ]
 
@@ -277,16 +376,19 @@ def _refuse_early(row: NarrowingRow, missed: list[narrowings.NarrowingMissRow], 
 
 
 def _running(
-    unit: Unit, directory: Directory, client_id: str, resource_name: str
-) -> tuple[clients.ClientRow, resources.ResourceRow, NarrowingRow]:
-    client = find_client(unit.session, directory, client_id, lock=True)
+    unit: Unit, directory: Directory, client_id: str, resource_name: str, now: datetime
+) -> tuple[clients.ClientRow, resources.ResourceRow, NarrowingRow, list[requests.RequestRow]]:
+    """Lock what is tried out, the requests that wait for it before the client, as whoever decides one does."""
     resource = find_resource(unit.session, directory, resource_name)
+    seen = narrowings.running(unit.session, client_id, resource.id)
+    asked = requests.waiting_for_narrowing(unit.session, seen.id, now, lock=True) if seen is not None else []
+    client = find_client(unit.session, directory, client_id, lock=True)
     row = narrowings.running(unit.session, client.id, resource.id, lock=True)
     if row is None:
         raise NotFound(
             f"Nothing is tried out for “{client.name}” at {resource.name}.", next_step="Try the proposal out first."
         )
-    return client, resource, row
+    return client, resource, row, asked
 
 
 def _end(unit: Unit, row: NarrowingRow, outcome: str, actor: Actor, now: datetime) -> None:
@@ -294,7 +396,14 @@ def _end(unit: Unit, row: NarrowingRow, outcome: str, actor: Actor, now: datetim
     unit.session.add(row)
 
 
-def _trial(session: Session, row: NarrowingRow, client_name: str, resource: str) -> Trial:
+def _settle(unit: Unit, asked: Iterable[requests.RequestRow], state: RequestState, actor: Actor, now: datetime) -> None:
+    """End the requests that waited for what was just decided without them."""
+    for one in asked:
+        one.state, one.decided_at, one.decided_by = state.value, now, actor.name
+        unit.session.add(one)
+
+
+def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: str) -> Trial:
     rows = narrowings.misses_of(session, row.id, 1000)
     return Trial(
         row.id, row.client_id, client_name, resource, row.after(), row.before(), row.started_at, row.started_by,

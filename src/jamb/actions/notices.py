@@ -215,7 +215,9 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
         path = f"/desk/{row.id}"
         if row.state == RequestState.WAITING:
             count = len(row.ask_ids)
-            what = f"{count} permission{'' if count == 1 else 's'}"
+            what = (
+                f"{count} permission{'' if count == 1 else 's'}" if row.narrowing_id is None else "less than it holds"
+            )
             words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"
             yield Fact(
                 f"request/{row.id}/waits", NoticeKind.REQUEST_WAITS, row.client_id, name, words, path,

@@ -11,7 +11,9 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, unsettled
+from jamb.actions.narrowing import Trial, trial_of
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.access import Comparison, compare
 from jamb.core.errors import Forbidden, NotFound
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -20,7 +22,8 @@ from jamb.core.requests import (
     approvers_needed,
     state_at,
 )
-from jamb.store import clients, requests, resources
+from jamb.store import clients, narrowings, requests, resources
+from jamb.store.narrowings import NarrowingRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +42,10 @@ class Reply:
 
 @dataclass(frozen=True, slots=True)
 class RequestView:
-    """A request as lists show it. `said`: the words of whoever decided it."""
+    """A request as lists show it. `said`: the words of whoever decided it.
+
+    `narrows`: the resource at which it asks for less; empty where it asks for consent.
+    """
 
     id: UUID
     client_id: str
@@ -60,6 +66,7 @@ class RequestView:
     decided_at: datetime | None
     decided_by: str
     said: str
+    narrows: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,10 +91,15 @@ class Agreed:
 
 @dataclass(frozen=True, slots=True)
 class RequestDossier:
-    """A request with what granting it now would change; `preview` is None once it is decided."""
+    """A request with what granting it now would change; `preview` and `trial` are None once it is decided.
+
+    `trial`, `comparison`: of a request to narrow, what is tried out and what would no longer be possible.
+    """
 
     request: RequestView
     preview: ConsentPreview | None
+    trial: Trial | None = None
+    comparison: Comparison | None = None
 
 
 def list_requests(
@@ -124,6 +136,12 @@ def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime,
         if view.state is not RequestState.WAITING:
             return RequestDossier(view, None)
         client = find_client(session, directory, row.client_id)
+        if row.narrowing_id is not None:
+            tried = session.get_one(NarrowingRow, row.narrowing_id)
+            resource = session.get_one(resources.ResourceRow, tried.resource_id)
+            catalogue, tree = resources.catalogues(session, [resource]), resources.trees(session, [resource])
+            comparison = compare(catalogue[resource.id], tried.before(), tried.after(), tree[resource.id])
+            return RequestDossier(view, None, trial_of(session, tried, client.name, resource.name), comparison)
         terms = view.agreed.terms if view.agreed is not None else AS_ASKED
         ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
         chosen = [one for one in unsettled(session, client, now) if one.id in ids]
@@ -155,13 +173,17 @@ def request_views(
     asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
     places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
     approvals = requests.approvals_of(session, [row.id for row in rows])
+    tried = narrowings.by_ids(session, [row.narrowing_id for row in rows if row.narrowing_id is not None])
+    narrows = {row.id: tried[row.narrowing_id] for row in rows if row.narrowing_id is not None}
     return [
         RequestView(
             id=row.id,
             client_id=row.client_id,
             client_name=known[row.client_id].name,
             purpose=known[row.client_id].purpose,
-            asks=tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
+            asks=_less(narrows[row.id], places)
+            if row.id in narrows
+            else tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
             requested_by=row.requested_by,
             requested_by_id=row.requested_by_id,
             requested_at=row.requested_at,
@@ -178,6 +200,13 @@ def request_views(
             decided_at=row.decided_at,
             decided_by=row.decided_by,
             said=row.said,
+            narrows=places[narrows[row.id].resource_id] if row.id in narrows else "",
         )
         for row in rows
     ]
+
+
+def _less(tried: NarrowingRow, places: Mapping[UUID, str]) -> tuple[str, ...]:
+    """Return what a request to narrow asks for, as lists show it."""
+    kept = [f"{places[tried.resource_id]} {one.permission} {one.reach.words}" for one in tried.after()]
+    return tuple(kept) or (f"{places[tried.resource_id]} nothing",)

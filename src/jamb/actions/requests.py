@@ -13,6 +13,7 @@ from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, unsettled
+from jamb.actions.narrowing import put_in_force
 from jamb.actions.premises import Directory, Premises, find_client
 from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
 from jamb.core.access import Comparison
@@ -28,7 +29,8 @@ from jamb.core.requests import (
     state_at,
 )
 from jamb.store import clients, requests, resources
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.narrowings import NarrowingRow
+from jamb.store.work import Actor, Unit, unit_of_work
 
 
 def make_request(
@@ -109,16 +111,21 @@ def decide_request(
     said: str,
     actor: Actor,
     now: datetime,
+    *,
+    force: bool = False,
 ) -> RequestView:
     """Grant a request as it is or narrowed (fewer asks, less reach, an end), or decline it with words.
 
-    Where two approvers are needed the first yes is kept; the second must be another person's, to the same.
+    Where two approvers are needed the first yes is kept; the second must be another person's, to the same. A request
+    to narrow is granted as it is by one approver: it only takes away.
 
     Args:
         ask_ids: which of the request's asks to grant; None all. terms: None as the asks wish (or as agreed).
+        force: put what is tried out in force although its time is not over, or something was missed.
 
     Raises:
         AlreadyDecided: it was decided, taken back, or has lapsed. SamePerson: two people are needed.
+        StillInUse: what is tried out is not over yet, or something was missed.
         BadInput: it would be widened, no words to a decline, or other terms than the first approver agreed to.
     """
     check_reason(said, "words")
@@ -133,6 +140,12 @@ def decide_request(
             _close(row, following, actor, said, now)
             unit.session.add(row)
             unit.enter(actor, "request.declined", client_subject(client), now=now, after=_record(row), reason=row.said)
+            unit.session.flush()
+            return request_views(unit.session, directory, [row], now)[0]
+        if row.narrowing_id is not None:
+            _narrow(unit, client, row, ask_ids, terms, said, actor, now, force=force)
+            _close(row, following, actor, said, now)
+            unit.session.add(row)
             unit.session.flush()
             return request_views(unit.session, directory, [row], now)[0]
         agreed = agreed_of(row)
@@ -190,6 +203,32 @@ def withdraw_request(
         unit.enter(actor, "request.withdrawn", client_subject(client), now=now, after=_record(row))
         unit.session.flush()
         return request_views(unit.session, directory, [row], now)[0]
+
+
+def _narrow(
+    unit: Unit,
+    client: clients.ClientRow,
+    row: requests.RequestRow,
+    ask_ids: Sequence[UUID] | None,
+    terms: GrantTerms | None,
+    said: str,
+    actor: Actor,
+    now: datetime,
+    *,
+    force: bool,
+) -> None:
+    """Put in force what a request is about."""
+    if ask_ids is not None or terms is not None:
+        raise BadInput.field(
+            "terms" if terms is not None else "asks", "something", "nothing: it is put in force as it was tried out",
+            "Say yes to it as it is, or decline.",
+        )  # fmt: skip
+    assert row.narrowing_id is not None
+    tried = unit.session.get_one(NarrowingRow, row.narrowing_id, with_for_update=True)
+    if tried.ended_at is not None:
+        raise NothingToGrant("What was tried out has ended.", next_step="Decline, or let it lapse.")
+    resource = unit.session.get_one(resources.ResourceRow, tried.resource_id)
+    put_in_force(unit, client, resource, tried, said.strip() or row.reason, actor, now, force=force)
 
 
 def _answers(

@@ -13,7 +13,7 @@ from jamb.cli.options import ReasonOption, ResourceArgument
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, note, out, relative, table
 from jamb.wire.narrowing import Fit, HeldPermission, Trial
 
-app = typer.Typer(help="Fit what a client holds to what it does.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 DaysOption = Annotated[int | None, typer.Option(help="For how long; left out: as the policy says")]
 
 
@@ -36,7 +36,26 @@ def try_out(
     """Try the smaller grant out dry: nothing is refused, and what it would have refused is counted."""
     with connected() as jamb:
         done = jamb.narrowing.try_out(jamb.clients.find(client).id, resource, days=days, reason=reason)
-    emit(done, output, lambda: _show_trial(done))
+    emit(done, output, lambda: show_trial(done))
+
+
+@app.command()
+def request(
+    client: ClientArgument,
+    resource: ResourceArgument,
+    reason: Annotated[str, typer.Option(help="Why less would do, for whoever decides")],
+    days: DaysOption = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Ask an approver to put the smaller grant in force; until then it is tried out dry."""
+    with connected() as jamb:
+        made = jamb.narrowing.request(jamb.clients.find(client).id, resource, reason, days=days)
+
+    def said() -> None:
+        out.print(f"Requested for “{made.client_name}”: less at {made.narrows}, {', '.join(made.asks)}.", markup=False)
+        note(f"An approver says yes or no until {made.due_at:%Y-%m-%d %H:%M} UTC; id {made.id}")
+
+    emit(made, output, said)
 
 
 @app.command()
@@ -44,7 +63,7 @@ def drop(client: ClientArgument, resource: ResourceArgument, output: Output = Fo
     """Stop trying out; everything stays as it is."""
     with connected() as jamb:
         done = jamb.narrowing.drop(jamb.clients.find(client).id, resource)
-    emit(done, output, lambda: out.print(f"Dropped: {done.client_name} keeps {_words(done.before)}.", markup=False))
+    emit(done, output, lambda: out.print(f"Dropped: {done.client_name} keeps {held_words(done.before)}.", markup=False))
 
 
 @app.command()
@@ -63,7 +82,7 @@ def enforce(
         found = jamb.clients.find(client)
         confirm(f"Replace what “{found.name}” holds at {resource}?", yes)
         done = jamb.narrowing.enforce(found.id, resource, force=force, reason=reason)
-    emit(done, output, lambda: out.print(f"{done.client_name} holds {_words(done.after)}.", markup=False))
+    emit(done, output, lambda: out.print(f"{done.client_name} holds {held_words(done.after)}.", markup=False))
 
 
 @app.command("list")
@@ -79,7 +98,7 @@ def list_trials(output: Output = Form.TABLE) -> None:
         table(
             ["client", "resource", "instead of", "tried out", "missed", "until"],
             [
-                [one.client_name, one.resource, _words(one.before), _words(one.after), str(one.missed),
+                [one.client_name, one.resource, held_words(one.before), held_words(one.after), str(one.missed),
                  relative(one.dry_until)]
                 for one in found
             ],
@@ -98,8 +117,8 @@ def _show(found: Fit) -> None:
         touched = "not reported" if one.touched is None else ", ".join(one.touched) or "none"
         fields(
             [
-                ("holds", _words(one.held)),
-                ("would do", _words(one.after)),
+                ("holds", held_words(one.held)),
+                ("would do", held_words(one.after)),
                 ("does", ", ".join(one.done) or "nothing"),
                 ("touches", touched),
                 ("weight", f"{one.weight_before:g}, and {one.weight_after:g} would do"),
@@ -110,18 +129,21 @@ def _show(found: Fit) -> None:
         if not one.exact:
             note("A smaller set may exist: the search was stopped.")
     if found.trial is not None:
-        _show_trial(found.trial)
+        show_trial(found.trial)
     elif one is not None:
-        note("`jamb fit try` counts what it would refuse; `jamb fit enforce` puts it in force afterwards.")
+        note("`jamb fit try` counts what it would refuse; `jamb fit enforce` puts it in force then,")
+        note("or `jamb fit request` asks an approver to.")
+        note("`jamb charter write CLIENT --fitted` declares it in a file.")
 
 
-def _show_trial(one: Trial) -> None:
+def show_trial(one: Trial) -> None:
     missed = f"{one.missed} call{'' if one.missed == 1 else 's'}" if one.missed else "nothing"
-    out.print(f"Tried out {relative(one.dry_until)}: {_words(one.after)}. Missed so far: {missed}.", markup=False)
+    after = held_words(one.after)
+    out.print(f"Tried out (over {relative(one.dry_until)}): {after}. Missed so far: {missed}.", markup=False)
     for miss in one.misses:
         about = f" {miss.object}" if miss.object else ""
         out.print(f"  {miss.calls:>6}  {miss.operation}{about}, last {relative(miss.last_at)}", markup=False)
 
 
-def _words(held: Sequence[HeldPermission]) -> str:
+def held_words(held: Sequence[HeldPermission]) -> str:
     return ", ".join(f"{one.permission} ({one.reach.words})" for one in held) or "nothing"

@@ -10,6 +10,7 @@ from rich.text import Text
 
 from jamb.cli.connection import connected
 from jamb.cli.consent import OutsideOption, WithinOption, show_preview
+from jamb.cli.fit import held_words, show_trial
 from jamb.cli.options import ChosenOption, DelegatedOption, UntilOption, chosen_asks, moment_of, reach_by_resource
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, heading, note, out, relative
 from jamb.cli.output import table as print_table
@@ -17,7 +18,7 @@ from jamb.client import BadInput
 from jamb.wire.consent import Terms
 from jamb.wire.requests import ConsentRequest, RequestDossier
 
-app = typer.Typer(help="Ask an approver to consent, and decide what is asked.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 RequestArgument = Annotated[UUID, typer.Argument(metavar="REQUEST", help="The id of a request (see list)")]
 
 
@@ -40,7 +41,7 @@ def list_requests(
                 [
                     str(one.id),
                     one.client_name,
-                    ", ".join(one.asks),
+                    ("less: " if one.narrows else "") + ", ".join(one.asks),
                     f"{one.weight:g}",
                     one.requested_by,
                     relative(one.due_at if not past else one.decided_at or one.due_at),
@@ -102,6 +103,10 @@ def grant(
     outside: OutsideOption = None,
     until: UntilOption = None,
     words: Annotated[str, typer.Option(help="For whoever asked")] = "",
+    force: Annotated[
+        bool,
+        typer.Option("--force", help="Of a request for less: before its time is over, or although calls were missed"),
+    ] = False,
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
@@ -118,7 +123,7 @@ def grant(
                 found = RequestDossier(request=found.request, preview=seen)
             _show(found)
             confirm(f"Say yes to “{found.request.client_name}”?", yes)
-        decided = jamb.requests.grant(request, terms=terms, words=words)
+        decided = jamb.requests.grant(request, terms=terms, words=words, force=force)
 
     def said() -> None:
         if decided.state == "granted":
@@ -162,7 +167,8 @@ def _state(one: ConsentRequest) -> Text:
 
 def _show(found: RequestDossier) -> None:
     one = found.request
-    heading(f"{one.requested_by} asks for “{one.client_name}”: {', '.join(one.asks)}")
+    less = "less, " if one.narrows else ""
+    heading(f"{one.requested_by} asks for “{one.client_name}”: {less}{', '.join(one.asks)}")
     fields(
         [
             ("why", one.reason),
@@ -177,3 +183,13 @@ def _show(found: RequestDossier) -> None:
     if found.preview is not None:
         out.print("")
         show_preview(found.preview)
+    if found.narrowed is not None:
+        out.print("")
+        show_trial(found.narrowed.trial)
+        fields(
+            [
+                ("instead of", held_words(found.narrowed.trial.before)),
+                ("no longer", ", ".join(found.narrowed.no_longer) or "nothing"),
+                ("for fewer", ", ".join(found.narrowed.narrower) or "nothing"),
+            ]
+        )

@@ -6,6 +6,7 @@ from types import TracebackType
 from typing import Self
 
 from jamb.client.auth import AccessToken, ClientCredentials
+from jamb.client.charters import Charters
 from jamb.client.clients import Clients
 from jamb.client.consent import Asks, Consent
 from jamb.client.credentials import Credentials, Secrets
@@ -48,6 +49,7 @@ class Jamb:
         self.leaks = Leaks(self._transport)
         self.findings = Findings(self._transport)
         self.narrowing = Narrowing(self._transport)
+        self.charters = Charters(self._transport)
         self.reviews = Reviews(self._transport)
         self.removals = Removals(self._transport)
         self.publishers = Publishers(self._transport)

@@ -6,6 +6,7 @@ import builtins
 
 from jamb.client.noun import Noun, part
 from jamb.wire.narrowing import Fit, Trial
+from jamb.wire.requests import ConsentRequest
 
 
 class Narrowing(Noun):
@@ -17,6 +18,11 @@ class Narrowing(Noun):
         """Begin to count what it would refuse, for some days or as the policy says."""
         body = {"days": days, "reason": reason}
         return self._transport.one(Trial, "POST", f"{_path(client_id, resource)}/trial", json=body)
+
+    def request(self, client_id: str, resource: str, reason: str, *, days: int | None = None) -> ConsentRequest:
+        """Ask an approver to put it in force; it is tried out until then, if it is not already."""
+        body = {"reason": reason, "days": days}
+        return self._transport.one(ConsentRequest, "POST", f"{_path(client_id, resource)}/request", json=body)
 
     def drop(self, client_id: str, resource: str) -> Trial:
         return self._transport.one(Trial, "DELETE", f"{_path(client_id, resource)}/trial")

@@ -43,10 +43,20 @@ class Requests(Noun):
         return self._transport.one(RequestDossier, "GET", f"/requests/{request_id}")
 
     def grant(
-        self, request_id: UUID, *, asks: Sequence[UUID] | None = None, terms: Terms | None = None, words: str = ""
+        self,
+        request_id: UUID,
+        *,
+        asks: Sequence[UUID] | None = None,
+        terms: Terms | None = None,
+        words: str = "",
+        force: bool = False,
     ) -> ConsentRequest:
-        """Say yes, to fewer asks or within narrower terms if you will."""
-        body = {"decision": "grant", "words": words, **draft_of(asks, terms)}
+        """Say yes, to fewer asks or within narrower terms if you will.
+
+        Args:
+            force: put a narrower grant in force although its time is not over, or something was missed.
+        """
+        body = {"decision": "grant", "words": words, "force": force, **draft_of(asks, terms)}
         return self._transport.one(ConsentRequest, "POST", f"/requests/{request_id}/decision", json=body)
 
     def decline(self, request_id: UUID, words: str) -> ConsentRequest:

@@ -166,8 +166,11 @@ OPERATIONS = (
     _operation("narrowing.read", "See what would do instead", "GET", _FIT, _READ),
     _operation("narrowing.try-out", "Try a narrower grant out dry", "POST", _FIT + "/trial", _WRITE),
     _operation("narrowing.drop", "Stop trying a narrower grant out", "DELETE", _FIT + "/trial", _WRITE),
+    _operation("narrowing.request", "Ask an approver for a narrower grant", "POST", _FIT + "/request", _WRITE),
     _operation("narrowing.enforce", "Put a narrower grant in force", "POST", _FIT + "/enforcement", _CONTROL),
     _operation("clients.change", "Change a registration", "PUT", _CLIENT, _WRITE),
+    _operation("charters.read", "Write a client down as a charter", "GET", _CLIENT + "/charter", _READ),
+    _operation("charters.compare", "Compare a charter with what is here", "POST", "/charters/comparison", _READ),
     _operation("removals.list", "List removed clients", "GET", "/removals", _READ),
     _operation("removals.preview", "See what a removal would take along", "POST", "/removals/preview", _READ),
     _operation("clients.remove", "Remove a client", "POST", _CLIENT + "/removal", _WRITE),
@@ -212,6 +215,7 @@ _TO_WORK_WITH = frozenset(
         "requests.list",
         "requests.read",
         "reviews.mine",
+        "charters.compare",
     }
 )
 _READ_ALL = frozenset({"registry.read"})
@@ -248,6 +252,7 @@ PERMISSIONS = (
             "clients.remove",
             "narrowing.try-out",
             "narrowing.drop",
+            "narrowing.request",
             "reviews.start",
             "reviews.close",
             "reviews.answer",
@@ -311,7 +316,15 @@ PERMISSIONS = (
         "clients.edit-own",
         "Ask on behalf of the clients one owns",
         _FOR_PEOPLE,
-        _unlocks("asks.add", "asks.add-list", "asks.drop", "requests.make", "requests.withdraw", "reviews.answer"),
+        _unlocks(
+            "asks.add",
+            "asks.add-list",
+            "asks.drop",
+            "requests.make",
+            "requests.withdraw",
+            "narrowing.request",
+            "reviews.answer",
+        ),
         frozenset({"clients.read-own"}),
     ),
     Permission(
@@ -340,6 +353,7 @@ PERMISSIONS = (
             "resources.read",
             "permissions.propose",
             "collections.read",
+            "charters.compare",
         ),
     ),
     Permission("usage.report", "Report used operations of a protected API", _FOR_GUARDS, _unlocks("usage.report")),

@@ -17,6 +17,7 @@ from jamb.actions import (
     consent,
     directories,
     groups,
+    narrowing,
     people,
     registrations,
     requests,
@@ -97,6 +98,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     }
     history = History(premises, port, actors, now)
     _publish(history, handed)
+    _publish_on_trial(premises, opened["quillhaven-trial"], now - _OPENED)
     _people_and_roles(history)
     for demo in CLIENTS:
         history.add(demo)
@@ -116,6 +118,10 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     hand_over(history)
     history.happen()
     sweep(premises, port.slug, now)
+    narrowing.request(
+        premises, port, history.client_id("Mail archive"), "dispatches", None,
+        "The archive keeps invoices: it has never opened another mailbox", history.actors["maren.oduya"], now,
+    )  # fmt: skip
     late = now - timedelta(hours=5)
     history.refused(
         "Duty mail digest",
@@ -227,6 +233,18 @@ def _publish(history: History, handed: Handed) -> None:
         if catalogue.name in COLLECTIONS:
             tree = CollectionTree.of(COLLECTIONS[catalogue.name])
             resources.replace_collections(premises, port, catalogue.name, tree, _SETUP, at)
+
+
+def _publish_on_trial(premises: Premises, ground: Directory, at: datetime) -> None:
+    """Publish the same resources on the trial ground, with their collections, so that charters can be followed there.
+
+    No stand-in there: what is tried is who may do what.
+    """
+    for catalogue in RESOURCES:
+        resources.publish(premises, ground, catalogue, _SETUP, at)
+        if catalogue.name in COLLECTIONS:
+            tree = CollectionTree.of(COLLECTIONS[catalogue.name])
+            resources.replace_collections(premises, ground, catalogue.name, tree, _SETUP, at)
 
 
 def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:

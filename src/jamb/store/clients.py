@@ -123,6 +123,12 @@ def by_id(session: Session, directory_id: UUID, client_id: str, *, lock: bool = 
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
+def by_name(session: Session, directory_id: UUID, folded_name: str) -> ClientRow | None:
+    """Return the client of this name, as `core.clients.folded` makes it, that is not part of Jamb itself."""
+    statement = select(ClientRow).where(ClientRow.folded_name == folded_name, ClientRow.directory_id == directory_id)
+    return session.exec(statement.where(~col(ClientRow.builtin))).first()
+
+
 def by_ids(session: Session, client_ids: Iterable[str]) -> dict[str, ClientRow]:
     return {row.id: row for row in session.exec(select(ClientRow).where(among(ClientRow.id, client_ids)))}
 

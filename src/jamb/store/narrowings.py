@@ -15,7 +15,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 from jamb.core.access import Holding
 from jamb.core.reach.details import reach_of
 from jamb.store.clients import ClientRow
-from jamb.store.columns import among, bound, document, moment, words
+from jamb.store.columns import among, among_ids, bound, document, moment, words
 
 
 class NarrowingRow(SQLModel, table=True):
@@ -67,6 +67,10 @@ def running_at(session: Session, resource_id: UUID, client_ids: Iterable[str]) -
         among(NarrowingRow.client_id, client_ids),
     )
     return {row.client_id: row for row in session.exec(wanted)}
+
+
+def by_ids(session: Session, narrowing_ids: Iterable[UUID]) -> dict[UUID, NarrowingRow]:
+    return {row.id: row for row in session.exec(select(NarrowingRow).where(among_ids(NarrowingRow.id, narrowing_ids)))}
 
 
 def running(session: Session, client_id: str, resource_id: UUID, *, lock: bool = False) -> NarrowingRow | None:

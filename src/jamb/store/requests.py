@@ -15,7 +15,10 @@ from jamb.store.columns import document, moment, words
 
 
 class RequestRow(SQLModel, table=True):
-    """An owner or registrar asks that some asks be consented to. `terms` is what it was decided on, once narrowed."""
+    """An owner or registrar asks that some asks be consented to, or that a narrower grant be put in force.
+
+    `narrowing_id`: what is tried out and to be put in force; then there are no asks.
+    """
 
     __tablename__ = "consent_request"
     __table_args__ = (Index("consent_request_by_state", "directory_id", "state", "due_at"),)
@@ -24,6 +27,7 @@ class RequestRow(SQLModel, table=True):
     directory_id: UUID = Field(foreign_key="directory.id")
     client_id: str = Field(foreign_key="client.id", sa_type=Text, index=True)
     ask_ids: list[UUID] = Field(sa_column=Column(ARRAY(Uuid), nullable=False))
+    narrowing_id: UUID | None = Field(default=None, foreign_key="narrowing.id", index=True)
     requested_by_id: str = Field(sa_type=Text)
     requested_by: str = Field(sa_type=Text)
     requested_at: datetime = moment()
@@ -64,6 +68,16 @@ def waiting_for(session: Session, client_id: str, now: datetime) -> list[Request
             )
         )
     )
+
+
+def waiting_for_narrowing(
+    session: Session, narrowing_id: UUID, now: datetime, *, lock: bool = False
+) -> list[RequestRow]:
+    """Return the requests that wait for a decision on what is tried out."""
+    wanted = select(RequestRow).where(
+        RequestRow.narrowing_id == narrowing_id, RequestRow.state == "waiting", col(RequestRow.due_at) > now
+    )
+    return list(session.exec(wanted.with_for_update() if lock else wanted))
 
 
 def page(

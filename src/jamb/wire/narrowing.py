@@ -62,7 +62,7 @@ class FitProposal(Answered):
 
 
 class Fit(Answered):
-    """`proposal` null: `why_not` says why there is none. `operations`: every operation of what is held, with titles."""
+    """`proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the trial."""
 
     client_id: str
     client_name: str
@@ -70,6 +70,7 @@ class Fit(Answered):
     proposal: FitProposal | None
     why_not: str
     trial: Trial | None
+    request_id: UUID | None = None
 
 
 class TryOut(Sent):
@@ -77,6 +78,13 @@ class TryOut(Sent):
 
     days: Annotated[int | None, Field(strict=True)] = None
     reason: Annotated[str, Field(max_length=500)] = ""
+
+
+class FitRequest(Sent):
+    """`reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says."""
+
+    reason: Annotated[str, Field(max_length=500)]
+    days: Annotated[int | None, Field(strict=True)] = None
 
 
 class Enforcement(Sent):

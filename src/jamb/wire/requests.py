@@ -8,8 +8,9 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.requests import RequestState
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.consent import ConsentPreview, Terms
+from jamb.wire.narrowing import Trial
 from jamb.wire.reach import Reach
 
 Words = Annotated[str, Field(max_length=500)]
@@ -25,12 +26,16 @@ class NewRequest(Sent):
 
 
 class RequestDecision(Sent):
-    """There is no default. `asks` and `terms` narrow what is granted; a decline takes words."""
+    """There is no default. `asks` and `terms` narrow what is granted; a decline takes words.
+
+    `force`: put a narrower grant in force although its time is not over, or something was missed.
+    """
 
     decision: Literal["grant", "decline"]
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
     terms: Terms | None = None
     words: Words = ""
+    force: bool = False
 
 
 class Approval(Answered):
@@ -55,7 +60,10 @@ class AgreedTerms(Answered):
 
 
 class ConsentRequest(Answered):
-    """`approvers`: how many must say yes. `said`: the words of whoever decided."""
+    """`approvers`: how many must say yes. `said`: the words of whoever decided.
+
+    `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
+    """
 
     id: UUID
     client_id: str
@@ -76,10 +84,20 @@ class ConsentRequest(Answered):
     decided_at: Moment | None
     decided_by: str
     said: str
+    narrows: str = ""
+
+
+class Narrowed(Answered):
+    """What a request to narrow is about: what is tried out, and what putting it in force would refuse."""
+
+    trial: Trial
+    no_longer: Names
+    narrower: Names
 
 
 class RequestDossier(Answered):
-    """A request with what granting it would change now; `preview` is null once it is decided."""
+    """A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow."""
 
     request: ConsentRequest
     preview: ConsentPreview | None
+    narrowed: Narrowed | None = None

@@ -10,13 +10,16 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
+import TextField from "@/ui/TextField.vue";
+import { save } from "@/ui/save";
 
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
 const held = computed(() => props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)));
 const at = ref("");
 watch(held, (now) => { if (!now.some((place) => place.resource === at.value)) at.value = now[0]?.resource ?? ""; }, { immediate: true });
 const { data, error: unread, isLoading, refetch } = useFit(() => props.client, at);
-const sure = ref<"" | "enforce" | "force">("");
+const sure = ref<"" | "enforce" | "force" | "request">("");
+const why = ref("");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 watch(at, () => { sure.value = ""; error.value = null; });
@@ -29,6 +32,14 @@ const run = (work: () => Promise<unknown>) => attempt(async () => {
 const tryOut = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", { ...where(), body: { reason: "" } })));
 const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", where())));
 const enforce = (force: boolean) => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/enforcement", { ...where(), body: { force, reason: "" } })));
+const request = () => run(async () => {
+  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/request", { ...where(), body: { reason: why.value } }));
+  why.value = "";
+});
+const declare = () => attempt(async () => {
+  const found = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/charter", { params: { path: { directory: directory.value, client: props.client }, query: { fitted: true } } }));
+  save(`${found.charter.name.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.toml`, found.file);
+});
 const say = (rows: Schemas["HeldPermission"][]) => rows.map((one) => `${one.permission}, ${one.reach.words}`);
 const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.dry_until) <= Date.now());
 </script>
@@ -61,20 +72,31 @@ const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.d
         </div>
         <div v-if="data.trial" class="card stack">
           <p>
-            Tried out since <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, {{ over ? "to" : "until" }} <Moment :at="data.trial.dry_until" />: <code>{{ say(data.trial.after).join("; ") || "nothing" }}</code>.
+            Tried out, begun <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, over <Moment :at="data.trial.dry_until" />: <code>{{ say(data.trial.after).join("; ") || "nothing" }}</code>.
             <StateWord :tone="data.trial.missed ? 'broken' : 'live'" :word="data.trial.missed ? `${data.trial.missed} calls would have been refused` : 'nothing would have been refused'" />
           </p>
           <ul v-if="data.trial.misses.length" class="small"><li v-for="one in data.trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>
           <div v-if="!sure" class="row">
             <NButton v-if="can('narrowing.enforce')" size="small" type="primary" @click="sure = over && !data.trial.missed ? 'enforce' : 'force'">Put it in force</NButton>
+            <NButton v-else-if="can('narrowing.request') && !data.request_id" size="small" @click="sure = 'request'">Ask an approver</NButton>
             <button v-if="can('narrowing.drop')" type="button" class="link-button small" @click="drop">Drop it</button>
           </div>
-          <template v-else>
+          <template v-else-if="sure !== 'request'">
             <p>{{ sure === "force" ? (data.trial.missed ? "What is listed above will be refused from now on. Put it in force all the same?" : "Its time is not over yet. Put it in force all the same?") : "This takes the place of what is held, within seconds." }}</p>
             <div class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="error" ghost :loading="busy" :disabled="busy" @click="enforce(sure === 'force')">Put it in force</NButton></div>
           </template>
         </div>
-        <div v-else-if="data.proposal && can('narrowing.try-out')" class="row"><NButton size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton><span class="soft small">nothing is refused; what it would refuse is counted</span></div>
+        <div v-else-if="data.proposal && !sure" class="row">
+          <NButton v-if="can('narrowing.try-out')" size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton>
+          <NButton v-else-if="can('narrowing.request')" size="small" @click="sure = 'request'">Ask an approver</NButton>
+          <span class="soft small">nothing is refused while it is tried out; what it would refuse is counted</span>
+        </div>
+        <div v-if="sure === 'request'" class="stack">
+          <TextField v-model="why" label="Why less would do" hint="for whoever decides" :longest="500" />
+          <div class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="primary" :loading="busy" :disabled="busy || !why.trim()" @click="request">Ask an approver to put it in force</NButton></div>
+        </div>
+        <p v-if="data.request_id" class="small"><RouterLink :to="{ name: 'request', params: { id: data.request_id } }">A request to put it in force</RouterLink> waits for an approver.</p>
+        <p v-if="data.proposal && can('charters.read')" class="small"><button type="button" class="link-button" @click="declare">Save it as a charter</button> <span class="soft">a file that declares this client with what would do, to be followed in any directory</span></p>
         <ProblemNote v-if="error" :error="error" />
       </template>
     </Loadable>

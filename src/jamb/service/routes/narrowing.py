@@ -9,12 +9,14 @@ from fastapi import APIRouter, Depends
 
 from jamb.actions import narrowing
 from jamb.actions.access import Admitted
+from jamb.actions.request_views import read_request
 from jamb.core.access import Holding
 from jamb.core.permissions import Catalogue
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import MOST_LIMIT, Limit
 from jamb.wire import narrowing as wire
 from jamb.wire.reach import Reach
+from jamb.wire.requests import ConsentRequest
 
 router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["audit"])
 _FIT = "/clients/{client}/fits/{resource}"
@@ -36,7 +38,8 @@ def read_fit(directory: str, client: str, resource: str, office: TheOffice, now:
         )  # fmt: skip
     return wire.Fit(
         client_id=found.client_id, client_name=found.client_name, resource=found.resource, proposal=proposal,
-        why_not=found.why_not, trial=_trial(found.trial) if found.trial is not None else None,
+        why_not=found.why_not, trial=trial_answer(found.trial) if found.trial is not None else None,
+        request_id=found.request_id,
     )  # fmt: skip
 
 
@@ -50,7 +53,7 @@ def try_out(
     now: Now,
 ) -> wire.Trial:
     """Begin to count what the proposed grant would refuse. Nothing is refused by it."""
-    return _trial(
+    return trial_answer(
         narrowing.try_out(
             office.premises, admitted.directory, client, resource, sent.days, sent.reason, admitted.actor, now
         )
@@ -58,7 +61,7 @@ def try_out(
 
 
 @router.delete(f"{_FIT}/trial")
-def drop_trial(
+def droptrial_answer(
     client: str,
     resource: str,
     admitted: Annotated[Admitted, Depends(may("narrowing.drop"))],
@@ -66,7 +69,24 @@ def drop_trial(
     now: Now,
 ) -> wire.Trial:
     """Stop trying out; everything stays as it is."""
-    return _trial(narrowing.drop(office.premises, admitted.directory, client, resource, "", admitted.actor, now))
+    return trial_answer(narrowing.drop(office.premises, admitted.directory, client, resource, "", admitted.actor, now))
+
+
+@router.post(f"{_FIT}/request", status_code=201)
+def request_fit(
+    client: str,
+    resource: str,
+    sent: wire.FitRequest,
+    admitted: Annotated[Admitted, Depends(may("narrowing.request"))],
+    office: TheOffice,
+    now: Now,
+) -> ConsentRequest:
+    """Ask an approver to put the narrower grant in force; it is tried out until then."""
+    made = narrowing.request(
+        office.premises, admitted.directory, client, resource, sent.days, sent.reason, admitted.actor, now
+    )
+    found = read_request(office.premises, admitted.directory.slug, made, now, None)
+    return ConsentRequest.model_validate(found.request)
 
 
 @router.post(f"{_FIT}/enforcement")
@@ -79,7 +99,7 @@ def enforce(
     now: Now,
 ) -> wire.Trial:
     """Put what was tried out in place of what is held, in one step."""
-    return _trial(
+    return trial_answer(
         narrowing.enforce(
             office.premises, admitted.directory, client, resource, sent.reason, admitted.actor, now, force=sent.force
         )
@@ -89,10 +109,10 @@ def enforce(
 @router.get("/audit/trials", dependencies=[Depends(may("narrowing.list"))])
 def list_trials(directory: str, office: TheOffice, limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
     """What is tried out, the oldest first."""
-    return [_trial(one) for one in narrowing.list_trials(office.premises, directory, limit)]
+    return [trial_answer(one) for one in narrowing.list_trials(office.premises, directory, limit)]
 
 
-def _trial(one: narrowing.Trial) -> wire.Trial:
+def trial_answer(one: narrowing.Trial) -> wire.Trial:
     return wire.Trial(
         id=one.id, client_id=one.client_id, client_name=one.client_name, resource=one.resource,
         before=_held(one.before), after=_held(one.after), started_at=one.started_at, started_by=one.started_by,

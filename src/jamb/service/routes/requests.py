@@ -13,6 +13,7 @@ from jamb.core.requests import RequestEvent
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
+from jamb.service.routes.narrowing import trial_answer
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
 
@@ -91,6 +92,13 @@ def read_request(
     return wire.RequestDossier(
         request=wire.ConsentRequest.model_validate(found.request),
         preview=preview_answer(found.preview) if found.preview is not None else None,
+        narrowed=wire.Narrowed(
+            trial=trial_answer(found.trial),
+            no_longer=list(found.comparison.no_longer),
+            narrower=list(found.comparison.narrower),
+        )
+        if found.trial is not None and found.comparison is not None
+        else None,
     )
 
 
@@ -113,5 +121,6 @@ def decide_request(
         sent.words,
         admitted.actor,
         now,
+        force=sent.force,
     )
     return wire.ConsentRequest.model_validate(decided)

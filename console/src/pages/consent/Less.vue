@@ -1,0 +1,57 @@
+<script setup lang="ts">
+// A request for less: what is held beside what was tried out, what would no longer be possible, what was missed.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import type { Schemas } from "@/api/client";
+import { can } from "@/api/session";
+import Moment from "@/ui/Moment.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import StateWord from "@/ui/StateWord.vue";
+import TextField from "@/ui/TextField.vue";
+import { count } from "@/ui/words";
+
+const props = defineProps<{ narrowed: Schemas["Narrowed"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
+const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
+const words = ref("");
+const trial = computed(() => props.narrowed.trial);
+const over = computed(() => Date.parse(trial.value.dry_until) <= Date.now());
+const early = computed(() => !over.value || trial.value.missed > 0);
+const say = (rows: Schemas["HeldPermission"][]) => rows.map((one) => `${one.permission}, ${one.reach.words}`);
+</script>
+
+<template>
+  <div class="beside">
+    <section aria-labelledby="held"><h2 id="held">Holds at {{ trial.resource }}</h2><ul><li v-for="one in say(trial.before)" :key="one"><code>{{ one }}</code></li></ul></section>
+    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in say(trial.after)" :key="one"><code>{{ one }}</code></li><li v-if="!trial.after.length">nothing</li></ul></section>
+  </div>
+  <dl class="facts">
+    <dt>No longer possible</dt><dd><strong>{{ narrowed.no_longer.join(", ") || "nothing" }}</strong></dd>
+    <template v-if="narrowed.narrower.length"><dt>For fewer objects</dt><dd>{{ narrowed.narrower.join(", ") }}</dd></template>
+    <dt>Tried out</dt>
+    <dd>begun <Moment :at="trial.started_at" />, over <Moment :at="trial.dry_until" />: <StateWord :tone="trial.missed ? 'broken' : 'live'" :word="trial.missed ? `${count(trial.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
+    <template v-if="trial.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>
+  </dl>
+  <ProblemNote v-if="failed" :error="failed" />
+  <footer v-if="can('requests.decide')" class="decide stack">
+    <p v-if="early">{{ trial.missed ? "What was missed would be refused from now on." : "Its time is not over: what it does less often may not have been seen." }}</p>
+    <TextField v-model="words" label="Words" :hint="`for ${asker}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
+    <div class="row">
+      <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words, false)">Decline</NButton>
+      <NButton size="large" :disabled="busy" :loading="busy" @click="emit('decide', 'grant', words, early)">{{ early ? "Put it in force all the same" : "Put it in force" }}</NButton>
+      <NButton v-if="mine && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
+      <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
+    </div>
+  </footer>
+  <footer v-else class="decide row">
+    <p class="soft">An approver or steward decides; {{ asker }} reads how it ended here and on Today.</p>
+    <NButton v-if="mine && can('requests.withdraw')" size="small" @click="emit('takeBack')">Take it back</NButton>
+  </footer>
+</template>
+
+<style scoped>
+.beside { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s4); }
+.would { border-left: 3px solid var(--live); padding-left: var(--s3); }
+section { display: grid; gap: var(--s2); align-content: start; }
+ul { list-style: none; padding: 0; }
+.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+</style>
