@@ -25,7 +25,7 @@ from jamb.client import BadInput
 from jamb.core.handing_on import TakeoverLevel
 from jamb.wire.consent import Ask, ListedAsk, ListReview, Takeover, TakeoverChoice
 
-app = typer.Typer(help="Say which permissions a client needs.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 @app.command()

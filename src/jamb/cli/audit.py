@@ -21,7 +21,7 @@ from jamb.core.audit.reports import ReportForm, fingerprints_in
 from jamb.wire.audit import Audit, Excess, KeptFinding, Severity
 from jamb.wire.mends import MendPreview
 
-app = typer.Typer(help="Find what is wrong with registrations.")
+app = typer.Typer()
 _RANK = {Severity.LOW: 1, Severity.MEDIUM: 2, Severity.HIGH: 3}
 _STYLE = {Severity.LOW: "dim", Severity.MEDIUM: "yellow", Severity.HIGH: "red"}
 # Of a finding's id what people type.

@@ -33,7 +33,7 @@ from jamb.core.ladder import UsedState
 from jamb.wire.clients import Client, Dossier, Owner, Rung
 from jamb.wire.credentials import Sheet
 
-app = typer.Typer(help="Client applications: list, show, register.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 class Attention(StrEnum):

@@ -40,7 +40,7 @@ from jamb.client import BadInput
 from jamb.wire.consent import ConsentAtResource, ConsentPreview, Terms
 from jamb.wire.reach import ReachSent
 
-app = typer.Typer(help="See what consent would make possible, and consent.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 PersonOption = Annotated[str | None, typer.Option(help="Only for this person (login); delegated permissions")]
 WithinOption = Annotated[
     list[str] | None, typer.Option("--in", help="RESOURCE:COLLECTION, only there; may be given again")

@@ -20,7 +20,7 @@ from jamb.core.credentials import CredentialState, KeyType
 from jamb.wire.clients import Client
 from jamb.wire.credentials import Credential
 
-app = typer.Typer(help="Credentials of every kind: see, add, stop and end them.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 COLUMNS = ["credential", "kind", "state", "ends", "added", "last used", "id"]
 STYLE = {
     CredentialState.LIVE: "green",

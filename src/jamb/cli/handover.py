@@ -31,9 +31,7 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.handover import DEFAULT_HOURS, HandoverState
 from jamb.wire.handovers import Handover, MadeHandover
 
-app = typer.Typer(
-    help="Hand a new credential over: by a link that shows it once, or sealed to a key.", no_args_is_help=True
-)
+app = typer.Typer(no_args_is_help=True)
 app.command()(sealing.seal)
 app.command()(sealing.unseal)
 app.command()(sealing.key)

@@ -19,7 +19,7 @@ from jamb.client import BadInput, JambError
 from jamb.core.credentials import hint_of
 from jamb.wire.leaks import LeakedSecret
 
-app = typer.Typer(help="Find client secrets in files and in git histories.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 SHOWN_PLACES = 4
 PathsArgument = Annotated[list[Path] | None, typer.Argument(metavar="PATH", help="Files and folders; here if left out")]
 

@@ -12,7 +12,7 @@ from jamb.cli.output import EXIT_FOUND, Form, Output, emit, fields, out, table
 from jamb.wire.ledger import LedgerEntry
 
 _MOST_NAMED = 4
-app = typer.Typer(help="The record of every change.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 @app.command("list")

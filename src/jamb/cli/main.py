@@ -2,58 +2,91 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
 from importlib.metadata import entry_points
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 import typer
 
 from jamb import __version__
 from jamb.cli.output import fail
-from jamb.client import BadInput, JambError
+from jamb.core.errors import BadInput, JambError
 
-# Where each command is: a module of jamb.cli, and what of it.
+
+class _Place(NamedTuple):
+    """Where a command or group of commands is, a module of jamb.cli and what of it, and what it is for."""
+
+    module: str
+    what: str
+    help: str
+
+
 _COMMANDS = {
-    "sign-in": ("sign_in", "sign_in"),
-    "sign-out": ("sign_in", "sign_out"),
-    "whoami": ("sign_in", "whoami"),
-    "today": ("today", "today"),
-    "set-up": ("set_up", "set_up"),
-    "explain": ("access", "explain"),
-    "probe": ("probe", "probe"),
-    "token": ("probe", "token"),
-    "who-can": ("access", "who_can"),
-}
+    "sign-in": _Place("sign_in", "sign_in", "Sign in with a browser: approve the code that is shown here (RFC 8628)."),
+    "sign-out": _Place("sign_in", "sign_out", "End the sign-in, here and at the service."),
+    "whoami": _Place("sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
+    "today": _Place("today", "today", "Say what waits for consent, which secrets end next, and what the audit finds."),
+    "set-up": _Place(
+        "set_up", "set_up",
+        "Register a client, ask, consent where you may (or ask the approvers), and issue a credential.",
+    ),
+    "explain": _Place(
+        "access", "explain",
+        "Say whether a client may do an operation, every check behind it, and the smallest mend.",
+    ),
+    "probe": _Place(
+        "probe", "probe",
+        "Try a client as its integrator would: fetch a token, read it, call the resource, explain the answer.",
+    ),
+    "token": _Place(
+        "probe", "token",
+        "Read an access token: every claim in words, and what a resource would refuse it for.",
+    ),
+    "who-can": _Place(
+        "access", "who_can", "Say who can do an operation: all clients and people, and through what."
+    ),
+}  # fmt: skip
 _GROUPS = {
-    "clients": ("clients", "app"),
-    "resources": ("resources", "app"),
-    "asks": ("asks", "app"),
-    "consent": ("consent", "app"),
-    "requests": ("requests", "app"),
-    "reach": ("reach", "app"),
-    "people": ("people", "people"),
-    "groups": ("people", "groups"),
-    "roles": ("people", "roles"),
-    "policy": ("policy", "app"),
-    "secrets": ("secrets", "app"),
-    "credentials": ("credentials", "app"),
-    "rotate": ("rotate", "app"),
-    "handover": ("handover", "app"),
-    "leaks": ("leaks", "app"),
-    "notices": ("notices", "app"),
-    "webhooks": ("notices", "webhooks"),
-    "audit": ("audit", "app"),
-    "fit": ("fit", "app"),
-    "reviews": ("reviews", "app"),
-    "publishers": ("removals", "publishers"),
-    "ledger": ("ledger", "app"),
-}
+    "clients": _Place("clients", "app", "Client applications: list, show, register."),
+    "resources": _Place("resources", "app", "Resources and what unlocks what."),
+    "asks": _Place("asks", "app", "Say which permissions a client needs."),
+    "consent": _Place("consent", "app", "See what consent would make possible, and consent."),
+    "requests": _Place("requests", "app", "Ask an approver to consent, and decide what is asked."),
+    "reach": _Place("reach", "app", "Prove what a client can and cannot touch."),
+    "people": _Place("people", "people", "The people of the directory."),
+    "groups": _Place("people", "groups", "Groups of people, nested."),
+    "roles": _Place("people", "roles", "Bundles of permissions, and who holds them where."),
+    "policy": _Place("policy", "app", "What the directory's policy bounds."),
+    "secrets": _Place("secrets", "app", "Client secrets: issue one."),
+    "credentials": _Place("credentials", "app", "Credentials of every kind: see, add, stop and end them."),
+    "rotate": _Place("rotate", "app", "Replace credentials before they end, without an outage."),
+    "handover": _Place(
+        "handover", "app", "Hand a new credential over: by a link that shows it once, or sealed to a key."
+    ),
+    "leaks": _Place("leaks", "app", "Find client secrets in files and in git histories."),
+    "notices": _Place("notices", "app", "See what people were told, and how the letters fared."),
+    "webhooks": _Place("notices", "webhooks", "Addresses that hear of everything by signed events."),
+    "audit": _Place("audit", "app", "Find what is wrong with registrations."),
+    "fit": _Place("fit", "app", "Fit what a client holds to what it does."),
+    "charter": _Place("charter", "app", "Declare a registration in a file, and adopt it in any directory."),
+    "reviews": _Place(
+        "reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."
+    ),
+    "publishers": _Place(
+        "removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."
+    ),
+    "ledger": _Place("ledger", "app", "The record of every change."),
+}  # fmt: skip
 
 
 def command_line(words: Sequence[str] = ()) -> typer.Typer:
-    """Return the command line, or only the command that the words begin with: what is not imported costs no time."""
+    """Return the command line for these words: the command that they name, or, where they name none, all as a list.
+
+    What is not imported costs no time.
+    """
     app = typer.Typer(
         help="Register client applications, consent to what they ask, give them credentials, and audit them.",
         epilog="Exit codes: 0 done; 1 the audit, the ledger or the leak check found something; 2 not acceptable as "
@@ -63,21 +96,32 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
     )
     app.callback()(_root)
     mounted = {one.name: one for one in entry_points(group="jamb.commands")}
-    wanted = words[0] if words and words[0] in {*_COMMANDS, *_GROUPS, *mounted} else None
+    first = next((word for word in words if not word.startswith("-")), None)
+    wanted = first if first in {*_COMMANDS, *_GROUPS, *mounted} else None
     for name, place in _COMMANDS.items():
         if wanted in {None, name}:
-            app.command(name)(_found(*place))
+            app.command(name, help=place.help if wanted is None else None)(_found(place) if wanted else _elsewhere)
     for name, place in _GROUPS.items():
         if wanted in {None, name}:
-            app.add_typer(_found(*place), name=name)
+            app.add_typer(_found(place) if wanted else typer.Typer(), name=name, help=place.help)
     for name, entry in mounted.items():
         if wanted in {None, name}:
             app.add_typer(entry.load(), name=name)
     return app
 
 
-def _found(module: str, name: str) -> Any:
-    return getattr(import_module(f"jamb.cli.{module}"), name)
+def _found(place: _Place) -> Any:
+    return getattr(import_module(f"jamb.cli.{place.module}"), place.what)
+
+
+def _elsewhere() -> None:
+    """Stand for a command that is listed and not called."""
+
+
+def _words() -> list[str]:
+    """Return what was typed; while a shell completes a line, what is in that so far."""
+    line = os.environ.get("_TYPER_COMPLETE_ARGS") or os.environ.get("COMP_WORDS")
+    return line.split()[1:] if line and "_JAMB_COMPLETE" in os.environ else sys.argv[1:]
 
 
 def _version(wanted: bool) -> None:
@@ -97,7 +141,7 @@ def _root(
 def run() -> None:
     """Entry point: a problem is a few lines on standard error, never a traceback."""
     try:
-        command_line(sys.argv[1:])()
+        command_line(_words())()
     except JambError as error:
         fail(error)
     except OSError as error:

@@ -14,8 +14,8 @@ from jamb.cli.output import Form, Output, YesOption, confirm, emit, note, out, r
 from jamb.client import Jamb, NotFound
 from jamb.wire.notices import Notice, Webhook
 
-app = typer.Typer(help="See what people were told, and how the letters fared.", no_args_is_help=True)
-webhooks = typer.Typer(help="Addresses that hear of everything by signed events.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
+webhooks = typer.Typer(no_args_is_help=True)
 WebhookArgument = Annotated[str, typer.Argument(metavar="WEBHOOK", help="Its id or its whole address")]
 
 

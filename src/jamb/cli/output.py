@@ -19,7 +19,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from jamb.client import Forbidden, JambError, NotSignedIn, WorldFailure
+from jamb.core.errors import Forbidden, JambError, NotSignedIn, WorldFailure
 
 EXIT_FOUND, EXIT_INPUT, EXIT_REFUSED, EXIT_WORLD = 1, 2, 3, 4
 

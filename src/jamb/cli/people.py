@@ -15,9 +15,9 @@ from jamb.client import BadInput
 from jamb.core.roles import HolderKind
 from jamb.wire.roles import Role, RoleSent
 
-people = typer.Typer(help="The people of the directory.", no_args_is_help=True)
-groups = typer.Typer(help="Groups of people, nested.", no_args_is_help=True)
-roles = typer.Typer(help="Bundles of permissions, and who holds them where.", no_args_is_help=True)
+people = typer.Typer(no_args_is_help=True)
+groups = typer.Typer(no_args_is_help=True)
+roles = typer.Typer(no_args_is_help=True)
 PersonArgument = Annotated[str, typer.Argument(metavar="PERSON", help="A login or id")]
 PeopleOption = Annotated[list[str] | None, typer.Option("--person", help="Login; may be given again")]
 GroupsOption = Annotated[list[str] | None, typer.Option("--group", help="Name of a group; may be given again")]

@@ -12,7 +12,7 @@ from jamb.cli.output import Form, Output, emit, fields, out, table
 from jamb.client import BadInput
 from jamb.wire.directories import Policy, PolicyPreview
 
-app = typer.Typer(help="What the directory's policy bounds.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 @app.command()

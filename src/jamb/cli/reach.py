@@ -12,7 +12,7 @@ from jamb.cli.output import EXIT_FOUND, ClientArgument, Form, Output, emit, head
 from jamb.client import BadInput, Jamb
 from jamb.wire.reach import ReachSheet
 
-app = typer.Typer(help="Prove what a client can and cannot touch.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 ResourceOption = Annotated[
     str | None, typer.Option(help="The resource; needed when the client holds something at several")
 ]

@@ -13,7 +13,7 @@ from jamb.cli.progress import progress
 from jamb.client import BadInput, JambError, NotFound
 from jamb.wire.removals import RemovalPreview
 
-publishers = typer.Typer(help="Publishers of clients from elsewhere, and who answers for them.", no_args_is_help=True)
+publishers = typer.Typer(no_args_is_help=True)
 _AT_ONCE = 200
 
 

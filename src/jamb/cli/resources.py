@@ -16,7 +16,7 @@ from jamb.core.permissions import DataClass
 from jamb.wire.reach import CollectionsSent
 from jamb.wire.resources import OperationSent, PermissionSent, Proposal, Resource, ResourceChange, ResourceSent
 
-app = typer.Typer(help="Resources and what unlocks what.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 @app.command("list")

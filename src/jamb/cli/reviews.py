@@ -16,9 +16,7 @@ from jamb.core.permissions import DataClass
 from jamb.core.reviews import Answer
 from jamb.wire.reviews import Review, ReviewItem
 
-app = typer.Typer(
-    help="Access reviews: owners confirm, narrow or give up what their clients hold.", no_args_is_help=True
-)
+app = typer.Typer(no_args_is_help=True)
 ReviewArgument = Annotated[str, typer.Argument(metavar="REVIEW", help="Its name, or how its id begins")]
 _SHORT = 8
 

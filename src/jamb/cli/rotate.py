@@ -32,7 +32,7 @@ from jamb.client import BadInput, Jamb, NotFound, keep_fresh
 from jamb.client.keep_fresh import Did
 from jamb.wire.rotations import Rotation
 
-app = typer.Typer(help="Replace credentials before they end, without an outage.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 RotationArgument = Annotated[
     str, typer.Argument(metavar="[CREDENTIAL]", help="Its old or new credential, if there is more than one rotation")
 ]

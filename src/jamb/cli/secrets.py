@@ -14,7 +14,7 @@ from jamb.cli.output import ClientArgument, Form, Output, emit, note, out, relat
 from jamb.cli.private_files import write_private
 from jamb.client import BadInput
 
-app = typer.Typer(help="Client secrets: issue one.", no_args_is_help=True)
+app = typer.Typer(no_args_is_help=True)
 
 
 @app.command()

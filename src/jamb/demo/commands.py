@@ -9,12 +9,6 @@ from typing import Annotated
 
 import typer
 
-from jamb.actions.premises import Premises
-from jamb.demo.cluster import Cluster
-from jamb.demo.estate import load_estate, plan_estate
-from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-
 app = typer.Typer(help="Made-up records to try things on; never in a database that is used.", no_args_is_help=True)
 
 
@@ -35,6 +29,13 @@ def estate(
 
     Into the database of JAMB_DATABASE_URL or, without it, of the demo of JAMB_HOME and JAMB_PORT, which must run.
     """
+    # Half a second, which whoever only lists commands does not wait for.
+    from jamb.actions.premises import Premises
+    from jamb.demo.cluster import Cluster
+    from jamb.demo.estate import load_estate, plan_estate
+    from jamb.service.settings import Settings
+    from jamb.store.engine import make_engine
+
     settings = Settings()
     if settings.database_url is None:
         url = Cluster(settings.home.resolve(), settings.port + 2).url
