@@ -90,6 +90,23 @@ def test_the_audit_fails_a_pipeline_above_the_severity_given(shell: Shell) -> No
     assert reader("audit", "--fail-on", "terrible").code == 2
 
 
+def test_the_audit_is_narrowed_and_a_long_list_says_that_there_is_more(shell: Shell) -> None:
+    reader = shell.signed_in("auditor")
+    narrowed = reader("audit", "--client", "Radio bridge", "--least", "medium", "-o", "json").json()["findings"]
+    assert {one["client_name"] for one in narrowed} == {"Radio bridge"}
+    assert {one["severity"] for one in narrowed} <= {"high", "medium"}
+    of_rule = reader("audit", "--rule", narrowed[0]["rule"], "-o", "json").json()["findings"]
+    assert narrowed[0]["id"] in {one["id"] for one in of_rule}
+    assert {one["rule"] for one in of_rule} == {narrowed[0]["rule"]}
+    few = reader("audit", "--most", "2")
+    assert (few.out.count(" → "), "More than 2" in few.err) == (2, True)
+    assert reader("audit", "--client", "Mail archive", "--fail-on", "high").code == 0, "judged by what was asked for"
+    assert "table or json" in reader("audit", "--rule", "no-owner", "-o", "sarif").err
+    for reference, said in (("zz", "0 to 9, a to f"), ("ffffffffff", "No finding")):
+        refused = reader("audit", "mend", reference, "--dry-run")
+        assert (refused.code, said in refused.err) == (2, True), reference
+
+
 EXITS = {
     "no such client": (["clients", "show", "Atlantis"], 2, "no client"),
     "no such resource": (["resources", "show", "moon"], 2, "It has berths"),

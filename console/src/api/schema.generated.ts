@@ -10259,6 +10259,8 @@ export interface operations {
                 assigned?: string | null;
                 /** @description Part of its title or of the client's name */
                 q?: string;
+                /** @description How its id begins */
+                begins?: string;
             };
             header?: never;
             path: {
@@ -10340,6 +10342,8 @@ export interface operations {
                 assigned?: string | null;
                 /** @description Part of its title or of the client's name */
                 q?: string;
+                /** @description How its id begins */
+                begins?: string;
             };
             header?: never;
             path: {

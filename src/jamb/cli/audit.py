@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 from enum import StrEnum
+from itertools import islice
 from pathlib import Path
 from typing import Annotated
 
@@ -60,6 +61,10 @@ def audit(
         typer.Option(help="An earlier report (json, jsonl or sarif): only what is new since then counts for --fail-on"),
     ] = None,
     by: Annotated[Grouping, typer.Option(help="Group by rule or client")] = Grouping.RULE,
+    rule: Annotated[str | None, typer.Option(help="Only of this rule")] = None,
+    client: Annotated[str | None, typer.Option(help="Only of this client: its id or whole name")] = None,
+    least: Annotated[Severity | None, typer.Option(help="Only this bad or worse")] = None,
+    most: Annotated[int, typer.Option(min=1, help="How many to print for people; programs get all")] = 200,
     gone: Annotated[bool, typer.Option("--gone", help="Show what was mended in the last thirty days, too")] = False,
     output: Annotated[
         AuditForm, typer.Option("--output", "-o", help="For people, programs, or other tools")
@@ -69,12 +74,23 @@ def audit(
     if context.invoked_subcommand is not None:
         return
     known = _known(baseline)
+    narrowed = rule is not None or client is not None or least is not None
+    if narrowed and output not in {AuditForm.TABLE, AuditForm.JSON}:
+        raise BadInput.field("--output", output.value, "table or json with --rule, --client or --least")
     with connected() as jamb:
         posture = jamb.audit()
         which = ("open", "borne", *(("mended",) if gone else ()))
-        found = [one for name in which for one in jamb.findings.list(which=name)]
+        client_id = jamb.clients.find(client).id if client is not None else None
+        every = (
+            one for name in which for one in jamb.findings.list(which=name, rule=rule, client=client_id, least=least)
+        )
+        # What is only printed is not read to its end.
+        shortened = output is AuditForm.TABLE and fail_on is None
+        found = list(islice(every, most + 1) if shortened else every)
         if output is AuditForm.TABLE:
-            _show(posture, found, by, known if baseline is not None else None)
+            _show(posture, found[:most], by, known if baseline is not None else None)
+            if len(found) > most:
+                note(f"More than {most}: narrow by --rule, --client or --least, or take all by --output json.")
         elif output is AuditForm.JSON:
             everything = posture.model_dump(mode="json") | {"findings": [one.model_dump(mode="json") for one in found]}
             emit(everything, Form.JSON, lambda: None)

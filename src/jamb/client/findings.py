@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import builtins
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 from uuid import UUID
 
@@ -26,14 +27,19 @@ class Findings(Noun):
         client: str | None = None,
         owner: str | None = None,
         q: str | None = None,
+        begins: str | None = None,
     ) -> Iterator[KeptFinding]:
         """Yield findings over all pages, worst first.
 
         Args:
             which: open, borne (waived for a while) or mended (in the last thirty days).
             least: this bad or worse. client: an id. owner: the id of a person, or "none": clients without owners.
+            begins: how the finding's id begins.
         """
-        wanted = {"severity": severity, "least": least, "rule": rule, "client": client, "owner": owner, "q": q}
+        wanted = {
+            "severity": severity, "least": least, "rule": rule, "client": client, "owner": owner, "q": q,
+            "begins": begins,
+        }  # fmt: skip
         params = {name: str(value) for name, value in wanted.items() if value is not None}
         return self._transport.pages(KeptFinding, "/audit/findings", {"which": which, "limit": 100, **params})
 
@@ -43,13 +49,10 @@ class Findings(Noun):
 
     def find(self, reference: str) -> KeptFinding | None:
         """Return the one finding whose id begins so; None when there is none, or several."""
-        wanted = reference.strip().lower()
-        found = [
-            one
-            for which in ("open", "borne")
-            for one in self.list(which=which)
-            if wanted and str(one.id).startswith(wanted)
-        ]
+        wanted = reference.strip()
+        if not wanted:
+            return None
+        found = [one for which in ("open", "borne") for one in islice(self.list(which=which, begins=wanted), 2)]
         return found[0] if len(found) == 1 else None
 
     def preview_mend(self, finding_id: UUID) -> MendPreview:

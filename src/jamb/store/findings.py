@@ -259,7 +259,10 @@ MENDED_LATELY = timedelta(days=30)
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """Which findings of a directory. `least`: of this severity or worse; `owner`: of clients that a person owns."""
+    """Which findings of a directory. `least`: of this severity or worse; `owner`: of clients that a person owns.
+
+    `ids`: from this id to that, both included.
+    """
 
     which: Which = Which.OPEN
     severity: int | None = None
@@ -270,6 +273,7 @@ class Wanted:
     ownerless: bool = False
     assigned_to: UUID | None = None
     query: str = ""
+    ids: tuple[UUID, UUID] | None = None
 
     def conditions(self, directory_id: UUID, now: datetime) -> list[sa.ColumnElement[bool]]:
         waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
@@ -288,14 +292,21 @@ class Wanted:
             found.append(col(FindingRow.client_id) == self.client_id)
         if self.assigned_to is not None:
             found.append(col(FindingRow.assigned_to) == self.assigned_to)
-        mine = sa.select(col(ClientOwnerRow.client_id))
-        if self.owner is not None:
-            found.append(col(FindingRow.client_id).in_(mine.where(col(ClientOwnerRow.person_id) == self.owner)))
-        if self.ownerless:
-            found.append(col(FindingRow.client_id).not_in(mine))
+        if self.ids is not None:
+            found.append(col(FindingRow.id).between(*self.ids))
+        found += self._owned()
         if self.query:
             pattern = "%" + self.query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
             found.append(col(FindingRow.title).ilike(pattern) | col(ClientRow.name).ilike(pattern))
+        return found
+
+    def _owned(self) -> list[sa.ColumnElement[bool]]:
+        owned = sa.select(col(ClientOwnerRow.client_id))
+        found: list[sa.ColumnElement[bool]] = []
+        if self.owner is not None:
+            found.append(col(FindingRow.client_id).in_(owned.where(col(ClientOwnerRow.person_id) == self.owner)))
+        if self.ownerless:
+            found.append(col(FindingRow.client_id).not_in(owned))
         return found
 
 

@@ -34,14 +34,26 @@ def _wanted(
     owner: Annotated[str, Query(max_length=40, description="Id of a person, or none: clients without owners")] = "",
     assigned: Annotated[UUID | None, Query(description="Id of the person who sees to it")] = None,
     q: Annotated[str, Query(max_length=100, description="Part of its title or of the client's name")] = "",
+    begins: Annotated[str, Query(max_length=36, description="How its id begins")] = "",
 ) -> Wanted:
     try:
         person = UUID(owner) if owner not in {"", "none"} else None
     except ValueError as error:
         raise BadInput.field("owner", owner, "the id of a person, or none") from error
     return Wanted(
-        which, _rank(severity), _rank(least), rule, client, person, owner == "none", assigned, q
+        which, _rank(severity), _rank(least), rule, client, person, owner == "none", assigned, q, _between(begins)
     )  # fmt: skip
+
+
+def _between(begins: str) -> tuple[UUID, UUID] | None:
+    """Return the first and the last id that begin so."""
+    digits = begins.replace("-", "").lower()
+    if not digits:
+        return None
+    try:
+        return UUID(digits.ljust(32, "0")), UUID(digits.ljust(32, "f"))
+    except ValueError as error:
+        raise BadInput.field("begins", begins, "the beginning of a finding's id: 0 to 9, a to f") from error
 
 
 def _rank(severity: wire.Severity | None) -> int | None:
