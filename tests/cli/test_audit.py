@@ -31,7 +31,7 @@ def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: W
     assert registrar("clients", "owners", made.name, "--remove", "oskar.pell@quillhaven.example").code == 0
     whole = finding(auditor, made.id, "no-owner")
     short = whole[:12]
-    shown = auditor("audit", "--by", "client").out
+    shown = auditor("audit", "--by", "client", "--client", made.name).out
     assert whole[:8] in shown
     assert made.name in shown
     refused = auditor("audit", "mend", short, "--login", PIA, "--yes")
@@ -39,6 +39,11 @@ def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: W
     given = registrar("audit", "assign", short, "--to", YUKI, "--note", "Whose is it?")
     assert "Yuki Tanabe sees to it" in given.out
     steward = shell.signed_in("steward")
+    assert steward("audit", "answer", short, "Not mine").code == 2, "it is given to another"
+    registrar("audit", "assign", short, "--to", "hanneke.brouwer@quillhaven.example")
+    assert whole[:8] in steward("audit", "mine").out
+    assert "Maren Oduya hears of it" in steward("audit", "answer", short, "Nobody's; it may go").out
+    assert "and says: Nobody's; it may go" in auditor("audit", "--client", made.name).out
     assert "comes back in 10 days" in steward("audit", "waive", short, "--days", "10", "--reason", "Known").out
     assert "counts again" in steward("audit", "end-waiver", short).out
     assert registrar("audit", "mend", short, "--dry-run", "-o", "json").json()["needs"] == "login"

@@ -110,6 +110,23 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
         jamb.narrowing.drop(client.id, "berths")
 
 
+def test_an_owner_answers_for_a_finding_on_their_own_page(world: World, open_console: Open) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    with world.jamb() as jamb:
+        (found,) = [one for one in jamb.findings.list(client=made.id) if one.rule == "single-owner"]
+        jamb.findings.assign(found.id, world.person("oskar")["login"], note="Who stands in?")
+    with open_console("oskar", path="/reviews") as page:
+        given = page.get_by_role("listitem").filter(has_text=made.name)
+        expect(given).to_contain_text("Who stands in?")
+        given.get_by_label("Your answer").fill("Pia Nowicki, from Monday")
+        page.keyboard.press("Enter")
+        expect(given).to_contain_text("answered")
+        expect(given.get_by_label("Answer anew")).to_have_value("")
+        assert faults(page) == []
+    with open_console("auditor", path=f"/audit?finding={found.id}&q={made.name.replace(' ', '%20')}") as page:
+        expect(page.get_by_role("complementary", name="Finding")).to_contain_text("Pia Nowicki, from Monday")
+
+
 def test_an_owner_who_comes_once_a_year_answers_without_help(world: World, open_console: Open) -> None:
     made = world.client(granted=["dispatches.read", "dispatches.send"], resource="dispatches", secret=False)
     name = unique("Mail of the year")

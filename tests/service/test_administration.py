@@ -242,18 +242,18 @@ ROLES = {
     "registrar": {
         "clients.register", "clients.set-state", "owners.change", "asks.add", "asks.add-list", "asks.drop",
         "takeover.ask", "requests.make", "requests.withdraw", "resources.publish", "resources.set-address",
-        "collections.replace", "findings.assign", "findings.mend", "clients.change", "clients.remove",
+        "collections.replace", "findings.assign", "findings.answer", "findings.mend", "clients.change", "clients.remove",
         "narrowing.try-out", "narrowing.drop", "narrowing.request", "reviews.start", "reviews.close", "reviews.answer",
     },
     "approver": {
         "consent.grant", "consent.withdraw", "consent.change-reach", "requests.decide", "clients.cut-off",
-        "findings.waive", "findings.end-waiver", "findings.mend", "narrowing.enforce", "clients.restore",
+        "findings.waive", "findings.end-waiver", "findings.answer", "findings.mend", "narrowing.enforce", "clients.restore",
         "publishers.vouch", "publishers.disown", "reviews.carry-out",
     },
     "custodian": {
         "credentials.issue", "credentials.withdraw", "credentials.make", "credentials.add", "credentials.set-state",
         "rotations.open", "rotations.reissue", "rotations.extend", "rotations.close", "rotations.abandon",
-        "handovers.make", "handovers.seal", "handovers.withdraw", "probe.run", "findings.mend",
+        "handovers.make", "handovers.seal", "handovers.withdraw", "probe.run", "findings.mend", "findings.answer",
     },
 }  # fmt: skip
 OWNERS = (ROLES["custodian"] - {"findings.mend"}) | {

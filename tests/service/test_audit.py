@@ -91,6 +91,47 @@ def test_a_finding_is_borne_with_a_reason_and_comes_back(world: World, steward: 
         steward.findings.waive(made_up(), days=1, reason="x")
 
 
+def test_an_owner_answers_for_what_was_given_to_them_and_whoever_gave_it_reads_it(world: World, steward: Jamb) -> None:
+    made = world.client(granted=["berths.view"])
+    found = of(steward, made)["single-owner"]
+    login = world.person("oskar")["login"]
+    with world.jamb("oskar") as owner:
+        with pytest.raises(Forbidden, match="not given to you"):
+            owner.findings.answer(made.id, found.id, "Mine")
+        steward.findings.assign(found.id, login, note="Who stands in for you?")
+        (given,) = [one for one in owner.findings.mine() if one.id == found.id]
+        assert (given.note, given.assigned_by, given.answer) == ("Who stands in for you?", "Hanneke Brouwer", "")
+        for words in (" ", "x" * 501):
+            with pytest.raises(BadInput):
+                owner.findings.answer(made.id, found.id, words)
+        answered = owner.findings.answer(made.id, found.id, "Pia will, from Monday")
+        assert (answered.answer, answered.note, answered.assigned_to) == (
+            "Pia will, from Monday",
+            given.note,
+            "Oskar Pell",
+        )
+        with pytest.raises(Forbidden):
+            owner.findings.assign(found.id, "")
+    with world.jamb("pia") as pia:
+        assert found.id not in {one.id for one in pia.findings.mine()}
+        with pytest.raises(Forbidden):
+            pia.findings.answer(made.id, found.id, "I shall not")
+    assert of(steward, made)["single-owner"].answer == "Pia will, from Monday"
+    entry = next(iter(steward.ledger.list(client=made.id)))
+    assert (entry.action, entry.after) == (
+        "finding.answered",
+        {"finding": found.title, "answer": "Pia will, from Monday"},
+    )
+    assert '"answer": "Pia will, from Monday"' in steward.findings.report(ReportForm.JSONL)
+    # A word more leaves the answer, another person begins without one.
+    assert steward.findings.assign(found.id, login, note="Good").answer == "Pia will, from Monday"
+    assert steward.findings.assign(found.id, world.person("pia")["login"]).answer == ""
+    steward.clients.change_owners(made.id, add=[world.person("pia")["login"]])
+    with world.jamb("pia") as pia, pytest.raises(Conflict, match="mended"):
+        of(steward, made)
+        pia.findings.answer(made.id, found.id, "Here I am")
+
+
 def made_up() -> Any:
     return "00000000-0000-0000-0000-000000000000"
 

@@ -185,6 +185,22 @@ def test_who_is_told_of_what(world: World, steward: Any) -> None:
     assert {owner, "Maren Oduya"} <= decided, "whoever asked, and the owner"
 
 
+def test_who_is_given_a_finding_hears_of_it_and_whoever_gave_it_of_the_answer(world: World, steward: Any) -> None:
+    made = world.client(granted=["berths.view"], secret=False)
+    (found,) = steward.findings.list(client=made.id, rule="single-owner")
+    owner = world.person("oskar")["login"]
+    steward.findings.assign(found.id, owner, note="Who stands in?")
+    notify(world, times=2)
+    with world.jamb("oskar") as oskar:
+        oskar.findings.answer(made.id, found.id, "Pia does")
+    notify(world, times=2)
+    told = {(letter["to"].rpartition("<")[2].rstrip(">"), words) for letter in letters(world, made.name)
+            for words in ("asks you to see to this: ", "The answer: Pia does") if words in letter["text"]}  # fmt: skip
+    assert told == {
+        (owner, "asks you to see to this: "), (world.person("steward")["login"], "The answer: Pia does"),
+    }  # fmt: skip
+
+
 def test_a_worker_that_is_killed_while_it_sends_loses_no_letter(world: World, steward: Any) -> None:
     made = world.client(days=6)
     with socket.create_server(("127.0.0.1", 0)) as stuck:

@@ -1848,6 +1848,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/my-findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Findings
+         * @description The open findings that the caller is to see to, worst first.
+         */
+        get: operations["my_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/findings/{finding}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Finding
+         * @description Say what was done or found, as whoever sees to it. It can be answered anew.
+         */
+        post: operations["answer_finding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/audit/findings/{finding}/mend": {
         parameters: {
             query?: never;
@@ -3904,6 +3944,14 @@ export interface components {
             fingerprint: string;
         };
         /**
+         * FindingAnswer
+         * @description What whoever sees to a finding did or found.
+         */
+        FindingAnswer: {
+            /** Words */
+            words: string;
+        };
+        /**
          * FindingAssignment
          * @description `person`: the login of who sees to it; empty: nobody.
          */
@@ -4280,7 +4328,7 @@ export interface components {
          * @description A finding with its history.
          *
          *     `returned`: how often it came back; `gone_at`: when it was mended; `waived_until`: it is borne knowingly until then;
-         *     `assigned_to`: who sees to it, `note`: what was said to them or by them.
+         *     `assigned_to`: who sees to it, `note`: what was said to them when it was given, `answer`: what they say.
          */
         KeptFinding: {
             /** Rule */
@@ -4327,8 +4375,16 @@ export interface components {
             waived_reason: string;
             /** Assigned To */
             assigned_to: string;
+            /** Assigned At */
+            assigned_at: string | null;
+            /** Assigned By */
+            assigned_by: string;
             /** Note */
             note: string;
+            /** Answer */
+            answer: string;
+            /** Answered At */
+            answered_at: string | null;
         };
         /**
          * KeyType
@@ -4929,7 +4985,7 @@ export interface components {
          * NoticeKind
          * @enum {string}
          */
-        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "narrowing-tried-out" | "audit-weekly";
+        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "finding-given" | "finding-answered" | "narrowing-tried-out" | "audit-weekly";
         /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
@@ -10566,6 +10622,77 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["FindingAssignment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    my_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFinding"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    answer_finding: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                finding: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingAnswer"];
             };
         };
         responses: {

@@ -422,6 +422,13 @@ export const useMyReviews = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-reviews", { params: { path: path() } })),
   });
 
+export const useGiven = () =>
+  useQuery({
+    queryKey: ["findings", "mine", directory],
+    enabled: () => can("findings.mine"),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-findings", { params: { path: path() } })),
+  });
+
 export const useReview = (review: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["reviews", directory, () => toValue(review)],

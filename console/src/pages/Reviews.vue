@@ -16,6 +16,7 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { day } from "@/ui/times";
 import AuditTabs from "./audit/AuditTabs.vue";
+import Given from "./reviews/Given.vue";
 import Questions from "./reviews/Questions.vue";
 
 type DataClass = "open" | "internal" | "personal" | "restricted";
@@ -53,7 +54,7 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
 </script>
 
 <template>
-  <PageHead title="Reviews" :count="mine.data.value ? (waiting ? `${waiting} wait for you` : '') : ''" lead="Owners say of each grant and role whether it is still needed; nothing is ended before somebody who may has looked">
+  <PageHead title="Reviews" :count="mine.data.value ? (waiting ? `${waiting} ${waiting === 1 ? 'waits' : 'wait'} for you` : '') : ''" lead="Owners say of each grant and role whether it is still needed; nothing is ended before somebody who may has looked">
     <NButton v-if="can('reviews.start') && !starting" type="primary" @click="starting = true">Start a review</NButton>
     <template #below><AuditTabs v-if="can('audit.read')" /></template>
   </PageHead>
@@ -70,12 +71,13 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
     <div class="row"><NButton @click="starting = false">Not now</NButton><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !preview?.items">Ask the owners</NButton></div>
   </form>
   <Loadable :loading="mine.isLoading.value" :error="mine.error.value ?? all.error.value" :ready="!!mine.data.value" :lines="8" :retry="mine.refetch">
+    <Given />
     <section v-for="one in mine.data.value" :key="one.review.id" :aria-label="one.review.name">
       <h2>{{ one.review.name }} <span class="soft small">asked of you until {{ day(one.review.ends_at) }}; {{ one.items.filter((item) => !item.answer).length }} of {{ one.items.length }} wait</span></h2>
       <p v-if="one.items.every((item) => item.answer)" class="thanks"><StateWord tone="live" word="all answered" /> Thank you: that is all. You can answer differently until it is closed.</p>
       <Questions :review="one.review.id" :items="one.items" :closed="false" />
     </section>
-    <p v-if="!mine.data.value?.length && !can('reviews.list')" class="empty">Nothing is asked of you.</p>
+    <p v-if="!mine.data.value?.length && !can('reviews.list')" class="empty">No review asks anything of you.</p>
     <section v-if="can('reviews.list')" aria-labelledby="all">
       <h2 id="all">All reviews</h2>
       <p v-if="!all.data.value?.length" class="empty">There was no review yet. One asks owners whether what their clients hold is still needed.</p>

@@ -16,7 +16,7 @@ from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core.audit import Act, Severity
 from jamb.core.audit.reports import Reported
 from jamb.core.clients import OwnerLevel
-from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound
 from jamb.core.excess import Excess, trend
 from jamb.store import clients, counts, findings, people
 from jamb.store import excess as excess_store
@@ -29,16 +29,19 @@ WORDS_LONGEST = 500
 # Bands of age of what is open; older is the last.
 AGES = (7, 30, 90)
 TREND_DAYS = 90
+MOST_GIVEN = 500
 
 
 @dataclass(frozen=True, slots=True)
 class FindingView:
-    """A finding with its history. `gone_at`: it was mended then."""
+    """A finding with its history. `gone_at`: it was mended then; `assigned_by`: who gave it to whoever sees to it."""
 
     id: UUID
     found: Reported
     gone_at: datetime | None
-    answer: str
+    assigned_at: datetime | None
+    assigned_by: str
+    answered_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,10 +253,55 @@ def assign(
         person = people.by_login(unit.session, login.strip()) if login.strip() else None
         if login.strip() and (person is None or person.directory_id != directory.id or not person.live):
             raise BadInput.field("person", login, "the login of a person here who may act")
-        row.assigned_to, row.answer = person.id if person is not None else None, said
+        if person is None or row.assigned_to != person.id:
+            row.answer, row.answered_at = "", None
+        row.assigned_to, row.note = person.id if person is not None else None, said
+        row.assigned_at = now if person is not None else None
+        row.assigned_by, row.assigned_by_id = (actor.name, actor.id) if person is not None else ("", "")
         unit.session.add(row)
         after = {"finding": row.title, "to": person.name if person is not None else "nobody", "note": said}
         unit.enter(actor, "finding.assigned", _subject(row, client), now=now, after=after)
+        unit.session.flush()
+        return _views(unit.session, [(row, client.name)], now)[0]
+
+
+def given_to(premises: Premises, slug: str, person_id: UUID, now: datetime) -> list[FindingView]:
+    """Return the open findings that a person is to see to, borne ones too, worst first."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        rows = [
+            row
+            for which in (Which.OPEN, Which.BORNE)
+            for row in findings.page(
+                session, directory.id, Wanted(which, assigned_to=person_id), now, after=None, limit=MOST_GIVEN
+            )
+        ]
+        return _views(session, rows, now)
+
+
+def answer(
+    premises: Premises, directory: Directory, client_id: str, finding_id: UUID, words: str, actor: Actor, now: datetime
+) -> FindingView:
+    """Answer as whoever sees to a finding; it can be answered anew.
+
+    Raises:
+        BadInput: no words, or too many. Forbidden: another sees to it. Conflict: it is mended already.
+    """
+    said = words.strip()
+    if not said or len(said) > WORDS_LONGEST:
+        raise BadInput.field("words", f"{len(said)} characters", f"1 to {WORDS_LONGEST}: what you did or found")
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        row, client = _find(unit.session, directory, finding_id)
+        if client.id != client_id:
+            raise NotFound("This client has no such finding.", next_step="See what is given to you.")
+        if row.assigned_to is None or str(row.assigned_to) != actor.id:
+            raise Forbidden("It is not given to you.", next_step="Have somebody who may give it to you.")
+        if row.gone_at is not None:
+            raise Conflict("It is mended already.", next_step="There is nothing left to answer.")
+        row.answer, row.answered_at = said, now
+        unit.session.add(row)
+        after = {"finding": row.title, "answer": said}
+        unit.enter(actor, "finding.answered", _subject(row, client), now=now, after=after)
         unit.session.flush()
         return _views(unit.session, [(row, client.name)], now)[0]
 
@@ -296,9 +344,13 @@ def _views(session: Session, rows: Sequence[tuple[FindingRow, str]], now: dateti
                 waived_by=row.waived_by if row.waived(now) else "",
                 waived_reason=row.waived_reason if row.waived(now) else "",
                 assigned_to=names[row.assigned_to],
+                note=row.note,
+                answer=row.answer,
             ),
             row.gone_at,
-            row.answer,
+            row.assigned_at,
+            row.assigned_by,
+            row.answered_at,
         )
         for row, name in rows
     ]

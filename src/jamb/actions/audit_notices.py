@@ -10,6 +10,7 @@ from sqlmodel import Session
 
 from jamb.actions.premises import Directory
 from jamb.core.audit import Severity
+from jamb.core.ids import person_id_in
 from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
 from jamb.core.reviews import Answer
 from jamb.store import excess, findings, narrowings, reviews
@@ -23,6 +24,7 @@ _FIRST_STAGE = 7
 def audit_facts(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
     yield from _asked(session, directory, now)
     yield from _over(session, directory, since)
+    yield from _cared_for(session, directory, since)
     yield from _tried_out(session, directory, now)
     yield from _weekly(session, directory, now)
 
@@ -52,6 +54,22 @@ def _over(session: Session, directory: Directory, since: datetime) -> Iterable[F
         words = f"{row.name}: {given_up} to be ended or narrowed, {proposed} without an answer, proposed for withdrawal"
         path = f"/reviews/{row.id}"
         yield Fact(f"review/{row.id}/over", NoticeKind.REVIEW_OVER, "", row.name, words, path, (Audience.APPROVERS,))
+
+
+def _cared_for(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    """Return what is given to somebody, to them, and what they answered, to whoever gave it."""
+    for row, name in findings.cared_for_since(session, directory.id, since):
+        if row.assigned_to is not None and row.assigned_at is not None and row.assigned_at > since:
+            note = f" ({row.note})" if row.note else ""
+            words = f"“{name}”: {row.assigned_by} asks you to see to this: {row.title}{note}"
+            key = f"finding/{row.id}/given/{row.assigned_to}/{row.assigned_at.isoformat()}"
+            yield Fact(key, NoticeKind.FINDING_GIVEN, row.client_id, name, words, "/reviews", (), [row.assigned_to])
+        giver = person_id_in(row.assigned_by_id)
+        if row.answered_at is not None and row.answered_at > since and giver is not None:
+            words = f"“{name}”: {row.title}. The answer: {row.answer}"
+            key = f"finding/{row.id}/answered/{row.answered_at.isoformat()}"
+            path = f"/audit?finding={row.id}"
+            yield Fact(key, NoticeKind.FINDING_ANSWERED, row.client_id, name, words, path, (), [giver])
 
 
 def _tried_out(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:

@@ -14,6 +14,7 @@ from sqlmodel import Session, col, select
 from jamb.actions.audit_notices import audit_facts
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.attempts import DEAD
+from jamb.core.ids import person_id_in
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
 from jamb.core.requests import RequestState
 from jamb.core.rotation import RotationEnd, RotationState
@@ -227,10 +228,10 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
             words = f"“{name}”: the request of {row.requested_by} is {row.state}" + (
                 f" by {row.decided_by}" if row.decided_by else ""
             )
-            asker = [UUID(row.requested_by_id)] if _is_uuid(row.requested_by_id) else []
+            asker = person_id_in(row.requested_by_id)
             yield Fact(
                 f"request/{row.id}/{row.state}", NoticeKind.REQUEST_DECIDED, row.client_id, name, words, path, _OWNERS,
-                asker,
+                [asker] if asker is not None else [],
             )  # fmt: skip
 
 
@@ -272,11 +273,3 @@ def _event(fact: Fact) -> dict[str, Any]:
         "words": fact.words,
         "path": fact.path,
     }
-
-
-def _is_uuid(text: str) -> bool:
-    try:
-        UUID(text)
-    except ValueError:
-        return False
-    return True

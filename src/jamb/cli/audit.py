@@ -276,6 +276,48 @@ def assign(
     emit(done, output, lambda: out.print(f"{who} sees to it: {done.client_name}, {done.title}.", markup=False))
 
 
+@app.command()
+def mine(output: Output = Form.TABLE) -> None:
+    """List the findings that you are to see to."""
+    with connected() as jamb:
+        found = jamb.findings.mine()
+
+    def show() -> None:
+        if not found:
+            out.print("Nothing is given to you.")
+        for one in found:
+            line = Text(f"{one.severity:<7}", style=_STYLE[one.severity]).append(
+                f"{str(one.id)[:_SHORT]}  ", style="dim"
+            )
+            out.print(line.append(one.client_name, style="bold default").append(f"  {one.title}", style="default"))
+            out.print(f"         → {one.mend}", markup=False)
+            said = f"{one.assigned_by}, {relative(one.assigned_at)}" + (f": {one.note}" if one.note else "")
+            out.print(Text(f"         {said}", style="dim"))
+            if one.answer:
+                out.print(Text(f"         you, {relative(one.answered_at)}: {one.answer}", style="dim"))
+
+    emit(found, output, show)
+
+
+@app.command()
+def answer(
+    finding: FindingArgument,
+    words: Annotated[str, typer.Argument(metavar="WORDS", help="What you did or found")],
+    output: Output = Form.TABLE,
+) -> None:
+    """Answer for a finding that you are to see to."""
+    with connected() as jamb:
+        given = [one for one in jamb.findings.mine() if str(one.id).startswith(finding.strip().lower())]
+        if len(given) != 1:
+            raise NotFound(
+                f"Nothing, or several, of what is given to you begin with “{finding[:40]}”.",
+                next_step="See `jamb audit mine`.",
+            )
+        done = jamb.findings.answer(given[0].client_id, given[0].id, words)
+    who = done.assigned_by or "Whoever gave it to you"
+    emit(done, output, lambda: out.print(f"Answered: {who} hears of it.", markup=False))
+
+
 def _known(baseline: Path | None) -> frozenset[str]:
     if baseline is None:
         return frozenset()
@@ -370,7 +412,9 @@ def _show_group(
         if one.returned:
             history.append("came back" if one.returned == 1 else f"came back {one.returned} times")
         if one.assigned_to:
-            history.append(f"{one.assigned_to} sees to it" + (f": {one.note}" if one.note else ""))
+            history.append(f"{one.assigned_to} sees to it" + (f" ({one.note})" if one.note else ""))
+            if one.answer:
+                history[-1] += f", and says: {one.answer}"
         if one.waived_until:
             history.append(f"waived until {one.waived_until:%Y-%m-%d} by {one.waived_by}: {one.waived_reason}")
         if one.gone_at:

@@ -8,7 +8,7 @@ from itertools import islice
 from pathlib import Path
 from uuid import UUID
 
-from jamb.client.noun import Noun
+from jamb.client.noun import Noun, part
 from jamb.core.audit.reports import ReportForm
 from jamb.wire.audit import Evaluated, ExcessOnDay, FindingGroup, KeptFinding, RankedExcess, Severity
 from jamb.wire.mends import Mended, MendPreview
@@ -77,6 +77,15 @@ class Findings(Noun):
         """Have the person of a login see to a finding; an empty login takes it off again."""
         body = {"person": person, "note": note}
         return self._transport.one(KeptFinding, "POST", f"/audit/findings/{finding_id}/assignment", json=body)
+
+    def mine(self) -> builtins.list[KeptFinding]:
+        """Return what the caller is to see to, worst first."""
+        return self._transport.many(KeptFinding, "GET", "/my-findings")
+
+    def answer(self, client_id: str, finding_id: UUID, words: str) -> KeptFinding:
+        """Say what one did or found, as whoever sees to a finding."""
+        path = f"/clients/{part(client_id)}/findings/{finding_id}/answer"
+        return self._transport.one(KeptFinding, "POST", path, json={"words": words})
 
     def excess(self, by: str = "client", *, limit: int = 50) -> builtins.list[RankedExcess]:
         """Return weight granted, used and unused by client, owner or resource, the most unused first."""

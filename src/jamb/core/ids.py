@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import NewType
+from uuid import UUID
 
 ClientId = NewType("ClientId", str)
 
@@ -17,3 +18,11 @@ def client_id_from(random_bytes: bytes) -> ClientId:
     """
     number = int.from_bytes(random_bytes[:13], "big")
     return ClientId("".join(_ALPHABET[(number >> (5 * place)) & 31] for place in range(CLIENT_ID_LENGTH)))
+
+
+def person_id_in(actor_id: str) -> UUID | None:
+    """Return the id of the person who acted; None where it was a client, or nobody."""
+    try:
+        return UUID(actor_id)
+    except ValueError:
+        return None

@@ -151,6 +151,8 @@ OPERATIONS = (
     _operation(
         "findings.assign", "Have a person see to a finding", "POST", "/audit/findings/{finding}/assignment", _WRITE
     ),
+    _operation("findings.mine", "List what one is to see to", "GET", "/my-findings", _READ),
+    _operation("findings.answer", "Answer for a finding", "POST", _CLIENT + "/findings/{finding}/answer", _WRITE),
     _operation("findings.list", "List findings", "GET", "/audit/findings", _READ),
     _operation("findings.read", "Read a finding", "GET", _FINDING, _READ),
     _operation("findings.list-groups", "List findings in groups", "GET", "/audit/groups", _READ),
@@ -215,6 +217,7 @@ _TO_WORK_WITH = frozenset(
         "requests.list",
         "requests.read",
         "reviews.mine",
+        "findings.mine",
         "charters.compare",
     }
 )
@@ -247,6 +250,7 @@ PERMISSIONS = (
             "requests.make",
             "requests.withdraw",
             "findings.assign",
+            "findings.answer",
             "findings.mend",
             "clients.change",
             "clients.remove",
@@ -271,6 +275,7 @@ PERMISSIONS = (
             "clients.cut-off",
             "findings.waive",
             "findings.end-waiver",
+            "findings.answer",
             "findings.mend",
             "narrowing.enforce",
             "clients.restore",
@@ -284,7 +289,7 @@ PERMISSIONS = (
         "credentials.manage",
         "Issue, hand over, probe and withdraw credentials",
         _BOTH,
-        _CREDENTIALS | {"findings.mend"},
+        _CREDENTIALS | {"findings.mend", "findings.answer"},
         _READ_ALL,
     ),
     Permission(
@@ -324,6 +329,7 @@ PERMISSIONS = (
             "requests.withdraw",
             "narrowing.request",
             "reviews.answer",
+            "findings.answer",
         ),
         frozenset({"clients.read-own"}),
     ),

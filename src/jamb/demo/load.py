@@ -14,6 +14,7 @@ from sqlmodel import Session
 
 from jamb.actions import (
     asks,
+    audit,
     consent,
     directories,
     groups,
@@ -55,6 +56,7 @@ from jamb.demo.scenario import (
     read_reach,
 )
 from jamb.store.directories import by_slug
+from jamb.store.findings import Wanted
 from jamb.store.usage import Refused
 from jamb.store.work import Actor
 
@@ -122,6 +124,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
         premises, port, history.client_id("Mail archive"), "dispatches", None,
         "The archive keeps invoices: it has never opened another mailbox", history.actors["maren.oduya"], now,
     )  # fmt: skip
+    _give_to_owner(history, now)
     late = now - timedelta(hours=5)
     history.refused(
         "Duty mail digest",
@@ -154,6 +157,26 @@ def _tighten_further(history: History, at: datetime) -> None:
     steward = history.actors["hanneke.brouwer"]
     directories.change_policy(history.premises, history.port, {"secret_heaviest_weight": 500}, steward, at)
     history.port = directories.read_directory(history.premises, history.port.slug)
+
+
+# What an owner is to see to: of which client, by which rule, with which words; and what he answered, if he did.
+_GIVEN = (
+    ("Quay dashboard", "permission-larger-than-use", "Does the harbour master close berths on it?", ""),
+    ("Storm bell", "disabled-with-credentials", "Will it ring again?", "Its loudspeaker is back in spring"),
+)
+
+
+def _give_to_owner(history: History, now: datetime) -> None:
+    """Give two findings to an owner, who has answered for one."""
+    registrar, owner = history.actors["maren.oduya"], history.actors["oskar.pell"]
+    for client, rule, note, said in _GIVEN:
+        client_id = history.client_id(client)
+        wanted = Wanted(rule=rule, client_id=client_id)
+        (found,), _ = audit.list_findings(history.premises, history.port.slug, wanted, now, None, 1)
+        login = f"oskar.pell@{history.port.domain}"
+        audit.assign(history.premises, history.port, found.id, login, note, registrar, now)
+        if said:
+            audit.answer(history.premises, history.port, client_id, found.id, said, owner, now)
 
 
 def _ask_owners(history: History, at: datetime) -> None:

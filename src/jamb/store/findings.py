@@ -27,7 +27,7 @@ from jamb.store.people import PersonRow
 class FindingRow(SQLModel, table=True):
     """One thing that is wrong, or was. `gone_at`: since when it is not; `returned`: how often it came back.
 
-    `waived_until`: until then it is known and borne; `answer`: what its assignee said of it.
+    `waived_until`: until then it is known and borne; `note`: what was said to its assignee, `answer`: by them.
     """
 
     __tablename__ = "finding"
@@ -38,6 +38,7 @@ class FindingRow(SQLModel, table=True):
             postgresql_where=sa.text("gone_at IS NULL"),
         ),
         Index("finding_gone", "directory_id", "gone_at"),
+        Index("finding_assigned", "assigned_to", postgresql_where=sa.text("assigned_to IS NOT NULL")),
     )  # fmt: skip
 
     id: UUID = Field(primary_key=True)
@@ -58,7 +59,12 @@ class FindingRow(SQLModel, table=True):
     waived_by: str = Field(default="", sa_type=Text)
     waived_reason: str = Field(default="", sa_type=Text)
     assigned_to: UUID | None = Field(default=None, foreign_key="person.id")
+    assigned_at: datetime | None = moment(nullable=True)
+    assigned_by: str = Field(default="", sa_type=Text)
+    assigned_by_id: str = Field(default="", sa_type=Text)
+    note: str = Field(default="", sa_type=Text)
     answer: str = Field(default="", sa_type=Text)
+    answered_at: datetime | None = moment(nullable=True)
 
     def waived(self, now: datetime) -> bool:
         return self.waived_until is not None and now < self.waived_until
@@ -204,7 +210,8 @@ def keep_findings(
         {
             "id": uuid4(), "client_id": one.client_id, "directory_id": directory_id, "rule": one.rule,
             "subject": one.subject, "first_seen_at": now,
-            "returned": 0, "waived_by": "", "waived_reason": "", "answer": "", **_content(one),
+            "returned": 0, "waived_by": "", "waived_reason": "", "assigned_by": "", "assigned_by_id": "", "note": "",
+            "answer": "", **_content(one),
         }
         for one in wanted.values()
     ]  # fmt: skip
@@ -332,6 +339,21 @@ def page(
         statement = statement.where((col(FindingRow.severity) < severity) | (same & later))
     order = (col(FindingRow.severity).desc(), col(FindingRow.rule), col(FindingRow.id))
     return [(row, name) for row, name in session.exec(statement.order_by(*order).limit(limit))]
+
+
+def cared_for_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[FindingRow, str]]:
+    """Return what is open and was given to somebody, or answered by them, since; with the names of the clients."""
+    rows = session.exec(
+        select(FindingRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == FindingRow.client_id)
+        .where(
+            FindingRow.directory_id == directory_id,
+            col(FindingRow.assigned_to).is_not(None),
+            col(FindingRow.gone_at).is_(None),
+            (col(FindingRow.assigned_at) > since) | (col(FindingRow.answered_at) > since),
+        )
+    )
+    return [(row, name) for row, name in rows]
 
 
 class GroupBy(StrEnum):

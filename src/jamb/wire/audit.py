@@ -43,7 +43,7 @@ class KeptFinding(Finding):
     """A finding with its history.
 
     `returned`: how often it came back; `gone_at`: when it was mended; `waived_until`: it is borne knowingly until then;
-    `assigned_to`: who sees to it, `note`: what was said to them or by them.
+    `assigned_to`: who sees to it, `note`: what was said to them when it was given, `answer`: what they say.
     """
 
     id: UUID
@@ -54,7 +54,11 @@ class KeptFinding(Finding):
     waived_by: str
     waived_reason: str
     assigned_to: str
+    assigned_at: Moment | None
+    assigned_by: str
     note: str
+    answer: str
+    answered_at: Moment | None
 
 
 class Rule(Answered):
@@ -174,6 +178,12 @@ class FindingAssignment(Sent):
     note: Annotated[str, Field(max_length=500)] = ""
 
 
+class FindingAnswer(Sent):
+    """What whoever sees to a finding did or found."""
+
+    words: Annotated[str, Field(max_length=500)]
+
+
 def finding_of(finding: audit.Finding) -> Finding:
     """Return a finding as a dossier shows it."""
     return Finding(
@@ -185,11 +195,24 @@ def finding_of(finding: audit.Finding) -> Finding:
 
 
 def kept_of(found: Reported, **history: object) -> KeptFinding:
-    names = (*_SAME, "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to")
+    names = (
+        *_SAME,
+        "first_seen_at",
+        "returned",
+        "waived_until",
+        "waived_by",
+        "waived_reason",
+        "assigned_to",
+        "note",
+        "answer",
+    )
     values = {name: getattr(found, name) for name in names} | history
     return KeptFinding(
         severity=Severity(found.severity.word), evidence=dict(found.evidence), fingerprint=found.fingerprint, **values
     )
 
 
+_HISTORY = (
+    "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to", "note", "answer",
+)  # fmt: skip
 _SAME = ("rule", "client_id", "client_name", "subject", "title", "mend", "act", "target")

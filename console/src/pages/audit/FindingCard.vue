@@ -45,8 +45,9 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
     <p class="small soft">
       Since <Moment :at="finding.first_seen_at" /><template v-if="finding.returned">, and came back {{ finding.returned === 1 ? "once" : `${finding.returned} times` }}</template>.
       <template v-if="finding.gone_at">Mended <Moment :at="finding.gone_at" />.</template>
-      <template v-if="finding.assigned_to">{{ finding.assigned_to }} sees to it<template v-if="finding.note">: {{ finding.note }}</template>.</template>
+      <template v-if="finding.assigned_to">{{ finding.assigned_to }} sees to it<template v-if="finding.note"> ({{ finding.note }})</template>.</template>
     </p>
+    <p v-if="finding.answer" class="said">{{ finding.assigned_to }}, <Moment :at="finding.answered_at" />: {{ finding.answer }}</p>
     <p v-if="finding.waived_until" class="waived">Borne until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}</p>
     <template v-if="!finding.gone_at">
       <h3>What to do</h3>
@@ -80,6 +81,7 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
 <style scoped>
 .beside { position: sticky; top: var(--s4); display: grid; gap: var(--s2); max-height: calc(100vh - 2 * var(--s4)); overflow-y: auto; }
 .beside h3 { margin-top: var(--s2); color: var(--ink-soft); font-size: var(--t-small); }
+.said { border-left: 3px solid var(--live); padding-left: var(--s2); }
 .waived { border-left: 3px solid var(--wait); padding-left: var(--s2); }
 .days { width: 110px; }
 dd { overflow-wrap: anywhere; }

@@ -187,4 +187,6 @@ def _evidence(one: Reported) -> str:
 def _mend(one: Reported) -> str:
     if one.waived_until is not None:
         return f"Waived until {one.waived_until:%Y-%m-%d} by {one.waived_by}: {one.waived_reason}"
-    return f"{one.mend} {one.assigned_to} sees to it." if one.assigned_to else one.mend
+    if not one.assigned_to:
+        return one.mend
+    return f"{one.mend} {one.assigned_to} sees to it" + (f", and says: {one.answer}" if one.answer else ".")

@@ -59,6 +59,8 @@ class Reported:
     waived_by: str
     waived_reason: str
     assigned_to: str
+    note: str = ""
+    answer: str = ""
 
     @property
     def fingerprint(self) -> str:
@@ -163,7 +165,8 @@ def _result(one: Reported, order: Mapping[str, int]) -> dict[str, Any]:
 
 _COLUMNS = (
     "fingerprint", "severity", "rule", "client_id", "client_name", "subject", "title", "mend", "act", "target",
-    "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to", "evidence",
+    "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to", "note", "answer",
+    "evidence",
 )  # fmt: skip
 
 
@@ -188,5 +191,5 @@ def _plain(one: Reported) -> dict[str, Any]:
         "first_seen_at": one.first_seen_at.isoformat(timespec="seconds"), "returned": one.returned,
         "waived_until": one.waived_until.isoformat(timespec="seconds") if one.waived_until is not None else "",
         "waived_by": one.waived_by, "waived_reason": one.waived_reason, "assigned_to": one.assigned_to,
-        "evidence": dict(one.evidence),
+        "note": one.note, "answer": one.answer, "evidence": dict(one.evidence),
     }  # fmt: skip

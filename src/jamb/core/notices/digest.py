@@ -16,11 +16,13 @@ _PARTS: dict[NoticeKind, str] = {
     NoticeKind.ROTATION_UNSEEN: "New credentials that nothing uses yet",
     NoticeKind.REQUEST_WAITS: "Requests that wait for you",
     NoticeKind.REVIEW_ASKS: "What your clients hold is under review: please answer",
+    NoticeKind.FINDING_GIVEN: "What you are asked to see to",
     NoticeKind.ENDS_SOON: "Credentials that end soon",
     NoticeKind.REQUEST_DECIDED: "Requests that were decided",
     NoticeKind.ROTATION_OPENED: "Rotations opened",
     NoticeKind.ROTATION_ENDED: "Rotations done",
     NoticeKind.REVIEW_OVER: "Reviews that are over",
+    NoticeKind.FINDING_ANSWERED: "Answers to what you gave to others",
     NoticeKind.TRIAL_DONE: "Narrower grants that were tried out",
     NoticeKind.AUDIT_WEEKLY: "The audit, this week",
 }
@@ -37,6 +39,8 @@ _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.ROTATION_ENDED: ("rotation done", "rotations done"),
     NoticeKind.REVIEW_ASKS: ("client under review", "clients under review"),
     NoticeKind.REVIEW_OVER: ("review over", "reviews over"),
+    NoticeKind.FINDING_GIVEN: ("finding for you", "findings for you"),
+    NoticeKind.FINDING_ANSWERED: ("answer to a finding", "answers to findings"),
     NoticeKind.TRIAL_DONE: ("narrower grant tried out", "narrower grants tried out"),
     NoticeKind.AUDIT_WEEKLY: ("weekly audit", "weekly audits"),
 }

@@ -22,6 +22,8 @@ class NoticeKind(StrEnum):
     LINK_TRIED = "handover-tried-again"
     REVIEW_ASKS = "review-asks"
     REVIEW_OVER = "review-over"
+    FINDING_GIVEN = "finding-given"
+    FINDING_ANSWERED = "finding-answered"
     TRIAL_DONE = "narrowing-tried-out"
     AUDIT_WEEKLY = "audit-weekly"
 

@@ -211,7 +211,10 @@ def assign(
 
 
 def kept_answer(one: audit.FindingView) -> wire.KeptFinding:
-    return wire.kept_of(one.found, id=one.id, gone_at=one.gone_at, note=one.answer)
+    return wire.kept_of(
+        one.found, id=one.id, gone_at=one.gone_at, assigned_at=one.assigned_at, assigned_by=one.assigned_by,
+        answered_at=one.answered_at,
+    )  # fmt: skip
 
 
 def excess_answer(one: Excess) -> wire.Excess:

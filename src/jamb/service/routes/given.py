@@ -1,0 +1,42 @@
+"""Findings that are given to people to see to, and their answers."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Depends
+
+from jamb.actions import audit
+from jamb.actions.access import Admitted
+from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routes.audit import kept_answer
+from jamb.wire import audit as wire
+
+router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["audit"])
+
+
+@router.get("/my-findings")
+def my_findings(
+    admitted: Annotated[Admitted, Depends(may("findings.mine"))], office: TheOffice, now: Now
+) -> list[wire.KeptFinding]:
+    """The open findings that the caller is to see to, worst first."""
+    if admitted.actor.kind != "person":
+        return []
+    found = audit.given_to(office.premises, admitted.directory.slug, UUID(admitted.actor.id), now)
+    return [kept_answer(one) for one in found]
+
+
+@router.post("/clients/{client}/findings/{finding}/answer")
+def answer_finding(
+    client: str,
+    finding: UUID,
+    sent: wire.FindingAnswer,
+    admitted: Annotated[Admitted, Depends(may("findings.answer"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.KeptFinding:
+    """Say what was done or found, as whoever sees to it. It can be answered anew."""
+    return kept_answer(
+        audit.answer(office.premises, admitted.directory, client, finding, sent.words, admitted.actor, now)
+    )
