@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from datetime import timedelta
+from typing import Any
 from uuid import UUID
 
 import pytest
@@ -11,6 +12,7 @@ import pytest
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
+from jamb.core.roles import HolderKind
 from jamb.wire.consent import Terms
 from jamb.wire.reach import ReachSent
 from tests.service.test_bounds import DISPATCHES
@@ -203,7 +205,35 @@ def stranger(_world: World, jamb: Jamb, made: Made) -> None:
     jamb.clients.change(made.id, publisher=f"{made.id}.example")
 
 
-MENDS: dict[str, tuple[Prepare, str, dict[str, str], str, str]] = {
+def held_by_role(world: World, jamb: Jamb, made: Made) -> None:
+    jamb.consent.withdraw(made.id, "berths", ["berths.view"])
+    jamb.roles.assign("lookout", HolderKind.CLIENT, [made.id])
+    with world.database() as database:
+        database.execute(
+            "update role_assignment set assigned_at = assigned_at - %s where client_id = %s",
+            [timedelta(days=30), made.id],
+        )
+
+
+def reads_every_mailbox(world: World, jamb: Jamb, made: Made) -> None:
+    jamb.asks.add(made.id, "dispatches", ["dispatches.read"])
+    with world.jamb("approver") as approver:
+        approver.consent.grant(made.id)
+
+
+def rotated_long_ago(world: World, jamb: Jamb, made: Made) -> None:
+    (held,) = jamb.secrets.list(made.id)
+    new = jamb.rotations.open(made.id, held.id)
+    assert new.issued is not None
+    assert world.ask_token(Made(made.id, made.name, new.issued.secret)).status_code == 200
+    with world.database() as database:
+        database.execute(
+            "update rotation set opened_at = opened_at - %(past)s, overlap_ends_at = now() where client_id = %(client)s",
+            {"past": timedelta(days=30), "client": made.id},
+        )
+
+
+MENDS: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
     "names an owner": (
         no_owner, "no-owner", {"login": "pia.nowicki@quillhaven.example"}, "registrar", "Owned by Pia Nowicki.",
     ),
@@ -211,17 +241,24 @@ MENDS: dict[str, tuple[Prepare, str, dict[str, str], str, str]] = {
     "drops an ask": (asked_long_ago, "asked-never-granted", {}, "registrar", "is dropped."),
     "asks for what is held": (ask_dropped, "granted-not-asked", {"reason": "The wall"}, "registrar", "is asked for."),
     "ends a consent": (old, "permission-never-used", {}, "approver", "The consent to berths.view is ended."),
+    "withdraws a role": (held_by_role, "permission-never-used", {}, "steward", "The role lookout is withdrawn."),
+    "bounds a reach": (
+        reads_every_mailbox, "reach-unbounded", {"reach": ReachSent(kind=ReachKind.ONLY, collections=["duty"])},
+        "approver", "dispatches.read counts only duty.",
+    ),
+    "closes a rotation": (rotated_long_ago, "rotation-overdue", {}, "custodian", "The rotation is closed."),
     "vouches": (stranger, "publisher-unvouched", {"reason": "Their contract is here"}, "approver", "vouches for"),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize(("prepare", "rule", "said", "role", "done"), MENDS.values(), ids=MENDS.keys())
 def test_a_finding_is_mended_from_itself_by_whoever_may(
-    world: World, steward: Jamb, prepare: Prepare, rule: str, said: dict[str, str], role: str, done: str
+    world: World, steward: Jamb, prepare: Prepare, rule: str, said: dict[str, Any], role: str, done: str
 ) -> None:
     made = world.client(granted=["berths.view"])
     prepare(world, steward, made)
-    (found,) = steward.findings.list(rule=rule, client=made.id)
+    # A role that is withdrawn mends what is found of each of its permissions.
+    found, *_ = steward.findings.list(rule=rule, client=made.id)
     with world.jamb("auditor") as auditor:
         seen = auditor.findings.preview_mend(found.id)
         assert (seen.by_hand, bool(seen.title), seen.needs) == (False, True, next(iter(said), ""))

@@ -4,14 +4,9 @@ with Jamb("https://jamb.example", "port", ClientCredentials(client_id, secret)) 
     made = jamb.clients.register("Night run", "Sends invoices", owners=["maren@port.example"])
 """
 
-from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
-from jamb.client.handovers import HandoverLink
-from jamb.client.jamb import Jamb
-from jamb.client.keep_fresh import KeptFresh, keep_fresh
-from jamb.client.own_files import KeyFile, SecretFile
-from jamb.client.private_key import PrivateKey
-from jamb.client.sealed import unseal
-from jamb.client.set_up import Wanted, set_up
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
 from jamb.core.errors import (
     BadInput,
     Conflict,
@@ -24,6 +19,16 @@ from jamb.core.errors import (
     TooManyTries,
     WorldFailure,
 )
+
+if TYPE_CHECKING:
+    from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
+    from jamb.client.handovers import HandoverLink
+    from jamb.client.jamb import Jamb
+    from jamb.client.keep_fresh import KeptFresh, keep_fresh
+    from jamb.client.own_files import KeyFile, SecretFile
+    from jamb.client.private_key import PrivateKey
+    from jamb.client.sealed import unseal
+    from jamb.client.set_up import Wanted, set_up
 
 __all__ = [
     "AccessToken",
@@ -51,3 +56,27 @@ __all__ = [
     "set_up",
     "unseal",
 ]
+
+# Imported when they are first asked for: keys and sealing cost a program that needs neither a tenth of a second.
+_PLACES = {
+    "AccessToken": "auth",
+    "ClientCredentials": "auth",
+    "DeviceSignIn": "auth",
+    "HandoverLink": "handovers",
+    "Jamb": "jamb",
+    "KeptFresh": "keep_fresh",
+    "KeyFile": "own_files",
+    "KeyPair": "auth",
+    "PrivateKey": "private_key",
+    "SecretFile": "own_files",
+    "Wanted": "set_up",
+    "keep_fresh": "keep_fresh",
+    "set_up": "set_up",
+    "unseal": "sealed",
+}
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _PLACES:
+        raise AttributeError(f"jamb.client has no {name}")
+    return getattr(import_module(f"jamb.client.{_PLACES[name]}"), name)

@@ -5,13 +5,16 @@ from __future__ import annotations
 import time
 from collections.abc import Generator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import httpx
 
-from jamb.client.private_key import PrivateKey
 from jamb.client.trust import trusted
 from jamb.core.credentials.assertions import CLIENT_ASSERTION
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
+
+if TYPE_CHECKING:
+    from jamb.client.private_key import PrivateKey
 
 DEVICE_GRANT = "urn:ietf:params:oauth:grant-type:device_code"
 _RENEW_BEFORE_SECONDS = 30

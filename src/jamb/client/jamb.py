@@ -2,60 +2,99 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 from types import TracebackType
-from typing import Self
+from typing import TYPE_CHECKING, Any, Self
 
 from jamb.client.auth import AccessToken, ClientCredentials
-from jamb.client.charters import Charters
-from jamb.client.clients import Clients
-from jamb.client.consent import Asks, Consent
-from jamb.client.credentials import Credentials, Secrets
-from jamb.client.findings import Findings
-from jamb.client.handovers import Handovers
-from jamb.client.leaks import Leaks
-from jamb.client.ledger import Ledger
-from jamb.client.narrowing import Narrowing
-from jamb.client.notices import Notices, Webhooks
-from jamb.client.people import Groups, People, Roles
-from jamb.client.removals import Publishers, Removals
-from jamb.client.requests import Requests
-from jamb.client.resources import Resources
-from jamb.client.reviews import Reviews
-from jamb.client.rotations import Rotations
 from jamb.client.transport import Transport
 from jamb.wire.audit import Audit
 from jamb.wire.directories import Directory, PolicyPreview
 from jamb.wire.people import MayRegister, Whoami
 from jamb.wire.today import Today
 
+if TYPE_CHECKING:
+    from jamb.client.charters import Charters
+    from jamb.client.clients import Clients
+    from jamb.client.consent import Asks, Consent
+    from jamb.client.credentials import Credentials, Secrets
+    from jamb.client.findings import Findings
+    from jamb.client.handovers import Handovers
+    from jamb.client.leaks import Leaks
+    from jamb.client.ledger import Ledger
+    from jamb.client.narrowing import Narrowing
+    from jamb.client.notices import Notices, Webhooks
+    from jamb.client.people import Groups, People, Roles
+    from jamb.client.removals import Publishers, Removals
+    from jamb.client.requests import Requests
+    from jamb.client.resources import Resources
+    from jamb.client.reviews import Reviews
+    from jamb.client.rotations import Rotations
+
+# Where each noun is, by its class: a program that reads clients does not wait for what reads the ledger.
+_NOUNS = {
+    "clients": ("clients", "Clients"),
+    "resources": ("resources", "Resources"),
+    "asks": ("consent", "Asks"),
+    "consent": ("consent", "Consent"),
+    "requests": ("requests", "Requests"),
+    "people": ("people", "People"),
+    "groups": ("people", "Groups"),
+    "roles": ("people", "Roles"),
+    "secrets": ("credentials", "Secrets"),
+    "credentials": ("credentials", "Credentials"),
+    "rotations": ("rotations", "Rotations"),
+    "handovers": ("handovers", "Handovers"),
+    "leaks": ("leaks", "Leaks"),
+    "findings": ("findings", "Findings"),
+    "narrowing": ("narrowing", "Narrowing"),
+    "charters": ("charters", "Charters"),
+    "reviews": ("reviews", "Reviews"),
+    "removals": ("removals", "Removals"),
+    "publishers": ("removals", "Publishers"),
+    "notices": ("notices", "Notices"),
+    "webhooks": ("notices", "Webhooks"),
+    "ledger": ("ledger", "Ledger"),
+}
+
 
 class Jamb:
     """One directory of one service, as one caller. Close it, or use it in a `with` statement."""
 
+    clients: Clients
+    resources: Resources
+    asks: Asks
+    consent: Consent
+    requests: Requests
+    people: People
+    groups: Groups
+    roles: Roles
+    secrets: Secrets
+    credentials: Credentials
+    rotations: Rotations
+    handovers: Handovers
+    leaks: Leaks
+    findings: Findings
+    narrowing: Narrowing
+    charters: Charters
+    reviews: Reviews
+    removals: Removals
+    publishers: Publishers
+    notices: Notices
+    webhooks: Webhooks
+    ledger: Ledger
+
     def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
         self._transport = Transport(base_url, directory, auth)
-        self.clients = Clients(self._transport)
-        self.resources = Resources(self._transport)
-        self.asks = Asks(self._transport)
-        self.consent = Consent(self._transport)
-        self.requests = Requests(self._transport)
-        self.people = People(self._transport)
-        self.groups = Groups(self._transport)
-        self.roles = Roles(self._transport)
-        self.secrets = Secrets(self._transport)
-        self.credentials = Credentials(self._transport)
-        self.rotations = Rotations(self._transport)
-        self.handovers = Handovers(self._transport)
-        self.leaks = Leaks(self._transport)
-        self.findings = Findings(self._transport)
-        self.narrowing = Narrowing(self._transport)
-        self.charters = Charters(self._transport)
-        self.reviews = Reviews(self._transport)
-        self.removals = Removals(self._transport)
-        self.publishers = Publishers(self._transport)
-        self.notices = Notices(self._transport)
-        self.webhooks = Webhooks(self._transport)
-        self.ledger = Ledger(self._transport)
+
+    def __getattr__(self, name: str) -> Any:
+        """Return a noun, made when it is first asked for."""
+        if name not in _NOUNS:
+            raise AttributeError(f"{type(self).__name__} has no {name}")
+        module, noun = _NOUNS[name]
+        made = getattr(import_module(f"jamb.client.{module}"), noun)(self._transport)
+        setattr(self, name, made)
+        return made
 
     def __enter__(self) -> Self:
         return self
