@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
+from threading import Timer
 
 import httpx
 
@@ -61,11 +62,16 @@ def test_a_killed_process_loses_no_failure_and_at_most_the_last_moments_successe
     assert 20 <= found["issued"] <= 25, f"in {took:.1f} s only what was younger than a group may be lost"
 
 
-def test_a_stopped_process_writes_what_it_kept(world: World) -> None:
+def test_a_stopped_process_writes_what_it_kept_and_what_is_on_its_way(world: World) -> None:
     made = world.client(granted=["berths.view"])
-    with world.second_process(world.port + 9) as second:
-        for _ in range(30):
-            assert ask(second, made, made.secret) == 200
+    with world.database() as database, world.second_process(world.port + 9) as second:
+        database.execute("begin")
+        database.execute("lock table attempt in share mode")
+        assert [ask(second, made, made.secret) for _ in range(20)] == [200] * 20
+        time.sleep(2 * GROUP_SECONDS)
+        assert [ask(second, made, made.secret) for _ in range(10)] == [200] * 10
+        # It is told to stop while a group waits for the table, and others are not even begun.
+        Timer(1, database.execute, ["commit"]).start()
     assert counted(world, made) == {"issued": 30}
     with world.jamb() as jamb:
         attempts = list(jamb.clients.attempts(made.id))

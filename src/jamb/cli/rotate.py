@@ -29,7 +29,7 @@ from jamb.cli.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinO
 from jamb.cli.rotation_files import keep, target_of
 from jamb.cli.rotation_view import show_due, show_forecast, show_one, show_opened, show_rotations
 from jamb.client import BadInput, Jamb, NotFound, keep_fresh
-from jamb.client.keep_fresh import Did
+from jamb.client.keeping_fresh import Did
 from jamb.wire.rotations import Rotation
 
 app = typer.Typer(no_args_is_help=True)

@@ -17,7 +17,7 @@ from jamb.cli.output import EXIT_REFUSED, Form, Output, emit, fields, note, out,
 from jamb.cli.private_files import write_private
 from jamb.client import BadInput, Wanted
 from jamb.client import set_up as run_set_up
-from jamb.client.set_up import Ready
+from jamb.client.setting_up import Ready
 from jamb.core.credentials import CredentialKind
 from jamb.wire.credentials import Credential, Sheet
 

@@ -24,11 +24,11 @@ if TYPE_CHECKING:
     from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
     from jamb.client.handovers import HandoverLink
     from jamb.client.jamb import Jamb
-    from jamb.client.keep_fresh import KeptFresh, keep_fresh
+    from jamb.client.keeping_fresh import KeptFresh, keep_fresh
     from jamb.client.own_files import KeyFile, SecretFile
     from jamb.client.private_key import PrivateKey
     from jamb.client.sealed import unseal
-    from jamb.client.set_up import Wanted, set_up
+    from jamb.client.setting_up import Wanted, set_up
 
 __all__ = [
     "AccessToken",
@@ -64,14 +64,14 @@ _PLACES = {
     "DeviceSignIn": "auth",
     "HandoverLink": "handovers",
     "Jamb": "jamb",
-    "KeptFresh": "keep_fresh",
+    "KeptFresh": "keeping_fresh",
     "KeyFile": "own_files",
     "KeyPair": "auth",
     "PrivateKey": "private_key",
     "SecretFile": "own_files",
-    "Wanted": "set_up",
-    "keep_fresh": "keep_fresh",
-    "set_up": "set_up",
+    "Wanted": "setting_up",
+    "keep_fresh": "keeping_fresh",
+    "set_up": "setting_up",
     "unseal": "sealed",
 }
 

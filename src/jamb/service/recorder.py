@@ -51,6 +51,7 @@ class Recorder:
         self._kept: deque[Attempt] = deque(maxlen=MOST_KEPT)
         self._waiting: list[tuple[Attempt, asyncio.Future[None]]] = []
         self._wake = asyncio.Event()
+        self._writing = asyncio.Lock()
 
     def note(self, attempt: Attempt) -> None:
         """Keep a success for the next group."""
@@ -76,9 +77,14 @@ class Recorder:
             with suppress(TimeoutError):
                 await asyncio.wait_for(self._wake.wait(), GROUP_SECONDS)
             self._wake.clear()
-            await self._write()
+            # Whoever stops the service does not take back a group that is on its way: the last write waits for it.
+            await asyncio.shield(self._write())
 
     async def _write(self) -> None:
+        async with self._writing:
+            await self._write_group()
+
+    async def _write_group(self) -> None:
         if not self._kept and not self._waiting:
             return
         successes, waiting = list(self._kept), self._waiting
