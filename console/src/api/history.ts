@@ -64,7 +64,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "finding.waived": (entry) => `bears a finding of ${entry.subject.client_name} until ${words(entry.after?.until)}: ${words(entry.after?.finding)}`,
   "finding.waiver-ended": (entry) => `counts a finding of ${entry.subject.client_name} again: ${words(entry.after?.finding)}`,
   "finding.assigned": (entry) => `gave ${words(entry.after?.to)} a finding of ${entry.subject.client_name}: ${words(entry.after?.finding)}`,
-  "finding.answered": (entry) => `answered for a finding of ${entry.subject.client_name}, ${words(entry.after?.finding)}: ${words(entry.after?.answer)}`,
+  "finding.answered": (entry) => `answered for a finding of ${entry.subject.client_name}: ${words(entry.after?.answer)}`,
   "narrowing.begun": (entry) => `tries out ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "narrowing.dropped": (entry) => `dropped what was tried out at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "narrowing.requested": (entry) => `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,

@@ -402,7 +402,7 @@ def _show_group(
 ) -> None:
     for one in findings:
         line = Text(f"  {one.severity:<7}", style="dim" if one.gone_at or one.waived_until else _STYLE[one.severity])
-        line.append(f"{str(one.id)[:_SHORT]}  ", style="dim")
+        line.append(f"{str(one.id)[:_SHORT]}  ", style="dim default")
         line.append(one.client_name if by is Grouping.RULE else titles[one.rule], style="bold default")
         line.append(f"  {one.title}", style="default")
         out.print(line)

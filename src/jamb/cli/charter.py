@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -29,7 +30,7 @@ from jamb.client.adopting import Adopted
 from jamb.client.adopting import adopt as run_adoption
 from jamb.core.permissions import AccessKind
 from jamb.wire.charter_file import read_charter
-from jamb.wire.charters import CharterComparison, CharterEffect
+from jamb.wire.charters import CharterComparison, CharterEffect, CharterStep
 
 app = typer.Typer(no_args_is_help=True)
 FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A charter; - for standard input")]
@@ -118,12 +119,22 @@ def _show(found: CharterComparison) -> None:
         return
     here = "is not registered here" if found.client_id is None else "differs from the charter"
     heading(f"“{found.client_name}” {here}")
-    table(["what", "here", "declared"], [[one.what, one.here, one.declared] for one in found.steps])
+    rows: dict[tuple[str, AccessKind | None], list[CharterStep]] = {}
+    for one in found.steps:
+        rows.setdefault((one.what if one.access else f"{one.what} {one.here}", one.access), []).append(one)
+    table(["what", "here", "declared"], [_row(steps) for steps in rows.values()])
     for effect in found.effects:
         out.print("")
         how = "as itself" if effect.kind is AccessKind.APPLICATION else "for people"
         out.print(Text(f"{effect.resource}, {how}", style="bold"))
         _show_effect(effect)
+
+
+def _row(steps: Sequence[CharterStep]) -> list[str]:
+    """Return all that differs about one permission as a line."""
+    declared = dict.fromkeys(one.declared for one in steps)
+    kind = ", for people" if steps[0].access is AccessKind.DELEGATED else ""
+    return [steps[0].what + kind, ", ".join(one.here for one in steps), ", ".join(declared)]
 
 
 def _show_effect(effect: CharterEffect) -> None:
