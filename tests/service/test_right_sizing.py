@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
+from threading import Barrier
 from typing import Any
 from uuid import UUID
 
@@ -171,6 +173,34 @@ def test_a_request_for_less_ends_with_what_it_is_about(world: World, steward: Ja
     assert steward.consent.list(made.id) == []
     with pytest.raises(NotFound, match="smaller"):
         ask()
+
+
+def test_granted_dropped_and_enforced_at_once_one_of_them_counts(world: World, steward: Jamb) -> None:
+    def attempt(work: Callable[[], object]) -> str:
+        start.wait()
+        try:
+            work()
+        except (Conflict, NotFound) as refused:
+            return type(refused).__name__
+        return "done"
+
+    for _ in range(4):
+        made = running_mail(world)
+        grown_old(world, made)
+        asked = steward.narrowing.request(made.id, "dispatches", "It does nothing there", days=0)
+        start = Barrier(3)
+        with world.jamb("approver") as one, world.jamb("steward") as other, world.jamb("registrar") as third:
+            racing = (
+                lambda one=one, asked=asked: one.requests.grant(asked.id),
+                lambda other=other, made=made: other.narrowing.enforce(made.id, "dispatches"),
+                lambda third=third, made=made: third.narrowing.drop(made.id, "dispatches"),
+            )
+            with ThreadPoolExecutor(3) as pool:
+                ended = list(pool.map(attempt, racing))
+        assert ended.count("done") == 1, ended
+        dropped = ended[2] == "done"
+        assert len(steward.consent.list(made.id)) == (1 if dropped else 0)
+        assert steward.requests.read(asked.id).request.state == ("withdrawn" if dropped else "granted")
 
 
 # Mends: what is done to have the finding; its rule; what is said with the mend; who may; what then holds.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
@@ -14,12 +14,12 @@ from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_resource, note_narrowed
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, HeldGrant, Holding, compare, covering, holdings_in_force
-from jamb.core.errors import BadInput, NothingToWithdraw, SecondApprover, Violation
+from jamb.core.errors import BadInput, Conflict, NothingToWithdraw, SecondApprover, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import approvers_needed, refuse_same_person
-from jamb.store import clients, people, pictures, resources, roles, usage
+from jamb.store import clients, people, pictures, resources, roles, usage, uses
 from jamb.store.work import Actor, Unit, unit_of_work
 
 
@@ -177,6 +177,52 @@ def withdraw(
         return WithdrawnConsent(
             here.resource.name, tuple(sorted(permissions)), comparison.no_longer, ends, ends + life, living
         )
+
+
+def narrow_to_people(
+    premises: Premises,
+    directory: Directory,
+    client_id: str,
+    resource_name: str,
+    permission: str,
+    kind: AccessKind,
+    actor: Actor,
+    now: datetime,
+    reason: str = "",
+) -> list[str]:
+    """Consent for those whom a client acted for while that counts, and end the consent for everyone, in one step.
+
+    Returns their names. Raises `Conflict` where there is no consent for everyone any more.
+    """
+    check_reason(reason)
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        here = _standing(unit, directory, client_id, resource_name, kind, None, now)
+        acted_for = uses.person_ids_of(
+            unit.session, here.client.id, here.resource.id, now - directory.policy.use_counts
+        )
+        standing = [row for row in here.rows if row.permission == permission]
+        everyone = [row for row in standing if row.person_id is None]
+        if not everyone:
+            raise Conflict("It is not consented to for everyone any more.", next_step="Look at the audit again.")
+        moment = note_narrowed(unit.session, here.client, now)
+        for row in everyone:
+            row.expires_at, row.narrowed_at = now, moment
+            unit.session.add(row)
+        covered = {row.person_id for row in standing}
+        for person_id in sorted(acted_for.keys() - covered):
+            unit.session.add(
+                clients.GrantRow(
+                    id=uuid4(), client_id=here.client.id, resource_id=here.resource.id, permission=permission,
+                    kind=kind.value, granted_at=now, granted_by=actor.name, person_id=person_id,
+                    reach=everyone[0].reach,
+                )
+            )  # fmt: skip
+        names = sorted(acted_for.values())
+        unit.enter(
+            actor, "consent.narrowed-to-people", client_subject(here.client), now=now, before={"for": "everyone"},
+            after={"resource": here.resource.name, "permission": permission, "for": names}, reason=reason,
+        )  # fmt: skip
+        return names
 
 
 def _standing(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from sqlmodel import Session
 
@@ -21,15 +21,13 @@ from jamb.actions import (
     rotations,
 )
 from jamb.actions.access import Admitted, Caller, admit
-from jamb.actions.clients import client_subject
+from jamb.actions.fits import fit
 from jamb.actions.premises import (
     Directory,
     Premises,
-    find_client,
     find_directory,
     find_resource,
     load_one,
-    note_narrowed,
 )
 from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
 from jamb.core.audit import Act, ClientPicture, ResourcePicture
@@ -42,9 +40,9 @@ from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.roles import HolderKind
 from jamb.store import clients as client_rows
-from jamb.store import findings, pictures, uses
+from jamb.store import findings, pictures
 from jamb.store.findings import FindingRow
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.work import Actor
 
 
 @dataclass(frozen=True, slots=True)
@@ -270,7 +268,7 @@ def _narrow_reach(premises: Premises, directory: Directory, aim: _Aim, said: Sai
 def _replace(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
     assert aim.place is not None
     where = (premises, directory, aim.client.id, aim.place.catalogue.name)
-    if narrowing.fit(premises, directory.slug, *where[2:], now).trial is None:
+    if fit(premises, directory.slug, *where[2:], now).trial is None:
         narrowing.try_out(*where, 0, _reason(aim, said), actor, now)
     done = narrowing.enforce(*where, _reason(aim, said), actor, now)
     held = ", ".join(f"{one.permission} {one.reach.words}" for one in done.after) or "nothing"
@@ -278,40 +276,12 @@ def _replace(premises: Premises, directory: Directory, aim: _Aim, said: Said, ac
 
 
 def _narrow_people(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
-    """Consent for those it acted for, and end the consent for everyone, in one step."""
     assert aim.place is not None
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, aim.client.id, lock=True)
-        resource = find_resource(unit.session, directory, aim.place.catalogue.name)
-        people = uses.person_ids_of(unit.session, client.id, resource.id, now - directory.policy.use_counts)
-        standing = [
-            row
-            for row in client_rows.grants_of(unit.session, [client.id])
-            if (row.resource_id, row.permission, row.kind) == (resource.id, aim.permission, aim.kind.value)
-            and row.stands(now)
-        ]
-        everyone = [row for row in standing if row.person_id is None]
-        if not everyone:
-            raise Conflict("It is not consented to for everyone any more.", next_step="Look at the audit again.")
-        moment = note_narrowed(unit.session, client, now)
-        for row in everyone:
-            row.expires_at, row.narrowed_at = now, moment
-            unit.session.add(row)
-        covered = {row.person_id for row in standing}
-        for person_id in sorted(people.keys() - covered):
-            unit.session.add(
-                client_rows.GrantRow(
-                    id=uuid4(), client_id=client.id, resource_id=resource.id, permission=aim.permission,
-                    kind=aim.kind.value, granted_at=now, granted_by=actor.name, person_id=person_id,
-                    reach=everyone[0].reach,
-                )
-            )  # fmt: skip
-        names = sorted(people.values())
-        unit.enter(
-            actor, "consent.narrowed-to-people", client_subject(client), now=now, before={"for": "everyone"},
-            after={"resource": resource.name, "permission": aim.permission, "for": names}, reason=_reason(aim, said),
-        )  # fmt: skip
-        return f"{aim.permission} counts for {', '.join(names)}."
+    names = consent_changes.narrow_to_people(
+        premises, directory, aim.client.id, aim.place.catalogue.name, aim.permission, aim.kind, actor, now,
+        _reason(aim, said),
+    )  # fmt: skip
+    return f"{aim.permission} counts for {', '.join(names)}."
 
 
 def _ask(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:

@@ -1,9 +1,8 @@
-"""Right-sizing a client at a resource: see what would do, try it out dry, put it in force, or let it be."""
+"""Right-sizing a client at a resource: try what would do out dry, have it put in force, or let it be."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
@@ -11,93 +10,23 @@ from sqlmodel import Session
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
+from jamb.actions.fits import MISSES_SHOWN, Trial, fit, trial_of
 from jamb.actions.premises import (
     Directory,
     Premises,
     find_client,
-    find_directory,
     find_resource,
-    load_one,
     note_narrowed,
 )
-from jamb.core.access import Comparison, Holding, compare
-from jamb.core.audit.narrowing import Narrower, narrower
+from jamb.core.access import Holding, compare
+from jamb.core.audit.narrowing import Narrower
 from jamb.core.errors import AlreadyAsked, BadInput, Conflict, NotFound, StillInUse, Violation
-from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import CollectionTree
+from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import RequestState
 from jamb.store import clients, narrowings, requests, resources
 from jamb.store.narrowings import NarrowingRow
 from jamb.store.work import Actor, Unit, unit_of_work
-
-MISSES_SHOWN = 20
-
-
-@dataclass(frozen=True, slots=True)
-class Miss:
-    operation: str
-    object: str
-    calls: int
-    last_at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """A narrower grant that is tried out. `misses`: calls it would have refused since."""
-
-    id: UUID
-    client_id: str
-    client_name: str
-    resource: str
-    after: tuple[Holding, ...]
-    before: tuple[Holding, ...]
-    started_at: datetime
-    started_by: str
-    dry_until: datetime
-    missed: int
-    misses: tuple[Miss, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Fit:
-    """What a client holds at a resource beside what would do, and what is tried out already.
-
-    `request_id`: of the request to put that in force, where one waits.
-    """
-
-    client_id: str
-    client_name: str
-    resource: str
-    catalogue: Catalogue
-    tree: CollectionTree
-    proposal: Narrower | None
-    comparison: Comparison | None
-    why_not: str
-    trial: Trial | None
-    request_id: UUID | None
-
-
-def fit(premises: Premises, slug: str, client_id: str, resource_name: str, now: datetime) -> Fit:
-    """Return the smallest grant that fits a client's use of one resource, beside what it holds. Changes nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, resource_name)
-        picture = load_one(session, directory, client, now).picture
-        place = next((one for one in picture.resources if one.catalogue.name == resource.name), None)
-        found = narrower(place, directory.policy, now) if place is not None else None
-        catalogue = resources.catalogues(session, [resource])[resource.id]
-        tree = resources.trees(session, [resource])[resource.id]
-        comparison = None
-        if found is not None:
-            comparison = compare(catalogue, (*found.held, *found.kept), (*found.after, *found.kept), tree)
-        row = narrowings.running(session, client.id, resource.id)
-        why = "" if found is not None else _why_not(directory, place is not None)
-        trial = trial_of(session, row, client.name, resource.name) if row is not None else None
-        waiting = requests.waiting_for_narrowing(session, row.id, now) if row is not None else []
-        request_id = waiting[0].id if waiting else None
-        return Fit(client.id, client.name, resource.name, catalogue, tree, found, comparison, why, trial, request_id)
 
 
 def try_out(
@@ -327,17 +256,6 @@ def put_in_force(
     unit.session.flush()
 
 
-def list_trials(premises: Premises, slug: str, limit: int) -> list[Trial]:
-    """Return what is tried out in a directory, oldest first."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
-        return [
-            trial_of(session, row, name, places[row.resource_id])
-            for row, name, _ in narrowings.running_in(session, directory.id, limit)
-        ]
-
-
 def _check_still_fits(
     session: Session,
     client: clients.ClientRow,
@@ -403,26 +321,8 @@ def _settle(unit: Unit, asked: Iterable[requests.RequestRow], state: RequestStat
         unit.session.add(one)
 
 
-def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: str) -> Trial:
-    rows = narrowings.misses_of(session, row.id, 1000)
-    return Trial(
-        row.id, row.client_id, client_name, resource, row.after(), row.before(), row.started_at, row.started_by,
-        row.dry_until, sum(one.calls for one in rows),
-        tuple(Miss(one.operation, one.object, one.calls, one.last_at) for one in rows[:MISSES_SHOWN]),
-    )  # fmt: skip
-
-
 def _words(held: tuple[Holding, ...]) -> list[str]:
     return sorted(f"{one.permission} {one.reach.words}" for one in held) or ["nothing"]
-
-
-def _why_not(directory: Directory, known: bool) -> str:
-    if not known:
-        return "It asks for nothing and holds nothing there."
-    return (
-        f"Nothing smaller would do for what it did, or there is not enough to judge by: grants are judged after "
-        f"{directory.policy.observation_days} days."
-    )
 
 
 def _tried_already() -> Conflict:

@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, unsettled
-from jamb.actions.narrowing import Trial, trial_of
+from jamb.actions.fits import Trial, trial_of
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.access import Comparison, compare
 from jamb.core.errors import Forbidden, NotFound

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends
 
-from jamb.actions import narrowing
+from jamb.actions import fits, narrowing
 from jamb.actions.access import Admitted
 from jamb.actions.request_views import read_request
 from jamb.core.access import Holding
@@ -25,7 +25,7 @@ _FIT = "/clients/{client}/fits/{resource}"
 @router.get(_FIT, dependencies=[Depends(may("narrowing.read"))])
 def read_fit(directory: str, client: str, resource: str, office: TheOffice, now: Now) -> wire.Fit:
     """The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing."""
-    found = narrowing.fit(office.premises, directory, client, resource, now)
+    found = fits.fit(office.premises, directory, client, resource, now)
     proposal = None
     if found.proposal is not None and found.comparison is not None:
         one = found.proposal
@@ -109,10 +109,10 @@ def enforce(
 @router.get("/audit/trials", dependencies=[Depends(may("narrowing.list"))])
 def list_trials(directory: str, office: TheOffice, limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
     """What is tried out, the oldest first."""
-    return [trial_answer(one) for one in narrowing.list_trials(office.premises, directory, limit)]
+    return [trial_answer(one) for one in fits.list_trials(office.premises, directory, limit)]
 
 
-def trial_answer(one: narrowing.Trial) -> wire.Trial:
+def trial_answer(one: fits.Trial) -> wire.Trial:
     return wire.Trial(
         id=one.id, client_id=one.client_id, client_name=one.client_name, resource=one.resource,
         before=_held(one.before), after=_held(one.after), started_at=one.started_at, started_by=one.started_by,
