@@ -347,15 +347,15 @@ export const useFindingGroups = (by: MaybeRefOrGetter<"rule" | "client" | "owner
       must(api.GET("/api/v1/directories/{directory}/audit/groups", { params: { path: path(), query: { by: toValue(by), limit: 50, ...asked(toValue(filter)), ...from(pageParam) } } })),
   });
 
-export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeRefOrGetter<boolean>) =>
+export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeRefOrGetter<boolean>, limit = 50) =>
   useInfiniteQuery({
-    queryKey: ["audit", "findings", directory, () => toValue(filter)],
+    queryKey: ["audit", "findings", directory, () => toValue(filter), limit],
     enabled: () => toValue(fit),
     placeholderData: keepPreviousData,
     initialPageParam: "",
     getNextPageParam: following,
     queryFn: ({ pageParam }) =>
-      must(api.GET("/api/v1/directories/{directory}/audit/findings", { params: { path: path(), query: { limit: 50, ...asked(toValue(filter)), ...from(pageParam) } } })),
+      must(api.GET("/api/v1/directories/{directory}/audit/findings", { params: { path: path(), query: { limit, ...asked(toValue(filter)), ...from(pageParam) } } })),
   });
 
 const ofFinding = (finding: MaybeRefOrGetter<string>) => ({ params: { path: { ...path(), finding: toValue(finding) } } });

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { type FindingFilter, useAudit, useFinding, useFindingGroups } from "@/api/use";
+import { type FindingFilter, useAudit, useFinding, useFindingGroups, useFindings } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -31,14 +31,25 @@ const SEVERITIES = ["high", "medium", "low"];
 const WHICH: { value: Which; label: string }[] = [{ value: "open", label: "open" }, { value: "borne", label: "borne" }, { value: "mended", label: "mended lately" }];
 const BY: By[] = ["rule", "client", "owner"];
 const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }, { value: "html", label: "a page to print" }];
-// So many are all shown at once; of more, each group waits to be opened.
-const FEW = 120;
+// So many are all shown, read at once where each stands in one group; of more, each group waits to be opened.
+const FEW = 100;
+const few = computed(() => groups.data.value !== undefined && !groups.hasNextPage.value && count.value <= FEW);
+const together = computed(() => few.value && by.value !== "owner");
+const all = useFindings(filter, together, FEW);
+const given = computed(() => {
+  const rows = (all.data.value?.pages ?? []).flatMap((page) => page.items);
+  const found = new Map<string, Schemas["KeptFinding"][]>();
+  for (const one of rows) found.set(key(one), [...(found.get(key(one)) ?? []), one]);
+  return found;
+});
+const key = (one: Schemas["KeptFinding"]) => (by.value === "client" ? one.client_id : one.rule);
+const rowsOf = (group: Schemas["FindingGroup"]) => (!together.value ? undefined : all.isLoading.value ? null : (given.value.get(group.key) ?? []));
 const total = computed(() => Object.values(data.value?.open ?? {}).reduce((sum, one) => sum + one, 0));
 const inAll = (value: Which) => (value === "open" ? total.value : value === "borne" ? (data.value?.borne ?? 0) : (data.value?.mended ?? 0));
 const titles = computed(() => Object.fromEntries((data.value?.rules ?? []).map((one) => [one.id, one.title])));
 const flipped = ref(new Set<string>());
 watch([by, which], () => (flipped.value = new Set()));
-const isOpen = (group: Schemas["FindingGroup"]) => count.value <= FEW !== flipped.value.has(group.key);
+const isOpen = (group: Schemas["FindingGroup"]) => few.value !== flipped.value.has(group.key);
 function flip(key: string): void {
   const next = new Set(flipped.value);
   if (!next.delete(key)) next.add(key);
@@ -100,7 +111,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <p v-if="groups.data.value && !shown.length" class="empty">{{ filter.severity || filter.q ? "No finding fits." : which === "open" ? "The audit finds nothing wrong." : which === "borne" ? "No finding is borne." : "Nothing was mended in the last thirty days." }}</p>
       <div v-if="groups.data.value" class="sides" :class="{ two: chosen }">
         <div>
-          <FindingGroup v-for="group in shown" :key="`${by}/${group.key}`" :group="group" :by="by" :filter="filter" :open="isOpen(group)" :chosen="chosen?.id ?? ''" :titles="titles" @flip="flip(group.key)" @choose="(one) => choose(one.id === chosen?.id ? null : one)" />
+          <FindingGroup v-for="group in shown" :key="`${by}/${group.key}`" :group="group" :by="by" :filter="filter" :open="isOpen(group)" :chosen="chosen?.id ?? ''" :titles="titles" :given="rowsOf(group)" @flip="flip(group.key)" @choose="(one) => choose(one.id === chosen?.id ? null : one)" />
           <button v-if="groups.hasNextPage.value" type="button" class="link-button" @click="groups.fetchNextPage()">Show more groups</button>
           <p class="small soft">To take along:
             <template v-for="(one, place) in FORMS" :key="one.value"><template v-if="place">, </template><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template><template v-if="can('audit.bundle')">, or <a :href="`/api/v1/directories/${directory}/audit/bundle`" download>all of it as signed evidence</a></template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// One group of findings: how many and how bad; open, its rows, page by page.
+// One group of findings: how many and how bad; open, its rows: as they are given, or read here page by page.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { type FindingFilter, useFindings } from "@/api/use";
@@ -8,11 +8,13 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { severityTone } from "@/ui/states";
 
-const props = defineProps<{ group: Schemas["FindingGroup"]; by: "rule" | "client" | "owner"; filter: FindingFilter; open: boolean; chosen: string; titles: Record<string, string> }>();
+const props = defineProps<{ group: Schemas["FindingGroup"]; by: "rule" | "client" | "owner"; filter: FindingFilter; open: boolean; chosen: string; titles: Record<string, string>; given?: Schemas["KeptFinding"][] | null }>();
 const emit = defineEmits<{ flip: []; choose: [finding: Schemas["KeptFinding"]] }>();
 const wanted = computed<FindingFilter>(() => ({ ...props.filter, [props.by]: props.by === "owner" && !props.group.key ? "none" : props.group.key }));
-const { data, error, isLoading, hasNextPage, fetchNextPage } = useFindings(wanted, () => props.open);
-const rows = computed(() => (data.value?.pages ?? []).flatMap((page) => page.items));
+// Null: they are on their way, for all groups at once.
+const { data, error, isLoading: reading, hasNextPage, fetchNextPage } = useFindings(wanted, () => props.open && props.given === undefined);
+const isLoading = computed(() => props.given === null || (props.given === undefined && reading.value));
+const rows = computed(() => props.given ?? (data.value?.pages ?? []).flatMap((page) => page.items));
 const name = computed(() => props.group.title || "Nobody owns these");
 </script>
 
@@ -39,7 +41,7 @@ const name = computed(() => props.group.title || "Nobody owns these");
           </tr>
         </tbody>
       </table>
-      <button v-if="hasNextPage" type="button" class="link-button small" @click="fetchNextPage()">Show more of {{ group.count }}</button>
+      <button v-if="hasNextPage && given === undefined" type="button" class="link-button small" @click="fetchNextPage()">Show more of {{ group.count }}</button>
     </template>
   </section>
 </template>

@@ -47,6 +47,7 @@ const mend = () => attempt(async () => {
   <div class="mend">
     <p>{{ finding.mend }}</p>
     <ProblemNote v-if="unread" :error="unread" />
+    <p v-if="!data && !unread" class="small soft coming" role="status">Looking at what that would do …</p>
     <template v-if="data">
       <p v-if="data.by_hand"><RouterLink class="go" :to="{ name: 'dossier', params: { id: finding.client_id }, hash: place[0] }">{{ place[1] }}</RouterLink></p>
       <template v-else>
@@ -74,6 +75,8 @@ const mend = () => attempt(async () => {
 <style scoped>
 .mend { display: grid; gap: var(--s2); justify-items: start; }
 .effect { padding-left: 18px; display: grid; gap: 2px; }
+/* About what comes: nothing jumps. */
+.coming { min-height: 76px; }
 .go { font-weight: 560; }
 form { width: 100%; }
 </style>
