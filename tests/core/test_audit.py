@@ -67,9 +67,9 @@ MAIL_DESKS = CollectionTree.of(
 OWN = own_api.own_catalogue("https://jamb.example/api")
 
 
-def use(operation: str, days_ago: int = 1) -> Use:
+def use(operation: str, days_ago: int = 1, kind: AccessKind = APPLICATION) -> Use:
     at = NOW - days_ago * DAY
-    return Use(operation, APPLICATION, at.date(), 5, at)
+    return Use(operation, kind, at.date(), 5, at)
 
 
 def place(
@@ -90,7 +90,7 @@ def place(
         catalogue,
         [HeldAsk(name, kind, NOW - asked_days * DAY) for name in names.split()],
         [HeldGrant(name, kind, NOW - days * DAY, reach=reach, through=through) for name, days in granted.items()],
-        [use(one, last) for one in uses],
+        [use(one, last, kind) for one in uses],
         NOW,
         POLICY.observation,
         POLICY.use_counts,
@@ -252,6 +252,11 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "acts for one of many": (
         client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("Ilse",))), [("consent-for-everyone", L)],
     ),
+    "for people, and nobody used it": (
+        client(place({"manage": 30}, kind=AccessKind.DELEGATED)), [("permission-never-used", M)],
+    ),
+    "for people, and used": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED)), []),
+    "for people, too new to say": (client(place({"view": 13}, kind=AccessKind.DELEGATED)), []),
     "acts for four": (client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("A", "B", "C", "D"))), []),
     "acts for one, nobody else is here": (
         client(place({"view": 30}, kind=AccessKind.DELEGATED, people=("Ilse",)), population=2), [],

@@ -108,7 +108,7 @@ TABLE = {
     "Pilot sign-up form": Expected(
         (1, 0, 0, 1), "live", 66, 2, ["redirect-foreign-host", "redirect-loopback", "redirect-plain-http"]
     ),
-    "Berth kiosk": Expected((1, 1, 0, 0), "live", 86, 2, ["secret-on-public-client"]),
+    "Berth kiosk": Expected((1, 1, 0, 0), "live", 86, 2, ["permission-never-used", "secret-on-public-client"]),
     "Key renewal helper": Expected(
         (1, 1, 0, 0),
         "live",

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import httpx
+import jwt
 import pytest
 
 from jamb.client import BadInput, Forbidden, Jamb
@@ -72,6 +74,11 @@ def test_what_fits_a_client_here_is_adopted_in_another_directory(world: World) -
         assert first.left == ("credential: here none that works; declared: a secret, at most 90 days",)
         assert held(steward.consent.list(first.client_id)) == {("dispatches.read", "only duty/vts")}
         secret = steward.secrets.issue(first.client_id, days=90)
+        form = {"grant_type": "client_credentials", "resource": secret.sheets[0].resource}
+        answer = httpx.post(world.token_endpoint(TRIAL), auth=(first.client_id, secret.secret), data=form).json()
+        claims = jwt.decode(answer["access_token"], options={"verify_signature": False})
+        assert (claims["iss"], claims["scope"]) == (f"{world.base_url}/d/{TRIAL}", "dispatches.read")
+        assert [one["only"] for one in claims["authorization_details"]] == [["duty/vts"]]
         again = adopt(steward, charter)
         assert (again.client_id, again.did, again.left, again.differs) == (first.client_id, (), (), ())
         actions = [one.action for one in steward.ledger.list(client=first.client_id)]

@@ -113,7 +113,7 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
             <template v-if="one.owners.length">{{ one.owners[0]?.name }}<div v-if="one.owners.length > 1" class="soft small">and {{ one.owners.length - 1 }} more</div></template>
             <StateWord v-else tone="broken" word="nobody" />
           </td>
-          <td class="nowrap"><StateWord v-if="one.worst" :tone="severityTone[one.worst] ?? 'gone'" :word="`${one.findings} ${one.worst}`" /><span v-else class="soft">none</span></td>
+          <td class="nowrap"><StateWord v-if="one.worst" :tone="severityTone[one.worst] ?? 'gone'" :word="one.findings === 1 ? `1 ${one.worst}` : one.worst" /><span v-else class="soft">none</span><div v-if="one.findings > 1" class="soft small">worst of {{ one.findings }}</div></td>
         </tr>
       </tbody>
     </table>

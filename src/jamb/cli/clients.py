@@ -261,6 +261,13 @@ def print_sheets(sheets: list[Sheet], form: SheetForm) -> None:
         print(one.forms[form])
 
 
+def _found(one: Client) -> str:
+    """Say how many findings a client has, and how bad the worst is."""
+    if not one.findings:
+        return "—"
+    return f"1 {one.worst}" if one.findings == 1 else f"{one.findings}, worst {one.worst}"
+
+
 def _show_list(found: list[Client]) -> None:
     table(
         ["client", "asked/granted/used", "credential", "last use", "owners", "findings"],
@@ -271,7 +278,7 @@ def _show_list(found: list[Client]) -> None:
                 _secret(one),
                 relative(one.last_used_at),
                 _owners(one),
-                f"{one.findings} {one.worst}" if one.findings else "—",
+                _found(one),
             ]
             for one in found
         ],

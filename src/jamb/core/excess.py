@@ -1,7 +1,7 @@
 """Excess: the part of granted privilege that is not used, as a share of its weight.
 
 An operation weighs what it weighs (core/permissions/weight.py) times the share of the known objects that the client's
-grants of it reach together. Delegated grants are not judged: their use depends on people.
+grants of it reach together. Delegated grants are not in it: what they weigh depends on people.
 """
 
 from __future__ import annotations

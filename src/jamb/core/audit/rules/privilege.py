@@ -40,7 +40,11 @@ def subject_of(place: ResourcePicture, rung: Rung) -> str:
 
 def _never_used(client: ClientPicture, policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
     for place, rung in held_rungs(client):
-        if rung.used not in _UNUSED or rung.granted is None or rung.kind is AccessKind.DELEGATED:
+        if rung.used not in _UNUSED or rung.granted is None:
+            continue
+        for_people = rung.kind is AccessKind.DELEGATED
+        # Whom it acted for was seen: then something of it is used. A consent for one person is that person's matter.
+        if for_people and (place.people or rung.granted.person_id is not None):
             continue
         opened = place.catalogue.opened_by(rung.permission)
         weight = weigh(place.catalogue, opened)
@@ -48,8 +52,8 @@ def _never_used(client: ClientPicture, policy: DirectoryPolicy, _now: datetime) 
             "permission-never-used",
             client,
             subject_of(place, rung),
-            by_weight(weight),
-            f"{rung.permission}, granted on {day(rung.granted.granted_at)}, was "
+            min(by_weight(weight), Severity.MEDIUM) if for_people else by_weight(weight),
+            f"{rung.permission}, granted {'for people ' if for_people else ''}on {day(rung.granted.granted_at)}, was "
             + ("never used" if rung.used is UsedState.NEVER else f"last used on {day(rung.last_used_at)}"),
             {
                 "resource": place.catalogue.name,
@@ -259,7 +263,8 @@ RULES = (
     Rule(
         "permission-never-used", Family.PRIVILEGE, "Permission never used",
         "What a client may do and never does is risk without benefit: whoever steals its secret may do it.",
-        f"By the weight of what it opens: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}.",
+        f"By the weight of what it opens: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}; medium at the most for "
+        "what it does for people, whose own rights bound it.",
         "RFC 9700 section 2.3 (access token privilege restriction)", _never_used,
     ),
     Rule(

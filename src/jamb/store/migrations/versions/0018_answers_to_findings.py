@@ -17,3 +17,5 @@ def upgrade() -> None:
     for name in ("assigned_at", "answered_at"):
         op.add_column("finding", sa.Column(name, sa.DateTime(timezone=True), nullable=True))
     op.create_index("finding_assigned", "finding", ["assigned_to"], postgresql_where=sa.text("assigned_to is not null"))
+    # A rule finds more than it did: everybody is looked at anew.
+    op.execute("insert into audit_stale (client_id) select id from client")
