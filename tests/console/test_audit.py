@@ -115,13 +115,17 @@ def test_an_owner_answers_for_a_finding_on_their_own_page(world: World, open_con
     with world.jamb() as jamb:
         (found,) = [one for one in jamb.findings.list(client=made.id) if one.rule == "single-owner"]
         jamb.findings.assign(found.id, world.person("oskar")["login"], note="Who stands in?")
-    with open_console("oskar", path="/reviews") as page:
+    with open_console("oskar", path="/clients") as page:
+        count = page.get_by_role("link", name=re.compile("Reviews .*to answer"))
+        before = int("".join(re.findall(r"\d", count.inner_text())))
+        count.click()
         given = page.get_by_role("listitem").filter(has_text=made.name)
         expect(given).to_contain_text("Who stands in?")
         given.get_by_label("Your answer").fill("Pia Nowicki, from Monday")
         page.keyboard.press("Enter")
         expect(given).to_contain_text("answered")
         expect(given.get_by_label("Answer anew")).to_have_value("")
+        expect(count).to_have_text(re.compile(rf"\b{before - 1}\b"))
         assert faults(page) == []
     with open_console("auditor", path=f"/audit?finding={found.id}&q={made.name.replace(' ', '%20')}") as page:
         expect(page.get_by_role("complementary", name="Finding")).to_contain_text("Pia Nowicki, from Monday")

@@ -415,17 +415,17 @@ export const useReviews = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/reviews", { params: { path: path() } })),
   });
 
-export const useMyReviews = () =>
+export const useMyReviews = (when: () => boolean = () => true) =>
   useQuery({
     queryKey: ["reviews", "mine", directory],
-    enabled: () => can("reviews.mine"),
+    enabled: () => can("reviews.mine") && when(),
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-reviews", { params: { path: path() } })),
   });
 
-export const useGiven = () =>
+export const useGiven = (when: () => boolean = () => true) =>
   useQuery({
     queryKey: ["findings", "mine", directory],
-    enabled: () => can("findings.mine"),
+    enabled: () => can("findings.mine") && when(),
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-findings", { params: { path: path() } })),
   });
 

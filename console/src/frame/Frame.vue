@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
+import { useGiven, useMyReviews } from "@/api/use";
 import { theme, toggleTheme } from "@/ui/theme";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
@@ -21,6 +22,14 @@ const PLACES = computed(() =>
     { name: "people", to: "/people", label: "People", needs: "people.list" },
     { name: "directory", to: "/directory", label: "Directory", needs: "ledger.read" },
   ].filter((place) => can(place.needs)),
+);
+// An owner comes seldom: the rail says what waits for them.
+const owner = () => !can("audit.read");
+const { data: reviews } = useMyReviews(owner);
+const { data: given } = useGiven(owner);
+const waiting = computed(
+  () =>
+    (reviews.value ?? []).flatMap((one) => one.items).filter((item) => !item.answer).length + (given.value ?? []).filter((one) => !one.answer).length,
 );
 const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", takeovers: "audit", removed: "audit" };
 
@@ -88,7 +97,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <ul>
         <li v-for="place in PLACES" :key="place.name">
           <RouterLink :to="place.to" :class="{ on: here(place.name) }" :aria-current="here(place.name) ? 'page' : undefined">
-            {{ place.label }}
+            {{ place.label }} <span v-if="place.name === 'reviews' && waiting" class="count">{{ waiting }}<span class="visually-hidden"> to answer</span></span>
           </RouterLink>
         </li>
       </ul>
@@ -133,6 +142,7 @@ ul a {
 }
 ul a:hover { background: var(--rail-on); }
 ul a.on { border-left-color: #d59a3a; background: var(--rail-on); font-weight: 640; }
+.count { margin-left: var(--s1); padding: 0 6px; border: 1px solid #d59a3a; border-radius: 9px; font-size: 12px; font-variant-numeric: tabular-nums; }
 .rail :focus-visible { outline-color: #f0b860; }
 .foot { margin-top: auto; padding: 0 var(--s4); display: grid; gap: 2px; justify-items: start; font-size: 13px; }
 .who { display: grid; margin-bottom: var(--s2); }

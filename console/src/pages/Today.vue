@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { sentence } from "@/api/history";
 import { current } from "@/api/session";
-import { useDirectory, useToday } from "@/api/use";
+import { useDirectory, useGiven, useToday } from "@/api/use";
 import Horizon from "@/ui/Horizon.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
@@ -28,6 +28,8 @@ const findings = computed(() => {
   const total = Object.values(all).reduce((sum, one) => sum + one, 0);
   return { total, high: all.high ?? 0 };
 });
+const { data: given } = useGiven();
+const mine = computed(() => (given.value ?? []).filter((one) => !one.answer).length);
 const excess = computed(() => (data.value?.excess == null ? null : Math.round(100 * data.value.excess)));
 const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" }).format(now.value));
 </script>
@@ -48,7 +50,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
         </p>
         <p>
           The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high">,
-          <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template>.
+          <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template><template v-if="mine">; <RouterLink to="/reviews">{{ many(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template>.
         </p>
         <p v-if="excess !== null" class="excess">
           <span><RouterLink to="/audit/excess">{{ excess }} %</RouterLink> of what is granted is not used, by weight
