@@ -124,6 +124,28 @@ def test_a_client_that_is_there_gets_what_is_missing_before_it_loses_what_is_not
         }  # fmt: skip
 
 
+def test_what_is_asked_otherwise_and_waits_is_not_consented_to_and_nothing_goes_for_it(world: World) -> None:
+    made = world.client(granted=["berths.assign"], asked=["berths.view"], secret=False)
+    charter = declared(
+        made.name,
+        CharterAsk(resource="berths", permission="berths.view", within=["north"]),
+        CharterAsk(resource="berths", permission="arrivals.view"),
+    )
+    with world.jamb("steward") as steward, world.jamb("registrar") as registrar:
+        waiting = registrar.requests.make(made.id, "All of them")
+        done = adopt(steward, charter)
+        assert [one.partition(":")[0] for one in done.left] == [
+            "ask berths.view of berths, only north",
+            "berths berths.assign",
+        ]
+        assert "consented to arrivals.view" in done.did
+        assert held(steward.consent.list(made.id)) == {("berths.assign", "everywhere"), ("arrivals.view", "everywhere")}
+        registrar.requests.withdraw(made.id, waiting.id)
+        again = adopt(steward, charter)
+        assert (again.left, again.differs) == ((), ())
+        assert held(steward.consent.list(made.id)) == {("berths.view", "only north"), ("arrivals.view", "everywhere")}
+
+
 def test_reach_and_registration_follow_too(world: World) -> None:
     made = world.client(granted=["berths.view"], secret=False)
     charter = declared(

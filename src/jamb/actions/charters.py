@@ -78,8 +78,8 @@ def write_charter(premises: Premises, slug: str, client_id: str, now: datetime, 
         directory = find_directory(session, slug)
         row = find_client(session, directory, client_id)
         loaded = load_one(session, directory, row, now)
-        standing = _standing(loaded, _places(session, directory), now)
-        reasons = _reasons(loaded, _places(session, directory))
+        places = _places(session, directory)
+        standing, reasons = _standing(loaded, places, now), _reasons(loaded, places)
         # What fits its use gives nothing that is not held: what is only asked for is not in it.
         declared = {} if fitted else {**standing.asked}
         for place, held in standing.granted.items():

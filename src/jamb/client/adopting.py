@@ -17,7 +17,8 @@ from jamb.core.charter import StepKind
 from jamb.core.errors import AlreadyAsked, Forbidden, Refusal, SamePerson, SecondApprover
 from jamb.core.permissions import AccessKind
 from jamb.wire.charters import Charter, CharterComparison, CharterStep
-from jamb.wire.reach import ReachSent
+from jamb.wire.clients import Rung
+from jamb.wire.reach import Reach, ReachSent
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,12 +111,21 @@ class _Adoption:
         )
 
     def _consent(self, client_id: str, steps: Sequence[CharterStep], consent: bool) -> bool:
-        """Consent, or have the approvers asked; tell whether all is granted."""
-        asks = self._ask_ids(client_id, steps)
+        """Consent, or have the approvers asked; tell whether all is granted.
+
+        Only to what is asked as it is declared: why something is not was said already.
+        """
+        declared = {(one.resource, one.access, one.permission): _reach(one) for one in steps}
+        found = {
+            key: rung
+            for key, rung in self._asked(client_id).items()
+            if key in declared and _sent(rung.wished) == declared[key]
+        }
+        asks = [rung.ask_id for rung in found.values() if rung.ask_id is not None]
         if not asks:
-            # Not even asked: that is said already.
             return False
-        names = ", ".join(one.permission for one in steps)
+        whole = len(asks) == len(steps)
+        names = ", ".join(sorted(key[2] for key in found))
         what = f"consent to {names}"
         if consent:
             try:
@@ -127,7 +137,7 @@ class _Adoption:
                 return False
             else:
                 self._did.append(f"consented to {names}")
-                return True
+                return whole
         try:
             self._jamb.requests.make(client_id, self._reason or self._charter.purpose, asks=asks)
             self._did.append("asked the approvers")
@@ -176,13 +186,18 @@ class _Adoption:
         self._left.setdefault(f"{refused.message} {refused.next_step}".strip(), []).append(what)
 
     def _ask_ids(self, client_id: str, steps: Iterable[CharterStep]) -> list[UUID]:
-        wanted = {(one.resource, one.access, one.permission) for one in steps}
-        return [
-            rung.ask_id
+        asked = self._asked(client_id)
+        found = [asked.get((one.resource, _access(one), one.permission)) for one in steps]
+        return [rung.ask_id for rung in found if rung is not None and rung.ask_id is not None]
+
+    def _asked(self, client_id: str) -> dict[tuple[str, AccessKind | None, str], Rung]:
+        """Return what the client asks, by resource, kind and permission."""
+        return {
+            (place.resource, rung.kind, rung.permission): rung
             for place in self._jamb.clients.read(client_id).resources
             for rung in place.rungs
-            if rung.ask_id is not None and (place.resource, rung.kind, rung.permission) in wanted
-        ]
+            if rung.ask_id is not None
+        }
 
 
 def _of(found: CharterComparison, kind: StepKind) -> list[CharterStep]:
@@ -199,4 +214,8 @@ def _place(one: CharterStep) -> tuple[str, AccessKind]:
 
 
 def _reach(one: CharterStep) -> ReachSent:
-    return ReachSent(kind=one.reach.kind, collections=one.reach.collections)
+    return _sent(one.reach)
+
+
+def _sent(reach: Reach) -> ReachSent:
+    return ReachSent(kind=reach.kind, collections=sorted(reach.collections))
