@@ -9,7 +9,7 @@ import httpx
 import jwt
 import pytest
 
-from jamb.client import BadInput, Forbidden, Jamb
+from jamb.client import BadInput, Forbidden, Jamb, ServiceUnreachable
 from jamb.client.adopting import adopt
 from jamb.core.charter import StepKind
 from jamb.core.credentials import CredentialKind
@@ -144,6 +144,49 @@ def test_what_is_asked_otherwise_and_waits_is_not_consented_to_and_nothing_goes_
         again = adopt(steward, charter)
         assert (again.left, again.differs) == ((), ())
         assert held(steward.consent.list(made.id)) == {("berths.view", "only north"), ("arrivals.view", "everywhere")}
+
+
+def test_nothing_is_narrowed_or_withdrawn_before_what_takes_its_place_counts(world: World) -> None:
+    made = world.client(granted=["berths.assign"], secret=False)
+    narrower = declared(
+        made.name,
+        CharterAsk(resource="berths", permission="berths.assign", within=["north"]),
+        CharterAsk(resource="berths", permission="arrivals.view"),
+    )
+    with world.jamb("steward") as steward, world.jamb("approver") as approver, world.jamb("oskar") as owner:
+        done = adopt(steward, narrower, consent=False)
+        assert "berths berths.assign: stays until what takes its place is granted; run this again then." in done.left
+        assert held(steward.consent.list(made.id)) == {("berths.assign", "everywhere")}
+        (waiting,) = [one for one in approver.requests.list() if one.client_id == made.id]
+        approver.requests.grant(waiting.id)
+        assert adopt(steward, narrower).did == ("let berths berths.assign count only north",)
+        # An owner may end a consent, and not widen one: what the wider one stands for stays.
+        wider = declared(made.name, CharterAsk(resource="berths", permission="berths.assign"))
+        done = adopt(owner, wider)
+        assert done.did == ()
+        assert [one.partition(":")[0] for one in done.left] == [
+            "let berths berths.assign count everywhere", "berths arrivals.view",
+        ]  # fmt: skip
+        assert held(steward.consent.list(made.id)) == {("berths.assign", "only north"), ("arrivals.view", "everywhere")}
+
+
+def test_an_outage_on_the_way_tells_what_was_done_and_the_next_run_goes_on(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = world.client(secret=False)
+    charter = declared(made.name, CharterAsk(resource="berths", permission="berths.view"))
+
+    def away(*_: object, **__: object) -> None:
+        raise ServiceUnreachable("Nothing answers.", next_step="Try again.")
+
+    with world.jamb("steward") as steward:
+        with monkeypatch.context() as patched, pytest.raises(ServiceUnreachable) as failed:
+            patched.setattr(steward.consent, "grant", away)
+            adopt(steward, charter)
+        assert failed.value.next_step == (
+            "Try again. Before that: asked berths.view of berths, everywhere. Run this again: it does what still differs."
+        )
+        assert adopt(steward, charter).did == ("consented to berths.view",)
 
 
 def test_reach_and_registration_follow_too(world: World) -> None:

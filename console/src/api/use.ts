@@ -1,6 +1,6 @@
 // The reads of the console, each with its key, so that a change can say what it made stale.
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { type MaybeRefOrGetter, toValue } from "vue";
+import { type MaybeRefOrGetter, computed, toValue } from "vue";
 import { type Schemas, api, must } from "./client";
 import { can, directory } from "./session";
 
@@ -428,6 +428,17 @@ export const useGiven = (when: () => boolean = () => true) =>
     enabled: () => can("findings.mine") && when(),
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/my-findings", { params: { path: path() } })),
   });
+
+/** What waits for one's answer: questions of reviews, and findings that one was given. */
+export function useWaiting(when: () => boolean = () => true) {
+  const { data: reviews } = useMyReviews(when);
+  const { data: given } = useGiven(when);
+  const findings = computed(() => (given.value ?? []).filter((one) => !one.answer).length);
+  const questions = computed(() => (reviews.value ?? []).flatMap((one) => one.items).filter((item) => !item.answer).length);
+  // Not before both are known: a number that grows while one looks is misread.
+  const total = computed(() => (reviews.value && given.value ? questions.value + findings.value : 0));
+  return { findings, total };
+}
 
 export const useReview = (review: MaybeRefOrGetter<string>) =>
   useQuery({

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
-import { useGiven, useMyReviews } from "@/api/use";
+import { useWaiting } from "@/api/use";
 import { theme, toggleTheme } from "@/ui/theme";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
@@ -24,13 +24,7 @@ const PLACES = computed(() =>
   ].filter((place) => can(place.needs)),
 );
 // An owner comes seldom: the rail says what waits for them.
-const owner = () => !can("audit.read");
-const { data: reviews } = useMyReviews(owner);
-const { data: given } = useGiven(owner);
-const waiting = computed(
-  () =>
-    (reviews.value ?? []).flatMap((one) => one.items).filter((item) => !item.answer).length + (given.value ?? []).filter((one) => !one.answer).length,
-);
+const { total: waiting } = useWaiting(() => !can("audit.read"));
 const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", takeovers: "audit", removed: "audit" };
 
 const route = useRoute();

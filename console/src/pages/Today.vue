@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import { sentence } from "@/api/history";
 import { current } from "@/api/session";
-import { useDirectory, useGiven, useToday } from "@/api/use";
+import { useDirectory, useToday, useWaiting } from "@/api/use";
 import Horizon from "@/ui/Horizon.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
@@ -28,8 +28,7 @@ const findings = computed(() => {
   const total = Object.values(all).reduce((sum, one) => sum + one, 0);
   return { total, high: all.high ?? 0 };
 });
-const { data: given } = useGiven();
-const mine = computed(() => (given.value ?? []).filter((one) => !one.answer).length);
+const { findings: mine } = useWaiting();
 const excess = computed(() => (data.value?.excess == null ? null : Math.round(100 * data.value.excess)));
 const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" }).format(now.value));
 </script>

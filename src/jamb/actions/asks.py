@@ -220,21 +220,23 @@ def _check_permissions(catalogue: Catalogue, permissions: Sequence[str], kind: A
     if len(set(permissions)) < len(permissions):
         violations.append(Violation("permissions", "a name twice", "each permission once", "Leave out the second."))
     for name in permissions:
-        if name not in catalogue.permissions:
-            known = ", ".join(sorted(catalogue.permissions))
-            violations.append(
-                Violation(
-                    "permissions",
-                    shorten(name),
-                    f"a permission of {catalogue.name}: {known}",
-                    "Look through the catalogue.",
-                )
-            )
-        elif kind not in catalogue.permissions[name].kinds:
-            kinds = " or ".join(sorted(catalogue.permissions[name].kinds))
-            violations.append(Violation("kind", kind.value, f"{name} can be held as {kinds}"))
+        violations += permission_faults(catalogue, name, kind, "permissions", "kind")
     if violations:
         raise BadInput("These permissions cannot be asked as they are.", violations=tuple(violations))
+
+
+def permission_faults(
+    catalogue: Catalogue, name: str, kind: AccessKind, field: str, kind_field: str
+) -> Iterable[Violation]:
+    """Yield what is wrong with asking for a permission of a resource, under the fields in which it was sent."""
+    if name not in catalogue.permissions:
+        known = ", ".join(sorted(catalogue.permissions))
+        yield Violation(
+            field, shorten(name), f"a permission of {catalogue.name}: {known}", "Look through the catalogue."
+        )
+    elif kind not in catalogue.permissions[name].kinds:
+        kinds = " or ".join(sorted(catalogue.permissions[name].kinds))
+        yield Violation(kind_field, kind.value, f"{name} can be held as {kinds}")
 
 
 def _asked_already(client_name: str, permission: str) -> Callable[[], AlreadyAsked]:

@@ -9,6 +9,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.asks import permission_faults
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
@@ -19,11 +20,12 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.term import longest_days
 from jamb.core.errors import BadInput, Forbidden, Violation
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import EVERYWHERE, CollectionTree, Reach
+from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import reach_of
 from jamb.store import clients, resources
 from jamb.store.credentials import CredentialRow
-from jamb.store.pictures import LoadedClient
+from jamb.store.pictures import LoadedClient, held_at
+from jamb.store.roles import AssignmentRow, RoleRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +124,7 @@ def compare_charter(
         charter = _acceptable(session, directory, places, charter)
         row = clients.by_name(session, directory.id, folded(charter.name))
         if row is None:
-            return Compared(None, charter.name, steps(charter, None), _effects(charter, None, {}, places))
+            return Compared(None, charter.name, steps(charter, None), _effects(charter, {}, (), places, now))
         if only is not None and row.id not in only:
             raise Forbidden(
                 f"“{row.name}” is a client here, and not yours.",
@@ -130,8 +132,8 @@ def compare_charter(
             )
         loaded = load_one(session, directory, row, now)
         standing = _standing(loaded, places, now)
-        by_role = _by_role(loaded, places, now)
-        return Compared(row.id, row.name, steps(charter, standing), _effects(charter, standing, by_role, places))
+        effects = _effects(charter, standing.granted, loaded.roles, places, now)
+        return Compared(row.id, row.name, steps(charter, standing), effects)
 
 
 def _acceptable(session: Session, directory: Directory, places: _Places, charter: Charter) -> Charter:
@@ -171,13 +173,7 @@ def _acceptable(session: Session, directory: Directory, places: _Places, charter
 def _faults(
     session: Session, places: _Places, row: resources.ResourceRow, ask: CharterAsk, at: str
 ) -> Iterable[Violation]:
-    permission = places.catalogues[row.id].permissions.get(ask.permission)
-    if permission is None:
-        known = ", ".join(sorted(places.catalogues[row.id].permissions))
-        yield Violation(f"{at}.permission", ask.permission, f"a permission of {row.name}: {known}")
-    elif ask.kind not in permission.kinds:
-        kinds = " or ".join(sorted(permission.kinds))
-        yield Violation(f"{at}.kind", ask.kind.value, f"{ask.permission} can be held as {kinds}")
+    yield from permission_faults(places.catalogues[row.id], ask.permission, ask.kind, f"{at}.permission", f"{at}.kind")
     try:
         check_reach(session, row, ask.reach)
     except BadInput as error:
@@ -199,9 +195,7 @@ def _standing(loaded: LoadedClient, places: _Places, now: datetime) -> Standing:
     for grant in loaded.grants:
         if grant.person_id is None and grant.stands(now):
             place = (places.rows[grant.resource_id].name, AccessKind(grant.kind))
-            held, reach = granted.setdefault(place, {}), reach_of(grant.reach)
-            # Of several that stand for one permission the widest is what it amounts to.
-            held[grant.permission] = EVERYWHERE if held.get(grant.permission) == EVERYWHERE else reach
+            granted.setdefault(place, {})[grant.permission] = reach_of(grant.reach)
     row = loaded.row
     return Standing(
         ClientKind(row.kind), row.purpose, tuple(row.redirect_uris), row.publisher, asked, granted,
@@ -218,29 +212,23 @@ def _reasons(loaded: LoadedClient, places: _Places) -> dict[tuple[str, AccessKin
     }
 
 
-def _by_role(loaded: LoadedClient, places: _Places, now: datetime) -> dict[Place, frozenset[Holding]]:
-    """Return what a client holds by its roles, which a charter leaves alone."""
-    found: dict[Place, frozenset[Holding]] = {}
-    for assignment, role in loaded.roles:
-        for grant in assignment.grants(role):
-            place = (places.rows[role.resource_id].name, grant.kind)
-            found[place] = found.get(place, frozenset()) | holdings_in_force([grant], grant.kind, now)
-    return found
-
-
 def _effects(
-    charter: Charter, standing: Standing | None, by_role: Mapping[Place, frozenset[Holding]], places: _Places
+    charter: Charter,
+    granted: Mapping[Place, Mapping[str, Reach]],
+    by_role: Iterable[tuple[AssignmentRow, RoleRow]],
+    places: _Places,
+    now: datetime,
 ) -> tuple[Effect, ...]:
     declared: dict[Place, set[Holding]] = {}
     for one in charter.asks:
         declared.setdefault(one.place, set()).add(Holding(one.permission, one.reach))
-    granted = standing.granted if standing is not None else {}
     found = []
     for place in sorted(declared.keys() | granted.keys()):
         row = places.named(place[0])
         assert row is not None
         held = {Holding(name, reach) for name, reach in granted.get(place, {}).items()}
-        roles_too = by_role.get(place, frozenset())
+        # Roles are left as they are.
+        roles_too = holdings_in_force(held_at(row.id, (), by_role), place[1], now)
         comparison = compare(
             places.catalogues[row.id], held | roles_too, declared.get(place, set()) | roles_too, places.trees[row.id]
         )

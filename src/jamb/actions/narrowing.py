@@ -45,7 +45,7 @@ def try_out(
         NotFound: nothing smaller is known to do. Conflict: something is tried out there already.
     """
     check_reason(reason)
-    proposal = _proposed(premises, directory, client_id, resource_name, now)
+    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
         resource = find_resource(unit.session, directory, resource_name)
@@ -73,21 +73,13 @@ def request(
     check_reason(reason)
     if not reason.strip():
         raise BadInput.field("reason", "nothing", "why less would do, for whoever decides")
-    proposal = None
-    with Session(premises.engine) as session:
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, resource_name)
-        running = narrowings.running(session, client.id, resource.id) is not None
-    if not running:
-        proposal = _proposed(premises, directory, client_id, resource_name, now)
+    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
+        resource = find_resource(unit.session, directory, resource_name)
         row = narrowings.running(unit.session, client.id, resource.id, lock=True)
-        if row is None and proposal is None:
-            raise Conflict("What was tried out has ended meanwhile.", next_step="Look at the proposal again.")
-        if row is None and proposal is not None:
+        if row is None:
             row = _begin(unit, directory, client, resource, proposal, days, reason, actor, now)
-        assert row is not None
         for waiting in requests.waiting_for_narrowing(unit.session, row.id, now):
             raise AlreadyAsked(
                 f"A request to put it in force waits already, until {waiting.due_at:%Y-%m-%d}.",
@@ -108,24 +100,19 @@ def request(
         return asked.id
 
 
-def _proposed(premises: Premises, directory: Directory, client_id: str, resource_name: str, now: datetime) -> Narrower:
-    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
-    if proposal is None:
-        raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
-    return proposal
-
-
 def _begin(
     unit: Unit,
     directory: Directory,
     client: clients.ClientRow,
     resource: resources.ResourceRow,
-    proposal: Narrower,
+    proposal: Narrower | None,
     days: int | None,
     reason: str,
     actor: Actor,
     now: datetime,
 ) -> NarrowingRow:
+    if proposal is None:
+        raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
     wanted = directory.policy.dry_days if days is None else days
     if not 0 <= wanted <= directory.policy.use_counts_days:
         raise BadInput.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
@@ -96,17 +97,7 @@ def adopt(
                 _show(found)
             confirm(f"Have “{found.client_name}” be so?", yes)
         done = run_adoption(jamb, charter, owners=owner or [], reason=reason, consent=not ask_only)
-    emit(
-        {
-            "client_id": done.client_id,
-            "client_name": done.client_name,
-            "did": done.did,
-            "left": done.left,
-            "differs": done.differs,
-        },
-        output,
-        lambda: _say(done),
-    )
+    emit(asdict(done), output, lambda: _say(done))
     for one in done.left:
         note(f"Left to do: {one}")
     if done.left:

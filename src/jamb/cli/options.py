@@ -9,10 +9,9 @@ from typing import Annotated, Any, TypeVar
 from uuid import UUID
 
 import typer
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from jamb.client import BadInput
-from jamb.core.errors import Violation
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.wire.consent import ConsentPreview
@@ -112,15 +111,3 @@ def read_json(option: str, path: Path) -> Any:
         return json.loads(read_text(option, path))
     except json.JSONDecodeError as error:
         raise BadInput.field(option, f"{path}, line {error.lineno}", f"JSON: {error.msg}") from error
-
-
-def checked(model: type[ModelT], body: Any) -> ModelT:
-    """Return the file's content in its shape. Raises `BadInput` naming each member that does not fit."""
-    try:
-        return model.model_validate(body)
-    except ValidationError as error:
-        violations = tuple(
-            Violation(".".join(map(str, fault["loc"])), str(fault.get("input"))[:80], fault["msg"])
-            for fault in error.errors()[:20]
-        )
-        raise BadInput("The file does not have the shape it needs.", violations=violations) from error

@@ -9,10 +9,11 @@ import typer
 from rich.text import Text
 
 from jamb.cli.connection import connected
-from jamb.cli.options import ExceptOption, OnlyOption, UntilOption, checked, moment_of, reach_of, read_json, read_text
+from jamb.cli.options import ExceptOption, OnlyOption, UntilOption, moment_of, reach_of, read_json, read_text
 from jamb.cli.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import BadInput
 from jamb.core.roles import HolderKind
+from jamb.wire.base import checked
 from jamb.wire.roles import Role, RoleSent
 
 people = typer.Typer(no_args_is_help=True)

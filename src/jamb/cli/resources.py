@@ -10,9 +10,10 @@ from typing import Annotated
 import typer
 
 from jamb.cli.connection import connected
-from jamb.cli.options import ResourceArgument, checked, read_json
+from jamb.cli.options import ResourceArgument, read_json
 from jamb.cli.output import Form, Output, YesOption, confirm, emit, heading, note, out, plural, table
 from jamb.core.permissions import DataClass
+from jamb.wire.base import checked
 from jamb.wire.reach import CollectionsSent
 from jamb.wire.resources import OperationSent, PermissionSent, Proposal, Resource, ResourceChange, ResourceSent
 

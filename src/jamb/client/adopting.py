@@ -14,7 +14,7 @@ from uuid import UUID
 
 from jamb.client.jamb import Jamb
 from jamb.core.charter import StepKind
-from jamb.core.errors import AlreadyAsked, Forbidden, Refusal, SamePerson, SecondApprover
+from jamb.core.errors import AlreadyAsked, Forbidden, Refusal, SamePerson, SecondApprover, WorldFailure
 from jamb.core.permissions import AccessKind
 from jamb.wire.charters import Charter, CharterComparison, CharterStep
 from jamb.wire.clients import Rung
@@ -43,14 +43,21 @@ def adopt(
 
     Raises:
         BadInput: it names what this directory does not have. Forbidden: the caller may not even register the client.
+        WorldFailure: something did not answer; it tells what was done before.
     """
-    return _Adoption(jamb, charter, reason).run(owners, consent)
+    adoption = _Adoption(jamb, charter, reason)
+    try:
+        return adoption.run(owners, consent)
+    except WorldFailure as failure:
+        done = f"Before that: {'; '.join(adoption.did)}. " if adoption.did else ""
+        failure.next_step = f"{failure.next_step} {done}Run this again: it does what still differs.".strip()
+        raise
 
 
 class _Adoption:
     def __init__(self, jamb: Jamb, charter: Charter, reason: str) -> None:
         self._jamb, self._charter, self._reason = jamb, charter, reason
-        self._did: list[str] = []
+        self.did: list[str] = []
         # What others must do, by why it was refused here: one refusal often holds for several steps.
         self._left: dict[str, list[str]] = {}
 
@@ -62,13 +69,20 @@ class _Adoption:
         wanted = _of(found, StepKind.CONSENT)
         missing = {_place(one) for one in wanted} if wanted and not self._consent(client_id, wanted, consent) else set()
         for one in _of(found, StepKind.REACH):
-            self._bound(client_id, one)
-        self._take_away(client_id, [*_of(found, StepKind.WITHDRAW), *_of(found, StepKind.DROP)], missing)
+            if _place(one) in missing:
+                self._hold_back(one)
+            elif not self._bound(client_id, one):
+                missing.add(_place(one))
+        for one in (*_of(found, StepKind.WITHDRAW), *_of(found, StepKind.DROP)):
+            if _place(one) in missing:
+                self._hold_back(one)
+            else:
+                self._take_away(client_id, one)
         after = self._jamb.charters.compare(self._charter)
         by_hand = [one for one in after.steps if one.kind in {StepKind.KIND, StepKind.CREDENTIAL}]
         left = [f"{', '.join(what)}: {why}" for why, what in self._left.items()]
         left += [f"{one.what}: here {one.here}; declared: {one.declared}" for one in by_hand]
-        return Adopted(client_id, after.client_name, tuple(self._did), tuple(left), tuple(after.steps))
+        return Adopted(client_id, after.client_name, tuple(self.did), tuple(left), tuple(after.steps))
 
     def _register(self, owners: Sequence[str]) -> str:
         one = self._charter
@@ -76,7 +90,7 @@ class _Adoption:
             one.name, one.purpose, kind=one.kind, owners=owners, redirect_uris=one.redirect_uris,
             publisher=one.publisher,
         )  # fmt: skip
-        self._did.append("registered")
+        self.did.append("registered")
         return made.id
 
     def _change(self, client_id: str, steps: Sequence[CharterStep]) -> None:
@@ -136,11 +150,11 @@ class _Adoption:
                 self._leave(what, refused)
                 return False
             else:
-                self._did.append(f"consented to {names}")
+                self.did.append(f"consented to {names}")
                 return whole
         try:
             self._jamb.requests.make(client_id, self._reason or self._charter.purpose, asks=asks)
-            self._did.append("asked the approvers")
+            self.did.append("asked the approvers")
         except AlreadyAsked:
             pass
         except Refusal as refused:
@@ -149,38 +163,38 @@ class _Adoption:
         self._left.setdefault("an approver has to say yes; see `jamb requests list`.", []).append(what)
         return False
 
-    def _bound(self, client_id: str, one: CharterStep) -> None:
+    def _bound(self, client_id: str, one: CharterStep) -> bool:
+        """Change where a consent counts; tell whether that was done: it may be wider, and stand for what goes."""
         counts = f"{one.what} count {one.reach.words}"
-        self._try(
+        return self._try(
             f"let {counts}", f"let {counts}", self._jamb.consent.change_reach, client_id, one.resource,
             [one.permission], _reach(one), kind=_access(one), reason=self._reason,
         )  # fmt: skip
 
-    def _take_away(self, client_id: str, steps: Sequence[CharterStep], missing: set[tuple[str, AccessKind]]) -> None:
-        for one in steps:
-            if _place(one) in missing:
-                why = "stays until what takes its place is granted; run this again then."
-                if one.what not in self._left.setdefault(why, []):
-                    self._left[why].append(one.what)
-            elif one.kind is StepKind.WITHDRAW:
-                self._try(
-                    f"withdraw {one.what}", f"withdrew {one.what}", self._jamb.consent.withdraw, client_id,
-                    one.resource, [one.permission], kind=_access(one), reason=self._reason,
-                )  # fmt: skip
-            else:
-                for ask_id in self._ask_ids(client_id, [one]):
-                    self._try(
-                        f"drop the ask for {one.what}", f"dropped the ask for {one.what}", self._jamb.asks.drop,
-                        client_id, ask_id,
-                    )  # fmt: skip
+    def _hold_back(self, one: CharterStep) -> None:
+        held = self._left.setdefault("stays until what takes its place is granted; run this again then.", [])
+        if one.what not in held:
+            held.append(one.what)
 
-    def _try(self, what: str, done: str, work: Callable[..., object], *given: object, **named: object) -> None:
+    def _take_away(self, client_id: str, one: CharterStep) -> None:
+        if one.kind is StepKind.WITHDRAW:
+            self._try(
+                f"withdraw {one.what}", f"withdrew {one.what}", self._jamb.consent.withdraw, client_id, one.resource,
+                [one.permission], kind=_access(one), reason=self._reason,
+            )  # fmt: skip
+            return
+        for ask_id in self._ask_ids(client_id, [one]):
+            what = f"the ask for {one.what}"
+            self._try(f"drop {what}", f"dropped {what}", self._jamb.asks.drop, client_id, ask_id)
+
+    def _try(self, what: str, done: str, work: Callable[..., object], *given: object, **named: object) -> bool:
         try:
             work(*given, **named)
         except Refusal as refused:
             self._leave(what, refused)
-        else:
-            self._did.append(done)
+            return False
+        self.did.append(done)
+        return True
 
     def _leave(self, what: str, refused: Refusal) -> None:
         self._left.setdefault(f"{refused.message} {refused.next_step}".strip(), []).append(what)

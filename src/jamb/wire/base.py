@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Annotated, Generic, TypeVar
+from typing import Annotated, Any, Generic, TypeVar
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from jamb.core.credentials.recipients import LONGEST_KEY
+from jamb.core.errors import BadInput, Violation, shorten
 
 ItemT = TypeVar("ItemT")
+ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
 class Sent(BaseModel):
@@ -46,3 +48,21 @@ class Page(Answered, Generic[ItemT]):
     items: list[ItemT]
     next: str | None = None
     total: int | None = None
+
+
+def checked(
+    model: type[ModelT], body: Any, message: str = "The file does not have the shape it needs.", next_step: str = ""
+) -> ModelT:
+    """Return the content of a file in its shape. Raises `BadInput` naming each member that does not fit."""
+    try:
+        return model.model_validate(body)
+    except ValidationError as error:
+        violations = tuple(
+            Violation(
+                ".".join(map(str, fault["loc"])) or "file",
+                shorten(str(fault.get("input"))),
+                "no member of this name" if fault["type"] == "extra_forbidden" else fault["msg"],
+            )
+            for fault in error.errors()[:20]
+        )
+        raise BadInput(message, violations=violations, next_step=next_step) from error

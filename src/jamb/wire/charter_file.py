@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping
-from typing import Any
 
 import tomli_w
-from pydantic import ValidationError
 
-from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.errors import BadInput, shorten
+from jamb.wire.base import checked
 from jamb.wire.charters import Charter
 
 _HEAD = """\
@@ -32,24 +30,10 @@ def charter_file(charter: Charter, directory: str, day: str, fitted: list[str]) 
 def read_charter(text: str) -> Charter:
     """Return the charter of a file. Raises `BadInput` naming the line or each member that is not acceptable."""
     try:
-        return Charter.model_validate(tomllib.loads(text))
+        body = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise BadInput.field(
             "file", shorten(str(error)), "a charter: TOML, as `jamb charter write` makes it"
         ) from error
-    except ValidationError as error:
-        raise BadInput(
-            "The file is not a charter.",
-            violations=tuple(
-                Violation(".".join(map(str, fault["loc"])) or "charter", shorten(str(fault["input"])), _allowed(fault))
-                for fault in error.errors()[:20]
-            ),
-            next_step="`jamb charter write` makes one from a client that is there.",
-        ) from error
-
-
-def _allowed(fault: Mapping[str, Any]) -> str:
-    if fault["type"] == "extra_forbidden":
-        return "no member of this name"
-    message: str = fault["msg"]
-    return message.removeprefix("Value error, ")
+    again = "`jamb charter write` makes one from a client that is there."
+    return checked(Charter, body, "The file is not a charter.", again)
