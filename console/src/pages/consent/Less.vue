@@ -8,7 +8,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
-import { count } from "@/ui/words";
+import { count, held } from "@/ui/words";
 
 const props = defineProps<{ narrowed: Schemas["Narrowed"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
@@ -16,13 +16,12 @@ const words = ref("");
 const trial = computed(() => props.narrowed.trial);
 const over = computed(() => Date.parse(trial.value.dry_until) <= Date.now());
 const early = computed(() => !over.value || trial.value.missed > 0);
-const say = (rows: Schemas["HeldPermission"][]) => rows.map((one) => `${one.permission}, ${one.reach.words}`);
 </script>
 
 <template>
   <div class="beside">
-    <section aria-labelledby="held"><h2 id="held">Holds at {{ trial.resource }}</h2><ul><li v-for="one in say(trial.before)" :key="one"><code>{{ one }}</code></li></ul></section>
-    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in say(trial.after)" :key="one"><code>{{ one }}</code></li><li v-if="!trial.after.length">nothing</li></ul></section>
+    <section aria-labelledby="held"><h2 id="held">Holds at {{ trial.resource }}</h2><ul><li v-for="one in held(trial.before)" :key="one"><code>{{ one }}</code></li></ul></section>
+    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in held(trial.after)" :key="one"><code>{{ one }}</code></li><li v-if="!trial.after.length">nothing</li></ul></section>
   </div>
   <dl class="facts">
     <dt>No longer possible</dt><dd><strong>{{ narrowed.no_longer.join(", ") || "nothing" }}</strong></dd>

@@ -12,11 +12,12 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { save } from "@/ui/save";
+import { held } from "@/ui/words";
 
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
-const held = computed(() => props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)));
+const places = computed(() => props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)));
 const at = ref("");
-watch(held, (now) => { if (!now.some((place) => place.resource === at.value)) at.value = now[0]?.resource ?? ""; }, { immediate: true });
+watch(places, (now) => { if (!now.some((place) => place.resource === at.value)) at.value = now[0]?.resource ?? ""; }, { immediate: true });
 const { data, error: unread, isLoading, refetch } = useFit(() => props.client, at);
 const sure = ref<"" | "enforce" | "force" | "request">("");
 const why = ref("");
@@ -40,15 +41,14 @@ const declare = () => attempt(async () => {
   const found = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/charter", { params: { path: { directory: directory.value, client: props.client }, query: { fitted: true } } }));
   save(`${found.charter.name.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.toml`, found.file);
 });
-const say = (rows: Schemas["HeldPermission"][]) => rows.map((one) => `${one.permission}, ${one.reach.words}`);
 const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.dry_until) <= Date.now());
 </script>
 
 <template>
-  <p v-if="!held.length" class="soft small">It holds nothing as itself.</p>
+  <p v-if="!places.length" class="soft small">It holds nothing as itself.</p>
   <template v-else>
-    <div v-if="held.length > 1" class="row" role="group" aria-label="At which resource">
-      <button v-for="place in held" :key="place.resource" type="button" class="pick" :aria-pressed="at === place.resource" @click="at = place.resource">{{ place.title }}</button>
+    <div v-if="places.length > 1" class="row" role="group" aria-label="At which resource">
+      <button v-for="place in places" :key="place.resource" type="button" class="pick" :aria-pressed="at === place.resource" @click="at = place.resource">{{ place.title }}</button>
     </div>
     <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="3" :retry="refetch">
       <template v-if="data">
@@ -56,23 +56,23 @@ const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.d
         <div v-if="data.proposal" class="beside">
           <div class="card">
             <h3>Holds <span class="soft small">weight {{ data.proposal.weight_before }}</span></h3>
-            <ul><li v-for="one in say(data.proposal.held)" :key="one"><code>{{ one }}</code></li></ul>
+            <ul><li v-for="one in held(data.proposal.held)" :key="one"><code>{{ one }}</code></li></ul>
           </div>
           <div class="card would">
             <h3>Would do <span class="soft small">weight {{ data.proposal.weight_after }}</span></h3>
-            <ul><li v-for="one in say(data.proposal.after)" :key="one"><code>{{ one }}</code></li><li v-if="!data.proposal.after.length">nothing: it does nothing there</li></ul>
+            <ul><li v-for="one in held(data.proposal.after)" :key="one"><code>{{ one }}</code></li><li v-if="!data.proposal.after.length">nothing: it does nothing there</li></ul>
           </div>
           <dl class="facts wide small">
             <dt>It does</dt><dd>{{ data.proposal.done.join(", ") || "nothing" }}</dd>
             <dt>It touches</dt><dd>{{ data.proposal.touched === null ? "not reported" : data.proposal.touched.length ? data.proposal.touched.join(", ") : "nothing" }}</dd>
             <dt>No longer possible</dt><dd><strong>{{ data.proposal.no_longer.join(", ") || "nothing" }}</strong></dd>
             <template v-if="data.proposal.narrower.length"><dt>For fewer objects</dt><dd>{{ data.proposal.narrower.join(", ") }}</dd></template>
-            <template v-if="data.proposal.kept.length"><dt>Stays beside it</dt><dd>{{ say(data.proposal.kept).join("; ") }}</dd></template>
+            <template v-if="data.proposal.kept.length"><dt>Stays beside it</dt><dd>{{ held(data.proposal.kept).join("; ") }}</dd></template>
           </dl>
         </div>
         <div v-if="data.trial" class="card stack">
           <p>
-            Tried out, begun <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, over <Moment :at="data.trial.dry_until" />: <code>{{ say(data.trial.after).join("; ") || "nothing" }}</code>.
+            Tried out, begun <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, over <Moment :at="data.trial.dry_until" />: <code>{{ held(data.trial.after).join("; ") || "nothing" }}</code>.
             <StateWord :tone="data.trial.missed ? 'broken' : 'live'" :word="data.trial.missed ? `${data.trial.missed} calls would have been refused` : 'nothing would have been refused'" />
           </p>
           <ul v-if="data.trial.misses.length" class="small"><li v-for="one in data.trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>
