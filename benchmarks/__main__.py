@@ -18,7 +18,7 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import auditing, decisions, estate, guarding, notices, rotations, solver
+from benchmarks import auditing, decisions, estate, guarding, notices, rotations, solver, strangers
 from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
@@ -31,14 +31,19 @@ AUDITED = 10_000
 BERTHS = "https://berths.quillhaven.example"
 
 
-def main() -> None:
+def main(only: str = "") -> None:
     fresh()
+    if only == "strangers":
+        with demo():
+            pressed()
+        return
     print("Start of the demo, everything installed (seconds until ready)")
     with demo() as first:
         print(f"  first run, database and records made   {first:6.1f}")
     with demo() as second:
         print(f"  second run                             {second:6.1f}")
         tokens()
+        pressed()
         rotating()
         print(f"\nNotices for {notices.CREDENTIALS:,} credentials that end, of {notices.PEOPLE:,} owners")
         print("\n".join(notices.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
@@ -49,6 +54,20 @@ def main() -> None:
     print("\nChecks of a guard, calls a second of CPU time")
     print("\n".join(guarding.measure()))
     proposals()
+
+
+def pressed() -> None:
+    """A steward beside strangers who press in."""
+    made_up = json.loads((HOME / "demo.json").read_text())
+    steward = next(one for one in made_up["people"] if "steward" in one["roles"])
+    held = made_up["automation"]
+    with Jamb(made_up["base_url"], "quillhaven", ClientCredentials(held["client_id"], held["client_secret"])) as jamb:
+        client = jamb.clients.register(f"Bench {time.time():.0f}", "Is looked at", owners=[])
+    print(
+        f"\nA steward's requests, one after the other, beside {strangers.STRANGERS} strangers at the sign-in and "
+        f"{strangers.REFUSED_A_SECOND} refused token requests a second"
+    )
+    print("\n".join(strangers.measure(made_up["base_url"], steward, client.id)))
 
 
 def estates() -> None:
@@ -238,4 +257,4 @@ def serving(port: int) -> int:
 
 
 if __name__ == "__main__":
-    main()
+    main(*sys.argv[1:2])

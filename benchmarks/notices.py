@@ -18,8 +18,8 @@ SLUG = "bench-notices"
 _LOAD = """
 insert into directory (id, slug, name, domain, policy, created_at)
     values (md5('bench')::uuid, 'bench-notices', 'Bench', 'bench.example', '{}', now());
-insert into person (id, directory_id, login, name, live, failed_sign_ins, created_at)
-    select md5('person' || n)::uuid, md5('bench')::uuid, 'p' || n || '@bench.example', 'Person ' || n, true, 0, now()
+insert into person (id, directory_id, login, name, live, created_at)
+    select md5('person' || n)::uuid, md5('bench')::uuid, 'p' || n || '@bench.example', 'Person ' || n, true, now()
     from generate_series(1, %(people)s) n;
 insert into client
     (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by)

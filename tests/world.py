@@ -146,7 +146,8 @@ class World:
     def failures(self, client_id: str) -> list[dict[str, Any]]:
         """Return the client's failed token requests, newest first, as an auditor reads them."""
         with self.jamb("auditor") as jamb:
-            return [one.model_dump(mode="json") for one in jamb.clients.attempts(client_id, failed=True)]
+            found = sorted(jamb.clients.attempts(client_id, failed=True), key=lambda one: one.at, reverse=True)
+            return [one.model_dump(mode="json") for one in found]
 
     # The database, behind the service's back
 

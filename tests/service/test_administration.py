@@ -40,7 +40,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     "an empty name": ("POST", "/clients", new(name=""), 422, "bad-input", "name"),
     "a name of white space": ("POST", "/clients", new(name="   "), 422, "bad-input", "name"),
     "a name too long": ("POST", "/clients", new(name="x" * 81), 422, "bad-input", "name"),
-    "a name with a control character": ("POST", "/clients", new(name="a\u0000b"), 422, "bad-input", "name"),
+    "a name with a control character": ("POST", "/clients", new(name="a\u0000b"), 400, "malformed", "body"),
     "a name that is a number": ("POST", "/clients", new(name=7), 422, "bad-input", "name"),
     "an unknown field": ("POST", "/clients", new(colour="red"), 422, "bad-input", "colour"),
     "an unknown kind": ("POST", "/clients", new(kind="robot"), 422, "bad-input", "kind"),
@@ -83,9 +83,9 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     ),
     "a proposal for nothing": ("GET", "/resources/berths/proposal", {}, 422, "bad-input", "operation"),
     "a character that no record can hold": (
-        "POST", "/clients/{id}/asks", {"resource": "be\u0000rths", "permissions": ["x"]}, 422, "bad-input", "text",
+        "POST", "/clients/{id}/asks", {"resource": "be\u0000rths", "permissions": ["x"]}, 400, "malformed", "body",
     ),
-    "an address that no record can hold": ("GET", "/clients/%00", {}, 422, "bad-input", "text"),
+    "an address that no record can hold": ("GET", "/clients/%00", {}, 400, "malformed", "path"),
     "ending a consent that is not there": (
         "POST", "/clients/{id}/consent/withdrawal", {"resource": "berths", "permissions": ["berths.manage"]}, 409,
         "nothing-to-withdraw", "permissions",
@@ -212,9 +212,9 @@ def ledger_length(world: World) -> int:
 
 def test_a_body_that_is_not_json_or_far_too_long_is_refused(steward: httpx.Client) -> None:
     broken = steward.post(f"{HERE}/clients", content=b"{", headers={"Content-Type": "application/json"})
-    assert (broken.status_code, broken.json()["type"]) == (422, "urn:jamb:problem:bad-input")
+    assert (broken.status_code, broken.json()["type"]) == (400, "urn:jamb:problem:malformed")
     huge = steward.post(f"{HERE}/clients", json=new(purpose="x" * 2_000_000))
-    assert huge.status_code == 422
+    assert huge.status_code == 413
     assert "at most 1000000 bytes" in huge.text
 
 

@@ -25,7 +25,8 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from cryptography.x509.oid import NameOID
 
 from jamb.core.credentials.public_keys import jwk_of
-from jamb.service import outward
+from jamb.service import egress
+from jamb.service.egress import Egress
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
 
@@ -42,7 +43,7 @@ class Site:
         self.clock = 1000.0
         monkeypatch.setattr(outside_keys.time, "monotonic", lambda: self.clock)
         # An address of the world, for documentation alone, is not global to the library: it is made so here.
-        monkeypatch.setattr(outward.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7"))
+        monkeypatch.setattr(egress.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7"))
         entry = (socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443))
 
         async def look_up(_loop: Any, *_: Any, **__: Any) -> list[Any]:
@@ -59,7 +60,7 @@ class Site:
 
     def ask(self, work: Callable[[OutsideKeys], Awaitable[Any]], inner: tuple[str, ...] = ()) -> Any:
         async def run() -> Any:
-            return await work(OutsideKeys(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer))))
+            return await work(OutsideKeys(Egress(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer)))))
 
         return in_own_loop(run())
 
@@ -184,7 +185,7 @@ def tls_site(folder: Path, name: str, pause: float = 0) -> Iterator[tuple[str, s
 def read_keys(address: str, trusted: ssl.SSLContext) -> Any:
     async def read() -> Any:
         async with httpx.AsyncClient(verify=trusted, timeout=2) as http:
-            return await OutsideKeys({"localhost"}, http).keys(address, "", [])
+            return await OutsideKeys(Egress({"localhost"}, http)).keys(address, "", [])
 
     return in_own_loop(read())
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from jamb.client import BadInput, Forbidden, NotFound
-from jamb.store.tokens import FORGET_ATTEMPTS
+from jamb.store.retention import FORGET
 from tests.cli.run import Shell
 from tests.world import World, wait_until
 
@@ -25,8 +25,9 @@ def test_whom_a_policy_puts_in_breach_is_said_before_it_is_saved(world: World, t
         heavy = jamb.preview_policy(secret_heaviest_weight=0)
         assert any(one.setting == "secret_heaviest_weight" for one in heavy.new)
         assert jamb.preview_policy(secret_longest_days=3650).new == []
-        with pytest.raises(BadInput, match="cannot be saved"):
+        with pytest.raises(BadInput, match="not acceptable") as refused:
             jamb.preview_policy(secret_longest_days=0)
+        assert refused.value.violations[0].allowed == "at least 1"
         assert jamb.directory().policy == before, "nothing was changed"
     told = Shell(world, tmp_path).signed_in("steward")("policy", "set", "secret_longest_days=100", "--dry-run")
     assert (told.code, long.name in told.out, "are already" in told.out) == (0, True, True)
@@ -40,9 +41,9 @@ def test_records_of_token_requests_are_kept_as_long_as_the_policy_says(world: Wo
         wait_until(lambda: len(list(jamb.clients.attempts(made.id))) == 3, seconds=30)
         oldest = list(jamb.clients.attempts(made.id))[-1].id
         database.execute("update attempt set at = now() - interval '91 days' where id = %s", [oldest])
-        database.execute(FORGET_ATTEMPTS, {"now": datetime.now(UTC)})
+        database.execute(FORGET["attempts"], {"now": datetime.now(UTC)})
         assert len(list(jamb.clients.attempts(made.id))) == 2
-        database.execute(FORGET_ATTEMPTS, {"now": datetime.now(UTC) + timedelta(days=80)})
+        database.execute(FORGET["attempts"], {"now": datetime.now(UTC) + timedelta(days=80)})
         assert len(list(jamb.clients.attempts(made.id))) == 2
 
 

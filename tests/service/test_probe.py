@@ -96,7 +96,7 @@ def test_what_is_missing_is_named_at_each_link_of_the_chain(world: World) -> Non
             found = jamb.clients.probe(gone.id, "berths", "berths.list")
             assert (found.works, found.call, "was not called" in found.verdict) == (True, None, True)
             jamb.resources.set_address("berths", "http://127.0.0.1:1")
-            assert "Nothing answered" in jamb.clients.probe(gone.id, "berths", "berths.list").verdict
+            assert "nothing answered there" in jamb.clients.probe(gone.id, "berths", "berths.list").verdict
             jamb.resources.set_address("berths", "http://10.0.0.1")
             assert "inner address" in jamb.clients.probe(gone.id, "berths", "berths.list").verdict
             for wrong in ("ftp://x", "berths", "https://a:b@berths.example", "https://berths.example/?x=1"):

@@ -24,7 +24,7 @@ def ask(url: str, made: Made, secret: str) -> int:
 def counted(world: World, made: Made) -> dict[str, int]:
     with world.database() as database:
         rows = database.execute(
-            "select outcome, count(*) from attempt where client_id = %s group by outcome", [made.id]
+            "select outcome, sum(times) from attempt where client_id = %s group by outcome", [made.id]
         )
         return dict(rows.fetchall())
 

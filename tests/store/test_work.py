@@ -19,14 +19,14 @@ from jamb.actions.audit import list_findings, read_posture, run_audit
 from jamb.actions.premises import Premises
 from jamb.actions.takeovers import read_takeovers
 from jamb.core.clients import ClientKind
-from jamb.core.errors import Misuse, NameTaken
+from jamb.core.errors import Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.core.policy import DirectoryPolicy
 from jamb.service.keys import Keyring
 from jamb.store import ledger
 from jamb.store.clients import ClientRow
 from jamb.store.directories import SigningKeyRow
-from jamb.store.engine import is_outage, make_engine
+from jamb.store.engine import make_engine, outage_of
 from jamb.store.findings import Wanted
 from jamb.store.sealing import KEY_BYTES, Sealer
 from jamb.store.usage import AttemptRow
@@ -251,7 +251,7 @@ def test_an_outage_is_told_from_a_refused_statement(engine: Engine) -> None:
     with pytest.raises(OperationalError) as away, nowhere.connect():
         pass
     nowhere.dispose()
-    assert is_outage(away.value)
+    assert isinstance(outage_of(away.value), StoreUnavailable)
     with pytest.raises(Exception, match="nonsense") as refused, engine.connect() as connection:
         connection.exec_driver_sql("nonsense")
-    assert not is_outage(refused.value)
+    assert outage_of(refused.value) is None

@@ -20,6 +20,8 @@ export interface paths {
         /**
          * Sign In
          * @description Open a console session; the cookie is HttpOnly and SameSite=Strict.
+         *
+         *     Where the password fits in several directories, 409 says in which: send it again with one of them.
          */
         post: operations["sign_in"];
         /**
@@ -498,6 +500,8 @@ export interface paths {
         /**
          * Propose Permissions
          * @description The smallest permissions that open these operations, and what each alternative would open beyond them.
+         *
+         *     What a client asks or holds is told to whoever may read that client.
          */
         get: operations["propose_permissions"];
         put?: never;
@@ -2424,6 +2428,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/duties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Failing Duties
+         * @description What the service could not do for the directory in its rounds, why, and when it tries again.
+         */
+        get: operations["list_failing_duties"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/webhooks": {
         parameters: {
             query?: never;
@@ -2697,7 +2721,7 @@ export interface paths {
         };
         /**
          * Ready
-         * @description The database answers and has the schema this version needs.
+         * @description The database answers and has the schema this version needs, and the process does all of its work.
          */
         get: operations["ready"];
         put?: never;
@@ -2890,7 +2914,7 @@ export interface components {
         };
         /**
          * Attempt
-         * @description One token request: how it ended and, if badly, what to do.
+         * @description One token request: how it ended and, if badly, what to do. `times`: equal refusals within a minute are one.
          */
         Attempt: {
             /** Id */
@@ -2911,6 +2935,11 @@ export interface components {
             address: string;
             /** User Agent */
             user_agent: string;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
             /** Mend */
             mend: string;
         };
@@ -3755,6 +3784,11 @@ export interface components {
             overlap_ends_at: string;
         };
         /**
+         * Duty
+         * @enum {string}
+         */
+        Duty: "open rotations by policy" | "evaluate what changed" | "close reviews that are due" | "find what is to be told";
+        /**
          * Effect
          * @enum {string}
          */
@@ -3907,6 +3941,27 @@ export interface components {
             item: string;
             /** Why */
             why: string;
+        };
+        /**
+         * FailingDuty
+         * @description Something that the service does in every round, and could not. `failures`: in a row, the first at `since`.
+         */
+        FailingDuty: {
+            duty: components["schemas"]["Duty"];
+            /** Failures */
+            failures: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Error */
+            error: string;
+            /**
+             * Again At
+             * Format: date-time
+             */
+            again_at: string;
         };
         /**
          * Family
@@ -5077,7 +5132,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many";
         /**
          * OwnRecipientKey
          * @description The registered public key as a JWK with its id (RFC 7638); None: there is none.
@@ -5358,6 +5413,8 @@ export interface components {
             person_token_seconds: number;
             /** Session Seconds */
             session_seconds: number;
+            /** Session Idle Seconds */
+            session_idle_seconds: number;
             /** Two People Weight */
             two_people_weight: number;
             /** Two Approvers Weight */
@@ -5379,6 +5436,8 @@ export interface components {
          * @description The settings to change; those left out stay.
          */
         PolicyChange: {
+            /** Registering Groups */
+            registering_groups?: string[] | null;
             /** Secret Default Days */
             secret_default_days?: number | null;
             /** Secret Longest Days */
@@ -5419,6 +5478,8 @@ export interface components {
             person_token_seconds?: number | null;
             /** Session Seconds */
             session_seconds?: number | null;
+            /** Session Idle Seconds */
+            session_idle_seconds?: number | null;
             /** Two People Weight */
             two_people_weight?: number | null;
             /** Two Approvers Weight */
@@ -5426,8 +5487,6 @@ export interface components {
             /** Request Days */
             request_days?: number | null;
             registering?: components["schemas"]["Registering"] | null;
-            /** Registering Groups */
-            registering_groups?: string[] | null;
             /** People May Consent */
             people_may_consent?: boolean | null;
             /** Top Role For Clients */
@@ -6422,7 +6481,10 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** SignIn */
+        /**
+         * SignIn
+         * @description `directory`: the short name of one; left out: those whose domain is the login's.
+         */
         SignIn: {
             /** Login */
             login: string;
@@ -6431,6 +6493,11 @@ export interface components {
              * Format: password
              */
             password: string;
+            /**
+             * Directory
+             * @default
+             */
+            directory: string;
         };
         /**
          * StateChange
@@ -11778,6 +11845,37 @@ export interface operations {
             };
         };
     };
+    list_failing_duties: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FailingDuty"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_webhooks: {
         parameters: {
             query?: never;
@@ -12242,6 +12340,17 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Not ready; `reason` says why */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -27,8 +27,9 @@ export function restore(): Promise<void> {
   return asked;
 }
 
-export async function signIn(login: string, password: string): Promise<void> {
-  await take(await must(api.POST("/api/v1/session", { body: { login, password } })));
+/** Sign in. Without a directory, in the one whose domain is the login's; of several the error says which. */
+export async function signIn(login: string, password: string, directory: string): Promise<void> {
+  await take(await must(api.POST("/api/v1/session", { body: { login, password, directory } })));
 }
 
 export async function signOut(): Promise<void> {

@@ -96,6 +96,12 @@ export const useNotices = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/notices", { params: { path: path(), query: { limit: 60 } } })),
   });
 
+export const useFailingDuties = () =>
+  useQuery({
+    queryKey: ["duties", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/duties", { params: { path: path() } })),
+  });
+
 export const useWebhooks = () =>
   useQuery({
     queryKey: ["webhooks", directory],

@@ -1,28 +1,44 @@
 <script setup lang="ts">
 import { NButton } from "naive-ui";
-import { onMounted, ref } from "vue";
+import { nextTick, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { problemOf } from "@/api/problems";
 import { signIn } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
+const LAST = "jamb.directory";
 const route = useRoute();
 const router = useRouter();
 const login = ref("");
 const password = ref("");
+// A link to one directory, or one that this browser signed in to by name, stands there already.
+const directory = ref(typeof route.query.directory === "string" ? route.query.directory : (localStorage.getItem(LAST) ?? ""));
+const choices = ref<[string, string][]>([]);
 const busy = ref(false);
 const error = ref<unknown>(null);
 const field = ref<HTMLInputElement | null>(null);
+const chosen = ref<HTMLButtonElement[]>([]);
 onMounted(() => field.value?.focus());
 
-async function enter(): Promise<void> {
+async function enter(slug = directory.value.trim()): Promise<void> {
   busy.value = true;
   error.value = null;
+  choices.value = [];
   try {
-    await signIn(login.value, password.value);
+    await signIn(login.value, password.value, slug);
+    if (slug) localStorage.setItem(LAST, slug);
+    else localStorage.removeItem(LAST);
     const then = route.query.then;
     // Only addresses of our own: a path, never another host.
     await router.push(typeof then === "string" && /^\/(?!\/)/.test(then) ? then : "/");
   } catch (problem) {
+    const found = problemOf(problem).choices;
+    if (found) {
+      choices.value = Object.entries(found);
+      await nextTick();
+      chosen.value[0]?.focus();
+      return;
+    }
     error.value = problem;
     password.value = "";
   } finally {
@@ -36,8 +52,8 @@ async function enter(): Promise<void> {
     <section class="panel">
       <p class="name"><span class="mark" aria-hidden="true"></span> Jamb</p>
       <h1>Sign in</h1>
-      <p class="soft">For those who look after client applications: your login names your directory.</p>
-      <form class="stack" @submit.prevent="enter">
+      <p class="soft">For those who look after client applications.</p>
+      <form class="stack" @submit.prevent="enter()">
         <label class="field">
           Login
           <input ref="field" v-model="login" class="plain-input" name="login" type="email" autocomplete="username" required maxlength="200" />
@@ -46,6 +62,14 @@ async function enter(): Promise<void> {
           Password
           <input v-model="password" class="plain-input" name="password" type="password" autocomplete="current-password" required maxlength="200" />
         </label>
+        <label class="field">
+          Directory <span class="hint">leave empty, unless your address is of another organisation</span>
+          <input v-model="directory" class="plain-input mono" name="directory" autocomplete="organization" autocapitalize="none" spellcheck="false" maxlength="80" />
+        </label>
+        <fieldset v-if="choices.length" class="choices">
+          <legend>You are known in more than one directory. Choose one:</legend>
+          <button v-for="[slug, name] in choices" :key="slug" ref="chosen" type="button" class="choice" @click="enter(slug)">{{ name }} <code>{{ slug }}</code></button>
+        </fieldset>
         <ProblemNote v-if="error" :error="error" />
         <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
       </form>
@@ -59,5 +83,9 @@ async function enter(): Promise<void> {
 .panel { width: min(400px, 100%); display: grid; gap: var(--s4); background: var(--card); border-top: 3px solid var(--ink); padding: var(--s6); }
 .name { display: flex; gap: var(--s2); align-items: center; font-weight: 680; }
 .mark { width: 14px; height: 18px; border: 3px solid var(--ink); border-bottom: 0; background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat; }
+.choices { border: 0; padding: 0; display: grid; gap: var(--s2); }
+.choices legend { margin-bottom: var(--s2); }
+.choice { font: inherit; text-align: left; display: flex; justify-content: space-between; align-items: baseline; gap: var(--s3); padding: var(--s2) var(--s3); border: 1px solid var(--line-strong); border-radius: var(--corner); background: var(--card); color: inherit; cursor: pointer; }
+.choice:hover, .choice:focus-visible { outline: 2px solid var(--focus); }
 h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; }
 </style>

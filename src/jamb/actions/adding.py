@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
-from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
 from cryptography import x509
@@ -16,6 +15,7 @@ from cryptography.hazmat.primitives.serialization import Encoding
 from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.actions.sheets import sheets_of
+from jamb.core.addresses import UnfitAddress, read_address
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import (
     Certificate,
@@ -214,7 +214,7 @@ class IssuerTrusted:
 
     def put(self, at: Place) -> Added:
         host = _host_of("issuer", self.issuer)
-        if urlsplit(self.issuer).netloc == urlsplit(at.premises.base_url).netloc:
+        if read_address(self.issuer).netloc.lower() == read_address(at.premises.base_url).netloc.lower():
             raise BadInput.field("issuer", self.issuer, "an issuer outside Jamb")
         if not 1 <= len(self.subject) <= LONGEST_ADDRESS:
             allowed = "the sub of the issuer's assertions, to the letter"
@@ -350,8 +350,7 @@ def _host_of(field: str, address: str) -> str:
 
     Raises `BadInput` otherwise.
     """
-    parts = urlsplit(address)
-    plain = parts.scheme == "https" and not parts.fragment and not parts.username and len(address) <= LONGEST_ADDRESS
-    if not plain or not parts.hostname:
-        raise BadInput.field(field, address, "an https address, as https://builds.example")
-    return parts.hostname
+    try:
+        return read_address(address, ("https",), LONGEST_ADDRESS).host
+    except UnfitAddress as error:
+        raise BadInput.field(field, address, f"an https address, as https://builds.example; {error}") from error

@@ -22,6 +22,7 @@ class AttemptView:
     resource: str
     address: str
     user_agent: str
+    times: int
     mend: str
 
 
@@ -48,5 +49,14 @@ def _view(row: usage.AttemptRow) -> AttemptView:
     assert row.id is not None
     outcome = Outcome(row.outcome)
     return AttemptView(
-        row.id, row.at, outcome, row.detail, row.hint, row.resource, row.address, row.user_agent, MENDS[outcome]
+        row.id,
+        row.at,
+        outcome,
+        row.detail,
+        row.hint,
+        row.resource,
+        row.address,
+        row.user_agent,
+        row.times,
+        MENDS[outcome],
     )

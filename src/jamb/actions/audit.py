@@ -250,8 +250,8 @@ def assign(
         raise BadInput.field("note", f"{len(said)} characters", f"at most {WORDS_LONGEST} characters")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row, client = _find(unit.session, directory, finding_id)
-        person = people.by_login(unit.session, login.strip()) if login.strip() else None
-        if login.strip() and (person is None or person.directory_id != directory.id or not person.live):
+        person = people.by_login(unit.session, directory.id, login.strip().lower()) if login.strip() else None
+        if login.strip() and (person is None or not person.live):
             raise BadInput.field("person", login, "the login of a person here who may act")
         if person is None or row.assigned_to != person.id:
             row.answer, row.answered_at = "", None

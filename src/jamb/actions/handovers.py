@@ -29,9 +29,18 @@ from jamb.core.handover import (
 )
 from jamb.store.clients import ClientRow
 from jamb.store.directories import DirectoryRow
-from jamb.store.handovers import HandoverRow, handover_by_id, handovers_of, open_handover, seal_handover
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.handovers import (
+    HandoverRow,
+    handover_by_id,
+    handover_key,
+    handovers_of,
+    open_handover,
+    seal_handover,
+)
+from jamb.store.work import Actor, observation, unit_of_work
 
+# Tries at a link that is gone which the ledger has; later ones are counted.
+MOST_LATE_TOLD = 3
 _HOLDER = Actor("link", "handover", "Whoever had the link", "Handover link")
 
 
@@ -107,7 +116,7 @@ class Opening:
 
 
 def seal_into(
-    terms: HandoverTerms, words: Callable[[str, str, Added], bytes], made: list[Sealed]
+    premises: Premises, terms: HandoverTerms, words: Callable[[str, str, Added], bytes], made: list[Sealed]
 ) -> Callable[[Place, Added], None]:
     """Return what seals a credential into a link, in the same transaction as it is added; `made` takes the link.
 
@@ -115,15 +124,17 @@ def seal_into(
         words: what the link shall show, from the names of client and directory and what was added.
     """
 
+    key, identity = secrets.token_bytes(KEY_BYTES), uuid4()
+    sealing_key = _stretched(premises, identity, key, terms.passphrase)
+
     def seal(at: Place, added: Added) -> None:
-        key, identity = secrets.token_bytes(KEY_BYTES), uuid4()
         row = HandoverRow(
             id=identity,
             directory_id=at.directory.id,
             client_id=at.client.id,
             credential_id=added.credential.id,
             digest=_digest(at.premises, key),
-            sealed=seal_handover(identity, key, terms.passphrase, words(at.client.name, at.directory.name, added)),
+            sealed=seal_handover(identity, sealing_key, words(at.client.name, at.directory.name, added)),
             has_passphrase=bool(terms.passphrase),
             note=terms.note.strip(),
             made_at=at.now,
@@ -198,7 +209,11 @@ def open_link(
         found = handover_by_id(session, handover_id)
         key = _check_key(premises, found, key_text)
         assert found is not None
-        directory_id = found.directory_id
+        directory_id, gone = found.directory_id, _state(found, now) is not HandoverState.WAITING
+        told_enough = found.late_tries >= MOST_LATE_TOLD
+    if gone and told_enough:
+        raise _tried_again(premises, handover_id, who, now)
+    sealing_key = b"" if gone else _stretched(premises, handover_id, key, passphrase, who.address)
     with unit_of_work(premises.engine, premises.sealer, directory_id) as unit:
         row = handover_by_id(unit.session, handover_id, lock=True)
         assert row is not None
@@ -210,7 +225,7 @@ def open_link(
             refused = _gone(row, now)
             row.late_tries, row.late_at, row.late_from = row.late_tries + 1, now, who.address
             unit.enter(_HOLDER, "handover.tried-again", client_subject(client), now=now, after=after)
-        elif (plain := open_handover(row.id, key, passphrase, row.sealed)) is None:
+        elif not sealing_key or (plain := open_handover(row.id, sealing_key, row.sealed)) is None:
             row.wrong_tries += 1
             refused = _wrong(row)
             if row.wrong_tries >= MOST_WRONG_TRIES:
@@ -225,6 +240,22 @@ def open_link(
         raise refused
     assert plain is not None
     return plain
+
+
+def _stretched(premises: Premises, handover_id: UUID, key: bytes, passphrase: str, address: str = "") -> bytes:
+    if not passphrase:
+        return handover_key(handover_id, key, "")
+    return premises.hashing.run(lambda: handover_key(handover_id, key, passphrase), address)
+
+
+def _tried_again(premises: Premises, handover_id: UUID, who: Opening, now: datetime) -> Conflict:
+    """Count a further try at a link that is gone. The ledger has the first of them: it is not for strangers to fill."""
+    with observation(premises.engine) as session:
+        row = handover_by_id(session, handover_id, lock=True)
+        assert row is not None
+        row.late_tries, row.late_at, row.late_from = row.late_tries + 1, now, who.address
+        session.add(row)
+        return _gone(row, now)
 
 
 def _check_key(premises: Premises, row: HandoverRow | None, key_text: str) -> bytes:

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.audit_notices import audit_facts
+from jamb.actions.handovers import MOST_LATE_TOLD
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.attempts import DEAD
 from jamb.core.ids import person_id_in
@@ -240,7 +241,7 @@ def _links(session: Session, directory: Directory, since: datetime) -> Iterable[
         words = (
             f"“{name}”: a handover link was tried again from {row.late_from or 'an unknown address'} after it was gone"
         )
-        key = f"link/{row.id}/{row.late_tries}"
+        key = f"link/{row.id}/{min(row.late_tries, MOST_LATE_TOLD)}"
         yield Fact(
             key, NoticeKind.LINK_TRIED, row.client_id, name, words, f"/clients/{row.client_id}#credentials", _BOTH
         )

@@ -16,6 +16,7 @@ from jamb.core.errors import BadInput, NameTaken, NotFound, Violation
 from jamb.core.people_list import ListedPerson, check_person, read_people
 from jamb.core.roles import check_short_name
 from jamb.store import people, roles
+from jamb.store.credentials import end_sign_ins
 from jamb.store.work import Actor, Unit, unit_of_work
 
 PASSWORD_SHORTEST = 10
@@ -58,9 +59,9 @@ def add_person(
     """
     login, name = login.strip().lower(), " ".join(name.split())
     check_person(login, name)
-    _check_password(password)
+    stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        return _add(unit, directory, ListedPerson(login, name, (), tuple(role_names)), password, actor, now)
+        return _add(unit, directory, ListedPerson(login, name, (), tuple(role_names)), stretched, actor, now)
 
 
 def import_people(
@@ -108,7 +109,7 @@ def change_person(
     Raises:
         StillInUse: the directory would be left without a steward. BadInput: nothing would change.
     """
-    _check_password(password)
+    stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_person(unit.session, directory, reference)
         before, after = {}, {}
@@ -119,16 +120,18 @@ def change_person(
         if live is not None and live != row.live:
             before["state"], after["state"] = ("live", "gone") if row.live else ("gone", "live")
             row.live = live
-        if password is not None:
-            row.password_hash = _HASHER.hash(password)
+        if stretched is not None:
+            row.password_hash = stretched
             after["password"] = "set anew"  # noqa: S105 - says that, never what
         if not after:
             raise BadInput.field("person", row.login, "something to change: name, live or password")
         unit.session.add(row)
-        if after.get("state") == "gone" or password is not None:
+        if after.get("state") == "gone" or stretched is not None:
+            # Whoever knew the old password may be signed in with it, here or with a device.
             unit.session.execute(
                 sa.delete(people.ConsoleSessionRow).where(col(people.ConsoleSessionRow.person_id) == row.id)
             )
+            end_sign_ins(unit.session, row.id, now)
         unit.enter(actor, "person.changed", _subject(row), now=now, before=before or None, after=after)
         unit.session.flush()
         refuse_stewardless(unit.session, directory, now)
@@ -160,14 +163,14 @@ def find_person(session: Session, directory: Directory, reference: str) -> peopl
 
 
 def _add(
-    unit: Unit, directory: Directory, listed: ListedPerson, password: str | None, actor: Actor, now: datetime
+    unit: Unit, directory: Directory, listed: ListedPerson, password_hash: str | None, actor: Actor, now: datetime
 ) -> Person:
     row = people.PersonRow(
         id=uuid4(),
         directory_id=directory.id,
         login=listed.login,
         name=listed.name,
-        password_hash=_HASHER.hash(password) if password else None,
+        password_hash=password_hash,
         created_at=now,
     )
     with unit.constraint("person_login_taken", lambda: _login_taken(listed.login)):
@@ -215,9 +218,13 @@ def _join_groups(
     return made
 
 
-def _check_password(password: str | None) -> None:
-    if password is not None and len(password) < PASSWORD_SHORTEST:
+def _stretched(premises: Premises, password: str | None) -> str | None:
+    """Return what is kept of a password, made outside of any transaction. Raises `BadInput` if it is too short."""
+    if password is None:
+        return None
+    if len(password) < PASSWORD_SHORTEST:
         raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+    return premises.hashing.run(lambda: _HASHER.hash(password))
 
 
 def _subject(row: people.PersonRow) -> dict[str, str]:

@@ -51,7 +51,7 @@ def open_by_policy(
         try:
             open_rotation(
                 premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, _rotation_id(row),
-                then=_delivered(terms, words, people, name, row.hint),
+                then=_delivered(premises, terms, words, people, name, row.hint),
             )  # fmt: skip
         except AlreadyOpened:
             # Another process was first.
@@ -95,10 +95,15 @@ def _rotation_id(row: CredentialRow) -> UUID:
 
 
 def _delivered(
-    terms: HandoverTerms, words: Callable[[str, str, Added], bytes], people: list[UUID], name: str, old: str
+    premises: Premises,
+    terms: HandoverTerms,
+    words: Callable[[str, str, Added], bytes],
+    people: list[UUID],
+    name: str,
+    old: str,
 ) -> Callable[[Place, Added], None]:
     made: list[Sealed] = []
-    seal = seal_into(terms, words, made)
+    seal = seal_into(premises, terms, words, made)
 
     def deliver(at: Place, added: Added) -> None:
         seal(at, added)

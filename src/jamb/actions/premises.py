@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from jamb.actions.hashing import Hashing
 from jamb.core import own_api
 from jamb.core.clients import ClientState
 from jamb.core.errors import NotFound, StillInUse
@@ -24,6 +25,7 @@ class Premises:
     engine: Engine
     sealer: Sealer
     base_url: str
+    hashing: Hashing = field(default_factory=Hashing)
 
     def issuer(self, slug: str) -> str:
         return f"{self.base_url}/d/{slug}"

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
-from urllib.parse import urlsplit
 from uuid import uuid4
 
 from sqlmodel import Session
@@ -15,7 +14,8 @@ from sqlmodel import Session
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core import own_api
 from jamb.core.access import Comparison, across, holdings_in_force
-from jamb.core.errors import BadInput, NameTaken, StillInUse, Violation
+from jamb.core.addresses import UnfitAddress, read_address, split
+from jamb.core.errors import BadInput, NameTaken, StillInUse, Violation, shorten
 from jamb.core.openapi import operations_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, Proposal, smallest
 from jamb.core.reach import CollectionTree
@@ -163,11 +163,13 @@ def read_resource(premises: Premises, slug: str, name: str) -> PublishedResource
 
 def set_address(premises: Premises, directory: Directory, name: str, url: str, actor: Actor, now: datetime) -> str:
     """Say where a resource answers, for probes. Raises `BadInput` for what is no web address."""
-    parts = urlsplit(url)
-    if url and (
-        parts.scheme not in {"https", "http"} or not parts.hostname or parts.username or parts.query or parts.fragment
-    ):
-        raise BadInput.field("url", url, "an address as https://berths.port.example, or nothing")
+    try:
+        queried = bool(url) and bool(read_address(url).query)
+    except UnfitAddress as error:
+        allowed = f"an address as https://berths.port.example, or nothing; {error}"
+        raise BadInput.field("url", url, allowed) from error
+    if queried:
+        raise BadInput.field("url", url, "an address without a query: operations are called below it")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_resource(unit.session, directory, name, lock=True)
         before, row.address = row.address, url.rstrip("/")
@@ -356,6 +358,17 @@ def _refuse_unbinding(session: Session, row: resources.ResourceRow, after: Catal
         )
 
 
+def _identifier_fault(identifier: str) -> str:
+    """RFC 8707 section 2: an absolute URI without a fragment."""
+    try:
+        parts = split(identifier)
+    except UnfitAddress as error:
+        return str(error)
+    if parts["fragment"] is not None:
+        return "it has a fragment"
+    return "" if parts["authority"] or parts["path"] else "it names nothing"
+
+
 def _check_names(catalogue: Catalogue) -> None:
     violations = []
     if len(catalogue.name) > NAME_LONGEST or not RESOURCE_NAME.match(catalogue.name):
@@ -363,11 +376,10 @@ def _check_names(catalogue: Catalogue) -> None:
         violations.append(Violation("name", catalogue.name[:80], allowed))
     elif catalogue.name == own_api.NAME:
         violations.append(Violation("name", catalogue.name, "not Jamb's own API: it changes with Jamb alone"))
-    parts = urlsplit(catalogue.identifier)
-    # RFC 8707 section 2: an absolute URI without a fragment.
-    if not parts.scheme or not (parts.netloc or parts.path) or parts.fragment or " " in catalogue.identifier:
-        allowed = "an absolute URI without a fragment, as https://berths.port.example"
-        violations.append(Violation("identifier", catalogue.identifier[:80], allowed))
+    fault = _identifier_fault(catalogue.identifier)
+    if fault:
+        allowed = f"an absolute URI without a fragment, as https://berths.port.example; {fault}"
+        violations.append(Violation("identifier", shorten(catalogue.identifier), allowed))
     if not catalogue.permissions:
         violations.append(Violation("permissions", "none", "at least one permission"))
     if violations:

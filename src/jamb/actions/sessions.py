@@ -9,19 +9,23 @@ from functools import cache
 from hashlib import sha256
 from hmac import compare_digest
 from hmac import digest as hmac_digest
+from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session, col, select
 
 from jamb.actions.people import Person, person_view
-from jamb.actions.premises import Directory, Premises, find_directory
-from jamb.core.errors import NotSignedIn, TooManyTries
+from jamb.actions.premises import Directory, Premises
+from jamb.core.errors import NotSignedIn, SeveralDirectories, TooManyTries
+from jamb.core.tries import sign_in_limits
 from jamb.store import directories, people, roles
+from jamb.store.tries import count_try, take_back_try
 from jamb.store.work import observation
 
-TRIES_BEFORE_BAR = 5
-BAR = timedelta(minutes=1)
+# How long a device that signed in once is known by, and how often a session says that it is used.
+DEVICE_LIFE = timedelta(days=180)
+SEEN_EVERY = timedelta(minutes=1)
 _HASHER = PasswordHasher()
 
 
@@ -35,47 +39,144 @@ class ConsoleSession:
     csrf: str
 
 
-def sign_in(premises: Premises, login: str, password: str, now: datetime) -> tuple[str, ConsoleSession]:
-    """Open a console session; return the value of its cookie and the session.
+@dataclass(frozen=True, slots=True)
+class Presented:
+    """What comes with a sign-in. `directory`: empty: those with the login's domain. `device`: of before, or empty."""
+
+    login: str
+    password: str
+    directory: str
+    address: str
+    device: str
+
+
+@dataclass(frozen=True, slots=True)
+class SignedIn:
+    """`cookie`: of the session; `device`: by which the same browser is known the next time."""
+
+    cookie: str
+    device: str
+    session: ConsoleSession
+
+
+@dataclass(frozen=True, slots=True)
+class _Candidate:
+    """Somebody of the login that was presented, as they were when they were looked up."""
+
+    person_id: UUID
+    password_hash: str | None
+    slug: str
+    directory_name: str
+
+
+def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn:
+    """Open a console session.
+
+    1. count the try, and turn away who has tried too often
+    2. find who may be meant: one of a directory that was named, or those of the directories with the login's domain
+    3. stretch the password, outside of any transaction
+    4. one that fits is signed in; of several the person chooses
 
     Raises:
         NotSignedIn: login or password is wrong; which one is not said.
-        TooManyTries: too many wrong passwords for this login; wait.
+        TooManyTries: too many wrong passwords for this login or from this address, or too many at this moment.
+        SeveralDirectories: the password fits in more than one directory.
     """
-    refused = NotSignedIn(
-        "Login and password do not match.", next_step="Check both. A steward can give you a new password."
-    )
+    login = presented.login.strip().lower()
+    known = _known_for(premises, login, presented.device, now)
+    counted = sign_in_limits(login, presented.address, known)
     with observation(premises.engine) as session:
-        row = people.by_login(session, login.strip().lower(), lock=True)
-        if row is not None and row.barred_until is not None and row.barred_until > now:
-            wait = int((row.barred_until - now).total_seconds()) + 1
-            raise TooManyTries(
-                "Too many wrong passwords for this login.",
-                next_step=f"Wait {wait} seconds and try again.",
-                retry_after_seconds=wait,
-            )
-        # An unknown login costs the same time as a known one.
-        fits = _fits(row.password_hash if row is not None and row.password_hash else _nobodys_hash(), password)
-        if row is not None and not fits:
-            _count_failure(row, now)
-            session.add(row)
-        if row is None or not fits or not row.live or not row.password_hash:
-            session.commit()
-            raise refused
-        row.failed_sign_ins, row.barred_until = 0, None
-        session.add(row)
-        directory_row = session.get_one(directories.DirectoryRow, row.directory_id)
-        directory = find_directory(session, directory_row.slug)
-        cookie = secrets.token_urlsafe(32)
-        ends = now + timedelta(seconds=directory.policy.session_seconds)
-        session.add(people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, expires_at=ends))
-        person = person_view(row, roles.role_names(session, directory.id, now))
-        return cookie, ConsoleSession(person, directory, ends, _csrf(premises, cookie))
+        until = count_try(session, premises.sealer.session_key, counted, now)
+        candidates = [] if until is not None else _candidates(session, login, presented.directory.strip().lower())
+    if until is not None:
+        raise _barred(until, now)
+    hashes = [one.password_hash or _nobodys_hash() for one in candidates] or [_nobodys_hash()]
+    fits = premises.hashing.run(
+        lambda: [_fits(one, presented.password) for one in hashes], presented.address, known=known is not None
+    )
+    fitting = [one for one, fit in zip(candidates, fits, strict=False) if fit and one.password_hash]
+    if len(fitting) > 1:
+        with observation(premises.engine) as session:
+            take_back_try(session, premises.sealer.session_key, counted)
+        raise SeveralDirectories.of({one.slug: one.directory_name for one in fitting})
+    with observation(premises.engine) as session:
+        found = _still_there(session, fitting[0]) if fitting else None
+        if found is not None:
+            take_back_try(session, premises.sealer.session_key, counted)
+            return _opened(session, premises, *found, now)
+    raise NotSignedIn(
+        "Login and password do not match.",
+        next_step="Check both, and name the directory if its domain is not your login's. "
+        "A steward can give you a new password.",
+    )
+
+
+def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
+    rows = people.signing_in(session, login, slug)
+    return [_Candidate(row.id, row.password_hash, place.slug, place.name) for row, place in rows]
+
+
+def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, directories.DirectoryRow] | None:
+    """Return the person, unless something changed while the password was stretched, or they may not act."""
+    row = session.get(people.PersonRow, one.person_id)
+    if row is None or not row.live or row.password_hash != one.password_hash:
+        return None
+    return row, session.get_one(directories.DirectoryRow, row.directory_id)
+
+
+def _opened(
+    session: Session, premises: Premises, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
+) -> SignedIn:
+    directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
+    cookie = secrets.token_urlsafe(32)
+    ends = now + timedelta(seconds=directory.policy.session_seconds)
+    session.add(
+        people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
+    )
+    person = person_view(row, roles.role_names(session, directory.id, now))
+    opened = ConsoleSession(person, directory, ends, _csrf(premises, cookie))
+    return SignedIn(cookie, _device(premises, row.login, secrets.token_urlsafe(16), now), opened)
+
+
+def _barred(until: datetime, now: datetime) -> TooManyTries:
+    wait = int((until - now).total_seconds()) + 1
+    return TooManyTries(
+        "Too many wrong passwords.", next_step=f"Wait {wait} seconds and try again.", retry_after_seconds=wait
+    )
+
+
+def _device(premises: Premises, login: str, name: str, now: datetime) -> str:
+    """Return what a browser is known by: its name, for which login, since when, and that we said so."""
+    said = f"{name}.{_login_mark(premises, login)}.{int(now.timestamp())}"
+    return f"{said}.{_seal(premises, said)}"
+
+
+def known_device(premises: Premises, device: str, now: datetime) -> tuple[str, str] | None:
+    """Return the name of a device that signed in before, and the mark of its login; None for any other."""
+    parts = device.split(".")
+    if len(parts) != 4 or not compare_digest(_seal(premises, ".".join(parts[:3])).encode(), parts[3].encode()):
+        return None
+    since = datetime.fromtimestamp(int(parts[2]), now.tzinfo)
+    return (parts[0], parts[1]) if now - since < DEVICE_LIFE else None
+
+
+def _known_for(premises: Premises, login: str, device: str, now: datetime) -> str | None:
+    """Return the name of a device that signed in with this login before, or None."""
+    found = known_device(premises, device, now)
+    return found[0] if found is not None and found[1] == _login_mark(premises, login) else None
+
+
+def _login_mark(premises: Premises, login: str) -> str:
+    return hmac_digest(premises.sealer.session_key, f"login\0{login}".encode(), "sha256").hex()[:16]
+
+
+def _seal(premises: Premises, said: str) -> str:
+    return hmac_digest(premises.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
 
 
 def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSession | None:
-    """Return the session of a cookie, or None if it ended, was never ours, or the person is gone."""
-    with Session(premises.engine) as session:
+    """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone."""
+    with Session(premises.engine, expire_on_commit=False) as session:
         found = session.exec(
             select(people.ConsoleSessionRow, people.PersonRow, directories.DirectoryRow)
             .join(people.PersonRow, col(people.PersonRow.id) == people.ConsoleSessionRow.person_id)
@@ -86,6 +187,12 @@ def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSessi
             return None
         held, row, place = found
         directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
+        if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
+            return None
+        if now - held.seen_at >= SEEN_EVERY:
+            held.seen_at = now
+            session.add(held)
+            session.commit()
         person = person_view(row, roles.role_names(session, directory.id, now))
         return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie))
 
@@ -111,12 +218,6 @@ def _fits(password_hash: str, password: str) -> bool:
 @cache
 def _nobodys_hash() -> str:
     return _HASHER.hash(secrets.token_urlsafe(16))
-
-
-def _count_failure(row: people.PersonRow, now: datetime) -> None:
-    row.failed_sign_ins += 1
-    if row.failed_sign_ins >= TRIES_BEFORE_BAR:
-        row.failed_sign_ins, row.barred_until = 0, now + BAR
 
 
 def _digest(cookie: str) -> bytes:

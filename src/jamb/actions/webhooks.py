@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
-from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.core.addresses import UnfitAddress, host_of, read_address
 from jamb.core.credentials.recipients import recipient_key
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import notices
@@ -19,7 +19,6 @@ from jamb.store.notices import PushRow, WebhookRow
 from jamb.store.work import Actor, unit_of_work
 
 MOST_WEBHOOKS = 20
-LONGEST_ADDRESS = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,16 +67,13 @@ def add_webhook(
     Raises:
         BadInput: no https address, or no such key. Conflict: it is there already, or there are too many.
     """
-    parts = urlsplit(url)
-    schemes = {"https", "http"} if parts.hostname in inner_hosts else {"https"}
-    if (
-        parts.scheme not in schemes
-        or not parts.hostname
-        or parts.username
-        or parts.fragment
-        or len(url) > LONGEST_ADDRESS
-    ):
-        raise BadInput.field("url", url, "an https address without a user name, as https://desk.port.example/events")
+    try:
+        parts = read_address(url)
+        if parts.scheme == "http" and parts.host not in inner_hosts:
+            raise UnfitAddress("it does not begin with https://")
+    except UnfitAddress as error:
+        allowed = f"an https address without a user name, as https://desk.port.example/events; {error}"
+        raise BadInput.field("url", url, allowed) from error
     key = recipient_key(key_text) if key_text.strip() else None
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         if len(notices.webhook_ids(unit.session, directory.id)) >= MOST_WEBHOOKS:
@@ -141,7 +137,7 @@ def _find(session: Session, directory: Directory, webhook_id: UUID) -> WebhookRo
 
 
 def _subject(row: WebhookRow) -> dict[str, str]:
-    return {"kind": "webhook", "id": str(row.id), "name": urlsplit(row.url).hostname or row.url}
+    return {"kind": "webhook", "id": str(row.id), "name": host_of(row.url)[1]}
 
 
 def _view(session: Session, row: WebhookRow) -> WebhookView:

@@ -243,7 +243,8 @@ def attempts(
         for row in rows:
             good = row.outcome == "issued"
             mark = Text("✓ ", style="green") if good else Text("✗ ", style="red")
-            out.print(mark.append(f"{relative(row.at)}  {row.outcome}  {row.hint}", style="default"))
+            times = f"  {row.times} times within a minute" if row.times > 1 else ""
+            out.print(mark.append(f"{relative(row.at)}  {row.outcome}  {row.hint}{times}", style="default"))
             out.print(f"    {row.detail}", markup=False)
             if row.mend:
                 out.print(f"    → {row.mend}", markup=False)

@@ -30,6 +30,25 @@ def list_notices(
 
 
 @app.command()
+def failing(output: Output = Form.TABLE) -> None:
+    """List what the service could not do for the directory in its rounds, why, and when it tries again."""
+    with connected() as jamb:
+        found = jamb.notices.failing_duties()
+
+    def show() -> None:
+        if not found:
+            out.print("Everything was done in the last round.")
+            return
+        table(
+            ("duty", "since", "failures", "why", "again"),
+            ((one.duty, relative(one.since), str(one.failures), one.error, relative(one.again_at)) for one in found),
+            right=("failures",),
+        )
+
+    emit(found, output, show)
+
+
+@app.command()
 def calendar(
     whole: Annotated[bool, typer.Option("--whole", help="Of the whole directory, not of your own clients")] = False,
     output: Output = Form.TABLE,

@@ -20,6 +20,7 @@ from rich.table import Table
 from rich.text import Text
 
 from jamb.core.errors import Forbidden, JambError, NotSignedIn, WorldFailure
+from jamb.core.text import escaped, visible_lines
 
 EXIT_FOUND, EXIT_INPUT, EXIT_REFUSED, EXIT_WORLD = 1, 2, 3, 4
 
@@ -33,14 +34,34 @@ Output = Annotated[Form, typer.Option("--output", "-o", help="table for people, 
 ClientArgument = Annotated[str, typer.Argument(metavar="CLIENT", help="A client id, or the whole name")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask")]
 
-out = Console(highlight=False)
-err = Console(stderr=True, highlight=False)
+
+class _Seen(Console):
+    """A terminal to which nothing is written that is not seen: whoever named a thing does not steer the terminal."""
+
+    def render_str(self, text: str, **given: Any) -> Text:
+        return super().render_str(visible_lines(text), **given)
+
+    def print(self, *objects: Any, **given: Any) -> None:
+        super().print(*(_seen(one) for one in objects), **given)
+
+
+def _seen(value: Any) -> Any:
+    if isinstance(value, str):
+        return visible_lines(value)
+    if isinstance(value, Text) and value.plain != (plain := visible_lines(value.plain)):
+        return Text(plain, style=value.style)
+    return value
+
+
+out = _Seen(highlight=False)
+err = _Seen(stderr=True, highlight=False)
 
 
 def emit(value: Any, form: Form, show: Callable[[], None]) -> None:
     """Print the value as JSON, or let `show` speak to people."""
     if form is Form.JSON:
-        print(json.dumps(_plain(value), indent=2, ensure_ascii=False))
+        # Within a string of JSON what is not seen is written as its escape: the same value, and nothing that steers.
+        print(escaped(json.dumps(_plain(value), indent=2, ensure_ascii=False)))
     else:
         show()
 
@@ -53,7 +74,7 @@ def table(columns: Sequence[str], rows: Iterable[Sequence[str | Text]], *, right
         whole = column in {"id", "secret", "#"}
         made.add_column(column, justify="right" if column in right else "left", overflow="fold", no_wrap=whole)
     for row in rows:
-        made.add_row(*row)
+        made.add_row(*map(_seen, row))
     out.print(made)
 
 
@@ -62,7 +83,7 @@ def fields(pairs: Iterable[tuple[str, str | Text]]) -> None:
     made.add_column(style="dim", no_wrap=True)
     made.add_column(overflow="fold")
     for name, value in pairs:
-        made.add_row(name, value)
+        made.add_row(name, _seen(value))
     out.print(made)
 
 
@@ -106,7 +127,7 @@ def confirm(question: str, yes: bool) -> None:
     if not sys.stdin.isatty():
         err.print("Nothing was changed: there is no terminal to ask on. Add --yes if you mean it.")
         raise typer.Exit(EXIT_INPUT)
-    if not typer.confirm(question, default=False, err=True):
+    if not typer.confirm(visible_lines(question), default=False, err=True):
         err.print("Nothing was changed.")
         raise typer.Exit(0)
 

@@ -6,13 +6,17 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from jamb.client.noun import Noun
-from jamb.wire.notices import CalendarFeed, DeadEvent, Notice, Webhook
+from jamb.wire.notices import CalendarFeed, DeadEvent, FailingDuty, Notice, Webhook
 
 
 class Notices(Noun):
     def list(self, *, limit: int = 100) -> list[Notice]:
         """Return what people were told last, and how the letters fared; the latest first."""
         return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
+
+    def failing_duties(self) -> Sequence[FailingDuty]:
+        """Return what the service could not do for the directory in its rounds, and when it tries again."""
+        return self._transport.many(FailingDuty, "GET", "/duties")
 
     def make_calendar(self, *, whole: bool = False) -> CalendarFeed:
         """Make a calendar feed of one's own clients, or of the whole directory; the one before ends."""

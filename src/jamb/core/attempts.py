@@ -39,6 +39,7 @@ class Outcome(StrEnum):
     WRONG_GRANT_TYPE = "wrong-grant-type"
     DEVICE_DENIED = "device-denied"
     DEVICE_EXPIRED = "device-expired"
+    TOO_MANY = "too-many"
 
 
 # Whoever presented it had one that works no more.
@@ -78,4 +79,5 @@ MENDS: dict[Outcome, str] = {
     Outcome.WRONG_GRANT_TYPE: "Use the grant type that fits the client's kind.",
     Outcome.DEVICE_DENIED: "The person said no; start again if that was a mistake.",
     Outcome.DEVICE_EXPIRED: "The code ran out before it was approved; start again.",
+    Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

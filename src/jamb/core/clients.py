@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from jamb.core import addresses
+from jamb.core.addresses import UnfitAddress
 from jamb.core.errors import BadInput, Violation, shorten
 
 NAME_LONGEST = 80
@@ -88,34 +90,40 @@ def tidy_domain(domain: str) -> str:
 
 
 # RFC 8252 section 7.3: a native client listens there; elsewhere it is somebody's workstation.
-LOOPBACK = frozenset({"127.0.0.1", "[::1]", "localhost"})
-_REDIRECT = re.compile(
-    r"(?P<scheme>[a-z][a-z0-9+.-]*)://(?P<host>\[[0-9a-f:]+\]|[^/?#:@\s]*)(?P<port>:\d+)?(?P<rest>[^#\s]*)\Z"
-)
+LOOPBACK = frozenset({"127.0.0.1", "::1", "localhost"})
 
 
 def host_of(address: str) -> tuple[str, str]:
     """Return scheme and host of a redirect URI; empty where it has none."""
-    found = _REDIRECT.match(address)
-    return (found["scheme"], found["host"].lower()) if found is not None else ("", "")
+    try:
+        return addresses.host_of(address, REDIRECT_LONGEST)
+    except UnfitAddress:
+        return "", ""
 
 
 def fault_of(address: str, kind: ClientKind) -> str:
     """Return what is allowed, where a redirect URI is not; empty where it is.
 
     RFC 6749 section 3.1.2: absolute and without fragment. RFC 9700 section 2.1: no wildcards; section 2.6: https, but
-    for the loopback addresses of native clients, and schemes of their own (RFC 8252 section 7).
+    for the loopback addresses of native clients, and schemes of their own (RFC 8252 section 7). It is matched to the
+    letter, so what a browser would write otherwise is refused: it would never match.
     """
-    scheme, host = host_of(address)
-    if len(address) > REDIRECT_LONGEST or not scheme or not address.isascii() or not address.isprintable():
-        return f"an absolute address without fragment, at most {REDIRECT_LONGEST} characters of ASCII"
-    if "*" in address:
-        return "one whole address: it is matched exactly, without wildcards"
-    if kind is ClientKind.NATIVE:
-        fits = scheme == "https" or (scheme == "http" and host in LOOPBACK) or "." in scheme
-        return "" if fits else "https, a loopback address by http, or a scheme named by a domain, as example.app"
-    fits = bool(host) and (scheme == "https" or (scheme == "http" and host in LOOPBACK))
-    return "" if fits else "https://… (http for a loopback address while it is being built)"
+    try:
+        parts = addresses.split(address, REDIRECT_LONGEST)
+        scheme, host = addresses.host_of(address, REDIRECT_LONGEST)
+    except UnfitAddress as error:
+        return f"an absolute address without user part, dot segments or capitals before its path: {error}"
+    authority = parts["authority"] or ""
+    if parts["fragment"] is not None or "*" in address or authority != authority.lower():
+        return "one whole address in lower case before its path, without fragment or wildcard: it is matched exactly"
+    if scheme in {"https", "http"}:
+        fits = bool(host) and (scheme == "https" or host in LOOPBACK)
+        return "" if fits else "https://… (http for a loopback address while it is being built)"
+    if kind is not ClientKind.NATIVE:
+        return "https://… (http for a loopback address while it is being built)"
+    # RFC 8252 section 7.1: a domain that is the maker's, turned round, so that no two applications take one scheme.
+    fits = "." in scheme and bool(host or (parts["path"] or "").startswith("/"))
+    return "" if fits else "https, a loopback address by http, or a scheme named by a domain, as example.app:/callback"
 
 
 def folded(name: str) -> str:

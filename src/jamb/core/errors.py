@@ -4,7 +4,11 @@ JambError
 ├── Misuse                  the calling code is wrong; nobody outside can cause it
 ├── Refusal                 the request is understood and answered with no
 │   ├── BadInput            one or more fields are not acceptable
-│   │   └── LivesTooLong    the end of a credential is beyond what the policy allows
+│   │   ├── LivesTooLong    the end of a credential is beyond what the policy allows
+│   │   ├── Malformed       it cannot be read: no JSON, no UTF-8, characters that no text has
+│   │   ├── TooLarge        it is longer than what is read
+│   │   ├── TooSlow         it did not come in time
+│   │   └── WrongMediaType  it is of another form than the one that is read here
 │   ├── NotFound            the thing named does not exist (here)
 │   ├── Conflict            the request contradicts what is there
 │   │   ├── NameTaken
@@ -18,11 +22,14 @@ JambError
 │   │   ├── SamePerson      two people are needed, and this would be one
 │   │   ├── SecondApprover  two approvers are needed: make a request that both decide
 │   │   ├── TopRole         a role that holds everything, for a client
-│   │   └── StillInUse      something still stands on what would go
+│   │   ├── StillInUse      something still stands on what would go
+│   │   └── SeveralDirectories  the password fits in more than one: `choices` says in which
 │   ├── NotSignedIn         who is asking is not known, or no longer
 │   ├── Forbidden           who is asking is known and may not
+│   ├── Misdirected         it was sent to a host that this service does not answer for
 │   └── TooManyTries        wait before trying again
 └── WorldFailure            something outside did not answer
+    ├── Busy                the service has more to do than it takes on at once
     ├── StoreUnavailable
     └── ServiceUnreachable
 """
@@ -47,7 +54,7 @@ class Violation:
 class JambError(Exception):
     """Base of all. `code` is stable; `next_step` says what the reader can do about it, or is empty.
 
-    `made`: what there is already, where the error says that something was done before.
+    `made`: what there is already, where the error says that something was done before. `choices`: what can be chosen.
     """
 
     code = "error"
@@ -66,6 +73,7 @@ class JambError(Exception):
         self.next_step = next_step
         self.retry_after_seconds = retry_after_seconds
         self.made: dict[str, str] | None = None
+        self.choices: dict[str, str] | None = None
 
 
 class Misuse(JambError):
@@ -87,6 +95,22 @@ class BadInput(Refusal):
 
 class LivesTooLong(BadInput):
     code = "lives-too-long"
+
+
+class Malformed(BadInput):
+    code = "malformed"
+
+
+class TooLarge(BadInput):
+    code = "too-large"
+
+
+class TooSlow(BadInput):
+    code = "too-slow"
+
+
+class WrongMediaType(BadInput):
+    code = "wrong-media-type"
 
 
 class NotFound(Refusal):
@@ -156,6 +180,17 @@ class StillInUse(Conflict):
     code = "still-in-use"
 
 
+class SeveralDirectories(Conflict):
+    code = "several-directories"
+
+    @classmethod
+    def of(cls, choices: Mapping[str, str]) -> SeveralDirectories:
+        """`choices`: names of directories by their short name."""
+        error = cls("You are known in more than one directory.", next_step="Choose one.")
+        error.choices = dict(choices)
+        return error
+
+
 class NotSignedIn(Refusal):
     code = "not-signed-in"
 
@@ -164,12 +199,20 @@ class Forbidden(Refusal):
     code = "forbidden"
 
 
+class Misdirected(Refusal):
+    code = "misdirected"
+
+
 class TooManyTries(Refusal):
     code = "too-many-tries"
 
 
 class WorldFailure(JambError):
     code = "world-failed"
+
+
+class Busy(WorldFailure):
+    code = "busy"
 
 
 class StoreUnavailable(WorldFailure):

@@ -8,6 +8,7 @@ from typing import Any
 
 from jamb.core.errors import BadInput, Violation, shorten
 from jamb.core.permissions import DataClass, Effect, Operation
+from jamb.core.text import line_fault, visible
 
 # What a method usually does (RFC 9110 section 9.2.1); whoever publishes corrects it where it is otherwise.
 EFFECT_OF_METHOD = {
@@ -22,6 +23,7 @@ EFFECT_OF_METHOD = {
     "delete": Effect.CONTROL,
 }
 TITLE_LONGEST = 120
+PATH_LONGEST = 300
 
 
 def operations_of(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
@@ -40,13 +42,20 @@ def operations_of(document: Any, data_class: DataClass) -> tuple[Operation, ...]
     violations = []
     for path, method, item in _items(paths):
         name = _name(item, method, path)
+        fault = "a name: set its operationId" if not name else line_fault(path)
+        if fault or len(path) > PATH_LONGEST:
+            allowed = f"at most {PATH_LONGEST} seen characters, and something to be named by; {fault}".removesuffix(
+                "; "
+            )
+            violations.append(Violation(f"paths.{shorten(path)}.{method}", shorten(path), allowed))
+            continue
         if name in found:
             where = f"paths.{path}.{method}"
             violations.append(Violation(where, name, f"not the name of {found[name].path}", "Set its operationId."))
-        title = " ".join(str(item.get("summary") or item.get("description") or name).split())[:TITLE_LONGEST]
+        title = visible(" ".join(str(item.get("summary") or item.get("description") or name).split())[:TITLE_LONGEST])
         found[name] = Operation(name, title, method.upper(), path, EFFECT_OF_METHOD[method], data_class)
     if violations:
-        raise BadInput("Two operations of the document have one name.", violations=tuple(violations[:20]))
+        raise BadInput("Operations of the document cannot be taken as they are.", violations=tuple(violations[:20]))
     if not found:
         raise BadInput.field("paths", f"{len(paths)} paths", "at least one path with an operation")
     return tuple(found.values())

@@ -130,6 +130,7 @@ OPERATIONS = (
     _operation("recipient-key.set", "Register one's own recipient key", "PUT", "/recipient-key", _READ),
     _operation("leaks.look-up", "Look up secrets that leaked", "POST", "/leaks", _READ),
     _operation("notices.list", "List what people were told", "GET", "/notices", _READ),
+    _operation("duties.list", "List what the service could not do", "GET", "/duties", _READ),
     _operation("calendar.make", "Make a calendar feed", "POST", "/calendar", _READ),
     _operation("webhooks.list", "List webhooks", "GET", "/webhooks", _READ),
     _operation("webhooks.add", "Let an address hear of everything", "POST", "/webhooks", _CONTROL),

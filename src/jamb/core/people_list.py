@@ -10,7 +10,11 @@ from jamb.core.errors import BadInput, Violation, shorten
 
 COLUMNS = ("login", "name", "groups", "roles")
 MOST_PEOPLE = 10_000
-LOGIN = re.compile(r"[^\s@,;\"<>]{1,64}@[A-Za-z0-9.-]{1,190}\Z")
+# RFC 5322 section 3.2.3 and RFC 1123 section 2.1, in lower case: what looks like another's login is none.
+LOGIN = re.compile(
+    r"(?=.{1,64}@)[a-z0-9!#$%&'*+/=?^_`{|}~-]+(?:\.[a-z0-9!#$%&'*+/=?^_`{|}~-]+)*"
+    r"@(?=.{1,190}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*\Z"
+)
 NAME_LONGEST = 120
 
 
@@ -66,7 +70,9 @@ def _faults(number: int, login: str, name: str) -> list[Violation]:
     line = f"line {number}" if number else ""
     faults = []
     if not LOGIN.match(login):
-        faults.append(Violation(line or "login", shorten(login), "a login like an address, name@domain"))
+        faults.append(
+            Violation(line or "login", shorten(login), "a login like an address, name@domain, in letters of ASCII")
+        )
     if not 1 <= len(name) <= NAME_LONGEST or not name.isprintable():
         allowed = f"a name of 1 to {NAME_LONGEST} printable characters"
         faults.append(Violation(line or "name", shorten(name), allowed))

@@ -44,6 +44,7 @@ class DirectoryPolicy:
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
         session_seconds: life of a console session.
+        session_idle_seconds: how long a console session may go unused before it ends.
         two_people_weight: from this added weight on, whoever asked may not consent.
         two_approvers_weight: from this added weight on, two approvers must consent.
         request_days: how long a request for consent waits before it lapses.
@@ -74,6 +75,7 @@ class DirectoryPolicy:
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
     session_seconds: int = 10 * 3600
+    session_idle_seconds: int = 2 * 3600
     two_people_weight: int = 24
     two_approvers_weight: int = 100
     request_days: int = 7
@@ -120,6 +122,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "access_token_seconds": (60, 3600),
     "person_token_seconds": (300, 7 * 86400),
     "session_seconds": (300, 7 * 86400),
+    "session_idle_seconds": (300, 7 * 86400),
     "two_people_weight": (1, 100_000),
     "two_approvers_weight": (1, 100_000),
     "request_days": (1, 90),

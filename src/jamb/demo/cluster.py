@@ -80,7 +80,7 @@ class Cluster:
 
         A lock left by a killed server is cleared when its process is gone.
         """
-        self.home.mkdir(parents=True, exist_ok=True)
+        make_home(self.home)
         if not (self.data / "PG_VERSION").exists():
             self._create()
         elif self._running():
@@ -216,6 +216,12 @@ class Cluster:
             if status.st_uid != uid and not status.st_mode & 0o001:
                 return False
         return bool(self.home.stat().st_mode & 0o001)
+
+
+def make_home(path: Path) -> None:
+    """Make the folder of the demo. Nobody else may list it; the database's own user only passes through."""
+    path.mkdir(parents=True, exist_ok=True)
+    path.chmod(0o711 if os.getuid() == 0 else 0o700)
 
 
 def write_private(path: Path, text: str) -> None:

@@ -24,7 +24,7 @@ def hand_over(history: History) -> None:
 
 def _make(history: History, note: str, hours: int, at: datetime) -> handovers.Sealed:
     made: list[handovers.Sealed] = []
-    then = handovers.seal_into(handovers.HandoverTerms(hours, note=note), carried, made)
+    then = handovers.seal_into(history.premises, handovers.HandoverTerms(hours, note=note), carried, made)
     client_id, actor = history.client_id(_CLIENT), history.actors["maren.oduya"]
     add_credential(history.premises, history.port, client_id, SecretIssued(120), "", actor, at, then=then)
     return made[0]

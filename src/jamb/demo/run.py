@@ -24,10 +24,10 @@ from jamb.actions.directories import refresh_own_api
 from jamb.actions.premises import Premises
 from jamb.client.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
-from jamb.demo.cluster import Cluster, free_port
+from jamb.demo.cluster import Cluster, free_port, make_home
 from jamb.demo.load import load, scenario_present
 from jamb.service.settings import Settings
-from jamb.store.engine import is_outage, make_engine
+from jamb.store.engine import make_engine, outage_of
 from jamb.store.migrate import migrate
 
 _READY_SECONDS = 30
@@ -59,7 +59,7 @@ def run() -> None:
 def _run(settings: Settings) -> None:
     started = time.monotonic()
     home = settings.home.resolve()
-    home.mkdir(parents=True, exist_ok=True)
+    make_home(home)
     settings.home = home
     stand_in_port, smtp_port = settings.port + 1, settings.port + 3
     with ExitStack() as stack:
@@ -138,13 +138,17 @@ def _start(
     stack: ExitStack, name: str, command: list[str], home: Path, environment: dict[str, str]
 ) -> subprocess.Popen[bytes]:
     """Start a program whose output goes to a log; it is stopped when the stack closes."""
-    log = stack.enter_context((home / f"{name}.log").open("ab"))
+    log = stack.enter_context(os.fdopen(_private(home / f"{name}.log"), "ab"))
     # A session of its own: Ctrl-C reaches us alone, and we stop the parts in order.
     process = subprocess.Popen(
         command, env=environment, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
     )
     stack.callback(_end, process)
     return process
+
+
+def _private(path: Path) -> int:
+    return os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:
@@ -214,7 +218,7 @@ def _step(name: str) -> Iterator[None]:
     try:
         yield
     except SQLAlchemyError as error:
-        if not is_outage(error):
+        if outage_of(error) is None:
             raise
         raise DemoFailed("The database stopped answering.", next_step="Start again.") from error
     print(f" {time.monotonic() - started:5.1f} s", flush=True)

@@ -10,7 +10,7 @@ from fastapi.routing import APIRoute
 
 from jamb import __version__
 from jamb.service import console, health, metrics
-from jamb.service.edge import Edge
+from jamb.service.middleware import Middleware
 from jamb.service.oauth import routes as oauth
 from jamb.service.office import open_office
 from jamb.service.problems import add_problem_handlers
@@ -80,7 +80,7 @@ ROUTERS = (
 def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        async with open_office(settings) as office, working(office):
+        async with open_office(settings) as office, office.background.doing("queue", lambda: working(office)):
             app.state.office = office
             yield
 
@@ -91,6 +91,8 @@ def create_app(settings: Settings) -> FastAPI:
         lifespan=life,
         docs_url=None,
         redoc_url=None,
+        # An address with a slash too many is another address: to send elsewhere would carry a secret along.
+        redirect_slashes=False,
         generate_unique_id_function=_operation_id,
     )
     add_problem_handlers(app)
@@ -98,7 +100,9 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_route(oauth.TOKEN_PATH, oauth.token, methods=["POST"])
     for router in ROUTERS:
         app.include_router(router)
-    app.add_middleware(Edge)
+    app.add_middleware(
+        Middleware, hosts=settings.own_hosts(), public_url=settings.base_url, max_body_bytes=settings.max_body_bytes
+    )
     return app
 
 

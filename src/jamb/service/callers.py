@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 from uuid import UUID
 
 import jwt
@@ -16,15 +16,30 @@ from jamb.actions.directories import read_directory
 from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import bounds_of
+from jamb.core.text import UnfitText, line_fault
 from jamb.service.office import Office
 from jamb.service.once import OnceKey, body_of, once
 
-COOKIE = "jamb_session"
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _SIGN_IN = "Sign in at the console, run `jamb sign-in`, or send an access token of this directory."
+
+
+class CookieNames(NamedTuple):
+    """`secure`: sent by https alone; then its name keeps it to this host (RFC 6265bis section 4.1.3.2)."""
+
+    session: str
+    device: str
+    secure: bool
+
+
+def cookie_names(office: Office) -> CookieNames:
+    secure = office.settings.base_url.startswith("https://")
+    prefix = "__Host-" if secure else ""
+    return CookieNames(f"{prefix}jamb_session", f"{prefix}jamb_device", secure)
 
 
 def office_of(request: Request) -> Office:
@@ -43,7 +58,7 @@ TheBody = Annotated[bytes, Depends(body_of)]
 
 def session_of(request: Request, office: TheOffice, now: Now) -> sessions.ConsoleSession:
     """Return the console session of the request's cookie; changes must repeat its CSRF value."""
-    cookie = request.cookies.get(COOKIE)
+    cookie = request.cookies.get(cookie_names(office).session)
     found = sessions.find_session(office.premises, cookie, now) if cookie else None
     if found is None:
         raise NotSignedIn("You are not signed in.", next_step="Sign in.")
@@ -74,12 +89,12 @@ def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
     RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
     """
     try:
-        header = jwt.get_unverified_header(token)
-        kind, algorithm = header.get("typ"), header.get("alg")
-        if kind not in {"at+jwt", "application/at+jwt"} or algorithm != "ES256":
+        header, _ = read_token(token)
+        kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
+        if kind not in ("at+jwt", "application/at+jwt") or algorithm != "ES256":
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
         directory_id = str(read_directory(office.premises, slug).id)
-        key = office.keyring.public(str(header.get("kid")), directory_id)
+        key = office.keyring.public(kid, directory_id) if isinstance(kid, str) and not line_fault(kid) else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
         claims: dict[str, Any] = jwt.decode(
@@ -94,7 +109,7 @@ def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
         raise NotSignedIn("The token has run out.", next_step=_SIGN_IN) from error
     except jwt.InvalidAudienceError as error:
         raise NotSignedIn("The token is for another resource.", next_step=_SIGN_IN) from error
-    except jwt.InvalidTokenError as error:
+    except (jwt.InvalidTokenError, UnfitText) as error:
         raise NotSignedIn("The token does not verify.", next_step=_SIGN_IN) from error
     return claims
 

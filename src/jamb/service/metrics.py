@@ -27,10 +27,13 @@ def metrics(request: Request, office: TheOffice, now: Now) -> Response:
     wanted = office.settings.metrics_token
     if wanted is None:
         raise NotFound("Metrics are not open.", next_step="Set JAMB_METRICS_TOKEN, and send it as a bearer token.")
-    if not hmac.compare_digest(bearer_of(request) or "", wanted.get_secret_value()):
+    if not hmac.compare_digest((bearer_of(request) or "").encode(), wanted.get_secret_value().encode()):
         raise NotSignedIn("Metrics need the token of JAMB_METRICS_TOKEN.", next_step="Send it as a bearer token.")
     with Session(office.premises.engine) as session:
-        families = [*_credentials(session, now), *_tokens(session), *_rotations(session, now), *_queue(session, now)]
+        families = [
+            *_credentials(session, now), *_tokens(session), *_rotations(session, now), *_queue(session, now),
+            *_work(session, office),
+        ]  # fmt: skip
 
     class Collected:
         def collect(self) -> Iterator[Metric]:
@@ -75,6 +78,20 @@ def _rotations(session: Session, now: Now) -> list[Metric]:
     for slug, state, count in counts.open_rotations(session, now):
         found.add_metric([slug, state], count)
     return [found]
+
+
+def _work(session: Session, office: TheOffice) -> list[Metric]:
+    failing = GaugeMetricFamily(
+        "jamb_duties_failing", "Failures in a row of what is done in every round", labels=["directory", "duty"]
+    )
+    for slug, duty, failures in counts.failing_duties(session):
+        failing.add_metric([slug, duty], failures)
+    restarts = CounterMetricFamily("jamb_work_restarts", "Background work of this process begun again", labels=["work"])
+    for name, work in sorted(office.background.works.items()):
+        restarts.add_metric([name], work.restarts)
+    left_out = CounterMetricFamily("jamb_records_left_out", "Records that the database refused, of this process")
+    left_out.add_metric([], office.recorder.left_out)
+    return [failing, restarts, left_out]
 
 
 def _queue(session: Session, now: Now) -> list[Metric]:

@@ -11,12 +11,15 @@ from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.actions.premises import Premises
+from jamb.service.background import Background
+from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.recorder import Recorder
+from jamb.service.retention import forgetting
 from jamb.service.settings import Settings
-from jamb.service.sweep import sweeping
-from jamb.store.engine import driver_url, make_engine, unavailable
+from jamb.service.turns import Turns
+from jamb.store.engine import driver_outage, driver_url, make_engine, unavailable
 
 POOL_TIMEOUT_SECONDS = 3.0
 
@@ -34,7 +37,7 @@ class Reader:
                     cursor = await connection.execute(statement, parameters, prepare=True, binary=True)
                     return await cursor.fetchall()
             except PoolTimeout as error:
-                raise unavailable() from error
+                raise driver_outage(error, self._pool) from error
             except (OperationalError, InterfaceError) as error:
                 # A restarted server leaves dead connections in the pool: replace them all, then try once more.
                 if not again:
@@ -51,6 +54,9 @@ class Office:
     reader: Reader
     recorder: Recorder
     outside_keys: OutsideKeys
+    background: Background
+    egress: Egress
+    turns: Turns
 
 
 @asynccontextmanager
@@ -66,11 +72,23 @@ async def open_office(settings: Settings) -> AsyncIterator[Office]:
         kwargs={"autocommit": True, "connect_timeout": 3, "application_name": "jamb tokens"},
     )
     await pool.open(wait=False)
-    recorder, reader, outside_keys = Recorder(pool), Reader(pool), OutsideKeys(settings.inner())
+    egress = Egress(settings.inner())
+    recorder, reader, outside_keys = Recorder(pool), Reader(pool), OutsideKeys(egress)
+    background = Background()
     try:
-        async with recorder.running(), sweeping(pool):
-            yield Office(settings, premises, Keyring(premises), reader, recorder, outside_keys)
+        async with recorder.running(background), background.doing("retention", lambda: forgetting(pool)):
+            yield Office(
+                settings,
+                premises,
+                Keyring(premises),
+                reader,
+                recorder,
+                outside_keys,
+                background,
+                egress,
+                Turns(settings.turn_seconds),
+            )
     finally:
-        await outside_keys.close()
+        await egress.close()
         await pool.close()
         premises.engine.dispose()

@@ -38,6 +38,7 @@ def serve() -> None:
     import uvicorn
 
     from jamb.service.app import create_app
+    from jamb.service.protocol import bounded_protocol
 
     uvicorn.run(
         create_app(settings),
@@ -47,6 +48,9 @@ def serve() -> None:
         access_log=False,
         server_header=False,
         timeout_graceful_shutdown=5,
+        http=bounded_protocol(settings.connection_limits()),
+        proxy_headers=bool(settings.proxies()),
+        forwarded_allow_ips=sorted(settings.proxies()),
     )
 
 
@@ -74,10 +78,15 @@ def notify() -> None:
     async def run() -> None:
         async with open_office(settings) as office:
             for slug in notices.directories_to_tell(office.premises):
-                opened = rotate_by_policy(office, slug)
+                # One directory that fails holds up no other.
+                try:
+                    opened = rotate_by_policy(office, slug)
+                    told = notices.tell(office.premises, slug, datetime.now(UTC))
+                except JambError as error:
+                    typer.echo(f"{slug}: {error.message}", err=True)
+                    continue
                 if opened:
                     typer.echo(f"{slug}: {opened} rotations were opened by policy.")
-                told = notices.tell(office.premises, slug, datetime.now(UTC))
                 typer.echo(f"{slug}: {told.notices} notices, {told.letters} letters, {told.pushes} events are new.")
             await carry_all(office)
 

@@ -14,17 +14,19 @@ from fastapi import FastAPI
 
 from jamb.actions.probes import ProbePlan
 from jamb.core.errors import BadInput
+from jamb.core.text import visible
+from jamb.service.egress import Heard, NotSpokenTo
 from jamb.service.oauth.mint import PROBE_TYPE, mint
 from jamb.service.office import Office
-from jamb.service.outward import NotSpokenTo, outward_client, pinned
 from jamb.wire.probe import CallStep
 
 PROBE_SECONDS = 60
-TIMEOUT_SECONDS = 10
 AGENT = "jamb-probe"
 # What a guard answers to a probe that it would have let in.
 WOULD_BE_LET_IN = 204
 _SHOWN = 300
+# Of an answer, to find the words of a refusal in.
+LONGEST_ANSWER = 16_384
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,29 +91,27 @@ async def call(office: Office, plan: ProbePlan, fetched: Fetched, real: bool) ->
         return None
     url, status, said = plan.address + plan.path, 0, ""
     try:
-        place = await pinned(url, office.settings.inner())
-        headers = {**place.headers, "Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT}
-        async with outward_client(TIMEOUT_SECONDS) as http:
-            answer = await http.request(plan.method, place.url, headers=headers, extensions=place.extensions)
+        heard = await office.egress.ask(
+            plan.method, url, seconds=office.settings.probe_seconds, max_bytes=LONGEST_ANSWER,
+            headers={"Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT},
+        )  # fmt: skip
     except NotSpokenTo as error:
-        words = f"It was not called: {error}."
-    except httpx.HTTPError as error:
-        words = f"Nothing answered there ({type(error).__name__})."
+        words = f"It was called in vain: {error}."
     else:
-        status, said, words = answer.status_code, _said(answer), _words(answer, real)
+        status, said, words = heard.status, _said(heard), _words(heard, real)
     return CallStep(method=plan.method, url=url, status=status, said=said, words=words)
 
 
-def _said(answer: httpx.Response) -> str:
+def _said(answer: Heard) -> str:
     """Return a refusal in the resource's words. Of an answer that worked nothing is shown: it is not ours to read."""
     if answer.is_success:
         return ""
     challenge: str = answer.headers.get("WWW-Authenticate", "")
-    return challenge[:_SHOWN] or answer.text[:_SHOWN]
+    return visible((challenge or answer.body.decode(errors="replace"))[:_SHOWN])
 
 
-def _words(answer: httpx.Response, real: bool) -> str:
-    status = answer.status_code
+def _words(answer: Heard, real: bool) -> str:
+    status = answer.status
     if not real and status == WOULD_BE_LET_IN:
         return "It would be let in; nothing was done."
     if not real and answer.is_success:

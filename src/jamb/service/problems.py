@@ -10,13 +10,33 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import Response
 from sqlalchemy.exc import DataError, SQLAlchemyError
 from starlette.exceptions import HTTPException
+from starlette.routing import Match
 
-from jamb.core.errors import BadInput, JambError, NotFound, Refusal, StoreUnavailable, Violation, shorten
+from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, WorldFailure, shorten
 from jamb.service.oauth.errors import OAuthError
-from jamb.store.engine import is_outage, unavailable
+from jamb.store.engine import outage_of
+from jamb.wire.base import MOST_FAULTS
 from jamb.wire.problems import MEDIA_TYPE, Problem, problem_of
 
 _log = structlog.get_logger("jamb.problem")
+# What is allowed, where the library's words for it say otherwise than ours.
+_ALLOWED = {
+    "bool_type": "true or false",
+    "int_type": "a whole number",
+    "string_type": "text",
+    "list_type": "a list",
+    "dict_type": "an object",
+    "greater_than_equal": "at least {ge}",
+    "less_than_equal": "at most {le}",
+    "string_too_short": "at least {min_length} characters",
+    "string_too_long": "at most {max_length} characters",
+    "too_short": "at least {min_length}",
+    "too_long": "at most {max_length}",
+    "enum": "{expected}",
+    "literal_error": "{expected}",
+    "uuid_parsing": "an id (a UUID)",
+    "timezone_aware": "a moment with its zone, as 2031-05-01T06:00:00Z",
+}
 # Fields whose value is never repeated, whatever is wrong with it.
 _NEVER_ECHOED = ("password", "secret", "token", "code")
 
@@ -40,24 +60,35 @@ def add_problem_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def foreign(request: Request, error: HTTPException) -> Response:
-        return _foreign(request, error)
+        # What we refuse while a body is read comes wrapped.
+        cause = error.__cause__
+        return _answer(request, cause) if isinstance(cause, JambError) else _foreign(request, error)
+
+    @app.exception_handler(Exception)
+    async def mistake(_request: Request, _error: Exception) -> Response:
+        return problem_response(JambError("unexpected"))
 
     @app.exception_handler(SQLAlchemyError)
     async def store(request: Request, error: SQLAlchemyError) -> Response:
-        if is_outage(error):
-            return _answer(request, unavailable())
+        outage = outage_of(error)
+        if outage is not None:
+            return _answer(request, outage)
         if isinstance(error, DataError):
             # What no column can hold, whatever field it came in: a NUL, most likely.
             return problem_response(
                 BadInput.field("text", "a character of value 0, perhaps", "characters that can be kept")
             )
-        _log.error("store refused", error=type(error).__name__)
+        diagnosis = getattr(getattr(error, "orig", None), "diag", None)
+        _log.error(
+            "store refused", error=type(error).__name__, constraint=getattr(diagnosis, "constraint_name", None),
+            table=getattr(diagnosis, "table_name", None), sqlstate=getattr(diagnosis, "sqlstate", None),
+        )  # fmt: skip
         return problem_response(JambError("store"))
 
 
 def _answer(request: Request, error: JambError) -> Response:
     """Answer in the form that the caller of this address understands."""
-    if isinstance(error, StoreUnavailable) and request.url.path.startswith("/d/"):
+    if isinstance(error, WorldFailure) and request.url.path.startswith("/d/"):
         return OAuthError("temporarily_unavailable", error.message, status=503).response()
     return problem_response(error)
 
@@ -71,7 +102,7 @@ def _foreign(request: Request, error: HTTPException) -> Response:
             step = f"The token endpoint is /d/{directory}/token; the directory's metadata names every endpoint."
         return problem_response(NotFound(f"Nothing answers at {shorten(path)}.", next_step=step))
     if error.status_code == 405:
-        allowed = (error.headers or {}).get("Allow") or (error.headers or {}).get("allow", "")
+        allowed = ", ".join(_methods_at(request))
         problem = problem_of(
             Refusal(f"{request.method} is not possible at {shorten(path)}.", next_step=f"Use {allowed}.")
         )
@@ -84,11 +115,25 @@ def _foreign(request: Request, error: HTTPException) -> Response:
     return _response(problem)
 
 
+def _methods_at(request: Request) -> list[str]:
+    """Return every method that something answers at this address (RFC 9110 section 10.2.1), whichever route does."""
+    found: set[str] = set()
+    for one in request.app.routes:
+        # Routers are included as they are, each route with its whole path.
+        for route in one.original_router.routes if hasattr(one, "original_router") else [one]:
+            if route.matches(request.scope)[0] is not Match.NONE:
+                found |= route.methods or set()
+    return sorted(found)
+
+
 def _response(problem: Problem, retry_after_seconds: int | None = None) -> Response:
     response = Response(problem.model_dump_json(), status_code=problem.status, media_type=MEDIA_TYPE)
     if problem.status == 401:
         # RFC 6750 section 3: a protected resource names the scheme; no error code where no token was sent.
         response.headers["WWW-Authenticate"] = 'Bearer realm="jamb"'
+    if problem.status in {408, 413}:
+        # What is still to come of the request is not read.
+        response.headers["Connection"] = "close"
     if retry_after_seconds is not None:
         response.headers["Retry-After"] = str(retry_after_seconds)
     return response
@@ -96,7 +141,7 @@ def _response(problem: Problem, retry_after_seconds: int | None = None) -> Respo
 
 def _bad_input(error: RequestValidationError) -> BadInput:
     violations = []
-    for fault in error.errors():
+    for fault in error.errors()[:MOST_FAULTS]:
         place = [str(part) for part in fault["loc"]]
         where = ".".join(place[1:] if len(place) > 1 and place[0] in {"body", "query", "path"} else place)
         violations.append(Violation(where or "body", _echo(where, fault), _allowed(fault), _step(fault)))
@@ -119,7 +164,10 @@ def _allowed(fault: Any) -> str:
         return "a value is required"
     if fault["type"] == "extra_forbidden":
         return "only the fields of this request"
-    message: str = fault["msg"]
+    words = _ALLOWED.get(fault["type"])
+    if words is not None:
+        return words.format(**fault.get("ctx", {}))
+    message: str = fault["msg"].removeprefix("Value error, ")
     return message[0].lower() + message[1:]
 
 

@@ -8,11 +8,13 @@ import os
 import secrets
 from contextlib import suppress
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from pydantic import Field, SecretStr, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from jamb.core.errors import Misuse
+from jamb.service.limits import ConnectionLimits
 from jamb.store.sealing import KEY_BYTES, Sealer
 
 SEALING_KEY_FILE = "sealing.key"
@@ -38,6 +40,24 @@ class Settings(BaseSettings):
     mail_from: str = Field("", description="Sender of notices; default jamb@ the directory's domain")
     metrics_token: SecretStr | None = Field(None, description="Bearer token that opens /metrics; unset: closed")
     notices_cron: str = Field("* * * * *", description="When to look for what is to be told, as a cron line")
+    hosts: str = Field(
+        "",
+        description="Other hosts, as name:port, by which the service is asked, by commas; else only the public URL's",
+    )
+    trusted_proxies: str = Field(
+        "", description="Addresses of proxies whose X-Forwarded-For and -Proto are believed, by commas; else none"
+    )
+    max_head_bytes: int = Field(32_768, ge=4096, description="Longest head of a request, in bytes")
+    max_body_bytes: int = Field(1_000_000, ge=65_536, description="Longest body of a request, in bytes")
+    head_seconds: float = Field(10, gt=0, le=600, description="Time in which a request's head must arrive, in seconds")
+    body_seconds: float = Field(30, gt=0, le=600, description="Time in which a request's body must arrive, in seconds")
+    answer_seconds: float = Field(30, gt=0, le=600, description="Time that an answer waits to be read, in seconds")
+    turn_seconds: float = Field(3, gt=0, le=60, description="Time that a sign-in waits for its turn, in seconds")
+    probe_seconds: float = Field(10, gt=0, le=120, description="Time that a probe waits for a resource, in seconds")
+    push_seconds: float = Field(10, gt=0, le=120, description="Time that a webhook has for an event, in seconds")
+    mail_seconds: float = Field(20, gt=0, le=300, description="Time that the mail server has for a letter, in seconds")
+    connections: int = Field(800, ge=10, description="Connections that a process keeps open at once")
+    connections_of_address: int = Field(200, ge=2, description="Of these, from one address that is no trusted proxy")
     log_level: str = Field("info", description="debug, info, warning or error")
 
     @field_validator("public_url")
@@ -52,7 +72,29 @@ class Settings(BaseSettings):
         return self.public_url or f"http://{self.host}:{self.port}"
 
     def inner(self) -> frozenset[str]:
-        return frozenset(host.strip() for host in self.inner_hosts.split(",") if host.strip())
+        return _listed(self.inner_hosts)
+
+    def proxies(self) -> frozenset[str]:
+        return _listed(self.trusted_proxies)
+
+    def own_hosts(self) -> frozenset[str]:
+        """Return the values of the Host header that are ours: of the public URL, of the address that is listened on.
+
+        An address is no name that somebody else could make mean us (DNS rebinding).
+        """
+        public = urlsplit(self.base_url)
+        return _listed(self.hosts.lower()) | {public.netloc.lower(), f"{self.host}:{self.port}".lower()}
+
+    def own_origins(self) -> frozenset[str]:
+        """Return the origins (RFC 6454) of our own pages."""
+        scheme = urlsplit(self.base_url).scheme
+        return frozenset(f"{scheme}://{host}" for host in self.own_hosts())
+
+    def connection_limits(self) -> ConnectionLimits:
+        return ConnectionLimits(
+            self.head_seconds, self.body_seconds, self.answer_seconds, self.max_head_bytes, self.connections,
+            self.connections_of_address, self.proxies(),
+        )  # fmt: skip
 
     def database(self) -> str:
         if self.database_url is None:
@@ -64,7 +106,7 @@ class Settings(BaseSettings):
         if self.sealing_key is not None:
             return Sealer(_decoded(self.sealing_key.get_secret_value(), "JAMB_SEALING_KEY"))
         file = self.home / SEALING_KEY_FILE
-        self.home.mkdir(parents=True, exist_ok=True)
+        self.home.mkdir(mode=0o700, parents=True, exist_ok=True)
         if not file.exists():
             # Written whole beside it, then linked: another process finds a finished key or none.
             fresh = file.with_name(f".{file.name}.{secrets.token_hex(8)}")
@@ -74,6 +116,10 @@ class Settings(BaseSettings):
                 os.link(fresh, file)
             fresh.unlink()
         return Sealer(_decoded(file.read_text(), str(file)))
+
+
+def _listed(names: str) -> frozenset[str]:
+    return frozenset(name.strip() for name in names.split(",") if name.strip())
 
 
 def _decoded(text: str, where: str) -> bytes:

@@ -359,3 +359,12 @@ def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:
     for client_id, level in session.exec(statement.where(ClientOwnerRow.person_id == person_id)):
         found.setdefault(OwnerLevel(level), []).append(client_id)
     return found
+
+
+def acts_for_people(session: Session, client_id: str, now: datetime) -> bool:
+    """Tell whether a client may do anything for people: a consent for all of them, or for one, is in force."""
+    row = select(GrantRow.id).where(
+        GrantRow.client_id == client_id, GrantRow.kind == "delegated", GrantRow.granted_at <= now,
+        col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now),
+    )  # fmt: skip
+    return session.exec(row.limit(1)).first() is not None

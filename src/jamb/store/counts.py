@@ -26,7 +26,7 @@ _CREDENTIALS = sa.text("""
     group by 1, 2, 3, 4
 """)
 _ATTEMPTS = sa.text("""
-    select slug, outcome, count(*) from attempt join directory on directory.id = directory_id group by 1, 2
+    select slug, outcome, sum(times) from attempt join directory on directory.id = directory_id group by 1, 2
 """)
 _ROTATIONS = sa.text("""
     select slug, case when overlap_ends_at < :now then 'past its overlap' else 'in overlap' end, count(*)
@@ -38,6 +38,15 @@ _QUEUE = sa.text("""
     union all
     select 'webhook', count(*), min(made_at), count(*) filter (where failed <> '') from push where sent_at is null
 """)
+
+
+_DUTIES = sa.text("""
+    select slug, duty, failures from failing_duty join directory on directory.id = directory_id
+""")
+
+
+def failing_duties(session: Session) -> Sequence[Any]:
+    return session.execute(_DUTIES).all()
 
 
 def credentials(session: Session, now: datetime) -> Sequence[Any]:

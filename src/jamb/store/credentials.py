@@ -140,6 +140,8 @@ class DeviceRequestRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("device_digest", name="device_code"),
         UniqueConstraint("user_digest", name="user_code"),
+        Index("device_request_by_end", "expires_at"),
+        Index("device_request_of_person", "person_id"),
     )
 
     id: UUID = Field(primary_key=True)
@@ -221,3 +223,13 @@ def device_by_digest(
     if user is not None:
         statement = statement.where(DeviceRequestRow.user_digest == user)
     return session.exec(statement).first()
+
+
+def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
+    """End every sign-in of a person with a device, and every yes that no device has fetched yet."""
+    session.execute(
+        sa.update(DeviceRequestRow)
+        .where(col(DeviceRequestRow.person_id) == person_id, col(DeviceRequestRow.ended_at).is_(None))
+        .values(ended_at=now)
+        .execution_options(synchronize_session=False)
+    )

@@ -54,6 +54,10 @@ def by_slug(session: Session, slug: str, *, lock: bool = False) -> DirectoryRow 
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
+def id_of(session: Session, slug: str) -> UUID | None:
+    return session.exec(select(DirectoryRow.id).where(DirectoryRow.slug == slug)).first()
+
+
 def all_directories(session: Session) -> list[DirectoryRow]:
     return list(session.exec(select(DirectoryRow).order_by(DirectoryRow.slug)))
 

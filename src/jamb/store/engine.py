@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from psycopg_pool import PoolTimeout as DriverPoolTimeout
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
-from jamb.core.errors import StoreUnavailable
+from jamb.core.errors import Busy, StoreUnavailable, WorldFailure
 
 CONNECT_TIMEOUT_SECONDS = 3
 
@@ -28,11 +31,29 @@ def make_engine(url: str, *, pool_size: int = 8) -> Engine:
     )
 
 
-def is_outage(error: BaseException) -> bool:
-    """Tell whether the database went away, as opposed to having refused a statement."""
-    if isinstance(error, (OperationalError, InterfaceError, PoolTimeout)):
-        return True
-    return isinstance(error, DBAPIError) and error.connection_invalidated
+def outage_of(error: BaseException) -> WorldFailure | None:
+    """Return what to say where the database went away, or no connection to it was free; None where it refused."""
+    if isinstance(error, PoolTimeout):
+        # To make a connection fails otherwise: here all that may be made are at work.
+        return busy()
+    gone = isinstance(error, (OperationalError, InterfaceError))
+    return unavailable() if gone or (isinstance(error, DBAPIError) and error.connection_invalidated) else None
+
+
+def busy() -> Busy:
+    return Busy(
+        "The service is busy: all of its database connections are at work. Nothing was changed.",
+        next_step="Try again in a few seconds.",
+        retry_after_seconds=2,
+    )
+
+
+def driver_outage(error: BaseException, pool: Any) -> WorldFailure:
+    """Return the same of an error of the driver or its pool: a pool whose connections all work is busy."""
+    if isinstance(error, DriverPoolTimeout):
+        stats = pool.get_stats()
+        return busy() if stats.get("pool_size", 0) >= stats.get("pool_max", 1) else unavailable()
+    return unavailable()
 
 
 def unavailable() -> StoreUnavailable:

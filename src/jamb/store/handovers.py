@@ -67,22 +67,26 @@ def handover_by_id(session: Session, handover_id: UUID, *, lock: bool = False) -
     return session.exec(statement.with_for_update() if lock else statement).first()
 
 
-def seal_handover(handover_id: UUID, key: bytes, passphrase: str, plain: bytes) -> bytes:
+def seal_handover(handover_id: UUID, key: bytes, plain: bytes) -> bytes:
+    """Seal with a key that `handover_key` made."""
     nonce = os.urandom(_NONCE_BYTES)
-    return nonce + AESGCM(_key(handover_id, key, passphrase)).encrypt(nonce, plain, handover_id.bytes)
+    return nonce + AESGCM(key).encrypt(nonce, plain, handover_id.bytes)
 
 
-def open_handover(handover_id: UUID, key: bytes, passphrase: str, sealed: bytes) -> bytes | None:
-    """Return what was sealed; None where the passphrase is not the one."""
+def open_handover(handover_id: UUID, key: bytes, sealed: bytes) -> bytes | None:
+    """Return what was sealed; None where the passphrase that the key was made with is not the one."""
     try:
-        found = AESGCM(_key(handover_id, key, passphrase))
+        found = AESGCM(key)
         return found.decrypt(sealed[:_NONCE_BYTES], sealed[_NONCE_BYTES:], handover_id.bytes)
     except InvalidTag:
         return None
 
 
-def _key(handover_id: UUID, key: bytes, passphrase: str) -> bytes:
-    """Derive the sealing key: HKDF (RFC 5869) of the link's key and, if there is one, the passphrase by argon2id."""
+def handover_key(handover_id: UUID, key: bytes, passphrase: str) -> bytes:
+    """Derive the sealing key: HKDF (RFC 5869) of the link's key and, if there is one, the passphrase by argon2id.
+
+    With a passphrase that takes a while and 64 MiB: it is done in the pool for it, outside of transactions.
+    """
     stretched = b""
     if passphrase:
         # RFC 9106 section 4, second recommended option: whoever steals link and database still has to guess.

@@ -156,7 +156,7 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
     rows = session.execute(
         sa.select(
             col(AttemptRow.client_id), col(ClientRow.name), col(AttemptRow.hint), sa.func.max(col(AttemptRow.outcome)),
-            sa.func.max(col(AttemptRow.address)), sa.func.count(), last,
+            sa.func.max(col(AttemptRow.address)), sa.func.sum(col(AttemptRow.times)), last,
         )
         .join(ClientRow, col(ClientRow.id) == col(AttemptRow.client_id))
         .where(
@@ -293,20 +293,26 @@ def make_letters(session: Session, directory_id: UUID, now: datetime, quiet_sinc
     return len(letters)
 
 
-def claim(session: Session, table: type[RowT], now: datetime, most: int) -> list[RowT]:
-    """Take some that are due, the oldest first, so that no other process takes them for a while."""
+def claim(session: Session, table: type[RowT], now: datetime, *of: sa.ColumnElement[bool]) -> RowT | None:
+    """Take the oldest that is due, so that no other process takes it for a while; None: there is none."""
     due = (
         select(table)
-        .where(col(table.sent_at).is_(None), table.failed == "", table.next_at <= now)
+        .where(col(table.sent_at).is_(None), table.failed == "", table.next_at <= now, *of)
         .order_by(col(table.next_at))
-        .limit(most)
+        .limit(1)
         .with_for_update(skip_locked=True)
     )
-    rows = list(session.exec(due))
-    for row in rows:
+    row = session.exec(due).first()
+    if row is not None:
         row.next_at = now + CLAIMED_FOR
         session.add(row)
-    return rows
+    return row
+
+
+def webhooks_to_push(session: Session, now: datetime) -> list[UUID]:
+    """Return the webhooks for which an event is due."""
+    due = select(PushRow.webhook_id).where(col(PushRow.sent_at).is_(None), PushRow.failed == "", PushRow.next_at <= now)
+    return list(session.exec(due.distinct()))
 
 
 def forget_links(session: Session, mail_id: UUID) -> None:

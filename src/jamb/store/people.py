@@ -7,15 +7,22 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Text, UniqueConstraint
-from sqlmodel import Field, Session, SQLModel, select
+from sqlalchemy import Index, Text, UniqueConstraint
+from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.columns import among_ids, blob, document, moment
+from jamb.store.directories import DirectoryRow
+
+# In how many directories a password is tried where none was named.
+MOST_DIRECTORIES = 4
 
 
 class PersonRow(SQLModel, table=True):
     __tablename__ = "person"
-    __table_args__ = (UniqueConstraint("login", name="person_login_taken"),)
+    __table_args__ = (
+        UniqueConstraint("directory_id", "login", name="person_login_taken"),
+        Index("person_by_login", "login"),
+    )
 
     id: UUID = Field(primary_key=True)
     directory_id: UUID = Field(foreign_key="directory.id", index=True)
@@ -23,8 +30,6 @@ class PersonRow(SQLModel, table=True):
     name: str = Field(sa_type=Text)
     password_hash: str | None = Field(default=None, sa_type=Text)
     live: bool = True
-    failed_sign_ins: int = 0
-    barred_until: datetime | None = moment(nullable=True)
     created_at: datetime = moment()
     recipient_key: dict[str, Any] | None = document(nullable=True)
 
@@ -33,16 +38,29 @@ class ConsoleSessionRow(SQLModel, table=True):
     """A signed-in browser. Only the digest of its cookie is kept."""
 
     __tablename__ = "console_session"
+    __table_args__ = (Index("console_session_by_end", "expires_at"),)
 
     digest: bytes = blob(primary_key=True)
     person_id: UUID = Field(foreign_key="person.id", index=True)
     created_at: datetime = moment()
+    seen_at: datetime = moment()
     expires_at: datetime = moment()
 
 
-def by_login(session: Session, login: str, *, lock: bool = False) -> PersonRow | None:
-    statement = select(PersonRow).where(PersonRow.login == login)
-    return session.exec(statement.with_for_update() if lock else statement).first()
+def by_login(session: Session, directory_id: UUID, login: str) -> PersonRow | None:
+    return session.exec(
+        select(PersonRow).where(PersonRow.directory_id == directory_id, PersonRow.login == login)
+    ).first()
+
+
+def signing_in(session: Session, login: str, slug: str) -> list[tuple[PersonRow, DirectoryRow]]:
+    """Return who may be meant by a login: of the directory that was named, else of those with the login's domain."""
+    rows = select(PersonRow, DirectoryRow).join(DirectoryRow, col(DirectoryRow.id) == PersonRow.directory_id)
+    where = DirectoryRow.slug == slug if slug else DirectoryRow.domain == login.rpartition("@")[2]
+    found = session.exec(
+        rows.where(PersonRow.login == login, where).order_by(DirectoryRow.slug).limit(MOST_DIRECTORIES)
+    )
+    return list(found.all())
 
 
 def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:

@@ -8,6 +8,7 @@ from jamb.store import (
     clients,
     credentials,
     directories,
+    duties,
     findings,
     handovers,
     ledger,
@@ -18,6 +19,7 @@ from jamb.store import (
     resources,
     roles,
     rotations,
+    tries,
     usage,
 )
 
@@ -30,6 +32,7 @@ __all__ = [
     "clients",
     "credentials",
     "directories",
+    "duties",
     "findings",
     "handovers",
     "ledger",
@@ -40,5 +43,6 @@ __all__ = [
     "resources",
     "roles",
     "rotations",
+    "tries",
     "usage",
 ]

@@ -138,25 +138,6 @@ INSERT INTO {_seen.name} (client_id, digest, expires_at) VALUES (%(client)s, %(d
 ON CONFLICT DO NOTHING RETURNING 1
 """  # noqa: S608 - names of our own
 
-# Parameters: now. Forgets assertions that have run out, a bounded number at a time.
-FORGET_ASSERTIONS = f"""
-DELETE FROM {_seen.name} WHERE ctid IN (
-    SELECT ctid FROM {_seen.name} WHERE expires_at < %(now)s LIMIT 10000 FOR UPDATE SKIP LOCKED
-)
-"""  # noqa: S608 - names of our own
-
-# Parameters: now. Forgets records of token requests that are older than their directory's policy keeps them.
-FORGET_ATTEMPTS = """
-DELETE FROM attempt WHERE id IN (
-    SELECT attempt.id FROM directory CROSS JOIN LATERAL (
-        SELECT id FROM attempt
-        WHERE directory_id = directory.id
-          AND at < %(now)s::timestamptz - make_interval(days => coalesce((policy ->> 'attempts_days')::int, 90))
-        ORDER BY at LIMIT 10000
-    ) attempt
-)
-"""
-
 # Parameters: slug, client. The identifiers of the resources at which a client holds grants or roles.
 GRANTED_AT = _compiled(
     sa.union(
@@ -214,11 +195,20 @@ SIGNING_KEY = _compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key
 
 # Parameters: one array per column of ATTEMPT_COLUMNS. One statement whatever the size of the group.
 ATTEMPT_COLUMNS = (
-    "directory_id", "client_id", "at", "outcome", "hint", "resource", "detail", "address", "user_agent",
+    "directory_id", "client_id", "at", "outcome", "hint", "resource", "detail", "address", "user_agent", "times",
+    "digest",
 )  # fmt: skip
 # Sent in binary (%b): as text, an array costs the driver four times as much.
-_ATTEMPT_ARRAYS = "%b::uuid[], %b::text[], %b::timestamptz[], " + ", ".join(["%b::text[]"] * 6)
-RECORD_ATTEMPTS = f"INSERT INTO {_attempt.name} ({', '.join(ATTEMPT_COLUMNS)}) SELECT * FROM unnest({_ATTEMPT_ARRAYS})"  # noqa: S608 - names of our own
+_ATTEMPT_ARRAYS = (
+    "%b::uuid[], %b::text[], %b::timestamptz[], " + ", ".join(["%b::text[]"] * 6) + ", %b::int[], %b::bytea[]"
+)
+# Equal refusals of one minute have one digest, and are one row; successes have none.
+RECORD_ATTEMPTS = f"""
+INSERT INTO {_attempt.name} AS attempt ({", ".join(ATTEMPT_COLUMNS)})
+SELECT {", ".join(ATTEMPT_COLUMNS[:-1])}, nullif(digest, ''::bytea)
+  FROM unnest({_ATTEMPT_ARRAYS}) AS sent ({", ".join(ATTEMPT_COLUMNS)})
+ON CONFLICT (digest) DO UPDATE SET times = attempt.times + excluded.times, at = greatest(attempt.at, excluded.at)
+"""  # noqa: S608 - names of our own
 
 # Parameters: arrays of ids and moments, each id once. Rows are locked in order, so that two processes never deadlock.
 TOUCH_CREDENTIALS = f"""
@@ -236,8 +226,6 @@ __all__ = [
     "ATTEMPT_COLUMNS",
     "AUTHENTICATE",
     "DELEGATED",
-    "FORGET_ASSERTIONS",
-    "FORGET_ATTEMPTS",
     "GRANTED_AT",
     "KEYS_OF",
     "RECORD_ATTEMPTS",

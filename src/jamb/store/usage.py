@@ -8,7 +8,7 @@ from datetime import date, datetime
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Text
+from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Integer, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
@@ -16,7 +16,7 @@ from jamb.core.attempts import DEAD
 from jamb.core.audit.picture import DeadTries
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
-from jamb.store.columns import among, moment
+from jamb.store.columns import among, blob, moment
 
 
 class UsageRow(SQLModel, table=True):
@@ -37,6 +37,7 @@ class UsageBatchRow(SQLModel, table=True):
     """Batches already counted: a guard that never heard our answer may send one again."""
 
     __tablename__ = "usage_batch"
+    __table_args__ = (Index("usage_batch_by_time", "received_at"),)
 
     id: UUID = Field(primary_key=True)
     resource_id: UUID = Field(foreign_key="resource.id")
@@ -61,13 +62,17 @@ class RefusalRow(SQLModel, table=True):
 
 
 class AttemptRow(SQLModel, table=True):
-    """One token request and how it ended."""
+    """One token request and how it ended; of equal refusals within a minute how many (`times`), and the last (`at`).
+
+    `digest`: of what makes refusals equal, and the minute; none for a token that was issued.
+    """
 
     __tablename__ = "attempt"
     __table_args__ = (
         Index("attempt_by_client", "client_id", "id"),
         Index("attempt_by_time", "directory_id", "at"),
         Index("attempt_of_client_by_time", "client_id", "at"),
+        UniqueConstraint("digest", name="attempt_counted"),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))
@@ -81,6 +86,8 @@ class AttemptRow(SQLModel, table=True):
     detail: str = Field(default="", sa_type=Text)
     address: str = Field(default="", sa_type=Text)
     user_agent: str = Field(default="", sa_type=Text)
+    times: int = Field(default=1, sa_column=Column(Integer, nullable=False, server_default="1"))
+    digest: bytes | None = blob(nullable=True)
 
 
 def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
@@ -88,8 +95,8 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
     found: dict[str, list[DeadTries]] = {}
     rows = session.execute(
         sa.select(
-            col(AttemptRow.client_id), col(AttemptRow.hint), sa.func.count(), sa.func.max(col(AttemptRow.at)),
-            sa.func.max(col(AttemptRow.address)),
+            col(AttemptRow.client_id), col(AttemptRow.hint), sa.func.sum(col(AttemptRow.times)),
+            sa.func.max(col(AttemptRow.at)), sa.func.max(col(AttemptRow.address)),
         )
         .where(
             among(AttemptRow.client_id, client_ids), col(AttemptRow.at) > since,
@@ -99,7 +106,7 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
         .order_by(col(AttemptRow.hint))
     )  # fmt: skip
     for client_id, hint, times, last_at, address in rows:
-        found.setdefault(client_id, []).append(DeadTries(hint, times, last_at, address))
+        found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
     return found
 
 

@@ -11,7 +11,7 @@ from pydantic import Field, SecretStr
 from jamb.core.access import CheckName, Mend, MendKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Sent, SeveralLines
 from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation
 
@@ -42,7 +42,7 @@ class Question(Sent):
     kind: AccessKind = AccessKind.APPLICATION
     person: Annotated[str, Field(max_length=200)] | None = None
     object: Annotated[str, Field(max_length=200)] | None = None
-    token: Annotated[SecretStr, Field(max_length=10_000)] | None = None
+    token: Annotated[SecretStr | None, Field(max_length=10_000), SeveralLines()] = None
 
 
 class Explanation(Answered):

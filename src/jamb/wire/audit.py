@@ -7,7 +7,7 @@ from enum import StrEnum
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool, StrictInt
 
 from jamb.core import audit
 from jamb.core.audit.reports import Reported, fingerprint
@@ -153,8 +153,8 @@ class Audit(Answered):
 class Evaluation(Sent):
     """`anew`: have every client looked at again. `at_most`: how many are looked at before it is answered."""
 
-    anew: bool = False
-    at_most: Annotated[int, Field(ge=0, le=5000)] = 500
+    anew: StrictBool = False
+    at_most: Annotated[StrictInt, Field(ge=0, le=5000)] = 500
 
 
 class Evaluated(Answered):

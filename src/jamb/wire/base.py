@@ -2,22 +2,57 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 from typing import Annotated, Any, Generic, TypeVar
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import (
+    AfterValidator,
+    AwareDatetime,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    SecretStr,
+    ValidationError,
+    ValidationInfo,
+    field_validator,
+)
 
 from jamb.core.credentials.recipients import LONGEST_KEY
 from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.text import ONE_LINE, SOME_LINES, line_fault, lines_fault, strings_in
 
 ItemT = TypeVar("ItemT")
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
+# How many faults of one request are told: more help nobody, and a million are not to be answered at length.
+MOST_FAULTS = 20
+
+
+class SeveralLines:
+    """Marks a field whose text may have several lines; every other is of one."""
+
+
 class Sent(BaseModel):
-    """A request body. Unknown fields are refused: a misspelt one must not be ignored."""
+    """A request body. Unknown fields are refused: a misspelt one must not be ignored. So is text that is not seen."""
 
     model_config = ConfigDict(extra="forbid", str_max_length=2000)
+
+    @field_validator("*", mode="after")
+    @classmethod
+    def _seen(cls, value: Any, info: ValidationInfo) -> Any:
+        """Refuse text with characters that are not seen (`core.text`)."""
+        held = value.get_secret_value() if isinstance(value, SecretStr) else value
+        if isinstance(held, (str, list, tuple, dict)):
+            marks = cls.model_fields[info.field_name or ""].metadata
+            several = any(isinstance(mark, SeveralLines) for mark in marks)
+            judge, allowed = (lines_fault, SOME_LINES) if several else (line_fault, ONE_LINE)
+            fault = next(filter(None, map(judge, strings_in(held))), "")
+            if fault:
+                raise ValueError(f"{allowed}; {fault}")
+        return value
 
 
 class Answered(BaseModel):
@@ -29,17 +64,25 @@ class Answered(BaseModel):
     model_config = ConfigDict(from_attributes=True, extra="ignore", defer_build=True)
 
 
+def _written(value: Any) -> Any:
+    """Refuse seconds since a moment, and bare digits, where a date with time and zone is meant (RFC 3339)."""
+    if isinstance(value, datetime) or (isinstance(value, str) and _RFC3339.match(value)):
+        return value
+    raise ValueError("a moment with its zone, as 2031-05-01T06:00:00Z")
+
+
 def _utc(value: datetime) -> datetime:
     return value.astimezone(UTC)
 
 
-Moment = Annotated[AwareDatetime, AfterValidator(_utc)]
+_RFC3339 = re.compile(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d")
+Moment = Annotated[AwareDatetime, BeforeValidator(_written), AfterValidator(_utc)]
 # A set of names, in an order that does not change from answer to answer.
 Names = Annotated[list[str], BeforeValidator(sorted)]
 
 
 # A public key that credentials are sealed to: a JWK (RFC 7517) or PEM. Empty: none.
-RecipientKeyText = Annotated[str, Field(max_length=LONGEST_KEY)]
+RecipientKeyText = Annotated[str, Field(max_length=LONGEST_KEY), SeveralLines()]
 
 
 class Page(Answered, Generic[ItemT]):
@@ -63,6 +106,6 @@ def checked(
                 shorten(str(fault.get("input"))),
                 "no member of this name" if fault["type"] == "extra_forbidden" else fault["msg"],
             )
-            for fault in error.errors()[:20]
+            for fault in error.errors()[:MOST_FAULTS]
         )
         raise BadInput(message, violations=violations, next_step=next_step) from error

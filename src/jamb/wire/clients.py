@@ -6,7 +6,7 @@ from datetime import date
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
 from jamb.core.clients import NAME_LONGEST, PURPOSE_LONGEST, ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialState
@@ -42,7 +42,7 @@ class RegistrationChange(Sent):
     redirect_uris: Annotated[list[str] | None, Field(max_length=50)] = None
     publisher: Annotated[str | None, Field(max_length=260)] = None
     trial_ends_at: Moment | None = None
-    no_trial: bool = False
+    no_trial: StrictBool = False
 
 
 class OwnersChange(Sent):

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from jamb.core.handing_on import TakeoverLevel
 from jamb.core.permissions import AccessKind
-from jamb.wire.base import Answered, Moment, Names, Sent
+from jamb.wire.base import Answered, Moment, Names, Sent, SeveralLines
 from jamb.wire.reach import Reach, ReachSent
 from jamb.wire.resources import Operation
 
@@ -31,7 +31,7 @@ class NewAsk(Sent):
 class AskList(Sent):
     """A list from a manual: one permission a line or separated by commas, optionally after its resource."""
 
-    text: Annotated[str, Field(min_length=1, max_length=50_000)]
+    text: Annotated[str, Field(min_length=1, max_length=50_000), SeveralLines()]
     kind: AccessKind = AccessKind.APPLICATION
     reason: Reason = ""
 

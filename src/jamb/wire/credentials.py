@@ -7,12 +7,12 @@ from base64 import b64decode
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
 from jamb.core.attempts import Outcome
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, KeyType, render
 from jamb.core.errors import BadInput
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Sent, SeveralLines
 
 Days = Annotated[int, Field(strict=True)]
 Label = Annotated[str, Field(max_length=200)]
@@ -52,7 +52,7 @@ class CertificateSent(Sent):
     """`certificate`: PEM, or DER or a PKCS#7 bundle in base64. It ends when the certificate says."""
 
     kind: Literal["certificate"]
-    certificate: Annotated[str, Field(max_length=140_000)]
+    certificate: Annotated[str, Field(max_length=140_000), SeveralLines()]
     label: Label = ""
 
     def upload(self) -> bytes:
@@ -92,7 +92,7 @@ class RequestSent(Sent):
     """
 
     kind: Literal["certificate-request"]
-    request: Annotated[str, Field(max_length=30_000)]
+    request: Annotated[str, Field(max_length=30_000), SeveralLines()]
     days: Days | None = None
     label: Label = ""
 
@@ -107,7 +107,7 @@ NewCredential = Annotated[CertificateSent | RequestSent | KeysSent | IssuerSent,
 class CredentialStateChange(Sent):
     """Whether it proves the client; a disabled one works again when it is enabled."""
 
-    enabled: bool
+    enabled: StrictBool
     reason: Annotated[str, Field(max_length=500)] = ""
 
 
@@ -185,7 +185,7 @@ class MadeCertificate(Answered):
 
 
 class Attempt(Answered):
-    """One token request: how it ended and, if badly, what to do."""
+    """One token request: how it ended and, if badly, what to do. `times`: equal refusals within a minute are one."""
 
     id: int
     at: Moment
@@ -195,6 +195,7 @@ class Attempt(Answered):
     resource: str
     address: str
     user_agent: str
+    times: int = 1
     mend: str
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from dataclasses import fields
+from typing import Annotated, Any, get_type_hints
 
-from pydantic import Field
+from pydantic import Field, StrictBool, StrictInt, create_model
 
-from jamb.core.policy import Registering
+from jamb.core.policy import BOUNDS, DirectoryPolicy, Registering
 from jamb.wire.base import Answered, Sent
 
 
@@ -31,6 +32,7 @@ class Policy(Answered):
     access_token_seconds: int
     person_token_seconds: int
     session_seconds: int
+    session_idle_seconds: int
     two_people_weight: int
     two_approvers_weight: int
     request_days: int
@@ -41,37 +43,25 @@ class Policy(Answered):
     handing_on: bool
 
 
-class PolicyChange(Sent):
+class _Settings(Sent):
     """The settings to change; those left out stay."""
 
-    secret_default_days: int | None = None
-    secret_longest_days: int | None = None
-    key_default_days: int | None = None
-    key_longest_days: int | None = None
-    credentials_at_once: int | None = None
-    secret_heaviest_weight: int | None = None
-    overlap_days: int | None = None
-    rotation_opens_days: int | None = None
-    quiet_days: int | None = None
-    self_rotation: bool | None = None
-    notice_days: int | None = None
-    digest_hours: int | None = None
-    attempts_days: int | None = None
-    observation_days: int | None = None
-    use_counts_days: int | None = None
-    dry_days: int | None = None
-    restore_days: int | None = None
-    access_token_seconds: int | None = None
-    person_token_seconds: int | None = None
-    session_seconds: int | None = None
-    two_people_weight: int | None = None
-    two_approvers_weight: int | None = None
-    request_days: int | None = None
-    registering: Registering | None = None
     registering_groups: Annotated[tuple[str, ...], Field(max_length=100)] | None = None
-    people_may_consent: bool | None = None
-    top_role_for_clients: bool | None = None
-    handing_on: bool | None = None
+
+
+def _setting(name: str) -> tuple[Any, Any]:
+    """Return the type and default of a setting that may be changed, within the bounds that the core has for it."""
+    kind = get_type_hints(DirectoryPolicy)[name]
+    if name in BOUNDS:
+        low, high = BOUNDS[name]
+        kind = Annotated[StrictInt, Field(ge=low, le=high)]
+    return (StrictBool if kind is bool else kind) | None, None
+
+
+_changeable: dict[str, Any] = {
+    one.name: _setting(one.name) for one in fields(DirectoryPolicy) if one.name != "registering_groups"
+}
+PolicyChange = create_model("PolicyChange", __base__=_Settings, __doc__=_Settings.__doc__, **_changeable)
 
 
 class Directory(Answered):

@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import Field, SecretStr
 
 from jamb.core.handover import DEFAULT_HOURS, NOTE_LONGEST, HandoverState
-from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent
+from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent, SeveralLines
 from jamb.wire.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate
 from jamb.wire.rotations import CertificateWanted, SecretWanted
 
@@ -18,7 +18,7 @@ class HandoverWish(Sent):
 
     hours: Annotated[int, Field(strict=True)] = DEFAULT_HOURS
     passphrase: SecretStr = SecretStr("")
-    note: Annotated[str, Field(max_length=NOTE_LONGEST)] = ""
+    note: Annotated[str, Field(max_length=NOTE_LONGEST), SeveralLines()] = ""
 
 
 class CredentialToHandOver(Sent):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
 from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.reach import Reach
@@ -90,5 +90,5 @@ class FitRequest(Sent):
 class Enforcement(Sent):
     """`force`: although its time is not over, or something was missed."""
 
-    force: bool = False
+    force: StrictBool = False
     reason: Annotated[str, Field(max_length=500)] = ""

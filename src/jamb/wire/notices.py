@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
+from jamb.core.duties import Duty
 from jamb.core.notices import NoticeKind
 from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent
 
@@ -27,6 +28,16 @@ class Notice(Answered):
     sent_at: Moment | None
     error: str
     failed: bool
+
+
+class FailingDuty(Answered):
+    """Something that the service does in every round, and could not. `failures`: in a row, the first at `since`."""
+
+    duty: Duty
+    failures: int
+    since: Moment
+    error: str
+    again_at: Moment
 
 
 class NewWebhook(Sent):
@@ -70,7 +81,7 @@ class DeadEvent(Answered):
 class NewCalendar(Sent):
     """`whole`: of the whole directory, for who may read it; else of one's own clients."""
 
-    whole: bool = False
+    whole: StrictBool = False
 
 
 class CalendarFeed(Answered):

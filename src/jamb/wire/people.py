@@ -5,14 +5,17 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import ConfigDict, Field, SecretStr
+from pydantic import ConfigDict, Field, SecretStr, StrictBool
 
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import Answered, Moment, Sent, SeveralLines
 
 
 class SignIn(Sent):
+    """`directory`: the short name of one; left out: those whose domain is the login's."""
+
     login: Annotated[str, Field(min_length=1, max_length=200)]
     password: Annotated[SecretStr, Field(min_length=1, max_length=200)]
+    directory: Annotated[str, Field(max_length=80)] = ""
 
 
 class Person(Answered):
@@ -49,7 +52,7 @@ class DeviceDecision(Sent):
     """The answer to a waiting device. There is no default: silence is no."""
 
     user_code: Annotated[str, Field(min_length=8, max_length=20)]
-    approve: bool
+    approve: StrictBool
 
 
 class DeviceLookup(Sent):
@@ -77,7 +80,7 @@ class PersonChange(Sent):
     """What to change; `live` false: they may no longer act, and their sessions end."""
 
     name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
-    live: bool | None = None
+    live: StrictBool | None = None
     password: Annotated[SecretStr, Field(max_length=200)] | None = None
 
 
@@ -86,8 +89,8 @@ class PeopleFile(Sent):
 
     model_config = ConfigDict(extra="forbid", str_max_length=2_000_000)
 
-    csv: str
-    dry_run: bool = False
+    csv: Annotated[str, SeveralLines()]
+    dry_run: StrictBool = False
 
 
 class PeopleImported(Answered):

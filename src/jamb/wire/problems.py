@@ -16,6 +16,10 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.Refusal.code: (400, "Refused"),
     errors.BadInput.code: (422, "Not acceptable as it is"),
     errors.LivesTooLong.code: (422, "Longer than the policy allows"),
+    errors.Malformed.code: (400, "Not readable"),
+    errors.TooLarge.code: (413, "Too large"),
+    errors.TooSlow.code: (408, "Too slow"),
+    errors.WrongMediaType.code: (415, "Another form is needed"),
     errors.NotFound.code: (404, "Not found"),
     errors.Conflict.code: (409, "Not possible as things stand"),
     errors.NameTaken.code: (409, "Name taken"),
@@ -30,10 +34,13 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.SecondApprover.code: (409, "Two approvers are needed"),
     errors.TopRole.code: (409, "Too much for a client"),
     errors.StillInUse.code: (409, "Still in use"),
+    errors.SeveralDirectories.code: (409, "Choose a directory"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),
+    errors.Misdirected.code: (421, "Not the host of this service"),
     errors.TooManyTries.code: (429, "Too many tries"),
     errors.WorldFailure.code: (503, "Something outside does not answer"),
+    errors.Busy.code: (503, "Busy"),
     errors.StoreUnavailable.code: (503, "The database does not answer"),
     errors.ServiceUnreachable.code: (503, "Jamb does not answer"),
 }
@@ -51,7 +58,7 @@ class ProblemField(BaseModel):
 
 
 class Problem(BaseModel):
-    """RFC 9457 section 3.1, with our extension members `next_step`, `fields`, and `made` (what was made before)."""
+    """RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name)."""
 
     model_config = ConfigDict(extra="ignore")
 
@@ -62,6 +69,7 @@ class Problem(BaseModel):
     next_step: str = ""
     fields: list[ProblemField] = Field(default_factory=list)
     made: dict[str, str] | None = None
+    choices: dict[str, str] | None = None
 
 
 def problem_of(error: JambError) -> Problem:
@@ -84,6 +92,7 @@ def problem_of(error: JambError) -> Problem:
         next_step=next_step,
         fields=fields,
         made=error.made,
+        choices=error.choices,
     )
 
 
@@ -98,5 +107,5 @@ def error_of(problem: Problem, retry_after_seconds: int | None = None) -> JambEr
         next_step=problem.next_step,
         retry_after_seconds=retry_after_seconds,
     )
-    error.made = problem.made
+    error.made, error.choices = problem.made, problem.choices
     return error

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
 from jamb.core.requests import RequestState
 from jamb.wire.base import Answered, Moment, Names, Sent
@@ -22,7 +22,7 @@ class NewRequest(Sent):
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
     reason: Words
     answers: Annotated[dict[str, list[Words]], Field(max_length=100, default_factory=dict)]
-    terms_accepted: bool = False
+    terms_accepted: StrictBool = False
 
 
 class RequestDecision(Sent):
@@ -35,7 +35,7 @@ class RequestDecision(Sent):
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
     terms: Terms | None = None
     words: Words = ""
-    force: bool = False
+    force: StrictBool = False
 
 
 class Approval(Answered):

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from jamb.core import permissions
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, weigh, weigh_operation
-from jamb.wire.base import Answered, Sent
+from jamb.wire.base import Answered, Sent, SeveralLines
 
 
 class ResourceLine(Answered):
@@ -91,8 +91,8 @@ class PermissionSent(Sent):
     unlocks: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=2000, default_factory=list)]
     implies: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=500, default_factory=list)]
     consent_by: ConsentBy = ConsentBy.ADMINISTRATOR
-    text: str = ""
-    person_text: str = ""
+    text: Annotated[str, SeveralLines()] = ""
+    person_text: Annotated[str, SeveralLines()] = ""
 
 
 class ResourceSent(Sent):
@@ -102,7 +102,7 @@ class ResourceSent(Sent):
     identifier: Annotated[str, Field(min_length=1, max_length=300)]
     object_name: Annotated[str, Field(max_length=40)] = ""
     questions: Annotated[list[Annotated[str, Field(max_length=300)]], Field(max_length=20, default_factory=list)]
-    terms: str = ""
+    terms: Annotated[str, SeveralLines()] = ""
     guard_client_id: Annotated[str, Field(max_length=80)] | None = None
     operations: Annotated[list[OperationSent], Field(min_length=1, max_length=5000)]
     permissions: Annotated[list[PermissionSent], Field(min_length=1, max_length=2000)]
@@ -129,7 +129,7 @@ class ResourceSent(Sent):
 class OpenApiSent(Sent):
     """An OpenAPI 3.1 document; `data_class` is given to all its operations, to be corrected."""
 
-    document: dict[str, Any]
+    document: Annotated[dict[str, Any], SeveralLines()]
     data_class: DataClass = DataClass.INTERNAL
 
 

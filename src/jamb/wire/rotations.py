@@ -6,7 +6,7 @@ from datetime import date
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictBool
 
 from jamb.core.credentials import KeyType
 from jamb.core.rotation import RotationState
@@ -63,7 +63,7 @@ class Extension(Sent):
 class Closing(Sent):
     """`forced`: withdraw the old credential though it is not quiet; whatever uses it stops."""
 
-    forced: bool = False
+    forced: StrictBool = False
     reason: Annotated[str, Field(max_length=500)] = ""
 
 
@@ -97,7 +97,7 @@ class Rotation(Answered):
     users: list[User]
     ended_at: Moment | None
     ended_by: str
-    forced: bool
+    forced: StrictBool
 
 
 class Due(Answered):

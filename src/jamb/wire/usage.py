@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field
+from pydantic import Field, StrictInt
 
 from jamb.core.permissions import AccessKind
 from jamb.wire.base import Answered, Moment, Sent
@@ -20,9 +20,11 @@ class UsedOperation(Sent):
     client_id: Annotated[str, Field(max_length=80)]
     operation: Annotated[str, Field(max_length=80)]
     kind: AccessKind = AccessKind.APPLICATION
-    calls: Annotated[int, Field(ge=1, le=10**9)]
+    calls: Annotated[StrictInt, Field(ge=1, le=10**9)]
     last_at: Moment
-    objects: Annotated[dict[Annotated[str, Field(max_length=200)], int], Field(max_length=1000, default_factory=dict)]
+    objects: Annotated[
+        dict[Annotated[str, Field(max_length=200)], StrictInt], Field(max_length=1000, default_factory=dict)
+    ]
     people: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=1000, default_factory=list)]
 
 
@@ -34,7 +36,7 @@ class RefusedCalls(Sent):
     kind: AccessKind = AccessKind.APPLICATION
     reason: Annotated[str, Field(min_length=1, max_length=60)]
     object: Annotated[str, Field(max_length=200)] = ""
-    calls: Annotated[int, Field(ge=1, le=10**9)]
+    calls: Annotated[StrictInt, Field(ge=1, le=10**9)]
     last_at: Moment
 
 

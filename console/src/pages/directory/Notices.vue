@@ -4,7 +4,7 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useNotices, useStale, useWebhooks } from "@/api/use";
+import { useFailingDuties, useNotices, useStale, useWebhooks } from "@/api/use";
 import { useAttempt } from "@/ui/attempt";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
@@ -14,6 +14,7 @@ import RecipientKey from "./RecipientKey.vue";
 
 const { data: told } = useNotices();
 const { data: hooks } = useWebhooks();
+const { data: failing } = useFailingDuties();
 const all = ref(false);
 const url = ref("");
 const key = ref("");
@@ -53,6 +54,14 @@ const look = (id: string) => attempt(async () => {
 <template>
   <section aria-labelledby="notices">
     <h2 id="notices">Notices <span class="soft small">what people were told by mail, each thing once</span></h2>
+    <div v-if="failing?.length" class="failing" role="status">
+      <p><strong>The service could not do all it does in every round.</strong> Whoever runs it finds more in its log.</p>
+      <ul>
+        <li v-for="one in failing" :key="one.duty">
+          <StateWord tone="broken" :word="one.duty" /> {{ one.failures }} {{ one.failures === 1 ? "time" : "times in a row" }} since <Moment :at="one.since" />: {{ one.error }}. Tried again <Moment :at="one.again_at" />.
+        </li>
+      </ul>
+    </div>
     <p v-if="told && !told.length" class="empty">Nobody was told anything yet: it is looked every minute.</p>
     <table v-else-if="told" class="log">
       <thead><tr><th scope="col">Noted</th><th scope="col">Person</th><th scope="col">What</th><th scope="col">Letter</th></tr></thead>
@@ -120,6 +129,7 @@ h3 { margin-top: var(--s5); }
 .nowrap { white-space: nowrap; }
 .right { text-align: right; }
 .right button + button { margin-left: var(--s3); }
+.failing { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s3) var(--s4); margin-bottom: var(--s3); display: grid; gap: var(--s1); }
 .sure { background: var(--broken-bg); }
 .sure .row { margin-top: var(--s2); }
 .add { align-items: flex-end; margin-top: var(--s3); }

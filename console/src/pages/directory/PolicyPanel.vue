@@ -37,6 +37,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "access_token_seconds", label: "An access token lives", unit: "minutes", of: 60 },
   { name: "person_token_seconds", label: "A sign-in at the command line lasts", unit: "hours", of: 3600 },
   { name: "session_seconds", label: "A sign-in at the console lasts", unit: "hours", of: 3600 },
+  { name: "session_idle_seconds", label: "Unused, a sign-in at the console ends after", unit: "minutes", of: 60 },
 ];
 const FLAGS: { name: FlagName; label: string }[] = [
   { name: "people_may_consent", label: "People consent for themselves where a permission leaves it to them" },

@@ -16,7 +16,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
       <thead><tr><th scope="col">When</th><th scope="col">Ended</th><th scope="col">What happened, and what to do</th><th scope="col">From</th></tr></thead>
       <tbody>
         <tr v-for="one in data.items" :key="one.id">
-          <td class="nowrap"><Moment :at="one.at" /></td>
+          <td class="nowrap"><Moment :at="one.at" /><div v-if="one.times > 1" class="small soft">{{ one.times }} times in a minute</div></td>
           <td><StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" /></td>
           <td class="free">
             <template v-if="one.outcome === 'issued'">Token with <code>{{ one.detail }}</code></template>

@@ -15,6 +15,8 @@ from typing import Any
 import jwt
 
 from jamb.core.attempts import Outcome
+from jamb.core.jwt import read_token
+from jamb.core.text import UnfitText, line_fault, strings_in
 
 CLIENT_ASSERTION = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
 JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
@@ -24,6 +26,11 @@ LONGEST_LIFE = timedelta(minutes=60)
 LONGEST_OUTSIDE_LIFE = timedelta(hours=24)
 CLOCK_SKEW = timedelta(seconds=60)
 LONGEST_ID = 200
+# RFC 8725 section 3.11: what was signed as something else is no assertion. An assertion says nothing of its type, that
+# it is a JWT (RFC 7519 section 5.1), or that it is one (draft-ietf-oauth-rfc7523bis section 2).
+TYPES = frozenset({"", "jwt", "client-authentication+jwt"})
+# What of an assertion is compared, kept or shown.
+_KEPT_HEADERS, _KEPT_CLAIMS = ("kid", "x5t#S256"), ("iss", "sub", "aud", "jti")
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,13 +60,20 @@ def read_assertion(text: str) -> Assertion:
     if len(text) > LONGEST_ASSERTION:
         raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion is longer than {LONGEST_ASSERTION} characters.")
     try:
-        read = jwt.decode_complete(text, options={"verify_signature": False})
-    except jwt.PyJWTError as error:
-        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion is no signed JWT.") from error
-    header, claims = read["header"], read["payload"]
-    algorithm = str(header.get("alg", ""))
+        jwt.decode_complete(text, options={"verify_signature": False})
+        header, claims = read_token(text)
+    except (jwt.PyJWTError, UnfitText) as error:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion is no signed JWT of text.") from error
+    for members, names in ((header, _KEPT_HEADERS), (claims, _KEPT_CLAIMS)):
+        for name in names:
+            fault = next(filter(None, map(line_fault, strings_in(members.get(name)))), "")
+            if fault:
+                raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion's {name} is no text: {fault}.")
+    kind, algorithm = header.get("typ", ""), header.get("alg")
+    if not isinstance(kind, str) or kind.lower().removeprefix("application/") not in TYPES:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion was signed as something else: its typ is not JWT.")
     if algorithm not in ALGORITHMS:
-        said = f"The assertion's algorithm {algorithm[:20] or '(none)'} is not accepted: {', '.join(ALGORITHMS)}."
+        said = f"The assertion's algorithm is not accepted; use one of {', '.join(ALGORITHMS)}."
         raise NotProven(Outcome.ASSERTION_MALFORMED, said)
     ids = {header[name] for name in ("kid", "x5t#S256") if isinstance(header.get(name), str)}
     return Assertion(text, algorithm, frozenset(ids), claims)
@@ -77,14 +91,23 @@ def check_claims(
     Raises:
         NotProven: with the claim that is wrong, what was sent and what is expected.
     """
+    check_reading(assertion, audience, now, life)
+    for name, wanted in (("iss", issuer), ("sub", subject)):
+        if assertion.claim(name) != wanted:
+            said = f"The assertion's {name} is “{assertion.claim(name)[:120]}”, expected “{wanted[:120]}”."
+            raise NotProven(Outcome.ASSERTION_ISSUER, said)
+
+
+def check_reading(assertion: Assertion, audience: str, now: datetime, life: timedelta) -> None:
+    """Check what can be seen of an assertion without knowing whose it is: for whom it was made, and when.
+
+    Raises:
+        NotProven: as `check_claims`. Whoever holds the assertion may be told: it tells of nothing that stands here.
+    """
 
     def wrong(outcome: Outcome, said: str) -> NotProven:
         return NotProven(outcome, said)
 
-    for name, wanted in (("iss", issuer), ("sub", subject)):
-        if assertion.claim(name) != wanted:
-            said = f"The assertion's {name} is “{assertion.claim(name)[:120]}”, expected “{wanted[:120]}”."
-            raise wrong(Outcome.ASSERTION_ISSUER, said)
     sent = assertion.claims.get("aud")
     audiences = sent if isinstance(sent, list) else [sent]
     if audiences != [audience]:

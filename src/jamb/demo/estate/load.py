@@ -95,9 +95,9 @@ class _Writer:
     def people(self, steward_id: UUID) -> None:
         """Write people; the strong ones hold everything here, by a role of each resource."""
         self.copy(
-            "person (id, directory_id, login, name, live, failed_sign_ins, created_at)",
+            "person (id, directory_id, login, name, live, created_at)",
             (
-                (one.id, self.directory_id, one.login, one.name, one.live, 0, at(self.now, 900))
+                (one.id, self.directory_id, one.login, one.name, one.live, at(self.now, 900))
                 for one in self.estate.people
             ),
         )

@@ -31,6 +31,7 @@ from jamb.service.oauth.mint import mint
 from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
 from jamb.service.office import Office
+from jamb.service.senders import address_of, agent_of
 from jamb.store.tokens import ASKED, AUTHENTICATE, GRANTED_AT
 
 _FROM_TEXT = {
@@ -41,6 +42,8 @@ _FROM_TEXT = {
     ),
 }
 
+_NO_SECRET = (Outcome.NO_SECRET, "No client secret was sent: use HTTP Basic or the form.")
+
 
 class UnknownDirectory(Exception):
     """There is no such directory: the path is wrong, not the request."""
@@ -49,7 +52,7 @@ class UnknownDirectory(Exception):
 async def client_credentials(
     request: Request, office: Office, slug: str, form: Form, proof: ClientProof, now: datetime
 ) -> Response:
-    asked = TokenRequest(office, slug, proof, now, _address(request), request.headers.get("user-agent", "")[:200])
+    asked = TokenRequest(office, slug, proof, now, address_of(request), agent_of(request))
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
@@ -96,16 +99,15 @@ async def client_credentials(
 async def _prove(asked: TokenRequest, row: tuple[Any, ...], secret: str) -> None:
     """Step 2. Columns: kind 3, state 4, credential 5, its client 6, hint 7, expires 8, withdrawn 9, disabled 10."""
     kind, credential_client, hint, expires_at, withdrawn_at = row[3], row[6], row[7], row[8], row[9]
-    if kind is None:
-        raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", NOT_PROVEN, "no such client here")
-    if not secret:
-        described = "No client secret was sent: use HTTP Basic or the form."
-        raise await asked.refuse(Outcome.NO_SECRET, "invalid_client", described)
-    if credential_client is None:
-        outcome, description = _FROM_TEXT.get(
-            fault_of(secret) or SecretFault.NOT_OURS, (Outcome.SECRET_UNKNOWN, NOT_PROVEN)
-        )
-        raise await asked.refuse(outcome, "invalid_client", description)
+    if kind is None or credential_client is None:
+        outcome, described = _NO_SECRET
+        if secret:
+            fault = fault_of(secret) or SecretFault.NOT_OURS
+            outcome, described = _FROM_TEXT.get(fault, (Outcome.SECRET_UNKNOWN, NOT_PROVEN))
+        # Whoever asks hears what the text shows, and the same whether there is such a client or not.
+        if kind is None:
+            raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", described, "no such client here")
+        raise await asked.refuse(outcome, "invalid_client", described)
     asked.hint = hint
     if credential_client != asked.proof.client_id:
         detail = "a secret of another client was presented"
@@ -191,7 +193,3 @@ async def _only_resource(asked: TokenRequest) -> str | None:
     """Return the one resource at which the client holds grants; None when it is not the only one."""
     rows = await asked.office.reader.rows(GRANTED_AT, {"client": asked.proof.client_id, "slug": asked.slug})
     return rows[0][0] if len(rows) == 1 else None
-
-
-def _address(request: Request) -> str:
-    return request.client.host if request.client else ""

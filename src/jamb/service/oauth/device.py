@@ -11,12 +11,14 @@ from fastapi.responses import Response
 from jamb.actions import devices
 from jamb.core import own_api
 from jamb.core.attempts import Outcome
+from jamb.core.errors import TooManyTries
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form
 from jamb.service.oauth.mint import mint
 from jamb.service.office import Office
 from jamb.service.recorder import Attempt
+from jamb.service.senders import address_of, agent_of
 from jamb.store.tokens import DELEGATED
 
 GRANT_TYPE = "urn:ietf:params:oauth:grant-type:device_code"
@@ -33,14 +35,21 @@ _RECORDED = {
 }
 
 
-async def authorize_device(office: Office, slug: str, form: Form, now: datetime) -> Response:
+async def authorize_device(office: Office, slug: str, form: Form, address: str, now: datetime) -> Response:
     """Answer a device authorization request (RFC 8628 section 3.1 and 3.2)."""
     client_id = form.get("client_id")
     if client_id is None:
         raise OAuthError("invalid_request", "The parameter client_id is missing.")
-    started = await run_in_threadpool(devices.start, office.premises, slug, client_id, now)
+    try:
+        started = await run_in_threadpool(devices.start, office.premises, slug, client_id, address, now)
+    except TooManyTries as error:
+        # RFC 6585 section 4, in the words of RFC 6749 section 5.2.
+        raise OAuthError(
+            "temporarily_unavailable", f"{error.message} {error.next_step}", status=429,
+            retry_after_seconds=error.retry_after_seconds or 1,
+        ) from error  # fmt: skip
     if started is None:
-        raise OAuthError("invalid_client", "This directory has no public client of that id.")
+        raise OAuthError("invalid_client", "This directory has no public client of that id that acts for people.")
     address = f"{office.premises.base_url}/device"
     return json_response(
         {
@@ -64,8 +73,7 @@ async def device_token(request: Request, office: Office, slug: str, form: Form, 
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
     directory_id, seconds, kid, resource_id, revision, identifier, granted = rows[0]
-    address = request.client.host if request.client else ""
-    agent = request.headers.get("user-agent", "")[:200]
+    address, agent = address_of(request), agent_of(request)
     if poll.answer is not devices.PollAnswer.GO:
         if poll.answer in _RECORDED:
             outcome = _RECORDED[poll.answer]

@@ -11,11 +11,14 @@ NO_STORE = {"Cache-Control": "no-store", "Pragma": "no-cache"}
 class OAuthError(Exception):
     """An error answer. The description is for the developer who reads it; it never repeats a secret."""
 
-    def __init__(self, error: str, description: str, *, basic: bool = False, status: int = 400) -> None:
+    def __init__(
+        self, error: str, description: str, *, basic: bool = False, status: int = 400, retry_after_seconds: int = 2
+    ) -> None:
         super().__init__(description)
         self.error = error
         self.description = description
         self.basic = basic
+        self.retry_after_seconds = retry_after_seconds
         self.status = 401 if error == "invalid_client" else status
 
     def response(self) -> Response:
@@ -23,8 +26,8 @@ class OAuthError(Exception):
         if self.status == 401:
             # RFC 6749 section 5.2: required when the client used the Authorization header; harmless otherwise.
             headers["WWW-Authenticate"] = 'Basic realm="jamb", charset="UTF-8"'
-        if self.status == 503:
-            headers["Retry-After"] = "2"
+        if self.status in {429, 503}:
+            headers["Retry-After"] = str(self.retry_after_seconds)
         # RFC 6749 section 5.2 allows only some characters in a description.
         plain = self.description.replace("“", "'").replace("”", "'").replace('"', "'").replace("\\", "/")
         plain = "".join(ch if " " <= ch <= "~" else "?" for ch in plain)

@@ -10,11 +10,15 @@ from urllib.parse import parse_qsl, unquote_plus
 from fastapi import Request
 
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, Assertion, NotProven, read_assertion
+from jamb.core.text import line_fault, lines_fault
 from jamb.service.oauth.errors import OAuthError
 
 MOST_BODY_BYTES = 16_384
 # RFC 8707 section 2 lets `resource` repeat; RFC 6749 section 3.2 lets nothing else.
 _REPEATABLE = frozenset({"resource"})
+# Keys and certificates (PEM, RFC 7468), for a client's own rotation; and a secret, of which it is told that a line end
+# stands behind it. Every other value is of one line.
+_SEVERAL_LINES = frozenset({"jwks", "certificate", "certificate_request", "client_secret"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,15 +57,19 @@ async def read_form(request: Request) -> Form:
         body += chunk
         if len(body) > MOST_BODY_BYTES:
             raise OAuthError("invalid_request", f"The form is longer than {MOST_BODY_BYTES} bytes.")
-    if b"%00" in body or b"\0" in body:
-        raise OAuthError("invalid_request", "The form holds a character of value 0.")
     try:
         pairs = parse_qsl(body.decode(), keep_blank_values=True, max_num_fields=40, errors="strict")
     except ValueError as error:
         raise OAuthError("invalid_request", "The form cannot be read: it is not URL-encoded UTF-8.") from error
+    return _form(pairs)
+
+
+def _form(pairs: list[tuple[str, str]]) -> Form:
     values: dict[str, str] = {}
     resources = []
     for name, value in pairs:
+        if line_fault(name) or (lines_fault if name in _SEVERAL_LINES else line_fault)(value):
+            raise OAuthError("invalid_request", "The form holds control characters, or others that are not seen.")
         if name in _REPEATABLE:
             if value:
                 resources.append(value)
@@ -89,17 +97,24 @@ def read_proof(request: Request, form: Form) -> ClientProof:
         raise OAuthError("invalid_client", "Authenticate with HTTP Basic or in the form.", basic=True)
     if "client_secret" in form.values:
         raise OAuthError("invalid_request", "The client secret is sent in the header and in the form: use one.")
-    try:
-        client_id, colon, secret = base64.b64decode(encoded.strip(), validate=True).decode().partition(":")
-    except (binascii.Error, UnicodeDecodeError) as error:
-        raise OAuthError("invalid_client", "The Authorization header cannot be read.", basic=True) from error
-    if not colon:
-        raise OAuthError("invalid_client", "The Authorization header has no colon.", basic=True)
-    client_id = unquote_plus(client_id)
+    client_id, secret = _read_basic(encoded)
     named = form.get("client_id")
     if named is not None and named != client_id:
         raise OAuthError("invalid_request", "The header and the form name different clients.")
-    return ClientProof(client_id, unquote_plus(secret) or None, True)
+    return ClientProof(client_id, secret or None, True)
+
+
+def _read_basic(encoded: str) -> tuple[str, str]:
+    """Return client id and secret (RFC 6749 section 2.3.1: each form-encoded, then RFC 7617)."""
+    try:
+        client_id, colon, secret = base64.b64decode(encoded.strip(), validate=True).decode().partition(":")
+        client_id, secret = unquote_plus(client_id, errors="strict"), unquote_plus(secret, errors="strict")
+    except (binascii.Error, UnicodeDecodeError) as error:
+        raise OAuthError("invalid_client", "The Authorization header cannot be read.", basic=True) from error
+    if not colon or line_fault(client_id) or lines_fault(secret):
+        said = "has no colon" if not colon else "holds control characters, or others that are not seen"
+        raise OAuthError("invalid_client", f"The Authorization header {said}.", basic=True)
+    return client_id, secret
 
 
 def read_outside_proof(form: Form) -> ClientProof:

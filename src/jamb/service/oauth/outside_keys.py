@@ -12,13 +12,12 @@ import time
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import urlsplit
 
-import httpx
-
+from jamb.core.addresses import UnfitAddress, read_address
 from jamb.core.credentials import key_set
 from jamb.core.errors import BadInput
-from jamb.service.outward import NotSpokenTo, outward_client, pinned
+from jamb.core.text import UnfitText, line_fault, read_json
+from jamb.service.egress import Egress, NotSpokenTo
 
 KEPT_SECONDS = 600.0
 AGAIN_SECONDS = 15.0
@@ -45,14 +44,10 @@ class _Kept:
 class OutsideKeys:
     """Keeps the keys of each address in memory. What it keeps cannot grant anything: credentials say which address."""
 
-    def __init__(self, inner_hosts: Collection[str] = (), http: httpx.AsyncClient | None = None) -> None:
-        self._inner_hosts = frozenset(inner_hosts)
-        self._http = http or outward_client(TIMEOUT_SECONDS)
+    def __init__(self, egress: Egress) -> None:
+        self._egress = egress
         self._kept: dict[str, _Kept] = {}
         self._locks: dict[str, asyncio.Lock] = {}
-
-    async def close(self) -> None:
-        await self._http.aclose()
 
     async def keys(self, uri: str | None, issuer: str, wanted: Collection[str]) -> Keys:
         """Return the keys at an address, or those that the issuer's metadata leads to (RFC 8414, OpenID discovery).
@@ -87,14 +82,18 @@ class OutsideKeys:
             made = _Kept(keys, now, now)
         if len(self._kept) >= MOST_ADDRESSES:
             self._kept.clear()
+            # Those that nobody holds or waits for.
+            self._locks = {name: lock for name, lock in self._locks.items() if lock.locked()}
         self._kept[place] = made
         return made
 
     async def _found_by(self, issuer: str) -> str:
         """Return the address of an issuer's keys, by its metadata under either well-known name."""
-        parts = urlsplit(issuer)
-        path = parts.path.rstrip("/")
-        origin = f"{parts.scheme}://{parts.netloc}"
+        try:
+            parts = read_address(issuer)
+        except UnfitAddress as error:
+            raise Unreachable(f"the issuer's name: {error}") from error
+        path, origin = parts.path.rstrip("/"), parts.origin
         failure = Unreachable("no metadata")
         for address in (
             f"{origin}/.well-known/oauth-authorization-server{path}",
@@ -113,33 +112,18 @@ class OutsideKeys:
 
     async def _get(self, address: str) -> Mapping[str, Any]:
         """Return the JSON object at an address. Raises `Unreachable`."""
-        parts = urlsplit(address)
-        if parts.scheme != "https" or not parts.hostname:
-            raise Unreachable(f"{address[:200]} is no https address")
+        if not address.startswith("https://") or line_fault(address):
+            raise Unreachable("what is no https address")
         try:
-            async with asyncio.timeout(TIMEOUT_SECONDS):
-                found = await self._answer(address)
-        except TimeoutError as error:
-            raise Unreachable(f"{address[:200]} took more than {TIMEOUT_SECONDS:g} seconds") from error
+            heard = await self._egress.ask(
+                "GET", address, seconds=TIMEOUT_SECONDS, max_bytes=LONGEST_ANSWER, whole=True,
+                headers={"Accept": "application/json"},
+            )  # fmt: skip
+            if heard.status != 200:
+                raise Unreachable(f"{address[:200]} answered {heard.status}")
+            found = read_json(heard.body)
+        except (NotSpokenTo, UnfitText) as error:
+            raise Unreachable(f"{address[:200]}: {error}") from error
         if not isinstance(found, dict):
             raise Unreachable(f"{address[:200]} answered no JSON object")
         return found
-
-    async def _answer(self, address: str) -> Any:
-        try:
-            place = await pinned(address, self._inner_hosts)
-        except NotSpokenTo as error:
-            raise Unreachable(str(error)) from error
-        headers = {**place.headers, "Accept": "application/json"}
-        try:
-            async with self._http.stream("GET", place.url, headers=headers, extensions=place.extensions) as answer:
-                if answer.status_code != httpx.codes.OK:
-                    raise Unreachable(f"{address[:200]} answered {answer.status_code}")
-                body = b""
-                async for part in answer.aiter_bytes():
-                    body += part
-                    if len(body) > LONGEST_ANSWER:
-                        raise Unreachable(f"{address[:200]} answered more than {LONGEST_ANSWER} bytes")
-                return httpx.Response(200, content=body).json()
-        except (httpx.HTTPError, ValueError) as error:
-            raise Unreachable(f"{address[:200]}: {type(error).__name__}") from error

@@ -8,7 +8,6 @@ Member names of secrets are those of RFC 7591 section 3.2.1.
 
 from __future__ import annotations
 
-import json
 from datetime import datetime
 from typing import Any
 
@@ -20,6 +19,7 @@ from jamb.actions.adding import Addition, CertificateGiven, CertificateRequested
 from jamb.actions.premises import Premises
 from jamb.actions.self_rotation import Shown
 from jamb.core.errors import BadInput, Forbidden, JambError, NotSignedIn, Refusal
+from jamb.core.text import UnfitText, read_json
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.prove import prove_by_assertion
@@ -91,8 +91,8 @@ def _next_key(form: Form, shown: Shown) -> Addition | None:
     if request is not None:
         return CertificateRequested(request.encode())
     try:
-        return KeysGiven(json.loads(keys or ""))
-    except ValueError as error:
+        return KeysGiven(read_json(keys or ""))
+    except UnfitText as error:
         raise BadInput.field("jwks", "not JSON", "a JWK Set (RFC 7517)") from error
 
 

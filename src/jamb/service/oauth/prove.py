@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from hashlib import sha256
 from typing import Any
 from uuid import UUID
@@ -26,6 +26,7 @@ from jamb.core.credentials.assertions import (
     NotProven,
     check_claims,
     check_once,
+    check_reading,
     signed_by,
 )
 from jamb.service.oauth.outside_keys import Unreachable
@@ -57,10 +58,13 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
     """Set the credential of the request, or refuse it and record why."""
     assertion = asked.proof.assertion
     assert assertion is not None
-    if client_kind is None:
-        raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", NOT_PROVEN, "no such client here")
+    life = LONGEST_OUTSIDE_LIFE if asked.proof.outside else LONGEST_LIFE
     try:
-        await _prove(asked, assertion)
+        # Before it is known whether there is such a client: what is heard then is the same.
+        check_reading(assertion, asked.office.premises.issuer(asked.slug), asked.now, life)
+        if client_kind is None:
+            raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
+        await _prove(asked, assertion, life)
     except NotProven as error:
         # RFC 7521 section 4.1: a grant that is not good is invalid_grant; a client that is not proven, invalid_client.
         code = "invalid_grant" if asked.proof.outside else "invalid_client"
@@ -68,7 +72,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
         raise await asked.refuse(error.outcome, code, described, error.detail) from error
 
 
-async def _prove(asked: TokenRequest, assertion: Assertion) -> None:
+async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
     office, client_id, outside = asked.office, asked.proof.client_id, asked.proof.outside
     rows = await office.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
     held = [one for one in (_Held(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
@@ -79,9 +83,9 @@ async def _prove(asked: TokenRequest, assertion: Assertion) -> None:
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
         held = named or held[:1]
-        issuer, subject, life = held[0].issuer, held[0].subject, LONGEST_OUTSIDE_LIFE
+        issuer, subject = held[0].issuer, held[0].subject
     else:
-        issuer, subject, life = client_id, client_id, LONGEST_LIFE
+        issuer, subject = client_id, client_id
     check_claims(assertion, issuer, subject, audience, asked.now, life)
     found = await _signer(asked, assertion, held)
     asked.hint = found.hint

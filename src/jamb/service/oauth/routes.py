@@ -20,6 +20,7 @@ from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.office import Office
 from jamb.service.problems import problem_response
+from jamb.service.senders import address_of, agent_of
 
 router = APIRouter(tags=["oauth"])
 CLIENT_CREDENTIALS = "client_credentials"
@@ -51,16 +52,16 @@ async def token(request: Request) -> Response:
 @router.post("/d/{directory}/device_authorization")
 async def device_authorization(directory: str, request: Request, office: TheOffice) -> Response:
     """Device authorization endpoint (RFC 8628 section 3.1)."""
-    return await device.authorize_device(office, directory, await read_form(request), datetime.now(UTC))
+    form = await read_form(request)
+    return await device.authorize_device(office, directory, form, address_of(request), datetime.now(UTC))
 
 
 @router.post("/d/{directory}/rotation")
 async def rotation(directory: str, request: Request, office: TheOffice) -> Response:
     """A client's own rotation of its secret or key, authenticated with it."""
     form = await read_form(request)
-    address = request.client.host if request.client is not None else ""
-    user_agent = request.headers.get("User-Agent", "")
-    return await rotate_own(office, directory, form, read_proof(request, form), address, user_agent, datetime.now(UTC))
+    proof = read_proof(request, form)
+    return await rotate_own(office, directory, form, proof, address_of(request), agent_of(request), datetime.now(UTC))
 
 
 @router.get("/d/{directory}/jwks")

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import jwt
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
 from jamb.actions import explanations, reach
 from jamb.actions.directories import read_directory
@@ -15,11 +15,12 @@ from jamb.core.errors import BadInput
 from jamb.core.reach.details import bounds_of
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.office import Office
+from jamb.service.routing import api_router
 from jamb.wire import access as wire
 from jamb.wire import reach as reach_wire
 from jamb.wire.resources import operation_of
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["access"])
+router = api_router("/api/v1/directories/{directory}", tags=["access"])
 
 
 @router.post("/clients/{client}/explanation", dependencies=[Depends(may("explanations.read"))])

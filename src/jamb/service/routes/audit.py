@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb import __version__
 from jamb.actions import audit
@@ -16,11 +16,12 @@ from jamb.core.errors import BadInput
 from jamb.core.excess import Excess
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
+from jamb.service.routing import api_router
 from jamb.store.findings import GroupBy, Wanted, Which
 from jamb.wire import audit as wire
 from jamb.wire.base import Page
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/audit", tags=["audit"])
+router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _ONE = "/findings/{finding}"
 _RULE = ("id", "family", "title", "why", "how_bad", "reference")
 

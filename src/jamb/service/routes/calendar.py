@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 from fastapi.responses import Response
 from icalendar import Alarm, Calendar, Event
 
 from jamb.actions import calendar
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import notices as wire
 
-router = APIRouter(tags=["notices"])
+router = api_router(tags=["notices"])
 _WARNED_BEFORE = timedelta(days=7)
 
 

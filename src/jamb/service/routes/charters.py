@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
 from jamb.actions import charters
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import charters as wire
 from jamb.wire.charter_file import charter_file
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["clients"])
+router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
 @router.get("/clients/{client}/charter", dependencies=[Depends(may("charters.read"))])

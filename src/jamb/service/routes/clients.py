@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import clients, registrations, usage
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
+from jamb.service.routing import api_router
 from jamb.store.client_lists import Attention, ClientSort
 from jamb.wire import clients as wire
 from jamb.wire.audit import Severity, finding_of
@@ -20,7 +21,7 @@ from jamb.wire.reach import Reach
 from jamb.wire.resources import operation_of
 from jamb.wire.usage import Refusals
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/clients", tags=["clients"])
+router = api_router("/api/v1/directories/{directory}/clients", tags=["clients"])
 DAYS_OF_USE = 30
 
 

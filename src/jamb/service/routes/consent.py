@@ -5,18 +5,19 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on
 from jamb.actions.access import Admitted
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import consent as wire
 from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation, operation_of
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["consent"])
+router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["consent"])
 
 
 @router.post("/asks", status_code=201)

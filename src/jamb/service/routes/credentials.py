@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import adding, attempts, credentials
 from jamb.actions.access import Admitted
@@ -13,11 +13,12 @@ from jamb.actions.sheets import connection_sheets
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
+from jamb.service.routing import api_router
 from jamb.wire import credentials as wire
 from jamb.wire.base import Page
 from jamb.wire.rotations import User
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/clients/{client}", tags=["credentials"])
+router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["credentials"])
 
 
 @router.post("/secrets", status_code=201)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import directories, today
 from jamb.actions.access import Admitted, may_register, who
@@ -14,6 +14,7 @@ from jamb.service.callers import Now, TheCaller, TheOffice, may
 from jamb.service.office import Office
 from jamb.service.routes.audit import excess_answer
 from jamb.service.routes.ledger import entry_answer
+from jamb.service.routing import api_router
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
 from jamb.wire.audit import ExcessOnDay
@@ -21,7 +22,7 @@ from jamb.wire.clients import LadderCount
 from jamb.wire.people import MayRegister, Whoami
 from jamb.wire.requests import ConsentRequest
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["directory"])
+router = api_router("/api/v1/directories/{directory}", tags=["directory"])
 
 
 @router.get("")

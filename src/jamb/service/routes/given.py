@@ -5,15 +5,16 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import audit
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.routes.audit import kept_answer
+from jamb.service.routing import api_router
 from jamb.wire import audit as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["audit"])
+router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 
 
 @router.get("/my-findings")

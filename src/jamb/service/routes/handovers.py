@@ -5,17 +5,19 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from jamb.actions import adding, handovers, recipients
 from jamb.actions.access import Admitted
 from jamb.actions.adding import Added
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
+from jamb.service.routing import api_router
+from jamb.service.senders import address_of, agent_of
 from jamb.wire import handovers as wire
 from jamb.wire.credentials import Credential
 
-router = APIRouter(prefix="/api/v1", tags=["handovers"])
+router = api_router("/api/v1", tags=["handovers"])
 _OF_CLIENT = "/directories/{directory}/clients/{client}/handovers"
 
 
@@ -51,7 +53,7 @@ def make_handover(
 ) -> wire.MadeHandover:
     """Make a credential that only whoever opens the link sees, and the link. This answer is the only one with it."""
     made: list[handovers.Sealed] = []
-    then = handovers.seal_into(terms_of(sent), carried, made)
+    then = handovers.seal_into(office.premises, terms_of(sent), carried, made)
     added = adding.add_credential(
         office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
         admitted.actor, now, instead_of=sent.instead_of, then=then,
@@ -137,8 +139,7 @@ def open_handover(
     handover: UUID, sent: wire.HandoverOpening, request: Request, office: TheOffice, now: Now
 ) -> wire.HandedOver:
     """Show what a link carries, once and never again. A later try is told to its sender."""
-    address = request.client.host if request.client is not None else ""
-    who = handovers.Opening(address, request.headers.get("User-Agent", "")[:200])
+    who = handovers.Opening(address_of(request), agent_of(request))
     plain = handovers.open_link(
         office.premises, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
     )

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import leaks
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import leaks as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/leaks", tags=["leaks"])
+router = api_router("/api/v1/directories/{directory}/leaks", tags=["leaks"])
 
 
 @router.post("")

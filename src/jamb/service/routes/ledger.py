@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import ledger
 from jamb.core.ledger import Entry
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
+from jamb.service.routing import api_router
 from jamb.wire import ledger as wire
 from jamb.wire.base import Page
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/ledger", tags=["ledger"])
+router = api_router("/api/v1/directories/{directory}/ledger", tags=["ledger"])
 
 
 @router.get("", dependencies=[Depends(may("ledger.read"))])

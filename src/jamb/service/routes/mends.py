@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 from fastapi.responses import StreamingResponse
 
 from jamb.actions import mends, sweep, takeovers
@@ -14,11 +14,12 @@ from jamb.core.audit.mends import MendInput
 from jamb.core.audit.takeover import Node
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
 from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import audit as audit_wire
 from jamb.wire import mends as wire
 from jamb.wire import takeovers as ways
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/audit", tags=["audit"])
+router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _MEND = "/findings/{finding}/mend"
 _CHUNK = 1 << 16
 

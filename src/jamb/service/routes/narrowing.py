@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import fits, narrowing
 from jamb.actions.access import Admitted
@@ -14,11 +14,12 @@ from jamb.core.access import Holding
 from jamb.core.permissions import Catalogue
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import MOST_LIMIT, Limit
+from jamb.service.routing import api_router
 from jamb.wire import narrowing as wire
 from jamb.wire.reach import Reach
 from jamb.wire.requests import ConsentRequest
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["audit"])
+router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 _FIT = "/clients/{client}/fits/{resource}"
 
 

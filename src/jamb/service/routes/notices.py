@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
-from jamb.actions import notices, webhooks
+from jamb.actions import duties, notices, webhooks
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import notices as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["notices"])
+router = api_router("/api/v1/directories/{directory}", tags=["notices"])
 _ONE = "/webhooks/{webhook}"
 
 
@@ -25,6 +26,12 @@ def list_notices(
         wire.Notice.model_validate(one, from_attributes=True)
         for one in notices.list_told(office.premises, directory, limit)
     ]
+
+
+@router.get("/duties", dependencies=[Depends(may("duties.list"))])
+def list_failing_duties(directory: str, office: TheOffice) -> list[wire.FailingDuty]:
+    """What the service could not do for the directory in its rounds, why, and when it tries again."""
+    return [wire.FailingDuty.model_validate(one) for one in duties.list_failing(office.premises, directory)]
 
 
 @router.get("/webhooks", dependencies=[Depends(may("webhooks.list"))])

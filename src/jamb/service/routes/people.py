@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import groups, people
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import people as wire
 from jamb.wire import roles as roles_wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["people"])
+router = api_router("/api/v1/directories/{directory}", tags=["people"])
 
 
 @router.get("/people", dependencies=[Depends(may("people.list"))])

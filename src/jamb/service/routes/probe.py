@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import probes
@@ -13,10 +13,11 @@ from jamb.core.tokens import CLAIMS, TokenReading, read_token
 from jamb.service import probe as prober
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.routes.access import explained
+from jamb.service.routing import api_router
 from jamb.wire import probe as wire
 from jamb.wire.access import Question
 
-router = APIRouter(prefix="/api/v1", tags=["probe"])
+router = api_router("/api/v1", tags=["probe"])
 
 
 @router.get("/claims")

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import publishers, removals
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Limit
 from jamb.service.routes.clients import client_answer
+from jamb.service.routing import api_router
 from jamb.wire import removals as wire
 from jamb.wire.clients import Client
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["clients"])
+router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
 @router.get("/removals", dependencies=[Depends(may("removals.list"))])

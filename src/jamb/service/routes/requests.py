@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from jamb.actions import request_views, requests
 from jamb.actions.access import Admitted
@@ -14,10 +14,11 @@ from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.service.routes.narrowing import trial_answer
+from jamb.service.routing import api_router
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["requests"])
+router = api_router("/api/v1/directories/{directory}", tags=["requests"])
 
 
 @router.post("/clients/{client}/requests", status_code=201)

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
 from jamb.actions import resources
-from jamb.actions.access import Admitted
+from jamb.actions.access import Admitted, admit
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import reach as reach_wire
 from jamb.wire import resources as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/resources", tags=["resources"])
+router = api_router("/api/v1/directories/{directory}/resources", tags=["resources"])
 
 
 @router.get("", dependencies=[Depends(may("resources.list"))])
@@ -96,10 +97,17 @@ def propose_permissions(
     name: str,
     operation: Annotated[list[str], Query(min_length=1, max_length=500, description="What must be possible")],
     office: TheOffice,
+    caller: TheCaller,
+    now: Now,
     kind: AccessKind = AccessKind.APPLICATION,
     client: Annotated[str | None, Query(max_length=80, description="Beside what this client asks or holds")] = None,
 ) -> wire.Proposal:
-    """The smallest permissions that open these operations, and what each alternative would open beyond them."""
+    """The smallest permissions that open these operations, and what each alternative would open beyond them.
+
+    What a client asks or holds is told to whoever may read that client.
+    """
+    if client is not None:
+        admit(office.premises, directory, caller, "clients.read", now, client)
     found = resources.propose(office.premises, directory, name, operation, kind, client)
     return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)
 

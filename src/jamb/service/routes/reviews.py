@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import review_outcomes, reviews
 from jamb.actions.access import Admitted
@@ -13,11 +13,12 @@ from jamb.actions.review_views import ReviewItem, ReviewView
 from jamb.core.reviews import Answer, ReviewScope
 from jamb.service.callers import Now, TheCaller, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
+from jamb.service.routing import api_router
 from jamb.store.reviews import Position
 from jamb.wire import reviews as wire
 from jamb.wire.base import Page
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["reviews"])
+router = api_router("/api/v1/directories/{directory}", tags=["reviews"])
 
 
 @router.get("/reviews", dependencies=[Depends(may("reviews.list"))])

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends
+from fastapi import Depends
 
 from jamb.actions import roles
 from jamb.actions.access import Admitted
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.wire import roles as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}/roles", tags=["roles"])
+router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
 
 
 @router.get("", dependencies=[Depends(may("roles.list"))])

@@ -5,17 +5,18 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import rotations
 from jamb.actions.access import Admitted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
+from jamb.service.routing import api_router
 from jamb.wire import rotations as wire
 from jamb.wire.base import Page
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["rotations"])
+router = api_router("/api/v1/directories/{directory}", tags=["rotations"])
 _ONE = "/clients/{client}/rotations/{rotation}"
 
 

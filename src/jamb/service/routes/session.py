@@ -4,37 +4,49 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
+from fastapi.concurrency import run_in_threadpool
 
 from jamb.actions import devices, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
-from jamb.service.callers import COOKIE, Now, TheOffice, TheSession, bearer_of, claims_of
+from jamb.service.callers import Now, TheOffice, TheSession, bearer_of, claims_of, cookie_names
+from jamb.service.routing import api_router
+from jamb.service.senders import address_of
 from jamb.wire import people as wire
 
-router = APIRouter(prefix="/api/v1", tags=["session"])
+router = api_router("/api/v1", tags=["session"])
 
 
 def same_origin(request: Request, office: TheOffice) -> None:
     """Refuse a sign-in that another site's page started: it has no session yet whose CSRF value it could repeat."""
     origin = request.headers.get("Origin")
-    if origin is not None and origin not in {office.settings.base_url, str(request.base_url).rstrip("/")}:
+    if origin is not None and origin.lower() not in office.settings.own_origins():
         raise Forbidden("Sign-in was started from another site.", next_step="Open the console itself.")
 
 
 @router.post("/session", dependencies=[Depends(same_origin)])
-def sign_in(sent: wire.SignIn, response: Response, office: TheOffice, now: Now) -> wire.Session:
-    """Open a console session; the cookie is HttpOnly and SameSite=Strict."""
-    cookie, found = sessions.sign_in(office.premises, sent.login, sent.password.get_secret_value(), now)
-    response.set_cookie(
-        COOKIE,
-        cookie,
-        max_age=found.directory.policy.session_seconds,
-        httponly=True,
-        samesite="strict",
-        secure=office.settings.base_url.startswith("https://"),
-        path="/",
+async def sign_in(sent: wire.SignIn, request: Request, response: Response, office: TheOffice, now: Now) -> wire.Session:
+    """Open a console session; the cookie is HttpOnly and SameSite=Strict.
+
+    Where the password fits in several directories, 409 says in which: send it again with one of them.
+    """
+    names = cookie_names(office)
+    presented = sessions.Presented(
+        sent.login, sent.password.get_secret_value(), sent.directory, address_of(request),
+        request.cookies.get(names.device, ""),
+    )  # fmt: skip
+    known = sessions.known_device(office.premises, presented.device, now) is not None
+    async with office.turns.turn(presented.address, known=known):
+        made = await run_in_threadpool(sessions.sign_in, office.premises, presented, now)
+    lives = (
+        (names.session, made.cookie, made.session.directory.policy.session_seconds),
+        (names.device, made.device, int(sessions.DEVICE_LIFE.total_seconds())),
     )
-    return session_answer(found)
+    for name, value, seconds in lives:
+        response.set_cookie(
+            name, value, max_age=seconds, httponly=True, samesite="strict", secure=names.secure, path="/"
+        )
+    return session_answer(made.session)
 
 
 @router.get("/session")
@@ -47,8 +59,9 @@ def read_session(found: TheSession) -> wire.Session:
 def sign_out(request: Request, response: Response, found: TheSession, office: TheOffice) -> None:
     """End the console session."""
     assert found is not None
-    sessions.sign_out(office.premises, request.cookies[COOKIE])
-    response.delete_cookie(COOKIE, path="/")
+    names = cookie_names(office)
+    sessions.sign_out(office.premises, request.cookies[names.session])
+    response.delete_cookie(names.session, path="/", secure=names.secure, httponly=True, samesite="strict")
 
 
 @router.delete("/directories/{directory}/sign-in", status_code=204)
@@ -66,7 +79,9 @@ def end_sign_in(directory: str, request: Request, office: TheOffice, now: Now) -
 @router.post("/devices/lookup")
 def look_at_device(sent: wire.DeviceLookup, found: TheSession, office: TheOffice, now: Now) -> wire.WaitingDevice:
     """What waits behind a code shown on a device. The code travels in the body, never in an address that is logged."""
-    return wire.WaitingDevice.model_validate(devices.look(office.premises, found.directory, sent.user_code, now))
+    return wire.WaitingDevice.model_validate(
+        devices.look(office.premises, found.directory, sent.user_code, found.person.id, now)
+    )
 
 
 @router.post("/devices/decision", status_code=204)

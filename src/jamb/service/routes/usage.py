@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import Depends, Query
 
 from jamb.actions import bounds, usage
 from jamb.actions.access import Admitted
 from jamb.core.ladder import Use
 from jamb.core.reach.details import document
 from jamb.service.callers import Now, TheOffice, may
+from jamb.service.routing import api_router
 from jamb.store.usage import Refused
 from jamb.wire import usage as wire
 
-router = APIRouter(prefix="/api/v1/directories/{directory}", tags=["usage"])
+router = api_router("/api/v1/directories/{directory}", tags=["usage"])
 
 
 @router.post("/usage")

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import asyncio
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from email.headerregistry import Address
 from email.message import EmailMessage
-from email.utils import format_datetime, formataddr
+from email.policy import SMTP, SMTPUTF8
+from email.utils import format_datetime
 from urllib.parse import unquote, urlsplit
-from uuid import UUID
 
 import aiosmtplib
 import structlog
 from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
+from jamb.actions.duties import said_of
 from jamb.actions.notices import letter
 from jamb.actions.premises import Premises
 from jamb.service.settings import Settings
@@ -21,8 +25,7 @@ from jamb.store import notices
 from jamb.store.notices import MailRow
 from jamb.store.work import observation
 
-AT_ONCE = 50
-TIMEOUT_SECONDS = 20
+MOST_IN_A_ROUND = 2000
 _log = structlog.get_logger("jamb.mail")
 
 
@@ -32,70 +35,92 @@ class Mailer:
 
     url: str
     sender: str
+    seconds: float
 
     @classmethod
     def of(cls, settings: Settings) -> Mailer | None:
         if settings.smtp_url is None:
             return None
-        return cls(settings.smtp_url.get_secret_value(), settings.mail_from)
+        return cls(settings.smtp_url.get_secret_value(), settings.mail_from, settings.mail_seconds)
 
     def server(self) -> aiosmtplib.SMTP:
         parts = urlsplit(self.url)
         return aiosmtplib.SMTP(
             hostname=parts.hostname, port=parts.port or (465 if parts.scheme == "smtps" else 25),
-            use_tls=parts.scheme == "smtps", start_tls=parts.scheme == "smtp+tls", timeout=TIMEOUT_SECONDS,
+            use_tls=parts.scheme == "smtps", start_tls=parts.scheme == "smtp+tls", timeout=self.seconds,
             username=unquote(parts.username) if parts.username else None,
             password=unquote(parts.password) if parts.password else None,
         )  # fmt: skip
 
 
 async def send_mails(premises: Premises, mailer: Mailer | None) -> int:
-    """Send the letters that are due; return how many were taken. Nothing is taken while there is no mail server."""
+    """Send the letters that are due; return how many were. Nothing is taken while there is no mail server.
+
+    Each is taken, made, sent and marked by itself: one that cannot be made or sent holds up no other.
+    """
     if mailer is None:
         return 0
-    taken = await run_in_threadpool(_take, premises, mailer.sender)
-    if not taken:
-        return 0
-    ended: set[UUID] = set()
+    sent = 0
+    server: aiosmtplib.SMTP | None = None
     try:
-        async with mailer.server() as server:
-            for row, message in taken:
-                error = ""
-                try:
+        for _ in range(MOST_IN_A_ROUND):
+            row = await run_in_threadpool(_take, premises)
+            if row is None:
+                break
+            error = ""
+            try:
+                message = await run_in_threadpool(_message, premises, row, mailer.sender)
+                if server is None:
+                    server = await _connected(mailer)
+                async with asyncio.timeout(mailer.seconds):
                     await server.send_message(message)
-                except aiosmtplib.SMTPResponseException as refused:
-                    error = f"{refused.code} {refused.message}"
-                # At once, so that a process that ends here has told of as many as it sent.
-                await run_in_threadpool(_mark, premises, row, error)
-                ended.add(row.id)
-    except (aiosmtplib.SMTPException, OSError) as error:
-        said = f"{type(error).__name__}: {error}"[:200]
-        _log.warning("the mail server does not answer, will try again", error=type(error).__name__)
-        for row, _ in taken:
-            if row.id not in ended:
-                await run_in_threadpool(_mark, premises, row, said)
-        return 0
-    return len(taken)
+            except aiosmtplib.SMTPResponseException as refused:
+                error = f"{refused.code} {refused.message}"
+            except (aiosmtplib.SMTPException, OSError, TimeoutError) as away:
+                _log.warning("the mail server does not answer, will try again", error=type(away).__name__)
+                await run_in_threadpool(_mark, premises, row, f"{type(away).__name__}: {away}"[:200])
+                break
+            except Exception as fault:  # noqa: BLE001 - it is put aside, and the others go
+                _log.exception("a letter cannot be sent", mail=str(row.id))
+                error = said_of(fault)
+            # At once, so that a process that ends here has told of as many as it sent.
+            await run_in_threadpool(_mark, premises, row, error)
+            sent += not error
+    finally:
+        if server is not None:
+            with suppress(aiosmtplib.SMTPException, OSError, TimeoutError):
+                async with asyncio.timeout(mailer.seconds):
+                    await server.quit()
+    return sent
 
 
-def _take(premises: Premises, sender: str) -> list[tuple[MailRow, EmailMessage]]:
+async def _connected(mailer: Mailer) -> aiosmtplib.SMTP:
+    server = mailer.server()
+    async with asyncio.timeout(mailer.seconds):
+        await server.connect()
+    return server
+
+
+def _take(premises: Premises) -> MailRow | None:
     with observation(premises.engine) as session:
-        rows = notices.claim(session, MailRow, datetime.now(UTC), AT_ONCE)
-        return [(row, _message(session, premises, row, sender)) for row in rows]
+        return notices.claim(session, MailRow, datetime.now(UTC))
 
 
-def _message(session: Session, premises: Premises, row: MailRow, sender: str) -> EmailMessage:
-    person, domain, words = letter(session, premises, row)
-    message = EmailMessage()
-    message["From"] = sender or formataddr(("Jamb", f"jamb@{domain}"))
-    message["To"] = formataddr((person.name, person.login))
-    message["Subject"] = words.subject
-    message["Date"] = format_datetime(row.made_at)
-    # The same at every try: a server that has it already may drop another.
-    message["Message-ID"] = f"<{row.id}@{domain}>"
-    message["Auto-Submitted"] = "auto-generated"
-    message.set_content(words.text)
-    return message
+def _message(premises: Premises, row: MailRow, sender: str) -> EmailMessage:
+    with Session(premises.engine) as session:
+        person, domain, words = letter(session, premises, row)
+        # RFC 6532, for whoever has an address that is not ASCII; a server that cannot take it says so.
+        message = EmailMessage(policy=SMTP if person.login.isascii() else SMTPUTF8)
+        message["From"] = sender or str(Address("Jamb", "jamb", domain))
+        local, _, host = person.login.rpartition("@")
+        message["To"] = Address(person.name, local, host)
+        message["Subject"] = words.subject
+        message["Date"] = format_datetime(row.made_at)
+        # The same at every try: a server that has it already may drop another.
+        message["Message-ID"] = f"<{row.id}@{domain}>"
+        message["Auto-Submitted"] = "auto-generated"
+        message.set_content(words.text)
+        return message
 
 
 def _mark(premises: Premises, row: MailRow, error: str) -> None:

@@ -6,27 +6,30 @@ A receiver verifies them with the keys of the directory's metadata, so that ther
 
 from __future__ import annotations
 
+import asyncio
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
-import httpx
 import jwt
 import structlog
 from sqlmodel import Session, col, select
 from starlette.concurrency import run_in_threadpool
 
+from jamb.actions.duties import said_of
 from jamb.actions.premises import Premises
+from jamb.service.egress import NotSpokenTo
 from jamb.service.office import Office
-from jamb.service.outward import NotSpokenTo, outward_client, pinned
 from jamb.store import notices
 from jamb.store.directories import DirectoryRow, signing_keys
 from jamb.store.notices import PushRow, WebhookRow
 from jamb.store.work import observation
 
+# Of one webhook in one go; the next round takes the next.
 AT_ONCE = 50
-TIMEOUT_SECONDS = 10
+SIDE_BY_SIDE = 8
+LONGEST_ANSWER = 16_384
 MEDIA_TYPE = "application/secevent+jwt"
 EVENT_PREFIX = "urn:jamb:event:"
 _log = structlog.get_logger("jamb.push")
@@ -42,67 +45,87 @@ class _Taken:
 
 class Pusher:
     def __init__(self, office: Office) -> None:
-        self._keyring, self._inner = office.keyring, office.settings.inner()
-        self._http = outward_client(TIMEOUT_SECONDS)
-
-    async def close(self) -> None:
-        await self._http.aclose()
+        self._keyring, self._egress, self._seconds = office.keyring, office.egress, office.settings.push_seconds
 
     async def push(self, taken: _Taken) -> str:
-        """Send one event; return why it was not taken, or nothing."""
+        """Send one event; return why it was not taken, or nothing. Raises `NotSpokenTo` where nobody answers."""
         key = await run_in_threadpool(self._keyring.private, taken.kid)
         token = jwt.encode(taken.claims, key, "ES256", {"kid": taken.kid, "typ": "secevent+jwt"})
-        try:
-            place = await pinned(taken.url, self._inner)
-            headers = {**place.headers, "Content-Type": MEDIA_TYPE, "Accept": "application/json"}
-            answer = await self._http.post(place.url, content=token, headers=headers, extensions=place.extensions)
-        except NotSpokenTo as error:
-            return str(error)
-        except httpx.HTTPError as error:
-            return type(error).__name__
-        return "" if answer.is_success else f"it answered {answer.status_code}"
+        heard = await self._egress.ask(
+            "POST", taken.url, seconds=self._seconds, max_bytes=LONGEST_ANSWER, content=token,
+            headers={"Content-Type": MEDIA_TYPE, "Accept": "application/json"},
+        )  # fmt: skip
+        return "" if heard.is_success else f"it answered {heard.status}"
 
 
 async def send_pushes(premises: Premises, pusher: Pusher) -> int:
-    """Push the events that are due; return how many were taken."""
-    taken = await run_in_threadpool(_take, premises)
-    for one in taken:
-        error = await pusher.push(one)
+    """Push the events that are due; return how many were tried.
+
+    Each webhook by itself, several at a time, one event after the other: what is slow or refuses holds up nobody else.
+    """
+    hooks = await run_in_threadpool(_due, premises)
+    side_by_side = asyncio.Semaphore(SIDE_BY_SIDE)
+
+    async def serve(webhook_id: UUID) -> int:
+        async with side_by_side:
+            return await _serve(premises, pusher, webhook_id)
+
+    served = await asyncio.gather(*(serve(one) for one in hooks), return_exceptions=True)
+    for webhook_id, found in zip(hooks, served, strict=True):
+        if isinstance(found, BaseException):
+            _log.error("a webhook could not be served", webhook=str(webhook_id), exc_info=found)
+    return sum(found for found in served if isinstance(found, int))
+
+
+async def _serve(premises: Premises, pusher: Pusher, webhook_id: UUID) -> int:
+    """Push what is due for one webhook, as long as somebody answers there."""
+    for tried in range(AT_ONCE):
+        taken = await run_in_threadpool(_take, premises, webhook_id)
+        if taken is None:
+            return tried
+        answers = True
+        try:
+            error = await pusher.push(taken)
+        except NotSpokenTo as away:
+            error, answers = str(away), False
+        except Exception as fault:  # noqa: BLE001 - it is put aside, and the others go
+            _log.exception("an event cannot be pushed", webhook=str(webhook_id))
+            error = said_of(fault)
+        await run_in_threadpool(_mark, premises, taken.row.id, error)
         if error:
-            _log.warning("a webhook did not take an event", webhook=str(one.row.webhook_id), error=error)
-        await run_in_threadpool(_mark, premises, one.row.id, error)
-    return len(taken)
+            _log.warning("a webhook did not take an event", webhook=str(webhook_id), error=error)
+        if not answers:
+            return tried + 1
+    return AT_ONCE
 
 
-def _take(premises: Premises) -> list[_Taken]:
+def _due(premises: Premises) -> list[UUID]:
+    with Session(premises.engine) as session:
+        return notices.webhooks_to_push(session, datetime.now(UTC))
+
+
+def _take(premises: Premises, webhook_id: UUID) -> _Taken | None:
     now = datetime.now(UTC)
     with observation(premises.engine) as session:
-        rows = notices.claim(session, PushRow, now, AT_ONCE)
-        if not rows:
-            return []
-        hooks = {
-            hook.id: (hook, directory)
-            for hook, directory in session.exec(
-                select(WebhookRow, DirectoryRow)
-                .join(DirectoryRow, col(DirectoryRow.id) == WebhookRow.directory_id)
-                .where(col(WebhookRow.id).in_({row.webhook_id for row in rows}))
-            )
+        row = notices.claim(session, PushRow, now, col(PushRow.webhook_id) == webhook_id)
+        found = session.exec(
+            select(WebhookRow, DirectoryRow)
+            .join(DirectoryRow, col(DirectoryRow.id) == WebhookRow.directory_id)
+            .where(WebhookRow.id == webhook_id)
+        ).first()
+        if row is None or found is None:
+            return None
+        hook, directory = found
+        event = {name: value for name, value in row.event.items() if name != "kind"}
+        claims = {
+            "iss": premises.issuer(directory.slug),
+            "aud": hook.url,
+            "iat": int(row.made_at.timestamp()),
+            "jti": str(row.id),
+            "sub_id": {"format": "opaque", "id": row.event["client_id"]},
+            "events": {EVENT_PREFIX + row.event["kind"]: event},
         }
-        kids = {directory.id: _kid(session, directory.id) for _, directory in hooks.values()}
-        found = []
-        for row in rows:
-            hook, directory = hooks[row.webhook_id]
-            event = {name: value for name, value in row.event.items() if name != "kind"}
-            claims = {
-                "iss": premises.issuer(directory.slug),
-                "aud": hook.url,
-                "iat": int(row.made_at.timestamp()),
-                "jti": str(row.id),
-                "sub_id": {"format": "opaque", "id": row.event["client_id"]},
-                "events": {EVENT_PREFIX + row.event["kind"]: event},
-            }
-            found.append(_Taken(row, hook.url, kids[directory.id], claims))
-        return found
+        return _Taken(row, hook.url, _kid(session, directory.id), claims)
 
 
 def _kid(session: Session, directory_id: UUID) -> str:

@@ -2,27 +2,32 @@
 
 What is to be carried stands in rows of its own (`store/notices.py`); a task only wakes whoever carries it. So a process
 that is killed loses nothing, and what it had taken is taken again by another a little later.
+
+What needs a mail server has a queue of its own, on which only processes work that have one. Each directory, and within
+it each duty, is done by itself (`actions/duties.py`).
 """
 
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
+from functools import partial
 
 import procrastinate
 import psycopg
 import structlog
 from procrastinate import exceptions
 from procrastinate.jobs import Status
+from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import notices
+from jamb.actions.duties import do_all
 from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.reviews import close_due
 from jamb.actions.sweep import sweep
-from jamb.service.alongside import alongside
+from jamb.core.duties import Duty
 from jamb.service.office import Office
 from jamb.service.routes.handovers import carried
 from jamb.service.work.mails import Mailer, send_mails
@@ -31,6 +36,7 @@ from jamb.store.engine import driver_url
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0
+_QUEUE, _MAIL_QUEUE = "rounds", "mail"
 
 
 def make_queue(office: Office) -> procrastinate.App:
@@ -39,32 +45,71 @@ def make_queue(office: Office) -> procrastinate.App:
         conninfo=driver_url(office.settings.database()),
         kwargs={"options": "-c search_path=queue,public", "application_name": "jamb work"},
         min_size=1,
-        max_size=4,
+        max_size=6,
     )
     app = procrastinate.App(connector=connector)
 
+    # No locks: a process that is killed would hold it. Whoever tells takes the directory's own, in its transaction.
     @app.periodic(cron=office.settings.notices_cron)
-    # No lock: a process that is killed would hold it. Whoever tells takes the directory's own, in its transaction.
-    @app.task(name="tell", queueing_lock="tell", pass_context=False)
-    async def tell(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
-        """Find what is new for people and webhooks, then carry it."""
+    @app.task(name="look", queue=_QUEUE, queueing_lock="look", pass_context=False)
+    async def look(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
+        """Look at every directory, then push what is to be told; letters are sent by who can."""
         for job in await app.job_manager.get_stalled_jobs():
             # Its process is gone. What it was about stands in rows: this round finds the same.
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
-        for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
-            await run_in_threadpool(rotate_by_policy, office, slug)
-            await run_in_threadpool(sweep, office.premises, slug, datetime.now(UTC))
-            await run_in_threadpool(close_due, office.premises, slug, datetime.now(UTC))
-            told = await run_in_threadpool(notices.tell, office.premises, slug, datetime.now(UTC))
-            if told.notices or told.pushes:
-                _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)
-        await carry.configure(queueing_lock=None).defer_async()
+        await do_rounds(office, rounds_of)
+        await push.configure(queueing_lock=None).defer_async()
+        await post.configure(queueing_lock="post").defer_async()
 
-    @app.task(name="carry", pass_context=False)
-    async def carry() -> None:
-        await carry_all(office)
+    @app.periodic(cron=office.settings.notices_cron)
+    @app.task(name="rotate", queue=_MAIL_QUEUE, queueing_lock="rotate", pass_context=False)
+    async def rotate(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
+        await do_rounds(office, rotations_of)
+
+    @app.task(name="push", queue=_QUEUE, pass_context=False)
+    async def push() -> None:
+        await send_pushes(office.premises, Pusher(office))
+
+    @app.task(name="post", queue=_MAIL_QUEUE, pass_context=False)
+    async def post() -> None:
+        await send_mails(office.premises, Mailer.of(office.settings))
 
     return app
+
+
+Rounds = Callable[[Office, str], Mapping[Duty, Callable[[], object]]]
+
+
+def rounds_of(office: Office, slug: str) -> Mapping[Duty, Callable[[], object]]:
+    """What any process does for a directory."""
+    now = datetime.now(UTC)
+    return {
+        Duty.EVALUATE: partial(sweep, office.premises, slug, now),
+        Duty.CLOSE_REVIEWS: partial(close_due, office.premises, slug, now),
+        Duty.TELL: partial(_tell, office, slug, now),
+    }
+
+
+def rotations_of(office: Office, slug: str) -> Mapping[Duty, Callable[[], object]]:
+    """What only a process with a mail server does: nobody else's links would be received."""
+    return {Duty.ROTATE: partial(rotate_by_policy, office, slug)}
+
+
+async def do_rounds(office: Office, rounds: Rounds) -> None:
+    for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
+        try:
+            failed = await run_in_threadpool(do_all, office.premises, slug, rounds(office, slug), datetime.now(UTC))
+        except SQLAlchemyError as error:
+            _log.warning("a round was not finished, will try again", directory=slug, error=type(error).__name__)
+            continue
+        for duty, fault in failed.items():
+            _log.error("a duty failed, and is put aside", directory=slug, duty=duty.value, exc_info=fault)
+
+
+def _tell(office: Office, slug: str, now: datetime) -> None:
+    told = notices.tell(office.premises, slug, now)
+    if told.notices or told.pushes:
+        _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)
 
 
 def rotate_by_policy(office: Office, slug: str) -> int:
@@ -78,30 +123,22 @@ def rotate_by_policy(office: Office, slug: str) -> int:
 
 
 async def carry_all(office: Office) -> None:
-    """Send what is due, until nothing is."""
-    mailer, pusher = Mailer.of(office.settings), Pusher(office)
-    try:
-        while await send_mails(office.premises, mailer) + await send_pushes(office.premises, pusher):
-            pass
-    finally:
-        await pusher.close()
+    """Send what is due."""
+    await send_mails(office.premises, Mailer.of(office.settings))
+    await send_pushes(office.premises, Pusher(office))
 
 
-@asynccontextmanager
-async def working(office: Office) -> AsyncIterator[None]:
-    """Work on the queue until the block ends. While the database is away it is tried again."""
-    async with alongside(_work(office), "queue"):
-        yield
-
-
-async def _work(office: Office) -> None:
+async def working(office: Office) -> None:
+    """Work on the queue, for ever. While the database is away it is tried again."""
+    queues = [_QUEUE, _MAIL_QUEUE] if office.settings.smtp_url is not None else [_QUEUE]
     while True:
         app = make_queue(office)
         try:
             async with app.open_async():
                 await app.run_worker_async(
-                    install_signal_handlers=False, concurrency=2, delete_jobs="always", shutdown_graceful_timeout=3
-                )
+                    queues=queues, install_signal_handlers=False, concurrency=4, delete_jobs="always",
+                    shutdown_graceful_timeout=3,
+                )  # fmt: skip
         except (exceptions.ProcrastinateException, psycopg.Error, OSError) as error:
             # The pool of the library says it in the driver's words, the rest of it in its own.
             _log.warning("the queue does not answer, will try again", error=type(error).__name__)

@@ -1,0 +1,78 @@
+"""Do what is to be done for a directory in a round: each duty by itself, so that one that fails holds up no other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy.exc import SQLAlchemyError
+from sqlmodel import Session
+
+from jamb.actions.premises import Premises, find_directory
+from jamb.core.duties import Duty
+from jamb.core.errors import JambError
+from jamb.store import duties
+from jamb.store.directories import id_of
+from jamb.store.engine import outage_of
+from jamb.store.work import observation
+
+
+@dataclass(frozen=True, slots=True)
+class FailingDuty:
+    duty: Duty
+    failures: int
+    since: datetime
+    error: str
+    again_at: datetime
+
+
+def list_failing(premises: Premises, slug: str) -> list[FailingDuty]:
+    """Return what the service could not do for a directory, and when it tries again."""
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        return [
+            FailingDuty(Duty(row.duty), row.failures, row.since, row.error, row.again_at)
+            for row in duties.failing(session, directory.id)
+        ]
+
+
+def do_all(
+    premises: Premises, slug: str, work: Mapping[Duty, Callable[[], object]], now: datetime
+) -> dict[Duty, BaseException]:
+    """Do these for a directory, but those that failed lately; return what failed now.
+
+    Raises:
+        SQLAlchemyError: the database is away: that is no fault of the duty, and is noted nowhere.
+    """
+    with Session(premises.engine) as session:
+        # Not with its policy: one that cannot be read is a duty's failure too.
+        directory_id = id_of(session, slug)
+        if directory_id is None:
+            return {}
+        put_aside = {row.duty: row.again_at for row in duties.failing(session, directory_id)}
+    failed: dict[Duty, BaseException] = {}
+    for duty, do in work.items():
+        if duty.value in put_aside and put_aside[duty.value] > now:
+            continue
+        try:
+            do()
+        except Exception as error:
+            if isinstance(error, SQLAlchemyError) and outage_of(error) is not None:
+                raise
+            failed[duty] = error
+            with observation(premises.engine) as session:
+                duties.note_failure(session, directory_id, duty, said_of(error), now)
+        else:
+            if duty.value in put_aside:
+                with observation(premises.engine) as session:
+                    duties.note_done(session, directory_id, duty)
+    return failed
+
+
+def said_of(error: BaseException) -> str:
+    """Return what may be shown of an error: ours in its words, another by its kind (its words may hold values)."""
+    if isinstance(error, JambError):
+        return error.message
+    constraint = getattr(getattr(getattr(error, "orig", None), "diag", None), "constraint_name", None)
+    return f"{type(error).__name__}{f' of {constraint}' if constraint else ''}; the service's log has more"

@@ -1,0 +1,96 @@
+"""Text from outside, judged where it enters: one gate for every face.
+
+Text that is kept, shown or compared is valid Unicode without the character of value 0 and without surrogates, which no
+database column and no UTF-8 holds. A value of one line has, besides, no control characters (RFC 20, ISO 6429) and none
+that turn the direction of what stands around it (Unicode Standard Annex 9), so that a terminal, a log and a table show
+what is there. What a field may hold beyond that is said where the field is.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import orjson
+
+# C0, DEL and C1; surrogates; directions; line and paragraph separators; a byte order mark; annotations; tags.
+_HIDDEN = (
+    "\\x00-\\x1f\\x7f-\\x9f\\u061c\\u200e\\u200f\\u2028-\\u202e\\u2066-\\u2069\\ufeff\\ufff9-\\ufffb"
+    "\\ud800-\\udfff\\U000e0000-\\U000e007f"
+)
+_IN_LINE = re.compile(f"[{_HIDDEN}]")
+_IN_LINES = re.compile(f"(?![\\t\\n\\r])[{_HIDDEN}]")
+_NO_TEXT = re.compile("[\\x00\\ud800-\\udfff]")
+ONE_LINE = "characters that are seen: no control characters, no line ends, none that turn the direction of text"
+SOME_LINES = "characters that are seen, tabs and line ends: no other control characters, none that turn directions"
+
+
+class UnfitText(ValueError):
+    """Text that cannot be kept, or JSON that cannot be read; the message says what is wrong and repeats nothing."""
+
+
+def line_fault(text: str) -> str:
+    """Return what is wrong with text of one line, or nothing."""
+    return _said(_IN_LINE.search(text))
+
+
+def lines_fault(text: str) -> str:
+    """Return what is wrong with text of several lines, or nothing."""
+    return _said(_IN_LINES.search(text))
+
+
+def visible(text: str) -> str:
+    """Return text of one line with what is not seen made visible, as \\x1b."""
+    return _IN_LINE.sub(_shown, text)
+
+
+def visible_lines(text: str) -> str:
+    """Return text of several lines with what is not seen made visible; tabs and line feeds stay."""
+    return re.sub(f"(?![\\t\\n])[{_HIDDEN}]", _shown, text)
+
+
+def escaped(json_text: str) -> str:
+    """Return a JSON text in which what is not seen stands as its escape (RFC 8259 section 7); its value is the same."""
+    return _IN_LINES.sub(lambda found: json.dumps(found[0])[1:-1], json_text)
+
+
+def read_json(sent: bytes | str) -> Any:
+    """Return a JSON text's value (RFC 8259), in which every string is text that can be kept.
+
+    Raises:
+        UnfitText: it is no JSON, not UTF-8, or one of its strings or names holds a surrogate or a 0.
+    """
+    try:
+        value = orjson.loads(sent)
+    except orjson.JSONDecodeError as error:
+        raise UnfitText(f"it is no JSON of UTF-8 text: {str(error).partition(':')[0]}") from error
+    # The reader refuses surrogates. A 0 can only come written as an escape.
+    escaped = b"\\u0000" in sent if isinstance(sent, bytes) else "\\u0000" in sent
+    if escaped and any(_NO_TEXT.search(one) for one in strings_in(value)):
+        raise UnfitText("it holds the character of value 0")
+    return value
+
+
+def strings_in(value: Any) -> Iterator[str]:
+    """Yield every string of a JSON value, and every name of a member. Goes no deeper than the reader did."""
+    waiting = [value]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, str):
+            yield one
+        elif isinstance(one, dict):
+            yield from one
+            waiting.extend(one.values())
+        elif isinstance(one, (list, tuple)):
+            waiting.extend(one)
+
+
+def _said(found: re.Match[str] | None) -> str:
+    return f"it holds {_shown(found)}" if found is not None else ""
+
+
+def _shown(found: re.Match[str]) -> str:
+    value = ord(found[0])
+    return f"\\x{value:02x}" if value < 0x100 else f"\\u{value:04x}"

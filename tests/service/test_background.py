@@ -1,0 +1,119 @@
+"""Work beside the requests: what ends is begun again and told; what fails in a round holds up nobody else."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pytest
+
+from jamb.actions.duties import do_all
+from jamb.core.attempts import Outcome
+from jamb.core.duties import Duty, pause_after
+from jamb.service import background
+from jamb.service.background import Background
+from jamb.service.office import Office
+from jamb.service.recorder import Attempt
+from jamb.service.work import queue
+from tests.attacks.rounds import in_an_office
+from tests.world import World, unique
+
+
+def run(work: Awaitable[Any]) -> Any:
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, work).result(60)  # type: ignore[arg-type]
+
+
+async def until(happened: Callable[[], bool]) -> None:
+    async with asyncio.timeout(10):
+        while not happened():  # noqa: ASYNC110 - what is looked at tells nobody
+            await asyncio.sleep(0.01)
+
+
+def test_work_that_ends_is_begun_again_counted_and_unwell_until_it_goes_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(background, "FIRST_PAUSE_SECONDS", 0.01)
+    monkeypatch.setattr(background, "WELL_SECONDS", 0.2)
+    ways = iter([ValueError("broken"), None])
+
+    async def work() -> None:
+        way = next(ways, "goes on")
+        if isinstance(way, Exception):
+            raise way
+        if way is not None:
+            await asyncio.Event().wait()
+
+    async def watch() -> None:
+        kept = Background()
+        async with kept.doing("thing", work):
+            await until(lambda: kept.works["thing"].restarts == 2)
+            assert kept.unwell() == ["thing"], "it is away, or was a moment ago"
+            await until(lambda: kept.unwell() == [])
+        assert kept.works == {}
+
+    run(watch())
+
+
+def attempt_of(office_directory: Any, client_id: str, detail: str, outcome: Outcome = Outcome.NO_SECRET) -> Attempt:
+    return Attempt(office_directory, client_id, datetime.now(UTC), outcome, "", "", detail, "127.0.0.1", "test")
+
+
+def test_a_row_that_the_database_refuses_takes_no_other_of_its_group_with_it(world: World) -> None:
+    made = unique("client")
+    with world.database() as database:
+        directory = database.execute("select id from directory where slug = 'quillhaven'").fetchone()[0]
+
+    async def write(office: Office) -> None:
+        bad = [attempt_of(directory, made, text) for text in ("a\0b", "\ud800")]
+        good = [attempt_of(directory, made, f"good {number}") for number in range(3)]
+        office.recorder.note(attempt_of(directory, made, "issued", Outcome.ISSUED))
+        async with asyncio.timeout(10):
+            await asyncio.gather(*(office.recorder.record(one) for one in (*bad, *good)))
+        assert office.recorder.left_out == 2
+        # It goes on, for whoever comes next.
+        async with asyncio.timeout(10):
+            await office.recorder.record(attempt_of(directory, made, "later"))
+        assert office.background.unwell() == []
+
+    in_an_office(world, write)
+    with world.database() as database:
+        kept = database.execute("select detail from attempt where client_id = %s", [made]).fetchall()
+    assert sorted(one for (one,) in kept) == ["good 0", "good 1", "good 2", "issued", "later"]
+
+
+def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_later(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    done: list[str] = []
+
+    def sweep(_premises: Any, slug: str, _now: datetime) -> None:
+        if slug == "brisling":
+            raise ValueError("a row that nobody thought of")
+        done.append(slug)
+
+    monkeypatch.setattr(queue, "sweep", sweep)
+    monkeypatch.setattr(queue, "close_due", lambda _premises, slug, _now: done.append(f"{slug} closed"))
+    monkeypatch.setattr(queue, "_tell", lambda _office, slug, _now: done.append(f"{slug} told"))
+    in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
+    in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
+    assert {"quillhaven", "quillhaven-trial", "brisling told", "brisling closed"} <= set(done)
+    with world.jamb("steward", "brisling") as jamb:
+        (failing,) = jamb.notices.failing_duties()
+        assert (failing.duty, failing.failures) == (Duty.EVALUATE, 1), "put aside, and not tried at once"
+        assert "ValueError" in failing.error
+        assert "nobody thought of" not in failing.error, "an error of another's may hold values"
+
+        async def mend(office: Office) -> Any:
+            later = datetime.now(UTC) + timedelta(hours=2)
+            return do_all(office.premises, "brisling", {Duty.EVALUATE: lambda: None}, later)
+
+        assert in_an_office(world, mend) == {}
+        assert jamb.notices.failing_duties() == []
+
+
+def test_a_duty_that_fails_waits_longer_each_time() -> None:
+    waits = [pause_after(failures) for failures in range(1, 100)]
+    assert waits == sorted(waits)
+    assert (waits[0], waits[-1]) == (timedelta(minutes=1), timedelta(hours=1))
