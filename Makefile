@@ -1,6 +1,6 @@
 # make demo   everything for a first look: installs, builds, starts, says where to look
 # make test   everything that must hold: checks and tests, with their own database and port
-.PHONY: demo test check bench format api lock console clean
+.PHONY: demo test check fuzz bench format api lock console clean
 
 demo:
 	@tools/setup run
@@ -17,6 +17,11 @@ check:
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-logo
 	cd console && npx --no-install vue-tsc --noEmit
+
+# Requests of every kind against the description; EXAMPLES=1000 for a night.
+fuzz:
+	@tools/setup test
+	.venv/bin/python -m tests.contract $(or $(EXAMPLES),100) $(SEED)
 
 bench:
 	@tools/setup test

@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -35,8 +36,9 @@ settings.register_profile("jamb", deadline=None, suppress_health_check=list(Heal
 settings.load_profile("jamb")
 
 
-@pytest.fixture(scope="session")
-def world() -> Iterator[World]:
+@contextmanager
+def started_demo() -> Iterator[World]:
+    """Start the demo as a user does, from nothing; stop it when the block ends."""
     Cluster(HOME, PORT + 2).stop(mode="immediate")
     shutil.rmtree(HOME, ignore_errors=True)
     HOME.mkdir(parents=True)
@@ -51,10 +53,15 @@ def world() -> Iterator[World]:
         wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=120)
         assert process.poll() is None, output.read_text()
         assert answers(f"http://127.0.0.1:{PORT}/ready")
-        made = World(HOME, PORT)
-        yield made
-        # At the end of the run, over all that the tests did.
-        assert leftovers(made) == []
+        yield World(HOME, PORT)
     finally:
         process.send_signal(signal.SIGINT)
         process.wait(timeout=60)
+
+
+@pytest.fixture(scope="session")
+def world() -> Iterator[World]:
+    with started_demo() as made:
+        yield made
+        # At the end of the run, over all that the tests did.
+        assert leftovers(made) == []

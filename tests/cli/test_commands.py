@@ -11,6 +11,7 @@ from cryptography import x509
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
+from jamb.core.text import strings_in
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
 
@@ -365,3 +366,27 @@ def test_the_policy_is_read_and_set(shell: Shell) -> None:
     assert steward("policy", "show", "-o", "json").json()["notice_days"] == 15
     assert steward("policy", "set", "notice_days=14").code == 0
     assert (steward("policy", "set", "notice_days=0").code, steward("policy", "set", "colour=red").code) == (2, 2)
+
+
+def test_nothing_that_steers_a_terminal_reaches_it_from_records_of_before(world: World, shell: Shell) -> None:
+    """What was kept before text was judged is shown with what is hidden in it made visible; as JSON it is the same value."""
+    made, bad = world.client(granted=["berths.view"]), "a\x1b[31mb\x9bc\u202ed"
+    with world.database() as database:
+        database.execute("update credential set label = %s where client_id = %s", [bad, made.id])
+        database.execute("update client set purpose = %s where id = %s", [bad, made.id])
+        database.execute("update person set name = name || %s where login like 'lotte%%'", [bad])
+    steward = shell.signed_in("steward")
+    try:
+        for words in (["clients", "show", made.name], ["credentials", "list", made.name], ["people", "list"]):
+            shown, data = steward(*words), steward(*words, "--output", "json")
+            assert shown.code == data.code == 0
+            for text in (shown.out, shown.err, data.out, data.err):
+                assert not set(text) & set("\x1b\x9b\u202e"), words
+            assert r"\x1b[31m" in shown.out, words
+            assert any(bad in one for one in strings_in(data.json())), words
+    finally:
+        with world.database() as database:
+            database.execute(
+                "update person set name = left(name, length(name) - %s) where login like 'lotte%%'", [len(bad)]
+            )
+            database.execute("update client set purpose = 'Made by a test' where id = %s", [made.id])

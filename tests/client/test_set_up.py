@@ -86,13 +86,13 @@ def test_a_key_is_the_callers_own_and_has_bounds(world: World) -> None:
         steward.clients.register(name, "Tests a key", once=key)
         assert registrar.clients.register(f"{name} too", "Tests a key", once=key).id, "another caller's key is another"
         for wrong in ("", " ", "Größe", "x" * 201):
-            with pytest.raises(BadInput, match="printable"):
+            with pytest.raises(BadInput):
                 steward.clients.register(f"{name} three", "Tests a key", once=wrong)
     answer = httpx.post(
         f"{world.base_url}/api/v1/directories/quillhaven/clients", json={"name": name, "purpose": "Tests a key"},
         headers={"Authorization": f"Bearer {world.token('steward')}", "Idempotency-Key": key},
     )  # fmt: skip
-    assert answer.status_code == 422, "without quotes it is the same key, and this is another request"
+    assert answer.status_code == 409, "without quotes it is the same key, and this is another request"
 
 
 def test_the_command_leaves_files_replaces_what_nobody_has_and_goes_on(world: World, tmp_path: Path) -> None:

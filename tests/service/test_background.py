@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable
+import threading
+from base64 import b64encode
+from collections.abc import AsyncIterator, Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import asynccontextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
+from pydantic import SecretStr
 
+from jamb.actions import hashing
 from jamb.actions.duties import do_all
 from jamb.core.attempts import Outcome
 from jamb.core.duties import Duty, pause_after
+from jamb.core.errors import TooManyTries
 from jamb.service import background
 from jamb.service.background import Background
-from jamb.service.office import Office
+from jamb.service.office import Office, open_office
 from jamb.service.recorder import Attempt
+from jamb.service.settings import Settings
+from jamb.service.turns import Turns
 from jamb.service.work import queue
 from tests.attacks.rounds import in_an_office
 from tests.world import World, unique
@@ -117,3 +125,81 @@ def test_a_duty_that_fails_waits_longer_each_time() -> None:
     waits = [pause_after(failures) for failures in range(1, 100)]
     assert waits == sorted(waits)
     assert (waits[0], waits[-1]) == (timedelta(minutes=1), timedelta(hours=1))
+
+
+def test_only_a_process_with_a_mail_server_works_on_what_needs_one() -> None:
+    without, with_one = Settings(), Settings(smtp_url=SecretStr("smtp://127.0.0.1:25"))
+
+    async def tasks() -> dict[str, str]:
+        async with open_office_without_a_database() as office:
+            return {
+                name: task.queue
+                for name, task in queue.make_queue(office).tasks.items()
+                if name in {"look", "push", "post", "rotate"}
+            }
+
+    found = run(tasks())
+    needing = {name for name, place in found.items() if place not in queue.queues_of(without)}
+    assert needing == {"post", "rotate"}
+    assert set(found.values()) <= set(queue.queues_of(with_one))
+
+
+@asynccontextmanager
+async def open_office_without_a_database() -> AsyncIterator[Office]:
+    """A process whose database is away is a process all the same."""
+    settings = Settings(
+        database_url=SecretStr("postgresql://x:y@127.0.0.1:9/x"), sealing_key=SecretStr(b64encode(bytes(32)).decode())
+    )
+    async with open_office(settings) as office:
+        yield office
+
+
+def test_turns_are_few_known_devices_first_and_nobody_waits_for_ever() -> None:
+    async def crowd() -> list[str]:
+        turns, order, gate = Turns(seconds=0.5), [], asyncio.Event()
+
+        async def come(name: str, *, known: bool = False) -> None:
+            try:
+                async with turns.turn(name, known=known):
+                    order.append(name)
+                    await gate.wait()
+            except TooManyTries as error:
+                order.append(f"{name} in {error.retry_after_seconds}")
+
+        tasks = [asyncio.create_task(come(f"stranger {number}")) for number in range(4)]
+        await asyncio.sleep(0.05)
+        tasks.append(asyncio.create_task(come("known", known=True)))
+        # One goes away while it waits, and takes no turn along.
+        await asyncio.sleep(0.05)
+        tasks[2].cancel()
+        gate.set()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        gate.clear()
+        tasks = [asyncio.create_task(come(f"late {number}")) for number in range(3)]
+        await asyncio.sleep(0.8)
+        gate.set()
+        await asyncio.gather(*tasks)
+        return order
+
+    assert run(crowd()) == [
+        "stranger 0", "stranger 1", "known", "stranger 3", "late 0", "late 1", "late 2 in 3",
+    ]  # fmt: skip
+
+
+def test_stretching_is_bounded_in_all_and_by_address_with_places_for_known_devices() -> None:
+    pool, gate = hashing.Hashing(), threading.Event()
+    places = hashing.AT_ONCE + hashing.MOST_WAITING
+    with ThreadPoolExecutor(places + hashing.KEPT_FOR_KNOWN) as crowd:
+        addresses = [f"address {number // hashing.MOST_OF_ADDRESS}" for number in range(places)]
+        waiting = [crowd.submit(pool.run, gate.wait, address) for address in addresses]
+        while pool.waiting() < places:
+            threading.Event().wait(0.01)
+        with pytest.raises(TooManyTries):
+            pool.run(gate.wait, addresses[0])
+        with pytest.raises(TooManyTries):
+            pool.run(gate.wait, "another")
+        known = crowd.submit(pool.run, gate.wait, "another", known=True)
+        gate.set()
+        assert known.result(10)
+        assert all(one.result(10) for one in waiting)
+    assert pool.run(lambda: 7, addresses[0]) == 7

@@ -216,7 +216,7 @@ def test_what_a_directory_does_not_have_is_named_all_at_once_and_nothing_is_done
         CharterAsk(resource="berths", permission="berths.veiw"),
         CharterAsk(resource="berths", permission="berths.view", within=["nord"]),
         CharterAsk(resource="jamb", permission="usage.report", kind=AccessKind.DELEGATED),
-        credential=CharterCredential(kind=CredentialKind.SECRET, days=4000),
+        credential=CharterCredential(kind=CredentialKind.SECRET, days=3000),
     )
     with world.jamb("steward") as steward:
         with pytest.raises(BadInput) as refused:

@@ -208,7 +208,7 @@ def test_batches_from_two_processes_add_up_and_strangers_are_passed_over(world: 
         (now + timedelta(days=1)).isoformat(),
         "2026-11-23T00:00:00",
     ):
-        assert send(world.base_url, use(last_at=impossible)).status_code == 422
+        assert send(world.base_url, use(last_at=impossible)).status_code in {409, 422}
     assert send(world.base_url, use(calls=0)).status_code == 422
     with world.jamb() as jamb:
         (rung,) = jamb.clients.read(made.id).resources[0].rungs

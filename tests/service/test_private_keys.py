@@ -279,7 +279,7 @@ def test_keys_of_ones_own_and_a_shared_key_is_refused(world: World) -> None:
         with pytest.raises(Conflict, match="has this key already"):
             custodian.credentials.add_keys(made.id, {"keys": [jwk_of(keys[1].public_key())]})
         with pytest.raises(LivesTooLong):
-            custodian.credentials.add_keys(made.id, {"keys": [jwk_of(keys[1].public_key())]}, days=5000)
+            custodian.credentials.add_keys(made.id, {"keys": [jwk_of(keys[1].public_key())]}, days=3000)
         for wrong in ("http://keys.example/jwks", "ftp://x", "https://user@keys.example"):
             with pytest.raises(BadInput, match="https address"):
                 custodian.credentials.add_keys(other.id, keys_uri=wrong)

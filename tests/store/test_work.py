@@ -5,12 +5,14 @@ from __future__ import annotations
 import os
 import threading
 from collections.abc import Iterator
+from contextlib import ExitStack
 from datetime import UTC, datetime
 from uuid import UUID, uuid4
 
 import pytest
 from sqlalchemy import Engine, event
 from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlmodel import Session, select
 
 from jamb.actions import clients as client_actions
@@ -19,14 +21,14 @@ from jamb.actions.audit import list_findings, read_posture, run_audit
 from jamb.actions.premises import Premises
 from jamb.actions.takeovers import read_takeovers
 from jamb.core.clients import ClientKind
-from jamb.core.errors import Misuse, NameTaken, StoreUnavailable
+from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.core.policy import DirectoryPolicy
 from jamb.service.keys import Keyring
 from jamb.store import ledger
 from jamb.store.clients import ClientRow
 from jamb.store.directories import SigningKeyRow
-from jamb.store.engine import make_engine, outage_of
+from jamb.store.engine import MOST_OVERFLOW, make_engine, outage_of
 from jamb.store.findings import Wanted
 from jamb.store.sealing import KEY_BYTES, Sealer
 from jamb.store.usage import AttemptRow
@@ -255,3 +257,16 @@ def test_an_outage_is_told_from_a_refused_statement(engine: Engine) -> None:
     with pytest.raises(Exception, match="nonsense") as refused, engine.connect() as connection:
         connection.exec_driver_sql("nonsense")
     assert outage_of(refused.value) is None
+
+
+def test_a_pool_whose_connections_all_work_is_busy_and_not_gone(world: World) -> None:
+    full = make_engine(world.cluster.url, pool_size=1, pool_timeout=0.2)
+    with ExitStack() as held:
+        for _ in range(1 + MOST_OVERFLOW):
+            held.enter_context(full.connect())
+        with pytest.raises(PoolTimeout) as waited, full.connect():
+            pass
+    full.dispose()
+    error = outage_of(waited.value)
+    assert isinstance(error, Busy)
+    assert error.retry_after_seconds

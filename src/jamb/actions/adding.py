@@ -38,7 +38,7 @@ from jamb.core.credentials import (
 from jamb.core.credentials.assertions import key_names
 from jamb.core.credentials.issuing import certify, client_name, client_uri, read_request
 from jamb.core.credentials.public_keys import jwk_of
-from jamb.core.errors import BadInput, Conflict, shorten
+from jamb.core.errors import BadInput, Conflict, Unsuited, shorten
 from jamb.core.excess import granted_weight
 from jamb.core.policy import ANY_WEIGHT
 from jamb.store.authorities import signing_authority
@@ -215,7 +215,7 @@ class IssuerTrusted:
     def put(self, at: Place) -> Added:
         host = _host_of("issuer", self.issuer)
         if read_address(self.issuer).netloc.lower() == read_address(at.premises.base_url).netloc.lower():
-            raise BadInput.field("issuer", self.issuer, "an issuer outside Jamb")
+            raise Unsuited.field("issuer", self.issuer, "an issuer outside Jamb")
         if not 1 <= len(self.subject) <= LONGEST_ADDRESS:
             allowed = "the sub of the issuer's assertions, to the letter"
             raise BadInput.field("subject", shorten(self.subject) or "nothing", allowed)
@@ -301,7 +301,7 @@ def alike(row: CredentialRow, days: int | None) -> Addition:
             if row.keys_uri:
                 return KeysGiven(None, row.keys_uri, days)
             allowed = "a key set with the client's new public keys"
-            raise BadInput.field("successor", "nothing", allowed, "Have the client make them, then open it with those.")
+            raise Unsuited.field("successor", "nothing", allowed, "Have the client make them, then open it with those.")
 
 
 def keys_in(wanted: Addition) -> list[str]:

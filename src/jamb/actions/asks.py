@@ -13,7 +13,7 @@ from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.reach import check_reach
 from jamb.core.asks import ListReview, implied_by, review_list
-from jamb.core.errors import AlreadyAsked, BadInput, NotFound, StillInUse, Violation, shorten
+from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
@@ -133,10 +133,10 @@ def ask_list(
         if found.unknown or found.unclear:
             violations = [Violation("list", word, "a permission of a resource here") for word in found.unknown]
             violations += [Violation("list", word, reason) for word, reason in found.unclear]
-            raise BadInput("The list has names that cannot be asked as they are.", violations=tuple(violations[:20]))
+            raise Unsuited("The list has names that cannot be asked as they are.", violations=tuple(violations[:20]))
         needed = [one for one in found.asks if one.needed]
         if not needed:
-            raise BadInput.field("list", f"{len(found.asks)} permissions", "at least one that is not there already")
+            raise Unsuited.field("list", f"{len(found.asks)} permissions", "at least one that is not there already")
         groups: dict[tuple[str, AccessKind], list[str]] = {}
         for one in needed:
             groups.setdefault((one.resource, one.kind), []).append(one.permission)
@@ -187,7 +187,7 @@ def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> AskView:
 
 def check_reason(reason: str, field: str = "reason") -> None:
     if len(reason) > REASON_LONGEST:
-        raise BadInput.field(field, f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
+        raise Unsuited.field(field, f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
 
 
 def _review(
@@ -222,7 +222,7 @@ def _check_permissions(catalogue: Catalogue, permissions: Sequence[str], kind: A
     for name in permissions:
         violations += permission_faults(catalogue, name, kind, "permissions", "kind")
     if violations:
-        raise BadInput("These permissions cannot be asked as they are.", violations=tuple(violations))
+        raise Unsuited("These permissions cannot be asked as they are.", violations=tuple(violations))
 
 
 def permission_faults(

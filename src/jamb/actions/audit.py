@@ -16,7 +16,7 @@ from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core.audit import Act, Severity
 from jamb.core.audit.reports import Reported
 from jamb.core.clients import OwnerLevel
-from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound
+from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, Unsuited
 from jamb.core.excess import Excess, trend
 from jamb.store import clients, counts, findings, people
 from jamb.store import excess as excess_store
@@ -252,7 +252,7 @@ def assign(
         row, client = _find(unit.session, directory, finding_id)
         person = people.by_login(unit.session, directory.id, login.strip().lower()) if login.strip() else None
         if login.strip() and (person is None or not person.live):
-            raise BadInput.field("person", login, "the login of a person here who may act")
+            raise Unsuited.field("person", login, "the login of a person here who may act")
         if person is None or row.assigned_to != person.id:
             row.answer, row.answered_at = "", None
         row.assigned_to, row.note = person.id if person is not None else None, said

@@ -13,7 +13,7 @@ from sqlmodel import Session
 
 from jamb.actions.access import Admitted
 from jamb.actions.premises import Directory, Premises, find_directory
-from jamb.core.errors import BadInput, Forbidden, NotFound
+from jamb.core.errors import Forbidden, NotFound, Unsuited
 from jamb.store import notices, rotations
 from jamb.store.calendar import CalendarFeedRow, feed_by_digest
 from jamb.store.clients import owned_by
@@ -52,7 +52,7 @@ def make_feed(premises: Premises, admitted: Admitted, whole: bool, now: datetime
     """
     actor, directory = admitted.actor, admitted.directory
     if actor.kind != "person":
-        raise BadInput.field("caller", actor.kind, "a person: a client reads the API instead")
+        raise Unsuited.field("caller", actor.kind, "a person: a client reads the API instead")
     if whole and admitted.own is not None:
         raise Forbidden(
             "You see the clients that you own, not the whole directory.", next_step="Make a feed of your own clients."

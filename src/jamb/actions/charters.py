@@ -18,7 +18,7 @@ from jamb.core.charter import Charter, CharterAsk, CharterCredential, HeldCreden
 from jamb.core.clients import ClientKind, folded, registration
 from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.term import longest_days
-from jamb.core.errors import BadInput, Forbidden, Violation
+from jamb.core.errors import BadInput, Forbidden, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import reach_of
@@ -166,7 +166,7 @@ def _acceptable(session: Session, directory: Directory, places: _Places, charter
         if not 1 <= wanted.days <= longest:
             found.append(Violation("credential.days", str(wanted.days), f"1 to {longest} in {directory.name}"))
     if found:
-        raise BadInput(f"This charter cannot be followed in {directory.name}.", violations=tuple(found))
+        raise Unsuited(f"This charter cannot be followed in {directory.name}.", violations=tuple(found))
     return replace(charter, asks=tuple(asks))
 
 

@@ -14,7 +14,7 @@ from jamb.actions.premises import Directory, Premises, find_client, find_directo
 from jamb.core import audit
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialState
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.core.ladder import LadderCount, Rung, count
 from jamb.core.next_steps import next_steps
 from jamb.core.permissions import AccessKind, Catalogue
@@ -119,9 +119,9 @@ def set_state(
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_client(unit.session, directory, client_id, lock=True)
         if state is ClientState.REMOVED:
-            raise BadInput.field("state", state.value, "live or disabled", "Remove it by a removal.")
+            raise Unsuited.field("state", state.value, "live or disabled", "Remove it by a removal.")
         if row.state == state:
-            raise BadInput.field("state", state.value, f"another state: it is {row.state} already")
+            raise Unsuited.field("state", state.value, f"another state: it is {row.state} already")
         before, row.state = row.state, state.value
         if state is ClientState.DISABLED:
             row.cut_off_at = note_narrowed(unit.session, row, now)

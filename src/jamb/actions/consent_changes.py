@@ -14,7 +14,7 @@ from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_resource, note_narrowed
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, HeldGrant, Holding, compare, covering, holdings_in_force
-from jamb.core.errors import BadInput, Conflict, NothingToWithdraw, SecondApprover, Violation
+from jamb.core.errors import Conflict, NothingToWithdraw, SecondApprover, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import document, reach_of
@@ -87,7 +87,7 @@ def change_reach(
         rows = _chosen(here, [row for row in here.rows if row.person_id == person_id], permissions)
         changing = frozenset(row.id for row in rows if reach_of(row.reach) != reach)
         if not changing:
-            raise BadInput.field("reach", reach.words, "another reach than the one it has")
+            raise Unsuited.field("reach", reach.words, "another reach than the one it has")
         covered = str(person_id) if person_id is not None else None
         before = holdings_in_force(covering(here.held(), covered), kind, now)
         after = holdings_in_force(covering(here.held(changing), covered), kind, now) | {
@@ -141,7 +141,7 @@ def withdraw(
     """
     check_reason(reason)
     if at is not None and at <= now:
-        raise BadInput.field("at", at.isoformat(), "a moment to come", "Leave it out to end the consent now.")
+        raise Unsuited.field("at", at.isoformat(), "a moment to come", "Leave it out to end the consent now.")
     ends = at or now
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         here = _standing(unit, directory, client_id, resource_name, kind, person, now)

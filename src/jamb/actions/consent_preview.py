@@ -15,7 +15,7 @@ from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, compare, covering, holdings_in_force
-from jamb.core.errors import BadInput, NotFound, Violation
+from jamb.core.errors import NotFound, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -198,14 +198,14 @@ def _check_terms(
     by_name = {row.name: row for row in rows.values()}
     for name, reach in terms.reach.items():
         if name not in by_name:
-            raise BadInput.field("reach", name, "the short name of a resource that is asked for")
+            raise Unsuited.field("reach", name, "the short name of a resource that is asked for")
         check_reach(session, by_name[name], reach)
     if terms.expires_at is not None and terms.expires_at <= now:
-        raise BadInput.field("expires_at", terms.expires_at.isoformat(), "a moment to come")
+        raise Unsuited.field("expires_at", terms.expires_at.isoformat(), "a moment to come")
     itself = sorted({row.permission for row in chosen if row.kind == AccessKind.APPLICATION})
     if terms.person is not None and itself:
         allowed = "left out: the client acts as itself with " + ", ".join(itself)
-        raise BadInput.field("person", terms.person, allowed, "Choose only delegated asks for one person.")
+        raise Unsuited.field("person", terms.person, allowed, "Choose only delegated asks for one person.")
 
 
 def _others(row: clients.AskRow, names: Sequence[str]) -> OtherHolders:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
@@ -14,11 +12,11 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.premises import Directory, Premises, console_client_id, find_directory
+from jamb.actions.tries import guessing, refuse_too_many
 from jamb.core.clients import ClientKind, ClientState
-from jamb.core.errors import AlreadyEnded, NotFound, TooManyTries
+from jamb.core.errors import AlreadyEnded, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
 from jamb.store import clients, credentials
-from jamb.store.tries import count_try, take_back_try
 from jamb.store.work import observation
 
 LIFE = timedelta(minutes=10)
@@ -81,7 +79,7 @@ def start(premises: Premises, slug: str, client_id: str, address: str, now: date
     """
     with observation(premises.engine) as session:
         directory = find_directory(session, slug)
-    _refuse_too_many(premises, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
+    refuse_too_many(premises, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
     with observation(premises.engine) as session:
         client = clients.by_id(session, directory.id, client_id)
         if client is None or client.kind != ClientKind.NATIVE or client.state != ClientState.LIVE:
@@ -109,7 +107,7 @@ def start(premises: Premises, slug: str, client_id: str, address: str, now: date
 
 def look(premises: Premises, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:
     """Return what waits behind a user code. Raises `NotFound` for unknown, ended or answered ones alike."""
-    with _guessing(premises, person_id, now), observation(premises.engine) as session:
+    with guessing(premises, Counted(USER_CODE, (str(person_id),)), now), observation(premises.engine) as session:
         row = _pending(session, premises, directory, user_code, now)
         client = session.get_one(clients.ClientRow, row.client_id)
         return WaitingDevice(client.id, client.name, directory.name, row.created_at, row.expires_at)
@@ -118,7 +116,7 @@ def look(premises: Premises, directory: Directory, user_code: str, person_id: UU
 def answer(
     premises: Premises, directory: Directory, user_code: str, person_id: UUID, *, approve: bool, now: datetime
 ) -> None:
-    with _guessing(premises, person_id, now), observation(premises.engine) as session:
+    with guessing(premises, Counted(USER_CODE, (str(person_id),)), now), observation(premises.engine) as session:
         row = _pending(session, premises, directory, user_code, now)
         row.state = (DeviceState.APPROVED if approve else DeviceState.DENIED).value
         row.person_id = person_id
@@ -163,24 +161,6 @@ def sign_out(premises: Premises, sign_in_id: UUID, now: datetime) -> None:
             raise AlreadyEnded("You are signed out already.")
         row.ended_at = now
         session.add(row)
-
-
-@contextmanager
-def _guessing(premises: Premises, person_id: UUID, now: datetime) -> Iterator[None]:
-    """Count a code that a person enters, unless it was right (RFC 8628 section 5.1)."""
-    counted = (Counted(USER_CODE, (str(person_id),)),)
-    _refuse_too_many(premises, counted, now)
-    yield
-    with observation(premises.engine) as session:
-        take_back_try(session, premises.sealer.session_key, counted)
-
-
-def _refuse_too_many(premises: Premises, counted: Sequence[Counted], now: datetime) -> None:
-    with observation(premises.engine) as session:
-        until = count_try(session, premises.sealer.session_key, counted, now)
-    if until is not None:
-        wait = int((until - now).total_seconds()) + 1
-        raise TooManyTries("Too many codes.", next_step=f"Wait {wait} seconds and try again.", retry_after_seconds=wait)
 
 
 def _pending(

@@ -27,7 +27,7 @@ from jamb.core.access import RoleHolding
 from jamb.core.audit.breaches import Breach, breaches
 from jamb.core.clients import ClientKind, ClientState, folded
 from jamb.core.credentials.certificates import pem_of
-from jamb.core.errors import BadInput, NameTaken, NotFound, Violation
+from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy, changed
@@ -172,7 +172,7 @@ def change_policy(
         old, new = directories.policy_document(before), directories.policy_document(after)
         different = sorted(name for name in new if new[name] != old[name])
         if not different:
-            raise BadInput.field("policy", "the values it has", "a setting to change")
+            raise Unsuited.field("policy", "the values it has", "a setting to change")
         row.policy = new
         unit.session.add(row)
         unit.enter(

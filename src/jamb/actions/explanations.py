@@ -14,7 +14,7 @@ from jamb.actions.premises import Premises, find_client, find_directory, find_re
 from jamb.actions.reach import facts_of
 from jamb.core.access import Explanation, ObjectFacts, PersonStanding, Request, TokenFacts, explain, reaches
 from jamb.core.clients import ClientKind
-from jamb.core.errors import BadInput
+from jamb.core.errors import NotFound, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -58,7 +58,7 @@ def explain_access(premises: Premises, slug: str, client_id: str, asked: Questio
         catalogue = resources.catalogues(session, [resource])[resource.id]
         if asked.person is not None and asked.kind is AccessKind.APPLICATION:
             allowed = "left out: a client that acts as itself acts for nobody"
-            raise BadInput.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
+            raise Unsuited.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
         person = None
         if asked.person is not None:
             person = roles.standing(session, find_person(session, directory, asked.person), resource.id, now)
@@ -118,7 +118,7 @@ def who_can(
     """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
 
     Raises:
-        BadInput: the resource has no such operation.
+        NotFound: the resource has no such operation.
     """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
@@ -126,7 +126,10 @@ def who_can(
         catalogue = resources.catalogues(session, [resource])[resource.id]
         if operation not in catalogue.operations:
             allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
-            raise BadInput.field("operation", operation, allowed, "Look through the catalogue.")
+            raise NotFound(
+                f"{catalogue.name} has no operation {shorten(operation)}.",
+                violations=(Violation("operation", shorten(operation), allowed, "Look through the catalogue."),),
+            )
         found = facts_of(session, resource, object_name)
         asked = Request(operation, AccessKind.APPLICATION, object=found)
         unlocking = catalogue.unlockers(operation)

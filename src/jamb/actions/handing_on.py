@@ -17,7 +17,7 @@ from jamb.actions.premises import Directory, Premises, find_client, find_directo
 from jamb.actions.reach import check_reach
 from jamb.core import own_api
 from jamb.core.access import Holding
-from jamb.core.errors import BadInput, Forbidden
+from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.handing_on import TakeoverLevel, handed_on
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
@@ -110,7 +110,7 @@ def take_over(
                     kind = AccessKind.APPLICATION
                     asked += add_asks(unit, directory, client, line.resource, names, kind, reach, said, actor, now)
         if not asked:
-            raise BadInput.field("choices", "nothing new", "at least one permission that your own roles allow")
+            raise Unsuited.field("choices", "nothing new", "at least one permission that your own roles allow")
         granted: list[GrantView] = []
         if directory.policy.handing_on:
             unit.session.flush()
@@ -133,7 +133,7 @@ def _lines(
     rows = [row for row in resources.resources_of(session, directory.id) if row.name != own_api.NAME]
     unknown = set(choices or ()) - {row.name for row in rows}
     if unknown:
-        raise BadInput.field("choices", ", ".join(sorted(unknown)), "short names of resources")
+        raise Unsuited.field("choices", ", ".join(sorted(unknown)), "short names of resources")
     catalogues = resources.catalogues(session, rows)
     lines = []
     for row in rows:

@@ -15,7 +15,7 @@ from jamb.actions.adding import Added, Place
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import find_credential
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
-from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
+from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
 from jamb.core.handover import (
     KEY_BYTES,
     MOST_WRONG_TRIES,
@@ -284,13 +284,13 @@ def _gone(row: HandoverRow, now: datetime) -> Conflict:
     return AlreadyEnded(said.get(state, "This link is gone."), next_step=f"Ask {row.made_by} for another.")
 
 
-def _wrong(row: HandoverRow) -> BadInput:
+def _wrong(row: HandoverRow) -> Unsuited:
     left = MOST_WRONG_TRIES - row.wrong_tries
     allowed = "the passphrase that you were told beside the link"
     if left <= 0:
-        return BadInput.field("passphrase", "(not shown)", allowed, f"The link is locked now; ask {row.made_by} anew.")
+        return Unsuited.field("passphrase", "(not shown)", allowed, f"The link is locked now; ask {row.made_by} anew.")
     tries = "try" if left == 1 else "tries"
-    return BadInput.field("passphrase", "(not shown)", allowed, f"{left} {tries} left, then the link is locked.")
+    return Unsuited.field("passphrase", "(not shown)", allowed, f"{left} {tries} left, then the link is locked.")
 
 
 def _digest(premises: Premises, key: bytes) -> bytes:

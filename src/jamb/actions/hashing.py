@@ -36,6 +36,11 @@ class Hashing:
         self._lock = threading.Lock()
         self._by_address: Counter[str] = Counter()
 
+    def waiting(self) -> int:
+        """Return how many have a place."""
+        with self._lock:
+            return self._by_address.total()
+
     def run(self, work: Callable[[], ResultT], address: str = "", *, known: bool = False) -> ResultT:
         """Do some work in its turn.
 

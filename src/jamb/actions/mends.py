@@ -34,7 +34,7 @@ from jamb.core.audit import Act, ClientPicture, ResourcePicture
 from jamb.core.audit.mends import MENDINGS, Mending, MendInput
 from jamb.core.audit.narrowing import narrower
 from jamb.core.clients import ClientState
-from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound
+from jamb.core.errors import Conflict, Forbidden, NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree, Reach
@@ -155,7 +155,7 @@ def mend(premises: Premises, admitted: Admitted, caller: Caller, finding_id: UUI
         (MendInput.REACH, said.reach),
     ):
         if mending.needs is needed and not value:
-            raise BadInput.field(needed.value, "nothing", "needed for this mend")
+            raise Unsuited.field(needed.value, "nothing", "needed for this mend")
     admit(premises, directory.slug, caller, mending.operation, now, aim.client.id)
     return _CARRYING[act](premises, directory, aim, said, admitted.actor, now)
 

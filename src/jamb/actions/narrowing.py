@@ -20,7 +20,7 @@ from jamb.actions.premises import (
 )
 from jamb.core.access import Holding, compare
 from jamb.core.audit.narrowing import Narrower
-from jamb.core.errors import AlreadyAsked, BadInput, Conflict, NotFound, StillInUse, Violation
+from jamb.core.errors import AlreadyAsked, Conflict, NotFound, StillInUse, Unsuited, Violation
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import RequestState
@@ -72,7 +72,7 @@ def request(
     """
     check_reason(reason)
     if not reason.strip():
-        raise BadInput.field("reason", "nothing", "why less would do, for whoever decides")
+        raise Unsuited.field("reason", "nothing", "why less would do, for whoever decides")
     proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
@@ -115,7 +115,7 @@ def _begin(
         raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
     wanted = directory.policy.dry_days if days is None else days
     if not 0 <= wanted <= directory.policy.use_counts_days:
-        raise BadInput.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")
+        raise Unsuited.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")
     row = NarrowingRow(
         id=uuid4(), client_id=client.id, resource_id=resource.id, permissions=list(proposal.permissions),
         reach=document(proposal.reach) or None,

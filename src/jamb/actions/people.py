@@ -12,14 +12,13 @@ from argon2 import PasswordHasher
 from sqlmodel import Session, col, select
 
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
-from jamb.core.errors import BadInput, NameTaken, NotFound, Violation
-from jamb.core.people_list import ListedPerson, check_person, read_people
+from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
+from jamb.core.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
 from jamb.core.roles import check_short_name
 from jamb.store import people, roles
 from jamb.store.credentials import end_sign_ins
 from jamb.store.work import Actor, Unit, unit_of_work
 
-PASSWORD_SHORTEST = 10
 # argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
 _HASHER = PasswordHasher()
 
@@ -124,7 +123,7 @@ def change_person(
             row.password_hash = stretched
             after["password"] = "set anew"  # noqa: S105 - says that, never what
         if not after:
-            raise BadInput.field("person", row.login, "something to change: name, live or password")
+            raise Unsuited.field("person", row.login, "something to change: name, live or password")
         unit.session.add(row)
         if after.get("state") == "gone" or stretched is not None:
             # Whoever knew the old password may be signed in with it, here or with a device.
@@ -178,7 +177,7 @@ def _add(
     known = {role.name: role.id for role in roles.roles_of(unit.session, directory.id)}
     for name in dict.fromkeys(listed.roles):
         if name not in known:
-            raise BadInput.field("roles", name, "one of " + ", ".join(sorted(known)))
+            raise Unsuited.field("roles", name, "one of " + ", ".join(sorted(known)))
         unit.session.add(
             roles.AssignmentRow(
                 id=uuid4(), role_id=known[name], person_id=row.id, assigned_at=now, assigned_by=actor.name

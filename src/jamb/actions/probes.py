@@ -15,7 +15,7 @@ from jamb.actions.clients import client_subject
 from jamb.actions.premises import Premises, find_client, find_directory, find_resource
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.clients import ClientKind, ClientState
-from jamb.core.errors import BadInput, NotFound
+from jamb.core.errors import NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Effect
 from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
@@ -65,10 +65,10 @@ def plan_probe(
         if wanted is None:
             raise NotFound(f"{row.name} has no operation “{operation}”.", next_step="See `jamb resources show`.")
         if not wanted.method:
-            raise BadInput.field("operation", operation, "one that is called by a method and a path")
+            raise Unsuited.field("operation", operation, "one that is called by a method and a path")
         parameters = _PARAMETER.findall(wanted.path)
         if parameters and not name:
-            raise BadInput.field(
+            raise Unsuited.field(
                 "object", "nothing", f"which {row.object_name or parameters[0]} {wanted.path} is called on"
             )
         path = _PARAMETER.sub(lambda _: quote(name or "", safe=""), wanted.path)

@@ -11,7 +11,7 @@ from jamb.actions.premises import Premises, find_client, find_directory, find_re
 from jamb.core import own_api
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.reach import EVERYWHERE, Collection, Coverage, Reach, coverage
 from jamb.store import clients, pictures, resources, roles
@@ -24,17 +24,17 @@ def check_reach(session: Session, resource: resources.ResourceRow, reach: Reach)
     if reach == EVERYWHERE:
         return
     if not resource.object_name:
-        raise BadInput.field(
+        raise Unsuited.field(
             "reach", reach.words, f"everywhere: {resource.name} has no objects to reach", "Leave the reach out."
         )
     if len(reach.collections) > MOST_COLLECTIONS:
         allowed = f"at most {MOST_COLLECTIONS} collections"
-        raise BadInput.field("reach", f"{len(reach.collections)} collections", allowed, "Put them into a wider one.")
+        raise Unsuited.field("reach", f"{len(reach.collections)} collections", allowed, "Put them into a wider one.")
     if resource.name == own_api.NAME:
         # Jamb's own objects are the clients, and each lies in a collection of its own.
         unknown = sorted(reach.collections - clients.known(session, resource.directory_id, reach.collections))
         if unknown:
-            raise BadInput.field("reach.collections", ", ".join(unknown), "ids of clients of this directory")
+            raise Unsuited.field("reach.collections", ", ".join(unknown), "ids of clients of this directory")
         return
     resources.collections_of(session, resource.id).require("reach.collections", sorted(reach.collections))
 

@@ -15,7 +15,7 @@ from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials.public_keys import Jwk
 from jamb.core.credentials.recipients import recipient_key
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.store.clients import owners_of
 from jamb.store.notices import PushRow, WebhookRow, webhooks_of
 from jamb.store.people import PersonRow, people_by_id
@@ -98,7 +98,7 @@ def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Callable
         found = known.get(recipient_id)
         if found is None:
             allowed = "; ".join(f"{one.id} ({one.name})" for one in known.values()) or "an owner who registered a key"
-            raise BadInput.field("recipient", str(recipient_id), allowed, "Have an owner register a public key.")
+            raise Unsuited.field("recipient", str(recipient_id), allowed, "Have an owner register a public key.")
         webhook, person = session.get(WebhookRow, recipient_id), session.get(PersonRow, recipient_id)
         key = webhook.recipient_key if webhook is not None else person.recipient_key if person is not None else None
         assert key is not None
@@ -140,5 +140,5 @@ def _recipients(session: Session, directory: Directory, client_id: str) -> list[
 
 def _person_id(admitted: Admitted) -> UUID:
     if admitted.actor.kind != "person":
-        raise BadInput.field("caller", admitted.actor.kind, "a person: a client has keys of its own")
+        raise Unsuited.field("caller", admitted.actor.kind, "a person: a client has keys of its own")
     return UUID(admitted.actor.id)

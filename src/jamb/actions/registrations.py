@@ -11,7 +11,7 @@ from jamb.actions.clients import ClientView, client_subject, client_view
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
-from jamb.core.errors import BadInput, NameTaken, Violation
+from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store import clients
 from jamb.store.work import Actor, unit_of_work
@@ -128,7 +128,7 @@ def change_registration(
         row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
         after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
         if after == before:
-            raise BadInput.field("client", "what it says already", "something that changes")
+            raise Unsuited.field("client", "what it says already", "something that changes")
         with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
             unit.session.add(row)
         different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
@@ -171,7 +171,7 @@ def change_owners(
         removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
         after = {key: one for key, one in {**before, **added}.items() if key not in removed}
         if after == before:
-            raise BadInput.field("add", "nothing new", "people who are not owners yet, or owners to remove")
+            raise Unsuited.field("add", "nothing new", "people who are not owners yet, or owners to remove")
         for key in before.keys() - after.keys():
             unit.session.delete(unit.session.get_one(clients.ClientOwnerRow, (row.id, key)))
         for key, one in after.items():
@@ -194,7 +194,7 @@ def change_owners(
 
 def _check_trial(ends: datetime | None, now: datetime) -> None:
     if ends is not None and ends <= now:
-        raise BadInput.field("trial_ends_at", ends.isoformat(), "a moment to come")
+        raise Unsuited.field("trial_ends_at", ends.isoformat(), "a moment to come")
 
 
 def _said_further(row: clients.ClientRow) -> dict[str, object]:

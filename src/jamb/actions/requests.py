@@ -17,7 +17,7 @@ from jamb.actions.narrowing import put_in_force
 from jamb.actions.premises import Directory, Premises, find_client
 from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
 from jamb.core.access import Comparison
-from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, SamePerson, Violation
+from jamb.core.errors import AlreadyAsked, NotFound, NothingToGrant, SamePerson, Unsuited, Violation
 from jamb.core.reach.details import document
 from jamb.core.requests import (
     RequestEvent,
@@ -55,7 +55,7 @@ def make_request(
     """
     check_reason(reason)
     if not reason.strip():
-        raise BadInput.field("reason", "nothing", "why it is needed, for whoever decides")
+        raise Unsuited.field("reason", "nothing", "why it is needed, for whoever decides")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         client = find_client(unit.session, directory, client_id, lock=True)
         chosen = choose(unit.session, client, ask_ids, now)
@@ -136,7 +136,7 @@ def decide_request(
         following = after(state, event)
         if event is RequestEvent.DECLINE:
             if not said.strip():
-                raise BadInput.field("words", "nothing", "why not, for whoever asked")
+                raise Unsuited.field("words", "nothing", "why not, for whoever asked")
             _close(row, following, actor, said, now)
             unit.session.add(row)
             unit.enter(actor, "request.declined", client_subject(client), now=now, after=_record(row), reason=row.said)
@@ -219,7 +219,7 @@ def _narrow(
 ) -> None:
     """Put in force what a request is about."""
     if ask_ids is not None or terms is not None:
-        raise BadInput.field(
+        raise Unsuited.field(
             "terms" if terms is not None else "asks", "something", "nothing: it is put in force as it was tried out",
             "Say yes to it as it is, or decline.",
         )  # fmt: skip
@@ -260,11 +260,11 @@ def _settle(
     foreign = wanted - set(row.ask_ids)
     if foreign or not wanted:
         sent = ", ".join(map(str, foreign)) or "none"
-        raise BadInput.field("asks", sent, "asks of this request", "Grant fewer, never others.")
+        raise Unsuited.field("asks", sent, "asks of this request", "Grant fewer, never others.")
     if agreed is None:
         return terms or AS_ASKED, wanted
     if wanted != set(agreed.asks) or (terms is not None and terms != agreed.terms):
-        raise BadInput(
+        raise Unsuited(
             "Another approver said yes to other terms.",
             violations=(Violation("terms", "other terms", "those agreed to, left out"),),
             next_step="Say yes to those, or decline: a new request can then be decided anew.",
@@ -285,7 +285,7 @@ def _refuse_wider(
     asked = preview_of(session, directory, client, chosen, GrantTerms(person=person), now)
     for here, there in zip(seen.resources, asked.resources, strict=True):
         if _beyond(here.comparison, there.comparison):
-            raise BadInput.field(
+            raise Unsuited.field(
                 "reach",
                 "; ".join(reach.words for reach in here.reach),
                 "within what is asked: " + "; ".join(reach.words for reach in there.reach),

@@ -15,7 +15,7 @@ from jamb.actions.premises import Directory, Premises, find_client, find_directo
 from jamb.core import own_api
 from jamb.core.access import Comparison, across, holdings_in_force
 from jamb.core.addresses import UnfitAddress, read_address, split
-from jamb.core.errors import BadInput, NameTaken, StillInUse, Violation, shorten
+from jamb.core.errors import BadInput, NameTaken, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.openapi import operations_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, Proposal, smallest
 from jamb.core.reach import CollectionTree
@@ -206,7 +206,7 @@ def replace_collections(
         if row.name == own_api.NAME or not row.object_name:
             sent = f"{len(tree.collections)} collections"
             allowed = f"none: {row.name} does not say what its objects are called"
-            raise BadInput.field("collections", sent, allowed, "Publish it with an object name first.")
+            raise Unsuited.field("collections", sent, allowed, "Publish it with an object name first.")
         before = resources.collections_of(unit.session, row.id)
         gone = before.collections.keys() - tree.collections.keys()
         bounded = clients.bounded_at(unit.session, row.id, now) + roles.bounded_at(unit.session, row.id, now)
@@ -270,7 +270,12 @@ def propose(
         unknown = [one for one in needed if one not in catalogue.operations]
         if unknown:
             allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
-            raise BadInput.field("operation", ", ".join(unknown), allowed, "Look through the catalogue.")
+            raise NotFound(
+                f"{catalogue.name} has no operation {shorten(', '.join(unknown))}.",
+                violations=(
+                    Violation("operation", shorten(", ".join(unknown)), allowed, "Look through the catalogue."),
+                ),
+            )
         held: set[str] = set()
         if client_id is not None:
             client = find_client(session, directory, client_id)

@@ -14,7 +14,7 @@ from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.review_views import ReviewItem, ReviewView, find_review, item_views, review_view
 from jamb.core.clients import OwnerLevel
-from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.core.ladder import Rung
 from jamb.core.permissions import weigh
 from jamb.core.reach import Reach
@@ -92,7 +92,7 @@ def start_review(
             if rows:
                 unit.session.connection().execute(sa.insert(ReviewItemRow), rows)
         if not count:
-            raise BadInput.field("scope", scope.words, "a scope that holds something")
+            raise Unsuited.field("scope", scope.words, "a scope that holds something")
         after = {"scope": scope.words, "items": count, "until": row.ends_at.isoformat()}
         unit.enter(actor, "review.started", _subject(row), now=now, after=after)
         return review_view(row, reviews.counts(unit.session, [row.id]).get(row.id, {}))
@@ -278,16 +278,16 @@ def _row(
 def _check(place: int, one: Said, item: ReviewItemRow) -> None:
     where = f"answers.{place}"
     if one.answer not in ANSWERS:
-        raise BadInput.field(f"{where}.answer", one.answer.value, "confirm, narrow or give-up")
+        raise Unsuited.field(f"{where}.answer", one.answer.value, "confirm, narrow or give-up")
     if len(one.words) > WORDS_LONGEST:
-        raise BadInput.field(f"{where}.words", f"{len(one.words)} characters", f"at most {WORDS_LONGEST} characters")
+        raise Unsuited.field(f"{where}.words", f"{len(one.words)} characters", f"at most {WORDS_LONGEST} characters")
     if one.answer is Answer.NARROW:
         if item.through:
-            raise BadInput.field(
+            raise Unsuited.field(
                 f"{where}.answer", "narrow", "confirm or give-up: a role is narrowed by its assignment"
             )
         if one.narrower is None or one.narrower == reach_of(item.reach):
-            raise BadInput.field(f"{where}.narrower", "nothing", "where it would do")
+            raise Unsuited.field(f"{where}.narrower", "nothing", "where it would do")
 
 
 def _told(one: Said) -> str:

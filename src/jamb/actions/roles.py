@@ -21,7 +21,7 @@ from jamb.actions.premises import (
     refuse_stewardless,
 )
 from jamb.actions.reach import check_reach
-from jamb.core.errors import BadInput, NotFound, NothingToWithdraw, StillInUse, Violation, shorten
+from jamb.core.errors import NotFound, NothingToWithdraw, StillInUse, Unsuited, Violation, shorten
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
@@ -89,7 +89,7 @@ def save_role(
         if row is None:
             row = roles.RoleRow(id=uuid4(), directory_id=directory.id, resource_id=resource.id, name=name)
         elif row.shipped:
-            raise BadInput.field("name", name, "not a shipped role", "Make one of your own, with another name.")
+            raise Unsuited.field("name", name, "not a shipped role", "Make one of your own, with another name.")
         elif row.resource_id != resource.id:
             raise StillInUse(f"The role {name} is of another resource.", next_step="Choose another name.")
         else:
@@ -110,7 +110,7 @@ def remove_role(premises: Premises, directory: Directory, name: str, actor: Acto
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_role(unit.session, directory, name, lock=True)
         if row.shipped:
-            raise BadInput.field("name", name, "a role of your own: shipped ones stay")
+            raise Unsuited.field("name", name, "a role of your own: shipped ones stay")
         held = _views(unit.session, directory, [row], now)[0].holders
         if held:
             raise StillInUse(
@@ -142,7 +142,7 @@ def assign_role(
         BadInput: an unknown collection, an end in the past, or permissions that a client cannot hold as itself.
     """
     if expires_at is not None and expires_at <= now:
-        raise BadInput.field("expires_at", expires_at.isoformat(), "a moment to come")
+        raise Unsuited.field("expires_at", expires_at.isoformat(), "a moment to come")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_role(unit.session, directory, name, lock=True)
         resource = unit.session.get_one(resources.ResourceRow, row.resource_id)

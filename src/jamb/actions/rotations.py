@@ -15,7 +15,7 @@ from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials import CredentialKind
-from jamb.core.errors import AlreadyOpened, BadInput, Conflict, NotFound
+from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited
 from jamb.core.policy import changed
 from jamb.core.rotation import (
     Held,
@@ -248,7 +248,7 @@ def extend(
             allowed = (
                 f"a later end than {_said(found.row.overlap_ends_at)}; the old one ends {_said(found.old.expires_at)}"
             )
-            raise BadInput.field("days", days, allowed)
+            raise Unsuited.field("days", days, allowed)
         before = {"overlap until": _said(found.row.overlap_ends_at)}
         found.row.overlap_ends_at = ends
         unit.session.add(found.row)

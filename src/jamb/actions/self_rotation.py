@@ -14,7 +14,7 @@ from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialState, digest_secret
 from jamb.core.credentials.certificates import pem_of
-from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, NotSignedIn
+from jamb.core.errors import Conflict, Forbidden, NotFound, NotSignedIn, Unsuited
 from jamb.core.rotation import RotationState
 from jamb.store import clients, rotations
 from jamb.store.credentials import CredentialRow
@@ -108,7 +108,7 @@ def renew(
         opened = steps.reissue(premises, proven.directory, client_id, proven.rotation.id, proven.actor, now)
     else:
         if shown.credential_id is not None and successor is None:
-            raise BadInput.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
+            raise Unsuited.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
         opened = steps.open_rotation(
             premises, proven.directory, client_id, proven.credential.id, successor, None, None, proven.actor, now
         )

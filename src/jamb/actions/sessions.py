@@ -17,7 +17,8 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.people import Person, person_view
 from jamb.actions.premises import Directory, Premises
-from jamb.core.errors import NotSignedIn, SeveralDirectories, TooManyTries
+from jamb.actions.tries import too_many
+from jamb.core.errors import NotSignedIn, SeveralDirectories
 from jamb.core.tries import sign_in_limits
 from jamb.store import directories, people, roles
 from jamb.store.tries import count_try, take_back_try
@@ -89,7 +90,7 @@ def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn
         until = count_try(session, premises.sealer.session_key, counted, now)
         candidates = [] if until is not None else _candidates(session, login, presented.directory.strip().lower())
     if until is not None:
-        raise _barred(until, now)
+        raise too_many(until, now, "wrong passwords")
     hashes = [one.password_hash or _nobodys_hash() for one in candidates] or [_nobodys_hash()]
     fits = premises.hashing.run(
         lambda: [_fits(one, presented.password) for one in hashes], presented.address, known=known is not None
@@ -136,13 +137,6 @@ def _opened(
     person = person_view(row, roles.role_names(session, directory.id, now))
     opened = ConsoleSession(person, directory, ends, _csrf(premises, cookie))
     return SignedIn(cookie, _device(premises, row.login, secrets.token_urlsafe(16), now), opened)
-
-
-def _barred(until: datetime, now: datetime) -> TooManyTries:
-    wait = int((until - now).total_seconds()) + 1
-    return TooManyTries(
-        "Too many wrong passwords.", next_step=f"Wait {wait} seconds and try again.", retry_after_seconds=wait
-    )
 
 
 def _device(premises: Premises, login: str, name: str, now: datetime) -> str:

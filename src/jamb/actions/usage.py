@@ -13,7 +13,7 @@ from sqlmodel import Session
 from jamb.actions.access import Admitted
 from jamb.actions.premises import Premises, find_client, find_directory, find_resource
 from jamb.core.audit.narrowing import misses
-from jamb.core.errors import BadInput, Forbidden
+from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
@@ -60,16 +60,16 @@ def report(
         catalogue = resources.catalogues(session, [resource])[resource.id]
         for place, (_, use) in enumerate(used):
             if use.operation not in catalogue.operations:
-                raise BadInput.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
+                raise Unsuited.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
             if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
-                raise BadInput.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
+                raise Unsuited.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
         for place, (_, refused) in enumerate(refusals):
             if refused.operation not in catalogue.operations:
-                raise BadInput.field(
+                raise Unsuited.field(
                     f"refusals.{place}.operation", refused.operation, f"an operation of {resource.name}"
                 )
             if not now - OLDEST <= refused.last_at <= now + timedelta(minutes=5):
-                raise BadInput.field(
+                raise Unsuited.field(
                     f"refusals.{place}.last_at", refused.last_at.isoformat(), "within the last 31 days"
                 )
         if not usage.remember_batch(session, batch_id, resource.id, now):

@@ -13,7 +13,7 @@ from sqlmodel import Session, col, select
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.addresses import UnfitAddress, host_of, read_address
 from jamb.core.credentials.recipients import recipient_key
-from jamb.core.errors import BadInput, Conflict, NotFound
+from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store import notices
 from jamb.store.notices import PushRow, WebhookRow
 from jamb.store.work import Actor, unit_of_work
@@ -123,7 +123,7 @@ def revive(premises: Premises, directory: Directory, webhook_id: UUID, actor: Ac
         dead: Any = sa.and_(col(PushRow.webhook_id) == row.id, col(PushRow.failed) != "")
         count = unit.session.execute(sa.select(sa.func.count()).select_from(PushRow).where(dead)).scalar_one()
         if not count:
-            raise BadInput.field("webhook", row.url, "one with events that were given up")
+            raise Unsuited.field("webhook", row.url, "one with events that were given up")
         unit.session.execute(sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=now))
         unit.enter(actor, "webhook.revived", _subject(row), now=now, after={"events": count})
         return _view(unit.session, row)

@@ -20,7 +20,21 @@ _CHARACTERS = re.compile(r"(?:[A-Za-z0-9\-._~:/?#\[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{
 _AUTHORITY = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[A-Za-z0-9.-]+)(?::(?P<port>[0-9]{1,5}))?\Z")
 # RFC 1123 section 2.1, RFC 1035 section 2.3.4.
 _NAME = re.compile(r"(?=.{1,253}\Z)(?!-)[a-z0-9-]{1,63}(?<!-)(?:\.(?!-)[a-z0-9-]{1,63}(?<!-))*\.?\Z")
-_DOT_SEGMENT = re.compile(r"(?:\A|/)(?:\.|%2[Ee]){1,2}(?:/|\Z)")
+# One and two mean other places (section 5.2.4); of more nobody can tell what a program makes.
+_DOT_SEGMENT = re.compile(r"(?:\A|/)(?:\.|%2[Ee])+(?:/|\Z)")
+# As regular expressions that a description of the API can carry.
+_LABEL = "[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?"
+_HOST = rf"(?:{_LABEL}(?:\.{_LABEL}){{0,3}}|\[::1\])"
+_PORT = r"(?::(?:[1-9][0-9]{0,3}|[1-5][0-9]{4}|6[0-4][0-9]{3}))?"
+_SEGMENTS = r"(?:/(?:\.*[A-Za-z0-9_~!$&'()+,;=:@-][A-Za-z0-9._~!$&'()+,;=:@-]*)?)*"
+_QUERY = r"(?:\?[A-Za-z0-9._~!$&'()+,;=:@/?-]*)?"
+HTTPS_PATTERN = rf"^https://{_HOST}{_PORT}{_SEGMENTS}{_QUERY}$"
+WEB_PATTERN = rf"^https?://{_HOST}{_PORT}{_SEGMENTS}$"
+URI_PATTERN = rf"^[a-z][a-z0-9+.-]*://{_HOST}{_PORT}{_SEGMENTS}$"
+REDIRECT_PATTERN = (
+    rf"^(?:https://{_HOST}{_PORT}|http://(?:localhost|127\.0\.0\.1|\[::1\]){_PORT}"
+    rf"|[a-z][a-z0-9-]*(?:\.[a-z0-9-]+)+:){_SEGMENTS}{_QUERY}$"
+)
 _PORTS = {"https": 443, "http": 80}
 LONGEST_ADDRESS = 500
 
@@ -84,7 +98,7 @@ def _host_and_port(authority: str) -> tuple[str, int | None]:
     if found is None:
         raise UnfitAddress("it has no host, or none that can be")
     host, port = found["host"].lower(), found["port"]
-    if port is not None and not 1 <= int(port) <= 65535:
+    if port is not None and (port.startswith("0") or not 1 <= int(port) <= 65535):
         raise UnfitAddress("its port is not one of 1 to 65535")
     if host.startswith("["):
         try:

@@ -10,7 +10,8 @@ from enum import StrEnum
 
 from jamb.core import addresses
 from jamb.core.addresses import UnfitAddress
-from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.errors import BadInput, Unsuited, Violation, shorten
+from jamb.core.text import NAME, name_fault
 
 NAME_LONGEST = 80
 PURPOSE_LONGEST = 500
@@ -67,20 +68,24 @@ def registration(
 ) -> Registration:
     """Return the tidied registration, or raise `BadInput` with every violation at once."""
     violations: list[Violation] = []
+    unsuited: list[Violation] = []
     tidy_name = _tidy_line("name", name, NAME_LONGEST, violations)
     tidy_purpose = _tidy_line("purpose", purpose, PURPOSE_LONGEST, violations)
     addresses = tuple(dict.fromkeys(redirect_uris))
     for place, address in enumerate(addresses):
         fault = fault_of(address, kind)
         if fault:
-            violations.append(Violation(f"redirect_uris.{place}", shorten(address), fault, "Correct the address."))
+            # One that another kind of client might have is of the right form.
+            found = violations if fault_of(address, ClientKind.NATIVE) else unsuited
+            found.append(Violation(f"redirect_uris.{place}", shorten(address), fault, "Correct the address."))
     if len(addresses) > MOST_REDIRECTS:
         violations.append(Violation("redirect_uris", f"{len(addresses)} addresses", f"at most {MOST_REDIRECTS}"))
     domain = tidy_domain(publisher)
     if domain and not DOMAIN.match(domain):
         violations.append(Violation("publisher", shorten(publisher), "a domain, as brisling.example, or nothing"))
-    if violations:
-        raise BadInput("This registration cannot be saved as it is.", violations=tuple(violations))
+    if violations or unsuited:
+        cause = BadInput if violations else Unsuited
+        raise cause("This registration cannot be saved as it is.", violations=(*violations, *unsuited))
     return Registration(tidy_name, tidy_purpose, kind, addresses, domain)
 
 
@@ -139,8 +144,6 @@ def _tidy_line(field: str, value: str, longest: int, violations: list[Violation]
         violations.append(
             Violation(field, f"{len(text)} characters", f"1 to {longest} characters", f"Shorten the {field}.")
         )
-    elif not text.isprintable():
-        violations.append(
-            Violation(field, shorten(value), "printable characters only", "Remove control or invisible characters.")
-        )
+    elif fault := name_fault(text):
+        violations.append(Violation(field, shorten(value), f"{NAME}; {fault}", "Remove what is not seen."))
     return text

@@ -5,6 +5,7 @@ JambError
 ├── Refusal                 the request is understood and answered with no
 │   ├── BadInput            one or more fields are not acceptable
 │   │   ├── LivesTooLong    the end of a credential is beyond what the policy allows
+│   │   ├── Unsuited        each value is of its form; they do not fit together, or not what is here
 │   │   ├── Malformed       it cannot be read: no JSON, no UTF-8, characters that no text has
 │   │   ├── TooLarge        it is longer than what is read
 │   │   ├── TooSlow         it did not come in time
@@ -39,6 +40,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Self
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,13 +90,17 @@ class BadInput(Refusal):
     code = "bad-input"
 
     @classmethod
-    def field(cls, field: str, sent: object, allowed: str, next_step: str = "") -> BadInput:
+    def field(cls, field: str, sent: object, allowed: str, next_step: str = "") -> Self:
         """Object to one field. `sent` is shortened; callers never pass a secret."""
         return cls(f"{field}: {allowed}", violations=(Violation(field, shorten(sent), allowed, next_step),))
 
 
 class LivesTooLong(BadInput):
     code = "lives-too-long"
+
+
+class Unsuited(BadInput):
+    code = "unsuited"
 
 
 class Malformed(BadInput):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from jamb.core.errors import BadInput, Violation
+from jamb.core.errors import Unsuited, Violation
 
 
 def holders(inner: Mapping[str, Iterable[str]], group: str) -> frozenset[str]:
@@ -31,7 +31,7 @@ def refuse_cycle(inner: Mapping[str, Iterable[str]], group: str, wanted: Iterabl
     """Raise `BadInput` if putting the wanted groups into `group` would put it within itself."""
     for one in wanted:
         if group in holders(inner, one):
-            raise BadInput(
+            raise Unsuited(
                 f"{one} holds {group} already: a group cannot lie within itself.",
                 violations=(
                     Violation("groups", one, f"a group that does not hold {group}", "Take it out there first."),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import re
 from datetime import datetime, timedelta
 from enum import StrEnum
 
@@ -62,6 +63,10 @@ def check_passphrase(passphrase: str) -> None:
 def link_of(base_url: str, handover_id: str, key: bytes) -> str:
     """Return the link: where it is opened, and behind the # what opens it."""
     return f"{base_url}/handover/{handover_id}#{base64.urlsafe_b64encode(key).decode().rstrip('=')}"
+
+
+# What stands behind the # of a link: 32 bytes in base64url.
+LINK_KEY = re.compile(r"[A-Za-z0-9_-]{43}\Z")
 
 
 def key_from(text: str) -> bytes | None:

@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 
 from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.text import NAME, name_fault
 
 COLUMNS = ("login", "name", "groups", "roles")
 MOST_PEOPLE = 10_000
@@ -16,6 +17,7 @@ LOGIN = re.compile(
     r"@(?=.{1,190}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)*\Z"
 )
 NAME_LONGEST = 120
+PASSWORD_SHORTEST = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,8 +75,8 @@ def _faults(number: int, login: str, name: str) -> list[Violation]:
         faults.append(
             Violation(line or "login", shorten(login), "a login like an address, name@domain, in letters of ASCII")
         )
-    if not 1 <= len(name) <= NAME_LONGEST or not name.isprintable():
-        allowed = f"a name of 1 to {NAME_LONGEST} printable characters"
+    if not 1 <= len(name) <= NAME_LONGEST or name_fault(name):
+        allowed = f"a name of 1 to {NAME_LONGEST} {NAME}"
         faults.append(Violation(line or "name", shorten(name), allowed))
     return faults
 

@@ -8,7 +8,7 @@ from datetime import timedelta
 from enum import StrEnum
 from typing import Any
 
-from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.errors import BadInput, Unsuited, Violation, shorten
 
 
 class Registering(StrEnum):
@@ -163,5 +163,5 @@ def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterabl
         sent = ", ".join(unknown) or "none"
         violations.append(Violation("registering_groups", sent, "groups of this directory", "Make the group first."))
     if violations:
-        raise BadInput("This policy cannot be saved as it is.", violations=tuple(violations))
+        raise Unsuited("This policy cannot be saved as it is.", violations=tuple(violations))
     return after

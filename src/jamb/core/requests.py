@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 from enum import StrEnum
 
-from jamb.core.errors import AlreadyDecided, BadInput, SamePerson, Violation
+from jamb.core.errors import AlreadyDecided, SamePerson, Unsuited, Violation
 from jamb.core.policy import DirectoryPolicy
 
 
@@ -76,4 +76,4 @@ def check_answers(questions: Sequence[str], answers: Sequence[str], terms: str, 
     if terms and not accepted:
         violations.append(Violation("terms_accepted", "no", "yes, once you have read them", terms[:200]))
     if violations:
-        raise BadInput("The resource asks for more before it can be requested.", violations=tuple(violations))
+        raise Unsuited("The resource asks for more before it can be requested.", violations=tuple(violations))

@@ -8,6 +8,7 @@ from typing import Any
 
 from jamb.core.errors import BadInput
 from jamb.core.permissions import Catalogue, DataClass
+from jamb.core.text import NAME, name_fault
 
 NAME_LONGEST = 80
 LONGEST_DAYS = 365
@@ -68,8 +69,8 @@ class ReviewScope:
 def check_review(name: str, days: int) -> str:
     """Return the tidied name, or raise `BadInput`."""
     tidy = " ".join(name.split())
-    if not tidy or len(tidy) > NAME_LONGEST or not tidy.isprintable():
-        raise BadInput.field("name", name, f"1 to {NAME_LONGEST} printable characters")
+    if not tidy or len(tidy) > NAME_LONGEST or name_fault(tidy):
+        raise BadInput.field("name", name, f"1 to {NAME_LONGEST} {NAME}")
     if not 1 <= days <= LONGEST_DAYS:
         raise BadInput.field("days", days, f"1 to {LONGEST_DAYS}")
     return tidy

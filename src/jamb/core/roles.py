@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from enum import StrEnum
 
-from jamb.core.errors import BadInput, TopRole, Violation, shorten
+from jamb.core.errors import BadInput, TopRole, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy
 
@@ -33,7 +33,7 @@ def check_bundle(catalogue: Catalogue, permissions: Sequence[str]) -> None:
     if unknown or not permissions:
         known = ", ".join(sorted(catalogue.permissions)[:20])
         sent = ", ".join(map(shorten, unknown)) or "nothing"
-        raise BadInput.field("permissions", sent, f"permissions of {catalogue.name}: {known}")
+        raise Unsuited.field("permissions", sent, f"permissions of {catalogue.name}: {known}")
 
 
 def holds_everything(catalogue: Catalogue, permissions: Sequence[str]) -> bool:
@@ -58,7 +58,7 @@ def check_for_client(policy: DirectoryPolicy, catalogue: Catalogue, name: str, p
     ]
     if delegated:
         allowed = "permissions that a client can hold as itself"
-        raise BadInput.field("role", ", ".join(delegated), allowed, "Make a role without them.")
+        raise Unsuited.field("role", ", ".join(delegated), allowed, "Make a role without them.")
     if holds_everything(catalogue, permissions) and not policy.top_role_for_clients:
         raise TopRole(
             f"{name} holds everything at {catalogue.name}: the policy keeps such roles from clients.",

@@ -23,6 +23,19 @@ _HIDDEN = (
 _IN_LINE = re.compile(f"[{_HIDDEN}]")
 _IN_LINES = re.compile(f"(?![\\t\\n\\r])[{_HIDDEN}]")
 _NO_TEXT = re.compile("[\\x00\\ud800-\\udfff]")
+# The same as regular expressions that a description of the API can carry (ECMA-262, without its flags).
+NOT_SEEN = r"\u0000-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ufff9-\ufffb"
+LINE_PATTERN = f"^[^{NOT_SEEN}]*$"
+# One line in which something is said.
+SAID_PATTERN = f"^[^{NOT_SEEN}]*[^{NOT_SEEN}\\s][^{NOT_SEEN}]*$"
+# What a name may not have beside: drawn empty, or of no agreed form, so that two names could look the same.
+_UNSEEN = (
+    r"\u00ad\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f\u2060-\u206f\u3164\ufe00-\ufe0f\uffa0\ue000-\uf8ff"
+)
+_IN_NAME = re.compile(f"[{NOT_SEEN}{_UNSEEN}]")
+NAME_PATTERN = f"^[^{NOT_SEEN}{_UNSEEN}]*[^{NOT_SEEN}{_UNSEEN}\\s][^{NOT_SEEN}{_UNSEEN}]*$"
+NAME = "characters that are seen: none that control, turn the direction of text, or are drawn empty"
+LINES_PATTERN = f"^([^{NOT_SEEN}]|[\\t\\n\\r])*$"
 ONE_LINE = "characters that are seen: no control characters, no line ends, none that turn the direction of text"
 SOME_LINES = "characters that are seen, tabs and line ends: no other control characters, none that turn directions"
 
@@ -39,6 +52,11 @@ def line_fault(text: str) -> str:
 def lines_fault(text: str) -> str:
     """Return what is wrong with text of several lines, or nothing."""
     return _said(_IN_LINES.search(text))
+
+
+def name_fault(text: str) -> str:
+    """Return what is wrong with a name, or nothing."""
+    return line_fault(text) or _said(_IN_NAME.search(text))
 
 
 def visible(text: str) -> str:

@@ -40,7 +40,7 @@ USER_CODE = Limit("user-code", "person", 10, timedelta(minutes=5))
 DEVICE_ADDRESS = Limit("device", "address", 60, timedelta(minutes=5))
 DEVICE_DIRECTORY = Limit("device-directory", "directory", 1000, timedelta(minutes=5))
 # Links that are gone, or that never were.
-LINK_ADDRESS = Limit("link", "address", 30, timedelta(minutes=5))
+LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
 
 LIMITS: Sequence[Limit] = (
     SIGN_IN_PAIR, SIGN_IN_DEVICE, SIGN_IN_ADDRESS, SIGN_IN_LOGIN, USER_CODE, DEVICE_ADDRESS, DEVICE_DIRECTORY,

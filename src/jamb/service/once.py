@@ -14,7 +14,7 @@ from fastapi import Header, Request
 from sqlmodel import Session
 
 from jamb.actions.access import Admitted
-from jamb.core.errors import BadInput, DoneBefore
+from jamb.core.errors import BadInput, DoneBefore, Unsuited
 from jamb.service.office import Office
 from jamb.store.once import done_before
 from jamb.store.work import Once
@@ -24,7 +24,11 @@ LONGEST_KEY = 200
 OnceKey = Annotated[
     str | None,
     Header(
-        alias=HEADER, description="Names this change: sent again with the same key, it changes nothing (answer 409)"
+        alias=HEADER,
+        min_length=1,
+        max_length=LONGEST_KEY,
+        json_schema_extra={"pattern": r"^[ -~]*[!#-~][ -~]*$"},
+        description="Names this change: sent again with the same key, it changes nothing (answer 409)",
     ),
 ]
 
@@ -49,5 +53,5 @@ def once(office: Office, admitted: Admitted, key: str, request: Request, body: b
     if found is None:
         return replace(admitted, actor=replace(admitted.actor, once=Once(key, asked)))
     if found.request != asked:
-        raise BadInput.field(HEADER, key, "a key that you did not use for another request", "Choose another key.")
+        raise Unsuited.field(HEADER, key, "a key that you did not use for another request", "Choose another key.")
     raise DoneBefore.of(found.made, found.at)

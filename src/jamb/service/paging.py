@@ -11,7 +11,8 @@ from uuid import UUID
 
 from fastapi import Query, Request, Response
 
-from jamb.core.errors import BadInput
+from jamb.core.errors import NotFound, Violation, shorten
+from jamb.core.text import read_json
 
 DEFAULT_LIMIT = 50
 MOST_LIMIT = 100
@@ -26,7 +27,7 @@ def pack(position: Any) -> str:
 
 def unpack(cursor: str) -> Any:
     try:
-        return json.loads(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
+        return read_json(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
     except (binascii.Error, ValueError) as error:
         raise bad_cursor(cursor) from error
 
@@ -74,5 +75,9 @@ def link_next(request: Request, response: Response, cursor: str | None) -> None:
         response.headers["Link"] = f'<{url.path}?{url.query}>; rel="next"'
 
 
-def bad_cursor(cursor: str) -> BadInput:
-    return BadInput.field("cursor", cursor, "the `next` of a page of this list", "Start again without a cursor.")
+def bad_cursor(cursor: str) -> NotFound:
+    return NotFound(
+        "This list has no such page.",
+        violations=(Violation("cursor", shorten(cursor), "the `next` of a page of this list"),),
+        next_step="Start again without a cursor.",
+    )

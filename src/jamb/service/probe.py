@@ -13,7 +13,7 @@ import httpx
 from fastapi import FastAPI
 
 from jamb.actions.probes import ProbePlan
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.core.text import visible
 from jamb.service.egress import Heard, NotSpokenTo
 from jamb.service.oauth.mint import PROBE_TYPE, mint
@@ -42,12 +42,12 @@ async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret
     """Fetch a token with the client's secret, or make one for the probe alone.
 
     Raises:
-        BadInput: the operation changes something, and the secret would really do it.
+        Unsuited: the operation changes something, and the secret would really do it.
     """
     if secret is None:
         return await _made(office, slug, plan)
     if not plan.reads:
-        raise BadInput.field(
+        raise Unsuited.field(
             "operation", f"{plan.method} {plan.path}", "one that only reads, with the client's own secret",
             "Leave the secret out: then everything is checked and nothing is done.",
         )  # fmt: skip

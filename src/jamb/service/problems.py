@@ -38,7 +38,7 @@ _ALLOWED = {
     "timezone_aware": "a moment with its zone, as 2031-05-01T06:00:00Z",
 }
 # Fields whose value is never repeated, whatever is wrong with it.
-_NEVER_ECHOED = ("password", "secret", "token", "code")
+_NEVER_ECHOED = ("password", "passphrase", "secret", "token", "code", "key")
 
 
 def problem_response(error: JambError) -> Response:
@@ -149,7 +149,7 @@ def _bad_input(error: RequestValidationError) -> BadInput:
 
 
 def _echo(where: str, fault: Any) -> str:
-    if any(word in where.lower() for word in _NEVER_ECHOED):
+    if any(word in where.lower() for word in _NEVER_ECHOED) and not isinstance(fault.get("input"), (int, float)):
         return "(not shown)"
     if fault["type"] == "missing":
         return "nothing"

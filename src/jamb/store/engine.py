@@ -12,6 +12,8 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from jamb.core.errors import Busy, StoreUnavailable, WorldFailure
 
 CONNECT_TIMEOUT_SECONDS = 3
+# Connections beside the pool, made when all of it are at work.
+MOST_OVERFLOW = 4
 
 
 def driver_url(url: str) -> str:
@@ -19,13 +21,13 @@ def driver_url(url: str) -> str:
     return url.replace("postgresql+psycopg://", "postgresql://", 1)
 
 
-def make_engine(url: str, *, pool_size: int = 8) -> Engine:
+def make_engine(url: str, *, pool_size: int = 8, pool_timeout: float = 5) -> Engine:
     """Make an engine whose connections are tested before use, so that a restarted server is met without an error."""
     return create_engine(
         driver_url(url).replace("postgresql://", "postgresql+psycopg://", 1),
         pool_size=pool_size,
-        max_overflow=4,
-        pool_timeout=5,
+        max_overflow=MOST_OVERFLOW,
+        pool_timeout=pool_timeout,
         pool_pre_ping=True,
         connect_args={"connect_timeout": CONNECT_TIMEOUT_SECONDS, "application_name": "jamb"},
     )

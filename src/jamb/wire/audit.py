@@ -7,11 +7,12 @@ from enum import StrEnum
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field, StrictBool, StrictInt
+from pydantic import Field, StrictBool
 
 from jamb.core import audit
 from jamb.core.audit.reports import Reported, fingerprint
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.base import WHOLE, Answered, Moment, Sent
+from jamb.wire.text import MaybeSaid, Said
 
 
 class Severity(StrEnum):
@@ -154,7 +155,7 @@ class Evaluation(Sent):
     """`anew`: have every client looked at again. `at_most`: how many are looked at before it is answered."""
 
     anew: StrictBool = False
-    at_most: Annotated[StrictInt, Field(ge=0, le=5000)] = 500
+    at_most: Annotated[int, Field(strict=True, ge=0, le=5000), WHOLE] = 500
 
 
 class Evaluated(Answered):
@@ -167,21 +168,21 @@ class Evaluated(Answered):
 class Waiver(Sent):
     """`days` for which the finding is borne, and why. It comes back when they are over."""
 
-    days: Annotated[int, Field(strict=True)]
-    reason: Annotated[str, Field(max_length=500)]
+    days: Annotated[int, Field(strict=True, ge=1, le=366), WHOLE]
+    reason: Said
 
 
 class FindingAssignment(Sent):
     """`person`: the login of who sees to it; empty: nobody."""
 
     person: Annotated[str, Field(max_length=200)]
-    note: Annotated[str, Field(max_length=500)] = ""
+    note: MaybeSaid = ""
 
 
 class FindingAnswer(Sent):
     """What whoever sees to a finding did or found."""
 
-    words: Annotated[str, Field(max_length=500)]
+    words: Said
 
 
 def finding_of(finding: audit.Finding) -> Finding:

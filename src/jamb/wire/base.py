@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Annotated, Any, Generic, TypeVar
 
@@ -21,7 +22,7 @@ from pydantic import (
 
 from jamb.core.credentials.recipients import LONGEST_KEY
 from jamb.core.errors import BadInput, Violation, shorten
-from jamb.core.text import ONE_LINE, SOME_LINES, line_fault, lines_fault, strings_in
+from jamb.core.text import LINE_PATTERN, LINES_PATTERN, ONE_LINE, SOME_LINES, line_fault, lines_fault, strings_in
 
 ItemT = TypeVar("ItemT")
 ModelT = TypeVar("ModelT", bound=BaseModel)
@@ -35,10 +36,38 @@ class SeveralLines:
     """Marks a field whose text may have several lines; every other is of one."""
 
 
+class Foreign:
+    """Marks a field with a document of others, of which nothing is kept as it is written there."""
+
+
+def _described(schema: dict[str, Any], model: type[BaseModel]) -> None:
+    """Say in the description of a model what its text may be."""
+    by_name = {field.alias or name: field for name, field in model.model_fields.items()}
+    for name, described in schema.get("properties", {}).items():
+        marks = by_name[name].metadata
+        pattern = LINES_PATTERN if any(isinstance(mark, SeveralLines) for mark in marks) else LINE_PATTERN
+        for text in _texts(described):
+            text.setdefault("pattern", pattern)
+            text.setdefault("maxLength", model.model_config.get("str_max_length", 2000))
+
+
+def _texts(schema: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """Yield what describes text, of any content, within a field."""
+    hidden = schema.get("format", "password") == "password"
+    if schema.get("type") == "string" and hidden and not schema.keys() & {"enum", "const"}:
+        yield schema
+    if isinstance(schema.get("additionalProperties"), dict):
+        schema["propertyNames"] = {"type": "string", **schema.get("propertyNames", {})}
+    parts = [*schema.get("anyOf", ()), schema.get("items"), schema.get("additionalProperties")]
+    for part in (*parts, schema.get("propertyNames")):
+        if isinstance(part, dict):
+            yield from _texts(part)
+
+
 class Sent(BaseModel):
     """A request body. Unknown fields are refused: a misspelt one must not be ignored. So is text that is not seen."""
 
-    model_config = ConfigDict(extra="forbid", str_max_length=2000)
+    model_config = ConfigDict(extra="forbid", str_max_length=2000, json_schema_extra=_described)
 
     @field_validator("*", mode="after")
     @classmethod
@@ -47,6 +76,8 @@ class Sent(BaseModel):
         held = value.get_secret_value() if isinstance(value, SecretStr) else value
         if isinstance(held, (str, list, tuple, dict)):
             marks = cls.model_fields[info.field_name or ""].metadata
+            if any(isinstance(mark, Foreign) for mark in marks):
+                return value
             several = any(isinstance(mark, SeveralLines) for mark in marks)
             judge, allowed = (lines_fault, SOME_LINES) if several else (line_fault, ONE_LINE)
             fault = next(filter(None, map(judge, strings_in(held))), "")
@@ -77,6 +108,16 @@ def _utc(value: datetime) -> datetime:
 
 _RFC3339 = re.compile(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d")
 Moment = Annotated[AwareDatetime, BeforeValidator(_written), AfterValidator(_utc)]
+
+
+def _whole(value: Any) -> Any:
+    """Take 5.0 for 5 (JSON Schema 2020-12, Validation section 6.1.1), and no text or truth value for a number."""
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+# Behind the bounds of a whole number.
+WHOLE = BeforeValidator(_whole)
+Whole = Annotated[int, Field(strict=True), WHOLE]
 # A set of names, in an order that does not change from answer to answer.
 Names = Annotated[list[str], BeforeValidator(sorted)]
 

@@ -8,14 +8,16 @@ from pydantic import ConfigDict, Field, model_validator
 
 from jamb.core import charter as core
 from jamb.core.charter import StepKind
-from jamb.core.clients import ClientKind
+from jamb.core.clients import MOST_REDIRECTS, ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind
 from jamb.wire import reach as wire_reach
-from jamb.wire.base import Answered, Moment, Names, Sent
+from jamb.wire.base import WHOLE, Answered, Moment, Names, Sent
+from jamb.wire.clients import ClientName, Purpose
 from jamb.wire.consent import Name, Reason, ResourceName
 from jamb.wire.reach import Path
+from jamb.wire.text import PublisherDomain, RedirectUri
 
 VERSION = 1
 
@@ -48,18 +50,18 @@ class CharterCredential(Sent):
     """How the client is to prove itself; `days`: how long one credential may live, null: as the policy says."""
 
     kind: CredentialKind
-    days: Annotated[int | None, Field(strict=True, ge=1)] = None
+    days: Annotated[int, Field(strict=True, ge=1, le=3650), WHOLE] | None = None
 
 
 class Charter(Sent):
     """What a registration is to be. `charter`: the version of this form."""
 
-    charter: Annotated[int, Field(ge=VERSION, le=VERSION, strict=True)] = VERSION
-    name: Annotated[str, Field(min_length=1, max_length=200)]
-    purpose: Annotated[str, Field(min_length=1, max_length=1000)]
+    charter: Annotated[int, Field(strict=True, ge=VERSION, le=VERSION), WHOLE] = VERSION
+    name: ClientName
+    purpose: Purpose
     kind: ClientKind = ClientKind.SERVICE
-    redirect_uris: Annotated[list[str], Field(max_length=50, default_factory=list)]
-    publisher: Annotated[str, Field(max_length=260)] = ""
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS, default_factory=list)]
+    publisher: PublisherDomain = ""
     credential: CharterCredential | None = None
     asks: Annotated[list[CharterAsk], Field(max_length=500, default_factory=list)]
 

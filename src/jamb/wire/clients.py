@@ -8,7 +8,14 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core.clients import NAME_LONGEST, PURPOSE_LONGEST, ClientKind, ClientState, OwnerLevel
+from jamb.core.clients import (
+    MOST_REDIRECTS,
+    NAME_LONGEST,
+    PURPOSE_LONGEST,
+    ClientKind,
+    ClientState,
+    OwnerLevel,
+)
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
@@ -17,6 +24,12 @@ from jamb.wire.base import Answered, Moment, Sent
 from jamb.wire.credentials import Credential
 from jamb.wire.reach import Reach
 from jamb.wire.resources import Operation
+from jamb.wire.text import NAMED, MaybeSaid, PublisherDomain, RedirectUri
+
+ClientName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
+Purpose = Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST), NAMED]
+# A person: login or id.
+Reference = Annotated[str, Field(min_length=1, max_length=200)]
 
 
 class NewClient(Sent):
@@ -25,22 +38,22 @@ class NewClient(Sent):
     `trial_ends_at`: until when it is let in on trial.
     """
 
-    name: Annotated[str, Field(min_length=1, max_length=NAME_LONGEST)]
-    purpose: Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST)]
+    name: ClientName
+    purpose: Purpose
     kind: ClientKind = ClientKind.SERVICE
-    owners: Annotated[list[str], Field(max_length=50, default_factory=list)]
-    redirect_uris: Annotated[list[str], Field(max_length=50, default_factory=list)]
-    publisher: Annotated[str, Field(max_length=260)] = ""
+    owners: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS, default_factory=list)]
+    publisher: PublisherDomain = ""
     trial_ends_at: Moment | None = None
 
 
 class RegistrationChange(Sent):
     """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good."""
 
-    name: Annotated[str | None, Field(max_length=200)] = None
-    purpose: Annotated[str | None, Field(max_length=1000)] = None
-    redirect_uris: Annotated[list[str] | None, Field(max_length=50)] = None
-    publisher: Annotated[str | None, Field(max_length=260)] = None
+    name: ClientName | None = None
+    purpose: Purpose | None = None
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
+    publisher: PublisherDomain | None = None
     trial_ends_at: Moment | None = None
     no_trial: StrictBool = False
 
@@ -48,8 +61,8 @@ class RegistrationChange(Sent):
 class OwnersChange(Sent):
     """Logins or ids of people of the directory."""
 
-    add: Annotated[list[str], Field(max_length=50, default_factory=list)]
-    remove: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    add: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    remove: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
     level: OwnerLevel = OwnerLevel.FULL
 
 
@@ -57,11 +70,11 @@ class StateChange(Sent):
     """Disabling cuts the client's tokens off too."""
 
     state: ClientState
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class CutOffSent(Sent):
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class CutOff(Answered):

@@ -12,11 +12,11 @@ from pydantic import Field, StrictBool
 from jamb.core.attempts import Outcome
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, KeyType, render
 from jamb.core.errors import BadInput
-from jamb.wire.base import Answered, Moment, Sent, SeveralLines
+from jamb.wire.base import WHOLE, Answered, Moment, Sent, SeveralLines
+from jamb.wire.text import HttpsAddress, MaybeHttpsAddress, MaybeSaid
 
-Days = Annotated[int, Field(strict=True)]
-Label = Annotated[str, Field(max_length=200)]
-Address = Annotated[str, Field(max_length=500)]
+Days = Annotated[int, Field(strict=True, ge=1, le=3650), WHOLE]
+Label = Annotated[str, Field(max_length=80)]
 
 
 class NewSecret(Sent):
@@ -65,7 +65,7 @@ class KeysSent(Sent):
 
     kind: Literal["keys"]
     keys: dict[str, Any] | None = None
-    keys_uri: Address = ""
+    keys_uri: MaybeHttpsAddress = ""
     days: Days | None = None
     label: Label = ""
 
@@ -77,10 +77,10 @@ class IssuerSent(Sent):
     """
 
     kind: Literal["issuer"]
-    issuer: Address
-    subject: Address
+    issuer: HttpsAddress
+    subject: Annotated[str, Field(min_length=1, max_length=500)]
     keys: dict[str, Any] | None = None
-    keys_uri: Address = ""
+    keys_uri: MaybeHttpsAddress = ""
     days: Days | None = None
     label: Label = ""
 
@@ -108,11 +108,11 @@ class CredentialStateChange(Sent):
     """Whether it proves the client; a disabled one works again when it is enabled."""
 
     enabled: StrictBool
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class Withdrawal(Sent):
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class CertificateFacts(Answered):

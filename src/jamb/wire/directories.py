@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Annotated, Any, get_type_hints
 
-from pydantic import Field, StrictBool, StrictInt, create_model
+from pydantic import Field, StrictBool, create_model
 
 from jamb.core.policy import BOUNDS, DirectoryPolicy, Registering
-from jamb.wire.base import Answered, Sent
+from jamb.wire.base import WHOLE, Answered, Sent
 
 
 class Policy(Answered):
@@ -54,7 +54,7 @@ def _setting(name: str) -> tuple[Any, Any]:
     kind = get_type_hints(DirectoryPolicy)[name]
     if name in BOUNDS:
         low, high = BOUNDS[name]
-        kind = Annotated[StrictInt, Field(ge=low, le=high)]
+        kind = Annotated[int, Field(strict=True, ge=low, le=high), WHOLE]
     return (StrictBool if kind is bool else kind) | None, None
 
 

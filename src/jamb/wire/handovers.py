@@ -7,17 +7,18 @@ from uuid import UUID
 
 from pydantic import Field, SecretStr
 
-from jamb.core.handover import DEFAULT_HOURS, NOTE_LONGEST, HandoverState
-from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent, SeveralLines
+from jamb.core.handover import DEFAULT_HOURS, MOST_HOURS, NOTE_LONGEST, HandoverState
+from jamb.wire.base import WHOLE, Answered, Moment, RecipientKeyText, Sent, SeveralLines
 from jamb.wire.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate
 from jamb.wire.rotations import CertificateWanted, SecretWanted
+from jamb.wire.text import LinkKey, Passphrase
 
 
 class HandoverWish(Sent):
     """`hours` until the link runs out; `passphrase`: asked for beside the link; `note`: for whoever opens it."""
 
-    hours: Annotated[int, Field(strict=True)] = DEFAULT_HOURS
-    passphrase: SecretStr = SecretStr("")
+    hours: Annotated[int, Field(strict=True, ge=1, le=MOST_HOURS), WHOLE] = DEFAULT_HOURS
+    passphrase: Passphrase = SecretStr("")
     note: Annotated[str, Field(max_length=NOTE_LONGEST), SeveralLines()] = ""
 
 
@@ -79,11 +80,11 @@ class MadeHandover(Answered):
 class HandoverKey(Sent):
     """`key`: what is behind the # of the link. It travels in a body, never in an address that is logged."""
 
-    key: Annotated[SecretStr, Field(max_length=100)]
+    key: LinkKey
 
 
 class HandoverOpening(HandoverKey):
-    passphrase: SecretStr = SecretStr("")
+    passphrase: Annotated[SecretStr, Field(max_length=200)] = SecretStr("")
 
 
 class WaitingHandover(Answered):

@@ -9,6 +9,7 @@ from pydantic import Field
 from jamb.core.audit.mends import MendInput
 from jamb.wire.base import Answered, Names, Sent
 from jamb.wire.reach import ReachSent
+from jamb.wire.text import MaybeSaid
 
 
 class MendPreview(Answered):
@@ -32,7 +33,7 @@ class MendPreview(Answered):
 
 
 class MendSent(Sent):
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
     login: Annotated[str, Field(max_length=200)] = ""
     reach: ReachSent | None = None
 

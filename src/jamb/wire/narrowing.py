@@ -7,8 +7,9 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.wire.base import Answered, Moment, Names, Sent
+from jamb.wire.base import WHOLE, Answered, Moment, Names, Sent
 from jamb.wire.reach import Reach
+from jamb.wire.text import MaybeSaid, Said
 
 
 class HeldPermission(Answered):
@@ -76,19 +77,19 @@ class Fit(Answered):
 class TryOut(Sent):
     """`days`: how long; null: as the policy says."""
 
-    days: Annotated[int | None, Field(strict=True)] = None
-    reason: Annotated[str, Field(max_length=500)] = ""
+    days: Annotated[int, Field(strict=True, ge=0, le=3650), WHOLE] | None = None
+    reason: MaybeSaid = ""
 
 
 class FitRequest(Sent):
     """`reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says."""
 
-    reason: Annotated[str, Field(max_length=500)]
-    days: Annotated[int | None, Field(strict=True)] = None
+    reason: Said
+    days: Annotated[int, Field(strict=True, ge=0, le=3650), WHOLE] | None = None
 
 
 class Enforcement(Sent):
     """`force`: although its time is not over, or something was missed."""
 
     force: StrictBool = False
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated
 from uuid import UUID
 
-from pydantic import Field, StrictBool
+from pydantic import StrictBool
 
 from jamb.core.duties import Duty
 from jamb.core.notices import NoticeKind
 from jamb.wire.base import Answered, Moment, RecipientKeyText, Sent
+from jamb.wire.text import HttpsAddress
 
 
 class Notice(Answered):
@@ -46,7 +46,7 @@ class NewWebhook(Sent):
     `key`: its public key, to seal credentials to; empty: none are sent there.
     """
 
-    url: Annotated[str, Field(max_length=500)]
+    url: HttpsAddress
     key: RecipientKeyText = ""
 
 

@@ -7,7 +7,12 @@ from uuid import UUID
 
 from pydantic import ConfigDict, Field, SecretStr, StrictBool
 
+from jamb.core.people_list import NAME_LONGEST, PASSWORD_SHORTEST
 from jamb.wire.base import Answered, Moment, Sent, SeveralLines
+from jamb.wire.text import NAMED, Login, ShortName
+
+PersonName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
+NewPassword = Annotated[SecretStr, Field(min_length=PASSWORD_SHORTEST, max_length=200)]
 
 
 class SignIn(Sent):
@@ -70,18 +75,18 @@ class WaitingDevice(Answered):
 class NewPerson(Sent):
     """Without a password the person cannot sign in, but holds roles and owns clients."""
 
-    login: Annotated[str, Field(min_length=3, max_length=200)]
-    name: Annotated[str, Field(min_length=1, max_length=120)]
-    password: Annotated[SecretStr, Field(max_length=200)] | None = None
-    roles: Annotated[list[str], Field(max_length=50, default_factory=list)]
+    login: Login
+    name: PersonName
+    password: NewPassword | None = None
+    roles: Annotated[list[ShortName], Field(max_length=50, default_factory=list)]
 
 
 class PersonChange(Sent):
     """What to change; `live` false: they may no longer act, and their sessions end."""
 
-    name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
+    name: PersonName | None = None
     live: StrictBool | None = None
-    password: Annotated[SecretStr, Field(max_length=200)] | None = None
+    password: NewPassword | None = None
 
 
 class PeopleFile(Sent):

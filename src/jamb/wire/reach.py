@@ -11,8 +11,9 @@ from jamb.core.access import CheckName
 from jamb.core.permissions import Effect
 from jamb.core.reach import ReachKind
 from jamb.wire.base import Answered, Moment, Names, Sent
+from jamb.wire.text import CollectionPath
 
-Path = Annotated[str, Field(min_length=1, max_length=120)]
+Path = CollectionPath
 
 
 class ReachSent(Sent):

@@ -7,10 +7,11 @@ from typing import Annotated
 from pydantic import Field
 
 from jamb.wire.base import Answered, Moment, Sent
+from jamb.wire.text import MaybeSaid, Said
 
 
 class RemovalsAsked(Sent):
-    clients: Annotated[list[str], Field(min_length=1, max_length=200)]
+    clients: Annotated[list[Annotated[str, Field(min_length=1, max_length=80)]], Field(min_length=1, max_length=200)]
 
 
 class RemovalPreview(Answered):
@@ -32,7 +33,7 @@ class RemovalPreview(Answered):
 
 
 class RemovalSent(Sent):
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class Removed(Answered):
@@ -49,7 +50,7 @@ class Removed(Answered):
 
 
 class Vouching(Sent):
-    reason: Annotated[str, Field(max_length=500)]
+    reason: Said
 
 
 class Publisher(Answered):

@@ -12,6 +12,7 @@ from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.consent import ConsentPreview, Terms
 from jamb.wire.narrowing import Trial
 from jamb.wire.reach import Reach
+from jamb.wire.text import Said
 
 Words = Annotated[str, Field(max_length=500)]
 
@@ -20,7 +21,7 @@ class NewRequest(Sent):
     """`asks`: which of the waiting asks; all when left out. `answers`: by resource, in the order of its questions."""
 
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
-    reason: Words
+    reason: Said
     answers: Annotated[dict[str, list[Words]], Field(max_length=100, default_factory=dict)]
     terms_accepted: StrictBool = False
 

@@ -9,7 +9,8 @@ from pydantic import Field
 
 from jamb.core import permissions
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, weigh, weigh_operation
-from jamb.wire.base import Answered, Sent, SeveralLines
+from jamb.wire.base import Answered, Foreign, Sent, SeveralLines
+from jamb.wire.text import Identifier, MaybeWebAddress, Method, ObjectName, PathTemplate, PermissionName
 
 
 class ResourceLine(Answered):
@@ -72,24 +73,24 @@ class Resource(Answered):
 class ResourceAddress(Sent):
     """Where a resource answers, for probes: its base URL. Empty: nowhere that the service may call."""
 
-    url: Annotated[str, Field(max_length=500)]
+    url: MaybeWebAddress
 
 
 class OperationSent(Sent):
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: PermissionName
     title: Annotated[str, Field(min_length=1, max_length=200)]
-    method: Annotated[str, Field(max_length=10)] = ""
-    path: Annotated[str, Field(max_length=300)] = ""
+    method: Method = ""
+    path: PathTemplate = ""
     effect: Effect
     data_class: DataClass
 
 
 class PermissionSent(Sent):
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: PermissionName
     title: Annotated[str, Field(min_length=1, max_length=200)]
     kinds: Annotated[list[AccessKind], Field(min_length=1, max_length=2)]
-    unlocks: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=2000, default_factory=list)]
-    implies: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=500, default_factory=list)]
+    unlocks: Annotated[list[PermissionName], Field(max_length=2000, default_factory=list)]
+    implies: Annotated[list[PermissionName], Field(max_length=500, default_factory=list)]
     consent_by: ConsentBy = ConsentBy.ADMINISTRATOR
     text: Annotated[str, SeveralLines()] = ""
     person_text: Annotated[str, SeveralLines()] = ""
@@ -99,8 +100,8 @@ class ResourceSent(Sent):
     """A resource as it is published: everything it has; what is left out of a changed one goes."""
 
     title: Annotated[str, Field(min_length=1, max_length=200)]
-    identifier: Annotated[str, Field(min_length=1, max_length=300)]
-    object_name: Annotated[str, Field(max_length=40)] = ""
+    identifier: Identifier
+    object_name: ObjectName = ""
     questions: Annotated[list[Annotated[str, Field(max_length=300)]], Field(max_length=20, default_factory=list)]
     terms: Annotated[str, SeveralLines()] = ""
     guard_client_id: Annotated[str, Field(max_length=80)] | None = None
@@ -129,7 +130,7 @@ class ResourceSent(Sent):
 class OpenApiSent(Sent):
     """An OpenAPI 3.1 document; `data_class` is given to all its operations, to be corrected."""
 
-    document: Annotated[dict[str, Any], SeveralLines()]
+    document: Annotated[dict[str, Any], Foreign()]
     data_class: DataClass = DataClass.INTERNAL
 
 

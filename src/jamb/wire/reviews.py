@@ -8,9 +8,10 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.permissions import AccessKind, DataClass
-from jamb.core.reviews import Answer
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.core.reviews import LONGEST_DAYS, NAME_LONGEST, Answer
+from jamb.wire.base import WHOLE, Answered, Moment, Sent
 from jamb.wire.reach import Reach, ReachSent
+from jamb.wire.text import NAMED, MaybeSaid
 
 
 class ReviewScope(Sent):
@@ -21,9 +22,12 @@ class ReviewScope(Sent):
     clients: Annotated[list[str], Field(max_length=500, default_factory=list)]
 
 
+ReviewName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
+
+
 class NewReview(Sent):
-    name: Annotated[str, Field(max_length=200)]
-    days: Annotated[int, Field(strict=True)]
+    name: ReviewName
+    days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_DAYS), WHOLE]
     scope: Annotated[ReviewScope, Field(default_factory=ReviewScope)]
 
 
@@ -92,7 +96,7 @@ class ItemAnswer(Sent):
 
     item: UUID
     answer: Answer
-    words: Annotated[str, Field(max_length=500)] = ""
+    words: MaybeSaid = ""
     narrower: ReachSent | None = None
 
 

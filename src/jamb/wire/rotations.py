@@ -10,7 +10,8 @@ from pydantic import Field, StrictBool
 
 from jamb.core.credentials import KeyType
 from jamb.core.rotation import RotationState
-from jamb.wire.base import Answered, Moment, Sent
+from jamb.core.rotation.lifecycle import LONGEST_OVERLAP_DAYS
+from jamb.wire.base import WHOLE, Answered, Moment, Sent
 from jamb.wire.credentials import (
     CertificateSent,
     Credential,
@@ -21,6 +22,7 @@ from jamb.wire.credentials import (
     MadeCertificate,
     RequestSent,
 )
+from jamb.wire.text import MaybeSaid
 
 
 class SecretWanted(Sent):
@@ -51,7 +53,7 @@ class NewRotation(Sent):
     id: UUID | None = None
     successor: Successor | None = None
     days: Days | None = None
-    overlap_days: Days | None = None
+    overlap_days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_OVERLAP_DAYS), WHOLE] | None = None
 
 
 class Extension(Sent):
@@ -64,11 +66,11 @@ class Closing(Sent):
     """`forced`: withdraw the old credential though it is not quiet; whatever uses it stops."""
 
     forced: StrictBool = False
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class Abandonment(Sent):
-    reason: Annotated[str, Field(max_length=500)] = ""
+    reason: MaybeSaid = ""
 
 
 class User(Answered):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jamb.core.clients import ClientKind
 from jamb.core.credentials.kinds import CredentialKind
-from jamb.core.errors import BadInput, Conflict
+from jamb.core.errors import Conflict, Unsuited
 from jamb.core.policy import DirectoryPolicy
 
 
@@ -29,7 +29,7 @@ def refuse_credential(
             next_step="Withdraw one that is not used any more.",
         )
     if kind is CredentialKind.SECRET and weight > policy.secret_heaviest_weight:
-        raise BadInput.field(
+        raise Unsuited.field(
             "kind",
             f"a secret for a client that may do things of weight {weight:g}",
             f"a certificate or keys above a weight of {policy.secret_heaviest_weight}",

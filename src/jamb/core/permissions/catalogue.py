@@ -11,13 +11,14 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.errors import Unsuited, Violation, shorten
+from jamb.core.text import NOT_SEEN
 
 # RFC 6749 section 3.3 allows more; we keep names that survive shells, logs and forms.
 PERMISSION_NAME = re.compile(r"[a-z][a-z0-9]*(?:[.-][a-z0-9]+)*\Z")
 NAME_LONGEST = 80
 METHOD = re.compile(r"[A-Z]{3,10}\Z")
-PATH_TEMPLATE = re.compile(r"/[^\s?#]*\Z")
+PATH_TEMPLATE = re.compile(rf"/[^\s?#{NOT_SEEN}]*\Z")
 OBJECT_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,39}\Z")
 
 
@@ -115,7 +116,7 @@ class Catalogue:
         if not faults:
             faults = self._close()
         if faults:
-            raise BadInput(f"The catalogue of {shorten(self.name)} is not sound.", violations=tuple(faults))
+            raise Unsuited(f"The catalogue of {shorten(self.name)} is not sound.", violations=tuple(faults))
         self._index()
 
     @classmethod
@@ -141,7 +142,7 @@ class Catalogue:
                 faults.append(_fault("permissions", permission.name, "each permission named once"))
             permission_by_name[permission.name] = permission
         if faults:
-            raise BadInput(f"The catalogue of {shorten(name)} is not sound.", violations=tuple(faults))
+            raise Unsuited(f"The catalogue of {shorten(name)} is not sound.", violations=tuple(faults))
         return cls(name, title, identifier, by_name, permission_by_name, object_name)
 
     def closure(self, permission: str) -> frozenset[str]:

@@ -11,7 +11,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from jamb.core.errors import BadInput, Violation, shorten
+from jamb.core.errors import Unsuited, Violation, shorten
+from jamb.core.text import name_fault
 
 PATH = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*(?:/[a-z0-9]+(?:-[a-z0-9]+)*)*\Z")
 PATH_LONGEST = 120
@@ -51,7 +52,7 @@ class CollectionTree:
         if sum(len(one.objects) for one in by_path.values()) > MOST_OBJECTS:
             faults.append(_fault("the objects together", f"at most {MOST_OBJECTS} in all collections"))
         if faults:
-            raise BadInput("These collections cannot be saved as they are.", violations=tuple(faults[:20]))
+            raise Unsuited("These collections cannot be saved as they are.", violations=tuple(faults[:20]))
         return cls(dict(sorted(by_path.items())))
 
     @cached_property
@@ -89,7 +90,7 @@ class CollectionTree:
         known = ", ".join(list(self.collections)[:12]) or "none: this resource has no collections yet"
         unknown = [path for path in paths if path not in self.collections]
         if unknown:
-            raise BadInput(
+            raise Unsuited(
                 f"{', '.join(map(shorten, unknown))}: no such collection.",
                 violations=tuple(
                     Violation(field_name, shorten(path), f"a collection: {known}", "Look through the collections.")
@@ -115,7 +116,7 @@ def _faults_of(path: str, one: Collection, known: Mapping[str, Collection]) -> I
         if above not in known:
             yield _fault(path, f"a collection {above} that it lies in", "Add it first, or give this one another path.")
     for name in one.objects:
-        if not name or len(name) > OBJECT_LONGEST or not name.isprintable() or name != name.strip():
+        if not name or len(name) > OBJECT_LONGEST or name_fault(name) or name != name.strip():
             yield Violation(
                 f"collections.{path}.objects", shorten(name), f"1 to {OBJECT_LONGEST} printable characters, trimmed"
             )

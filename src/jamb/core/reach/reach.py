@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.core.reach.collections import CollectionTree
 
 
@@ -25,12 +25,12 @@ class Reach:
 
     @classmethod
     def of(cls, kind: ReachKind, collections: Iterable[str] = ()) -> Reach:
-        """Build one, or raise `BadInput`."""
+        """Build one, or raise `Unsuited`."""
         paths = frozenset(collections)
         if kind is ReachKind.EVERYWHERE and paths:
-            raise BadInput.field("reach.collections", ", ".join(sorted(paths)), "none, when it reaches everywhere")
+            raise Unsuited.field("reach.collections", ", ".join(sorted(paths)), "none, when it reaches everywhere")
         if kind is not ReachKind.EVERYWHERE and not paths:
-            raise BadInput.field("reach.collections", "nothing", f"at least one collection for “{kind.value}”")
+            raise Unsuited.field("reach.collections", "nothing", f"at least one collection for “{kind.value}”")
         return cls(kind, paths)
 
     @classmethod

@@ -68,10 +68,10 @@ async def device_token(request: Request, office: Office, slug: str, form: Form, 
     client_id, device_code = form.get("client_id"), form.get("device_code")
     if client_id is None or device_code is None:
         raise OAuthError("invalid_request", "The parameters client_id and device_code are both needed.")
-    poll = await run_in_threadpool(devices.poll, office.premises, slug, client_id, device_code, now)
     rows = await office.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
+    poll = await run_in_threadpool(devices.poll, office.premises, slug, client_id, device_code, now)
     directory_id, seconds, kid, resource_id, revision, identifier, granted = rows[0]
     address, agent = address_of(request), agent_of(request)
     if poll.answer is not devices.PollAnswer.GO:

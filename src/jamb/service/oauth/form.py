@@ -86,15 +86,15 @@ def read_proof(request: Request, form: Form) -> ClientProof:
     By HTTP Basic, in the form, or by an assertion: its subject is the client (RFC 7523 section 3).
     """
     header = request.headers.get("authorization")
+    scheme, _, encoded = (header or "").partition(" ")
+    if header is not None and scheme.lower() != "basic":
+        raise OAuthError("invalid_client", "Authenticate with HTTP Basic, in the form or by an assertion.", basic=True)
     if "client_assertion" in form.values or "client_assertion_type" in form.values:
         if header is not None or "client_secret" in form.values:
             raise OAuthError("invalid_request", "A client assertion and a secret are sent: use one.")
         return _by_assertion(form)
     if header is None:
         return ClientProof(form.get("client_id") or "", form.values.get("client_secret") or None, False)
-    scheme, _, encoded = header.partition(" ")
-    if scheme.lower() != "basic":
-        raise OAuthError("invalid_client", "Authenticate with HTTP Basic or in the form.", basic=True)
     if "client_secret" in form.values:
         raise OAuthError("invalid_request", "The client secret is sent in the header and in the form: use one.")
     client_id, secret = _read_basic(encoded)

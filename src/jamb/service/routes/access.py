@@ -11,7 +11,7 @@ from fastapi import Depends, Query
 from jamb.actions import explanations, reach
 from jamb.actions.directories import read_directory
 from jamb.core.access import TokenFacts
-from jamb.core.errors import BadInput
+from jamb.core.errors import Unsuited
 from jamb.core.reach.details import bounds_of
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.office import Office
@@ -113,14 +113,14 @@ def _facts(office: Office, slug: str, client_id: str, token: str) -> TokenFacts:
         directory_id = str(read_directory(office.premises, slug).id)
         key = office.keyring.public(str(header.get("kid")), directory_id)
         if key is None or header.get("alg") != "ES256":
-            raise BadInput.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.")
+            raise Unsuited.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.")
         issuer = office.premises.issuer(slug)
         options: Any = {"verify_aud": False, "verify_exp": False, "verify_iat": False, "require": ["iat", "client_id"]}
         claims = jwt.decode(token.strip(), key, algorithms=["ES256"], issuer=issuer, options=options)
     except jwt.InvalidTokenError as error:
-        raise BadInput.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.") from error
+        raise Unsuited.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.") from error
     if claims["client_id"] != client_id:
-        raise BadInput.field("token", f"a token of client {claims['client_id']}", allowed)
+        raise Unsuited.field("token", f"a token of client {claims['client_id']}", allowed)
     return TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
         datetime.fromtimestamp(claims["iat"], UTC),

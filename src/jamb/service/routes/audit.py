@@ -32,10 +32,19 @@ def _wanted(
     least: Annotated[wire.Severity | None, Query(description="This bad or worse")] = None,
     rule: Annotated[str, Query(max_length=80)] = "",
     client: Annotated[str, Query(max_length=80)] = "",
-    owner: Annotated[str, Query(max_length=40, description="Id of a person, or none: clients without owners")] = "",
+    owner: Annotated[
+        str,
+        Query(
+            max_length=40,
+            description="Id of a person, or none: clients without owners",
+            json_schema_extra={"pattern": r"^(|none|[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12})$"},
+        ),
+    ] = "",
     assigned: Annotated[UUID | None, Query(description="Id of the person who sees to it")] = None,
     q: Annotated[str, Query(max_length=100, description="Part of its title or of the client's name")] = "",
-    begins: Annotated[str, Query(max_length=36, description="How its id begins")] = "",
+    begins: Annotated[
+        str, Query(max_length=36, description="How its id begins", json_schema_extra={"pattern": r"^[0-9a-f]{0,32}$"})
+    ] = "",
 ) -> Wanted:
     try:
         person = UUID(owner) if owner not in {"", "none"} else None

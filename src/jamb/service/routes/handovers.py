@@ -10,6 +10,8 @@ from fastapi import Depends, Request
 from jamb.actions import adding, handovers, recipients
 from jamb.actions.access import Admitted
 from jamb.actions.adding import Added
+from jamb.actions.tries import guessing
+from jamb.core.tries import LINK_ADDRESS, Counted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routing import api_router
@@ -128,9 +130,12 @@ def withdraw_handover(
 
 
 @router.post("/handovers/{handover}/look")
-def look_at_handover(handover: UUID, sent: wire.HandoverKey, office: TheOffice, now: Now) -> wire.WaitingHandover:
+def look_at_handover(
+    handover: UUID, sent: wire.HandoverKey, request: Request, office: TheOffice, now: Now
+) -> wire.WaitingHandover:
     """What a link is about, for whoever has it. Nothing is opened by looking: what fetches links ahead does no harm."""
-    found = handovers.look_at_handover(office.premises, handover, sent.key.get_secret_value(), now)
+    with guessing(office.premises, Counted(LINK_ADDRESS, (address_of(request),)), now):
+        found = handovers.look_at_handover(office.premises, handover, sent.key.get_secret_value(), now)
     return wire.WaitingHandover.model_validate(found)
 
 
@@ -140,7 +145,8 @@ def open_handover(
 ) -> wire.HandedOver:
     """Show what a link carries, once and never again. A later try is told to its sender."""
     who = handovers.Opening(address_of(request), agent_of(request))
-    plain = handovers.open_link(
-        office.premises, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
-    )
+    with guessing(office.premises, Counted(LINK_ADDRESS, (who.address,)), now):
+        plain = handovers.open_link(
+            office.premises, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
+        )
     return wire.HandedOver.model_validate_json(plain)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import rotations
 from jamb.actions.access import Admitted
+from jamb.core.policy import BOUNDS
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
@@ -62,14 +63,19 @@ def list_due(
     return Page[wire.Due](items=[wire.Due.model_validate(one) for one in found], next=following)
 
 
+def _as_if(setting: str) -> Any:
+    low, high = BOUNDS[setting]
+    return Query(ge=low, le=high, description="As if the policy said so")
+
+
 @router.get("/rotations/forecast")
 def foresee(
     admitted: Annotated[Admitted, Depends(may("rotations.foresee"))],
     office: TheOffice,
     now: Now,
-    secret_default_days: Annotated[int | None, Query(description="As if the policy said so")] = None,
-    key_default_days: Annotated[int | None, Query(description="As if the policy said so")] = None,
-    notice_days: Annotated[int | None, Query(description="As if the policy said so")] = None,
+    secret_default_days: Annotated[int | None, _as_if("secret_default_days")] = None,
+    key_default_days: Annotated[int | None, _as_if("key_default_days")] = None,
+    notice_days: Annotated[int | None, _as_if("notice_days")] = None,
 ) -> list[wire.Week]:
     """The rotations of the coming year by week, under the policy or another."""
     wanted = {

@@ -30,6 +30,7 @@ from jamb.actions.sweep import sweep
 from jamb.core.duties import Duty
 from jamb.service.office import Office
 from jamb.service.routes.handovers import carried
+from jamb.service.settings import Settings
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
 from jamb.store.engine import driver_url
@@ -128,9 +129,14 @@ async def carry_all(office: Office) -> None:
     await send_pushes(office.premises, Pusher(office))
 
 
+def queues_of(settings: Settings) -> list[str]:
+    """Return what a process works on: what needs a mail server only where it has one."""
+    return [_QUEUE, _MAIL_QUEUE] if settings.smtp_url is not None else [_QUEUE]
+
+
 async def working(office: Office) -> None:
     """Work on the queue, for ever. While the database is away it is tried again."""
-    queues = [_QUEUE, _MAIL_QUEUE] if office.settings.smtp_url is not None else [_QUEUE]
+    queues = queues_of(office.settings)
     while True:
         app = make_queue(office)
         try:

@@ -1,0 +1,39 @@
+"""Count what may be guessed, and turn away whoever has guessed too often."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import datetime
+
+from jamb.actions.premises import Premises
+from jamb.core.errors import TooManyTries
+from jamb.core.tries import Counted
+from jamb.store.tries import count_try, take_back_try
+from jamb.store.work import observation
+
+
+@contextmanager
+def guessing(premises: Premises, counted: Counted, now: datetime) -> Iterator[None]:
+    """Count a try for the block, and take it off again where the block ends well: it was no guess.
+
+    Raises:
+        TooManyTries: there were too many before.
+    """
+    refuse_too_many(premises, (counted,), now)
+    yield
+    with observation(premises.engine) as session:
+        take_back_try(session, premises.sealer.session_key, (counted,))
+
+
+def refuse_too_many(premises: Premises, counted: Sequence[Counted], now: datetime) -> None:
+    """Count a try by each of these. Raises `TooManyTries` where one allows no more."""
+    with observation(premises.engine) as session:
+        until = count_try(session, premises.sealer.session_key, counted, now)
+    if until is not None:
+        raise too_many(until, now)
+
+
+def too_many(until: datetime, now: datetime, what: str = "tries") -> TooManyTries:
+    wait = int((until - now).total_seconds()) + 1
+    return TooManyTries(f"Too many {what}.", next_step=f"Wait {wait} seconds and try again.", retry_after_seconds=wait)
