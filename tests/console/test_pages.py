@@ -261,6 +261,48 @@ def test_the_sign_in_page_leads_only_to_our_own_pages(world: World, open_console
         assert page.url == f"{world.base_url}/"
 
 
+def test_who_is_known_in_two_directories_chooses_by_keyboard(world: World, open_console: Open) -> None:
+    login, password = f"{unique('Twice').lower().replace(' ', '.')}@twice.example", "in two harbours at once"
+    with world.database() as database:
+        known = "select slug, domain from directory where slug in ('brisling', 'quillhaven-trial')"
+        domains = dict(database.execute(known).fetchall())
+        for slug in domains:
+            with world.jamb("steward", slug) as steward:
+                steward.people.add(login, "Known Twice", password=password)
+        database.execute("update directory set domain = 'twice.example' where slug = any(%s)", [list(domains)])
+        try:
+            with open_console(signed_in=False, path="/sign-in") as page:
+                page.get_by_label("Login").fill(login)
+                page.get_by_label("Password").fill(password)
+                page.keyboard.press("Enter")
+                page.get_by_role("group", name="more than one directory").wait_for()
+                assert faults(page) == []
+                # The first is at hand at once.
+                expect(page.get_by_role("button", name="Brisling Ferries")).to_be_focused()
+                page.keyboard.press("Enter")
+                page.get_by_text("Known Twice").first.wait_for()
+                expect(page.locator("nav .slug")).to_have_text("brisling")
+        finally:
+            for slug, domain in domains.items():
+                database.execute("update directory set domain = %s where slug = %s", [domain, slug])
+
+
+def test_what_the_service_could_not_do_stands_on_the_directorys_page(world: World, open_console: Open) -> None:
+    with world.database() as database:
+        database.execute(
+            "insert into failing_duty select id, 'evaluate what changed', 3, now() - interval '12 minutes', "
+            "'ValueError; see the log', now() + interval '4 minutes' from directory where slug = 'quillhaven'"
+        )
+        try:
+            with open_console("steward", path="/directory") as page:
+                said = page.get_by_role("status").filter(has_text="evaluate what changed")
+                expect(said).to_contain_text("failed 3 times in a row")
+                expect(said).to_contain_text("ValueError; see the log")
+                assert faults(page) == []
+        finally:
+            database.execute("delete from failing_duty")
+
+
 def test_a_device_is_let_in_from_the_console(world: World, open_console: Open) -> None:
     started = DeviceSignIn.start(world.base_url, "quillhaven")
     started.interval_seconds = 0.05

@@ -5,10 +5,14 @@ Give the examples an operation, and a seed to see a run again.
 
 from __future__ import annotations
 
+import os
 import sys
 
-from tests.conftest import started_demo
-from tests.contract.fuzz import DIRECTORY, fuzz
+# A folder and ports of its own, beside those of the tests.
+os.environ["PYTEST_XDIST_WORKER"] = "gw3"
+
+from tests.conftest import started_demo  # noqa: E402
+from tests.contract.fuzz import DIRECTORY, fuzz  # noqa: E402
 
 
 def main(examples: int = 100, seed: int | None = None) -> int:

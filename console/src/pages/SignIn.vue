@@ -83,8 +83,8 @@ async function enter(slug = directory.value.trim()): Promise<void> {
 .panel { width: min(400px, 100%); display: grid; gap: var(--s4); background: var(--card); border-top: 3px solid var(--ink); padding: var(--s6); }
 .name { display: flex; gap: var(--s2); align-items: center; font-weight: 680; }
 .mark { width: 14px; height: 18px; border: 3px solid var(--ink); border-bottom: 0; background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat; }
-.choices { border: 0; padding: 0; display: grid; gap: var(--s2); }
-.choices legend { margin-bottom: var(--s2); }
+.choices { border: 0; padding: 0; margin: 0; min-width: 0; display: grid; gap: var(--s2); }
+.choices legend { margin-bottom: var(--s2); padding: 0; }
 .choice { font: inherit; text-align: left; display: flex; justify-content: space-between; align-items: baseline; gap: var(--s3); padding: var(--s2) var(--s3); border: 1px solid var(--line-strong); border-radius: var(--corner); background: var(--card); color: inherit; cursor: pointer; }
 .choice:hover, .choice:focus-visible { outline: 2px solid var(--focus); }
 h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; }

@@ -76,6 +76,7 @@ def _run(settings: Settings) -> None:
         environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
         # A desk on this machine may be a webhook, or publish keys, for trying it.
         environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
+        environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
         environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
         # The stand-ins first: the service has letters for the mailbox as soon as it runs.
         command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]

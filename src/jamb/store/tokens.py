@@ -207,7 +207,8 @@ RECORD_ATTEMPTS = f"""
 INSERT INTO {_attempt.name} AS attempt ({", ".join(ATTEMPT_COLUMNS)})
 SELECT {", ".join(ATTEMPT_COLUMNS[:-1])}, nullif(digest, ''::bytea)
   FROM unnest({_ATTEMPT_ARRAYS}) AS sent ({", ".join(ATTEMPT_COLUMNS)})
-ON CONFLICT (digest) DO UPDATE SET times = attempt.times + excluded.times, at = greatest(attempt.at, excluded.at)
+ON CONFLICT (digest) WHERE digest IS NOT NULL
+DO UPDATE SET times = attempt.times + excluded.times, at = greatest(attempt.at, excluded.at)
 """  # noqa: S608 - names of our own
 
 # Parameters: arrays of ids and moments, each id once. Rows are locked in order, so that two processes never deadlock.

@@ -8,7 +8,7 @@ from datetime import date, datetime
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Integer, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Integer, Text
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
@@ -72,7 +72,7 @@ class AttemptRow(SQLModel, table=True):
         Index("attempt_by_client", "client_id", "id"),
         Index("attempt_by_time", "directory_id", "at"),
         Index("attempt_of_client_by_time", "client_id", "at"),
-        UniqueConstraint("digest", name="attempt_counted"),
+        Index("attempt_counted", "digest", unique=True, postgresql_where=sa.text("digest IS NOT NULL")),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))

@@ -55,10 +55,10 @@ const look = (id: string) => attempt(async () => {
   <section aria-labelledby="notices">
     <h2 id="notices">Notices <span class="soft small">what people were told by mail, each thing once</span></h2>
     <div v-if="failing?.length" class="failing" role="status">
-      <p><strong>The service could not do all it does in every round.</strong> Whoever runs it finds more in its log.</p>
+      <p><strong>Some of the service's work for this directory fails.</strong> Whoever runs the service finds more in its log.</p>
       <ul>
         <li v-for="one in failing" :key="one.duty">
-          <StateWord tone="broken" :word="one.duty" /> {{ one.failures }} {{ one.failures === 1 ? "time" : "times in a row" }} since <Moment :at="one.since" />: {{ one.error }}. Tried again <Moment :at="one.again_at" />.
+          <StateWord tone="broken" :word="one.duty" /> failed {{ one.failures }} {{ one.failures === 1 ? "time" : "times in a row" }} since <Moment :at="one.since" />: {{ one.error }}. Tried again <Moment :at="one.again_at" />.
         </li>
       </ul>
     </div>

@@ -31,7 +31,8 @@ def upgrade() -> None:
     )
     op.add_column("attempt", sa.Column("times", sa.Integer(), nullable=False, server_default="1"))
     op.add_column("attempt", sa.Column("digest", sa.LargeBinary(), nullable=True))
-    op.create_unique_constraint("attempt_counted", "attempt", ["digest"])
+    counted = sa.text("digest IS NOT NULL")
+    op.create_index("attempt_counted", "attempt", ["digest"], unique=True, postgresql_where=counted)
     op.drop_constraint("person_login_taken", "person")
     op.create_unique_constraint("person_login_taken", "person", ["directory_id", "login"])
     # To sign in without naming a directory.
