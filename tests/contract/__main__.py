@@ -11,8 +11,8 @@ import sys
 # A folder and ports of its own, beside those of the tests.
 os.environ["PYTEST_XDIST_WORKER"] = "gw3"
 
-from tests.conftest import started_demo  # noqa: E402
-from tests.contract.fuzz import DIRECTORY, fuzz  # noqa: E402
+from tests.conftest import started_demo
+from tests.contract.fuzz import DIRECTORY, fuzz
 
 
 def main(examples: int = 100, seed: int | None = None) -> int:

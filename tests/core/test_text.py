@@ -4,18 +4,38 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 from urllib.parse import urlsplit
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.clients import ClientKind, fault_of
+from jamb.core.addresses import (
+    HTTPS_PATTERN,
+    LONGEST_ADDRESS,
+    REDIRECT_PATTERN,
+    WEB_PATTERN,
+    UnfitAddress,
+    read_address,
+)
+from jamb.core.clients import REDIRECT_LONGEST, ClientKind, fault_of
 from jamb.core.credentials.assertions import NotProven, read_assertion
 from jamb.core.jwt import read_token
 from jamb.core.people_list import check_person
-from jamb.core.text import UnfitText, escaped, line_fault, lines_fault, read_json, strings_in, visible, visible_lines
+from jamb.core.text import (
+    LINE_PATTERN,
+    NAME_PATTERN,
+    UnfitText,
+    escaped,
+    line_fault,
+    lines_fault,
+    name_fault,
+    read_json,
+    strings_in,
+    visible,
+    visible_lines,
+)
 
 GOOD = ["", "Tug dispatcher", "Ærø – Ørsted", "港湾", "کشتی‌ها", "👩‍👩‍👧 family", "a b"]
 BAD = [
@@ -188,3 +208,23 @@ def test_redirect_uris_by_kind_of_client(address: str) -> None:
 @pytest.mark.parametrize("login", ["a.b+c@port.example", "o'neil@x.example", "x@localhost"])
 def test_a_login_is_an_address_that_mail_can_be_written_to(login: str) -> None:
     check_person(login, "Somebody")
+
+
+@given(st.sampled_from([HTTPS_PATTERN, WEB_PATTERN]).flatmap(lambda one: st.from_regex(one.removesuffix("$") + r"\Z")))
+def test_what_the_description_calls_an_address_is_one(address: str) -> None:
+    if len(address) <= LONGEST_ADDRESS:
+        assert read_address(address).host
+
+
+@given(st.from_regex(REDIRECT_PATTERN.removesuffix("$") + r"\Z"))
+def test_what_the_description_calls_a_redirect_uri_is_one_of_some_kind_of_client(address: str) -> None:
+    if len(address) <= REDIRECT_LONGEST:
+        assert fault_of(address, ClientKind.NATIVE) == ""
+
+
+@given(st.from_regex(LINE_PATTERN.removesuffix("$") + r"\Z"), st.from_regex(NAME_PATTERN.removesuffix("$") + r"\Z"))
+def test_what_the_description_calls_text_passes_the_gate(line: str, name: str) -> None:
+    tags = re.compile("[\U000e0000-\U000e007f]")
+    assert not line_fault(tags.sub("", line))
+    assert not name_fault(tags.sub("", name))
+    assert name.strip()

@@ -26,7 +26,7 @@ from cryptography.x509.oid import NameOID
 
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.service import egress
-from jamb.service.egress import Egress
+from jamb.service.egress import Egress, NotSpokenTo
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
 
@@ -163,6 +163,8 @@ def tls_site(folder: Path, name: str, pause: float = 0) -> Iterator[tuple[str, s
     trusted.load_verify_locations(certificate)
 
     class Answer(BaseHTTPRequestHandler):
+        protocol_version = "HTTP/1.1"
+
         def do_GET(self) -> None:
             body = json.dumps({"keys": [KEYS["old"]]}).encode()
             self.send_response(200)
@@ -196,6 +198,24 @@ def test_the_certificate_is_held_against_the_name_although_an_address_is_spoken_
     with tls_site(tmp_path, "elsewhere.example") as (address, trusted), pytest.raises(Unreachable) as refused:
         read_keys(address, trusted)
     assert "ConnectError" in str(refused.value)
+
+
+def test_no_connection_made_for_one_name_serves_another_at_the_same_address(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    async def look_up(_loop: Any, _host: str, port: int, **_: Any) -> list[Any]:
+        return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", ("127.0.0.1", port))]
+
+    async def ask_both(address: str) -> None:
+        spoken = Egress({"localhost", "elsewhere.example"})
+        for place in (address, address.replace("localhost", "elsewhere.example")):
+            await spoken.ask("GET", place, seconds=5, max_bytes=9999, headers={})
+
+    with tls_site(tmp_path, "localhost") as (address, trusted):
+        monkeypatch.setattr(egress.ssl, "create_default_context", lambda: trusted)
+        monkeypatch.setattr(asyncio.BaseEventLoop, "getaddrinfo", look_up)
+        with pytest.raises(NotSpokenTo, match="ConnectError"):
+            in_own_loop(ask_both(address))
 
 
 def test_an_answer_that_drips_is_given_up(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

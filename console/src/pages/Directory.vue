@@ -73,7 +73,7 @@ async function verify(): Promise<void> {
             <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
             <dt>Makers may hand on</dt><dd>{{ data.policy.handing_on ? "without an approver" : "what an approver consents to" }}</dd>
             <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
-            <dt>A sign-in lasts</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console (unused for {{ data.policy.session_idle_seconds / 60 }} minutes, it ends), {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
+            <dt>A sign-in lasts</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console, or until unused for {{ data.policy.session_idle_seconds / 3600 }}; {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
           </dl>
         </section>
       </div>

@@ -56,7 +56,8 @@ class Egress:
         self._inner_hosts = frozenset(inner_hosts)
         self._http = http or httpx.AsyncClient(
             verify=ssl.create_default_context(), timeout=httpx.Timeout(LONGEST_WAIT_SECONDS), trust_env=False,
-            limits=httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=30),
+            # None is kept: it would be known by its address alone, and serve another name without its certificate.
+            limits=httpx.Limits(max_connections=100, max_keepalive_connections=0),
         )  # fmt: skip
 
     async def close(self) -> None:

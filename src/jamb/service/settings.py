@@ -83,7 +83,11 @@ class Settings(BaseSettings):
         An address is no name that somebody else could make mean us (DNS rebinding).
         """
         public = urlsplit(self.base_url)
-        return _listed(self.hosts.lower()) | {public.netloc.lower(), f"{self.host}:{self.port}".lower()}
+        named = {public.netloc.lower()}
+        if public.port is None:
+            # A proxy may say the port that everybody leaves out.
+            named.add(f"{public.netloc.lower()}:{443 if public.scheme == 'https' else 80}")
+        return _listed(self.hosts.lower()) | named | {f"{self.host}:{self.port}".lower()}
 
     def own_origins(self) -> frozenset[str]:
         """Return the origins (RFC 6454) of our own pages."""

@@ -8,7 +8,9 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.permissions import AccessKind
-from jamb.wire.base import WHOLE, Answered, Moment, Sent, Whole
+from jamb.wire.base import WHOLE, Answered, Moment, Sent
+
+Calls = Annotated[int, Field(strict=True, ge=1, le=10**9), WHOLE]
 
 
 class UsedOperation(Sent):
@@ -20,9 +22,9 @@ class UsedOperation(Sent):
     client_id: Annotated[str, Field(max_length=80)]
     operation: Annotated[str, Field(max_length=80)]
     kind: AccessKind = AccessKind.APPLICATION
-    calls: Annotated[int, Field(strict=True, ge=1, le=10**9), WHOLE]
+    calls: Calls
     last_at: Moment
-    objects: Annotated[dict[Annotated[str, Field(max_length=200)], Whole], Field(max_length=1000, default_factory=dict)]
+    objects: Annotated[dict[Annotated[str, Field(max_length=200)], Calls], Field(max_length=1000, default_factory=dict)]
     people: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=1000, default_factory=list)]
 
 
@@ -34,7 +36,7 @@ class RefusedCalls(Sent):
     kind: AccessKind = AccessKind.APPLICATION
     reason: Annotated[str, Field(min_length=1, max_length=60)]
     object: Annotated[str, Field(max_length=200)] = ""
-    calls: Annotated[int, Field(strict=True, ge=1, le=10**9), WHOLE]
+    calls: Calls
     last_at: Moment
 
 
