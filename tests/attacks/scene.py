@@ -33,10 +33,13 @@ class Attack:
 
 @dataclass(frozen=True)
 class Scene:
+    """`keyed`: a client that proves itself by keys. `strict`: a process with small bounds, to reach them soon."""
+
     world: World
     steward: httpx.Client
     client: Made
     keyed: str
+    strict: str
 
     # As a stranger
 

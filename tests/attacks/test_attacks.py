@@ -16,14 +16,20 @@ from tests.world import ROOT, World, unique
 TABLE: list[Attack] = [*text.ROWS, *guessing.ROWS, *wire.ROWS, *rounds.ROWS]
 
 
+STRICT = {
+    "JAMB_HEAD_SECONDS": "1", "JAMB_BODY_SECONDS": "1", "JAMB_ANSWER_SECONDS": "1", "JAMB_PROBE_SECONDS": "1",
+    "JAMB_CONNECTIONS_OF_ADDRESS": "12", "JAMB_INNER_HOSTS": "127.0.0.1",
+}  # fmt: skip
+
+
 @pytest.fixture(scope="module")
 def scene(world: World) -> Iterator[Scene]:
-    with world.session("steward") as steward:
+    with world.session("steward") as steward, world.second_process(world.port + 10, **STRICT) as strict:
         keyed = steward.post(f"{HERE}/clients", json={"name": unique("Keyed"), "purpose": "Has keys"}).json()["id"]
         key = {**jwk_of(ec.generate_private_key(ec.SECP256R1()).public_key()), "kid": "mine"}
         body = {"kind": "keys", "keys": {"keys": [key]}, "days": 30}
         steward.post(f"{HERE}/clients/{keyed}/credentials", json=body).raise_for_status()
-        yield Scene(world, steward, world.client(granted=["berths.view"]), keyed)
+        yield Scene(world, steward, world.client(granted=["berths.view"]), keyed, strict)
 
 
 @pytest.mark.parametrize("attack", TABLE, ids=lambda attack: attack.name)

@@ -23,48 +23,47 @@ from tests.world import unique, wait_until
 
 def slow(scene: Scene) -> None:
     """A byte now and then of a head, of a body, of a body that nobody waits for; and whoever never reads."""
-    limits = {"JAMB_HEAD_SECONDS": "1", "JAMB_BODY_SECONDS": "1", "JAMB_ANSWER_SECONDS": "1"}
-    with scene.world.second_process(scene.world.port + 9, **limits) as url:
-        port = urlsplit(url).port
-        host = f"Host: 127.0.0.1:{port}\r\n".encode()
-        begun = [
-            b"POST /d/quillhaven/token HTTP/1.1\r\n" + host,
-            b"POST /d/quillhaven/token HTTP/1.1\r\n" + host
-            + b"Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 90\r\n\r\n",
-            b"POST /api/v1/session HTTP/1.1\r\n" + host + b"Content-Type: application/json\r\nContent-Length: 90\r\n\r\n",
-            b"GET /health HTTP/1.1\r\n" + host + b"Content-Length: 90\r\n\r\n",
-        ]  # fmt: skip
+    url = scene.strict
+    port = urlsplit(url).port
+    host = f"Host: 127.0.0.1:{port}\r\n".encode()
+    begun = [
+        b"POST /d/quillhaven/token HTTP/1.1\r\n" + host,
+        b"POST /d/quillhaven/token HTTP/1.1\r\n" + host
+        + b"Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 90\r\n\r\n",
+        b"POST /api/v1/session HTTP/1.1\r\n" + host + b"Content-Type: application/json\r\nContent-Length: 90\r\n\r\n",
+        b"GET /health HTTP/1.1\r\n" + host + b"Content-Length: 90\r\n\r\n",
+    ]  # fmt: skip
 
-        def drip(head: bytes) -> tuple[float, bytes]:
-            started = time.monotonic()
-            with socket.create_connection(("127.0.0.1", port), timeout=0.3) as connection:
-                connection.sendall(head)
-                found = b""
-                while time.monotonic() - started < 10:
-                    try:
-                        connection.sendall(b"x")
-                        part = connection.recv(65536)
-                    except TimeoutError:
-                        continue
-                    except ConnectionError:
-                        break
-                    if not part:
-                        break
-                    found += part
-            return time.monotonic() - started, found
+    def drip(head: bytes) -> tuple[float, bytes]:
+        started = time.monotonic()
+        with socket.create_connection(("127.0.0.1", port), timeout=0.3) as connection:
+            connection.sendall(head)
+            found = b""
+            while time.monotonic() - started < 10:
+                try:
+                    connection.sendall(b"x")
+                    part = connection.recv(65536)
+                except TimeoutError:
+                    continue
+                except ConnectionError:
+                    break
+                if not part:
+                    break
+                found += part
+        return time.monotonic() - started, found
 
-        with ThreadPoolExecutor(4) as pool:
-            for took, found in pool.map(drip, begun):
-                assert took < 6, found
-                assert b"408" in found or b"200 OK" in found
-        # Who asks for much and reads nothing: the connection ends, and the file is not held in memory for ever.
-        page = httpx.get(url + "/").text
-        asset = page.split('src="')[1].split('"')[0]
-        ask = f"GET {asset} HTTP/1.1\r\n".encode() + host + b"\r\n"
-        with socket.create_connection(("127.0.0.1", port), timeout=20) as connection:
-            connection.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
-            connection.sendall(ask * 200)
-            wait_until(lambda: not established(port, connection.getsockname()[1]), seconds=20)
+    with ThreadPoolExecutor(4) as pool:
+        for took, found in pool.map(drip, begun):
+            assert took < 6, found
+            assert b"408" in found or b"200 OK" in found
+    # Who asks for much and reads nothing: the connection ends, and the file is not held in memory for ever.
+    page = httpx.get(url + "/").text
+    asset = page.split('src="')[1].split('"')[0]
+    ask = f"GET {asset} HTTP/1.1\r\n".encode() + host + b"\r\n"
+    with socket.create_connection(("127.0.0.1", port), timeout=20) as connection:
+        connection.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+        connection.sendall(ask * 200)
+        wait_until(lambda: not established(port, connection.getsockname()[1]), seconds=20)
 
 
 def established(port: int, peer: int) -> bool:
@@ -75,19 +74,19 @@ def established(port: int, peer: int) -> bool:
 
 
 def too_many_connections(scene: Scene) -> None:
-    with scene.world.second_process(scene.world.port + 9, JAMB_CONNECTIONS_OF_ADDRESS="8") as url:
-        port = urlsplit(url).port
-        held = [socket.create_connection(("127.0.0.1", port)) for _ in range(8)]
-        try:
-            with socket.create_connection(("127.0.0.1", port), timeout=5) as further:
-                assert b"503" in received(further)
-            # From another address all goes on.
-            transport = httpx.HTTPTransport(local_address="127.0.0.80")
-            with httpx.Client(transport=transport) as http:
-                assert http.get(url + "/health").status_code == 200
-        finally:
-            for one in held:
-                one.close()
+    url = scene.strict
+    port = urlsplit(url).port
+    held = [socket.create_connection(("127.0.0.1", port)) for _ in range(12)]
+    try:
+        with socket.create_connection(("127.0.0.1", port), timeout=5) as further:
+            assert b"503" in received(further)
+        # From another address all goes on.
+        transport = httpx.HTTPTransport(local_address="127.0.0.80")
+        with httpx.Client(transport=transport) as http:
+            assert http.get(url + "/health").status_code == 200
+    finally:
+        for one in held:
+            one.close()
 
 
 def huge(scene: Scene) -> None:
@@ -219,9 +218,8 @@ def berths_at(scene: Scene, address: str) -> Iterator[None]:
 
 
 def probed(scene: Scene) -> None:
-    settings = {"JAMB_INNER_HOSTS": "127.0.0.1", "JAMB_PROBE_SECONDS": "1"}
-    with scene.world.second_process(scene.world.port + 9, **settings) as url, scene.as_person("steward") as http:
-        http.base_url = url
+    with scene.as_person("steward") as http:
+        http.base_url = scene.strict
         for pause in (0.0, 0.2):
             with endless(pause) as (address, sent), berths_at(scene, address):
                 started = time.monotonic()

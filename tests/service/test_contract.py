@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
-from typing import Any
-from urllib.parse import quote
 
 import httpx
 import pytest
@@ -108,39 +106,6 @@ def test_nothing_opens_without_signing_in(world: World, client_id: str, path: st
         if answer.status_code != 405:
             assert answer.status_code == 401, path
             assert "jamb sign-in" in answer.text or "Sign in" in answer.text
-
-
-scalars = (
-    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text(max_size=40)
-)
-anything = st.recursive(
-    scalars, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3)
-)
-FIELDS = ["name", "purpose", "kind", "owners", "resource", "permissions", "reason", "days", "asks", "uses", "batch",
-          "login", "password", "user_code", "approve", "reach", "terms", "answers", "text", "level", "holders", "state",
-          "operations", "csv", "title", "choices", "token", "operation", "person", "object", "at", "decision",
-          "certificate", "keys", "keys_uri", "issuer", "subject", "key_type", "successor", "forced", "enabled"]  # fmt: skip
-
-
-@settings(max_examples=150)
-@given(path=st.sampled_from(WRITES), body=st.dictionaries(st.sampled_from(FIELDS), anything, max_size=5) | anything)
-def test_no_body_makes_the_service_stumble(steward: httpx.Client, client_id: str, path: str, body: Any) -> None:
-    answer = steward.post(filled(path, client_id), json=body)
-    assert answer.status_code < 500, (path, body)
-    if answer.status_code >= 400:
-        problem = answer.json()
-        assert problem["type"].startswith("urn:jamb:problem:")
-        assert problem["detail"]
-
-
-@settings(max_examples=100)
-@given(path=st.sampled_from(READS), part=st.text(min_size=1, max_size=60), query=st.dictionaries(st.sampled_from(["q", "cursor", "limit", "sort", "client", "asks", "failed", "resource", "operation"]), st.text(max_size=30), max_size=4))  # fmt: skip
-def test_no_address_makes_the_service_stumble(
-    steward: httpx.Client, path: str, part: str, query: dict[str, str]
-) -> None:
-    address = re.sub(r"\{(client|name|request)\}", quote(part, safe=""), path).replace("{directory}", "quillhaven")
-    answer = steward.get(address, params=query)
-    assert answer.status_code < 500, (address, query)
 
 
 @settings(max_examples=150)

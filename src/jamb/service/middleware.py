@@ -79,7 +79,10 @@ class Middleware:
                 length = value
         if host.lower() not in self._hosts and not scope["path"].startswith(_UNNAMED):
             # RFC 9110 section 7.4. Nothing of what was asked is repeated: it would be a page of that host.
-            return Misdirected("This service does not answer at that host.", next_step=f"Use {self._public_url}.")
+            return Misdirected(
+                "This service does not answer at that host.",
+                next_step=f"Use {self._public_url}; whoever runs the service names other hosts in JAMB_HOSTS.",
+            )
         for field, raw in (("path", scope.get("raw_path", b"")), ("query", scope["query_string"])):
             fault = _fault_of(raw, field)
             if fault:
