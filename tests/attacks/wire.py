@@ -73,6 +73,20 @@ def established(port: int, peer: int) -> bool:
     return ends.get((port, peer)) == "01"
 
 
+def half_a_body(scene: Scene) -> None:
+    """Whoever goes away in the middle leaves nothing behind, in the log either."""
+    log = scene.world.home / "service.log"
+    before = log.stat().st_size
+    for path, kind in (("/d/quillhaven/token", b"x-www-form-urlencoded"), ("/api/v1/session", b"json")):
+        head = f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{scene.world.port}\r\nContent-Length: 90\r\n".encode()
+        for _ in range(5):
+            with socket.create_connection(("127.0.0.1", scene.world.port)) as connection:
+                connection.sendall(head + b"Content-Type: application/" + kind + b"\r\n\r\n{")
+                time.sleep(0.05)
+    wait_until(scene.ready)
+    assert b"Exception" not in log.read_bytes()[before:]
+
+
 def too_many_connections(scene: Scene) -> None:
     url = scene.strict
     port = urlsplit(url).port
@@ -332,6 +346,7 @@ def sign_ins_of_a_crowd(scene: Scene) -> None:
 
 ROWS = [
     Attack("heads, bodies and answers that trickle", "RFC 9110 15.5.9", "408, or the connection ends", slow),
+    Attack("going away in the middle of a body", "RFC 6819 4.4.1.11", "no mistake in the log", half_a_body),
     Attack("more connections than one address may have", "RFC 6819 4.4.1.11", "503 to that address",
            too_many_connections),
     Attack("huge, deep and endless bodies and heads", "RFC 9110 15.5.14, RFC 6585 5", "413, 422 in few words, 431", huge),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from urllib.parse import parse_qsl, unquote_plus
 
 from fastapi import Request
+from starlette.requests import ClientDisconnect
 
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, Assertion, NotProven, read_assertion
 from jamb.core.text import line_fault, lines_fault
@@ -52,16 +53,25 @@ async def read_form(request: Request) -> Form:
     if media_type != "application/x-www-form-urlencoded":
         sent = media_type or "nothing"
         raise OAuthError("invalid_request", f"Send a form (application/x-www-form-urlencoded), not {sent[:60]}.")
-    body = b""
-    async for chunk in request.stream():
-        body += chunk
-        if len(body) > MOST_BODY_BYTES:
-            raise OAuthError("invalid_request", f"The form is longer than {MOST_BODY_BYTES} bytes.")
+    body = await _read(request)
     try:
         pairs = parse_qsl(body.decode(), keep_blank_values=True, max_num_fields=40, errors="strict")
     except ValueError as error:
         raise OAuthError("invalid_request", "The form cannot be read: it is not URL-encoded UTF-8.") from error
     return _form(pairs)
+
+
+async def _read(request: Request) -> bytes:
+    body = b""
+    try:
+        async for chunk in request.stream():
+            body += chunk
+            if len(body) > MOST_BODY_BYTES:
+                raise OAuthError("invalid_request", f"The form is longer than {MOST_BODY_BYTES} bytes.")
+    except ClientDisconnect as gone:
+        # Nobody hears it; and it is no mistake of ours, to be logged as one.
+        raise OAuthError("invalid_request", "The form did not arrive whole.") from gone
+    return body
 
 
 def _form(pairs: list[tuple[str, str]]) -> Form:
