@@ -175,6 +175,10 @@ def without_https(scene: Scene) -> None:
             assert "Domain" not in one
         for path in ("/", "/api/v1/session", "/d/quillhaven/jwks", "/nowhere/at/all"):
             assert httpx.get(url + path).headers["Strict-Transport-Security"] == "max-age=63072000"
+        # The address of a calendar is its key: no log has it, whether it is answered or refused.
+        httpx.get(f"{url}/d/quillhaven/calendar/a-key-of-a-feed.ics")
+        httpx.get(f"{url}/d/quillhaven/calendar/a-key-of-a-feed.ics", headers={"Host": "evil.example"})
+    assert "a-key-of-a-feed" not in (scene.world.home / "second.log").read_text()
 
 
 def methods(scene: Scene) -> None:
