@@ -8,16 +8,17 @@ import secrets
 import subprocess
 import sys
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from uuid import UUID
 
 import httpx
 import psycopg
 
-from jamb.client import AccessToken, ClientCredentials, DeviceSignIn, Jamb
+from jamb.client import AccessToken, ClientCredentials, Conflict, DeviceSignIn, Jamb
 from jamb.demo.cluster import Cluster
 
 ROOT = Path(__file__).parent.parent
@@ -91,6 +92,18 @@ class World:
         """Return the client library, signed in as the person with this role."""
         return Jamb(self.base_url, directory, AccessToken(self.token(role, directory)))
 
+    def agreed(self, call: Callable[[], Any], role: str = "approver") -> None:
+        """Do what takes another person's yes: it waits at the consent desk, and this person agrees."""
+        try:
+            call()
+        except Conflict as waits:
+            if waits.code != "needs-agreement" or waits.made is None:
+                raise
+            with self.jamb(role) as other:
+                decided = other.requests.grant(UUID(waits.made["id"]))
+            if not decided.outcome.startswith(("done", "agreed")):
+                raise
+
     def automation(self) -> Jamb:
         held = self.demo["automation"]
         auth = ClientCredentials(held["client_id"], held["client_secret"])
@@ -110,6 +123,8 @@ class World:
         """Register a client of the port with these permissions of Berths asked, or asked and granted."""
         with self.jamb() as jamb:
             made = jamb.clients.register(unique("Test client"), "Made by a test", owners=[self.person(None)["login"]])
+            # While it may do nothing yet: whoever sees the secret of something heavy could do as much.
+            value = jamb.secrets.issue(made.id, days=days).secret if secret else ""
             if granted:
                 jamb.asks.add(made.id, resource, list(granted))
                 # Whoever asked may not consent to something heavy: the approver does.
@@ -117,7 +132,6 @@ class World:
                     approver.consent.grant(made.id)
             if asked:
                 jamb.asks.add(made.id, resource, list(asked))
-            value = jamb.secrets.issue(made.id, days=days).secret if secret else ""
         return Made(made.id, made.name, value)
 
     # Tokens

@@ -9,6 +9,7 @@ export const router = createRouter({
     { path: "/sign-in", name: "sign-in", component: () => import("./pages/SignIn.vue"), meta: { title: "Sign in", open: true } },
     { path: "/handover/:id", name: "handover", component: () => import("./pages/Handover.vue"), meta: { title: "A handover link", open: true } },
     { path: "/token", name: "token", component: () => import("./pages/Token.vue"), meta: { title: "Read a token", open: true } },
+    { path: "/password", name: "password", component: () => import("./pages/Password.vue"), meta: { title: "Your password" } },
     { path: "/device", name: "device", component: () => import("./pages/Device.vue"), meta: { title: "Let a device in" } },
     { path: "/", name: "today", component: () => import("./pages/Today.vue"), meta: { title: "Today" } },
     { path: "/clients", name: "clients", component: () => import("./pages/Clients.vue"), meta: { title: "Clients" } },

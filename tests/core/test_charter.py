@@ -24,6 +24,7 @@ from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.text import line_fault
 from jamb.wire.charter_file import charter_file, read_charter
 from jamb.wire.charters import charter_of
 
@@ -33,7 +34,7 @@ REACHES = st.sampled_from([EVERYWHERE, Reach.only("north"), Reach.all_but("north
 HELD = st.dictionaries(
     st.sampled_from(PLACES), st.dictionaries(st.sampled_from(["view", "assign", "manage"]), REACHES, max_size=3)
 )
-TEXT = st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=30).filter(str.strip)
+TEXT = st.text(min_size=1, max_size=30).filter(lambda text: text.strip() and not line_fault(text))
 CREDENTIALS = st.none() | st.builds(CharterCredential, st.sampled_from(CredentialKind), st.none() | st.integers(1, 900))
 
 

@@ -182,16 +182,21 @@ def test_a_role_lets_a_client_in_where_it_reaches_and_goes_within_seconds(world:
 
 
 def test_collections_move_under_a_token(world: World) -> None:
-    """What lies in a collection is the guard's to know: no new token, no new consent."""
+    """What lies in a collection is the guard's to know: no new token. What is reached further waits for an approver."""
     made = bounded(world, "readings.view", only("outer"), "tides")
-    with world.jamb("registrar") as registrar:
+    with world.jamb("registrar") as registrar, world.jamb("approver") as approver:
         before = registrar.resources.collections("tides").collections
         sent = [CollectionSent(path=one.path, title=one.title, objects=one.objects) for one in before]
         assert registrar.clients.reach(made.id, "tides", object="lock").decisions[0].allowed is False
         moved = [
             one.model_copy(update={"objects": [*one.objects, "lock"]}) if one.path == "outer" else one for one in sent
         ]
-        registrar.resources.replace_collections("tides", moved)
+        waits = registrar.resources.replace_collections("tides", moved).waits
+        assert "would reach other objects" in waits
+        assert made.name in waits
+        assert registrar.clients.reach(made.id, "tides", object="lock").decisions[0].allowed is False
+        (waiting,) = [one for one in approver.requests.list() if one.subject == "tides"]
+        assert approver.requests.grant(waiting.id).outcome == "done"
         found = {
             one.operation: one.allowed for one in registrar.clients.reach(made.id, "tides", object="lock").decisions
         }

@@ -333,7 +333,18 @@ def test_a_resource_is_published_changed_after_a_look_and_keeps_what_is_stood_on
         assert (blocking.permission, blocking.held_by) == ("locks.view", [made.name])
         with pytest.raises(Conflict, match="stands on it"):
             registrar.resources.publish(name, smaller)
-        registrar.resources.publish(name, wider)
+        # What it lets nobody do further acts at once; what it would, waits for an approver as one decision.
+        wider.operations[0].title = "List the locks"
+        waits = registrar.resources.publish(name, wider).waits
+        assert "locks.view would open lock.open" in waits
+        assert "Tobias Lindqvist" in waits
+        assert "List the locks" in {one.title for one in registrar.resources.read(name).operations}
+        assert not registrar.clients.explain(made.id, name, "lock.open").checks[3].passed
+        (waiting,) = [one for one in approver.requests.list() if one.subject == name]
+        assert (waiting.act, waiting.requested_by, made.name in waiting.why) == (
+            "Let granted permissions open more", "Maren Oduya", True,
+        )  # fmt: skip
+        assert approver.requests.grant(waiting.id).outcome == "done"
         assert registrar.clients.explain(made.id, name, "lock.open").checks[3].passed
         with pytest.raises(Forbidden):
             approver.resources.publish(name, wider)
@@ -382,7 +393,7 @@ def test_a_policy_that_lets_makers_hand_on_grants_at_once(world: World) -> None:
     with world.jamb("steward") as steward:
         made = steward.clients.register(unique("Quick"), "Everything its maker may do")
         steward.roles.assign("lookout", HolderKind.PERSON, [login], reach=only("north"))
-        steward.change_policy(handing_on=True)
+        world.agreed(lambda: steward.change_policy(handing_on=True))
         try:
             taken = steward.asks.take_over(made.id)
         finally:

@@ -379,4 +379,5 @@ def test_takeovers_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: 
     try:
         assert steward.findings.takeovers().pairs == found.pairs - cut.parts
     finally:
-        steward.clients.change_owners(helper.id, add=["wouter.haan@quillhaven.example"])
+        again = ["wouter.haan@quillhaven.example"]
+        world.agreed(lambda: steward.clients.change_owners(helper.id, add=again))

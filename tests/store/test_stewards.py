@@ -22,7 +22,7 @@ from jamb.store.work import Actor
 from tests.world import World
 
 NOW = datetime.now(UTC)
-ACTOR = Actor("person", "p1", "Tester", "tests")
+ACTOR = Actor("service", "s1", "Tester", "tests")
 
 
 @pytest.fixture(scope="module")

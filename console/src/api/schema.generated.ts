@@ -716,6 +716,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/consent/reach/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Reach
+         * @description What another reach would make possible and end, and whether another person must agree. Changes nothing.
+         */
+        post: operations["preview_reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/consent/withdrawal": {
         parameters: {
             query?: never;
@@ -1015,7 +1035,8 @@ export interface paths {
         put?: never;
         /**
          * Make Handover
-         * @description Make a credential that only whoever opens the link sees, and the link. This answer is the only one with it.
+         * @description Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
+         *     the owners, it travels in their letters alone.
          */
         post: operations["make_handover"];
         delete?: never;
@@ -2298,6 +2319,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/roles/{role}/assignments/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Assignment
+         * @description What a role would let clients do, and whether another person must agree. Changes nothing.
+         */
+        post: operations["preview_assignment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/roles/{role}/assignments/withdrawal": {
         parameters: {
             query?: never;
@@ -2607,6 +2648,26 @@ export interface paths {
          * @description End the console session.
          */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Choose a password of one's own: nobody else knows it then, and every other sign-in of the person ends.
+         */
+        put: operations["change_password"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3352,6 +3413,24 @@ export interface components {
             trial_ends_at: string | null;
         };
         /**
+         * ClientGain
+         * @description What a client could do that it cannot do yet; `agreement`: why another person must agree, and who could.
+         */
+        ClientGain: {
+            /** Client Id */
+            client_id: string;
+            /** Name */
+            name: string;
+            /** Newly */
+            newly: string[];
+            /** Wider */
+            wider: string[];
+            /** Weight */
+            weight: number;
+            /** Agreement */
+            agreement: string;
+        };
+        /**
          * ClientHolder
          * @description `person` narrows a delegated grant to one; `through` names the role that gives it.
          */
@@ -3412,6 +3491,8 @@ export interface components {
         /**
          * Collection
          * @description A collection with its own objects; `size` counts those of the collections below it too.
+         *
+         *     `rule`: which objects lie in it, in words, where those change by a rule.
          */
         Collection: {
             /** Path */
@@ -3422,8 +3503,16 @@ export interface components {
             objects: string[];
             /** Size */
             size: number;
+            /**
+             * Rule
+             * @default
+             */
+            rule: string;
         };
-        /** CollectionSent */
+        /**
+         * CollectionSent
+         * @description `rule`: which objects lie in it, in words, where those change by a rule: consents to it are consents to that.
+         */
         CollectionSent: {
             /** Path */
             path: string;
@@ -3434,10 +3523,17 @@ export interface components {
             title: string;
             /** Objects */
             objects?: string[];
+            /**
+             * Rule
+             * @default
+             */
+            rule: string;
         };
         /**
          * Collections
          * @description The collections of a resource, by path; `objects` counts all that lie in any.
+         *
+         *     `waits`: what of a change waits for an approver, in words; empty: nothing.
          */
         Collections: {
             /** Resource */
@@ -3448,6 +3544,11 @@ export interface components {
             objects: number;
             /** Collections */
             collections: components["schemas"]["Collection"][];
+            /**
+             * Waits
+             * @default
+             */
+            waits: string;
         };
         /**
          * CollectionsSent
@@ -3462,6 +3563,7 @@ export interface components {
          * @description What becomes possible at one resource, heaviest first: `newly` at all, `wider` for more objects than before.
          *
          *     `others`: who else holds the same. `redundant`: asked, and implied by another with at least that reach.
+         *     `rules`: of collections whose objects change by a rule: consent to their reach is consent to that.
          */
         ConsentAtResource: {
             /** Resource */
@@ -3491,6 +3593,8 @@ export interface components {
             redundant: string[];
             /** Others */
             others: components["schemas"]["OtherHolders"][];
+            /** Rules */
+            rules?: string[];
         };
         /**
          * ConsentBy
@@ -3510,6 +3614,9 @@ export interface components {
         /**
          * ConsentPreview
          * @description `two_people`: whoever asked may not consent. `approvers`: how many must say yes.
+         *
+         *     `acting`: who can act as the client: they gain what it may do. `agreement`: why the yes of whoever looks would not
+         *     do alone, who else could give one, and which way is open; empty: it would do.
          */
         ConsentPreview: {
             /** Client Id */
@@ -3532,12 +3639,21 @@ export interface components {
             asked_by_ids: string[];
             /** Resources */
             resources: components["schemas"]["ConsentAtResource"][];
+            /** Acting */
+            acting?: string[];
+            /**
+             * Agreement
+             * @default
+             */
+            agreement: string;
         };
         /**
          * ConsentRequest
          * @description `approvers`: how many must say yes. `said`: the words of whoever decided.
          *
          *     `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
+         *     `act`, `subject`, `why`: what else one person may not do alone, about what, and why another must agree; then
+         *     `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide.
          */
         ConsentRequest: {
             /**
@@ -3590,6 +3706,28 @@ export interface components {
              * @default
              */
             narrows: string;
+            /**
+             * Act
+             * @default
+             */
+            act: string;
+            /**
+             * Subject
+             * @default
+             */
+            subject: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Outcome
+             * @default
+             */
+            outcome: string;
+            /** Could */
+            could?: string[];
         };
         /**
          * ConsentWithdrawal
@@ -3740,6 +3878,12 @@ export interface components {
             /** Failed */
             failed: string;
         };
+        /**
+         * Deliver
+         * @description link: whoever asks for it gets the link, and passes it on. owners: it goes to the owners, and to nobody else.
+         * @enum {string}
+         */
+        Deliver: "link" | "owners";
         /**
          * DeviceDecision
          * @description The answer to a waiting device. There is no default: silence is no.
@@ -4616,6 +4760,8 @@ export interface components {
         /**
          * MadeHandover
          * @description `link` is in this answer only. Whoever has it sees the credential, once.
+         *
+         *     It is empty where the link was delivered to the owners: `delivered_to` has their names.
          */
         MadeHandover: {
             handover: components["schemas"]["Handover"];
@@ -4623,6 +4769,8 @@ export interface components {
             link: string;
             credential: components["schemas"]["Credential"];
             replaced?: components["schemas"]["Credential"] | null;
+            /** Delivered To */
+            delivered_to?: string[];
         };
         /**
          * MayRegister
@@ -4853,7 +5001,7 @@ export interface components {
         };
         /**
          * NewHandover
-         * @description A new credential, and the link that shows it once.
+         * @description A new credential, and the link that shows it once. `deliver`: to you, or by mail to the owners alone.
          */
         NewHandover: {
             /** Credential */
@@ -4883,6 +5031,8 @@ export interface components {
              * @default
              */
             note: string;
+            /** @default link */
+            deliver: components["schemas"]["Deliver"];
         };
         /**
          * NewPerson
@@ -4947,6 +5097,7 @@ export interface components {
          * @description `successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
          *
          *     `id`: chosen by the caller, so that one who never heard the answer can read the rotation and have its secret again.
+         *     `deliver`: "owners" has what follows made here and its link sent to the owners; left out, it is in the answer.
          */
         NewRotation: {
             /** Id */
@@ -4957,6 +5108,7 @@ export interface components {
             days?: number | null;
             /** Overlap Days */
             overlap_days?: number | null;
+            deliver?: components["schemas"]["Deliver"] | null;
         };
         /**
          * NewSealing
@@ -5087,11 +5239,15 @@ export interface components {
         /**
          * OpenedRotation
          * @description With what is shown once: an issued secret or a made key pair; neither where the client made its own.
+         *
+         *     `delivered_to`: the owners who get a link to it instead, by name.
          */
         OpenedRotation: {
             rotation: components["schemas"]["Rotation"];
             issued: components["schemas"]["IssuedSecret"] | null;
             made: components["schemas"]["MadeCertificate"] | null;
+            /** Delivered To */
+            delivered_to?: string[];
         };
         /**
          * Operation
@@ -5148,6 +5304,22 @@ export interface components {
          * @enum {string}
          */
         Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many";
+        /**
+         * OwnPassword
+         * @description The password that one has, and the one that takes its place.
+         */
+        OwnPassword: {
+            /**
+             * Current
+             * Format: password
+             */
+            current: string;
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+        };
         /**
          * OwnRecipientKey
          * @description The registered public key as a JWK with its id (RFC 7638); None: there is none.
@@ -5499,6 +5671,8 @@ export interface components {
             two_people_weight?: number | null;
             /** Two Approvers Weight */
             two_approvers_weight?: number | null;
+            /** Adding Days */
+            adding_days?: number | null;
             /** Request Days */
             request_days?: number | null;
             registering?: components["schemas"]["Registering"] | null;
@@ -5722,6 +5896,24 @@ export interface components {
             why: string;
             /** Lines */
             lines: components["schemas"]["ReachLine"][] | null;
+        };
+        /**
+         * ReachPreview
+         * @description What another reach would make possible, for more, for fewer or for no objects; `agreement`: who must agree.
+         */
+        ReachPreview: {
+            /** Newly */
+            newly: components["schemas"]["Operation"][];
+            /** Wider */
+            wider: components["schemas"]["Operation"][];
+            /** Narrower */
+            narrower: string[];
+            /** No Longer */
+            no_longer: string[];
+            /** Added Weight */
+            added_weight: number;
+            /** Agreement */
+            agreement: string;
         };
         /**
          * ReachSent
@@ -6057,6 +6249,9 @@ export interface components {
         /**
          * ResourceChange
          * @description What publishing would do. `blocking`: permissions that cannot go while somebody stands on them.
+         *
+         *     `wider`: what of it lets somebody do more than was consented to: it waits for an approver; all else acts at once.
+         *     `waits`: that it does, and who can agree, in words; empty: nothing waits.
          */
         ResourceChange: {
             /** Name */
@@ -6081,6 +6276,13 @@ export interface components {
             untouched: number;
             /** Blocking */
             blocking: components["schemas"]["Blocking"][];
+            /** Wider */
+            wider?: string[];
+            /**
+             * Waits
+             * @default
+             */
+            waits: string;
         };
         /** ResourceLadder */
         ResourceLadder: {
@@ -6296,6 +6498,17 @@ export interface components {
             holders: components["schemas"]["Assignment"][];
         };
         /**
+         * RolePreview
+         * @description Which clients would get a role, over what, until when.
+         */
+        RolePreview: {
+            /** Clients */
+            clients: string[];
+            reach?: components["schemas"]["ReachSent"] | null;
+            /** Expires At */
+            expires_at?: string | null;
+        };
+        /**
          * RoleSent
          * @description A custom role, as sent and as kept in a file: the permissions of one resource that it bundles.
          */
@@ -6452,6 +6665,8 @@ export interface components {
         /**
          * Session
          * @description Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
+         *
+         *     `own_password`: whether they chose their password; somebody else who did could act as them.
          */
         Session: {
             person: components["schemas"]["Person"];
@@ -6466,6 +6681,11 @@ export interface components {
             expires_at: string;
             /** Csrf */
             csrf: string;
+            /**
+             * Own Password
+             * @default true
+             */
+            own_password: boolean;
         };
         /**
          * Severity
@@ -8847,8 +9067,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -8908,6 +9128,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachChanged"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    preview_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachPreview"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -12409,6 +12669,46 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    preview_assignment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolePreview"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClientGain"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     withdraw_role: {
         parameters: {
             query?: never;
@@ -13069,6 +13369,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {

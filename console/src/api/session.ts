@@ -27,6 +27,12 @@ export function restore(): Promise<void> {
   return asked;
 }
 
+/** Find out again: something about who is signed in has changed. */
+export function refresh(): Promise<void> {
+  asked = null;
+  return restore();
+}
+
 /** Sign in. Without a directory, in the one whose domain is the login's; of several the error says which. */
 export async function signIn(login: string, password: string, directory: string): Promise<void> {
   await take(await must(api.POST("/api/v1/session", { body: { login, password, directory } })));

@@ -37,7 +37,7 @@ const where = computed(() => {
   const places = (letter.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
   return places.length ? `, ${places.map((place) => place.reach.map((one) => one.words).join(" and ")).join("; ")}` : "";
 });
-const alone = computed(() => !!letter.value?.two_people && letter.value.asked_by_ids.includes(current.value?.person.id ?? ""));
+const alone = computed(() => !!letter.value?.agreement || (!!letter.value?.two_people && letter.value.asked_by_ids.includes(current.value?.person.id ?? "")));
 
 // Asking an approver, for those who may not consent or may not alone.
 const asking = ref(false);
@@ -147,7 +147,8 @@ const request = () =>
           <span class="soft small">Not granting changes nothing: the ask keeps waiting.</span>
         </footer>
         <footer v-else class="decide stack">
-          <p v-if="(letter?.approvers ?? 1) > 1">This adds a weight of {{ letter?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
+          <p v-if="letter?.agreement">{{ letter.agreement }}</p>
+          <p v-else-if="(letter?.approvers ?? 1) > 1">This adds a weight of {{ letter?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
           <p v-else-if="alone">This adds a weight of {{ letter?.weight }}: you asked for it, so <strong>another person</strong> must consent.</p>
           <p v-else class="soft">Consent takes the role of an approver or steward; you are {{ current?.person.roles.join(", ") || "without a role" }}.</p>
           <div class="row">

@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { count } from "@/ui/words";
+import Act from "./consent/Act.vue";
 import Less from "./consent/Less.vue";
 import Possible from "./consent/Possible.vue";
 import Terms from "./consent/Terms.vue";
@@ -82,11 +83,12 @@ const takeBack = () =>
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
     <article v-if="one" class="letter">
-      <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></p>
-      <h1 v-if="one.narrows" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.narrows }}</h1>
+      <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> <template v-if="one.client_id"> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template></p>
+      <h1 v-if="one.act" tabindex="-1">{{ one.requested_by }} asks about {{ one.subject }}: {{ one.act.toLowerCase() }}</h1>
+      <h1 v-else-if="one.narrows" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.narrows }}</h1>
       <h1 v-else tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
       <p class="lead">
-        “{{ one.reason }}.” {{ one.client_name }}: {{ one.purpose }}.
+        <template v-if="!one.act">“{{ one.reason }}.” </template><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template>
         Asked <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
       </p>
       <dl v-if="one.answers.length" class="facts">
@@ -98,7 +100,8 @@ const takeBack = () =>
         <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template><template v-if="one.said">: “{{ one.said }}”</template>
       </p>
 
-      <Less v-if="data?.narrowed" :narrowed="data.narrowed" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
+      <Act v-if="one.act" :one="one" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
+      <Less v-else-if="data?.narrowed" :narrowed="data.narrowed" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
       <template v-else-if="letter">
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
@@ -112,7 +115,9 @@ const takeBack = () =>
         <ProblemNote v-if="failed" :error="failed" />
         <footer v-if="can('requests.decide')" class="decide stack">
           <p v-if="saidYes"><strong>You said yes already.</strong> Another approver must decide.</p>
+          <p v-else-if="letter.agreement">{{ letter.agreement }}</p>
           <p v-else-if="blocked">You asked for this yourself, and it weighs {{ letter.weight }}: <strong>another person</strong> must decide.</p>
+          <p v-else-if="one.could?.length" class="soft">Who can decide it: {{ one.could.join(", ") }}.</p>
           <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
           <div class="row">
             <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="decide('decline')">Decline</NButton>

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID
 
@@ -27,8 +28,8 @@ from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import Registering
-from jamb.core.reach import EVERYWHERE
-from jamb.store import clients, people, pictures, resources, roles, usage
+from jamb.core.reach import EVERYWHERE, Reach, ReachKind
+from jamb.store import clients, findings, people, pictures, requests, resources, roles, usage
 from jamb.store.work import Actor, observation
 
 
@@ -82,15 +83,45 @@ class _AtDoor:
         found = ObjectFacts(client_id, (client_id,)) if client_id is not None else None
         return Request(operation, kind, self.person, self.token, found)
 
-    def own(self) -> frozenset[str] | None:
-        """Return the clients that the caller is limited to seeing by their roles; None: no limit."""
-        if self.person is None:
-            return None
+    def counting(self, operation: str, client_id: str | None) -> _AtDoor:
+        """Return the caller with what counts for an operation that names no client in its address.
+
+        It is about the client of a request or a finding, or about none: then a role that is bounded to some clients
+        opens it only where it reads what is the caller's own.
+        """
+        if self.catalogue.concerns_object(operation) or operation in own_api.READS_OWN:
+            return self
+
+        def counts(reach: Reach) -> bool:
+            return reach == EVERYWHERE or (client_id is not None and reach.contains((client_id,)))
+
+        if self.person is not None:
+            held = tuple(role for role in self.person.roles if counts(role.reach))
+            return replace(self, person=replace(self.person, roles=held))
+        grants = tuple(grant for grant in self.standing.grants if counts(grant.reach))
+        return replace(self, standing=replace(self.standing, grants=grants))
+
+    def own(self, now: datetime) -> frozenset[str] | None:
+        """Return the clients that the caller is limited to seeing by their roles or consents; None: no limit."""
         operation = "clients.read"
-        opening = [role for role in self.person.roles if operation in self.catalogue.opened_by_all(role.permissions)]
-        if any(role.reach == EVERYWHERE for role in opening):
+        if self.person is None:
+            reaches = [
+                one.reach
+                for one in self.standing.grants
+                if one.kind is AccessKind.APPLICATION
+                and one.in_force(now)
+                and operation in self.catalogue.opened_by(one.permission)
+            ]
+            # A guard sees no clients, and is asked for nothing of them.
+            if not reaches:
+                return None
+        else:
+            reaches = [
+                role.reach for role in self.person.roles if operation in self.catalogue.opened_by_all(role.permissions)
+            ]
+        if any(reach == EVERYWHERE for reach in reaches):
             return None
-        return frozenset().union(*(role.reach.collections for role in opening))
+        return frozenset().union(*(reach.collections for reach in reaches if reach.kind is ReachKind.ONLY))
 
     @property
     def actor(self) -> Actor:
@@ -112,10 +143,14 @@ def admit(
         Forbidden: with the reason, and the role or permission that would do.
     """
     with Session(premises.engine) as session:
-        at_door = _meet(session, slug, caller, now)
+        known_here = _meet(session, slug, caller, now)
+        at_door = known_here.counting(operation, client_id)
         request = at_door.request(operation, client_id)
         decision = decide(at_door.catalogue, at_door.standing, request, now)
         if not decision.allowed:
+            whole = known_here.request(operation, client_id)
+            if decide(known_here.catalogue, known_here.standing, whole, now).allowed:
+                raise _out_of_reach(known_here, operation, client_id)
             known = roles.roles_of_resource(session, at_door.resource_id)
             explained = explain(at_door.catalogue, at_door.standing, request, now, known)
             raise _refusal(session, at_door, operation, decision, explained, now)
@@ -124,7 +159,7 @@ def admit(
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
         with observation(premises.engine) as session:
             usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
-    return Admitted(at_door.directory, at_door.actor, at_door.own())
+    return Admitted(at_door.directory, at_door.actor, known_here.own(now))
 
 
 def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
@@ -133,11 +168,46 @@ def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
         at_door = _meet(session, slug, caller, now)
         held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
         may = tuple(
-            name
-            for name in sorted(at_door.catalogue.operations)
-            if decide(at_door.catalogue, at_door.standing, at_door.request(name), now).allowed
+            name for name in sorted(at_door.catalogue.operations) if _may(at_door.counting(name, None), name, now)
         )
         return Whoami(at_door.actor, held, may)
+
+
+def client_meant(premises: Premises, slug: str, about: Mapping[str, str]) -> str | None:
+    """Return the client that a call is about, by what its address names: a client, a request or a finding of one."""
+    if "client" in about:
+        return about["client"]
+    key = _id_in(about.get("request") or about.get("finding") or "")
+    if key is None:
+        return None
+    with Session(premises.engine) as session:
+        directory = find_directory(session, slug)
+        if "request" in about:
+            row = requests.by_id(session, directory.id, key)
+            return row.client_id if row is not None else None
+        found = findings.finding_by_id(session, directory.id, key)
+        return found[1].id if found is not None else None
+
+
+def _id_in(text: str) -> UUID | None:
+    try:
+        return UUID(text)
+    except ValueError:
+        return None
+
+
+def _may(at_door: _AtDoor, operation: str, now: datetime) -> bool:
+    return decide(at_door.catalogue, at_door.standing, at_door.request(operation), now).allowed
+
+
+def _out_of_reach(at_door: _AtDoor, operation: str, client_id: str | None) -> Forbidden:
+    """Word the refusal of what a bounded role would open, were it not about another client, or about none."""
+    title = at_door.catalogue.operations[operation].title
+    what = "is about another client" if client_id is not None else "is about no client in particular"
+    return Forbidden(
+        f"“{title}” is refused: it {what}, and what would allow it counts for some clients only.",
+        next_step="Have somebody do it whose role counts everywhere.",
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,11 @@ from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
+from jamb.actions.judging import Wanted, judge_acting
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.actions.sheets import sheets_of
 from jamb.core.addresses import UnfitAddress, read_address
+from jamb.core.agreements import Act
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import (
     Certificate,
@@ -79,6 +81,8 @@ class Place:
     actor: Actor
     now: datetime
     rotating: bool = False
+    # Who can read what is made here, or chooses whose key it is; empty: nobody but who can act as the client already.
+    seen_by: str = ""
 
     def ends(self, kind: CredentialKind, days: int | None) -> datetime:
         return end_of(self.directory.policy, kind, self.now, days)
@@ -88,7 +92,7 @@ class Place:
         self._admit(kind)
         row = CredentialRow(
             id=uuid4(), client_id=self.client.id, kind=kind.value, label=_checked_label(self.label), issued_at=self.now,
-            issued_by=self.actor.name, **columns,
+            issued_by=self.actor.name, seen_by_id=self.seen_by, **columns,
         )  # fmt: skip
         self.unit.session.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
@@ -243,6 +247,38 @@ class IssuerTrusted:
             raise Conflict(said, next_step="Withdraw that first, or use another subject.")
 
 
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """How a new credential reaches whoever is to have it.
+
+    Attributes:
+        then: what is done with it in the same transaction.
+        gains: who could act as the client with it, from the client's place: ids of people and clients; None: whoever
+            adds it, because they see it, or choose whose key it is.
+    """
+
+    then: Then | None = None
+    gains: Callable[[Place], list[str]] | None = None
+
+    def judge(self, at: Place, wanted: Addition) -> Place:
+        """Judge who comes to act as the client by it, and return the place with who sees it."""
+        gainers = self.gains(at) if self.gains is not None else [at.actor.id]
+        if at.actor.id == at.client.id:
+            # It proves itself with one already.
+            return at
+        what = {"kind": type(wanted).__name__, **_told_apart(wanted)}
+        if gainers != [at.actor.id]:
+            what["for"] = sorted(gainers)
+        judge_acting(
+            at.unit, at.directory, at.client, gainers,
+            Wanted(Act.CREDENTIAL, f"“{at.client.name}”", what, at.client.id), at.actor, at.now,
+            "Have it delivered to the owners, so that you never see it: that needs nobody else.",
+        )  # fmt: skip
+        alone = gainers[0] if len(gainers) == 1 and at.actor.kind in {"person", "client"} else ""
+        return replace(at, seen_by=alone)
+
+
+SHOWN = Delivery()
 Then = Callable[[Place, Added], None]
 Addition = SecretIssued | CertificateMade | CertificateGiven | CertificateRequested | KeysGiven | IssuerTrusted
 
@@ -257,16 +293,17 @@ def add_credential(
     now: datetime,
     *,
     instead_of: UUID | None = None,
-    then: Then | None = None,
+    delivery: Delivery = SHOWN,
 ) -> Added:
     """Add a credential to a client.
 
     Args:
         label: what it is for, as people here would say.
         instead_of: a lost credential that is withdrawn in the same step.
-        then: what else is done with it in the same transaction.
+        delivery: how it reaches whoever is to have it; left out, it is shown to whoever adds it.
 
     Raises:
+        NeedsAgreement: whoever would see it could then do more than they may; it waits at the consent desk.
         BadInput, LivesTooLong: what cannot be trusted, each reason named; an end that the policy does not allow; a
             secret for a client that may do too much for one.
         Conflict: a public client keeps no credential (RFC 6749 section 2.1), a disabled one gets none; it has as many
@@ -279,10 +316,10 @@ def add_credential(
         if instead_of is not None:
             reason = "Lost: another was issued in its place"
             lost = withdraw_in(unit, directory, client, instead_of, reason, actor, now)
-        at = Place(unit, premises, directory, client, label, actor, now)
+        at = delivery.judge(Place(unit, premises, directory, client, label, actor, now), wanted)
         added = replace(wanted.put(at), replaced=lost)
-        if then is not None:
-            then(at, added)
+        if delivery.then is not None:
+            delivery.then(at, added)
         return added
 
 
@@ -302,6 +339,18 @@ def alike(row: CredentialRow, days: int | None) -> Addition:
                 return KeysGiven(None, row.keys_uri, days)
             allowed = "a key set with the client's new public keys"
             raise Unsuited.field("successor", "nothing", allowed, "Have the client make them, then open it with those.")
+
+
+def _told_apart(wanted: Addition) -> dict[str, Any]:
+    """Return by what an addition is known from others of its kind: whose key it is."""
+    match wanted:
+        case KeysGiven():
+            return {"keys": sorted(keys_in(wanted)) or wanted.keys_uri}
+        case IssuerTrusted():
+            return {"issuer": wanted.issuer, "subject": wanted.subject, "keys_uri": wanted.keys_uri}
+        case CertificateGiven() | CertificateRequested():
+            return {"keys": sorted(keys_in(wanted))}
+    return {}
 
 
 def keys_in(wanted: Addition) -> list[str]:

@@ -11,14 +11,14 @@ from sqlmodel import Session
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
-from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of
+from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
+from jamb.actions.judging import adds_words, check_consent, note_addition
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.errors import NothingToGrant, SecondApprover
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
-from jamb.core.requests import refuse_same_person
 from jamb.store import clients, people, resources
 from jamb.store.work import Actor, Unit, unit_of_work
 
@@ -60,13 +60,16 @@ def grant(
         client = find_client(unit.session, directory, client_id, lock=True)
         chosen = choose(unit.session, client, ask_ids, now)
         seen = preview_of(unit.session, directory, client, chosen, terms, now)
-        refuse_same_person(seen.weight, {row.asked_by_id for row in chosen}, actor.id, directory.policy)
-        if seen.approvers > 1:
+        refuse_beyond(unit.session, directory, chosen, terms, now)
+        asked_by = {row.asked_by_id for row in chosen}
+        needed, before, alone = check_consent(unit.session, directory, client, seen.weight, asked_by, actor, now)
+        if needed > 1 and actor.kind != "service":
             raise SecondApprover(
-                f"This adds a weight of {seen.weight:g}: from {directory.policy.two_approvers_weight} on, "
-                "two approvers must consent.",
+                f"{adds_words(seen.weight, before.deciding, directory.policy)} from "
+                f"{directory.policy.two_approvers_weight} on, two approvers must consent.",
                 next_step=f"Make a request: jamb requests make {client.id}; two approvers decide it.",
             )
+        note_addition(unit, client.id, "consent", seen.weight, actor, now, alone=alone)
         return enact(unit, directory, client, chosen, seen, terms, actor, now, reason)
 
 
@@ -91,6 +94,7 @@ def enact(
     if person is not None:
         _refuse_again(unit.session, client, chosen, person, now)
     by_id = {row.id: row for row in chosen}
+    rows = {row.id: row for row in resources.resources_of(unit.session, directory.id)}
     granted = []
     for place in seen.resources:
         for item in place.asks:
@@ -106,6 +110,8 @@ def enact(
                 expires_at=terms.expires_at,
                 reach=document(terms.reach_of(item.resource, ask)) or None,
                 person_id=person.id if person is not None else None,
+                revision=rows[ask.resource_id].revision,
+                collections_revision=rows[ask.resource_id].collections_revision,
             )
             unit.session.add(row)
             granted.append(grant_view(row, item.resource, person.name if person is not None else ""))

@@ -1,4 +1,4 @@
-"""Change where consents count, and end them."""
+"""End consents, or let them count for those alone whom a client acts for."""
 
 from __future__ import annotations
 
@@ -9,16 +9,12 @@ from uuid import UUID, uuid4
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
-from jamb.actions.consent import GrantView, grant_view
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_resource, note_narrowed
-from jamb.actions.reach import check_reach
-from jamb.core.access import Comparison, HeldGrant, Holding, compare, covering, holdings_in_force
-from jamb.core.errors import Conflict, NothingToWithdraw, SecondApprover, Unsuited, Violation
+from jamb.core.access import HeldGrant, compare, covering, holdings_in_force
+from jamb.core.errors import Conflict, NothingToWithdraw, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import CollectionTree, Reach
-from jamb.core.reach.details import document, reach_of
-from jamb.core.requests import approvers_needed, refuse_same_person
+from jamb.core.reach import CollectionTree
 from jamb.store import clients, people, pictures, resources, roles, usage, uses
 from jamb.store.work import Actor, Unit, unit_of_work
 
@@ -41,7 +37,7 @@ class WithdrawnConsent:
 
 
 @dataclass(frozen=True, slots=True)
-class _Standing:
+class Standing:
     """What a client is consented to at one resource in one kind, and what its roles give it there."""
 
     client: clients.ClientRow
@@ -55,67 +51,6 @@ class _Standing:
 
     def held(self, without: frozenset[UUID] = frozenset()) -> list[HeldGrant]:
         return [*(row.held() for row in self.rows if row.id not in without), *self.by_role]
-
-
-def change_reach(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    permissions: Sequence[str],
-    kind: AccessKind,
-    reach: Reach,
-    actor: Actor,
-    now: datetime,
-    reason: str = "",
-    person: str | None = None,
-) -> tuple[list[GrantView], Comparison]:
-    """Change where consents count, all or none. Where it narrows, guards act on tokens from before within seconds.
-
-    Args:
-        person: change the consents that cover this one person (delegated); None changes those that cover everyone.
-
-    Raises:
-        NothingToWithdraw: one of them is not granted. BadInput: an unknown collection, or nothing would change.
-        SamePerson, SecondApprover: it widens, by more than one person may.
-    """
-    check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        here = _standing(unit, directory, client_id, resource_name, kind, person, now)
-        check_reach(unit.session, here.resource, reach)
-        person_id = here.person.id if here.person is not None else None
-        rows = _chosen(here, [row for row in here.rows if row.person_id == person_id], permissions)
-        changing = frozenset(row.id for row in rows if reach_of(row.reach) != reach)
-        if not changing:
-            raise Unsuited.field("reach", reach.words, "another reach than the one it has")
-        covered = str(person_id) if person_id is not None else None
-        before = holdings_in_force(covering(here.held(), covered), kind, now)
-        after = holdings_in_force(covering(here.held(changing), covered), kind, now) | {
-            Holding(row.permission, reach) for row in rows if row.id in changing
-        }
-        comparison = compare(here.catalogue, before, after, here.tree)
-        _refuse_alone(unit, directory, here, permissions, comparison.added_weight, actor)
-        was = {row.permission: reach_of(row.reach).words for row in rows}
-        moment = note_narrowed(unit.session, here.client, now)
-        for row in rows:
-            row.reach, row.narrowed_at = document(reach) or None, moment
-            unit.session.add(row)
-        unit.enter(
-            actor,
-            "consent.reach-changed",
-            client_subject(here.client),
-            now=now,
-            before={"reach": was},
-            after={
-                "resource": here.resource.name,
-                "permissions": sorted(permissions),
-                "reach": reach.words,
-                **_for_whom(here, kind),
-            },
-            reason=reason,
-        )
-        name = here.person.name if here.person is not None else ""
-        return [grant_view(row, here.resource.name, name) for row in rows], comparison
 
 
 def withdraw(
@@ -144,9 +79,9 @@ def withdraw(
         raise Unsuited.field("at", at.isoformat(), "a moment to come", "Leave it out to end the consent now.")
     ends = at or now
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        here = _standing(unit, directory, client_id, resource_name, kind, person, now)
+        here = standing_at(unit, directory, client_id, resource_name, kind, person, now)
         mine = [row for row in here.rows if here.person is None or row.person_id == here.person.id]
-        rows = _chosen(here, mine, permissions)
+        rows = chosen_of(here, mine, permissions)
         held, left = here.held(), here.held(frozenset(row.id for row in rows))
         if here.person is not None:
             held, left = covering(held, str(here.person.id)), covering(left, str(here.person.id))
@@ -167,7 +102,7 @@ def withdraw(
                 "resource": here.resource.name,
                 "permissions": sorted({one.permission for one in after}),
                 "no longer possible": sorted(comparison.no_longer),
-                **_for_whom(here, kind),
+                **for_whom(here, kind),
                 **({"at": at.isoformat()} if at is not None else {}),
             },
             reason=reason,
@@ -196,7 +131,7 @@ def narrow_to_people(
     """
     check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        here = _standing(unit, directory, client_id, resource_name, kind, None, now)
+        here = standing_at(unit, directory, client_id, resource_name, kind, None, now)
         acted_for = uses.person_ids_of(
             unit.session, here.client.id, here.resource.id, now - directory.policy.use_counts
         )
@@ -205,6 +140,8 @@ def narrow_to_people(
         if not everyone:
             raise Conflict("It is not consented to for everyone any more.", next_step="Look at the audit again.")
         moment = note_narrowed(unit.session, here.client, now)
+        # What one consent gives until its end, the others give until the same.
+        ends = everyone[0].expires_at
         for row in everyone:
             row.expires_at, row.narrowed_at = now, moment
             unit.session.add(row)
@@ -214,7 +151,8 @@ def narrow_to_people(
                 clients.GrantRow(
                     id=uuid4(), client_id=here.client.id, resource_id=here.resource.id, permission=permission,
                     kind=kind.value, granted_at=now, granted_by=actor.name, person_id=person_id,
-                    reach=everyone[0].reach,
+                    reach=everyone[0].reach, expires_at=ends, revision=everyone[0].revision,
+                    collections_revision=everyone[0].collections_revision,
                 )
             )  # fmt: skip
         names = sorted(acted_for.values())
@@ -225,7 +163,7 @@ def narrow_to_people(
         return names
 
 
-def _standing(
+def standing_at(
     unit: Unit,
     directory: Directory,
     client_id: str,
@@ -233,7 +171,7 @@ def _standing(
     kind: AccessKind,
     person: str | None,
     now: datetime,
-) -> _Standing:
+) -> Standing:
     """Lock the client and read what it is consented to."""
     session = unit.session
     client = find_client(session, directory, client_id, lock=True)
@@ -244,7 +182,7 @@ def _standing(
         if row.resource_id == resource.id and row.kind == kind and row.stands(now)
     ]
     by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
-    return _Standing(
+    return Standing(
         client,
         resource,
         resources.catalogues(session, [resource])[resource.id],
@@ -255,7 +193,7 @@ def _standing(
     )
 
 
-def _chosen(here: _Standing, rows: Sequence[clients.GrantRow], permissions: Sequence[str]) -> list[clients.GrantRow]:
+def chosen_of(here: Standing, rows: Sequence[clients.GrantRow], permissions: Sequence[str]) -> list[clients.GrantRow]:
     """Return those of the rows that grant these permissions. Raises `NothingToWithdraw` when one is missing."""
     held = {row.permission for row in rows}
     missing = sorted(set(permissions) - held)
@@ -272,23 +210,7 @@ def _chosen(here: _Standing, rows: Sequence[clients.GrantRow], permissions: Sequ
     return [row for row in rows if row.permission in permissions]
 
 
-def _for_whom(here: _Standing, kind: AccessKind) -> dict[str, str]:
+def for_whom(here: Standing, kind: AccessKind) -> dict[str, str]:
     if kind is AccessKind.APPLICATION:
         return {}
     return {"kind": kind.value, "for": here.person.name if here.person is not None else "everyone"}
-
-
-def _refuse_alone(
-    unit: Unit, directory: Directory, here: _Standing, permissions: Sequence[str], weight: float, actor: Actor
-) -> None:
-    asked_by = {
-        row.asked_by_id
-        for row in clients.asks_of(unit.session, [here.client.id])
-        if row.resource_id == here.resource.id and row.permission in permissions
-    }
-    refuse_same_person(weight, asked_by, actor.id, directory.policy)
-    if approvers_needed(weight, directory.policy) > 1:
-        raise SecondApprover(
-            f"This adds a weight of {weight:g}: from {directory.policy.two_approvers_weight} on, two approvers decide.",
-            next_step="Withdraw the consent and make a request for it with the wider reach.",
-        )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from operator import attrgetter
 from uuid import UUID
@@ -11,16 +11,20 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.asks import AskView, ask_view
+from jamb.actions.judging import consent_words
 from jamb.actions.people import find_person
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
-from jamb.core.access import Comparison, Holding, compare, covering, holdings_in_force
+from jamb.core.access import Comparison, Holding, covering, holdings_in_force
+from jamb.core.access.powers import lasting
 from jamb.core.errors import NotFound, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import Reach
+from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import reach_of
 from jamb.core.requests import approvers_needed
 from jamb.store import clients, pictures, resources, roles
+from jamb.store.actor import Actor
 
 OTHERS_NAMED = 5
 
@@ -58,7 +62,10 @@ class OtherHolders:
 
 @dataclass(frozen=True, slots=True)
 class ConsentAtResource:
-    """What consent to some asks of one resource and kind would change there."""
+    """What consent to some asks of one resource and kind would change there.
+
+    `rules`: of collections whose objects change by a rule, in words: consented to as such.
+    """
 
     catalogue: Catalogue
     kind: AccessKind
@@ -66,11 +73,16 @@ class ConsentAtResource:
     comparison: Comparison
     reach: tuple[Reach, ...]
     others: tuple[OtherHolders, ...]
+    rules: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class ConsentPreview:
-    """`approvers`: how many must say yes; `two_people`: whoever asked may not be the one."""
+    """`approvers`: how many must say yes; `two_people`: whoever asked may not be the one.
+
+    `acting`: who can act as the client, by name: they gain what it may do. `agreement`: why the yes of whoever looks
+    would not do alone, and who else could give one; empty: it would do.
+    """
 
     client_id: str
     client_name: str
@@ -82,6 +94,8 @@ class ConsentPreview:
     asked_by: tuple[str, ...]
     asked_by_ids: tuple[str, ...]
     resources: tuple[ConsentAtResource, ...]
+    acting: tuple[str, ...] = ()
+    agreement: str = ""
 
 
 def preview(
@@ -91,13 +105,37 @@ def preview(
     now: datetime,
     ask_ids: Iterable[UUID] | None = None,
     terms: GrantTerms = AS_ASKED,
+    actor: Actor | None = None,
 ) -> ConsentPreview:
-    """Return what consent to the waiting asks (or the chosen of them) would make possible; may be empty."""
+    """Return what consent to the waiting asks (or the chosen of them) would make possible; may be empty.
+
+    Args:
+        actor: whoever looks, to be told whether their yes would do.
+    """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         client = find_client(session, directory, client_id)
         chosen = choose(session, client, ask_ids, now)
-        return preview_of(session, directory, client, chosen, terms, now)
+        seen = preview_of(session, directory, client, chosen, terms, now)
+        return told_to(session, directory, client, seen, seen.asked_by_ids, actor, now)
+
+
+def told_to(
+    session: Session,
+    directory: Directory,
+    client: clients.ClientRow,
+    seen: ConsentPreview,
+    asked_by: Iterable[str],
+    actor: Actor | None,
+    now: datetime,
+) -> ConsentPreview:
+    """Return a preview with who can act as the client, and what stands against whoever looks consenting alone."""
+    bench = Bench(session, directory, now)
+    acting = tuple(sorted(bench.name_of(one) for one in bench.acting_as(client.id)))
+    words = ""
+    if actor is not None and seen.resources and bench.may_decide(actor.id, client.id):
+        words = consent_words(session, directory, client, seen.weight, frozenset(asked_by), actor, now)
+    return replace(seen, acting=acting, agreement=words)
 
 
 def choose(
@@ -144,15 +182,15 @@ def preview_of(
     now: datetime,
 ) -> ConsentPreview:
     """Return what granting these asks within these terms would change. Raises `BadInput` when the terms do not fit."""
-    rows = {row.id: row for row in resources.resources_of(session, directory.id)}
+    bench = Bench(session, directory, now)
+    rows = bench.resource_rows
     _check_terms(session, rows, chosen, terms, now)
     person = find_person(session, directory, terms.person) if terms.person is not None else None
-    catalogues = resources.catalogues(session, rows.values())
     by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
     grants = clients.grants_of(session, [client.id])
     others = clients.others_holding(session, client.id, chosen, now)
     keys = sorted({(row.resource_id, row.kind) for row in chosen}, key=lambda key: (rows[key[0]].name, key[1]))
-    places = []
+    places, weight = [], 0.0
     for resource_id, kind in keys:
         here = sorted(
             (row for row in chosen if (row.resource_id, row.kind) == (resource_id, kind)),
@@ -162,18 +200,22 @@ def preview_of(
         counting = covering(pictures.held_at(resource_id, grants, by_role), str(person.id) if person else None)
         held = holdings_in_force(counting, AccessKind(kind), now)
         added = {Holding(row.permission, terms.reach_of(name, row)) for row in here}
-        tree = resources.collections_of(session, resource_id)
+        place = bench.places[resource_id]
+        # What is held only until then, or by a role, says nothing of what is held in the end.
+        kept = holdings_in_force(lasting(counting, now, terms.expires_at), AccessKind(kind), now)
+        weight += place.added(kept, kept | added)
         places.append(
             ConsentAtResource(
-                catalogues[resource_id],
+                place.catalogue,
                 AccessKind(kind),
                 tuple(ask_view(row, name) for row in here),
-                compare(catalogues[resource_id], held, held | added, tree),
+                place.compared(held, held | added),
                 tuple(sorted({one.reach for one in added}, key=attrgetter("words"))),
                 tuple(_others(row, others.get(_key(row), [])) for row in here),
+                tuple(_rules(place.tree, added)),
             )
         )
-    weight = round(sum(place.comparison.added_weight for place in places), 1)
+    weight = round(weight, 1)
     return ConsentPreview(
         client.id,
         client.name,
@@ -186,6 +228,36 @@ def preview_of(
         tuple(sorted({row.asked_by_id for row in chosen})),
         tuple(places),
     )
+
+
+def refuse_beyond(
+    session: Session,
+    directory: Directory,
+    chosen: Sequence[clients.AskRow],
+    terms: GrantTerms,
+    now: datetime,
+) -> None:
+    """Raise `BadInput` for terms that reach further than was asked for: whoever asked did not answer for that."""
+    bench = Bench(session, directory, now)
+    for key in sorted({(row.resource_id, row.kind) for row in chosen}, key=str):
+        here = [row for row in chosen if (row.resource_id, row.kind) == key]
+        name = bench.resource_rows[key[0]].name
+        asked = {Holding(row.permission, reach_of(row.reach)) for row in here}
+        granted = {Holding(row.permission, terms.reach_of(name, row)) for row in here}
+        if not bench.places[key[0]].covers(asked, granted):
+            raise Unsuited.field(
+                "reach",
+                "; ".join(sorted({one.reach.words for one in granted})),
+                "within what is asked: " + "; ".join(sorted({one.reach.words for one in asked})),
+                "Narrow it; a wider reach takes an ask of its own.",
+            )
+
+
+def _rules(tree: CollectionTree, added: Iterable[Holding]) -> Iterable[str]:
+    named = frozenset().union(*(one.reach.collections for one in added))
+    for path, one in tree.collections.items():
+        if one.rule and any(path == name or path.startswith(name + "/") for name in named):
+            yield f"{one.title} ({path}) holds what its rule puts there, later too: {one.rule}"
 
 
 def _check_terms(

@@ -14,6 +14,8 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from jwt.algorithms import ECAlgorithm
 from sqlmodel import Session
 
+from jamb.actions.judging import GRAVE, Wanted, decide_alone
+from jamb.actions.powers import Bench
 from jamb.actions.premises import (
     Directory,
     Premises,
@@ -24,13 +26,14 @@ from jamb.actions.premises import (
 )
 from jamb.core import own_api
 from jamb.core.access import RoleHolding
+from jamb.core.agreements import Act
 from jamb.core.audit.breaches import Breach, breaches
 from jamb.core.clients import ClientKind, ClientState, folded
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import DirectoryPolicy, changed
+from jamb.core.policy import DirectoryPolicy, Registering, changed, loosened
 from jamb.store import clients, directories, ledger, pictures, resources, roles
 from jamb.store.authorities import authorities_of
 from jamb.store.work import Actor, Unit, unit_of_work
@@ -162,7 +165,12 @@ def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
 def change_policy(
     premises: Premises, directory: Directory, changes: Mapping[str, Any], actor: Actor, now: datetime
 ) -> Directory:
-    """Change settings of the policy. Raises `BadInput` naming each setting that does not exist or does not fit."""
+    """Change settings of the policy.
+
+    Raises:
+        BadInput: naming each setting that does not exist or does not fit.
+        NeedsAgreement: one person could do more alone than before; it waits at the consent desk.
+    """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = directories.by_slug(unit.session, directory.slug, lock=True)
         assert row is not None
@@ -173,6 +181,14 @@ def change_policy(
         different = sorted(name for name in new if new[name] != old[name])
         if not different:
             raise Unsuited.field("policy", "the values it has", "a setting to change")
+        looser = loosened(before, after)
+        if looser and actor.kind != "service":
+            words = ", ".join(looser)
+            wanted = Wanted(
+                Act.POLICY, f"The policy of {directory.name}", {"changes": {name: new[name] for name in different}}
+            )
+            why = f"One person could do more alone with another {words}"
+            decide_alone(unit, Bench(unit.session, directory, now), wanted, GRAVE, why, actor, now, needed=1)
         row.policy = new
         unit.session.add(row)
         unit.enter(
@@ -184,6 +200,16 @@ def change_policy(
             after={name: new[name] for name in different},
         )
     return replace(directory, policy=after)
+
+
+def read_changes(kept: Mapping[str, Any]) -> dict[str, Any]:
+    """Return changes of a policy as they were asked for, from their document."""
+    found = dict(kept)
+    if "registering" in found:
+        found["registering"] = Registering(found["registering"])
+    if "registering_groups" in found:
+        found["registering_groups"] = tuple(found["registering_groups"])
+    return found
 
 
 @dataclass(frozen=True, slots=True)

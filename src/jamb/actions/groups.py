@@ -10,13 +10,17 @@ from uuid import UUID, uuid4
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
+from jamb.actions.judging import Wanted, judge_power
 from jamb.actions.people import find_person
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
+from jamb.core.agreements import Act
 from jamb.core.errors import NotFound, StillInUse, Violation, shorten
 from jamb.core.groups import holders, refuse_cycle
 from jamb.core.roles import check_short_name
 from jamb.store import roles
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.people import PersonRow
+from jamb.store.work import Actor, Unit, unit_of_work
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +61,7 @@ def save_group(
     Raises:
         BadInput: an unfit name, or a group that would lie within itself. NotFound: a member is not known here.
         StillInUse: the directory would be left without a steward.
+        NeedsAgreement: whoever changes it could do more by it than they may; it waits at the consent desk.
     """
     check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
@@ -80,11 +85,38 @@ def save_group(
             row.title = str(after["title"])
             unit.session.add(row)
             unit.session.flush()
+            _judge(unit, directory, row, members, inner, name, str(after["title"]), actor, now)
             _put(unit.session, row.id, members, {one.id for one in inner})
             refuse_stewardless(unit.session, directory, now)
             action = "group.made" if before is None else "group.changed"
             unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
         return next(group for group in _groups(unit.session, directory) if group.name == name)
+
+
+def _judge(
+    unit: Unit,
+    directory: Directory,
+    row: roles.GroupRow,
+    members: dict[UUID, PersonRow],
+    inner: Sequence[roles.GroupRow],
+    name: str,
+    title: str,
+    actor: Actor,
+    now: datetime,
+) -> None:
+    """Judge what joining a group gives to people as whom the actor can act."""
+    session, bench = unit.session, Bench(unit.session, directory, now)
+    was = {one.id for one in roles.people_within(session, [row.id]).get(row.id, [])}
+    within = roles.people_within(session, [one.id for one in inner])
+    joining = {**members, **{person.id: person for found in within.values() for person in found}}
+    power_given = bench.group_power(row.id)
+    args = {
+        "name": name, "title": title, "people": sorted(one.login for one in members.values()),
+        "groups": sorted(one.name for one in inner),
+    }  # fmt: skip
+    for key, person in joining.items():
+        if key not in was:
+            judge_power(unit, bench, person, power_given, Wanted(Act.GROUP, f"The group {name}", args), actor, now)
 
 
 def remove_group(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:

@@ -13,6 +13,7 @@ from sqlmodel import Session
 from jamb.actions.asks import AskView, add_asks
 from jamb.actions.consent import GrantView, enact
 from jamb.actions.consent_preview import AS_ASKED, preview_of
+from jamb.actions.judging import note_addition
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core import own_api
@@ -116,6 +117,7 @@ def take_over(
             unit.session.flush()
             chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())
             seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
+            note_addition(unit, client.id, "handed on", seen.weight, actor, now, alone=True)
             granted = enact(unit, directory, client, chosen, seen, AS_ASKED, actor, now, "Handed on by its maker")
         return Takeover(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
 

@@ -16,6 +16,7 @@ from jamb.actions import (
     credentials,
     narrowing,
     publishers,
+    reach_changes,
     registrations,
     roles,
     rotations,
@@ -258,10 +259,8 @@ def _withdraw_role(
 def _narrow_reach(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
     assert aim.place is not None
     assert said.reach is not None
-    consent_changes.change_reach(
-        premises, directory, aim.client.id, aim.place.catalogue.name, [aim.permission], aim.kind, said.reach, actor,
-        now, _reason(aim, said),
-    )  # fmt: skip
+    wish = reach_changes.ReachWish(aim.client.id, aim.place.catalogue.name, [aim.permission], aim.kind, said.reach)
+    reach_changes.change_reach(premises, directory, wish, actor, now, _reason(aim, said))
     return f"{aim.permission} counts {said.reach.words}."
 
 

@@ -19,6 +19,7 @@ from jamb.actions.premises import (
     note_narrowed,
 )
 from jamb.core.access import Holding, compare
+from jamb.core.access.powers import Place
 from jamb.core.audit.narrowing import Narrower
 from jamb.core.errors import AlreadyAsked, Conflict, NotFound, StillInUse, Unsuited, Violation
 from jamb.core.permissions import AccessKind
@@ -205,6 +206,11 @@ def put_in_force(
     }
     replaced = {one["permission"] for one in row.replaces}
     _check_still_fits(unit.session, client, resource, row, standing)
+    place = Place(
+        resources.catalogues(unit.session, [resource])[resource.id],
+        resources.trees(unit.session, [resource])[resource.id],
+    )
+    kept_ends = {name: standing[name].expires_at for name in replaced}
     for name in replaced - set(row.permissions):
         standing[name].expires_at, standing[name].narrowed_at = now, moment
         unit.session.add(standing[name])
@@ -219,6 +225,7 @@ def put_in_force(
             grant = clients.GrantRow(
                 id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
                 kind=AccessKind.APPLICATION.value, granted_at=now, granted_by=actor.name,
+                expires_at=_end_of(place, row.before(), kept_ends, Holding(name, reach_of(row.reach))),
             )  # fmt: skip
         grant.reach, grant.narrowed_at = row.reach, moment if name in standing else None
         unit.session.add(grant)
@@ -241,6 +248,20 @@ def put_in_force(
         reason=reason,
     )  # fmt: skip
     unit.session.flush()
+
+
+def _end_of(
+    place: Place, before: tuple[Holding, ...], ends: Mapping[str, datetime | None], wanted: Holding
+) -> datetime | None:
+    """Return until when something may be held in place of what was: as long as that would still have opened it all."""
+    lasting = [one for one in before if ends[one.permission] is None]
+    if place.covers(lasting, [wanted]):
+        return None
+    for moment in sorted({one for one in ends.values() if one is not None}, reverse=True):
+        lasting += [one for one in before if ends[one.permission] == moment]
+        if place.covers(lasting, [wanted]):
+            return moment
+    return min((one for one in ends.values() if one is not None), default=None)
 
 
 def _check_still_fits(

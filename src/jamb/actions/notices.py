@@ -220,9 +220,11 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
             what = (
                 f"{count} permission{'' if count == 1 else 's'}" if row.narrowing_id is None else "less than it holds"
             )
+            if row.act:
+                what = f"another person's yes ({row.reason.lower()})"
             words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"
             yield Fact(
-                f"request/{row.id}/waits", NoticeKind.REQUEST_WAITS, row.client_id, name, words, path,
+                f"request/{row.id}/waits", NoticeKind.REQUEST_WAITS, row.client_id or "", name, words, path,
                 (Audience.APPROVERS,),
             )  # fmt: skip
         else:
@@ -231,7 +233,8 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
             )
             asker = person_id_in(row.requested_by_id)
             yield Fact(
-                f"request/{row.id}/{row.state}", NoticeKind.REQUEST_DECIDED, row.client_id, name, words, path, _OWNERS,
+                f"request/{row.id}/{row.state}", NoticeKind.REQUEST_DECIDED, row.client_id or "", name, words, path,
+                _OWNERS if row.client_id is not None else (),
                 [asker] if asker is not None else [],
             )  # fmt: skip
 

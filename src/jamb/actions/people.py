@@ -7,11 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
-import sqlalchemy as sa
 from argon2 import PasswordHasher
-from sqlmodel import Session, col, select
+from sqlmodel import Session, select
 
+from jamb.actions.judging import Wanted, judge_power, judge_signing_in
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
+from jamb.core.agreements import Act
 from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
 from jamb.core.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
 from jamb.core.roles import check_short_name
@@ -60,7 +62,13 @@ def add_person(
     check_person(login, name)
     stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        return _add(unit, directory, ListedPerson(login, name, (), tuple(role_names)), stretched, actor, now)
+        listed = ListedPerson(login, name, (), tuple(role_names))
+        added = _add(unit, directory, listed, stretched, actor, now)
+        if stretched is not None:
+            person = unit.session.get_one(people.PersonRow, added.id)
+            args = {"login": login, "roles": sorted(set(role_names))}
+            _judge(unit, directory, person, Wanted(Act.PERSON, name, args), actor, now, new=True)
+        return added
 
 
 def import_people(
@@ -107,6 +115,7 @@ def change_person(
 
     Raises:
         StillInUse: the directory would be left without a steward. BadInput: nothing would change.
+        NeedsAgreement: whoever sets the password could do more, as this person, than they may; it waits.
     """
     stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
@@ -121,15 +130,18 @@ def change_person(
             row.live = live
         if stretched is not None:
             row.password_hash = stretched
+            row.password_set_by = "" if actor.id == str(row.id) or actor.kind == "service" else actor.id
             after["password"] = "set anew"  # noqa: S105 - says that, never what
         if not after:
             raise Unsuited.field("person", row.login, "something to change: name, live or password")
         unit.session.add(row)
+        if stretched is not None or after.get("state") == "live":
+            what = "password" if stretched is not None else "reactivated"
+            wanted = Wanted(Act.PERSON, row.name, {"person": str(row.id), "what": what, "name": name})
+            _judge(unit, directory, row, wanted, actor, now)
         if after.get("state") == "gone" or stretched is not None:
             # Whoever knew the old password may be signed in with it, here or with a device.
-            unit.session.execute(
-                sa.delete(people.ConsoleSessionRow).where(col(people.ConsoleSessionRow.person_id) == row.id)
-            )
+            people.end_sessions(unit.session, row.id)
             end_sign_ins(unit.session, row.id, now)
         unit.enter(actor, "person.changed", _subject(row), now=now, before=before or None, after=after)
         unit.session.flush()
@@ -170,6 +182,7 @@ def _add(
         login=listed.login,
         name=listed.name,
         password_hash=password_hash,
+        password_set_by=actor.id if password_hash is not None and actor.kind != "service" else "",
         created_at=now,
     )
     with unit.constraint("person_login_taken", lambda: _login_taken(listed.login)):
@@ -193,6 +206,26 @@ def _add(
     return Person(row.id, row.name, row.login, True, tuple(dict.fromkeys(listed.roles)))
 
 
+def _judge(
+    unit: Unit,
+    directory: Directory,
+    person: people.PersonRow,
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+    *,
+    new: bool = False,
+) -> None:
+    """Judge what somebody gains who can sign in as a person: all that the person may do.
+
+    Where they could already (they chose the password before), what a person who acts again may do is theirs, too.
+    """
+    unit.session.flush()
+    bench = Bench(unit.session, directory, now)
+    power = bench.power_of(str(person.id))
+    judge_signing_in(unit, bench, person, power, wanted, actor, now, new=new)
+
+
 def _join_groups(
     unit: Unit, directory: Directory, listed: Sequence[ListedPerson], actor: Actor, now: datetime
 ) -> list[str]:
@@ -210,6 +243,10 @@ def _join_groups(
             made.append(name)
         inside = {person.id for person in belongs.get(name, ())}
         joining = [by_login[one.login] for one in listed if name in one.groups and by_login[one.login].id not in inside]
+        bench = Bench(unit.session, directory, now)
+        wanted = Wanted(Act.GROUP, f"The group {name}", {"name": name, "joining": sorted(one.login for one in joining)})
+        for person in joining:
+            judge_power(unit, bench, person, bench.group_power(row.id), wanted, actor, now)
         unit.session.add_all(roles.GroupPersonRow(group_id=row.id, person_id=person.id) for person in joining)
         if joining or name in made:
             subject = {"kind": "group", "id": str(row.id), "name": name}

@@ -4,21 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime, timedelta
-from uuid import UUID, uuid4, uuid5
+from uuid import UUID, uuid5
 
 from sqlmodel import Session
 
 from jamb.actions.adding import Added, Place
-from jamb.actions.handovers import HandoverTerms, Sealed, seal_into
+from jamb.actions.delivering import Delivered, to_owners
+from jamb.actions.handovers import HandoverTerms
 from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.actions.rotations import open_rotation
 from jamb.core.credentials import CredentialKind
 from jamb.core.errors import AlreadyOpened, JambError
 from jamb.core.handover import MOST_HOURS
-from jamb.core.notices import NoticeKind, is_urgent
 from jamb.store import notices, rotations
 from jamb.store.credentials import CredentialRow
-from jamb.store.notices import NoticeRow
 from jamb.store.work import Actor
 
 BY_POLICY = Actor("service", "policy", "The policy", "Rotation by policy")
@@ -46,12 +45,13 @@ def open_by_policy(
             return 0, []
         due = _due(session, directory, now)
     opened, failed = 0, []
-    for row, name, people in due:
+    for row, name in due:
         terms = HandoverTerms(MOST_HOURS, note="The secret that follows the one that ends soon.")
+        said = follows(row.hint)
         try:
             open_rotation(
                 premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, _rotation_id(row),
-                then=_delivered(premises, terms, words, people, name, row.hint),
+                delivery=to_owners(premises, terms, words, said, Delivered()),
             )  # fmt: skip
         except AlreadyOpened:
             # Another process was first.
@@ -63,13 +63,13 @@ def open_by_policy(
     return opened, failed
 
 
-def _due(session: Session, directory: Directory, now: datetime) -> list[tuple[CredentialRow, str, list[UUID]]]:
-    """Return the secrets to rotate, a bounded number, with the client's name and owners.
+def _due(session: Session, directory: Directory, now: datetime) -> list[tuple[CredentialRow, str]]:
+    """Return the secrets to rotate, a bounded number, with the client's name.
 
     What was opened by policy once, and given up by a person, is passed over.
     """
     lead = timedelta(days=directory.policy.rotation_opens_days)
-    found: list[tuple[CredentialRow, str, list[UUID]]] = []
+    found: list[tuple[CredentialRow, str]] = []
     after: rotations.Position | None = None
     while len(found) < AT_ONCE:
         page = rotations.ending(
@@ -77,14 +77,14 @@ def _due(session: Session, directory: Directory, now: datetime) -> list[tuple[Cr
         )
         if not page:
             break
-        owners = notices.owners_to_tell(session, {row.client_id for row, _ in page})
+        owners = notices.owners_to_tell(session, {row.client_id for row, _ in page}, answering=True)
         for row, name in page:
             assert row.expires_at is not None
             # As in the forecast: what lives for less than twice the lead would be rotated without end.
             begins = row.expires_at - min(lead, (row.expires_at - row.issued_at) / 2)
             wanted = row.kind == CredentialKind.SECRET.value and row.client_id in owners and begins <= now
             if wanted and session.get(rotations.RotationRow, _rotation_id(row)) is None:
-                found.append((row, name, owners[row.client_id]))
+                found.append((row, name))
             after = (row.expires_at, row.id)
     return found[:AT_ONCE]
 
@@ -94,30 +94,9 @@ def _rotation_id(row: CredentialRow) -> UUID:
     return uuid5(_IDS, str(row.id))
 
 
-def _delivered(
-    premises: Premises,
-    terms: HandoverTerms,
-    words: Callable[[str, str, Added], bytes],
-    people: list[UUID],
-    name: str,
-    old: str,
-) -> Callable[[Place, Added], None]:
-    made: list[Sealed] = []
-    seal = seal_into(premises, terms, words, made)
-
-    def deliver(at: Place, added: Added) -> None:
-        seal(at, added)
-        said = f"“{name}”: {added.credential.hint} follows {old}; both are valid. Whoever of you opens the link has it"
-        for person_id in people:
-            identity = uuid4()
-            at.unit.session.add(
-                NoticeRow(
-                    id=identity, directory_id=at.directory.id, person_id=person_id,
-                    key=f"delivered/{added.credential.id}", kind=NoticeKind.ROTATION_DELIVERED.value,
-                    client_id=at.client.id, words=said, path=f"/clients/{at.client.id}#credentials",
-                    link=at.premises.sealer.seal(made[0].link.encode(), f"notice/{identity}"),
-                    urgent=is_urgent(NoticeKind.ROTATION_DELIVERED), at=at.now,
-                )
-            )  # fmt: skip
-
-    return deliver
+def follows(old: str) -> Callable[[Place, Added], str]:
+    """Return the sentence in a letter that brings what follows another credential."""
+    return lambda at, added: (
+        f"“{at.client.name}”: {added.credential.hint} follows {old}; both are valid. "
+        "Whoever of you opens the link has it"
+    )

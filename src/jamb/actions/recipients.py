@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.access import Admitted
-from jamb.actions.adding import Added, Place
+from jamb.actions.adding import Added, Delivery, Place
 from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials.public_keys import Jwk
@@ -83,8 +83,10 @@ def list_recipients(premises: Premises, slug: str, client_id: str) -> list[Recip
         return _recipients(session, directory, find_client(session, directory, client_id).id)
 
 
-def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Callable[[Place, Added], None]:
-    """Return what seals a credential to a recipient, in the same transaction as it is added; `made` takes the result.
+def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Delivery:
+    """Return the delivery that seals a credential to a recipient, in the same transaction; `made` takes the result.
+
+    Whoever has the recipient's key could act as the client: an owner, or whoever added the webhook.
 
     What a webhook gets waits sealed, so that nothing readable stands in the database.
 
@@ -119,7 +121,11 @@ def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Callable
         at.unit.enter(at.actor, "credential.sealed", client_subject(at.client), now=at.now, after=after)
         made.append(SealedTo(found, text))
 
-    return seal
+    def gains(at: Place) -> list[str]:
+        webhook = at.unit.session.get(WebhookRow, recipient_id)
+        return [str(recipient_id) if webhook is None else webhook.made_by_id or at.actor.id]
+
+    return Delivery(seal, gains)
 
 
 def _recipients(session: Session, directory: Directory, client_id: str) -> list[Recipient]:

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jamb.actions.clients import ClientView, client_subject, client_view
+from jamb.actions.judging import Wanted, judge_acting
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, load_one
+from jamb.core.agreements import Act
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
@@ -124,6 +126,13 @@ def change_registration(
             row.trial_ends_at = changes.trial_ends_at
         if changes.no_trial:
             row.trial_ends_at = None
+        new_uris = [one for one in wanted.redirect_uris if one not in row.redirect_uris]
+        if new_uris:
+            judge_acting(
+                unit, directory, row, [actor.id],
+                Wanted(Act.REDIRECTS, f"“{row.name}”", {"redirect_uris": list(wanted.redirect_uris)}, row.id),
+                actor, now, "An owner who answers for the client can add them.", for_people=True,
+            )  # fmt: skip
         row.name, row.folded_name, row.purpose = wanted.name, folded(wanted.name), wanted.purpose
         row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
         after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
@@ -170,6 +179,18 @@ def change_owners(
         }
         removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
         after = {key: one for key, one in {**before, **added}.items() if key not in removed}
+        gaining = [
+            one.person_id for key, one in after.items() if one.level is OwnerLevel.FULL and before.get(key) != one
+        ]
+        judge_acting(
+            unit, directory, row, map(str, gaining),
+            Wanted(
+                Act.OWNERS, f"“{row.name}”", {
+                    "add": sorted(map(str, added)), "remove": sorted(map(str, removed)), "level": level.value
+                }, row.id,
+            ),
+            actor, now, "Owners who may only edit, and owners who may do as much already, need nobody else.",
+        )  # fmt: skip
         if after == before:
             raise Unsuited.field("add", "nothing new", "people who are not owners yet, or owners to remove")
         for key in before.keys() - after.keys():

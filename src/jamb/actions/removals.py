@@ -12,8 +12,12 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import ClientView, client_subject, client_view
+from jamb.actions.judging import Wanted, judge_addition
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import own_api
+from jamb.core.access.powers import NO_POWERS, beyond
+from jamb.core.agreements import Act
 from jamb.core.clients import ClientState, folded
 from jamb.core.errors import BadInput, Conflict, NameTaken, NotFound, StillInUse, Violation
 from jamb.core.reach.details import reach_of
@@ -119,6 +123,7 @@ def restore(premises: Premises, directory: Directory, client_id: str, actor: Act
     """Restore a removed client, disabled, with the consents and roles that its removal ended; credentials stay dead.
 
     Raises:
+        NeedsAgreement: it would hold again more than one person may add; it waits at the consent desk.
         NotFound: it was not removed here. Conflict: its time is over. NameTaken: another client has its name by now.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
@@ -136,6 +141,12 @@ def restore(premises: Premises, directory: Directory, client_id: str, actor: Act
         with unit.constraint("client_name_taken", lambda: _taken(name)):
             unit.session.add(client)
         back = _give_back(unit, client, row.ended, actor, now)
+        unit.session.flush()
+        bench = Bench(unit.session, directory, now)
+        gained = beyond(bench.places, bench.power_of_client(client.id, for_people=True), NO_POWERS)
+        why = f"“{name}” would hold again what its removal ended"
+        wanted = Wanted(Act.RESTORATION, f"“{name}”", {"removed": row.removed_at.isoformat()}, client.id)
+        judge_addition(unit, directory, client, gained.weight, why, wanted, actor, now)
         unit.session.delete(row)
         unit.enter(
             actor, "client.restored", client_subject(client), now=now,

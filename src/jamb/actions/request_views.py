@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, unsettled
+from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, told_to, unsettled
 from jamb.actions.fits import Trial, trial_of
+from jamb.actions.judging import act_words
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.access import Comparison, compare
 from jamb.core.errors import Forbidden, NotFound
@@ -23,6 +25,7 @@ from jamb.core.requests import (
     state_at,
 )
 from jamb.store import clients, narrowings, requests, resources
+from jamb.store.actor import Actor
 from jamb.store.narrowings import NarrowingRow
 
 
@@ -44,7 +47,12 @@ class Reply:
 class RequestView:
     """A request as lists show it. `said`: the words of whoever decided it.
 
-    `narrows`: the resource at which it asks for less; empty where it asks for consent.
+    Attributes:
+        narrows: the resource at which it asks for less; empty where it asks for consent.
+        act, subject, why: what else one person may not do alone, about what, and why it waits, in words; empty where
+            it asks for consent. `client_id` is empty where it is about no client.
+        outcome: how doing it ended, once others agreed.
+        could: who could decide it, by name.
     """
 
     id: UUID
@@ -67,6 +75,11 @@ class RequestView:
     decided_by: str
     said: str
     narrows: str = ""
+    act: str = ""
+    subject: str = ""
+    why: str = ""
+    outcome: str = ""
+    could: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +88,8 @@ class Agreed:
 
     asks: tuple[UUID, ...]
     terms: GrantTerms
+    # Of catalogue and collections, by the resource's id, as they were then.
+    revisions: Mapping[str, list[int]] = field(default_factory=dict)
 
     @property
     def reach(self) -> Mapping[str, Reach]:
@@ -123,17 +138,25 @@ def list_requests(
         return request_views(session, directory, shown, now), more
 
 
-def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None) -> RequestDossier:
-    """Return a request with what granting it would change now. `mine`: refuse others' to this person."""
+def read_request(
+    premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None, actor: Actor | None = None
+) -> RequestDossier:
+    """Return a request with what granting it would change now.
+
+    Args:
+        mine: refuse others' to this person. actor: whoever looks, to be told whether their yes would do.
+    """
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
         row = find_request(session, directory, request_id)
         if mine is not None and row.requested_by_id != mine:
-            owners = clients.owners_of(session, [row.client_id]).get(row.client_id, [])
+            owners = clients.owners_of(session, [row.client_id or ""]).get(row.client_id or "", [])
             if all(str(one.person_id) != mine for one in owners):
                 raise Forbidden("This request is not yours.", next_step="An approver can read it.")
         view = request_views(session, directory, [row], now)[0]
         if view.state is not RequestState.WAITING:
+            return RequestDossier(view, None)
+        if row.act or row.client_id is None:
             return RequestDossier(view, None)
         client = find_client(session, directory, row.client_id)
         if row.narrowing_id is not None:
@@ -145,7 +168,12 @@ def read_request(premises: Premises, slug: str, request_id: UUID, now: datetime,
         terms = view.agreed.terms if view.agreed is not None else AS_ASKED
         ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
         chosen = [one for one in unsettled(session, client, now) if one.id in ids]
-        return RequestDossier(view, preview_of(session, directory, client, chosen, terms, now))
+        seen = preview_of(session, directory, client, chosen, terms, now)
+        asked_by = {row.requested_by_id, *seen.asked_by_ids}
+        told = told_to(session, directory, client, seen, asked_by, None, now)
+        if actor is not None and seen.weight >= directory.policy.two_people_weight and view.approvers == 1:
+            told = told_to(session, directory, client, seen, asked_by, actor, now)
+        return RequestDossier(view, told)
 
 
 def agreed_of(row: requests.RequestRow) -> Agreed | None:
@@ -154,7 +182,8 @@ def agreed_of(row: requests.RequestRow) -> Agreed | None:
         return None
     ends = datetime.fromisoformat(kept["expires_at"]) if kept["expires_at"] else None
     reach: dict[str, Reach] = {name: reach_of(members) for name, members in kept["reach"].items()}
-    return Agreed(tuple(UUID(one) for one in kept["asks"]), GrantTerms(reach, ends, kept["person"]))
+    terms = GrantTerms(reach, ends, kept["person"])
+    return Agreed(tuple(UUID(one) for one in kept["asks"]), terms, kept.get("revisions", {}))
 
 
 def find_request(
@@ -169,7 +198,8 @@ def find_request(
 def request_views(
     session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
 ) -> list[RequestView]:
-    known = clients.by_ids(session, [row.client_id for row in rows])
+    known = clients.by_ids(session, [row.client_id for row in rows if row.client_id is not None])
+    bench = Bench(session, directory, now)
     asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
     places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
     approvals = requests.approvals_of(session, [row.id for row in rows])
@@ -178,9 +208,9 @@ def request_views(
     return [
         RequestView(
             id=row.id,
-            client_id=row.client_id,
-            client_name=known[row.client_id].name,
-            purpose=known[row.client_id].purpose,
+            client_id=row.client_id or "",
+            client_name=known[row.client_id].name if row.client_id is not None else row.subject,
+            purpose=known[row.client_id].purpose if row.client_id is not None else "",
             asks=_less(narrows[row.id], places)
             if row.id in narrows
             else tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
@@ -191,7 +221,7 @@ def request_views(
             reason=row.reason,
             answers=tuple(map(Reply, row.questions, row.answers)),
             weight=row.weight,
-            approvers=approvers_needed(row.weight, directory.policy),
+            approvers=row.needed or approvers_needed(row.weight, directory.policy),
             approvals=tuple(
                 Approval(one.approver_id, one.approver, one.at, one.said) for one in approvals.get(row.id, ())
             ),
@@ -201,9 +231,26 @@ def request_views(
             decided_by=row.decided_by,
             said=row.said,
             narrows=places[narrows[row.id].resource_id] if row.id in narrows else "",
+            act=act_words(row.act) if row.act else "",
+            subject=row.subject,
+            why=row.why,
+            outcome=row.outcome,
+            could=_could(bench, row, asks, now),
         )
         for row in rows
     ]
+
+
+def _could(
+    bench: Bench, row: requests.RequestRow, asks: Mapping[UUID, clients.AskRow], now: datetime
+) -> tuple[str, ...]:
+    """Return who could decide what still waits, by name."""
+    if state_at(RequestState(row.state), row.due_at, now) is not RequestState.WAITING:
+        return ()
+    policy = bench.directory.policy
+    involved = {row.requested_by_id, *(asks[one].asked_by_id for one in row.ask_ids if one in asks)}
+    heavy = row.narrowing_id is None and row.weight >= policy.two_people_weight
+    return tuple(one.name for one in bench.could_decide(bench.controllers(involved) if heavy else (), row.client_id))
 
 
 def _less(tried: NarrowingRow, places: Mapping[UUID, str]) -> tuple[str, ...]:

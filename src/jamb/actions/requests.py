@@ -2,22 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.agreements import agree
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
-from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, unsettled
+from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
+from jamb.actions.judging import check_consent, note_addition
 from jamb.actions.narrowing import put_in_force
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client
 from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
-from jamb.core.access import Comparison
-from jamb.core.errors import AlreadyAsked, NotFound, NothingToGrant, SamePerson, Unsuited, Violation
+from jamb.core.agreements import independent, nobody_words
+from jamb.core.errors import (
+    AlreadyAsked,
+    Conflict,
+    NobodyToAgree,
+    NotFound,
+    NothingToGrant,
+    SamePerson,
+    Unsuited,
+    Violation,
+)
 from jamb.core.reach.details import document
 from jamb.core.requests import (
     RequestEvent,
@@ -25,7 +37,6 @@ from jamb.core.requests import (
     after,
     approvers_needed,
     check_answers,
-    refuse_same_person,
     state_at,
 )
 from jamb.store import clients, requests, resources
@@ -73,6 +84,8 @@ def make_request(
                 )
         asked, replies = _answers(unit.session, directory, chosen, answers, accepted=terms_accepted)
         seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
+        involved = {actor.id, *(one.asked_by_id for one in chosen)}
+        refuse_to_wait_for_nobody(unit.session, directory, client.id, seen.weight, involved, now)
         row = requests.RequestRow(
             id=uuid4(),
             directory_id=directory.id,
@@ -129,8 +142,14 @@ def decide_request(
         BadInput: it would be widened, no words to a decline, or other terms than the first approver agreed to.
     """
     check_reason(said, "words")
+    if _is_act(premises, directory, request_id):
+        _refuse_terms(ask_ids, terms)
+        agree(premises, directory, request_id, event, said, actor, now)
+        with Session(premises.engine) as session:
+            return request_views(session, directory, [find_request(session, directory, request_id)], now)[0]
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_request(unit.session, directory, request_id, lock=True)
+        assert row.client_id is not None
         client = find_client(unit.session, directory, row.client_id, lock=True)
         state = state_at(RequestState(row.state), row.due_at, now)
         following = after(state, event)
@@ -155,24 +174,16 @@ def decide_request(
             raise NothingToGrant(
                 "An ask of this request was granted or dropped since.", next_step="Read the request again."
             )
+        _refuse_changed(unit.session, agreed, chosen)
         seen = preview_of(unit.session, directory, client, chosen, terms, now)
-        _refuse_wider(unit.session, directory, client, chosen, seen, terms.person, now)
+        refuse_beyond(unit.session, directory, chosen, terms, now)
         involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
-        refuse_same_person(seen.weight, involved, actor.id, directory.policy)
-        needed = approvers_needed(max(seen.weight, _agreed_weight(agreed, row)), directory.policy)
-        approvals = requests.approvals_of(unit.session, [row.id]).get(row.id, [])
-        if any(one.approver_id == actor.id for one in approvals):
-            raise SamePerson(
-                "You said yes to this request already: the second approver is another person.",
-                next_step="Have another approver decide it.",
-            )
-        unit.session.add(
-            requests.ApprovalRow(
-                request_id=row.id, approver_id=actor.id, approver=actor.name, at=now, said=said.strip()
-            )
-        )
+        needed, _, alone = check_consent(unit.session, directory, client, seen.weight, involved, actor, now)
+        needed = max(needed, approvers_needed(_agreed_weight(agreed, row), directory.policy))
+        approvals = _standing_approvals(unit, directory, row, involved, actor, now)
+        _note_yes(unit, row, actor, said, now)
         if len(approvals) + 1 < needed:
-            row.agreed = _agreed_document(chosen, terms)
+            row.agreed = _agreed_document(unit.session, chosen, terms)
             unit.session.add(row)
             record = {
                 "permissions": permission_names(chosen),
@@ -182,6 +193,8 @@ def decide_request(
             unit.enter(actor, "request.first-yes", client_subject(client), now=now, after=record, reason=said.strip())
         else:
             enact(unit, directory, client, chosen, seen, terms, actor, now, said.strip() or row.reason)
+            if needed == 1:
+                note_addition(unit, client.id, "consent", seen.weight, actor, now, alone=alone)
             _close(row, following, actor, said, now)
             unit.session.add(row)
         unit.session.flush()
@@ -194,7 +207,7 @@ def withdraw_request(
     """Take a waiting request back. Raises `AlreadyDecided` when it no longer waits."""
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_request(unit.session, directory, request_id, lock=True)
-        if row.client_id != client_id:
+        if row.client_id is None or row.client_id != client_id:
             raise NotFound("This client has no such request.", next_step="See the requests that wait.")
         client = find_client(unit.session, directory, row.client_id)
         following = after(state_at(RequestState(row.state), row.due_at, now), RequestEvent.WITHDRAW)
@@ -218,17 +231,23 @@ def _narrow(
     force: bool,
 ) -> None:
     """Put in force what a request is about."""
-    if ask_ids is not None or terms is not None:
-        raise Unsuited.field(
-            "terms" if terms is not None else "asks", "something", "nothing: it is put in force as it was tried out",
-            "Say yes to it as it is, or decline.",
-        )  # fmt: skip
+    _refuse_terms(ask_ids, terms)
     assert row.narrowing_id is not None
     tried = unit.session.get_one(NarrowingRow, row.narrowing_id, with_for_update=True)
     if tried.ended_at is not None:
         raise NothingToGrant("What was tried out has ended.", next_step="Decline, or let it lapse.")
     resource = unit.session.get_one(resources.ResourceRow, tried.resource_id)
     put_in_force(unit, client, resource, tried, said.strip() or row.reason, actor, now, force=force)
+
+
+def _refuse_terms(ask_ids: Sequence[UUID] | None, terms: GrantTerms | None) -> None:
+    if ask_ids is not None or terms is not None:
+        raise Unsuited.field(
+            "terms" if terms is not None else "asks",
+            "something",
+            "nothing: it is done as it was asked for or tried out",
+            "Say yes to it as it is, or decline.",
+        )
 
 
 def _answers(
@@ -272,34 +291,67 @@ def _settle(
     return agreed.terms, wanted
 
 
-def _refuse_wider(
-    session: Session,
-    directory: Directory,
-    client: clients.ClientRow,
-    chosen: Sequence[clients.AskRow],
-    seen: ConsentPreview,
-    person: str | None,
-    now: datetime,
+def refuse_to_wait_for_nobody(
+    session: Session, directory: Directory, client_id: str, weight: float, involved: Collection[str], now: datetime
 ) -> None:
-    """Refuse terms that reach further than was asked for: whoever asked did not answer for that."""
-    asked = preview_of(session, directory, client, chosen, GrantTerms(person=person), now)
-    for here, there in zip(seen.resources, asked.resources, strict=True):
-        if _beyond(here.comparison, there.comparison):
-            raise Unsuited.field(
-                "reach",
-                "; ".join(reach.words for reach in here.reach),
-                "within what is asked: " + "; ".join(reach.words for reach in there.reach),
-                "Narrow it; a wider reach takes an ask of its own.",
+    """Raise `NobodyToAgree` where fewer could decide than must say yes: it would wait until it lapses."""
+    bench = Bench(session, directory, now)
+    heavy = weight >= directory.policy.two_people_weight
+    needed = approvers_needed(weight, directory.policy)
+    could = bench.could_decide(bench.controllers(involved) if heavy else (), client_id)
+    if len(could) < needed:
+        words, step = nobody_words(needed, [one.name for one in could])
+        raise NobodyToAgree(words, next_step=step)
+
+
+def _is_act(premises: Premises, directory: Directory, request_id: UUID) -> bool:
+    with Session(premises.engine) as session:
+        return bool(find_request(session, directory, request_id).act)
+
+
+def _note_yes(unit: Unit, row: requests.RequestRow, actor: Actor, said: str, now: datetime) -> None:
+    """Keep a yes. One that counts no more, because its giver might not give it then, is given anew."""
+    held = unit.session.get(requests.ApprovalRow, (row.id, actor.id))
+    held = held or requests.ApprovalRow(request_id=row.id, approver_id=actor.id, approver=actor.name)
+    held.at, held.said = now, said.strip()
+    unit.session.add(held)
+
+
+def _standing_approvals(
+    unit: Unit, directory: Directory, row: requests.RequestRow, involved: Collection[str], actor: Actor, now: datetime
+) -> list[requests.ApprovalRow]:
+    """Return the yeses so far that still count: of people who may still give one, and who are not behind another.
+
+    Raises:
+        SamePerson: this one comes from somebody who said yes already, or who could have.
+    """
+    bench = Bench(unit.session, directory, now)
+    found: list[requests.ApprovalRow] = []
+    taken = bench.controllers(involved) if row.weight >= directory.policy.two_people_weight else frozenset[str]()
+    mine = bench.controllers([actor.id])
+    for one in requests.approvals_of(unit.session, [row.id]).get(row.id, []):
+        behind = bench.controllers([one.approver_id])
+        if one.approver_id == actor.id or not independent(mine, behind):
+            raise SamePerson(
+                "You said yes to this request already: the second approver is another person.",
+                next_step="Have another approver decide it.",
             )
+        if bench.may_decide(one.approver_id, row.client_id) and independent(behind, taken):
+            found.append(one)
+    return found
 
 
-def _beyond(granted: Comparison, asked: Comparison) -> bool:
-    if (granted.newly | granted.wider) - (asked.newly | asked.wider):
-        return True
-    return any(
-        count.after > asked.objects[name].after or count.uncollected > asked.objects[name].uncollected
-        for name, count in granted.objects.items()
-    )
+def _refuse_changed(session: Session, agreed: Agreed | None, chosen: Sequence[clients.AskRow]) -> None:
+    """Refuse to go on from a yes to something that means something else by now."""
+    if agreed is None or not agreed.revisions:
+        return
+    for row in {one.resource_id: one for one in chosen}.values():
+        place = session.get_one(resources.ResourceRow, row.resource_id)
+        if agreed.revisions.get(str(place.id)) != [place.revision, place.collections_revision]:
+            raise Conflict(
+                f"{place.name} has changed since another approver said yes.",
+                next_step="Decline it, and have a new request made: the yes was to what it was then.",
+            )
 
 
 def _close(row: requests.RequestRow, state: RequestState, actor: Actor, said: str, now: datetime) -> None:
@@ -310,8 +362,10 @@ def _record(row: requests.RequestRow) -> dict[str, Any]:
     return {"request of": row.requested_by, "weight": row.weight}
 
 
-def _agreed_document(chosen: Sequence[clients.AskRow], terms: GrantTerms) -> dict[str, Any]:
+def _agreed_document(session: Session, chosen: Sequence[clients.AskRow], terms: GrantTerms) -> dict[str, Any]:
+    places = [session.get_one(resources.ResourceRow, key) for key in {row.resource_id for row in chosen}]
     return {
+        "revisions": {str(one.id): [one.revision, one.collections_revision] for one in places},
         "asks": [str(row.id) for row in chosen],
         "reach": {name: document(reach) for name, reach in terms.reach.items()},
         "expires_at": terms.expires_at.isoformat() if terms.expires_at is not None else None,

@@ -4,23 +4,29 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.judging import had_agreement, try_waiting
+from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core import own_api
 from jamb.core.access import Comparison, across, holdings_in_force
+from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
-from jamb.core.errors import BadInput, NameTaken, NotFound, StillInUse, Unsuited, Violation, shorten
+from jamb.core.agreements import Act, Proposal, agreeing
+from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.openapi import operations_of
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, Proposal, smallest
-from jamb.core.reach import CollectionTree
-from jamb.store import clients, pictures, resources, roles
-from jamb.store.work import Actor, unit_of_work
+from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, kept_within, smallest, weigh_operation
+from jamb.core.permissions import Proposal as ProposedSet
+from jamb.core.reach import CollectionTree, Reach
+from jamb.core.reach import kept_within as kept_within_reach
+from jamb.store import clients, pasts, pictures, requests, resources, roles
+from jamb.store.work import Actor, Unit, keep_waiting, unit_of_work
 
 RESOURCE_NAME = re.compile(r"[a-z][a-z0-9]*(?:-[a-z0-9]+)*\Z")
 NAME_LONGEST = 40
@@ -53,7 +59,10 @@ class AffectedClient:
 class ResourceChange:
     """What publishing a catalogue over the one that stands would do. `before` is None where nothing stands yet.
 
-    `blocking`: permissions that would go though somebody holds, asks or bundles them, each with who.
+    Attributes:
+        blocking: permissions that would go though somebody holds, asks or bundles them, each with who.
+        kept: the new catalogue without what would let a holder do more than was consented to. `wider`: that, in words;
+            `lighter`: whether something would weigh less. `waits`: that it waits for an approver; empty: nothing does.
     """
 
     before: Catalogue | None
@@ -67,6 +76,10 @@ class ResourceChange:
     affected: tuple[AffectedClient, ...]
     untouched: int
     blocking: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    kept: Catalogue | None = None
+    wider: tuple[str, ...] = ()
+    lighter: bool = False
+    waits: str = ""
 
 
 def publish(
@@ -96,12 +109,15 @@ def publish(
             raise BadInput.field("name", catalogue.name, "the short name of the resource, not its identifier")
         if guard_client_id is not None:
             find_client(unit.session, directory, guard_client_id)
+        if row is not None and row.identifier != catalogue.identifier:
+            raise Unsuited.field(
+                "identifier", catalogue.identifier, f"{row.identifier}, as it is: what guards and tokens name it by",
+                "It is for life. Publish another resource under the new one.",
+            )  # fmt: skip
         change = _change(unit.session, row, catalogue, now)
         if change.blocking:
             raise _blocked(change)
-        if row is not None:
-            _refuse_unbinding(unit.session, row, catalogue, now)
-        before = None
+        said = [one.strip() for one in questions if one.strip()], terms.strip()
         if row is None:
             row = resources.ResourceRow(
                 id=uuid4(),
@@ -110,25 +126,106 @@ def publish(
                 title=catalogue.title,
                 identifier=catalogue.identifier,
                 object_name=catalogue.object_name,
+                guard_client_id=guard_client_id,
             )
+            row.questions, row.terms = said
             with unit.constraint("resource_identifier_taken", lambda: _taken(catalogue.identifier)):
                 unit.session.add(row)
             resources.add_catalogue(unit.session, row.id, catalogue)
-        else:
-            before = {"identifier": row.identifier, "revision": row.revision}
-            with unit.constraint("resource_identifier_taken", lambda: _taken(catalogue.identifier)):
-                resources.replace_catalogue(unit.session, row, catalogue)
-        row.questions, row.terms = [one.strip() for one in questions if one.strip()], terms.strip()
-        row.guard_client_id = guard_client_id or row.guard_client_id
-        unit.enter(
-            actor,
-            "resource.published" if before is None else "resource.changed",
-            {"kind": "resource", "id": str(row.id), "name": catalogue.name},
-            now=now,
-            before=before,
-            after=_record(row, change),
-        )
-        return change
+            _enter(unit, row, change, (), None, actor, now)
+            return change
+        waits = _replace(unit, directory, row, change, guard_client_id, said, actor, now)
+    return replace(change, waits=_kept_waiting(premises, directory, waits))
+
+
+def _replace(
+    unit: Unit,
+    directory: Directory,
+    row: resources.ResourceRow,
+    change: ResourceChange,
+    guard_client_id: str | None,
+    said: tuple[list[str], str],
+    actor: Actor,
+    now: datetime,
+) -> NeedsAgreement | None:
+    """Put a catalogue in place of the one a resource has; return what of it waits for an approver, if anything."""
+    assert change.before is not None
+    _refuse_unbinding(unit.session, row, change.after, now)
+    guard = guard_client_id or row.guard_client_id
+    wider = change.wider
+    if row.guard_client_id is not None and guard != row.guard_client_id:
+        wider = (*wider, "its guard would be another client")
+    put, waits, agreed, digest = change.after, None, False, None
+    if wider and actor.kind != "service":
+        bench = Bench(unit.session, directory, now)
+        wanted = _wider_proposal(bench, change, wider, guard, said)
+        agreed, digest = had_agreement(unit, bench, wanted, actor, now), wanted.digest()
+        if not agreed:
+            put, guard = change.kept or change.before, row.guard_client_id
+            waits = try_waiting(unit.session, bench, wanted, actor, now)
+    withdrawn = requests.supersede(unit.session, directory.id, Act.CATALOGUE.value, row.name, now, digest)
+    before = {"identifier": row.identifier, "revision": row.revision}
+    same = put == change.before and (row.questions, row.terms, row.guard_client_id) == (*said, guard)
+    if not same or withdrawn or waits is None:
+        if put != change.before:
+            pasts.keep_catalogue(unit.session, row, change.before, now, agreed=agreed)
+            resources.replace_catalogue(unit.session, row, put)
+        row.questions, row.terms = said
+        row.guard_client_id = guard
+        unit.session.add(row)
+        _enter(unit, row, change, wider, before, actor, now)
+    return waits
+
+
+def _kept_waiting(premises: Premises, directory: Directory, waits: NeedsAgreement | None) -> str:
+    """Keep at the consent desk what waits; return in words that it does, and who can agree."""
+    if waits is None:
+        return ""
+    if waits.waits is not None:
+        waits = keep_waiting(premises.engine, premises.sealer, directory.id, waits)
+    return f"{waits.message} {waits.next_step}".strip()
+
+
+def _enter(
+    unit: Unit,
+    row: resources.ResourceRow,
+    change: ResourceChange,
+    wider: Sequence[str],
+    before: dict[str, Any] | None,
+    actor: Actor,
+    now: datetime,
+) -> None:
+    subject = {"kind": "resource", "id": str(row.id), "name": row.name}
+    after = _record(row, change)
+    if wider:
+        after["takes an approver"] = list(wider)
+    action = "resource.published" if before is None else "resource.changed"
+    unit.enter(actor, action, subject, now=now, before=before, after=after)
+
+
+def _wider_proposal(
+    bench: Bench, change: ResourceChange, wider: Sequence[str], guard: str | None, said: tuple[list[str], str]
+) -> Proposal:
+    """Return the decision that an approver is asked for: all of it that lets somebody do more than was consented to."""
+    policy = bench.directory.policy
+    heaviest = max((one.comparison.added_weight for one in change.affected), default=0.0)
+    if change.lighter or len(wider) > len(change.wider):
+        # What weighs less lets everybody consent to more of it alone, and a guard is believed: never for one person.
+        heaviest = max(heaviest, policy.two_people_weight)
+    questions, terms = said
+    args = {
+        "name": change.after.name, "catalogue": pasts.catalogue_document(change.after), "guard": guard,
+        "questions": questions, "terms": terms,
+    }  # fmt: skip
+    gainers = [one.client_name for one in change.affected if one.comparison.newly or one.comparison.wider]
+    why = f"{change.after.name} would open more than was consented to{_whom(gainers)}: {'; '.join(wider[:5])}."
+    return Proposal(
+        Act.CATALOGUE, None, change.after.name, args, round(heaviest, 1), max(1, agreeing(heaviest, policy)), why
+    )
+
+
+def _whom(names: Sequence[str]) -> str:
+    return f" for {', '.join(names[:3])}{' and others' if len(names) > 3 else ''}" if names else ""
 
 
 def preview(premises: Premises, slug: str, catalogue: Catalogue, now: datetime) -> ResourceChange:
@@ -195,12 +292,15 @@ def read_collections(premises: Premises, slug: str, name: str) -> tuple[Publishe
 
 def replace_collections(
     premises: Premises, directory: Directory, name: str, tree: CollectionTree, actor: Actor, now: datetime
-) -> CollectionTree:
+) -> str:
     """Put these collections in place of those that a resource has. Guards hear of it within seconds.
+
+    Objects that somebody would reach beyond what was consented to wait for an approver; the answer says so, if any do.
 
     Raises:
         BadInput: the resource has no objects. StillInUse: a collection would go that a reach names; who is named.
     """
+    waits: NeedsAgreement | None = None
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         row = find_resource(unit.session, directory, name, lock=True)
         if row.name == own_api.NAME or not row.object_name:
@@ -218,28 +318,76 @@ def replace_collections(
                 next_step="Change those reaches first, or keep the collection.",
             )
         if before == tree:
-            return tree
-        resources.replace_collections(unit.session, row.id, tree)
-        moved = {
-            path
-            for path in before.collections.keys() & tree.collections.keys()
-            if before.members(path) != tree.members(path)
-        }
-        unit.enter(
-            actor,
-            "collections.replaced",
-            {"kind": "resource", "id": str(row.id), "name": row.name},
-            now=now,
-            before={"collections": len(before.collections), "objects": len(before.everything)},
-            after={
-                "collections": len(tree.collections),
-                "objects": len(tree.everything),
-                "added": sorted(tree.collections.keys() - before.collections.keys()),
-                "gone": sorted(gone),
-                "other objects": sorted(moved),
-            },
-        )
-        return tree
+            return ""
+        bench = Bench(unit.session, directory, now)
+        put, agreed, digest = tree, False, None
+        kept = kept_within_reach(before, tree, _named_at(unit.session, row.id, now))
+        if kept != tree:
+            wanted = _refilling(bench, row, before, kept, tree, now)
+            agreed, digest = actor.kind == "service" or had_agreement(unit, bench, wanted, actor, now), wanted.digest()
+            if not agreed:
+                put = kept
+                waits = try_waiting(unit.session, bench, wanted, actor, now)
+        withdrawn = requests.supersede(unit.session, directory.id, Act.COLLECTIONS.value, row.name, now, digest)
+        if put != before or withdrawn:
+            pasts.keep_collections(unit.session, row, before, now, agreed=agreed)
+            resources.replace_collections(unit.session, row.id, put)
+            moved = {
+                path
+                for path in before.collections.keys() & put.collections.keys()
+                if before.members(path) != put.members(path)
+            }
+            unit.enter(
+                actor,
+                "collections.replaced",
+                {"kind": "resource", "id": str(row.id), "name": row.name},
+                now=now,
+                before={"collections": len(before.collections), "objects": len(before.everything)},
+                after={
+                    "collections": len(put.collections),
+                    "objects": len(put.everything),
+                    "added": sorted(put.collections.keys() - before.collections.keys()),
+                    "gone": sorted(gone),
+                    "other objects": sorted(moved),
+                },
+            )
+    return _kept_waiting(premises, directory, waits)
+
+
+def _named_at(session: Session, resource_id: UUID, now: datetime) -> list[Reach]:
+    """Return each bounded reach that somebody holds at a resource: clients by consent, anybody by a role."""
+    found = [reach for _, reach in roles.bounded_at(session, resource_id, now)]
+    return found + clients.bounded_consents(session, resource_id, now)
+
+
+def _refilling(
+    bench: Bench,
+    row: resources.ResourceRow,
+    before: CollectionTree,
+    kept: CollectionTree,
+    after: CollectionTree,
+    now: datetime,
+) -> Proposal:
+    """Return the decision that an approver is asked for: the objects that somebody would reach further."""
+    catalogue, session = bench.places[row.id].catalogue, bench.session
+    heaviest, names = 0.0, []
+    holding = clients.holding_at(session, row.id)
+    by_role = roles.roles_of_clients(session, [client.id for client in holding])
+    grants = clients.grants_by_client(session, [client.id for client in holding])
+    for client in holding:
+        held = pictures.held_at(row.id, grants.get(client.id, ()), by_role.get(client.id, ()))
+        weight = sum(refilled(catalogue, holdings_in_force(held, kind, now), before, after) for kind in AccessKind)
+        if weight:
+            names.append(client.name)
+        heaviest = max(heaviest, weight)
+    moved = sorted(
+        path for path in after.collections if after.members(path) != kept.members(path)
+        or after.collections[path].rule != kept.collections[path].rule
+    )  # fmt: skip
+    why = f"What was consented to at {row.name} would reach other objects{_whom(names)}, in {', '.join(moved[:5])}."
+    args = {"name": row.name, **pasts.collections_document(after)}
+    needed = max(1, agreeing(heaviest, bench.directory.policy))
+    return Proposal(Act.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why)
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,7 +395,7 @@ class ProposedPermissions:
     catalogue: Catalogue
     needed: tuple[str, ...]
     held: tuple[str, ...]
-    proposal: Proposal
+    proposal: ProposedSet
 
 
 def propose(
@@ -308,6 +456,15 @@ def _change(session: Session, row: resources.ResourceRow | None, after: Catalogu
                 touched = True
         untouched += not touched
     blocking = {name: tuple(who) for name, who in _holders_of(session, row, gone, now).items()}
+    names = clients.held_permissions(session, row.id, now)
+    names |= {
+        name
+        for role in roles.roles_of(session, row.directory_id)
+        if role.resource_id == row.id
+        for name in role.permissions
+    }
+    kept = after if blocking else kept_within(before, after, names)
+    wider, lighter = _beyond(before, kept, after)
     return ResourceChange(
         before,
         after,
@@ -320,7 +477,38 @@ def _change(session: Session, row: resources.ResourceRow | None, after: Catalogu
         tuple(sorted(affected, key=lambda one: (-one.comparison.added_weight, one.client_name, one.kind))),
         untouched,
         blocking,
+        kept,
+        wider,
+        lighter,
     )
+
+
+def _beyond(before: Catalogue, kept: Catalogue, after: Catalogue) -> tuple[tuple[str, ...], bool]:
+    """Return, in words, what of a change is not kept within what was consented to, and whether something is lighter."""
+    words, lighter = [], False
+    for name, item in sorted(after.permissions.items()):
+        known = kept.permissions.get(name)
+        if known is None or known == item:
+            continue
+        more = sorted(after.opened_by(name) - kept.opened_by(name))
+        implied = sorted(after.closure(name) - kept.closure(name))
+        if implied:
+            words.append(f"{name} would imply {', '.join(implied)}")
+        if more:
+            words.append(f"{name} would open {', '.join(more)}")
+        if known.consent_by is not item.consent_by:
+            words.append(f"people could consent to {name} themselves")
+    for name, operation in sorted(after.operations.items()):
+        if name not in kept.operations or kept.operations[name] == operation:
+            continue
+        if weigh_operation(operation) < weigh_operation(before.operations[name]):
+            lighter = True
+            words.append(f"{name} would weigh less")
+        else:
+            words.append(f"{name} would no longer be bounded by reach")
+    if not words and kept != after:
+        words.append("granted permissions would open other things altogether")
+    return tuple(words), lighter
 
 
 def _holders_of(session: Session, row: resources.ResourceRow, gone: Any, now: datetime) -> dict[str, list[str]]:

@@ -13,6 +13,7 @@ from jamb.actions import consent_changes, roles
 from jamb.actions.access import Caller, admit
 from jamb.actions.clients import client_subject
 from jamb.actions.premises import Directory, Premises, find_client
+from jamb.actions.reach_changes import ReachWish, change_reach
 from jamb.actions.review_views import find_review
 from jamb.core.errors import JambError, NothingToWithdraw
 from jamb.core.permissions import AccessKind
@@ -94,18 +95,8 @@ def _make_so(
             narrower = reach_of(item.narrower)
             if _is_so(premises, item, narrower, now):
                 return
-            consent_changes.change_reach(
-                premises,
-                directory,
-                item.client_id,
-                resource,
-                [item.permission],
-                kind,
-                narrower,
-                actor,
-                now,
-                reason[:500],
-            )
+            wish = ReachWish(item.client_id, resource, [item.permission], kind, narrower)
+            change_reach(premises, directory, wish, actor, now, reason[:500])
         else:
             admit(premises, directory.slug, caller, "consent.withdraw", now, item.client_id)
             consent_changes.withdraw(

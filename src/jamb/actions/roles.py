@@ -10,7 +10,9 @@ from uuid import UUID, uuid4
 from sqlmodel import Session, col, select
 
 from jamb.actions.groups import find_group
+from jamb.actions.judging import Wanted, judge_addition, judge_power
 from jamb.actions.people import find_person
+from jamb.actions.powers import Bench
 from jamb.actions.premises import (
     Directory,
     Premises,
@@ -21,14 +23,28 @@ from jamb.actions.premises import (
     refuse_stewardless,
 )
 from jamb.actions.reach import check_reach
-from jamb.core.errors import NotFound, NothingToWithdraw, StillInUse, Unsuited, Violation, shorten
-from jamb.core.permissions import Catalogue, weigh
+from jamb.core.access import Holding, holdings_in_force
+from jamb.core.access.powers import lasting
+from jamb.core.agreements import Act
+from jamb.core.errors import (
+    NeedsAgreement,
+    NobodyToAgree,
+    NotFound,
+    NothingToWithdraw,
+    StillInUse,
+    Unsuited,
+    Violation,
+    shorten,
+)
+from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.core.roles import HolderKind, check_bundle, check_for_client, check_short_name, holds_everything
 from jamb.store import resources, roles
-from jamb.store.clients import ClientRow
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.clients import ClientRow, grants_of
+from jamb.store.people import PersonRow, people_by_id
+from jamb.store.pictures import held_at
+from jamb.store.work import Actor, Unit, rehearsal, unit_of_work
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +94,7 @@ def save_role(
     Raises:
         BadInput: an unfit name or unknown permissions, or a shipped role. StillInUse: it is of another resource.
         TopRole: a client holds it, and it would hold everything.
+        NeedsAgreement: it would let a client, or whoever changes it, do more than one person may add.
     """
     check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
@@ -94,6 +111,7 @@ def save_role(
             raise StillInUse(f"The role {name} is of another resource.", next_step="Choose another name.")
         else:
             before = {"title": row.title, "permissions": list(row.permissions)}
+            _judge_bundle(unit, directory, row, title, permissions, actor, now)
             _note_change(unit, directory, catalogue, row, permissions, now)
         row.title, row.permissions = " ".join(title.split()), sorted(set(permissions))
         with unit.constraint("role_name_taken", lambda: StillInUse(f"The role {name} was made just now.")):
@@ -139,6 +157,7 @@ def assign_role(
 
     Raises:
         NotFound: a holder is not known here. TopRole: it holds everything, and a client would get it.
+        NeedsAgreement: it would let a client, or whoever assigns it, do more than one person may add; it waits.
         BadInput: an unknown collection, an end in the past, or permissions that a client cannot hold as itself.
     """
     if expires_at is not None and expires_at <= now:
@@ -150,6 +169,7 @@ def assign_role(
         check_reach(unit.session, resource, reach)
         if kind is HolderKind.CLIENT:
             check_for_client(directory.policy, catalogue, row.name, row.permissions)
+        _judge_assigning(unit, directory, row, kind, holders, reach, expires_at, actor, now)
         for reference in dict.fromkeys(holders):
             holder_id, label = _find_holder(unit.session, directory, kind, reference)
             held = _assignment(unit.session, row, kind, holder_id, now)
@@ -175,6 +195,50 @@ def assign_role(
         unit.session.flush()
         refuse_stewardless(unit.session, directory, now)
         return _views(unit.session, directory, [row], now)[0]
+
+
+@dataclass(frozen=True, slots=True)
+class ClientGain:
+    """What a client would gain by a role, and who else must agree, in words; empty: nobody."""
+
+    client_id: str
+    name: str
+    newly: tuple[str, ...]
+    wider: tuple[str, ...]
+    weight: float
+    agreement: str
+
+
+def preview_assignment(
+    premises: Premises,
+    directory: Directory,
+    name: str,
+    client_ids: Sequence[str],
+    reach: Reach,
+    expires_at: datetime | None,
+    actor: Actor,
+    now: datetime,
+) -> list[ClientGain]:
+    """Return what a role would let each of these clients do that it cannot do yet. Changes nothing."""
+    found = []
+    with rehearsal(premises.engine, premises.sealer, directory.id) as unit:
+        row = find_role(unit.session, directory, name)
+        bench = Bench(unit.session, directory, now)
+        place = bench.places[row.resource_id]
+        check_reach(unit.session, bench.resource_rows[row.resource_id], reach)
+        given = frozenset(Holding(one, reach) for one in row.permissions)
+        for reference in dict.fromkeys(client_ids):
+            client = find_client(unit.session, directory, reference)
+            kept = _kept(bench, client, row, expires_at, now)
+            gained, agreement = place.compared(kept, kept | given), ""
+            try:
+                _judge_assigning(unit, directory, row, HolderKind.CLIENT, [reference], reach, expires_at, actor, now)
+            except (NeedsAgreement, NobodyToAgree) as error:
+                agreement = f"{error.message} {error.next_step}".strip()
+            weight = round(place.added(kept, kept | given), 1)
+            newly, wider = tuple(sorted(gained.newly)), tuple(sorted(gained.wider))
+            found.append(ClientGain(client.id, client.name, newly, wider, weight, agreement))
+    return found
 
 
 def withdraw_role(
@@ -218,6 +282,115 @@ def find_role(session: Session, directory: Directory, name: str, *, lock: bool =
             violations=(Violation("role", shorten(name), f"one of {known}"),),
         )
     return row
+
+
+def _judge_assigning(
+    unit: Unit,
+    directory: Directory,
+    row: roles.RoleRow,
+    kind: HolderKind,
+    holders: Sequence[str],
+    reach: Reach,
+    expires_at: datetime | None,
+    actor: Actor,
+    now: datetime,
+) -> None:
+    """Judge what clients would gain, and what people as whom the actor can act would."""
+    session, bench = unit.session, Bench(unit.session, directory, now)
+    found = [_find_holder(session, directory, kind, one) for one in dict.fromkeys(holders)]
+    args = {
+        "role": row.name, "kind": kind.value,
+        "holders": sorted(label if kind is HolderKind.GROUP else str(key) for key, label in found),
+        "reach": document(reach), "until": expires_at.isoformat() if expires_at is not None else None,
+    }  # fmt: skip
+    given = frozenset(Holding(name, reach) for name in row.permissions)
+    for key, label in found:
+        if kind is HolderKind.CLIENT:
+            client = find_client(session, directory, str(key), lock=True)
+            weight, words = _client_gain(bench, client, row, given, expires_at, now)
+            why = f"“{label}” could then do more, by the role {row.name}: {words}"
+            judge_addition(
+                unit, directory, client, weight, why, Wanted(Act.ROLE, f"“{label}”", args, client.id), actor, now
+            )
+            continue
+        wanted = Wanted(Act.ROLE, f"The role {row.name} for {label}", args)
+        for person in _people_of(session, kind, UUID(str(key))):
+            judge_power(unit, bench, person, {row.resource_id: given}, wanted, actor, now)
+
+
+def _people_of(session: Session, kind: HolderKind, key: UUID) -> list[PersonRow]:
+    """Return the people that a person or a group is."""
+    if kind is HolderKind.PERSON:
+        return people_by_id(session, [key])
+    return roles.people_within(session, [key]).get(key, [])
+
+
+def _client_gain(
+    bench: Bench,
+    client: ClientRow,
+    row: roles.RoleRow,
+    given: frozenset[Holding],
+    until: datetime | None,
+    now: datetime,
+) -> tuple[float, str]:
+    """Return how much a client would gain by holding these permissions until then, and what, in words."""
+    place, kept = bench.places[row.resource_id], _kept(bench, client, row, until, now)
+    gained = place.compared(kept, kept | given)
+    names = [place.catalogue.operations[name].title for name in sorted(gained.newly | gained.wider)]
+    more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+    return round(place.added(kept, kept | given), 1), ", ".join(f"“{one}”" for one in names[:3]) + more
+
+
+def _kept(
+    bench: Bench, client: ClientRow, row: roles.RoleRow, until: datetime | None, now: datetime
+) -> frozenset[Holding]:
+    """Return what a client holds at the role's resource otherwise, for at least as long."""
+    by_role = [
+        (assigned, role)
+        for assigned, role in roles.roles_of_clients(bench.session, [client.id]).get(client.id, [])
+        if role.id != row.id and (assigned.expires_at is None or (until is not None and assigned.expires_at >= until))
+    ]
+    grants = grants_of(bench.session, [client.id])
+    consented = [one.held() for one in grants if one.resource_id == row.resource_id]
+    kept = holdings_in_force(lasting(consented, now, until), AccessKind.APPLICATION, now)
+    return kept | holdings_in_force(held_at(row.resource_id, (), by_role), AccessKind.APPLICATION, now)
+
+
+def _judge_bundle(
+    unit: Unit,
+    directory: Directory,
+    row: roles.RoleRow,
+    title: str,
+    permissions: Sequence[str],
+    actor: Actor,
+    now: datetime,
+) -> None:
+    """Judge a role that bundles more: for each client that holds it, and for whoever changes it."""
+    if set(permissions) <= set(row.permissions):
+        return
+    session, bench = unit.session, Bench(unit.session, directory, now)
+    resource = bench.resource_rows[row.resource_id]
+    args = {
+        "name": row.name, "title": " ".join(title.split()), "resource": resource.name,
+        "permissions": sorted(set(permissions)),
+    }  # fmt: skip
+    wanted = Wanted(Act.BUNDLE, f"The role {row.name}", args)
+    place = bench.places[row.resource_id]
+    for one in roles.holders_of(session, [row.id], now):
+        reach = reach_of(one.held.reach)
+        before = frozenset(Holding(name, reach) for name in row.permissions)
+        after = frozenset(Holding(name, reach) for name in permissions)
+        if one.held.client_id is not None:
+            client = find_client(session, directory, one.held.client_id, lock=True)
+            weight = round(place.added(before, before | after), 1)
+            why = f"“{client.name}” could then do more, by the role {row.name}"
+            judge_addition(unit, directory, client, weight, why, wanted, actor, now)
+            continue
+        people = [one.person] if one.person is not None else []
+        if one.group is not None:
+            people = roles.people_within(session, [one.group.id]).get(one.group.id, [])
+        for person in people:
+            judge_power(unit, bench, person, {row.resource_id: after}, wanted, actor, now)
 
 
 def _note_change(

@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.adding import Added, Addition, Place, Then, alike
+from jamb.actions.adding import SHOWN, Added, Addition, Delivery, Place, alike
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
@@ -147,7 +147,7 @@ def open_rotation(
     actor: Actor,
     now: datetime,
     rotation_id: UUID | None = None,
-    then: Then | None = None,
+    delivery: Delivery = SHOWN,
 ) -> Opened:
     """Put another credential beside one; both are valid until the old one is withdrawn.
 
@@ -155,7 +155,7 @@ def open_rotation(
         successor: what follows; None: one like the old, made here, that lives for `days`.
         overlap_days: how long both are meant to stand; the policy's when None.
         rotation_id: chosen by the caller, so that one who never heard the answer can ask for it.
-        then: what else is done with the new credential in the same transaction.
+        delivery: how the new credential reaches whoever is to have it; left out, it is shown to whoever opens it.
 
     Raises:
         Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
@@ -176,9 +176,11 @@ def open_rotation(
         days_over = directory.policy.overlap_days if overlap_days is None else overlap_days
         overlap_ends_at = overlap_end(now, days_over, old.expires_at)
         at = Place(unit, premises, directory, client, old.label, actor, now, rotating=True)
-        added = (successor or alike(old, days)).put(at)
-        if then is not None:
-            then(at, added)
+        following = successor or alike(old, days)
+        at = delivery.judge(at, following)
+        added = following.put(at)
+        if delivery.then is not None:
+            delivery.then(at, added)
         unit.session.flush()
         row = rotations.RotationRow(
             id=rotation_id or uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id,
@@ -213,7 +215,8 @@ def reissue(
         days = max(1, round((found.new.expires_at - found.new.issued_at) / timedelta(days=1)))
         lost = found.new
         withdraw_in(unit, directory, client, lost.id, "Lost before it was used", actor, now, rotation_stays=True)
-        added = alike(lost, days).put(at)
+        following = alike(lost, days)
+        added = following.put(SHOWN.judge(at, following))
         unit.session.flush()
         found.row.new_id = added.credential.id
         unit.session.add(found.row)

@@ -18,11 +18,13 @@ from sqlmodel import Session, col, select
 from jamb.actions.people import Person, person_view
 from jamb.actions.premises import Directory, Premises
 from jamb.actions.tries import too_many
-from jamb.core.errors import NotSignedIn, SeveralDirectories
+from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
+from jamb.core.people_list import PASSWORD_SHORTEST
 from jamb.core.tries import sign_in_limits
 from jamb.store import directories, people, roles
+from jamb.store.credentials import end_sign_ins
 from jamb.store.tries import count_try, take_back_try
-from jamb.store.work import observation
+from jamb.store.work import Actor, observation, unit_of_work
 
 # How long a device that signed in once is known by, and how often a session says that it is used.
 DEVICE_LIFE = timedelta(days=180)
@@ -32,12 +34,16 @@ _HASHER = PasswordHasher()
 
 @dataclass(frozen=True, slots=True)
 class ConsoleSession:
-    """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF)."""
+    """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF).
+
+    `own_password`: whether the person chose their password themself.
+    """
 
     person: Person
     directory: Directory
     expires_at: datetime
     csrf: str
+    own_password: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +118,44 @@ def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn
     )
 
 
+def change_own_password(
+    premises: Premises, signed_in: ConsoleSession, cookie: str, current: str, wanted: str, address: str, now: datetime
+) -> None:
+    """Put a password of one's own in place of the one that one has; every other sign-in of the person ends.
+
+    From then on nobody else can act as them: a password that somebody else chose, that person knows.
+
+    Raises:
+        BadInput: the new one is too short, or is the old one. Forbidden: the current one is wrong.
+        TooManyTries: too many wrong ones.
+    """
+    if len(wanted) < PASSWORD_SHORTEST:
+        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+    if wanted == current:
+        raise BadInput.field("password", "(not shown)", "another password than the current one")
+    counted = sign_in_limits(signed_in.person.login, address, None)
+    with observation(premises.engine) as session:
+        until = count_try(session, premises.sealer.session_key, counted, now)
+        row = session.get_one(people.PersonRow, signed_in.person.id)
+        kept = row.password_hash or _nobodys_hash()
+    if until is not None:
+        raise too_many(until, now, "wrong passwords")
+    if not premises.hashing.run(lambda: _fits(kept, current), address):
+        raise Forbidden("The current password is wrong.", next_step="Check it. A steward can give you a new one.")
+    stretched = premises.hashing.run(lambda: _HASHER.hash(wanted), address)
+    directory = signed_in.directory
+    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_back_try(unit.session, premises.sealer.session_key, counted)
+        row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
+        row.password_hash, row.password_set_by = stretched, ""
+        unit.session.add(row)
+        people.end_sessions(unit.session, row.id, but=_digest(cookie))
+        end_sign_ins(unit.session, row.id, now)
+        actor = Actor("person", str(row.id), row.name, "Jamb console")
+        subject = {"kind": "person", "id": str(row.id), "name": row.name}
+        unit.enter(actor, "person.changed", subject, now=now, after={"password": "chosen by themself"})
+
+
 def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
     rows = people.signing_in(session, login, slug)
     return [_Candidate(row.id, row.password_hash, place.slug, place.name) for row, place in rows]
@@ -135,7 +179,7 @@ def _opened(
         people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
     )
     person = person_view(row, roles.role_names(session, directory.id, now))
-    opened = ConsoleSession(person, directory, ends, _csrf(premises, cookie))
+    opened = ConsoleSession(person, directory, ends, _csrf(premises, cookie), not row.password_set_by)
     return SignedIn(cookie, _device(premises, row.login, secrets.token_urlsafe(16), now), opened)
 
 
@@ -188,7 +232,8 @@ def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSessi
             session.add(held)
             session.commit()
         person = person_view(row, roles.role_names(session, directory.id, now))
-        return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie))
+        own = not row.password_set_by
+        return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie), own)
 
 
 def sign_out(premises: Premises, cookie: str) -> None:

@@ -79,7 +79,13 @@ def add_webhook(
         if len(notices.webhook_ids(unit.session, directory.id)) >= MOST_WEBHOOKS:
             raise Conflict(f"There are {MOST_WEBHOOKS} webhooks already.", next_step="Remove one first.")
         row = WebhookRow(
-            id=uuid4(), directory_id=directory.id, url=url, made_at=now, made_by=actor.name, recipient_key=key
+            id=uuid4(),
+            directory_id=directory.id,
+            url=url,
+            made_at=now,
+            made_by=actor.name,
+            made_by_id=actor.id,
+            recipient_key=key,
         )
         with unit.constraint("webhook_there_already", lambda: Conflict(f"{url} hears of everything already.")):
             unit.session.add(row)

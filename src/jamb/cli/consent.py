@@ -37,7 +37,7 @@ from jamb.cli.output import (
     table,
 )
 from jamb.client import BadInput
-from jamb.wire.consent import ConsentAtResource, ConsentPreview, Terms
+from jamb.wire.consent import ConsentAtResource, ConsentPreview, ReachPreview, Terms
 from jamb.wire.reach import ReachSent
 
 app = typer.Typer(no_args_is_help=True)
@@ -134,22 +134,24 @@ def reach(
     delegated: DelegatedOption = False,
     person: PersonOption = None,
     reason: ReasonOption = "",
+    yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Change where granted permissions count. Tokens from before are bounded within seconds too."""
+    """Change where granted permissions count, after showing what that adds. Tokens from before are bounded too."""
     wanted = reach_of(only, all_but)
     if (wanted is None) is not everywhere:
         raise BadInput.field("--in", "nothing" if wanted is None else "both", "one of --in, --except and --everywhere")
     with connected() as jamb:
         found = jamb.clients.find(client)
+        reach, kind = wanted or ReachSent(collections=[]), kind_of(delegated)
+        if output is Form.TABLE:
+            seen = jamb.consent.preview_reach(found.id, resource, permissions, reach, kind=kind, person=person)
+            # What only narrows takes nothing to think over.
+            if seen.newly or seen.wider:
+                _show_wider(seen)
+                confirm(f"Let {', '.join(permissions)} of “{found.name}” count so?", yes)
         changed = jamb.consent.change_reach(
-            found.id,
-            resource,
-            permissions,
-            wanted or ReachSent(collections=[]),
-            kind=kind_of(delegated),
-            reason=reason,
-            person=person,
+            found.id, resource, permissions, reach, kind=kind, reason=reason, person=person
         )
 
     def show() -> None:
@@ -164,6 +166,17 @@ def reach(
                 note(f"{label}: {', '.join(names)}")
 
     emit(changed, output, show)
+
+
+def _show_wider(seen: ReachPreview) -> None:
+    """Print what another reach would make possible, the dangerous first."""
+    rows = [[one.name, one.title, one.effect, one.data_class, str(one.weight)] for one in (*seen.newly, *seen.wider)]
+    out.print("It would count for more:", markup=False)
+    table(["operation", "what it does", "effect", "data", "weight"], rows, right=["weight"])
+    for label, names in (("For fewer objects", seen.narrower), ("No longer possible", seen.no_longer)):
+        if names:
+            note(f"{label}: {', '.join(names)}")
+    out.print(f"It adds a weight of {seen.added_weight:g}. {seen.agreement}".rstrip(), markup=False)
 
 
 @app.command()
@@ -215,6 +228,10 @@ def show_preview(found: ConsentPreview) -> None:
     else:
         said += "."
     out.print(said, markup=False)
+    if found.acting:
+        note(f"Who can act as it, and gains this: {', '.join(found.acting)}")
+    if found.agreement:
+        out.print(found.agreement, markup=False)
 
 
 def _show_place(place: ConsentAtResource, person: str) -> None:
@@ -235,12 +252,19 @@ def _show_place(place: ConsentAtResource, person: str) -> None:
         table(["operation", "what it does", "effect", "data", f"over {over_what}", "weight"], rows, right=["weight"])
     else:
         out.print("  nothing: all of it is possible already")
+    _note_place(place)
+
+
+def _note_place(place: ConsentAtResource) -> None:
+    """Print what else is to be known of a consent at one resource."""
     if any(one.words != "everywhere" for one in place.reach):
         note(f"Reach: {'; '.join(one.words for one in place.reach)}")
     if place.implied:
         note(f"Comes along by implication: {', '.join(place.implied)}")
     if place.redundant:
         note(f"Redundant, another of these implies it: {', '.join(place.redundant)}")
+    for rule in place.rules:
+        note(rule)
     for others in place.others:
         if others.count:
             more = f" and {others.count - len(others.names)} more" if others.count > len(others.names) else ""

@@ -12,6 +12,7 @@ from jamb.cli import sealing
 from jamb.cli.connection import connected
 from jamb.cli.credentials import DaysOption, LabelOption, pick
 from jamb.cli.handed_over import free_folder, keep_handed_over
+from jamb.cli.options import OwnersOption
 from jamb.cli.output import (
     ClientArgument,
     Form,
@@ -28,7 +29,7 @@ from jamb.cli.output import (
 )
 from jamb.client import HandoverLink, NotFound
 from jamb.core.credentials import CredentialKind
-from jamb.core.handover import DEFAULT_HOURS, HandoverState
+from jamb.core.handover import DEFAULT_HOURS, Deliver, HandoverState
 from jamb.wire.handovers import Handover, MadeHandover
 
 app = typer.Typer(no_args_is_help=True)
@@ -47,6 +48,7 @@ def make(
     hours: Annotated[int, typer.Option(help="Until the link runs out")] = DEFAULT_HOURS,
     passphrase: Annotated[bool, typer.Option("--passphrase", help="Ask for one to be told beside the link")] = False,
     words: Annotated[str, typer.Option("--note", help="For whoever opens it")] = "",
+    owners: OwnersOption = False,
     days: DaysOption = None,
     label: LabelOption = "",
     instead_of: Annotated[
@@ -54,14 +56,14 @@ def make(
     ] = None,
     output: Output = Form.TABLE,
 ) -> None:
-    """Make a credential that nobody sees before whoever opens the link, and print the link."""
+    """Make a credential that nobody sees before whoever opens the link; print the link, or mail it to the owners."""
     said = typer.prompt("Passphrase", hide_input=True, confirmation_prompt=True, err=True) if passphrase else ""
     with connected() as jamb:
         lost = pick(jamb, client, instead_of)[1].id if instead_of is not None else None
         kind = CredentialKind.CERTIFICATE if certificate else CredentialKind.SECRET
         made = jamb.handovers.make(
             jamb.clients.find(client).id, kind=kind, days=days, label=label, instead_of=lost, hours=hours,
-            passphrase=said, note=words,
+            passphrase=said, note=words, deliver=Deliver.OWNERS if owners else Deliver.LINK,
         )  # fmt: skip
     emit(made, output, lambda: _show_made(made))
     note("Whoever has the link sees the credential, once. `jamb handover list` tells when it was opened.")
@@ -140,6 +142,11 @@ def _show_made(made: MadeHandover) -> None:
             ("id", str(one.id)),
         ]
     )
+    if made.delivered_to:
+        out.print(
+            f"The link is in the next letter of {', '.join(made.delivered_to)}; nobody else has it.", markup=False
+        )
+        return
     # On a line of its own, whole: it is copied.
     out.print(made.link, markup=False, soft_wrap=True)
 

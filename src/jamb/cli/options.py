@@ -111,3 +111,9 @@ def read_json(option: str, path: Path) -> Any:
         return json.loads(read_text(option, path))
     except json.JSONDecodeError as error:
         raise BadInput.field(option, f"{path}, line {error.lineno}", f"JSON: {error.msg}") from error
+
+
+OwnersOption = Annotated[
+    bool,
+    typer.Option("--to-owners", help="Mail the link to the owners alone: you never see it, and nobody else must agree"),
+]

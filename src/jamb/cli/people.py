@@ -14,7 +14,7 @@ from jamb.cli.output import Form, Output, YesOption, confirm, emit, note, out, r
 from jamb.client import BadInput
 from jamb.core.roles import HolderKind
 from jamb.wire.base import checked
-from jamb.wire.roles import Role, RoleSent
+from jamb.wire.roles import ClientGain, Role, RoleSent
 
 people = typer.Typer(no_args_is_help=True)
 groups = typer.Typer(no_args_is_help=True)
@@ -178,14 +178,20 @@ def assign(
     only: OnlyOption = None,
     all_but: ExceptOption = None,
     until: UntilOption = None,
+    yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Assign a role to people, groups or clients, over any number of collections at once."""
+    """Assign a role to people, groups or clients, over any number of collections; shows what clients would gain."""
+    reach, ends = reach_of(only, all_but), moment_of("--until", until)
     with connected() as jamb:
         kind, holders = _holders(person, group, [jamb.clients.find(one).id for one in client or []])
-        changed = jamb.roles.assign(
-            name, kind, holders, reach=reach_of(only, all_but), expires_at=moment_of("--until", until)
-        )
+        if kind is HolderKind.CLIENT and output is Form.TABLE:
+            gains = jamb.roles.preview(name, holders, reach=reach, expires_at=ends)
+            for one in gains:
+                _show_gain(one)
+            if any(one.weight for one in gains):
+                confirm(f"Assign {name}?", yes)
+        changed = jamb.roles.assign(name, kind, holders, reach=reach, expires_at=ends)
     emit(changed, output, lambda: out.print(f"{changed.name} is held by {_held(changed)}.", markup=False))
 
 
@@ -202,6 +208,17 @@ def withdraw(
         kind, holders = _holders(person, group, [jamb.clients.find(one).id for one in client or []])
         changed = jamb.roles.withdraw(name, kind, holders)
     emit(changed, output, lambda: out.print(f"{changed.name} is held by {_held(changed)}.", markup=False))
+
+
+def _show_gain(one: ClientGain) -> None:
+    out.print(f"“{one.name}” could then do, with a weight of {one.weight:g}:", markup=False)
+    for label, names in (("newly", one.newly), ("for more objects", one.wider)):
+        if names:
+            out.print(f"  {label}: {', '.join(names)}", markup=False)
+    if not (one.newly or one.wider):
+        out.print("  nothing that it cannot do already", markup=False)
+    if one.agreement:
+        out.print(one.agreement, markup=False)
 
 
 def _holders(

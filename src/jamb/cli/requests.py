@@ -41,7 +41,7 @@ def list_requests(
                 [
                     str(one.id),
                     one.client_name,
-                    ("less: " if one.narrows else "") + ", ".join(one.asks),
+                    one.act or ("less: " if one.narrows else "") + ", ".join(one.asks),
                     f"{one.weight:g}",
                     one.requested_by,
                     relative(one.due_at if not past else one.decided_at or one.due_at),
@@ -122,12 +122,13 @@ def grant(
                 seen = jamb.consent.preview(found.request.client_id, asks=asks, terms=terms)
                 found = RequestDossier(request=found.request, preview=seen)
             _show(found)
-            confirm(f"Say yes to “{found.request.client_name}”?", yes)
+            confirm(f"Say yes to {found.request.subject or f'“{found.request.client_name}”'}?", yes)
         decided = jamb.requests.grant(request, terms=terms, words=words, force=force)
 
     def said() -> None:
         if decided.state == "granted":
-            out.print(Text(f"Granted to “{decided.client_name}”.", style="green"))
+            granted = f"Agreed; {decided.outcome}." if decided.act else f"Granted to “{decided.client_name}”."
+            out.print(Text(granted, style="green"))
         else:
             out.print("Your yes is kept; another approver must say yes to the same.")
 
@@ -168,16 +169,20 @@ def _state(one: ConsentRequest) -> Text:
 def _show(found: RequestDossier) -> None:
     one = found.request
     less = "less, " if one.narrows else ""
-    heading(f"{one.requested_by} asks for “{one.client_name}”: {less}{', '.join(one.asks)}")
+    what = one.act or f"{less}{', '.join(one.asks)}"
+    about = one.subject if one.act else f"“{one.client_name}”"
+    heading(f"{one.requested_by} asks for {about}: {what}")
     fields(
         [
-            ("why", one.reason),
+            ("why", one.why or one.reason),
             ("asked", relative(one.requested_at)),
             ("due", f"{relative(one.due_at)}, then it lapses"),
             ("state", _state(one)),
             *((answer.question, answer.answer) for answer in one.answers),
             *((f"{approval.approver} said yes", approval.said or relative(approval.at)) for approval in one.approvals),
+            *([("could decide", ", ".join(one.could))] if one.could else []),
             *([(f"{one.decided_by} said", one.said)] if one.decided_by and one.said else []),
+            *([("what became of it", one.outcome)] if one.outcome else []),
         ]
     )
     if found.preview is not None:

@@ -130,7 +130,13 @@ def publish(
         if output is Form.TABLE and not change.blocking:
             confirm(f"Publish {resource}?", yes)
         change = jamb.resources.publish(resource, sent)
-    emit(change, output, lambda: out.print(f"Published {resource}.", markup=False))
+
+    def said() -> None:
+        out.print(f"Published {resource}." if not change.waits else f"Published {resource}, in part.", markup=False)
+        if change.waits:
+            out.print(change.waits, markup=False)
+
+    emit(change, output, said)
 
 
 @app.command()
@@ -160,7 +166,9 @@ def collections(resource: ResourceArgument, output: Output = Form.TABLE) -> None
 @app.command("collect")
 def replace_collections(
     resource: ResourceArgument,
-    file: Annotated[Path, typer.Argument(help="JSON: {collections: [{path, title, objects}]}; - for standard input")],
+    file: Annotated[
+        Path, typer.Argument(help="JSON: {collections: [{path, title, objects, rule}]}; - for standard input")
+    ],
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
@@ -180,7 +188,7 @@ def replace_collections(
             confirm(f"Replace the collections of {resource}?", yes)
         saved = jamb.resources.replace_collections(resource, sent.collections)
     said = f"{saved.resource} has {len(saved.collections)} collections with {saved.objects} objects."
-    emit(saved, output, lambda: out.print(said, markup=False))
+    emit(saved, output, lambda: out.print(" ".join(filter(None, (said, saved.waits))), markup=False))
 
 
 def _show_change(change: ResourceChange) -> None:
@@ -213,6 +221,8 @@ def _show_change(change: ResourceChange) -> None:
         )
     if not change.new:
         note(f"For {change.untouched} other clients that hold something here nothing changes.")
+    for words in change.wider:
+        out.print(f"  waits for an approver: {words}", style="yellow", markup=False)
     for one in change.blocking:
         out.print(f"  {one.permission} cannot go: {', '.join(one.held_by[:5])} stands on it", style="red", markup=False)
 

@@ -14,6 +14,7 @@ from jamb.cli import rotate_all
 from jamb.cli.clients import SheetForm
 from jamb.cli.connection import connected
 from jamb.cli.credentials import pick
+from jamb.cli.options import OwnersOption
 from jamb.cli.output import (
     ClientArgument,
     Form,
@@ -67,6 +68,7 @@ def open_one(
     credential: Annotated[str, typer.Argument(metavar="CREDENTIAL", help="Its id, its hint, or its label")],
     days: DaysOption = None,
     overlap: OverlapOption = None,
+    owners: OwnersOption = False,
     save: Annotated[Path | None, typer.Option(help="A folder for what is secret (mode 600)")] = None,
     form: Annotated[SheetForm, typer.Option(help="How to print the connection sheet")] = SheetForm.TEXT,
     output: Output = Form.TABLE,
@@ -77,7 +79,7 @@ def open_one(
         target = target_of(save, found.name, held.hint) if save is not None else None
         if target is not None and target.exists():
             raise BadInput.field("--save", str(target), "a folder without this file", "Nothing was opened.")
-        opened = jamb.rotations.open(found.id, held.id, days=days, overlap_days=overlap)
+        opened = jamb.rotations.open(found.id, held.id, days=days, overlap_days=overlap, to_owners=owners)
     if target is not None:
         if keep(target, opened):
             note(f"What is secret is in {target}; it is the only copy.")

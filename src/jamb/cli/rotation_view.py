@@ -32,6 +32,8 @@ _WORD = {
 
 def show_opened(opened: OpenedRotation, form: SheetForm) -> None:
     show_one(opened.rotation)
+    if opened.delivered_to:
+        note(f"A link to what is new is in the next letter of {', '.join(opened.delivered_to)}; nobody else has it.")
     if opened.issued is not None:
         out.print()
         print_sheets(opened.issued.sheets, form)

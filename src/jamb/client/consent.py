@@ -14,6 +14,7 @@ from jamb.wire.consent import (
     Grant,
     ListReview,
     ReachChanged,
+    ReachPreview,
     Takeover,
     TakeoverChoice,
     Terms,
@@ -122,6 +123,24 @@ class Consent(Noun):
             "person": person,
         }
         return self._transport.one(ReachChanged, "POST", f"/clients/{part(client_id)}/consent/reach", json=body)
+
+    def preview_reach(
+        self,
+        client_id: str,
+        resource: str,
+        permissions: Sequence[str],
+        reach: ReachSent,
+        *,
+        kind: AccessKind = AccessKind.APPLICATION,
+        person: str | None = None,
+    ) -> ReachPreview:
+        """Return what another reach would make possible and end, and whether another person must agree."""
+        body = {
+            "resource": resource, "permissions": [*permissions], "kind": kind.value,
+            "reach": reach.model_dump(mode="json"), "person": person,
+        }  # fmt: skip
+        path = f"/clients/{part(client_id)}/consent/reach/preview"
+        return self._transport.one(ReachPreview, "POST", path, json=body)
 
     def withdraw(
         self,

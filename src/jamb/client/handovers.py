@@ -14,7 +14,7 @@ from jamb.client.noun import Noun, named, part
 from jamb.client.trust import trusted
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.core.errors import BadInput, ServiceUnreachable
-from jamb.core.handover import DEFAULT_HOURS
+from jamb.core.handover import DEFAULT_HOURS, Deliver
 from jamb.wire.handovers import (
     HandedOver,
     Handover,
@@ -40,17 +40,19 @@ class Handovers(Noun):
         hours: int = DEFAULT_HOURS,
         passphrase: str = "",
         note: str = "",
+        deliver: Deliver = Deliver.LINK,
         once: str | None = None,
     ) -> MadeHandover:
         """Make a secret, or a certificate with its key pair, that only whoever opens the link sees.
 
         Args:
+            deliver: the link to the caller, or to the owners in their letters and to nobody else.
             hours: until the link runs out.
             passphrase: asked for beside the link; pass it on by another way.
         """
         body = {
             "credential": _wanted(kind, key_type), "days": days, "label": label, "hours": hours,
-            "passphrase": passphrase, "note": note,
+            "passphrase": passphrase, "note": note, "deliver": deliver.value,
             "instead_of": str(instead_of) if instead_of is not None else None,
         }  # fmt: skip
         path = f"/clients/{part(client_id)}/handovers"

@@ -9,7 +9,7 @@ from jamb.client.noun import Noun, part
 from jamb.core.roles import HolderKind
 from jamb.wire.people import PeopleImported, Person
 from jamb.wire.reach import ReachSent
-from jamb.wire.roles import Group, Role, RoleSent
+from jamb.wire.roles import ClientGain, Group, Role, RoleSent
 
 
 class People(Noun):
@@ -74,6 +74,21 @@ class Roles(Noun):
             "expires_at": expires_at.isoformat() if expires_at is not None else None,
         }
         return self._transport.one(Role, "POST", f"/roles/{part(name)}/assignments", json=body)
+
+    def preview(
+        self,
+        name: str,
+        client_ids: Sequence[str],
+        *,
+        reach: ReachSent | None = None,
+        expires_at: datetime | None = None,
+    ) -> Sequence[ClientGain]:
+        """Return what a role would let clients do that they cannot do yet, and who else must agree."""
+        body = {
+            "clients": [*client_ids], "reach": reach.model_dump(mode="json") if reach is not None else None,
+            "expires_at": expires_at.isoformat() if expires_at is not None else None,
+        }  # fmt: skip
+        return self._transport.many(ClientGain, "POST", f"/roles/{part(name)}/assignments/preview", json=body)
 
     def withdraw(self, name: str, kind: HolderKind, holders: Sequence[str]) -> Role:
         body = {"kind": kind.value, "holders": [*holders]}

@@ -7,6 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from jamb.client.noun import Noun, part
+from jamb.core.handover import Deliver
 from jamb.wire.rotations import Due, OpenedRotation, Rotation, Week
 
 
@@ -32,14 +33,18 @@ class Rotations(Noun):
         days: int | None = None,
         overlap_days: int | None = None,
         rotation_id: UUID | None = None,
+        to_owners: bool = False,
     ) -> OpenedRotation:
         """Put another credential beside one; what of it is secret is in this answer only.
 
         Args:
+            to_owners: a link to what is secret goes to the owners in their letters, and is in no answer.
             successor: what follows, as the API takes it; None: one like the old.
             rotation_id: chosen here, so that the rotation can be found though the answer was lost.
         """
         body: dict[str, Any] = {"successor": successor, "days": days, "overlap_days": overlap_days}
+        if to_owners:
+            body["deliver"] = Deliver.OWNERS.value
         if rotation_id is not None:
             body["id"] = str(rotation_id)
         path = f"/clients/{part(client_id)}/credentials/{credential_id}/rotation"

@@ -22,6 +22,8 @@ JambError
 │   │   ├── AlreadyOpened   the rotation of this id is there, whoever never heard so
 │   │   ├── SamePerson      two people are needed, and this would be one
 │   │   ├── SecondApprover  two approvers are needed: make a request that both decide
+│   │   ├── NeedsAgreement  another person must agree first; it waits at the consent desk
+│   │   ├── NobodyToAgree   too few people could: it is not let to wait for nobody
 │   │   ├── TopRole         a role that holds everything, for a client
 │   │   ├── StillInUse      something still stands on what would go
 │   │   └── SeveralDirectories  the password fits in more than one: `choices` says in which
@@ -176,6 +178,17 @@ class SamePerson(Conflict):
 
 class SecondApprover(Conflict):
     code = "second-approver"
+
+
+class NeedsAgreement(Conflict):
+    """`waits`: what is to be kept at the consent desk, once whatever was begun is undone."""
+
+    code = "needs-agreement"
+    waits: object = None
+
+
+class NobodyToAgree(Conflict):
+    code = "nobody-to-agree"
 
 
 class TopRole(Conflict):

@@ -22,6 +22,13 @@ MOST_WRONG_TRIES = 5
 NOTE_LONGEST = 500
 
 
+class Deliver(StrEnum):
+    """link: whoever asks for it gets the link, and passes it on. owners: it goes to the owners, and to nobody else."""
+
+    LINK = "link"
+    OWNERS = "owners"
+
+
 class HandoverState(StrEnum):
     """waiting: nobody opened it. locked: too many wrong passphrases. withdrawn: its sender took it back."""
 

@@ -46,6 +46,9 @@ OPERATIONS = (
     _operation("roles.save", "Make or change a role", "PUT", "/roles/{role}", _CONTROL),
     _operation("roles.remove", "Remove a role", "DELETE", "/roles/{role}", _CONTROL),
     _operation("roles.assign", "Assign a role", "POST", "/roles/{role}/assignments", _CONTROL),
+    _operation(
+        "roles.preview", "See what a role would let clients do", "POST", "/roles/{role}/assignments/preview", _READ
+    ),
     _operation("roles.withdraw", "Withdraw a role", "POST", "/roles/{role}/assignments/withdrawal", _CONTROL),
     _operation("resources.list", "List resources", "GET", "/resources", _READ),
     _operation("resources.read", "Read a resource's catalogue", "GET", _RESOURCE, _READ),
@@ -73,6 +76,9 @@ OPERATIONS = (
     _operation("consent.preview", "See what consent would make possible", "POST", _CLIENT + "/consent/preview", _READ),
     _operation("consent.grant", "Consent to what is asked", "POST", _CLIENT + "/consent", _CONTROL),
     _operation("consent.change-reach", "Change where a consent counts", "POST", _CLIENT + "/consent/reach", _CONTROL),
+    _operation(
+        "reach.preview", "See what another reach would change", "POST", _CLIENT + "/consent/reach/preview", _READ
+    ),
     _operation("consent.withdraw", "End a consent", "POST", _CLIENT + "/consent/withdrawal", _WRITE),
     _operation("requests.make", "Ask an approver to consent", "POST", _CLIENT + "/requests", _WRITE),
     _operation("requests.withdraw", "Take a request back", "POST", _CLIENT + "/requests/{request}/withdrawal", _WRITE),
@@ -390,6 +396,10 @@ _OWNER_PERMISSION = {
     OwnerLevel.EDIT: "clients.edit-own",
     OwnerLevel.READ: "clients.read-own",
 }
+
+
+# What names no client and is still open to a role that is bounded to some: there it reads what is its holder's own.
+READS_OWN = _TO_WORK_WITH
 
 
 def own_catalogue(identifier: str) -> Catalogue:

@@ -47,6 +47,7 @@ class DirectoryPolicy:
         session_idle_seconds: how long a console session may go unused before it ends.
         two_people_weight: from this added weight on, whoever asked may not consent.
         two_approvers_weight: from this added weight on, two approvers must consent.
+        adding_days: for how long what one person added to a client counts together against these two weights.
         request_days: how long a request for consent waits before it lapses.
         registering: who may register clients beside registrars.
         registering_groups: names of the groups that may, when `registering` says groups.
@@ -78,6 +79,7 @@ class DirectoryPolicy:
     session_idle_seconds: int = 2 * 3600
     two_people_weight: int = 24
     two_approvers_weight: int = 100
+    adding_days: int = 30
     request_days: int = 7
     registering: Registering = Registering.NOBODY
     registering_groups: tuple[str, ...] = ()
@@ -92,6 +94,14 @@ class DirectoryPolicy:
     @property
     def observation(self) -> timedelta:
         return timedelta(days=self.observation_days)
+
+    @property
+    def adding(self) -> timedelta:
+        return timedelta(days=self.adding_days)
+
+    @property
+    def request_life(self) -> timedelta:
+        return timedelta(days=self.request_days)
 
     @property
     def use_counts(self) -> timedelta:
@@ -125,6 +135,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "session_idle_seconds": (300, 7 * 86400),
     "two_people_weight": (1, 100_000),
     "two_approvers_weight": (1, 100_000),
+    "adding_days": (1, 365),
     "request_days": (1, 90),
 }
 
@@ -135,6 +146,18 @@ _AT_MOST = (
     ("observation_days", "use_counts_days"),
     ("two_people_weight", "two_approvers_weight"),
 )
+
+
+# Settings by which the policy asks for another person's yes; smaller ones ask for it less often. The value is the sign.
+_GUARDING = {"two_people_weight": -1, "two_approvers_weight": -1, "adding_days": 1}
+_LOOSE = ("handing_on", "top_role_for_clients", "people_may_consent")
+
+
+def loosened(before: DirectoryPolicy, after: DirectoryPolicy) -> tuple[str, ...]:
+    """Return the settings by which one person could do more alone than before."""
+    found = [name for name, sign in _GUARDING.items() if sign * getattr(after, name) < sign * getattr(before, name)]
+    found += [name for name in _LOOSE if getattr(after, name) and not getattr(before, name)]
+    return tuple(found)
 
 
 def changed(policy: DirectoryPolicy, changes: Mapping[str, Any], groups: Iterable[str]) -> DirectoryPolicy:

@@ -19,10 +19,11 @@ from jamb.core.attempts import DEAD, Outcome
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
-from jamb.demo.scenario import DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
+from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store import usage
 from jamb.store import uses as store_uses
 from jamb.store.clients import AskRow, ClientRow, GrantRow
@@ -69,6 +70,15 @@ class History:
             if days > LATEST_DAYS and demo.uses:
                 self._on(days, timedelta(hours=6), lambda at: self._used_on(demo, at))
         self._on(0, timedelta(0), lambda _at: self._observe(demo))
+
+    def agreed(self, login: str, at: datetime, do: Callable[[], object]) -> None:
+        """Do what takes another person's yes: it waits, and that person agrees an hour later."""
+        try:
+            do()
+        except NeedsAgreement as waits:
+            later, yes = at + timedelta(hours=1), RequestEvent.GRANT
+            key = UUID((waits.made or {})["id"])
+            requests.decide_request(self.premises, self.port, key, yes, None, None, "", self.actors[login], later)
 
     def also(self, at: datetime, event: Callable[[datetime], object]) -> None:
         """Let something else happen at its place in time."""
@@ -182,7 +192,7 @@ class History:
         self._on(demo.opened, timedelta(hours=4), lambda at: self._rotate(demo, at))
 
     def _rotate(self, demo: DemoRotation, at: datetime) -> None:
-        client_id, custodian = self._ids[demo.client], self.actors["hanneke.brouwer"]
+        client_id, custodian = self._ids[demo.client], self._answering(demo.client)
         with Session(self.premises.engine) as session:
             old = session.exec(select(CredentialRow).where(CredentialRow.client_id == client_id)).one()
         opened = rotations.open_rotation(
@@ -206,11 +216,16 @@ class History:
                         )
                     )  # fmt: skip
 
+    def _answering(self, name: str) -> Actor:
+        """Return whoever adds its credentials: the first of its owners, who may act as it already."""
+        demo = next(one for one in CLIENTS if one.name == name)
+        return self.actors[demo.owners[0] if demo.owners else "hanneke.brouwer"]
+
     def client_id(self, name: str) -> str:
         return self._ids[name]
 
     def _add(self, demo: DemoClient, one: DemoCredential, at: datetime) -> None:
-        client_id, custodian = self._ids[demo.name], self.actors["hanneke.brouwer"]
+        client_id, custodian = self._ids[demo.name], self._answering(demo.name)
         if one.days is None or one.imported:
             ends = at + timedelta(days=one.days) if one.days is not None else None
             credential_id = self._import_secret(client_id, custodian, at, ends)

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from jamb.actions import handovers
-from jamb.actions.adding import SecretIssued, add_credential
+from jamb.actions.adding import Delivery, SecretIssued, add_credential
 from jamb.core.errors import AlreadyEnded
 from jamb.demo.history import History
 from jamb.service.routes.handovers import carried
@@ -26,7 +26,7 @@ def _make(history: History, note: str, hours: int, at: datetime) -> handovers.Se
     made: list[handovers.Sealed] = []
     then = handovers.seal_into(history.premises, handovers.HandoverTerms(hours, note=note), carried, made)
     client_id, actor = history.client_id(_CLIENT), history.actors["maren.oduya"]
-    add_credential(history.premises, history.port, client_id, SecretIssued(120), "", actor, at, then=then)
+    add_credential(history.premises, history.port, client_id, SecretIssued(120), "", actor, at, delivery=Delivery(then))
     return made[0]
 
 

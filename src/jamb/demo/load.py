@@ -148,7 +148,10 @@ def _tighten(history: History, at: datetime) -> None:
         "people_may_consent": True,
         "self_rotation": True,
     }
-    directories.change_policy(history.premises, history.port, changes, history.actors["hanneke.brouwer"], at)
+    steward = history.actors["hanneke.brouwer"]
+    history.agreed(
+        "tobias.lindqvist", at, lambda: directories.change_policy(history.premises, history.port, changes, steward, at)
+    )
     history.port = directories.read_directory(history.premises, history.port.slug)
 
 

@@ -11,7 +11,7 @@ import jwt
 from fastapi import Depends, Request
 
 from jamb.actions import devices, sessions
-from jamb.actions.access import Admitted, Caller, admit
+from jamb.actions.access import Admitted, Caller, admit, client_meant
 from jamb.actions.directories import read_directory
 from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
@@ -144,7 +144,8 @@ def may(operation: str) -> Callable[..., Admitted]:
 
     def guard(directory: str, request: Request, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
         # Jamb's own objects are the clients: an owner is let in to theirs alone.
-        return admit(office.premises, directory, caller, operation, now, request.path_params.get("client"))
+        about = client_meant(office.premises, directory, request.path_params)
+        return admit(office.premises, directory, caller, operation, now, about)
 
     def guard_once(
         request: Request, office: TheOffice, body: TheBody, key: OnceKey = None, admitted: Admitted = Depends(guard)

@@ -101,6 +101,9 @@ class GrantRow(SQLModel, table=True):
     person_id: UUID | None = Field(default=None, foreign_key="person.id", index=True)
     # The person consented for themselves.
     by_person: bool = False
+    # Of catalogue and collections, as whoever consented saw them.
+    revision: int | None = None
+    collections_revision: int | None = None
     narrowed_at: datetime | None = moment(nullable=True)
 
     def stands(self, now: datetime) -> bool:
@@ -229,6 +232,14 @@ def standing_on(
     return [(permission, name) for permission, name in rows]
 
 
+def held_permissions(session: Session, resource_id: UUID, now: datetime) -> set[str]:
+    """Return the permissions of a resource that somebody is consented to, now or later."""
+    rows = session.execute(
+        sa.select(col(GrantRow.permission)).where(col(GrantRow.resource_id) == resource_id, stands(now)).distinct()
+    )
+    return {name for (name,) in rows}
+
+
 def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:
     """Return each bounded reach of grants and asks at a resource, with the name of its client."""
     found = []
@@ -240,6 +251,16 @@ def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple
         )
         found += [(name, reach_of(reach)) for reach, name in rows]
     return found
+
+
+def bounded_consents(session: Session, resource_id: UUID, now: datetime) -> list[Reach]:
+    """Return each bounded reach with which clients are consented to something at a resource."""
+    rows = session.execute(
+        sa.select(col(GrantRow.reach)).where(
+            col(GrantRow.resource_id) == resource_id, col(GrantRow.reach).is_not(None), stands(now)
+        )
+    )
+    return [reach_of(reach) for (reach,) in rows]
 
 
 def others_holding(
@@ -350,6 +371,19 @@ def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Own
     for client_id, person_id, name, level, live in rows:
         found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
     return found
+
+
+def owned_fully(session: Session, directory_id: UUID, person_ids: Iterable[UUID]) -> set[str]:
+    """Return the clients of a directory that one of these people answers for: not removed, not parts of Jamb."""
+    rows = session.execute(
+        sa.select(col(ClientOwnerRow.client_id))
+        .join(ClientRow, col(ClientRow.id) == col(ClientOwnerRow.client_id))
+        .where(
+            among_ids(ClientOwnerRow.person_id, person_ids), col(ClientOwnerRow.level) == OwnerLevel.FULL.value,
+            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) != "removed",
+        )
+    )  # fmt: skip
+    return {key for (key,) in rows}
 
 
 def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:

@@ -30,6 +30,7 @@ class CredentialRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("digest", name="credential_digest"),
         Index("credential_fingerprint", "fingerprint"),
+        Index("credential_seen_by", "seen_by_id"),
     )
 
     id: UUID = Field(primary_key=True)
@@ -47,6 +48,8 @@ class CredentialRow(SQLModel, table=True):
     keys_uri: str = Field(default="", sa_type=Text)
     issued_at: datetime = moment()
     issued_by: str = Field(sa_type=Text)
+    # The person or client who could read it when it was made, or chose whose key it is; empty: nobody did.
+    seen_by_id: str = Field(default="", sa_type=Text)
     starts_at: datetime | None = moment(nullable=True)
     expires_at: datetime | None = moment(nullable=True)
     disabled_at: datetime | None = moment(nullable=True)
@@ -157,6 +160,20 @@ class DeviceRequestRow(SQLModel, table=True):
     person_id: UUID | None = Field(default=None, foreign_key="person.id")
     # While the person stays signed in with it; set when they sign out.
     ended_at: datetime | None = moment(nullable=True)
+
+
+def seen_by(session: Session, directory_id: UUID, ids: Iterable[str], now: datetime) -> set[str]:
+    """Return the clients that have a credential which one of these has seen, and which has not ended."""
+    rows = session.execute(
+        sa.select(col(CredentialRow.client_id))
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(
+            among(CredentialRow.seen_by_id, ids), col(CredentialRow.withdrawn_at).is_(None),
+            col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
+            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) != "removed",
+        )
+    )  # fmt: skip
+    return {key for (key,) in rows}
 
 
 def credentials_of(session: Session, client_ids: Iterable[str]) -> list[CredentialRow]:

@@ -85,6 +85,7 @@ class WebhookRow(SQLModel, table=True):
     url: str = Field(sa_type=Text)
     made_at: datetime = moment()
     made_by: str = Field(sa_type=Text)
+    made_by_id: str = Field(default="", sa_type=Text)
     recipient_key: dict[str, Any] | None = document(nullable=True)
 
 
@@ -171,17 +172,17 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
 def requests_since(
     session: Session, directory_id: UUID, since: datetime, now: datetime
 ) -> list[tuple[RequestRow, str]]:
-    """Return the requests that wait, and are not lapsed, or were decided since, with the clients' names."""
+    """Return the requests that wait, and are not lapsed, or were decided since, with what they are about."""
     waiting = sa.and_(col(RequestRow.state) == RequestState.WAITING.value, col(RequestRow.due_at) > now)
     rows = session.exec(
         select(RequestRow, ClientRow.name)
-        .join(ClientRow, col(ClientRow.id) == RequestRow.client_id)
+        .outerjoin(ClientRow, col(ClientRow.id) == RequestRow.client_id)
         .where(
             RequestRow.directory_id == directory_id,
             waiting | (col(RequestRow.decided_at) > since),
         )
     )
-    return [(row, name) for row, name in rows]
+    return [(row, name or row.subject) for row, name in rows]
 
 
 def tried_again(session: Session, directory_id: UUID, since: datetime) -> list[tuple[HandoverRow, str]]:
@@ -193,8 +194,8 @@ def tried_again(session: Session, directory_id: UUID, since: datetime) -> list[t
     return [(row, name) for row, name in rows]
 
 
-def owners_to_tell(session: Session, client_ids: Iterable[str]) -> dict[str, list[UUID]]:
-    """Return the live owners of clients who may do something about them, by client."""
+def owners_to_tell(session: Session, client_ids: Iterable[str], *, answering: bool = False) -> dict[str, list[UUID]]:
+    """Return the live owners of clients who may do something about them, by client; `answering`: anything."""
     found: dict[str, list[UUID]] = {}
     wanted = sa.any_(sa.bindparam(None, list(client_ids), sa.ARRAY(Text)))
     rows = session.execute(
@@ -202,7 +203,9 @@ def owners_to_tell(session: Session, client_ids: Iterable[str]) -> dict[str, lis
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
         .where(
             col(ClientOwnerRow.client_id) == wanted,
-            col(ClientOwnerRow.level) != OwnerLevel.READ.value,
+            col(ClientOwnerRow.level) == OwnerLevel.FULL.value
+            if answering
+            else col(ClientOwnerRow.level) != OwnerLevel.READ.value,
             col(PersonRow.live),
         )
     )

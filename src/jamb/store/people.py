@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+import sqlalchemy as sa
 from sqlalchemy import Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
@@ -29,6 +30,8 @@ class PersonRow(SQLModel, table=True):
     login: str = Field(sa_type=Text)
     name: str = Field(sa_type=Text)
     password_hash: str | None = Field(default=None, sa_type=Text)
+    # The person or client who chose the password for them; empty: they chose it, or have none.
+    password_set_by: str = Field(default="", sa_type=Text)
     live: bool = True
     created_at: datetime = moment()
     recipient_key: dict[str, Any] | None = document(nullable=True)
@@ -45,6 +48,12 @@ class ConsoleSessionRow(SQLModel, table=True):
     created_at: datetime = moment()
     seen_at: datetime = moment()
     expires_at: datetime = moment()
+
+
+def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
+    """End every console session of a person, `but` one."""
+    mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)
+    session.execute(sa.delete(ConsoleSessionRow).where(mine))
 
 
 def by_login(session: Session, directory_id: UUID, login: str) -> PersonRow | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -11,21 +12,30 @@ from sqlalchemy.dialects.postgresql import ARRAY
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.clients import ClientOwnerRow
-from jamb.store.columns import document, moment, words
+from jamb.store.columns import blob, document, moment, words
 
 
 class RequestRow(SQLModel, table=True):
     """An owner or registrar asks that some asks be consented to, or that a narrower grant be put in force.
 
-    `narrowing_id`: what is tried out and to be put in force; then there are no asks.
+    `narrowing_id`: what is tried out and to be put in force; then there are no asks. `act`: what else one person may
+    not do alone (`core.agreements.Act`), with its `args`, known again by its `digest`; `subject` and `why` say in words
+    about what and why it waits, `needed` how many others must agree. `done_at`, `outcome`: when it was done, and how
+    that ended.
     """
 
     __tablename__ = "consent_request"
-    __table_args__ = (Index("consent_request_by_state", "directory_id", "state", "due_at"),)
+    __table_args__ = (
+        Index("consent_request_by_state", "directory_id", "state", "due_at"),
+        Index(
+            "consent_request_act", "directory_id", "digest",
+            postgresql_where=sa.text("digest IS NOT NULL AND state = 'waiting'"),
+        ),
+    )  # fmt: skip
 
     id: UUID = Field(primary_key=True)
     directory_id: UUID = Field(foreign_key="directory.id")
-    client_id: str = Field(foreign_key="client.id", sa_type=Text, index=True)
+    client_id: str | None = Field(default=None, foreign_key="client.id", sa_type=Text, index=True)
     ask_ids: list[UUID] = Field(sa_column=Column(ARRAY(Uuid), nullable=False))
     narrowing_id: UUID | None = Field(default=None, foreign_key="narrowing.id", index=True)
     requested_by_id: str = Field(sa_type=Text)
@@ -42,6 +52,14 @@ class RequestRow(SQLModel, table=True):
     decided_at: datetime | None = moment(nullable=True)
     decided_by: str = Field(default="", sa_type=Text)
     said: str = Field(default="", sa_type=Text)
+    act: str = Field(default="", sa_type=Text)
+    args: dict[str, Any] | None = document(nullable=True)
+    digest: bytes | None = blob(nullable=True)
+    subject: str = Field(default="", sa_type=Text)
+    why: str = Field(default="", sa_type=Text)
+    needed: int = 0
+    done_at: datetime | None = moment(nullable=True)
+    outcome: str = Field(default="", sa_type=Text)
 
 
 class ApprovalRow(SQLModel, table=True):
@@ -68,6 +86,54 @@ def waiting_for(session: Session, client_id: str, now: datetime) -> list[Request
             )
         )
     )
+
+
+def waiting_act(session: Session, directory_id: UUID, by_id: str, digest: bytes, now: datetime) -> RequestRow | None:
+    """Return the request by which somebody waits for another person's yes to this very act."""
+    return session.exec(
+        select(RequestRow).where(
+            RequestRow.directory_id == directory_id, RequestRow.digest == digest, RequestRow.state == "waiting",
+            RequestRow.requested_by_id == by_id, col(RequestRow.due_at) > now,
+        )
+    ).first()  # fmt: skip
+
+
+def agreed_act(session: Session, directory_id: UUID, by_id: str, digest: bytes, since: datetime) -> RequestRow | None:
+    """Return, locked, the request by which others agreed to this very act since a moment, if it was not done yet."""
+    return session.exec(
+        select(RequestRow)
+        .where(
+            RequestRow.directory_id == directory_id, RequestRow.digest == digest, RequestRow.state == "granted",
+            RequestRow.requested_by_id == by_id, col(RequestRow.decided_at) > since, col(RequestRow.done_at).is_(None),
+        )
+        .with_for_update()
+    ).first()  # fmt: skip
+
+
+def supersede(
+    session: Session, directory_id: UUID, act: str, subject: str, now: datetime, but: bytes | None = None
+) -> bool:
+    """Take back what waits to change something that was just changed again, `but` this; tell whether anything did."""
+    waiting = session.exec(
+        select(RequestRow).where(
+            RequestRow.directory_id == directory_id, RequestRow.act == act, RequestRow.subject == subject,
+            RequestRow.state == "waiting", col(RequestRow.due_at) > now,
+        )
+    ).all()  # fmt: skip
+    other = [row for row in waiting if row.digest != but]
+    for row in other:
+        row.state, row.decided_at = "withdrawn", now
+        session.add(row)
+    return bool(other)
+
+
+def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) -> int:
+    """Return how many acts of somebody wait for another person."""
+    counted = sa.select(sa.func.count()).where(
+        col(RequestRow.directory_id) == directory_id, col(RequestRow.requested_by_id) == by_id,
+        col(RequestRow.act) != "", col(RequestRow.state) == "waiting", col(RequestRow.due_at) > now,
+    )  # fmt: skip
+    return int(session.execute(counted).scalar_one())
 
 
 def waiting_for_narrowing(

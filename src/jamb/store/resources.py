@@ -77,6 +77,7 @@ class CollectionRow(SQLModel, table=True):
     path: str = Field(primary_key=True, sa_type=Text)
     title: str = Field(sa_type=Text)
     objects: list[str] = words()
+    rule: str = Field(default="", sa_type=Text)
 
 
 _prepared: dict[tuple[UUID, int], Catalogue] = {}
@@ -126,7 +127,7 @@ def replace_catalogue(session: Session, row: ResourceRow, catalogue: Catalogue) 
 
 def collections_of(session: Session, resource_id: UUID) -> CollectionTree:
     rows = session.exec(select(CollectionRow).where(CollectionRow.resource_id == resource_id))
-    found = [Collection(row.path, row.title, frozenset(row.objects)) for row in rows]
+    found = [Collection(row.path, row.title, frozenset(row.objects), row.rule) for row in rows]
     return CollectionTree.of(found) if found else NO_COLLECTIONS
 
 
@@ -139,7 +140,7 @@ def trees(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Collectio
             _grown.clear()
         found: dict[UUID, list[Collection]] = {key: [] for key in missing}
         for one in session.exec(select(CollectionRow).where(col(CollectionRow.resource_id).in_(missing))):
-            found[one.resource_id].append(Collection(one.path, one.title, frozenset(one.objects)))
+            found[one.resource_id].append(Collection(one.path, one.title, frozenset(one.objects), one.rule))
         for key, row in missing.items():
             _grown[key, row.collections_revision] = CollectionTree.of(found[key]) if found[key] else NO_COLLECTIONS
     return {row.id: _grown.get((row.id, row.collections_revision)) or trees(session, [row])[row.id] for row in wanted}
@@ -153,7 +154,11 @@ def replace_collections(session: Session, resource_id: UUID, tree: CollectionTre
         .values(collections_revision=col(ResourceRow.collections_revision) + 1)
     )
     for one in tree.collections.values():
-        session.add(CollectionRow(resource_id=resource_id, path=one.path, title=one.title, objects=sorted(one.objects)))
+        session.add(
+            CollectionRow(
+                resource_id=resource_id, path=one.path, title=one.title, objects=sorted(one.objects), rule=one.rule
+            )
+        )
 
 
 def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:

@@ -13,6 +13,8 @@ DAYS_AFTER_END = 1
 # A guard sends a report again for a while if it never heard of it; not after so long.
 USAGE_BATCH_DAYS = 7
 
+ADDED_DAYS = 366
+
 
 def _ended(table: str, condition: str) -> str:
     return f"""
@@ -48,5 +50,8 @@ DELETE FROM attempt WHERE id IN (
     "usage batches": _ended(
         "usage_batch", f"received_at < %(now)s::timestamptz - make_interval(days => {USAGE_BATCH_DAYS})"
     ),
+    # Both are looked at for the policy's days, at most a year.
+    "additions": _ended("addition", f"at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
+    "former resources": _ended("resource_past", f"until < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "tries": _ended("tried", "until < %(now)s"),
 }

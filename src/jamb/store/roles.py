@@ -175,6 +175,37 @@ def held_by_people(
     return found
 
 
+def powers_of(
+    session: Session, person_id: UUID, now: datetime
+) -> list[tuple[UUID, list[str], dict[str, list[str]] | None]]:
+    """Return (resource, permissions, reach) of each role that a person holds, also by a group, at any resource."""
+    mine = _groups_around(person_id)
+    rows = session.execute(
+        sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .where(
+            in_force(now),
+            (col(AssignmentRow.person_id) == person_id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
+        )
+    )
+    return [(key, names, reach) for key, names, reach in rows]
+
+
+def powers_of_group(
+    session: Session, group_id: UUID, now: datetime
+) -> list[tuple[UUID, list[str], dict[str, list[str]] | None]]:
+    """Return (resource, permissions, reach) of each role that membership of a group gives: its own, and those of the
+    groups in which it lies."""
+    around = sa.select(sa.bindparam("group", group_id, sa.Uuid).label("group_id")).cte("around", recursive=True)
+    around = around.union(sa.select(_INNER.c.group_id).join(around, _INNER.c.inner_id == around.c.group_id))
+    rows = session.execute(
+        sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .where(in_force(now), col(AssignmentRow.group_id).in_(sa.select(around.c.group_id)))
+    )
+    return [(key, names, reach) for key, names, reach in rows]
+
+
 def groups_around(session: Session, person_id: UUID) -> set[str]:
     """Return the names of all groups that a person belongs to, however deep."""
     mine = _groups_around(person_id)

@@ -3,6 +3,7 @@
 from sqlmodel import SQLModel
 
 from jamb.store import (
+    additions,
     authorities,
     calendar,
     clients,
@@ -14,6 +15,7 @@ from jamb.store import (
     ledger,
     notices,
     once,
+    pasts,
     people,
     requests,
     resources,
@@ -27,6 +29,7 @@ METADATA = SQLModel.metadata
 
 __all__ = [
     "METADATA",
+    "additions",
     "authorities",
     "calendar",
     "clients",
@@ -38,6 +41,7 @@ __all__ = [
     "ledger",
     "notices",
     "once",
+    "pasts",
     "people",
     "requests",
     "resources",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from hmac import compare_digest
 from typing import Any
@@ -14,33 +14,14 @@ from sqlalchemy import Engine, event
 from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
-from jamb.core.errors import Conflict, JambError, Misuse
+from jamb.core.errors import Conflict, JambError, Misuse, NeedsAgreement
 from jamb.core.ledger import Entry, chained, seal_of
-from jamb.store import ledger
+from jamb.store import agreements, ledger
+from jamb.store.actor import Actor, Once
 from jamb.store.once import OnceRow
 from jamb.store.sealing import Sealer
 
-
-@dataclass(frozen=True, slots=True)
-class Once:
-    """A caller's key for its change, and the digest of what was asked for."""
-
-    key: str
-    request: bytes
-
-
-@dataclass(frozen=True, slots=True)
-class Actor:
-    """Who changes something, and through which client. `once`: the key that the change bears."""
-
-    kind: str
-    id: str
-    name: str
-    via: str
-    once: Once | None = None
-
-    def record(self) -> dict[str, str]:
-        return {"kind": self.kind, "id": self.id, "name": self.name, "via": self.via}
+__all__ = ["Actor", "Once", "Unit", "keep_waiting", "observation", "rehearsal", "unit_of_work"]
 
 
 @dataclass
@@ -137,9 +118,47 @@ class Unit:
 def unit_of_work(engine: Engine, sealer: Sealer, directory_id: UUID) -> Iterator[Unit]:
     """Open a unit; commit it with its ledger entries when the block ends, undo everything if it raises.
 
+    What needs another person's yes is undone, and kept at the consent desk in a unit of its own.
+
     Raises:
         Misuse: something was changed and nothing was entered in the ledger.
     """
+    try:
+        with _open_unit(engine, sealer, directory_id) as unit:
+            yield unit
+    except NeedsAgreement as error:
+        if not isinstance(error.waits, agreements.Waiting):
+            raise
+        raise keep_waiting(engine, sealer, directory_id, error) from None
+
+
+def keep_waiting(engine: Engine, sealer: Sealer, directory_id: UUID, error: NeedsAgreement) -> NeedsAgreement:
+    """Keep at the consent desk what needs another person's yes; return the error that says so."""
+    waits = error.waits
+    assert isinstance(waits, agreements.Waiting)
+    with _open_unit(engine, sealer, directory_id) as unit:
+        row, fresh = agreements.keep(unit.session, directory_id, waits)
+        if fresh:
+            wanted = waits.proposal
+            subject = {"kind": "request", "id": str(row.id), "name": wanted.subject}
+            if wanted.client_id is not None:
+                subject["client"] = wanted.client_id
+            after = {"act": row.reason, "weight": wanted.weight, "why": wanted.why, "due": row.due_at.isoformat()}
+            actor = replace(waits.actor, once=None)
+            unit.enter(actor, "agreement.requested", subject, now=waits.now, after=after)
+        return agreements.said(error, row, waits)
+
+
+@contextmanager
+def rehearsal(engine: Engine, sealer: Sealer, directory_id: UUID) -> Iterator[Unit]:
+    """Open a unit in which everything is as if it was done, and nothing is kept."""
+    with Session(engine, expire_on_commit=False) as session:
+        yield Unit(session, sealer, directory_id)
+        session.rollback()
+
+
+@contextmanager
+def _open_unit(engine: Engine, sealer: Sealer, directory_id: UUID) -> Iterator[Unit]:
     changed = False
 
     def note(session: Session, *_: object) -> None:

@@ -109,6 +109,7 @@ class ConsentAtResource(Answered):
     """What becomes possible at one resource, heaviest first: `newly` at all, `wider` for more objects than before.
 
     `others`: who else holds the same. `redundant`: asked, and implied by another with at least that reach.
+    `rules`: of collections whose objects change by a rule: consent to their reach is consent to that.
     """
 
     resource: str
@@ -125,10 +126,15 @@ class ConsentAtResource(Answered):
     implied: Names
     redundant: Names
     others: list[OtherHolders]
+    rules: list[str] = Field(default_factory=list)
 
 
 class ConsentPreview(Answered):
-    """`two_people`: whoever asked may not consent. `approvers`: how many must say yes."""
+    """`two_people`: whoever asked may not consent. `approvers`: how many must say yes.
+
+    `acting`: who can act as the client: they gain what it may do. `agreement`: why the yes of whoever looks would not
+    do alone, who else could give one, and which way is open; empty: it would do.
+    """
 
     client_id: str
     client_name: str
@@ -140,6 +146,8 @@ class ConsentPreview(Answered):
     asked_by: list[str]
     asked_by_ids: list[str]
     resources: list[ConsentAtResource]
+    acting: list[str] = Field(default_factory=list)
+    agreement: str = ""
 
 
 class NewConsent(Sent):
@@ -159,6 +167,17 @@ class ReachChange(Sent):
     reach: ReachSent
     person: Annotated[str, Field(max_length=200)] | None = None
     reason: Reason = ""
+
+
+class ReachPreview(Answered):
+    """What another reach would make possible, for more, for fewer or for no objects; `agreement`: who must agree."""
+
+    newly: list[Operation]
+    wider: list[Operation]
+    narrower: list[str]
+    no_longer: list[str]
+    added_weight: float
+    agreement: str
 
 
 class ConsentWithdrawal(Sent):

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field, SecretStr
 
-from jamb.core.handover import DEFAULT_HOURS, MOST_HOURS, NOTE_LONGEST, HandoverState
+from jamb.core.handover import DEFAULT_HOURS, MOST_HOURS, NOTE_LONGEST, Deliver, HandoverState
 from jamb.wire.base import WHOLE, Answered, Moment, RecipientKeyText, Sent, SeveralLines
 from jamb.wire.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate
 from jamb.wire.rotations import CertificateWanted, SecretWanted
@@ -37,7 +37,9 @@ class CredentialToHandOver(Sent):
 
 
 class NewHandover(HandoverWish, CredentialToHandOver):
-    """A new credential, and the link that shows it once."""
+    """A new credential, and the link that shows it once. `deliver`: to you, or by mail to the owners alone."""
+
+    deliver: Deliver = Deliver.LINK
 
 
 class NewSealing(CredentialToHandOver):
@@ -69,12 +71,16 @@ class Handover(Answered):
 
 
 class MadeHandover(Answered):
-    """`link` is in this answer only. Whoever has it sees the credential, once."""
+    """`link` is in this answer only. Whoever has it sees the credential, once.
+
+    It is empty where the link was delivered to the owners: `delivered_to` has their names.
+    """
 
     handover: Handover
     link: str
     credential: Credential
     replaced: Credential | None = None
+    delivered_to: list[str] = Field(default_factory=list)
 
 
 class HandoverKey(Sent):

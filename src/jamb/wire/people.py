@@ -23,6 +23,13 @@ class SignIn(Sent):
     directory: Annotated[str, Field(max_length=80)] = ""
 
 
+class OwnPassword(Sent):
+    """The password that one has, and the one that takes its place."""
+
+    current: Annotated[SecretStr, Field(min_length=1, max_length=200)]
+    password: NewPassword
+
+
 class Person(Answered):
     id: UUID
     name: str
@@ -32,13 +39,17 @@ class Person(Answered):
 
 
 class Session(Answered):
-    """Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change."""
+    """Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
+
+    `own_password`: whether they chose their password; somebody else who did could act as them.
+    """
 
     person: Person
     directory: str
     directory_name: str
     expires_at: Moment
     csrf: str
+    own_password: bool = True
 
 
 class Whoami(Answered):

@@ -33,6 +33,8 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.AlreadyOpened.code: (409, "Opened already"),
     errors.SamePerson.code: (409, "Two people are needed"),
     errors.SecondApprover.code: (409, "Two approvers are needed"),
+    errors.NeedsAgreement.code: (409, "Another person must agree"),
+    errors.NobodyToAgree.code: (409, "Nobody could agree"),
     errors.TopRole.code: (409, "Too much for a client"),
     errors.StillInUse.code: (409, "Still in use"),
     errors.SeveralDirectories.code: (409, "Choose a directory"),

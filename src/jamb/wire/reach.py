@@ -10,6 +10,7 @@ from jamb.core import reach as core
 from jamb.core.access import CheckName
 from jamb.core.permissions import Effect
 from jamb.core.reach import ReachKind
+from jamb.core.reach.collections import RULE_LONGEST
 from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.text import CollectionPath
 
@@ -35,27 +36,38 @@ class Reach(Answered):
 
 
 class Collection(Answered):
-    """A collection with its own objects; `size` counts those of the collections below it too."""
+    """A collection with its own objects; `size` counts those of the collections below it too.
+
+    `rule`: which objects lie in it, in words, where those change by a rule.
+    """
 
     path: str
     title: str
     objects: list[str]
     size: int
+    rule: str = ""
 
 
 class Collections(Answered):
-    """The collections of a resource, by path; `objects` counts all that lie in any."""
+    """The collections of a resource, by path; `objects` counts all that lie in any.
+
+    `waits`: what of a change waits for an approver, in words; empty: nothing.
+    """
 
     resource: str
     object_name: str
     objects: int
     collections: list[Collection]
+    waits: str = ""
 
 
 class CollectionSent(Sent):
+    """`rule`: which objects lie in it, in words, where those change by a rule: consents to it are consents to that."""
+
     path: Path
     title: Annotated[str, Field(max_length=200)] = ""
     objects: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=100_000, default_factory=list)]
+    rule: Annotated[str, Field(max_length=RULE_LONGEST)] = ""
 
 
 class CollectionsSent(Sent):
@@ -112,13 +124,16 @@ class ReachSheet(Answered):
     decisions: list[ReachDecision]
 
 
-def collections_answer(resource: str, object_name: str, tree: core.CollectionTree) -> Collections:
+def collections_answer(resource: str, object_name: str, tree: core.CollectionTree, waits: str = "") -> Collections:
     return Collections(
+        waits=waits,
         resource=resource,
         object_name=object_name,
         objects=len(tree.everything),
         collections=[
-            Collection(path=path, title=one.title, objects=sorted(one.objects), size=len(tree.members(path)))
+            Collection(
+                path=path, title=one.title, objects=sorted(one.objects), size=len(tree.members(path)), rule=one.rule
+            )
             for path, one in tree.collections.items()
         ],
     )

@@ -64,6 +64,8 @@ class ConsentRequest(Answered):
     """`approvers`: how many must say yes. `said`: the words of whoever decided.
 
     `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
+    `act`, `subject`, `why`: what else one person may not do alone, about what, and why another must agree; then
+    `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide.
     """
 
     id: UUID
@@ -86,6 +88,11 @@ class ConsentRequest(Answered):
     decided_by: str
     said: str
     narrows: str = ""
+    act: str = ""
+    subject: str = ""
+    why: str = ""
+    outcome: str = ""
+    could: list[str] = Field(default_factory=list)
 
 
 class Narrowed(Answered):

@@ -159,7 +159,11 @@ class Blocking(Answered):
 
 
 class ResourceChange(Answered):
-    """What publishing would do. `blocking`: permissions that cannot go while somebody stands on them."""
+    """What publishing would do. `blocking`: permissions that cannot go while somebody stands on them.
+
+    `wider`: what of it lets somebody do more than was consented to: it waits for an approver; all else acts at once.
+    `waits`: that it does, and who can agree, in words; empty: nothing waits.
+    """
 
     name: str
     new: bool
@@ -172,6 +176,8 @@ class ResourceChange(Answered):
     affected: list[AffectedClient]
     untouched: int
     blocking: list[Blocking]
+    wider: list[str] = Field(default_factory=list)
+    waits: str = ""
 
 
 class Alternative(Answered):

@@ -57,6 +57,25 @@ class NewAssignments(Sent):
     expires_at: Moment | None = None
 
 
+class RolePreview(Sent):
+    """Which clients would get a role, over what, until when."""
+
+    clients: Annotated[list[Reference], Field(min_length=1, max_length=500)]
+    reach: ReachSent | None = None
+    expires_at: Moment | None = None
+
+
+class ClientGain(Answered):
+    """What a client could do that it cannot do yet; `agreement`: why another person must agree, and who could."""
+
+    client_id: str
+    name: str
+    newly: list[str]
+    wider: list[str]
+    weight: float
+    agreement: str
+
+
 class AssignmentsWithdrawal(Sent):
     kind: HolderKind
     holders: Annotated[list[Reference], Field(min_length=1, max_length=500)]

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core.credentials import KeyType
+from jamb.core.handover import Deliver
 from jamb.core.rotation import RotationState
 from jamb.core.rotation.lifecycle import LONGEST_OVERLAP_DAYS
 from jamb.wire.base import WHOLE, Answered, Moment, Sent
@@ -48,12 +49,14 @@ class NewRotation(Sent):
     """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
 
     `id`: chosen by the caller, so that one who never heard the answer can read the rotation and have its secret again.
+    `deliver`: "owners" has what follows made here and its link sent to the owners; left out, it is in the answer.
     """
 
     id: UUID | None = None
     successor: Successor | None = None
     days: Days | None = None
     overlap_days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_OVERLAP_DAYS), WHOLE] | None = None
+    deliver: Deliver | None = None
 
 
 class Extension(Sent):
@@ -112,11 +115,15 @@ class Due(Answered):
 
 
 class OpenedRotation(Answered):
-    """With what is shown once: an issued secret or a made key pair; neither where the client made its own."""
+    """With what is shown once: an issued secret or a made key pair; neither where the client made its own.
+
+    `delivered_to`: the owners who get a link to it instead, by name.
+    """
 
     rotation: Rotation
     issued: IssuedSecret | None
     made: MadeCertificate | None
+    delivered_to: list[str] = Field(default_factory=list)
 
 
 class Week(Answered):

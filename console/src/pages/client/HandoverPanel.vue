@@ -25,9 +25,13 @@ const to = ref<string | null>(null);
 const made = ref<Schemas["MadeHandover"] | null>(null);
 const sealed = ref<Schemas["SealedCredential"] | null>(null);
 const { busy, error, attempt } = useAttempt();
-const choices = computed(() =>
-  recipients.value.map((one) => ({ value: one.id, label: `${one.name}, sealed to ${one.kind === "webhook" ? "its" : "their"} key ${one.key_id.slice(0, 8)}…` })),
-);
+// Not the id of a recipient: the link travels in the owners' letters.
+const OWNERS = "owners";
+const choices = computed(() => [
+  { value: OWNERS, label: "The owners, by mail: you never see it" },
+  ...recipients.value.map((one) => ({ value: one.id, label: `${one.name}, sealed to ${one.kind === "webhook" ? "its" : "their"} key ${one.key_id.slice(0, 8)}…` })),
+]);
+const byLink = computed(() => !to.value || to.value === OWNERS);
 const stale = useStale();
 const usual = computed(() => (what.value === "secret" ? place.value?.policy.secret_default_days : place.value?.policy.key_default_days));
 
@@ -39,10 +43,10 @@ async function make(): Promise<void> {
   const params = { path: { directory: directory.value, client: props.client } };
   const wanted = { credential, label: "", days: days.value === "" ? null : Number(days.value) };
   await attempt(async () => {
-    if (to.value) {
+    if (to.value && to.value !== OWNERS) {
       sealed.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/sealings", { params, body: { ...wanted, recipient: to.value } }));
     } else {
-      const body = { ...wanted, note: note.value, passphrase: passphrase.value, hours: hours.value === "" ? 24 : Number(hours.value) };
+      const body = { ...wanted, note: note.value, passphrase: passphrase.value, hours: hours.value === "" ? 24 : Number(hours.value), deliver: to.value ? ("owners" as const) : ("link" as const) };
       made.value = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/handovers", { params, body }));
     }
     passphrase.value = "";
@@ -58,7 +62,12 @@ async function close(): Promise<void> {
 </script>
 
 <template>
-  <section v-if="made" class="once stack" aria-labelledby="link">
+  <section v-if="made?.delivered_to?.length" class="once stack" aria-labelledby="mailed">
+    <h3 id="mailed">The link is on its way to the owners</h3>
+    <p>It is in the next letter of {{ made.delivered_to.join(", ") }}, and nobody else has it. Whoever of them opens it sees <code>{{ made.credential.hint }}</code>, once.</p>
+    <div><NButton type="primary" @click="close">Done</NButton></div>
+  </section>
+  <section v-else-if="made" class="once stack" aria-labelledby="link">
     <h3 id="link">The link, for the only time</h3>
     <p>Whoever has it sees <code>{{ made.credential.hint }}</code>, once. It runs out <Moment :at="made.handover.expires_at" />; this page tells when it was opened.</p>
     <p class="row"><code class="link">{{ made.link }}</code> <CopyButton :value="made.link" what="link" /></p>
@@ -84,12 +93,12 @@ async function close(): Promise<void> {
     </fieldset>
     <div class="row top">
       <label class="field">It ends after, days <input v-model="days" class="plain-input short" type="number" inputmode="numeric" step="1" :placeholder="String(usual ?? '')" /></label>
-      <label v-if="!to" class="field">The link waits, hours <input v-model="hours" class="plain-input short" type="number" inputmode="numeric" min="1" max="168" step="1" placeholder="24" /></label>
-      <label v-if="!to" class="field">Passphrase <span class="hint">if you like; 8 or more</span><input v-model="passphrase" class="plain-input" type="password" autocomplete="new-password" maxlength="200" /></label>
+      <label v-if="byLink" class="field">The link waits, hours <input v-model="hours" class="plain-input short" type="number" inputmode="numeric" min="1" max="168" step="1" placeholder="24" /></label>
+      <label v-if="byLink" class="field">Passphrase <span class="hint">if you like; 8 or more</span><input v-model="passphrase" class="plain-input" type="password" autocomplete="new-password" maxlength="200" /></label>
     </div>
-    <TextField v-if="!to" v-model="note" label="A word for whoever opens it" :longest="500" />
+    <TextField v-if="byLink" v-model="note" label="A word for whoever opens it" :longest="500" />
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{ to ? "Make and seal it" : "Make the link" }}</NButton></div>
+    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">{{ to === OWNERS ? "Make it and mail the link" : to ? "Make and seal it" : "Make the link" }}</NButton></div>
   </form>
 </template>
 

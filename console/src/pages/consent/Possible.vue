@@ -41,6 +41,7 @@ const dangerous = computed(() =>
         </tr>
       </tbody>
     </table>
+    <p v-for="rule in place.rules" :key="rule" class="more">{{ rule }}</p>
     <p v-if="place.redundant.length" class="more">More than it seems to need: <code>{{ place.redundant.join(", ") }}</code> comes along with another permission here anyway.</p>
     <p v-if="place.implied.length" class="soft">Comes along, because it is implied: <code>{{ place.implied.join(", ") }}</code></p>
     <p v-for="one in place.others.filter((other) => other.count)" :key="one.permission" class="soft">
@@ -51,6 +52,7 @@ const dangerous = computed(() =>
       {{ place.unchanged.map((one) => one.title).join("; ") }}
     </details>
   </template>
+  <p v-if="preview.acting?.length" class="soft">Who can act as it, and gains this: {{ preview.acting.join(", ") }}.</p>
 </template>
 
 <style scoped>

@@ -14,6 +14,7 @@ const editing = ref(false);
 const text = ref("");
 const failed = ref<unknown>(null);
 const wanted = ref("");
+const waits = ref("");
 const stale = useStale();
 const what = computed(() => plural(props.objectName || "object"));
 const lies = computed(() => {
@@ -23,19 +24,21 @@ const lies = computed(() => {
 });
 
 function open(): void {
-  text.value = (data.value?.collections ?? []).map((one) => `${one.path}: ${one.title}\n  ${one.objects.join(" ")}`).join("\n");
+  waits.value = "";
+  text.value = (data.value?.collections ?? []).map((one) => `${one.path}: ${one.title}${one.rule ? ` | ${one.rule}` : ""}\n  ${one.objects.join(" ")}`).join("\n");
   failed.value = null;
   editing.value = true;
 }
-interface Line { path: string; title: string; objects: string[] }
+interface Line { path: string; title: string; objects: string[]; rule: string }
 function read(): Line[] {
   const found: Line[] = [];
   for (const line of text.value.split("\n")) {
     if (!line.trim()) continue;
     if (/^\s/.test(line)) found[found.length - 1]?.objects.push(...line.trim().split(/[\s,]+/));
     else {
-      const [path, ...title] = line.split(":");
-      found.push({ path: (path ?? "").trim(), title: title.join(":").trim(), objects: [] });
+      const [path, ...rest] = line.split(":");
+      const [title, ...rule] = rest.join(":").split("|");
+      found.push({ path: (path ?? "").trim(), title: (title ?? "").trim(), objects: [], rule: rule.join("|").trim() });
     }
   }
   return found;
@@ -44,12 +47,13 @@ const now = computed(() => read());
 async function save(): Promise<void> {
   failed.value = null;
   try {
-    await must(
+    const done = await must(
       api.PUT("/api/v1/directories/{directory}/resources/{name}/collections", {
         params: { path: { directory: directory.value, name: props.resource } },
         body: { collections: now.value },
       }),
     );
+    waits.value = done.waits ?? "";
     await stale();
     editing.value = false;
   } catch (problem) {
@@ -65,8 +69,9 @@ async function save(): Promise<void> {
       <NButton v-if="can('collections.replace') && !editing" size="small" @click="open">Edit the collections</NButton>
     </div>
     <ProblemNote v-if="error" :error="error" />
+    <p v-if="waits" class="waits" role="status">{{ waits }}</p>
     <form v-if="editing" class="stack" @submit.prevent="save">
-      <label class="field">Collections <span class="hint">a line “path: title”, then indented lines of {{ what }}; “north/inner” lies in “north”</span>
+      <label class="field">Collections <span class="hint">a line “path: title”, then indented lines of {{ what }}; “north/inner” lies in “north”; “path: title | rule” where a rule says what lies in it</span>
         <textarea v-model="text" class="plain-input" rows="14" spellcheck="false"></textarea>
       </label>
       <ProblemNote v-if="failed" :error="failed" />
@@ -100,4 +105,5 @@ async function save(): Promise<void> {
 section { display: grid; gap: var(--s2); margin-top: var(--s5); }
 .part-head { display: flex; justify-content: space-between; align-items: center; }
 textarea { font-family: var(--mono); font-size: 12.5px; width: 100%; font-weight: 400; }
+.waits { border-left: 4px solid var(--wait); padding-left: var(--s3); }
 </style>

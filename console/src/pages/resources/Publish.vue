@@ -30,6 +30,7 @@ const text = ref(asText(props.resource));
 const change = ref<Schemas["ResourceChange"] | null>(null);
 const error = ref<unknown>(null);
 const broken = ref("");
+const waits = ref("");
 const stale = useStale();
 watch([text, name], () => (change.value = null));
 const params = computed(() => ({ path: { directory: directory.value, name: name.value.trim() } }));
@@ -56,9 +57,11 @@ async function run(call: (sent: Schemas["ResourceSent"]) => Promise<void>): Prom
 const look = () => run(async (sent) => void (change.value = await must(api.POST("/api/v1/directories/{directory}/resources/{name}/preview", { params: params.value, body: sent }))));
 const publish = () =>
   run(async (sent) => {
-    await must(api.PUT("/api/v1/directories/{directory}/resources/{name}", { params: params.value, body: sent }));
+    const done = await must(api.PUT("/api/v1/directories/{directory}/resources/{name}", { params: params.value, body: sent }));
     await stale();
-    emit("done", name.value.trim());
+    // What waits for an approver is said before this closes.
+    waits.value = done.waits ?? "";
+    if (!waits.value) emit("done", name.value.trim());
   });
 async function draft(event: Event): Promise<void> {
   const file = (event.target as HTMLInputElement).files?.[0];
@@ -95,9 +98,14 @@ const PARTS = [["operations_added", "Operations added"], ["operations_gone", "Op
         <tbody><tr v-for="one in change.affected" :key="`${one.client_id}/${one.kind}`"><td class="free">{{ one.client_name }} <div class="soft small">{{ acting(one.kind) }}</div></td><td class="free">{{ one.newly.join(", ") || "–" }}</td><td class="free">{{ one.wider.join(", ") || "–" }}</td><td class="free">{{ [...one.narrower, ...one.no_longer].join(", ") || "–" }}</td><td class="num">{{ one.added_weight > 0 ? "+" : "" }}{{ one.added_weight }}</td></tr></tbody>
       </table>
       <p v-if="!change.new" class="soft">For {{ count(change.untouched, "other client") }} that {{ change.untouched === 1 ? "holds" : "hold" }} something here nothing changes.</p>
+      <ul v-if="change.wider?.length" class="waits">
+        <li v-for="words in change.wider" :key="words">{{ words }}</li>
+        <li class="soft">This lets somebody do more than was consented to: it waits for an approver. All else acts at once.</li>
+      </ul>
       <p v-for="one in change.blocking" :key="one.permission" class="problem"><code>{{ one.permission }}</code> cannot go: {{ one.held_by.join(", ") }} still stand on it.</p>
     </template>
-    <div class="row">
+    <section v-if="waits" class="waits stack" role="status"><p>{{ waits }}</p><div><NButton type="primary" @click="emit('done', name.trim())">Done</NButton></div></section>
+    <div v-else class="row">
       <NButton attr-type="submit" :disabled="!name.trim()">See whom it affects</NButton>
       <NButton type="primary" :disabled="!change || change.blocking.length > 0" @click="publish">Publish</NButton>
       <span v-if="!change" class="soft small">Look before you publish.</span>
@@ -107,5 +115,6 @@ const PARTS = [["operations_added", "Operations added"], ["operations_gone", "Op
 
 <style scoped>
 textarea { font-family: var(--mono); font-size: 12.5px; width: 100%; font-weight: 400; }
+.waits { border-left: 4px solid var(--wait); padding-left: var(--s3); list-style: none; }
 .problem { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s2) var(--s3); }
 </style>

@@ -142,6 +142,22 @@ def across(before: Catalogue, after: Catalogue, held: Iterable[Holding], tree: C
     )
 
 
+def refilled(catalogue: Catalogue, held: Iterable[Holding], before: CollectionTree, after: CollectionTree) -> float:
+    """Return the weight of what holdings open further when other objects lie in the collections that they name.
+
+    Counted by the share that the further objects have of those known before: more made-up ones make nothing lighter.
+    """
+    rows = frozenset(held)
+    old, new = possible(catalogue, rows, before), possible(catalogue, rows, after)
+    known = max(1, len(before.everything))
+    weight = 0.0
+    for name, covered in new.items():
+        if catalogue.concerns_object(name):
+            gained = covered.objects - (old[name].objects if name in old else frozenset())
+            weight += weigh_operation(catalogue.operations[name]) * min(1.0, len(gained) / known)
+    return round(weight, 1)
+
+
 def _gain(
     catalogue: Catalogue, operation: str, before: Coverage | None, after: Coverage, tree: CollectionTree
 ) -> float:

@@ -9,6 +9,7 @@ from jamb.core.permissions.catalogue import (
     Operation,
     Permission,
 )
+from jamb.core.permissions.limits import kept_within
 from jamb.core.permissions.smallest import Alternative, Proposal, smallest
 from jamb.core.permissions.weight import weigh, weigh_operation
 
@@ -22,6 +23,7 @@ __all__ = [
     "Operation",
     "Permission",
     "Proposal",
+    "kept_within",
     "smallest",
     "weigh",
     "weigh_operation",

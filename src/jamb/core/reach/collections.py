@@ -16,17 +16,23 @@ from jamb.core.text import name_fault
 
 PATH = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*(?:/[a-z0-9]+(?:-[a-z0-9]+)*)*\Z")
 PATH_LONGEST = 120
+RULE_LONGEST = 200
 OBJECT_LONGEST = 200
 MOST_OBJECTS = 100_000
 
 
 @dataclass(frozen=True, slots=True)
 class Collection:
-    """One named set; `objects` are its own, without those of the collections below it."""
+    """One named set; `objects` are its own, without those of the collections below it.
+
+    `rule`: in words, which objects lie in it, where those change by a rule and not by somebody's decision. Whoever
+    consents to a reach over it consents to whatever the rule will put there.
+    """
 
     path: str
     title: str
     objects: frozenset[str] = frozenset()
+    rule: str = ""
 
 
 @dataclass(frozen=True)
@@ -59,6 +65,11 @@ class CollectionTree:
     def everything(self) -> frozenset[str]:
         """Every object that lies in any collection."""
         return frozenset().union(*(one.objects for one in self.collections.values()))
+
+    @cached_property
+    def growing(self) -> frozenset[str]:
+        """The collections whose objects change by a rule, or those of one below them."""
+        return frozenset(above for path, one in self.collections.items() if one.rule for above in ancestors(path))
 
     @cached_property
     def _places(self) -> dict[str, set[str]]:
@@ -115,6 +126,8 @@ def _faults_of(path: str, one: Collection, known: Mapping[str, Collection]) -> I
     for above in ancestors(path)[:-1]:
         if above not in known:
             yield _fault(path, f"a collection {above} that it lies in", "Add it first, or give this one another path.")
+    if len(one.rule) > RULE_LONGEST or (one.rule and not one.rule.isprintable()):
+        yield Violation(f"collections.{path}.rule", shorten(one.rule), f"at most {RULE_LONGEST} printable characters")
     for name in one.objects:
         if not name or len(name) > OBJECT_LONGEST or name_fault(name) or name != name.strip():
             yield Violation(

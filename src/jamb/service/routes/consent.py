@@ -7,7 +7,7 @@ from uuid import UUID
 
 from fastapi import Depends
 
-from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on
+from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on, reach_changes
 from jamb.actions.access import Admitted
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
@@ -110,12 +110,17 @@ def list_consents(directory: str, client: str, office: TheOffice, now: Now) -> l
     return [wire.Grant.model_validate(one) for one in consent.list_consents(office.premises, directory, client, now)]
 
 
-@router.post("/consent/preview", dependencies=[Depends(may("consent.preview"))])
+@router.post("/consent/preview")
 def preview_consent(
-    directory: str, client: str, sent: wire.ConsentDraft, office: TheOffice, now: Now
+    client: str,
+    sent: wire.ConsentDraft,
+    admitted: Annotated[Admitted, Depends(may("consent.preview"))],
+    office: TheOffice,
+    now: Now,
 ) -> wire.ConsentPreview:
     """What consent to the waiting asks, or to the chosen ones, within these terms would make possible."""
-    found = consent_preview.preview(office.premises, directory, client, now, sent.asks, terms_of(sent.terms))
+    slug, terms = admitted.directory.slug, terms_of(sent.terms)
+    found = consent_preview.preview(office.premises, slug, client, now, sent.asks, terms, admitted.actor)
     return preview_answer(found)
 
 
@@ -150,18 +155,8 @@ def change_reach(
     now: Now,
 ) -> wire.ReachChanged:
     """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
-    grants, comparison = consent_changes.change_reach(
-        office.premises,
-        admitted.directory,
-        client,
-        sent.resource,
-        sent.permissions,
-        sent.kind,
-        sent.reach.value(),
-        admitted.actor,
-        now,
-        sent.reason,
-        sent.person,
+    grants, comparison = reach_changes.change_reach(
+        office.premises, admitted.directory, _reach_wish(client, sent), admitted.actor, now, sent.reason
     )
     return wire.ReachChanged(
         grants=[wire.Grant.model_validate(one) for one in grants],
@@ -169,6 +164,32 @@ def change_reach(
         narrower=sorted(comparison.narrower),
         no_longer=sorted(comparison.no_longer),
     )
+
+
+@router.post("/consent/reach/preview")
+def preview_reach(
+    client: str,
+    sent: wire.ReachChange,
+    admitted: Annotated[Admitted, Depends(may("reach.preview"))],
+    office: TheOffice,
+    now: Now,
+) -> wire.ReachPreview:
+    """What another reach would make possible and end, and whether another person must agree. Changes nothing."""
+    wish = _reach_wish(client, sent)
+    found = reach_changes.preview_reach(office.premises, admitted.directory, wish, admitted.actor, now)
+    catalogue, compared = found.here.catalogue, found.comparison
+    return wire.ReachPreview(
+        newly=_heaviest_first(catalogue, compared.newly),
+        wider=_heaviest_first(catalogue, compared.wider),
+        narrower=sorted(compared.narrower),
+        no_longer=sorted(compared.no_longer),
+        added_weight=found.weight,
+        agreement=found.agreement,
+    )
+
+
+def _reach_wish(client: str, sent: wire.ReachChange) -> reach_changes.ReachWish:
+    return reach_changes.ReachWish(client, sent.resource, sent.permissions, sent.kind, sent.reach.value(), sent.person)
 
 
 @router.post("/consent/withdrawal")
@@ -215,6 +236,8 @@ def preview_answer(found: consent_preview.ConsentPreview) -> wire.ConsentPreview
         asked_by=list(found.asked_by),
         asked_by_ids=list(found.asked_by_ids),
         resources=[_place_answer(place) for place in found.resources],
+        acting=list(found.acting),
+        agreement=found.agreement,
     )
 
 
@@ -244,6 +267,7 @@ def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtRes
         implied=compared.implied,
         redundant=compared.redundant,
         others=[wire.OtherHolders.model_validate(one) for one in place.others],
+        rules=list(place.rules),
     )
 
 

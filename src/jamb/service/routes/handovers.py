@@ -9,8 +9,10 @@ from fastapi import Depends, Request
 
 from jamb.actions import adding, handovers, recipients
 from jamb.actions.access import Admitted
-from jamb.actions.adding import Added
+from jamb.actions.adding import Added, Place
+from jamb.actions.delivering import Delivered, to_owners
 from jamb.actions.tries import guessing
+from jamb.core.handover import Deliver
 from jamb.core.tries import LINK_ADDRESS, Counted
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
@@ -38,6 +40,10 @@ def carried(client_name: str, directory_name: str, added: Added) -> bytes:
     return shown.model_dump_json().encode()
 
 
+def _for_owners(at: Place, added: Added) -> str:
+    return f"“{at.client.name}”: a new credential, {added.credential.hint}. Whoever of you opens the link has it"
+
+
 @router.get(_OF_CLIENT, dependencies=[Depends(may("handovers.list"))])
 def list_handovers(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Handover]:
     """The client's handover links, newest first: whether they were opened, when and from where."""
@@ -53,16 +59,23 @@ def make_handover(
     office: TheOffice,
     now: Now,
 ) -> wire.MadeHandover:
-    """Make a credential that only whoever opens the link sees, and the link. This answer is the only one with it."""
+    """Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
+    the owners, it travels in their letters alone."""
     made: list[handovers.Sealed] = []
-    then = handovers.seal_into(office.premises, terms_of(sent), carried, made)
+    told = Delivered()
+    if sent.deliver is Deliver.OWNERS:
+        delivery = to_owners(office.premises, terms_of(sent), carried, _for_owners, told)
+    else:
+        delivery = adding.Delivery(handovers.seal_into(office.premises, terms_of(sent), carried, made))
     added = adding.add_credential(
         office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
-        admitted.actor, now, instead_of=sent.instead_of, then=then,
+        admitted.actor, now, instead_of=sent.instead_of, delivery=delivery,
     )  # fmt: skip
+    sealed = told.handover or made[0]
     return wire.MadeHandover(
-        handover=wire.Handover.model_validate(made[0].view),
-        link=made[0].link,
+        handover=wire.Handover.model_validate(sealed.view),
+        link="" if told.handover is not None else sealed.link,
+        delivered_to=told.names,
         credential=Credential.model_validate(added.credential),
         replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
     )
@@ -106,7 +119,7 @@ def seal_credential(
     made: list[recipients.SealedTo] = []
     added = adding.add_credential(
         office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
-        admitted.actor, now, instead_of=sent.instead_of, then=recipients.seal_for(sent.recipient, carried, made),
+        admitted.actor, now, instead_of=sent.instead_of, delivery=recipients.seal_for(sent.recipient, carried, made),
     )  # fmt: skip
     return wire.SealedCredential(
         credential=Credential.model_validate(added.credential),

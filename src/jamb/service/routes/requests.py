@@ -89,7 +89,9 @@ def read_request(
     request: UUID, admitted: Annotated[Admitted, Depends(may("requests.read"))], office: TheOffice, now: Now
 ) -> wire.RequestDossier:
     """One request, with what granting it would change now."""
-    found = request_views.read_request(office.premises, admitted.directory.slug, request, now, admitted.mine)
+    found = request_views.read_request(
+        office.premises, admitted.directory.slug, request, now, admitted.mine, admitted.actor
+    )
     return wire.RequestDossier(
         request=wire.ConsentRequest.model_validate(found.request),
         preview=preview_answer(found.preview) if found.preview is not None else None,

@@ -142,12 +142,12 @@ def replace_collections(
 ) -> reach_wire.Collections:
     """Put these collections in place of those a resource has. Guards act on it within seconds."""
     tree = CollectionTree.of(
-        Collection(one.path, " ".join(one.title.split()) or one.path, frozenset(one.objects))
+        Collection(one.path, " ".join(one.title.split()) or one.path, frozenset(one.objects), one.rule.strip())
         for one in sent.collections
     )
-    resources.replace_collections(office.premises, admitted.directory, name, tree, admitted.actor, now)
+    waits = resources.replace_collections(office.premises, admitted.directory, name, tree, admitted.actor, now)
     found, tree = resources.read_collections(office.premises, admitted.directory.slug, name)
-    return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
+    return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree, waits)
 
 
 def _change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
@@ -175,4 +175,6 @@ def _change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
         ],
         untouched=change.untouched,
         blocking=[wire.Blocking(permission=name, held_by=list(who)) for name, who in sorted(change.blocking.items())],
+        wider=list(change.wider),
+        waits=change.waits,
     )

@@ -69,6 +69,22 @@ def assign_role(
     return wire.Role.model_validate(changed)
 
 
+@router.post("/{role}/assignments/preview")
+def preview_assignment(
+    role: str,
+    sent: wire.RolePreview,
+    admitted: Annotated[Admitted, Depends(may("roles.preview"))],
+    office: TheOffice,
+    now: Now,
+) -> list[wire.ClientGain]:
+    """What a role would let clients do, and whether another person must agree. Changes nothing."""
+    reach = sent.reach.value() if sent.reach is not None else EVERYWHERE
+    found = roles.preview_assignment(
+        office.premises, admitted.directory, role, sent.clients, reach, sent.expires_at, admitted.actor, now
+    )
+    return [wire.ClientGain.model_validate(one) for one in found]
+
+
 @router.post("/{role}/assignments/withdrawal")
 def withdraw_role(
     role: str,

@@ -9,10 +9,15 @@ from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import rotations
 from jamb.actions.access import Admitted
+from jamb.actions.adding import SHOWN, Added, Place
+from jamb.actions.delivering import Delivered, to_owners
+from jamb.actions.handovers import HandoverTerms
+from jamb.core.handover import MOST_HOURS, Deliver
 from jamb.core.policy import BOUNDS
 from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
+from jamb.service.routes.handovers import carried
 from jamb.service.routing import api_router
 from jamb.wire import rotations as wire
 from jamb.wire.base import Page
@@ -99,10 +104,18 @@ def open_rotation(
 ) -> wire.OpenedRotation:
     """Put another credential beside one. What of it is secret is in this answer only."""
     successor = addition_of(sent.successor, sent.days) if sent.successor is not None else None
+    told = Delivered()
+    delivery = SHOWN
+    if sent.deliver is Deliver.OWNERS:
+        delivery = to_owners(office.premises, HandoverTerms(MOST_HOURS), carried, _following, told)
     opened = rotations.open_rotation(
         office.premises, admitted.directory, client, credential, successor, sent.days, sent.overlap_days,
-        admitted.actor, now, sent.id,
+        admitted.actor, now, sent.id, delivery,
     )  # fmt: skip
+    if told.handover is not None:
+        return wire.OpenedRotation(
+            rotation=wire.Rotation.model_validate(opened.rotation), issued=None, made=None, delivered_to=told.names
+        )
     return _opened(opened)
 
 
@@ -166,6 +179,13 @@ def abandon(
     """Withdraw the new credential; the old one stands as before."""
     found = rotations.abandon(office.premises, admitted.directory, client, rotation, sent.reason, admitted.actor, now)
     return wire.Rotation.model_validate(found)
+
+
+def _following(at: Place, added: Added) -> str:
+    return (
+        f"“{at.client.name}”: {added.credential.hint} follows what it has; both are valid. "
+        "Whoever of you opens the link has it"
+    )
 
 
 def _opened(opened: rotations.Opened) -> wire.OpenedRotation:

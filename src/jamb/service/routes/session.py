@@ -64,6 +64,19 @@ def sign_out(request: Request, response: Response, found: TheSession, office: Th
     response.delete_cookie(names.session, path="/", secure=names.secure, httponly=True, samesite="strict")
 
 
+@router.put("/session/password", status_code=204)
+async def change_password(
+    sent: wire.OwnPassword, request: Request, found: TheSession, office: TheOffice, now: Now
+) -> None:
+    """Choose a password of one's own: nobody else knows it then, and every other sign-in of the person ends."""
+    address, cookie = address_of(request), request.cookies[cookie_names(office).session]
+    async with office.turns.turn(address, known=True):
+        await run_in_threadpool(
+            sessions.change_own_password, office.premises, found, cookie, sent.current.get_secret_value(),
+            sent.password.get_secret_value(), address, now,
+        )  # fmt: skip
+
+
 @router.delete("/directories/{directory}/sign-in", status_code=204)
 def end_sign_in(directory: str, request: Request, office: TheOffice, now: Now) -> None:
     """End the sign-in that the presented token belongs to (the command line's sign-out)."""
@@ -97,4 +110,5 @@ def session_answer(found: sessions.ConsoleSession) -> wire.Session:
         directory_name=found.directory.name,
         expires_at=found.expires_at,
         csrf=found.csrf,
+        own_password=found.own_password,
     )

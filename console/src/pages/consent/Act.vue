@@ -1,0 +1,44 @@
+<script setup lang="ts">
+// What one person may not do alone: why another must agree, who could, and a no that costs nothing.
+import { NButton } from "naive-ui";
+import { ref } from "vue";
+import type { Schemas } from "@/api/client";
+import { can } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import TextField from "@/ui/TextField.vue";
+
+const props = defineProps<{ one: Schemas["ConsentRequest"]; mine: boolean; saidYes: boolean; busy: boolean; failed: unknown }>();
+const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string]; takeBack: [] }>();
+const words = ref("");
+const alone = () => props.mine || props.saidYes;
+</script>
+
+<template>
+  <dl class="facts">
+    <dt>Why another person</dt><dd>{{ one.why }}</dd>
+    <template v-if="one.could?.length"><dt>Who can agree</dt><dd>{{ one.could.join(", ") }}</dd></template>
+    <template v-if="one.outcome"><dt>What became of it</dt><dd>{{ one.outcome }}</dd></template>
+  </dl>
+  <template v-if="one.state === 'waiting'">
+    <ProblemNote v-if="failed" :error="failed" />
+    <footer v-if="can('requests.decide')" class="decide stack">
+      <p v-if="saidYes"><strong>You agreed already.</strong> Another approver must agree, too.</p>
+      <p v-else-if="mine">You asked for this yourself: <strong>another person</strong> must agree.</p>
+      <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
+      <div class="row">
+        <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words)">Decline</NButton>
+        <NButton size="large" :disabled="busy || alone()" :loading="busy" @click="emit('decide', 'grant', words)">{{ one.approvers > 1 && !one.approvals.length ? "Agree, the first of two" : `Agree: ${one.act?.toLowerCase()}` }}</NButton>
+        <NButton v-if="mine && one.client_id && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
+        <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
+      </div>
+    </footer>
+    <footer v-else class="decide row">
+      <p class="soft">An approver or steward decides; {{ one.requested_by }} reads how it ended here.</p>
+      <NButton v-if="mine && one.client_id && can('requests.withdraw')" size="small" @click="emit('takeBack')">Take it back</NButton>
+    </footer>
+  </template>
+</template>
+
+<style scoped>
+.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+</style>

@@ -1,0 +1,359 @@
+"""The one judgement of an act: who would gain what by it, and whether another person must agree.
+
+Every way to an effect calls this: consents, reach, roles, owners, credentials, redirect URIs, catalogues, collections,
+groups, people, the policy, restoring. What needs another yes is not done; `store.work` lets it wait for one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session
+
+from jamb.actions.powers import Bench
+from jamb.actions.premises import Directory
+from jamb.core.access.powers import Beyond, Powers, beyond, together
+from jamb.core.agreements import ACT_WORDS, Act, Proposal, agreeing, independent, nobody_words
+from jamb.core.errors import NeedsAgreement, NobodyToAgree, SamePerson
+from jamb.core.policy import DirectoryPolicy
+from jamb.store import additions, clients, requests
+from jamb.store.additions import AdditionRow, Earlier
+from jamb.store.agreements import Waiting
+from jamb.store.people import PersonRow
+from jamb.store.work import Actor, Unit
+
+# How many acts of one person may wait for others at once.
+MOST_WAITING = 20
+NAMED = 5
+# A weight that every policy asks another person for.
+_GRAVE = float("inf")
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """An act as it was asked for: what, on which client or other subject, with what."""
+
+    act: Act
+    subject: str
+    args: Mapping[str, Any]
+    client_id: str | None = None
+
+
+def judge_acting(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    gainers: Iterable[str],
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+    way: str = "",
+    *,
+    for_people: bool = False,
+) -> None:
+    """Judge what lets somebody act as a client: they gain whatever it may do, beyond what they may do already.
+
+    Args:
+        gainers: ids of the people and clients who could act as it afterwards.
+        for_people: they would get what it may do for people, too, as by a redirect URI.
+        way: a sentence on the way that needs nobody else.
+
+    Raises:
+        NeedsAgreement, NobodyToAgree.
+    """
+    if actor.kind not in _JUDGED:
+        return
+    bench = Bench(unit.session, directory, now)
+    already = bench.acting_as(client.id)
+    power = bench.power_of_client(client.id, for_people=for_people)
+    heaviest, who = Beyond(0), ""
+    for gainer in dict.fromkeys(gainers):
+        if gainer in already:
+            continue
+        gained = beyond(bench.places, power, bench.power_of(gainer))
+        if gained.weight > heaviest.weight:
+            heaviest, who = gained, bench.name_of(gainer)
+    if heaviest.weight:
+        why = f"{who} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
+        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way)
+        # What they can do by it counts together with what they will add to the client; what they added to it before is
+        # within it.
+        before = earlier(bench, client.id, actor, bench.controllers([actor.id]), now)
+        note_addition(unit, client.id, wanted.act.value, heaviest.weight - before.alone, actor, now, alone=not agreed)
+
+
+def judge_power(
+    unit: Unit, bench: Bench, person: PersonRow, after: Powers, wanted: Wanted, actor: Actor, now: datetime
+) -> None:
+    """Judge what a person would gain, where the actor can act as them: it is the actor's own gain then.
+
+    Raises:
+        NeedsAgreement, NobodyToAgree.
+    """
+    if actor.kind not in _JUDGED or not bench.within(actor.id, person):
+        return
+    key = str(person.id)
+    gained = beyond(bench.places, after, together(bench.power_of(key), bench.power_of(actor.id)))
+    if not gained.weight:
+        return
+    same = bench.same_as(bench.controllers([actor.id]))
+    before = additions.earlier(bench.session, [key, actor.id], {actor.id, *same}, now - bench.directory.policy.adding)
+    why = f"{person.name} could then do more: {_listed(gained.words)}"
+    agreed = decide_alone(unit, bench, wanted, gained.weight, why, actor, now, added=before.alone)
+    note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
+
+
+def judge_signing_in(
+    unit: Unit,
+    bench: Bench,
+    person: PersonRow,
+    power: Powers,
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+    *,
+    new: bool,
+) -> None:
+    """Judge what whoever chose a person's password gains: all that the person may do, beyond what they may do."""
+    if actor.kind not in _JUDGED or actor.id == str(person.id) or not bench.within(actor.id, person):
+        return
+    # The powers of the actor themself, without those of people as whom they can act.
+    gained = beyond(bench.places, power, bench.power_of(actor.id))
+    if gained.weight:
+        how = "could sign in as" if not new else "could sign in as the new person"
+        why = f"{actor.name} {how} {person.name}, and do more by that: {_listed(gained.words)}"
+        decide_alone(unit, bench, wanted, gained.weight, why, actor, now)
+
+
+def decide_alone(
+    unit: Unit,
+    bench: Bench,
+    wanted: Wanted,
+    weight: float,
+    why: str,
+    actor: Actor,
+    now: datetime,
+    way: str = "",
+    *,
+    added: float = 0.0,
+    needed: int | None = None,
+) -> bool:
+    """Return whether others agreed to it; let one person do alone what the policy leaves to one.
+
+    Args:
+        added: what the same person had added to the same client before, within the policy's days.
+        needed: how many others must agree, where that is not by the weight alone.
+
+    Raises:
+        NeedsAgreement: another person must agree first; it is kept and waits. NobodyToAgree: too few could.
+    """
+    policy = bench.directory.policy
+    needed = agreeing(weight + added, policy) if needed is None else needed
+    if actor.kind not in _JUDGED or not needed:
+        return False
+    if needed > 1 and actor.kind == "person" and bench.may_decide(actor.id, wanted.client_id):
+        # Theirs is one of the two yeses.
+        needed -= 1
+    proposal = Proposal(
+        wanted.act, wanted.client_id, wanted.subject, wanted.args, _finite(weight), needed,
+        _why(why, weight, added, policy), way,
+    )  # fmt: skip
+    if had_agreement(unit, bench, proposal, actor, now):
+        return True
+    raise waiting(unit.session, bench, proposal, actor, now)
+
+
+def waiting(session: Session, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> NeedsAgreement:
+    """Return the error by which an act comes to wait. Raises `NobodyToAgree` where too few could agree."""
+    could = bench.could_decide(bench.controllers([actor.id]), proposal.client_id)
+    if len(could) < proposal.approvers:
+        words, step = nobody_words(proposal.approvers, [one.name for one in could])
+        raise NobodyToAgree(f"{proposal.why} {words}", next_step=" ".join(filter(None, (proposal.way, step))))
+    if requests.waiting_of(session, bench.directory.id, actor.id, now) >= MOST_WAITING:
+        raise NobodyToAgree(
+            f"{proposal.why} {MOST_WAITING} acts of yours wait for others already.",
+            next_step="Take some back at the consent desk, or wait until they are decided.",
+        )
+    names = [one.name for one in could]
+    error = NeedsAgreement(proposal.why, next_step=proposal.way)
+    error.waits = Waiting(proposal, actor, now, f"{_names(names)} can agree.")
+    return error
+
+
+def try_waiting(session: Session, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> NeedsAgreement:
+    """Return the error by which a part of an act comes to wait, or says that nobody could agree."""
+    try:
+        return waiting(session, bench, proposal, actor, now)
+    except NobodyToAgree as error:
+        return NeedsAgreement(error.message, next_step=error.next_step)
+
+
+def consent_words(
+    session: Session,
+    directory: Directory,
+    client: clients.ClientRow,
+    weight: float,
+    asked_by: Collection[str],
+    actor: Actor,
+    now: datetime,
+) -> str:
+    """Say why this person's yes would not do, who else could give one, and which way is open; empty: it would do."""
+    try:
+        needed, before, _ = check_consent(session, directory, client, weight, asked_by, actor, now)
+    except SamePerson as error:
+        return f"{error.message} {error.next_step}".strip()
+    if needed == 1:
+        return ""
+    bench = Bench(session, directory, now)
+    policy = directory.policy
+    could = [one.name for one in bench.could_decide(bench.controllers(asked_by), client.id)]
+    told = f"{_names(could)} could." if len(could) >= needed else " ".join(nobody_words(needed, could))
+    return (
+        f"{adds_words(weight, before.deciding, policy)} from {policy.two_approvers_weight} on, two approvers must "
+        f"consent, by a request. {told}"
+    )
+
+
+def check_consent(
+    session: Session,
+    directory: Directory,
+    client: clients.ClientRow,
+    weight: float,
+    asked_by: Collection[str],
+    actor: Actor,
+    now: datetime,
+) -> tuple[int, Earlier, bool]:
+    """Judge a yes to what was asked for; return how many must say it, what was added before, and whether it is alone.
+
+    Whoever can act as a client counts as that client, and the other way round: two yeses come from two people.
+
+    Raises:
+        SamePerson: it is too heavy for whoever asked, or for a client.
+    """
+    bench = Bench(session, directory, now)
+    mine = bench.controllers([actor.id])
+    alone = not independent(mine, bench.controllers(asked_by))
+    before = earlier(bench, client.id, actor, mine, now)
+    policy = directory.policy
+    heavy = weight > 0 and weight + before.alone >= policy.two_people_weight
+    if actor.kind == "client" and weight > 0 and weight + before.deciding >= policy.two_people_weight:
+        raise SamePerson(
+            f"{adds_words(weight, before.deciding, policy)} from {policy.two_people_weight} on, people must consent: "
+            "a client gives no yes where two are needed.",
+            next_step=_who_could(bench, mine | bench.controllers(asked_by), client.id),
+        )
+    if alone and heavy and actor.kind in _JUDGED:
+        raise SamePerson(
+            f"{adds_words(weight, before.alone, policy)} from {policy.two_people_weight} on, another person must "
+            "consent, and whoever asked is you, or a client that you can act as.",
+            next_step=_who_could(bench, mine | bench.controllers(asked_by), client.id),
+        )
+    needed = 1 + (weight > 0 and weight + before.deciding >= policy.two_approvers_weight)
+    return needed, before, alone
+
+
+def judge_addition(
+    unit: Unit,
+    directory: Directory,
+    client: clients.ClientRow,
+    weight: float,
+    why: str,
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+) -> None:
+    """Judge what one person adds to what a client may do without anybody having asked, and keep how much it was."""
+    if weight <= 0:
+        return
+    bench = Bench(unit.session, directory, now)
+    before = earlier(bench, client.id, actor, bench.controllers([actor.id]), now)
+    agreed = decide_alone(unit, bench, wanted, weight, why, actor, now, added=before.alone)
+    note_addition(unit, client.id, wanted.act.value, weight, actor, now, alone=not agreed)
+
+
+def note_addition(
+    unit: Unit, target_id: str, way: str, weight: float, actor: Actor, now: datetime, *, alone: bool
+) -> None:
+    """Keep what somebody added to a client or a person: further additions count together with it."""
+    if weight > 0:
+        unit.session.add(
+            AdditionRow(target_id=target_id, added_by_id=actor.id, at=now, way=way, weight=weight, alone=alone)
+        )
+
+
+def earlier(bench: Bench, client_id: str, actor: Actor, mine: Collection[str], now: datetime) -> Earlier:
+    """Return what an actor, or whoever they can act as, had added to a client within the policy's days.
+
+    Where they can act as the client, what they added to others that they can act as counts with it: permissions that
+    are split over several clients are together in one hand.
+    """
+    same = {actor.id, *bench.same_as(mine)}
+    since = now - bench.directory.policy.adding
+    here = additions.earlier(bench.session, [client_id], same, since)
+    if independent(mine, bench.acting_as(client_id)):
+        return here
+    others = [one for one in bench.clients_of(mine) if one != client_id]
+    there = additions.earlier(bench.session, others, same, since, but=_ACTING)
+    return Earlier(here.alone + there.alone, here.deciding + there.deciding)
+
+
+# Ways that let somebody act as a client: they add nothing to what the client may do.
+_ACTING = (Act.OWNERS.value, Act.CREDENTIAL.value, Act.REDIRECTS.value)
+_JUDGED = frozenset({"person", "client"})
+
+
+def had_agreement(unit: Unit, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> bool:
+    """Tell whether others agreed to this very act, weighing no less, and still may; mark it as done."""
+    since = now - bench.directory.policy.request_life
+    row = requests.agreed_act(unit.session, bench.directory.id, actor.id, proposal.digest(), since)
+    if row is None or proposal.weight > row.weight + 0.1:
+        return False
+    could = {str(one.id) for one in bench.could_decide(bench.controllers([actor.id]), proposal.client_id)}
+    given = requests.approvals_of(unit.session, [row.id]).get(row.id, [])
+    if sum(one.approver_id in could for one in given) < proposal.approvers:
+        return False
+    row.done_at, row.outcome = now, "done"
+    unit.session.add(row)
+    return True
+
+
+def _who_could(bench: Bench, involved: Collection[str], client_id: str) -> str:
+    could = [one.name for one in bench.could_decide(involved, client_id)]
+    if not could:
+        return nobody_words(1, [])[1]
+    return f"Make a request: jamb requests make {client_id}. {_names(could)} could decide it."
+
+
+def _names(names: list[str]) -> str:
+    more = len(names) - NAMED
+    return " or ".join(names[:NAMED]) + (f" or {more} others" if more > 0 else "")
+
+
+def _why(why: str, weight: float, added: float, policy: DirectoryPolicy) -> str:
+    if weight == _GRAVE:
+        return f"{why}. Another person must agree."
+    return f"{why}. {adds_words(weight, added, policy)} from {policy.two_people_weight} on, another person must agree."
+
+
+def adds_words(weight: float, before: float, policy: DirectoryPolicy) -> str:
+    days = "day" if policy.adding_days == 1 else f"{policy.adding_days} days"
+    told = f" and {before:g} was added within the last {days}:" if before else ":"
+    return f"This adds a weight of {weight:g}{told}"
+
+
+def _listed(words: tuple[str, ...]) -> str:
+    return ", ".join(words[:3]) + (f" and {len(words) - 3} more" if len(words) > 3 else "")
+
+
+def _finite(weight: float) -> float:
+    return 1e6 if weight == _GRAVE else weight
+
+
+GRAVE = _GRAVE
+
+
+def act_words(act: str) -> str:
+    return ACT_WORDS[Act(act)]

@@ -1,0 +1,189 @@
+"""What people and clients of a directory may do, who can act as whom, and who could decide: read as it is needed."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import cached_property
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.premises import Directory
+from jamb.core import own_api
+from jamb.core.access import HeldGrant, Holding
+from jamb.core.access.powers import NO_POWERS, Place, Powers, together
+from jamb.core.agreements import independent
+from jamb.core.clients import OwnerLevel
+from jamb.core.permissions import AccessKind
+from jamb.core.reach.details import reach_of
+from jamb.store import clients, credentials, pasts, people, resources, roles
+from jamb.store import takeovers as rows
+
+DECIDES = "requests.decide"
+
+
+@dataclass
+class Bench:
+    """One moment in a directory, as a judgement looks at it. Nothing is read before it is asked for."""
+
+    session: Session
+    directory: Directory
+    now: datetime
+    _powers: dict[str, Powers] = field(default_factory=dict)
+    _acting: dict[str, frozenset[str]] = field(default_factory=dict)
+
+    @cached_property
+    def resource_rows(self) -> dict[UUID, resources.ResourceRow]:
+        return {row.id: row for row in resources.resources_of(self.session, self.directory.id)}
+
+    @cached_property
+    def places(self) -> Mapping[UUID, Place]:
+        since = self.now - self.directory.policy.adding
+        return pasts.places(self.session, self.resource_rows.values(), since)
+
+    @cached_property
+    def own_id(self) -> UUID:
+        return next(key for key, row in self.resource_rows.items() if row.name == own_api.NAME)
+
+    def power_of(self, actor_id: str) -> Powers:
+        """Return what a person or client may do: by roles, by consent, and by what they can act as."""
+        if actor_id not in self._powers:
+            key = _uuid(actor_id)
+            person = self.session.get(people.PersonRow, key) if key is not None else None
+            found = self._person(person) if person is not None else self.power_of_client(actor_id)
+            self._powers[actor_id] = found
+        return self._powers[actor_id]
+
+    def power_of_client(self, client_id: str, *, for_people: bool = False) -> Powers:
+        """Return what a client may do as itself; `for_people`: and for whoever signs in with it."""
+        grants = clients.grants_of(self.session, [client_id])
+        by_role = roles.roles_of_clients(self.session, [client_id]).get(client_id, [])
+        held: list[tuple[UUID, HeldGrant]] = [(one.resource_id, one.held()) for one in grants]
+        held += [(role.resource_id, one) for assigned, role in by_role for one in assigned.grants(role)]
+        kinds = set(AccessKind) if for_people else {AccessKind.APPLICATION}
+        found: dict[UUID, set[Holding]] = {}
+        for key, one in held:
+            if one.kind in kinds and one.in_force(self.now):
+                found.setdefault(key, set()).add(Holding(one.permission, one.reach))
+        return {key: frozenset(holdings) for key, holdings in found.items()}
+
+    def role_power(self, person_id: UUID) -> Powers:
+        """Return what a person may do by roles of their own and of their groups."""
+        return _by_resource(roles.powers_of(self.session, person_id, self.now))
+
+    def group_power(self, group_id: UUID) -> Powers:
+        """Return what whoever joins a group may do by that."""
+        return _by_resource(roles.powers_of_group(self.session, group_id, self.now))
+
+    def _person(self, person: people.PersonRow) -> Powers:
+        owned = clients.owned_by(self.session, person.id)
+        own = frozenset(
+            Holding(name, role.reach)
+            for role in own_api.own_roles(owned, may_register=False)
+            for name in role.permissions
+        )
+        acting = [self.power_of_client(one) for one in self.clients_of([str(person.id)])]
+        return together(self.role_power(person.id), {self.own_id: own} if own else NO_POWERS, *acting)
+
+    # Who can act as whom
+
+    def acting_as(self, client_id: str) -> frozenset[str]:
+        """Return the people and clients who can act as a client now: full owners, and who has seen what it proves
+        itself with."""
+        if client_id not in self._acting:
+            owners = clients.owners_of(self.session, [client_id]).get(client_id, [])
+            found = {str(one.person_id) for one in owners if one.live and one.level is OwnerLevel.FULL}
+            held = credentials.credentials_of(self.session, [client_id])
+            found |= {one.seen_by_id for one in held if one.seen_by_id and one.stands(self.now)}
+            self._acting[client_id] = frozenset(found - {client_id})
+        return self._acting[client_id]
+
+    def clients_of(self, ids: Iterable[str]) -> frozenset[str]:
+        """Return the clients that any of these can act as, directly."""
+        wanted = set(ids)
+        keys = [key for one in wanted if (key := _uuid(one)) is not None]
+        found = set(clients.owned_fully(self.session, self.directory.id, keys))
+        found |= credentials.seen_by(self.session, self.directory.id, wanted, self.now)
+        return frozenset(found)
+
+    def controllers(self, ids: Iterable[str]) -> frozenset[str]:
+        """Return everybody who could be behind what these do: themselves, who can act as them, and so on."""
+        found: set[str] = set()
+        wanted = {one for one in ids if one}
+        while wanted:
+            here = wanted.pop()
+            if here in found:
+                continue
+            found.add(here)
+            key = _uuid(here)
+            person = self.session.get(people.PersonRow, key) if key is not None else None
+            if person is None:
+                wanted |= self.acting_as(here)
+            elif person.password_set_by:
+                wanted.add(person.password_set_by)
+        return frozenset(found)
+
+    def same_as(self, mine: Collection[str]) -> frozenset[str]:
+        """Return these and all that they can act as: what was added through any of them counts as theirs."""
+        return frozenset(mine) | self.clients_of(mine)
+
+    def within(self, actor_id: str, person: people.PersonRow) -> bool:
+        """Tell whether somebody can act as a person: it is themself, or they chose the person's password."""
+        return actor_id in self.controllers([str(person.id)])
+
+    # Who could decide
+
+    def could_decide(self, involved: Collection[str], client_id: str | None) -> list[people.PersonRow]:
+        """Return the live people who may decide about a client (None: about what is no client's) and are not involved.
+
+        Of several behind whom the same person could be, one.
+        """
+        found: list[people.PersonRow] = []
+        taken = frozenset(involved)
+        for person in self._deciders(client_id):
+            behind = self.controllers([str(person.id)])
+            if independent(behind, taken):
+                found.append(person)
+                taken |= behind
+        return found
+
+    def may_decide(self, person_id: str, client_id: str | None) -> bool:
+        return any(str(one.id) == person_id for one in self._deciders(client_id))
+
+    def _deciders(self, client_id: str | None) -> list[people.PersonRow]:
+        catalogue = self.places[self.own_id].catalogue
+        ids = set()
+        for who, _, _, names, reach, _ in rows.roles_by_person(self.session, self.directory.id, self.now):
+            counts = reach_of(reach)
+            around = [client_id] if client_id is not None else []
+            reaches = counts.contains(around) if client_id is not None else not counts.collections
+            if reaches and DECIDES in catalogue.opened_by_all(names):
+                ids.add(who)
+        if not ids:
+            return []
+        found = people.people_by_id(self.session, ids)
+        return sorted((one for one in found if one.live and one.password_hash), key=lambda one: one.name)
+
+    def name_of(self, actor_id: str) -> str:
+        key = _uuid(actor_id)
+        person = self.session.get(people.PersonRow, key) if key is not None else None
+        if person is not None:
+            return person.name
+        client = self.session.get(clients.ClientRow, actor_id)
+        return f"“{client.name}”" if client is not None else "Somebody"
+
+
+def _by_resource(held: Iterable[tuple[UUID, list[str], dict[str, list[str]] | None]]) -> Powers:
+    found: dict[UUID, set[Holding]] = {}
+    for key, names, reach in held:
+        found.setdefault(key, set()).update(Holding(name, reach_of(reach)) for name in names)
+    return {key: frozenset(holdings) for key, holdings in found.items()}
+
+
+def _uuid(text: str) -> UUID | None:
+    try:
+        return UUID(text)
+    except ValueError:
+        return None

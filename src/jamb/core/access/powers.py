@@ -1,0 +1,123 @@
+"""What somebody may do at all resources, and how much of it goes beyond what somebody else may do: the one measure.
+
+Rules, escalation paths and the judgement of acts ask this, so that "covers" means the same everywhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from jamb.core.access.compare import Comparison, compare, possible
+from jamb.core.access.standing import HeldGrant, Holding
+from jamb.core.permissions import Catalogue, weigh_operation
+from jamb.core.reach import Collection, CollectionTree
+
+# What is held, by resource.
+Powers = Mapping[UUID, frozenset[Holding]]
+NO_POWERS: Powers = {}
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A resource as it is, and as it was of late: what is made light or small weighs what it weighed before.
+
+    Attributes:
+        past_catalogues, past_trees: those that nobody else agreed to leave, within the days of the policy.
+        own_collections: every object is a collection of its own, as clients are at Jamb's own API: the tree is made of
+            those that are named, and one of them weighs as much as all.
+    """
+
+    catalogue: Catalogue
+    tree: CollectionTree
+    past_catalogues: tuple[Catalogue, ...] = ()
+    past_trees: tuple[CollectionTree, ...] = ()
+    own_collections: bool = False
+
+    def added(self, before: Iterable[Holding], after: Iterable[Holding]) -> float:
+        """Return the weight that `after` has beyond `before`: the heaviest, of now and of late."""
+        earlier, later = frozenset(before), frozenset(after)
+        trees = (self.tree_of(earlier | later), *self.past_trees)
+        return max(
+            compare(catalogue, _weighed(catalogue, tree, earlier), _weighed(catalogue, tree, later), tree).added_weight
+            for catalogue in (self.catalogue, *self.past_catalogues)
+            for tree in trees
+        )
+
+    def compared(self, before: Iterable[Holding], after: Iterable[Holding]) -> Comparison:
+        """Return what `after` makes possible that `before` does not, as things are now."""
+        earlier, later = frozenset(before), frozenset(after)
+        return compare(self.catalogue, earlier, later, self.tree_of(earlier | later))
+
+    def covers(self, wider: Iterable[Holding], narrower: Iterable[Holding]) -> bool:
+        """Tell whether one set of holdings opens all that another does, for all objects that it does."""
+        more, less = frozenset(wider), frozenset(narrower)
+        tree = self.tree_of(more | less)
+        have, want = possible(self.catalogue, more, tree), possible(self.catalogue, less, tree)
+        return all(name in have and covered <= have[name] for name, covered in want.items())
+
+    def tree_of(self, held: Iterable[Holding]) -> CollectionTree:
+        if not self.own_collections:
+            return self.tree
+        named = frozenset().union(*(one.reach.collections for one in held))
+        return CollectionTree({name: Collection(name, name, frozenset({name})) for name in sorted(named)})
+
+
+def _weighed(catalogue: Catalogue, tree: CollectionTree, held: frozenset[Holding]) -> frozenset[Holding]:
+    """Return what is known of the holdings, those that can come to hold anything as if they held everything."""
+    return frozenset(
+        Holding(one.permission) if tree.growing & one.reach.collections else one for one in _known(catalogue, held)
+    )
+
+
+def _known(catalogue: Catalogue, held: frozenset[Holding]) -> frozenset[Holding]:
+    return frozenset(one for one in held if one.permission in catalogue.permissions)
+
+
+@dataclass(frozen=True, slots=True)
+class Beyond:
+    """How much heavier one's powers are than another's, and where: the gravest operations first, in words."""
+
+    weight: float
+    words: tuple[str, ...] = ()
+
+
+def beyond(places: Mapping[UUID, Place], wanted: Powers, have: Powers) -> Beyond:
+    """Return what `wanted` opens that `have` does not."""
+    weight, names = 0.0, []
+    for key, holdings in wanted.items():
+        place, mine = places[key], have.get(key, frozenset())
+        added = place.added(mine, mine | holdings)
+        if not added:
+            continue
+        weight += added
+        gained = place.compared(mine, mine | holdings)
+        for name in gained.newly | gained.wider:
+            operation = place.catalogue.operations[name]
+            names.append((-weigh_operation(operation), f"“{operation.title}” at {place.catalogue.name}"))
+    return Beyond(round(weight, 1), tuple(words for _, words in sorted(names)))
+
+
+def together(*powers: Powers) -> Powers:
+    """Return all that several hold."""
+    found: dict[UUID, frozenset[Holding]] = {}
+    for one in powers:
+        for key, holdings in one.items():
+            found[key] = found.get(key, frozenset()) | holdings
+    return found
+
+
+def lasting(grants: Iterable[HeldGrant], now: datetime, until: datetime | None) -> list[HeldGrant]:
+    """Return what is consented to and still held when something that lasts `until` (None: for good) ends.
+
+    What a role gives is left out: a consent that it hides today opens something of its own on the day the role goes.
+    """
+    return [
+        one
+        for one in grants
+        if not one.through
+        and one.in_force(now)
+        and (one.expires_at is None or (until is not None and one.expires_at >= until))
+    ]
