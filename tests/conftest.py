@@ -59,6 +59,14 @@ def started_demo() -> Iterator[World]:
         process.wait(timeout=60)
 
 
+# What takes long comes first, so that both workers are done at the same time.
+LONG = ("tests/contract", "tests/adversary")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: not item.nodeid.startswith(LONG))
+
+
 @pytest.fixture(scope="session")
 def world() -> Iterator[World]:
     with started_demo() as made:

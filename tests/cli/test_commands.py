@@ -277,7 +277,8 @@ def test_reach_is_set_tested_and_proven_from_the_shell(shell: Shell, world: Worl
     assert (refused.code, "counts only duty" in refused.out) == (1, True)
     mend = approver("explain", made.name, "messages.read", "--resource", "dispatches", "--object", "claims").out
     command = next(line.split() for line in mend.splitlines() if "jamb consent reach" in line)
-    widened = approver(*command[1:])
+    widened = approver(*command[1:], "--yes")
+    assert "It adds a weight of" in widened.out, "what it would count for is shown first"
     assert "counts only duty, office/claims" in widened.out, "the mend is a command line that works"
     sheet = approver("reach", "sheet", made.name).out
     assert [line.split()[-1] for line in sheet.splitlines() if "(duty)" in line or "(board)" in line] == ["no", "yes"]

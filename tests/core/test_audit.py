@@ -31,6 +31,7 @@ from jamb.core.audit import (
     worst_first,
 )
 from jamb.core.audit.pages import rules_page
+from jamb.core.audit.past import Done
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind
@@ -121,7 +122,25 @@ def client(*parts: Any, **changes: Any) -> ClientPicture:
     return ClientPicture(**{**usual, **changes})
 
 
+def done(action: str, days: int, by: str = "Ilse", *, about: dict[str, str] | None = None, **said: Any) -> Done:
+    """What the ledger tells: done so many days ago, by a person."""
+    before, after = said.pop("before", {}), said.pop("after", said)
+    return Done(action, NOW - days * DAY, "person", by.lower(), by, about or {}, before, after)
+
+
 USED = place({"view": 30}, "list")
+# Granted too lately to say that it is not used: 26 in weight.
+HEAVY = place({"manage": 13})
+GRANTED = {"resource": "berths", "permissions": ["manage"], "newly possible": ["close"]}
+ASKED = done("permission.asked", 14, "Tobias", resource="berths", permissions=["manage"])
+WEAK = (OwnerPicture("Ilse", beyond=("berths: close",), beyond_weight=30), OwnerPicture("Pia"))
+NAMED = done("owners.changed", 9, before={"owners": ["Pia"]}, after={"owners": ["Ilse", "Pia"]})
+AGREED = done("agreement.given", 9, "Maren", after={"asked by": "Ilse", "act": "Change who owns it"})
+RAISED = done("policy.changed", 14, before={"two_people_weight": 24}, after={"two_people_weight": 900})
+BACK = done("policy.changed", 12, before={"two_people_weight": 900}, after={"two_people_weight": 24})
+SEEN = done("secret.issued", 9, "Maren", about={"id": "s1"}, hint="s1")
+LENT = done("role.withdrawn", 5, about={"role": "quay-hand"})
+CHANGED = {"identifier": "https://berths.example", "permissions changed": ["manage"]}
 AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "all in order": (client(secret(used=1), USED), []),
     "ends soon and is in use": (client(secret(9, used=1)), [("credential-expiring", H)]),
@@ -295,6 +314,56 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         client(USED, publisher="maker.example", vouched=False), [("publisher-unvouched", M)],
     ),
     "a part of the house": (client(publisher="it.port.example", vouched=False), []),
+    "made themself owner of more": (
+        client(HEAVY, owners=WEAK, past=(NAMED,)), [("owner-by-own-hand", M), ("owner-weaker-than-client", M)],
+    ),
+    "made themself owner, and another agreed": (
+        client(HEAVY, owners=WEAK, past=(AGREED, NAMED)), [("owner-weaker-than-client", M)],
+    ),
+    "made themself owner of what they may do": (client(HEAVY, past=(NAMED,)), []),
+    "a secret seen by a stranger": (client(secret(), HEAVY, past=(SEEN,)), [("credential-seen-by-another", M)]),
+    "a secret of little seen by a stranger": (client(secret(), USED, past=(SEEN,)), []),
+    "asked and consented by one": (
+        client(HEAVY, past=(ASKED, done("consent.granted", 13, "Tobias", after=GRANTED))),
+        [("asked-and-consented-by-one", M)],
+    ),
+    "asked and consented by two": (client(HEAVY, past=(ASKED, done("consent.granted", 13, after=GRANTED))), []),
+    "asked and consented by one, as it was judged": (
+        client(HEAVY, past=(ASKED, done("consent.granted", 13, "Tobias", after={**GRANTED, "weight": 26}))), [],
+    ),
+    "a heavy role from one": (
+        client(place({"manage": 13}, asked="manage", through="the role master"),
+               past=(done("role.assigned", 13, about={"role": "master"}),)),
+        [("role-given-alone", M)],
+    ),
+    "restored by one": (client(HEAVY, past=(done("client.restored", 3),)), [("restored-alone", M)]),
+    "restored with little": (client(USED, past=(done("client.restored", 3),)), []),
+    "restored long ago": (client(HEAVY, past=(done("client.restored", 365),)), []),
+    "changed since": (
+        client(HEAVY, past=(done("resource.changed", 2, about={"name": "berths"}, after=CHANGED),)),
+        [("changed-after-consent", L)],
+    ),
+    "renamed since": (
+        client(HEAVY, past=(done("resource.changed", 2, about={"name": "berths"},
+                                 before={"identifier": "https://old.example"}, after=CHANGED),)),
+        [("changed-after-consent", H)],
+    ),
+    "changed within what was consented to": (
+        client(HEAVY, past=(done("resource.changed", 2, about={"name": "berths"}, after={**CHANGED, "kept": "yes"}),)),
+        [],
+    ),
+    "changed before": (
+        client(HEAVY, past=(done("resource.changed", 20, about={"name": "berths"}, after=CHANGED),)), [],
+    ),
+    "in the shadow of a role": (
+        client(HEAVY, past=(done("consent.granted", 13, after={**GRANTED, "newly possible": []}), LENT)),
+        [("held-already-by-what-ended", M)],
+    ),
+    "beside a role that stands": (
+        client(HEAVY, past=(done("consent.granted", 13, after={**GRANTED, "newly possible": []}),)), [],
+    ),
+    "while limits were raised": (client(HEAVY, past=(RAISED, BACK)), [("granted-under-loose-limits", H)]),
+    "after limits were set back": (client(place({"manage": 11}), past=(RAISED, BACK)), []),
 }  # fmt: skip
 
 

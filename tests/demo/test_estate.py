@@ -12,6 +12,7 @@ from sqlmodel import Session
 from jamb.actions.premises import Premises, find_directory
 from jamb.actions.sweep import sweep
 from jamb.core.audit import RULES
+from jamb.core.audit.rules import past
 from jamb.demo.estate import DECOYS, FAULTS, plan_estate
 from jamb.store import findings
 from jamb.store.engine import make_engine
@@ -24,7 +25,8 @@ def test_the_same_seed_plans_the_same_and_every_rule_has_a_fault() -> None:
     assert one.clients == same.clients
     assert one.planted == same.planted
     assert one.clients != other.clients
-    assert {fault.rule for fault in one.planted} == {rule.id for rule in RULES}
+    # An estate is loaded, not lived: its ledger tells nothing that rules could look back at.
+    assert {fault.rule for fault in one.planted} == {rule.id for rule in RULES} - {rule.id for rule in past.RULES}
     assert len(FAULTS) * 4 <= 300, "every fault occurs"
     assert len(DECOYS) * 6 <= 300, "and every decoy"
 

@@ -39,6 +39,7 @@ TABLE = {
             "permission-never-used",
             "reach-unbounded",
             "reach-unbounded",
+            "restored-alone",
         ],
     ),
     "Weather display": Expected(
@@ -48,6 +49,7 @@ TABLE = {
         1,
         [
             "asked-never-granted",
+            "owner-by-own-hand",
             "owner-weaker-than-client",
             "permission-implied",
             "permission-never-used",
@@ -62,8 +64,8 @@ TABLE = {
     "Tug planner": Expected((0, 2, 1, 0), "live", 126, 2, ["permission-never-used"]),
     "Certificate renewals": Expected((1, 0, 0, 1), None, None, 1, []),
     "Watch tablet": Expected((2, 2, 0, 0), None, None, 2, ["consent-for-everyone"]),
-    "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, []),
-    "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["single-owner"]),
+    "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, ["changed-after-consent"]),
+    "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["held-already-by-what-ended", "single-owner"]),
     "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, ["single-owner"]),
     "Crane telemetry trial": Expected(
         (1, 1, 0, 0),
@@ -89,6 +91,7 @@ TABLE = {
         120,
         1,
         [
+            "asked-and-consented-by-one",
             "client-dormant",
             "credential-dormant",
             "credential-never-used",
@@ -98,11 +101,18 @@ TABLE = {
             "permission-implied",
             "permission-never-used",
             "permission-never-used",
+            "role-given-alone",
             "top-role-on-client",
             "weak-key",
         ],
     ),
-    "Quay dashboard": Expected((1, 1, 1, 0), "live", 130, 2, ["permission-larger-than-use"]),
+    "Quay dashboard": Expected(
+        (1, 1, 1, 0),
+        "live",
+        130,
+        2,
+        ["credential-seen-by-another", "granted-under-loose-limits", "permission-larger-than-use"],
+    ),
     "Storm bell": Expected((0, 0, 0, 0), "live", 80, 2, ["disabled-with-credentials"]),
     "Sailing times widget": Expected((1, 1, 1, 0), "live", 120, 2, ["publisher-unvouched"]),
     "Pilot sign-up form": Expected(

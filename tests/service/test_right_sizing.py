@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from threading import Barrier
 from typing import Any
 from uuid import UUID
@@ -114,6 +114,8 @@ def test_what_was_held_when_it_was_tried_out_must_be_held_still(world: World, st
 def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, steward: Jamb, approver: Jamb) -> None:
     made = running_mail(world)
     grown_old(world, made)
+    ends = datetime.now(UTC) + timedelta(days=60)
+    approver.consent.withdraw(made.id, "dispatches", ["dispatches.manage"], at=ends)
     assert reads(world, made, "vts.north") == [200]
     wait_until(lambda: (found := steward.narrowing.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
     with world.jamb("oskar") as owner:
@@ -141,7 +143,8 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
     with pytest.raises(StillInUse, match="tried out until"):
         approver.requests.grant(asked.id)
     assert approver.requests.grant(asked.id, force=True, words="So be it").state == "granted"
-    assert [one.reach.words for one in steward.consent.list(made.id)] == ["only duty/vts"]
+    held = [(one.reach.words, one.expires_at) for one in steward.consent.list(made.id)]
+    assert held == [("only duty/vts", ends)], "what was to end ends then, though it is another permission"
     assert (approver.narrowing.fit(made.id, "dispatches").trial, approver.requests.read(asked.id).narrowed) == (
         None,
         None,
@@ -370,7 +373,9 @@ def test_excess_is_ranked_and_has_a_trend(world: World, steward: Jamb) -> None:
 def test_takeovers_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: World, steward: Jamb) -> None:
     found = steward.findings.takeovers()
     ways = {(way.source.name, way.steps[-1].to.name): [step.by for step in way.steps] for way in found.ways}
-    assert "owns Key renewal helper" in ways["Wouter Haan", "Registration pipeline"][0]
+    assert "owns Key renewal helper" in ways["Wouter Haan", "Key renewal helper"][0]
+    # It may issue the pipeline's credentials, and would need another person's yes for that.
+    assert ("Wouter Haan", "Registration pipeline") not in ways
     assert all(way.source.weight < found.weak_below for way in found.ways)
     assert all(way.steps[-1].to.weight >= found.strong_from for way in found.ways)
     cut = next(one for one in found.cuts if "Wouter Haan" in one.words)

@@ -1,6 +1,6 @@
 // Problem documents (RFC 9457), as the service sends them.
 export interface ProblemField { field: string; sent: string; allowed: string; next_step: string }
-export interface Problem { type: string; title: string; status: number; detail: string; next_step: string; fields: ProblemField[]; choices?: Record<string, string> | null }
+export interface Problem { type: string; title: string; status: number; detail: string; next_step: string; fields: ProblemField[]; choices?: Record<string, string> | null; made?: Record<string, string> | null }
 
 export class ApiError extends Error {
   constructor(readonly problem: Problem) {
@@ -20,6 +20,6 @@ export function problemFrom(body: unknown, status: number): Problem {
   return {
     type: sent.type ?? "about:blank", title: sent.title ?? "Refused", status,
     detail: sent.detail ?? sent.title ?? `The service answered ${status}.`,
-    next_step: sent.next_step ?? "", fields: sent.fields ?? [], choices: sent.choices,
+    next_step: sent.next_step ?? "", fields: sent.fields ?? [], choices: sent.choices, made: sent.made,
   };
 }

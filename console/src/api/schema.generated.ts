@@ -3884,6 +3884,13 @@ export interface components {
          * @enum {string}
          */
         Deliver: "link" | "owners";
+        /** Detail */
+        Detail: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
         /**
          * DeviceDecision
          * @description The answer to a waiting device. There is no default: silence is no.
@@ -5606,6 +5613,8 @@ export interface components {
             two_people_weight: number;
             /** Two Approvers Weight */
             two_approvers_weight: number;
+            /** Adding Days */
+            adding_days: number;
             /** Request Days */
             request_days: number;
             registering: components["schemas"]["Registering"];
@@ -6177,11 +6186,16 @@ export interface components {
         /**
          * RequestDossier
          * @description A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow.
+         *
+         *     `details`, `change`: of an act that another must agree to, what would be done, and of a catalogue for whom.
          */
         RequestDossier: {
             request: components["schemas"]["ConsentRequest"];
             preview: components["schemas"]["ConsentPreview"] | null;
             narrowed?: components["schemas"]["Narrowed"] | null;
+            /** Details */
+            details?: components["schemas"]["Detail"][];
+            change?: components["schemas"]["ResourceChange"] | null;
         };
         /**
          * RequestSent

@@ -100,7 +100,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <strong>{{ current?.person.name }}</strong>
           <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
         </p>
-        <RouterLink :to="{ name: 'password' }" class="plain">Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template></RouterLink>
+        <button type="button" @click="router.push({ name: 'password' })">Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template></button>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} look</button>
         <button type="button" @click="leave">Sign out</button>
@@ -142,8 +142,6 @@ ul a.on { border-left-color: #d59a3a; background: var(--rail-on); font-weight: 6
 .foot { margin-top: auto; padding: 0 var(--s4); display: grid; gap: 2px; justify-items: start; font-size: 13px; }
 .who { display: grid; margin-bottom: var(--s2); }
 .who span { color: var(--rail-soft); }
-.plain { color: var(--rail-ink); text-decoration: none; padding: 4px 0; }
-.plain:hover { text-decoration: underline; }
 .foot button { all: unset; cursor: pointer; color: var(--rail-ink); padding: 4px 0; }
 .foot button:hover { text-decoration: underline; }
 .foot button:focus-visible { outline: 2px solid #f0b860; outline-offset: 2px; }

@@ -15,6 +15,8 @@ const router = useRouter();
 const past = computed(() => route.query.past !== undefined);
 const { data, error, isLoading, refetch } = useRequests(() => !past.value);
 const rows = computed(() => data.value?.items ?? []);
+// The first sentence; the page of the request has them all.
+const why = (one: { why?: string; reason: string }) => (one.why ? `${(one.why.split(". ")[0] ?? "").replace(/\.$/, "")}.` : one.reason);
 const tones: Record<string, Tone> = { waiting: "wait", granted: "live", declined: "broken", lapsed: "gone", withdrawn: "gone" };
 const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ name: "request", params: { id: rows.value[at]?.id } }));
 </script>
@@ -37,7 +39,7 @@ const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ n
           <td class="free"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}</RouterLink></td>
           <td class="free"><template v-if="one.act">{{ one.act }}</template><template v-else><template v-if="one.narrows">less: </template><code>{{ one.asks.join(", ") }}</code></template></td>
           <td class="num">{{ one.weight }}</td>
-          <td class="free">{{ one.requested_by }} <div class="soft small">{{ one.why || one.reason }}</div></td>
+          <td class="free">{{ one.requested_by }} <div class="soft small">{{ why(one) }}</div></td>
           <td class="nowrap"><Moment :at="past ? (one.decided_at ?? one.due_at) : one.due_at" /></td>
           <td class="nowrap">
             <StateWord :tone="tones[one.state] ?? 'gone'" :word="one.state" />

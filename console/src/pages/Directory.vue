@@ -67,7 +67,7 @@ async function verify(): Promise<void> {
             <dt>A use counts</dt><dd>for {{ data.policy.use_counts_days }} days, for excess and fit</dd>
             <dt>A smaller grant</dt><dd>is tried out dry for {{ data.policy.dry_days }} days</dd>
             <dt>A removed client</dt><dd>can be restored for {{ data.policy.restore_days }} days</dd>
-            <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}</dd>
+            <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}; what one person adds to a client counts together for {{ data.policy.adding_days }} days</dd>
             <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
             <dt>Who may register</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>
             <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>

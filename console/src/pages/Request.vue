@@ -100,7 +100,7 @@ const takeBack = () =>
         <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template><template v-if="one.said">: “{{ one.said }}”</template>
       </p>
 
-      <Act v-if="one.act" :one="one" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
+      <Act v-if="one.act && data" :one="one" :dossier="data" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
       <Less v-else-if="data?.narrowed" :narrowed="data.narrowed" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
       <template v-else-if="letter">
         <section aria-labelledby="newly" aria-live="polite">

@@ -5,10 +5,12 @@ import { type Problem, problemOf } from "@/api/problems";
 
 const props = defineProps<{ error: unknown; retry?: () => void }>();
 const problem = computed<Problem>(() => problemOf(props.error));
+// What takes another person's yes is no failure: it waits for one.
+const waits = computed(() => (problem.value.made?.kind === "request" ? problem.value.made.id : ""));
 </script>
 
 <template>
-  <div class="problem" role="alert">
+  <div class="problem" :class="{ waits }" role="alert">
     <p><strong>{{ problem.detail }}</strong></p>
     <ul v-if="problem.fields.length">
       <li v-for="one in problem.fields" :key="one.field + one.sent">
@@ -16,11 +18,13 @@ const problem = computed<Problem>(() => problemOf(props.error));
       </li>
     </ul>
     <p v-if="problem.next_step">{{ problem.next_step }}</p>
+    <p v-if="waits"><RouterLink :to="{ name: 'request', params: { id: waits } }">See what waits</RouterLink></p>
     <button v-if="retry" type="button" class="link-button" @click="retry">Try again</button>
   </div>
 </template>
 
 <style scoped>
 .problem { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s3) var(--s4); border-radius: var(--corner); display: grid; gap: var(--s1); }
+.waits { border-left-color: var(--wait); background: var(--card); }
 li { margin-left: var(--s4); list-style: disc; }
 </style>

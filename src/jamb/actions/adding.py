@@ -97,7 +97,8 @@ class Place:
         self.unit.session.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
         ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no end"
-        self.unit.enter(self.actor, action, credential_subject(row), now=self.now, after={**after, "ends": ends})
+        told = {**after, "ends": ends, **({} if self.seen_by == self.actor.id else {"unseen": True})}
+        self.unit.enter(self.actor, action, credential_subject(row), now=self.now, after=told)
         return credential_view(row, self.now, self.directory.policy)
 
     def _admit(self, kind: CredentialKind) -> None:

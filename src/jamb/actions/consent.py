@@ -120,6 +120,7 @@ def enact(
             "resource": place.catalogue.name,
             "permissions": sorted(item.permission for item in place.asks),
             "newly possible": sorted(place.comparison.newly),
+            "weight": seen.weight,
         }
         if place.kind is AccessKind.DELEGATED:
             after["kind"], after["for"] = place.kind.value, person.name if person is not None else "everyone"

@@ -158,7 +158,8 @@ def decide_alone(
         # Theirs is one of the two yeses.
         needed -= 1
     proposal = Proposal(
-        wanted.act, wanted.client_id, wanted.subject, wanted.args, _finite(weight), needed,
+        wanted.act, wanted.client_id, wanted.subject, wanted.args,
+        weight if weight != _GRAVE else policy.two_people_weight, needed,
         _why(why, weight, added, policy), way,
     )  # fmt: skip
     if had_agreement(unit, bench, proposal, actor, now):
@@ -210,7 +211,7 @@ def consent_words(
     bench = Bench(session, directory, now)
     policy = directory.policy
     could = [one.name for one in bench.could_decide(bench.controllers(asked_by), client.id)]
-    told = f"{_names(could)} could." if len(could) >= needed else " ".join(nobody_words(needed, could))
+    told = f"{_names(could, ' and ')} could." if len(could) >= needed else " ".join(nobody_words(needed, could))
     return (
         f"{adds_words(weight, before.deciding, policy)} from {policy.two_approvers_weight} on, two approvers must "
         f"consent, by a request. {told}"
@@ -327,9 +328,9 @@ def _who_could(bench: Bench, involved: Collection[str], client_id: str) -> str:
     return f"Make a request: jamb requests make {client_id}. {_names(could)} could decide it."
 
 
-def _names(names: list[str]) -> str:
+def _names(names: list[str], between: str = " or ") -> str:
     more = len(names) - NAMED
-    return " or ".join(names[:NAMED]) + (f" or {more} others" if more > 0 else "")
+    return between.join(names[:NAMED]) + (f"{between}{more} others" if more > 0 else "")
 
 
 def _why(why: str, weight: float, added: float, policy: DirectoryPolicy) -> str:
@@ -346,10 +347,6 @@ def adds_words(weight: float, before: float, policy: DirectoryPolicy) -> str:
 
 def _listed(words: tuple[str, ...]) -> str:
     return ", ".join(words[:3]) + (f" and {len(words) - 3} more" if len(words) > 3 else "")
-
-
-def _finite(weight: float) -> float:
-    return 1e6 if weight == _GRAVE else weight
 
 
 GRAVE = _GRAVE

@@ -12,7 +12,7 @@ from sqlmodel import Session
 
 from jamb.actions.premises import Directory
 from jamb.core import own_api
-from jamb.core.access import HeldGrant, Holding
+from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Place, Powers, together
 from jamb.core.agreements import independent
 from jamb.core.clients import OwnerLevel
@@ -58,16 +58,24 @@ class Bench:
 
     def power_of_client(self, client_id: str, *, for_people: bool = False) -> Powers:
         """Return what a client may do as itself; `for_people`: and for whoever signs in with it."""
-        grants = clients.grants_of(self.session, [client_id])
-        by_role = roles.roles_of_clients(self.session, [client_id]).get(client_id, [])
-        held: list[tuple[UUID, HeldGrant]] = [(one.resource_id, one.held()) for one in grants]
-        held += [(role.resource_id, one) for assigned, role in by_role for one in assigned.grants(role)]
+        return self.powers_of_clients([client_id], for_people=for_people).get(client_id, NO_POWERS)
+
+    def powers_of_clients(self, client_ids: Iterable[str], *, for_people: bool = False) -> dict[str, Powers]:
+        """Return what clients may do, by client: those that may do nothing are not in it."""
+        wanted = list(client_ids)
         kinds = set(AccessKind) if for_people else {AccessKind.APPLICATION}
-        found: dict[UUID, set[Holding]] = {}
-        for key, one in held:
-            if one.kind in kinds and one.in_force(self.now):
-                found.setdefault(key, set()).add(Holding(one.permission, one.reach))
-        return {key: frozenset(holdings) for key, holdings in found.items()}
+        found: dict[str, dict[UUID, set[Holding]]] = {}
+        for client_id, held in clients.held_grants(self.session, wanted).items():
+            for key, one in held:
+                if one.kind in kinds and one.in_force(self.now):
+                    found.setdefault(client_id, {}).setdefault(key, set()).add(Holding(one.permission, one.reach))
+        for client_id, assigned in roles.roles_of_clients(self.session, wanted).items():
+            for assignment, role in assigned:
+                for one in assignment.grants(role):
+                    if one.in_force(self.now):
+                        place = found.setdefault(client_id, {}).setdefault(role.resource_id, set())
+                        place.add(Holding(one.permission, one.reach))
+        return {one: {key: frozenset(rows) for key, rows in places.items()} for one, places in found.items()}
 
     def role_power(self, person_id: UUID) -> Powers:
         """Return what a person may do by roles of their own and of their groups."""

@@ -10,11 +10,13 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act_views import change_of, details_of
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, told_to, unsettled
 from jamb.actions.fits import Trial, trial_of
 from jamb.actions.judging import act_words
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.actions.resources import ResourceChange
 from jamb.core.access import Comparison, compare
 from jamb.core.errors import Forbidden, NotFound
 from jamb.core.reach import Reach
@@ -108,13 +110,16 @@ class Agreed:
 class RequestDossier:
     """A request with what granting it now would change; `preview` and `trial` are None once it is decided.
 
-    `trial`, `comparison`: of a request to narrow, what is tried out and what would no longer be possible.
+    `trial`, `comparison`: of a request to narrow, what is tried out and what would no longer be possible. `details`,
+    `change`: of an act that another must agree to, what would be done, and of a catalogue for whom it changes what.
     """
 
     request: RequestView
     preview: ConsentPreview | None
     trial: Trial | None = None
     comparison: Comparison | None = None
+    details: tuple[tuple[str, str], ...] = ()
+    change: ResourceChange | None = None
 
 
 def list_requests(
@@ -157,7 +162,9 @@ def read_request(
         if view.state is not RequestState.WAITING:
             return RequestDossier(view, None)
         if row.act or row.client_id is None:
-            return RequestDossier(view, None)
+            return RequestDossier(
+                view, None, details=details_of(session, row), change=change_of(session, directory, row, now)
+            )
         client = find_client(session, directory, row.client_id)
         if row.narrowing_id is not None:
             tried = session.get_one(NarrowingRow, row.narrowing_id)

@@ -114,7 +114,7 @@ def publish(
                 "identifier", catalogue.identifier, f"{row.identifier}, as it is: what guards and tokens name it by",
                 "It is for life. Publish another resource under the new one.",
             )  # fmt: skip
-        change = _change(unit.session, row, catalogue, now)
+        change = change_in(unit.session, row, catalogue, now)
         if change.blocking:
             raise _blocked(change)
         said = [one.strip() for one in questions if one.strip()], terms.strip()
@@ -197,6 +197,8 @@ def _enter(
 ) -> None:
     subject = {"kind": "resource", "id": str(row.id), "name": row.name}
     after = _record(row, change)
+    if before is not None:
+        after["kept"] = "within what was consented to"
     if wider:
         after["takes an approver"] = list(wider)
     action = "resource.published" if before is None else "resource.changed"
@@ -233,7 +235,7 @@ def preview(premises: Premises, slug: str, catalogue: Catalogue, now: datetime) 
     _check_names(catalogue)
     with Session(premises.engine) as session:
         directory = find_directory(session, slug)
-        return _change(session, resources.by_name(session, directory.id, catalogue.name), catalogue, now)
+        return change_in(session, resources.by_name(session, directory.id, catalogue.name), catalogue, now)
 
 
 def draft(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
@@ -349,6 +351,7 @@ def replace_collections(
                     "added": sorted(put.collections.keys() - before.collections.keys()),
                     "gone": sorted(gone),
                     "other objects": sorted(moved),
+                    "kept": "within what was consented to",
                 },
             )
     return _kept_waiting(premises, directory, waits)
@@ -434,7 +437,8 @@ def propose(
         return ProposedPermissions(catalogue, tuple(sorted(set(needed))), tuple(sorted(held)), proposal)
 
 
-def _change(session: Session, row: resources.ResourceRow | None, after: Catalogue, now: datetime) -> ResourceChange:
+def change_in(session: Session, row: resources.ResourceRow | None, after: Catalogue, now: datetime) -> ResourceChange:
+    """Return what a catalogue would change in place of the one a resource has, and for whom."""
     if row is None:
         none = frozenset[str]()
         added, given = frozenset(after.operations), frozenset(after.permissions)

@@ -14,6 +14,7 @@ from jamb.cli.fit import held_words, show_trial
 from jamb.cli.options import ChosenOption, DelegatedOption, UntilOption, chosen_asks, moment_of, reach_by_resource
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, heading, note, out, relative
 from jamb.cli.output import table as print_table
+from jamb.cli.resources import show_change
 from jamb.client import BadInput
 from jamb.wire.consent import Terms
 from jamb.wire.requests import ConsentRequest, RequestDossier
@@ -180,6 +181,7 @@ def _show(found: RequestDossier) -> None:
             ("state", _state(one)),
             *((answer.question, answer.answer) for answer in one.answers),
             *((f"{approval.approver} said yes", approval.said or relative(approval.at)) for approval in one.approvals),
+            *((detail.label.lower(), detail.value) for detail in found.details),
             *([("could decide", ", ".join(one.could))] if one.could else []),
             *([(f"{one.decided_by} said", one.said)] if one.decided_by and one.said else []),
             *([("what became of it", one.outcome)] if one.outcome else []),
@@ -188,6 +190,9 @@ def _show(found: RequestDossier) -> None:
     if found.preview is not None:
         out.print("")
         show_preview(found.preview)
+    if found.change is not None:
+        out.print("")
+        show_change(found.change)
     if found.narrowed is not None:
         out.print("")
         show_trial(found.narrowed.trial)

@@ -123,7 +123,7 @@ def publish(
     with connected() as jamb:
         change = jamb.resources.preview(resource, sent)
         if output is Form.TABLE:
-            _show_change(change)
+            show_change(change)
         if dry_run:
             emit(change, output, lambda: None)
             return
@@ -191,7 +191,7 @@ def replace_collections(
     emit(saved, output, lambda: out.print(" ".join(filter(None, (said, saved.waits))), markup=False))
 
 
-def _show_change(change: ResourceChange) -> None:
+def show_change(change: ResourceChange) -> None:
     heading(f"{change.name}: {'a new resource' if change.new else 'what would change'}")
     for label, names in (
         ("operations added", change.operations_added),

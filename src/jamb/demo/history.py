@@ -6,6 +6,7 @@ import secrets
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID, uuid4
 
 from cryptography.hazmat.primitives.asymmetric import rsa
@@ -318,6 +319,58 @@ class History:
         self.also(self._ago(22, 0), lambda at: self._import_redirects("Pilot sign-up form", at))
         self.also(self._ago(9, 0), lambda at: self._disable("Import test 2", at))
         self.also(self._ago(5, 0), lambda at: self._remove("Import test 2", at))
+
+    def before_two_agreed(self) -> None:
+        """Let things have been done by one person that take two by now: each is told by the ledger alone."""
+        gone = self._gone
+        oskar, tobias, hanneke = (self.actors[one] for one in ("oskar.pell", "tobias.lindqvist", "hanneke.brouwer"))
+        was, now = {"owners": ["Yuki Tanabe"]}, {"owners": ["Oskar Pell"]}
+        self.also(self._ago(72, 0), gone("Weather display", oskar, "owners.changed", before=was, after=now))
+        self.also(self._ago(300, 0), gone("Radio bridge", tobias, "client.restored"))
+        self.also(self._ago(228, 0), lambda at: self._import_consent("Gate camera index", "berths.manage", tobias, at))
+        role = "lookout"
+        self.also(self._ago(190, 0), gone("Customs declarations feed", hanneke, "role.assigned", role=role))
+        shadow = {"resource": "berths", "permissions": ["arrivals.view"], "newly possible": []}
+        self.also(self._ago(189, 0), gone("Customs declarations feed", tobias, "consent.granted", after=shadow))
+        self.also(self._ago(188, 0), gone("Customs declarations feed", hanneke, "role.withdrawn", role=role))
+        self.also(self._ago(49, 0), lambda at: self._import_seen("Quay dashboard", hanneke, at))
+        changed = {"identifier": "https://crew.quillhaven.example", "permissions changed": ["crew.view"]}
+        self.also(self._ago(120, 0), gone("crew", self.actors["maren.oduya"], "resource.changed", after=changed))
+        for days, before, after in ((100, 24, 200), (98, 200, 24)):
+            limits = [{"two_people_weight": one} for one in (before, after)]
+            self.also(self._ago(days, 0), gone("", hanneke, "policy.changed", before=limits[0], after=limits[1]))
+
+    def _gone(
+        self, name: str, actor: Actor, action: str, *, before: Any = None, after: Any = None, role: str = ""
+    ) -> Callable[[datetime], None]:
+        """Return what enters an act of before in the ledger: of a client, of a resource, or of the policy."""
+
+        def enter(at: datetime) -> None:
+            subject = {"kind": "client", "client": self._ids.get(name, ""), "name": name}
+            if name not in self._ids:
+                subject = {"kind": "resource" if name else "directory", "id": name or str(self.port.id), "name": name}
+            if role:
+                subject["role"] = role
+            reason = "Taken over from the old register"
+            with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+                unit.enter(actor, action, subject, now=at, before=before, after=after, reason=reason)
+
+        return enter
+
+    def _import_consent(self, name: str, permission: str, actor: Actor, at: datetime) -> None:
+        """Tell that one person had asked for a permission of Berths and consented to it, which it holds already."""
+        told = {"resource": "berths", "permissions": [permission]}
+        self._gone(name, actor, "permission.asked", after=told)(at)
+        granted = {**told, "newly possible": ["berth.close"]}
+        self._gone(name, actor, "consent.granted", after=granted)(at + timedelta(minutes=5))
+
+    def _import_seen(self, name: str, actor: Actor, at: datetime) -> None:
+        """Tell that somebody brought a client's secret in, and has seen it."""
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            held = unit.session.exec(select(CredentialRow).where(CredentialRow.client_id == self._ids[name])).one()
+            subject = {"kind": "credential", "id": str(held.id), "name": held.hint, "client": held.client_id}
+            reason = "Taken over from the old register"
+            unit.enter(actor, "secret.imported", subject, now=at, after={"hint": held.hint}, reason=reason)
 
     def _import_role(self, name: str, role: str, at: datetime) -> None:
         """Bring in a role from before the policy, which keeps such roles from clients."""

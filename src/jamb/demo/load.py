@@ -117,6 +117,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     for days in _AUDITED:
         history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at))
     history.left_behind()
+    history.before_two_agreed()
     hand_over(history)
     history.happen()
     sweep(premises, port.slug, now)

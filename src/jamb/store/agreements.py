@@ -8,14 +8,15 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.core.agreements import ACT_WORDS, Proposal
+from jamb.core.agreements import ACT_WORDS, Act, Proposal
 from jamb.core.errors import NeedsAgreement
 from jamb.core.requests import RequestState
 from jamb.store import directories, requests
 from jamb.store.actor import Actor
 
-# The longest life of a sentence that is kept with what waits.
+# The longest sentence that is kept with what waits.
 WHY_LONGEST = 2000
+_IN_PART = frozenset({Act.CATALOGUE.value, Act.COLLECTIONS.value})
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +54,10 @@ def keep(session: Session, directory_id: UUID, waits: Waiting) -> tuple[requests
 
 def said(error: NeedsAgreement, row: requests.RequestRow, waits: Waiting) -> NeedsAgreement:
     """Return the error with what waits, until when, and who can agree."""
-    due = f"{row.due_at:%Y-%m-%d}"
+    # Of a changed resource, what lets nobody do more acts at once.
+    rest = "all else acts already" if row.act in _IN_PART else "nothing was changed yet"
     told = NeedsAgreement(
-        f"{error.message} It waits at the consent desk until {due}; nothing was changed yet.",
+        f"{error.message} It waits at the consent desk until {row.due_at:%Y-%m-%d}; {rest}.",
         next_step=" ".join(filter(None, (waits.could, error.next_step))),
     )
     told.made = {"kind": "request", "id": str(row.id), "name": row.reason}

@@ -176,6 +176,19 @@ def seen_by(session: Session, directory_id: UUID, ids: Iterable[str], now: datet
     return {key for (key,) in rows}
 
 
+def seen(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, UUID, str]]:
+    """Return (client, credential, who has seen it) for each credential of a directory that works."""
+    rows = session.execute(
+        sa.select(col(CredentialRow.client_id), col(CredentialRow.id), col(CredentialRow.seen_by_id))
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(
+            col(CredentialRow.seen_by_id) != "", works(now), col(ClientRow.directory_id) == directory_id,
+            col(ClientRow.state) == "live",
+        )
+    )  # fmt: skip
+    return [(client_id, key, by) for client_id, key, by in rows]
+
+
 def credentials_of(session: Session, client_ids: Iterable[str]) -> list[CredentialRow]:
     """Newest first."""
     return list(

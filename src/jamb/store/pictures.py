@@ -22,13 +22,14 @@ from jamb.core.audit import (
     evaluate,
     worst_first,
 )
+from jamb.core.audit.past import Done
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
-from jamb.store import clients, credentials, findings, resources, roles, rotations, usage, uses
+from jamb.store import clients, credentials, findings, past_acts, resources, roles, rotations, usage, uses
 from jamb.store.around import Around, around, grave_at
 from jamb.store.columns import among
 
@@ -103,6 +104,8 @@ def load(
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
         around=around(session, directory_id, owners, grants, by_role, now),
+        past=past_acts.of_clients(session, directory_id, ids, now),
+        past_of_all=past_acts.of_all(session, directory_id, now),
     )
     order = ids if client_ids is None else [key for key in client_ids if key in rows]
     return [parts.assemble(rows[key], policy, now) for key in order]
@@ -129,6 +132,8 @@ class _Parts:
     dead_tries: Mapping[str, list[DeadTries]]
     waived: Mapping[str, set[tuple[str, str]]]
     around: Around
+    past: Mapping[str, tuple[Done, ...]]
+    past_of_all: tuple[Done, ...]
 
     def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
         owners = self.owners.get(row.id, [])
@@ -158,6 +163,7 @@ class _Parts:
             trial_ends_at=row.trial_ends_at,
             others=self.around.others(row.id),
             population=self.around.population,
+            past=(*self.past.get(row.id, ()), *self.past_of_all),
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(

@@ -35,6 +35,7 @@ class Policy(Answered):
     session_idle_seconds: int
     two_people_weight: int
     two_approvers_weight: int
+    adding_days: int
     request_days: int
     registering: Registering
     registering_groups: list[str]

@@ -12,6 +12,7 @@ from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.consent import ConsentPreview, Terms
 from jamb.wire.narrowing import Trial
 from jamb.wire.reach import Reach
+from jamb.wire.resources import ResourceChange
 from jamb.wire.text import Said
 
 Words = Annotated[str, Field(max_length=500)]
@@ -103,9 +104,19 @@ class Narrowed(Answered):
     narrower: Names
 
 
+class Detail(Answered):
+    label: str
+    value: str
+
+
 class RequestDossier(Answered):
-    """A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow."""
+    """A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow.
+
+    `details`, `change`: of an act that another must agree to, what would be done, and of a catalogue for whom.
+    """
 
     request: ConsentRequest
     preview: ConsentPreview | None
     narrowed: Narrowed | None = None
+    details: list[Detail] = Field(default_factory=list)
+    change: ResourceChange | None = None

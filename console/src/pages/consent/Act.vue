@@ -6,8 +6,9 @@ import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
+import { acting } from "@/ui/words";
 
-const props = defineProps<{ one: Schemas["ConsentRequest"]; mine: boolean; saidYes: boolean; busy: boolean; failed: unknown }>();
+const props = defineProps<{ one: Schemas["ConsentRequest"]; dossier: Schemas["RequestDossier"]; mine: boolean; saidYes: boolean; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string]; takeBack: [] }>();
 const words = ref("");
 const alone = () => props.mine || props.saidYes;
@@ -15,10 +16,24 @@ const alone = () => props.mine || props.saidYes;
 
 <template>
   <dl class="facts">
+    <template v-for="detail in dossier.details" :key="detail.label"><dt>{{ detail.label }}</dt><dd>{{ detail.value }}</dd></template>
     <dt>Why another person</dt><dd>{{ one.why }}</dd>
     <template v-if="one.could?.length"><dt>Who can agree</dt><dd>{{ one.could.join(", ") }}</dd></template>
     <template v-if="one.outcome"><dt>What became of it</dt><dd>{{ one.outcome }}</dd></template>
   </dl>
+  <table v-if="dossier.change?.affected.length" class="log">
+    <caption>For whom, and what</caption>
+    <thead><tr><th scope="col">Client</th><th scope="col">Newly possible</th><th scope="col">Wider or heavier</th><th scope="col">Less or gone</th><th scope="col" class="num">Weight</th></tr></thead>
+    <tbody>
+      <tr v-for="row in dossier.change.affected" :key="`${row.client_id}/${row.kind}`">
+        <td class="free">{{ row.client_name }} <div class="soft small">{{ acting(row.kind) }}</div></td>
+        <td class="free">{{ row.newly.join(", ") || "–" }}</td>
+        <td class="free">{{ row.wider.join(", ") || "–" }}</td>
+        <td class="free">{{ [...row.narrower, ...row.no_longer].join(", ") || "–" }}</td>
+        <td class="num">{{ row.added_weight > 0 ? "+" : "" }}{{ row.added_weight }}</td>
+      </tr>
+    </tbody>
+  </table>
   <template v-if="one.state === 'waiting'">
     <ProblemNote v-if="failed" :error="failed" />
     <footer v-if="can('requests.decide')" class="decide stack">

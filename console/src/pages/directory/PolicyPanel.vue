@@ -33,6 +33,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "attempts_days", label: "Records of token requests are kept for", unit: "days", of: 1 },
   { name: "two_people_weight", label: "Who asks may not consent from an added weight of", unit: "", of: 1 },
   { name: "two_approvers_weight", label: "Two approvers consent from an added weight of", unit: "", of: 1 },
+  { name: "adding_days", label: "What one person adds counts together, against both weights, for", unit: "days", of: 1 },
   { name: "request_days", label: "A request for consent lapses after", unit: "days", of: 1 },
   { name: "access_token_seconds", label: "An access token lives", unit: "minutes", of: 60 },
   { name: "person_token_seconds", label: "A sign-in at the command line lasts", unit: "hours", of: 3600 },

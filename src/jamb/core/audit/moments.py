@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime
 
+from jamb.core.audit.past import LOOKED_BACK
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.audit.rules.credentials import DORMANT, RECENT
 from jamb.core.audit.rules.privilege import WAITS_LONG
@@ -32,6 +33,8 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetim
             yield from _of_rung(rung, policy)
     for rotation in client.rotations:
         yield rotation.overlap_ends_at
+    for done in client.past:
+        yield done.at + LOOKED_BACK
     for tried in client.dead_tries:
         yield tried.last_at + RECENT + _AFTER
     if client.registered_at is not None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from jamb.core.audit.past import Done
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung
@@ -122,7 +123,10 @@ class OtherPicture:
 
 @dataclass(frozen=True, slots=True)
 class ClientPicture:
-    """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there."""
+    """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there.
+
+    `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
+    """
 
     id: str
     name: str
@@ -142,6 +146,7 @@ class ClientPicture:
     trial_ends_at: datetime | None = None
     others: tuple[OtherPicture, ...] = ()
     population: int = 0
+    past: tuple[Done, ...] = ()
 
     @property
     def last_seen_at(self) -> datetime | None:

@@ -14,6 +14,7 @@ from jamb.service.callers import Now, TheOffice, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.service.routes.narrowing import trial_answer
+from jamb.service.routes.resources import change_answer
 from jamb.service.routing import api_router
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
@@ -102,6 +103,8 @@ def read_request(
         )
         if found.trial is not None and found.comparison is not None
         else None,
+        details=[wire.Detail(label=label, value=value) for label, value in found.details],
+        change=change_answer(found.change) if found.change is not None else None,
     )
 
 

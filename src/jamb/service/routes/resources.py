@@ -80,7 +80,7 @@ def publish_resource(
         questions=sent.questions,
         terms=sent.terms,
     )
-    return _change_answer(change)
+    return change_answer(change)
 
 
 @router.post("/{name}/preview", dependencies=[Depends(may("resources.preview"))])
@@ -88,7 +88,7 @@ def preview_resource(
     directory: str, name: str, sent: wire.ResourceSent, office: TheOffice, now: Now
 ) -> wire.ResourceChange:
     """What publishing this would change, and for which clients."""
-    return _change_answer(resources.preview(office.premises, directory, sent.catalogue(name), now))
+    return change_answer(resources.preview(office.premises, directory, sent.catalogue(name), now))
 
 
 @router.get("/{name}/proposal", dependencies=[Depends(may("permissions.propose"))])
@@ -150,7 +150,7 @@ def replace_collections(
     return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree, waits)
 
 
-def _change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
+def change_answer(change: resources.ResourceChange) -> wire.ResourceChange:
     return wire.ResourceChange(
         name=change.after.name,
         new=change.before is None,

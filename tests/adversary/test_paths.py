@@ -1,0 +1,90 @@
+"""The escalation paths of the audit and the judgement at the door agree, on directories of any make."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from uuid import UUID
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sqlmodel import Session
+
+from jamb.actions import roles
+from jamb.actions.access import Caller, admit
+from jamb.actions.judging import Wanted, judge_acting
+from jamb.actions.premises import Premises, console_client_id, find_client
+from jamb.actions.sweep import sweep
+from jamb.actions.takeovers import graph_of
+from jamb.core.agreements import Act
+from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.roles import HolderKind
+from jamb.store.work import Actor, rehearsal
+from tests.adversary.scene import SETUP, Scene, made_scene, premises_of
+from tests.world import World
+
+CLIENTS = ("Strong", "Bounded", "Small", "Pipeline", "Empty")
+HELD = st.sampled_from(["registrar", "custodian", "steward", "auditor", "opener", "watch"])
+OWNED = st.builds("{} {}".format, st.sampled_from(CLIENTS), st.sampled_from(["full", "edit"]))
+
+
+@pytest.fixture(scope="module")
+def premises(world: World) -> Iterator[Premises]:
+    made = premises_of(world)
+    yield made
+    made.engine.dispose()
+
+
+def at_the_door(scene: Scene, person: Actor, client_id: str) -> bool:
+    """Tell whether somebody is let act as a client with nobody else's yes, by an owner's name or by a secret."""
+    now, caller = datetime.now(UTC), Caller(console_client_id(scene.directory.slug), UUID(person.id))
+    for operation, act in (("owners.change", Act.OWNERS), ("credentials.issue", Act.CREDENTIAL)):
+        try:
+            admit(scene.premises, scene.directory.slug, caller, operation, now, client_id)
+            with rehearsal(scene.premises.engine, scene.premises.sealer, scene.directory.id) as unit:
+                client = find_client(unit.session, scene.directory, client_id)
+                wanted = Wanted(act, client.name, {}, client.id)
+                judge_acting(unit, scene.directory, client, [person.id], wanted, person, now)
+        except (Forbidden, NeedsAgreement, NobodyToAgree):
+            continue
+        return True
+    return False
+
+
+@given(
+    held=st.lists(st.tuples(st.sampled_from(["ada", "di"]), HELD, st.none() | st.sampled_from(CLIENTS)), max_size=4),
+    owned=st.lists(OWNED, max_size=3, unique_by=lambda one: one.split()[0]),
+    lent=st.lists(st.tuples(st.sampled_from(CLIENTS), st.sampled_from(["opener", "custodian"])), max_size=2),
+)
+@settings(max_examples=12, derandomize=True, database=None)
+def test_an_arrow_is_drawn_where_the_door_is_open(
+    world: World,
+    premises: Premises,
+    held: list[tuple[str, str, str | None]],
+    owned: list[str],
+    lent: list[tuple[str, str]],
+) -> None:
+    scene = made_scene(world, premises, (), owned)
+    now = datetime.now(UTC)
+
+    def assign(role: str, kind: HolderKind, holder: str, reach: Reach) -> None:
+        roles.assign_role(premises, scene.directory, role, kind, [holder], reach, None, SETUP, now)
+
+    for name, role, client in held:
+        bounded = client is not None and role in {"registrar", "custodian"}
+        reach = Reach.only(scene.clients[client]) if bounded and client is not None else EVERYWHERE
+        assign(role, HolderKind.PERSON, scene.actors[name].id, reach)
+    for client, role in lent:
+        reach = Reach.only(scene.clients["Strong"]) if role == "custodian" else EVERYWHERE
+        assign(role, HolderKind.CLIENT, scene.clients[client], reach)
+    sweep(premises, scene.directory.slug, now, None)
+    with Session(premises.engine) as session:
+        _, arrows = graph_of(session, scene.directory, now)
+    steps = {(one.source, one.target) for one in arrows}
+    for name in ("ada", "di"):
+        person = scene.actors[name]
+        for client, client_id in scene.clients.items():
+            drawn = (person.id, client_id) in steps or {(person.id, "every"), ("every", client_id)} <= steps
+            assert drawn == at_the_door(scene, person, client_id), (name, client, held, owned, lent)
