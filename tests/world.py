@@ -123,8 +123,11 @@ class World:
         """Register a client of the port with these permissions of Berths asked, or asked and granted."""
         with self.jamb() as jamb:
             made = jamb.clients.register(unique("Test client"), "Made by a test", owners=[self.person(None)["login"]])
-            # While it may do nothing yet: whoever sees the secret of something heavy could do as much.
-            value = jamb.secrets.issue(made.id, days=days).secret if secret else ""
+            # By its owner: whoever sees what a client proves itself with can act as it.
+            value = ""
+            if secret:
+                with self.jamb(None) as owner:
+                    value = owner.secrets.issue(made.id, days=days).secret
             if granted:
                 jamb.asks.add(made.id, resource, list(granted))
                 # Whoever asked may not consent to something heavy: the approver does.

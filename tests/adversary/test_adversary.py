@@ -24,8 +24,8 @@ from tests.adversary.oracle import Can, can, weigh, weights
 from tests.adversary.scene import ROLES, Scene, made_scene, premises_of
 from tests.world import World, unique
 
-EXAMPLES = int(os.environ.get("JAMB_ADVERSARY", "12"))
-STEPS = 20
+EXAMPLES = int(os.environ.get("JAMB_ADVERSARY", "6"))
+STEPS = 16
 # What the policy of the scene leaves to one person: less than this.
 LIMIT = 24
 OBJECTS = 4
@@ -315,7 +315,7 @@ def test_one_person_never_ends_up_with_more_than_the_policy_leaves_to_one(world:
             Adversary,
             settings=settings(
                 max_examples=EXAMPLES, stateful_step_count=STEPS, deadline=None, database=None,
-                suppress_health_check=list(HealthCheck), derandomize=EXAMPLES == 12, print_blob=True,
+                suppress_health_check=list(HealthCheck), derandomize=EXAMPLES == 6, print_blob=True,
             ),
         )  # fmt: skip
     finally:

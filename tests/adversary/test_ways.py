@@ -6,6 +6,7 @@ Whatever is answered on the way, what counts is what the person can do in the en
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -13,7 +14,7 @@ import pytest
 
 from jamb.actions.premises import Premises
 from tests.adversary.oracle import can, weigh, weights
-from tests.adversary.scene import Scene, made_scene, premises_of
+from tests.adversary.scene import Scene, made_scene, premises_of, signed_in
 from tests.world import World
 
 LIMIT, OBJECTS = 24, 4
@@ -179,6 +180,34 @@ def _(scene: Scene) -> None:
 @way("a collection that a consent is bounded to is filled", "registrar", ["Bounded full"])
 def _(scene: Scene) -> None:
     collections(scene, front=["f1", "f2", "b1", "b2", *(f"z{place}" for place in range(8))])
+
+
+@way("a catalogue widened in slices, each agreed to by whoever published it", "registrar approver", ["Small full"])
+def _(scene: Scene) -> None:
+    for name in ("keys", "codes", "alarms"):
+        sent = catalogue(scene)
+        sent["operations"].append({
+            "name": f"{name}.set", "title": name, "method": "PUT", "path": f"/{name}", "effect": "write",
+            "data_class": "personal",
+        })  # fmt: skip
+        next(one for one in sent["permissions"] if one["name"] == "doors.see")["unlocks"] += [f"{name}.set"]
+        me(scene, "PUT", "/resources/vault", sent)
+        for one in me(scene, "GET", "/requests").get("items", []):
+            me(scene, "POST", f"/requests/{one['id']}/decision", {"decision": "grant"})
+
+
+@way("somebody else's disabling of a credential that one has seen is undone", "custodian")
+def _(scene: Scene) -> None:
+    path, key = of(scene, "Strong"), scene.clients["Strong"]
+    held = scene.call(scene.actors["di"].id, "POST", f"{path}/secrets", {}).json()
+    with scene.world.database() as database:
+        database.execute(
+            "update credential set seen_by_id = %s, disabled_at = now() where id = %s",
+            [scene.adversary, held["credential"]["id"]],
+        )  # fmt: skip
+    body = {"enabled": True}
+    if scene.call(scene.adversary, "POST", f"{path}/credentials/{held['credential']['id']}/state", body).is_success:
+        scene.secrets[key] = held["secret"]
 
 
 # Two people, by one person
@@ -414,5 +443,25 @@ def test_a_way_ends_before_it_gives_more_than_the_policy_leaves_to_one(
         for client, deeds in now.clients.items():
             if client in scene.removed:
                 assert weigh(deeds, known, OBJECTS) < LIMIT, "it was restored with all it had"
+    finally:
+        scene.close()
+
+
+def test_what_is_added_at_one_moment_counts_together(world: World, premises: Premises) -> None:
+    scene = made_scene(world, premises, ["registrar", "approver"], ["Empty full"])
+    mine(scene)
+    for client, path in (("Mine", "front"), ("Empty", "back")):
+        ask(scene, client, "doors.look", "doors.open", reach=only(path))
+
+    def consent_to(client: str) -> int:
+        http = signed_in(premises, world, scene.adversary)
+        try:
+            return http.post(f"{scene.base}{of(scene, client)}/consent", json={}).status_code
+        finally:
+            http.close()
+
+    try:
+        with ThreadPoolExecutor(2) as pool:
+            assert sorted(pool.map(consent_to, ["Mine", "Empty"])) == [201, 409]
     finally:
         scene.close()

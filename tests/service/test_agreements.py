@@ -89,10 +89,20 @@ def test_a_secret_that_somebody_else_agreed_to_is_taken_by_asking_again_once(wor
         decided = approver.requests.grant(waiting(waits.value))
         assert decided.outcome == "agreed: Maren Oduya does it now, by asking for it again"
         assert world.ask_token(Made(made.id, "", custodian.secrets.issue(made.id).secret)).status_code == 200
-        # Who has seen one can act as it, and gains nothing by another; who has not, does.
+        # Who has seen one can act as it, and gains nothing by another.
         assert custodian.secrets.issue(made.id).secret
-    with world.jamb("steward") as steward, pytest.raises(Conflict):
-        steward.secrets.issue(made.id)
+
+
+def test_an_explanation_says_who_must_agree_and_which_way_needs_nobody(world: World) -> None:
+    made = world.client(secret=False)
+    with world.jamb("registrar") as registrar:
+        told = registrar.clients.explain(made.id, "crew", "certificate.update")
+        assert [step.kind for step in told.mend][:2] == ["ask", "consent"]
+        assert "weighs 36: two approvers must say yes to a request." in told.agreement
+        assert "Hanneke Brouwer or Tobias Lindqvist could." in told.agreement
+        assert registrar.clients.explain(made.id, "berths", "berths.list").agreement == ""
+        strong = registrar.clients.explain(heavy(world).id, "berths", "berth.close")
+        assert "a custodian has it delivered to them" in strong.agreement
 
 
 def test_usual_work_takes_one_step_each_and_nobody_else(world: World) -> None:

@@ -4073,7 +4073,10 @@ export interface components {
              */
             day: string;
         };
-        /** Explanation */
+        /**
+         * Explanation
+         * @description `agreement`: why the change takes another person, who that could be, and which way needs none; empty: none.
+         */
         Explanation: {
             /** Client Id */
             client_id: string;
@@ -4094,6 +4097,11 @@ export interface components {
             checks: components["schemas"]["Check"][];
             /** Mend */
             mend: components["schemas"]["MendStep"][];
+            /**
+             * Agreement
+             * @default
+             */
+            agreement: string;
         };
         /**
          * Extension

@@ -13,7 +13,7 @@ from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
-from jamb.actions.judging import Wanted, judge_acting
+from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.actions.sheets import sheets_of
 from jamb.core.addresses import UnfitAddress, read_address
@@ -312,6 +312,7 @@ def add_credential(
         NotFound, AlreadyEnded: of the credential that would be replaced.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         client = find_client(unit.session, directory, client_id, lock=True)
         lost = None
         if instead_of is not None:

@@ -12,7 +12,7 @@ from sqlmodel import Session
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
-from jamb.actions.judging import adds_words, check_consent, note_addition
+from jamb.actions.judging import adds_words, check_consent, note_addition, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.errors import NothingToGrant, SecondApprover
@@ -56,6 +56,7 @@ def grant(
     """
     check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         # The lock makes two approvers take turns, so that the second sees what the first granted.
         client = find_client(unit.session, directory, client_id, lock=True)
         chosen = choose(unit.session, client, ask_ids, now)

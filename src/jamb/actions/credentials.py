@@ -8,7 +8,9 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.core.agreements import Act
 from jamb.core.credentials import (
     Certificate,
     CredentialKind,
@@ -96,9 +98,11 @@ def set_credential_state(
 
     Raises:
         AlreadyEnded: it was withdrawn or has ended. Conflict: it is so already.
+        NeedsAgreement: whoever has seen it could do more by it than they may.
     """
     _check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         client = find_client(unit.session, directory, client_id, lock=True)
         row = find_credential(unit.session, client, credential_id)
         before = row.state(now, directory.policy.notice)
@@ -106,6 +110,14 @@ def set_credential_state(
             raise AlreadyEnded(f"{row.hint} is {before.value} already.", next_step="Add another credential.")
         if enabled is (row.disabled_at is None):
             raise Conflict(f"{row.hint} is {'enabled' if enabled else 'disabled'} already.")
+        if enabled and row.seen_by_id:
+            judge_acting(
+                unit, directory, client, [row.seen_by_id],
+                Wanted(
+                    Act.CREDENTIAL, f"“{client.name}”", {"enabled": str(row.id), "for": [row.seen_by_id]}, client.id
+                ),
+                actor, now, "Withdraw it, and have another delivered to the owners.",
+            )  # fmt: skip
         row.disabled_at = None if enabled else now
         unit.session.add(row)
         unit.enter(

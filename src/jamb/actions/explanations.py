@@ -10,9 +10,21 @@ from sqlmodel import Session
 from jamb.actions.access import standing_of
 from jamb.actions.credentials import credential_view
 from jamb.actions.people import find_person
-from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.actions.powers import Bench
+from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.reach import facts_of
-from jamb.core.access import Explanation, ObjectFacts, PersonStanding, Request, TokenFacts, explain, reaches
+from jamb.core.access import (
+    Explanation,
+    MendKind,
+    ObjectFacts,
+    PersonStanding,
+    Request,
+    TokenFacts,
+    explain,
+    reaches,
+)
+from jamb.core.access.powers import NO_POWERS, beyond
+from jamb.core.agreements import agreeing
 from jamb.core.clients import ClientKind
 from jamb.core.errors import NotFound, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue, Operation
@@ -35,6 +47,8 @@ class Question:
 
 @dataclass(frozen=True, slots=True)
 class ExplainedAccess:
+    """`agreement`: why the change takes another person, who that could be, and which way needs none; empty: none."""
+
     client_id: str
     client_name: str
     resource: str
@@ -43,6 +57,7 @@ class ExplainedAccess:
     person: PersonStanding | None
     object: ObjectFacts | None
     explanation: Explanation
+    agreement: str = ""
 
 
 def explain_access(premises: Premises, slug: str, client_id: str, asked: Question, now: datetime) -> ExplainedAccess:
@@ -70,9 +85,35 @@ def explain_access(premises: Premises, slug: str, client_id: str, asked: Questio
         found = facts_of(session, resource, asked.object)
         request = Request(asked.operation, asked.kind, person, asked.token, found)
         explained = explain(catalogue, standing, request, now, roles.roles_of_resource(session, resource.id))
+        agreement = _agreement(session, directory, client, explained, now)
         return ExplainedAccess(
-            client.id, client.name, resource.name, asked.operation, asked.kind, person, found, explained
+            client.id, client.name, resource.name, asked.operation, asked.kind, person, found, explained, agreement
         )
+
+
+def _agreement(
+    session: Session, directory: Directory, client: clients.ClientRow, explained: Explanation, now: datetime
+) -> str:
+    """Say who must agree to the change that would allow it."""
+    policy, bench = directory.policy, Bench(session, directory, now)
+    kinds = {step.kind for step in explained.mend}
+    said = []
+    weight = max((step.added_weight for step in explained.mend if step.kind is MendKind.CONSENT), default=0)
+    if agreeing(weight, policy):
+        could = [one.name for one in bench.could_decide((), client.id)]
+        if weight >= policy.two_approvers_weight:
+            said.append(f"This consent weighs {weight:g}: two approvers must say yes to a request.")
+        else:
+            said.append(f"This consent weighs {weight:g}: somebody else than whoever asks must say yes.")
+        said.append(f"{' or '.join(could[:5]) or 'Nobody here'} could.")
+    if MendKind.ISSUE_SECRET in kinds:
+        power = beyond(bench.places, bench.power_of_client(client.id), NO_POWERS).weight
+        if agreeing(power, policy):
+            said.append(
+                f"It may do what weighs {power:g}: its owners can issue the secret, or a custodian has it delivered to "
+                "them; for anybody else another person must agree."
+            )
+    return " ".join(said)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
-from jamb.actions.judging import Wanted, judge_power
+from jamb.actions.judging import Wanted, judge_power, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
@@ -65,6 +65,7 @@ def save_group(
     """
     check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         # One writer at a time, so that two changes together cannot close a ring.
         unit.session.execute(
             sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == directory.id).with_for_update()

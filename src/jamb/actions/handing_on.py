@@ -13,7 +13,7 @@ from sqlmodel import Session
 from jamb.actions.asks import AskView, add_asks
 from jamb.actions.consent import GrantView, enact
 from jamb.actions.consent_preview import AS_ASKED, preview_of
-from jamb.actions.judging import note_addition
+from jamb.actions.judging import note_addition, take_turn
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core import own_api
@@ -90,6 +90,7 @@ def take_over(
         Forbidden: the caller is not a person. BadInput: nothing would be asked, or an unknown resource or collection.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         client = find_client(unit.session, directory, client_id, lock=True)
         lines = _lines(unit.session, directory, choices, actor, now)
         present = {

@@ -10,6 +10,7 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
+from uuid import UUID
 
 from sqlmodel import Session
 
@@ -40,6 +41,12 @@ class Wanted:
     subject: str
     args: Mapping[str, Any]
     client_id: str | None = None
+
+
+def take_turn(unit: Unit, actor: Actor) -> None:
+    """Let those who add something in a directory take turns. Called first in a unit, before anything is locked."""
+    if actor.kind in _JUDGED:
+        additions.take_turn(unit.session, unit.directory_id)
 
 
 def judge_acting(
@@ -95,15 +102,7 @@ def judge_power(
     """
     if actor.kind not in _JUDGED or not bench.within(actor.id, person):
         return
-    key = str(person.id)
-    gained = beyond(bench.places, after, together(bench.power_of(key), bench.power_of(actor.id)))
-    if not gained.weight:
-        return
-    same = bench.same_as(bench.controllers([actor.id]))
-    before = additions.earlier(bench.session, [key, actor.id], {actor.id, *same}, now - bench.directory.policy.adding)
-    why = f"{person.name} could then do more: {_listed(gained.words)}"
-    agreed = decide_alone(unit, bench, wanted, gained.weight, why, actor, now, added=before.alone)
-    note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
+    _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, actor, now)
 
 
 def judge_signing_in(
@@ -120,12 +119,42 @@ def judge_signing_in(
     """Judge what whoever chose a person's password gains: all that the person may do, beyond what they may do."""
     if actor.kind not in _JUDGED or actor.id == str(person.id) or not bench.within(actor.id, person):
         return
-    # The powers of the actor themself, without those of people as whom they can act.
-    gained = beyond(bench.places, power, bench.power_of(actor.id))
-    if gained.weight:
-        how = "could sign in as" if not new else "could sign in as the new person"
-        why = f"{actor.name} {how} {person.name}, and do more by that: {_listed(gained.words)}"
-        decide_alone(unit, bench, wanted, gained.weight, why, actor, now)
+    how = "could sign in as" if not new else "could sign in as the new person"
+    why = f"{actor.name} {how} {person.name}, and do more by that"
+    _judge_behind(unit, bench, person, power, why, wanted, actor, now, theirs=False)
+
+
+def _judge_behind(
+    unit: Unit,
+    bench: Bench,
+    person: PersonRow,
+    after: Powers,
+    why: str,
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+    *,
+    theirs: bool = True,
+) -> None:
+    """Judge what somebody gains by a person as whom they can act, beyond what they may do themself and as others.
+
+    Args:
+        theirs: whether what the person may do already is the actor's already.
+    """
+    key = str(person.id)
+    others = [one for one in bench.people_of(actor.id) if one != key]
+    have = together(bench.power_of(actor.id), *(bench.role_power(UUID(one)) for one in others))
+    if theirs:
+        have = together(have, bench.power_of(key))
+    gained = beyond(bench.places, after, have)
+    if not gained.weight:
+        return
+    same = {actor.id, *bench.same_as(bench.controllers([actor.id]))}
+    since = now - bench.directory.policy.adding
+    before = additions.earlier(bench.session, [key, actor.id, *others], same, since)
+    told = f"{why}: {_listed(gained.words)}"
+    agreed = decide_alone(unit, bench, wanted, gained.weight, told, actor, now, added=before.alone)
+    note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
 
 
 def decide_alone(
@@ -308,17 +337,29 @@ _JUDGED = frozenset({"person", "client"})
 
 def had_agreement(unit: Unit, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> bool:
     """Tell whether others agreed to this very act, weighing no less, and still may; mark it as done."""
-    since = now - bench.directory.policy.request_life
-    row = requests.agreed_act(unit.session, bench.directory.id, actor.id, proposal.digest(), since)
+    return bool(agreed_by(unit, bench, proposal, actor, now))
+
+
+def agreed_by(unit: Unit, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> tuple[str, ...]:
+    """Return who agreed to this very act, weighing no less, and still may; mark it as done. Nobody: it was not agreed.
+
+    What weighs too little for two people whoever asked may have agreed to themself.
+    """
+    policy = bench.directory.policy
+    row = requests.agreed_act(unit.session, bench.directory.id, actor.id, proposal.digest(), now - policy.request_life)
     if row is None or proposal.weight > row.weight + 0.1:
-        return False
-    could = {str(one.id) for one in bench.could_decide(bench.controllers([actor.id]), proposal.client_id)}
+        return ()
+    mine = bench.controllers([actor.id])
+    could = {str(one.id) for one in bench.could_decide(mine, proposal.client_id)}
+    if proposal.weight < policy.two_people_weight and bench.may_decide(actor.id, proposal.client_id):
+        could.add(actor.id)
     given = requests.approvals_of(unit.session, [row.id]).get(row.id, [])
-    if sum(one.approver_id in could for one in given) < proposal.approvers:
-        return False
+    standing = tuple(one.approver_id for one in given if one.approver_id in could)
+    if len(standing) < proposal.approvers:
+        return ()
     row.done_at, row.outcome = now, "done"
     unit.session.add(row)
-    return True
+    return standing
 
 
 def _who_could(bench: Bench, involved: Collection[str], client_id: str) -> str:

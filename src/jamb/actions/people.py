@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 from argon2 import PasswordHasher
 from sqlmodel import Session, select
 
-from jamb.actions.judging import Wanted, judge_power, judge_signing_in
+from jamb.actions.judging import Wanted, judge_power, judge_signing_in, take_turn
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
 from jamb.core.agreements import Act
@@ -62,6 +62,7 @@ def add_person(
     check_person(login, name)
     stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         listed = ListedPerson(login, name, (), tuple(role_names))
         added = _add(unit, directory, listed, stretched, actor, now)
         if stretched is not None:
@@ -119,6 +120,7 @@ def change_person(
     """
     stretched = _stretched(premises, password)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_person(unit.session, directory, reference)
         before, after = {}, {}
         if name is not None and " ".join(name.split()) != row.name:

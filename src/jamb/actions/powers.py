@@ -22,6 +22,8 @@ from jamb.store import clients, credentials, pasts, people, resources, roles
 from jamb.store import takeovers as rows
 
 DECIDES = "requests.decide"
+# How many people whose password somebody chose are looked at when that somebody gains by another of them.
+MOST_BEHIND = 100
 
 
 @dataclass
@@ -104,7 +106,9 @@ class Bench:
             owners = clients.owners_of(self.session, [client_id]).get(client_id, [])
             found = {str(one.person_id) for one in owners if one.live and one.level is OwnerLevel.FULL}
             held = credentials.credentials_of(self.session, [client_id])
-            found |= {one.seen_by_id for one in held if one.seen_by_id and one.stands(self.now)}
+            found |= {
+                one.seen_by_id for one in held if one.seen_by_id and one.disabled_at is None and one.stands(self.now)
+            }
             self._acting[client_id] = frozenset(found - {client_id})
         return self._acting[client_id]
 
@@ -136,6 +140,11 @@ class Bench:
     def same_as(self, mine: Collection[str]) -> frozenset[str]:
         """Return these and all that they can act as: what was added through any of them counts as theirs."""
         return frozenset(mine) | self.clients_of(mine)
+
+    def people_of(self, actor_id: str) -> list[str]:
+        """Return the people as whom somebody can sign in, because they chose the password."""
+        ids = people.set_by(self.session, self.directory.id, self.controllers([actor_id]), MOST_BEHIND)
+        return [str(one) for one in ids]
 
     def within(self, actor_id: str, person: people.PersonRow) -> bool:
         """Tell whether somebody can act as a person: it is themself, or they chose the person's password."""

@@ -12,7 +12,7 @@ from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import GrantView, grant_view
 from jamb.actions.consent_changes import Standing, chosen_of, for_whom, standing_at
-from jamb.actions.judging import Wanted, decide_alone, earlier, judge_addition, note_addition
+from jamb.actions.judging import Wanted, decide_alone, earlier, judge_addition, note_addition, take_turn
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, note_narrowed
 from jamb.actions.reach import check_reach
@@ -85,6 +85,7 @@ def change_reach(
     """
     check_reason(reason)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         plan = _plan(unit, directory, wish, now)
         here, reach = plan.here, wish.reach
         _judge(unit, directory, plan, wish, actor, now)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jamb.actions.clients import ClientView, client_subject, client_view
-from jamb.actions.judging import Wanted, judge_acting
+from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.core.agreements import Act
@@ -112,6 +112,7 @@ def change_registration(
         BadInput: it is not acceptable, or nothing would change. NameTaken: another client has this name.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_client(unit.session, directory, client_id, lock=True)
         before = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
         wanted = registration(
@@ -171,6 +172,7 @@ def change_owners(
         NotFound: a person is not known here. BadInput: nothing would change.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_client(unit.session, directory, client_id, lock=True)
         before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
         added = {

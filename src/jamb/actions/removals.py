@@ -12,7 +12,7 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.asks import check_reason
 from jamb.actions.clients import ClientView, client_subject, client_view
-from jamb.actions.judging import Wanted, judge_addition
+from jamb.actions.judging import Wanted, judge_addition, take_turn
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import own_api
@@ -127,6 +127,7 @@ def restore(premises: Premises, directory: Directory, client_id: str, actor: Act
         NotFound: it was not removed here. Conflict: its time is over. NameTaken: another client has its name by now.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = unit.session.get(RemovalRow, client_id, with_for_update=True)
         client = clients.by_id(unit.session, directory.id, client_id, lock=True)
         if row is None or client is None:

@@ -14,7 +14,7 @@ from jamb.actions.asks import check_reason
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
-from jamb.actions.judging import check_consent, note_addition
+from jamb.actions.judging import check_consent, note_addition, take_turn
 from jamb.actions.narrowing import put_in_force
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client
@@ -148,6 +148,7 @@ def decide_request(
         with Session(premises.engine) as session:
             return request_views(session, directory, [find_request(session, directory, request_id)], now)[0]
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_request(unit.session, directory, request_id, lock=True)
         assert row.client_id is not None
         client = find_client(unit.session, directory, row.client_id, lock=True)

@@ -11,11 +11,11 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.judging import had_agreement, try_waiting
+from jamb.actions.judging import agreed_by, earlier, note_addition, take_turn, try_waiting
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core import own_api
-from jamb.core.access import Comparison, across, holdings_in_force
+from jamb.core.access import Comparison, Holding, across, holdings_in_force
 from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
 from jamb.core.agreements import Act, Proposal, agreeing
@@ -104,6 +104,7 @@ def publish(
     """
     _check_names(catalogue)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = resources.by_name(unit.session, directory.id, catalogue.name, lock=True)
         if row is not None and row.name != catalogue.name:
             raise BadInput.field("name", catalogue.name, "the short name of the resource, not its identifier")
@@ -158,9 +159,14 @@ def _replace(
     put, waits, agreed, digest = change.after, None, False, None
     if wider and actor.kind != "service":
         bench = Bench(unit.session, directory, now)
-        wanted = _wider_proposal(bench, change, wider, guard, said)
-        agreed, digest = had_agreement(unit, bench, wanted, actor, now), wanted.digest()
-        if not agreed:
+        wanted = _wider_proposal(bench, row, change, wider, guard, said, actor, now)
+        yeses, digest = agreed_by(unit, bench, wanted, actor, now), wanted.digest()
+        agreed = bool(yeses)
+        if agreed:
+            alone = frozenset(yeses) <= bench.controllers([actor.id])
+            for one in change.affected:
+                note_addition(unit, one.client_id, "catalogue", one.comparison.added_weight, actor, now, alone=alone)
+        else:
             put, guard = change.kept or change.before, row.guard_client_id
             waits = try_waiting(unit.session, bench, wanted, actor, now)
     withdrawn = requests.supersede(unit.session, directory.id, Act.CATALOGUE.value, row.name, now, digest)
@@ -206,11 +212,27 @@ def _enter(
 
 
 def _wider_proposal(
-    bench: Bench, change: ResourceChange, wider: Sequence[str], guard: str | None, said: tuple[list[str], str]
+    bench: Bench,
+    row: resources.ResourceRow,
+    change: ResourceChange,
+    wider: Sequence[str],
+    guard: str | None,
+    said: tuple[list[str], str],
+    actor: Actor,
+    now: datetime,
 ) -> Proposal:
     """Return the decision that an approver is asked for: all of it that lets somebody do more than was consented to."""
     policy = bench.directory.policy
-    heaviest = max((one.comparison.added_weight for one in change.affected), default=0.0)
+    mine = bench.controllers([actor.id])
+    heaviest = max(
+        (
+            one.comparison.added_weight + earlier(bench, one.client_id, actor, mine, now).alone
+            for one in change.affected
+            if one.comparison.added_weight > 0
+        ),
+        default=0.0,
+    )
+    heaviest = max(heaviest, _for_people(bench, row, change, actor))
     if change.lighter or len(wider) > len(change.wider):
         # What weighs less lets everybody consent to more of it alone, and a guard is believed: never for one person.
         heaviest = max(heaviest, policy.two_people_weight)
@@ -224,6 +246,20 @@ def _wider_proposal(
     return Proposal(
         Act.CATALOGUE, None, change.after.name, args, round(heaviest, 1), max(1, agreeing(heaviest, policy)), why
     )
+
+
+def _for_people(bench: Bench, row: resources.ResourceRow, change: ResourceChange, actor: Actor) -> float:
+    """Return the most that a changed catalogue adds to a role of the resource, or to whoever changes it."""
+    assert change.before is not None
+    held = [
+        frozenset(Holding(name) for name in role.permissions)
+        for role in roles.roles_of(bench.session, bench.directory.id)
+        if role.resource_id == row.id
+    ]
+    held.append(bench.power_of(actor.id).get(row.id, frozenset()))
+    place = bench.places[row.id]
+    found = [across(change.before, change.after, rows, place.tree_of(rows)) for rows in held if rows]
+    return max((one.added_weight for one in found if one is not None), default=0.0)
 
 
 def _whom(names: Sequence[str]) -> str:
@@ -304,6 +340,7 @@ def replace_collections(
     """
     waits: NeedsAgreement | None = None
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_resource(unit.session, directory, name, lock=True)
         if row.name == own_api.NAME or not row.object_name:
             sent = f"{len(tree.collections)} collections"
@@ -325,9 +362,14 @@ def replace_collections(
         put, agreed, digest = tree, False, None
         kept = kept_within_reach(before, tree, _named_at(unit.session, row.id, now))
         if kept != tree:
-            wanted = _refilling(bench, row, before, kept, tree, now)
-            agreed, digest = actor.kind == "service" or had_agreement(unit, bench, wanted, actor, now), wanted.digest()
-            if not agreed:
+            wanted, gains = _refilling(bench, row, before, kept, tree, actor, now)
+            yeses, digest = agreed_by(unit, bench, wanted, actor, now), wanted.digest()
+            agreed = actor.kind == "service" or bool(yeses)
+            if agreed:
+                alone = frozenset(yeses) <= bench.controllers([actor.id])
+                for client_id, weight in gains.items():
+                    note_addition(unit, client_id, "collections", weight, actor, now, alone=alone)
+            else:
                 put = kept
                 waits = try_waiting(unit.session, bench, wanted, actor, now)
         withdrawn = requests.supersede(unit.session, directory.id, Act.COLLECTIONS.value, row.name, now, digest)
@@ -369,11 +411,14 @@ def _refilling(
     before: CollectionTree,
     kept: CollectionTree,
     after: CollectionTree,
+    actor: Actor,
     now: datetime,
-) -> Proposal:
-    """Return the decision that an approver is asked for: the objects that somebody would reach further."""
+) -> tuple[Proposal, dict[str, float]]:
+    """Return the decision that an approver is asked for, and by how much each client would reach further."""
     catalogue, session = bench.places[row.id].catalogue, bench.session
-    heaviest, names = 0.0, []
+    mine, names = bench.controllers([actor.id]), []
+    gains: dict[str, float] = {}
+    heaviest = refilled(catalogue, bench.power_of(actor.id).get(row.id, frozenset()), before, after)
     holding = clients.holding_at(session, row.id)
     by_role = roles.roles_of_clients(session, [client.id for client in holding])
     grants = clients.grants_by_client(session, [client.id for client in holding])
@@ -382,7 +427,8 @@ def _refilling(
         weight = sum(refilled(catalogue, holdings_in_force(held, kind, now), before, after) for kind in AccessKind)
         if weight:
             names.append(client.name)
-        heaviest = max(heaviest, weight)
+            gains[client.id] = weight
+            heaviest = max(heaviest, weight + earlier(bench, client.id, actor, mine, now).alone)
     moved = sorted(
         path for path in after.collections if after.members(path) != kept.members(path)
         or after.collections[path].rule != kept.collections[path].rule
@@ -390,7 +436,7 @@ def _refilling(
     why = f"What was consented to at {row.name} would reach other objects{_whom(names)}, in {', '.join(moved[:5])}."
     args = {"name": row.name, **pasts.collections_document(after)}
     needed = max(1, agreeing(heaviest, bench.directory.policy))
-    return Proposal(Act.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why)
+    return Proposal(Act.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why), gains
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from uuid import UUID, uuid4
 from sqlmodel import Session, col, select
 
 from jamb.actions.groups import find_group
-from jamb.actions.judging import Wanted, judge_addition, judge_power
+from jamb.actions.judging import Wanted, judge_addition, judge_power, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
 from jamb.actions.premises import (
@@ -98,6 +98,7 @@ def save_role(
     """
     check_short_name("name", name)
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         resource = find_resource(unit.session, directory, resource_name)
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
         check_bundle(catalogue, permissions)
@@ -163,6 +164,7 @@ def assign_role(
     if expires_at is not None and expires_at <= now:
         raise Unsuited.field("expires_at", expires_at.isoformat(), "a moment to come")
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         row = find_role(unit.session, directory, name, lock=True)
         resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]

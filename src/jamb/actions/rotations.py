@@ -13,6 +13,7 @@ from sqlmodel import Session
 from jamb.actions.adding import SHOWN, Added, Addition, Delivery, Place, alike
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
+from jamb.actions.judging import take_turn
 from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials import CredentialKind
 from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited
@@ -161,6 +162,7 @@ def open_rotation(
         Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         client = find_client(unit.session, directory, client_id, lock=True)
         old = find_credential(unit.session, client, credential_id)
         if not old.stands(now):
@@ -203,6 +205,7 @@ def reissue(
         Conflict: the rotation has ended, its new credential is not one made here, or was used already.
     """
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        take_turn(unit, actor)
         client, found = _locked(unit, directory, client_id, rotation_id)
         if not found.facts().state(now).open:
             raise Conflict("This rotation has ended.", next_step="Open another.")

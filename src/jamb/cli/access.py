@@ -58,6 +58,8 @@ def show_explanation(found: Explanation) -> None:
             out.print(f"  {number}. {step.text}{weight}", markup=False)
             if step.command:
                 out.print(f"     {step.command}", style="cyan", markup=False)
+        if found.agreement:
+            out.print(f"  {found.agreement}", markup=False)
     elif not found.allowed:
         out.print("\nNothing in the catalogue would turn this.")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import BigInteger, Column, Float, Index, Text
@@ -58,3 +59,12 @@ def earlier(
     )  # fmt: skip
     alone, deciding = rows.one()
     return Earlier(round(alone, 1), round(deciding, 1))
+
+
+def take_turn(session: Session, directory_id: UUID) -> None:
+    """Wait until nobody else judges what is added in a directory, until the transaction ends.
+
+    Taken before any row is locked: what was added together is seen together, whichever process adds it.
+    """
+    key = int.from_bytes(directory_id.bytes[:8], "big", signed=True)
+    session.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))

@@ -163,14 +163,13 @@ class DeviceRequestRow(SQLModel, table=True):
 
 
 def seen_by(session: Session, directory_id: UUID, ids: Iterable[str], now: datetime) -> set[str]:
-    """Return the clients that have a credential which one of these has seen, and which has not ended."""
+    """Return the clients that have a credential which one of these has seen, and which works."""
     rows = session.execute(
         sa.select(col(CredentialRow.client_id))
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            among(CredentialRow.seen_by_id, ids), col(CredentialRow.withdrawn_at).is_(None),
-            col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
-            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) != "removed",
+            among(CredentialRow.seen_by_id, ids), works(now), col(ClientRow.directory_id) == directory_id,
+            col(ClientRow.state) != "removed",
         )
     )  # fmt: skip
     return {key for (key,) in rows}

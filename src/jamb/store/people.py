@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy import Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.columns import among_ids, blob, document, moment
+from jamb.store.columns import among, among_ids, blob, document, moment
 from jamb.store.directories import DirectoryRow
 
 # In how many directories a password is tried where none was named.
@@ -79,6 +79,14 @@ def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
 def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:
     """Return these people, by name."""
     return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, person_ids)).order_by(PersonRow.name)))
+
+
+def set_by(session: Session, directory_id: UUID, ids: Iterable[str], limit: int) -> list[UUID]:
+    """Return the people of a directory whose password one of these chose, the newest first."""
+    wanted = select(PersonRow.id).where(
+        PersonRow.directory_id == directory_id, among(PersonRow.password_set_by, ids), col(PersonRow.live)
+    )
+    return list(session.exec(wanted.order_by(col(PersonRow.created_at).desc()).limit(limit)))
 
 
 def known_ids(session: Session, directory_id: UUID, texts: Iterable[str]) -> dict[str, UUID]:

@@ -46,6 +46,8 @@ class Question(Sent):
 
 
 class Explanation(Answered):
+    """`agreement`: why the change takes another person, who that could be, and which way needs none; empty: none."""
+
     client_id: str
     client_name: str
     resource: str
@@ -56,6 +58,7 @@ class Explanation(Answered):
     allowed: bool
     checks: list[Check]
     mend: list[MendStep]
+    agreement: str = ""
 
 
 class ClientHolder(Answered):

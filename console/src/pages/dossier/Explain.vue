@@ -107,6 +107,7 @@ defineExpose({ put });
             <div v-if="step.command" class="command"><code>{{ step.command }}</code> <CopyButton :value="step.command" what="command" /></div>
           </li>
         </ol>
+        <p v-if="data.agreement">{{ data.agreement }}</p>
       </div>
       <p v-else-if="!data.allowed">Nothing in the catalogue would turn this.</p>
     </template>

@@ -47,6 +47,7 @@ def explained(office: Office, directory: str, client: str, sent: wire.Question, 
         allowed=found.explanation.decision.allowed,
         checks=[wire.Check.model_validate(check) for check in found.explanation.decision.checks],
         mend=[wire.mend_step_of(step, asked) for step in found.explanation.mend],
+        agreement=found.agreement,
     )
 
 
