@@ -5,16 +5,23 @@ Whatever is answered on the way, what counts is what the person can do in the en
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
+from joserfc.jwk import ECKey
 
+from jamb.actions import asks, directories, registrations
+from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.premises import Premises
+from jamb.core.clients import ClientKind
+from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
 from tests.adversary.oracle import can, weigh, weights
-from tests.adversary.scene import Scene, made_scene, premises_of, signed_in
+from tests.adversary.scene import SETUP, Scene, consented, made_scene, premises_of, signed_in
 from tests.world import World
 
 LIMIT, OBJECTS = 24, 4
@@ -123,6 +130,16 @@ def _(scene: Scene) -> None:
 def _(scene: Scene) -> None:
     body = {"kind": "issuer", "issuer": "https://mine.example", "subject": "me"}
     if scene.call(scene.adversary, "POST", f"{of(scene, 'Strong')}/credentials", body).status_code == 201:
+        scene.held.add(scene.clients["Strong"])
+
+
+@way("a custodian has a new secret sealed to a webhook of their own", "custodian")
+def _(scene: Scene) -> None:
+    give(scene, "people.manage")
+    key = json.dumps(ECKey.generate_key("P-256").as_dict(private=False))
+    hook = me(scene, "POST", "/webhooks", {"url": "https://mine.example/events", "key": key})
+    body = {"credential": {"kind": "secret"}, "recipient": hook["id"]}
+    if scene.call(scene.adversary, "POST", f"{of(scene, 'Strong')}/sealings", body).status_code == 201:
         scene.held.add(scene.clients["Strong"])
 
 
@@ -463,5 +480,54 @@ def test_what_is_added_at_one_moment_counts_together(world: World, premises: Pre
     try:
         with ThreadPoolExecutor(2) as pool:
             assert sorted(pool.map(consent_to, ["Mine", "Empty"])) == [201, 409]
+    finally:
+        scene.close()
+
+
+def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(
+    world: World, premises: Premises
+) -> None:
+    scene = made_scene(world, premises, (), ["Bounded edit"])
+    later = datetime.now(UTC) + timedelta(days=2)
+    try:
+        scene.call(scene.actors["di"].id, "POST", f"{of(scene, 'Bounded')}/secrets", {"days": 3})
+        directories.change_policy(premises, scene.directory, {"rotation_opens_days": 10}, SETUP, later)
+        assert open_by_policy(premises, scene.directory.slug, lambda *_: b"{}", later) == (1, [])
+        with world.database() as database:
+            told = database.execute(
+                "select person_id::text from notice where client_id = %s and link is not null",
+                [scene.clients["Bounded"]],
+            ).fetchall()
+        assert told == [(scene.actors["di"].id,)], "who may only edit sees no secret"
+    finally:
+        scene.close()
+
+
+@pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
+def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
+    world: World, premises: Premises, ways: tuple[str, str]
+) -> None:
+    scene = made_scene(world, premises, ("registrar", "custodian"), ())
+    now, di = datetime.now(UTC), scene.actors["di"]
+    rear = registrations.register(
+        premises, scene.directory, "Rear", "Made for an attack", ClientKind.SERVICE, [di.id], SETUP, now
+    )
+    kind, back = AccessKind.APPLICATION, Reach.only("back")
+    asks.ask(premises, scene.directory, rear.id, "vault", ["doors.open"], kind, "", di, now, back)
+    consented(premises, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
+    scene.clients["Rear"] = rear.id
+    try:
+        taken = []
+        for name, way_in in zip(("Bounded", "Rear"), ways, strict=True):
+            body = {} if way_in == "secrets" else {"add": [scene.adversary]}
+            answer = scene.call(scene.adversary, "POST", f"{of(scene, name)}/{way_in}", body)
+            taken.append(answer.status_code < 400)
+        assert taken == [True, False]
+        assert "14 was added within the last 30 days" in answer.json()["detail"]
+        handed = scene.call(
+            scene.adversary, "POST", f"{of(scene, 'Rear')}/handovers",
+            {"credential": {"kind": "secret"}, "deliver": "owners"},
+        )  # fmt: skip
+        assert handed.status_code == 201, "the owners take it without anybody else"
     finally:
         scene.close()

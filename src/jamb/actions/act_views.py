@@ -80,9 +80,9 @@ _DETAILS: Mapping[Act, _Details] = {
     Act.ROLE: (("Role", _of("role")), ("Where it counts", _counts), ("Until", _of("until", "no end"))),
     Act.BUNDLE: (("Role", _of("name")), ("Would bundle", _of("permissions"))),
     Act.GROUP: (
-        ("Group", _of("name")), ("People", _of("people")), ("Joining", _of("joining")), ("Groups in it", _of("groups")),
+        ("Group", _of("name")), ("People", _of("people")), ("Groups in it", _of("groups")),
     ),
-    Act.PERSON: (("What", _of("what", "added")), ("Roles", _of("roles"))),
+    Act.PERSON: (("What", _of("what", "added")), ("Roles", _of("roles")), ("Joining", _of("joining"))),
     Act.REACH: (("Resource", _of("resource")), ("Permissions", _of("permissions")), ("Would count", _counts)),
     Act.COLLECTIONS: (("Collections", _paths),),
 }  # fmt: skip

@@ -19,7 +19,7 @@ from jamb.core.people_list import PASSWORD_SHORTEST, ListedPerson, check_person,
 from jamb.core.roles import check_short_name
 from jamb.store import people, roles
 from jamb.store.credentials import end_sign_ins
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Actor, Unit, rehearsal, unit_of_work
 
 # argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
 _HASHER = PasswordHasher()
@@ -80,25 +80,12 @@ def import_people(
     Groups that do not exist are made. With `dry_run` nothing is kept; the answer is the same.
     """
     listed = read_people(text)
-    try:
-        with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-            known = {row.login: row for row in people.people_of(unit.session, directory.id)}
-            added = [_add(unit, directory, one, None, actor, now) for one in listed if one.login not in known]
-            made = _join_groups(unit, directory, listed, actor, now)
-            found = Imported(tuple(added), tuple(one.login for one in listed if one.login in known), tuple(made))
-            if dry_run:
-                raise _DryRun(found)
-            return found
-    except _DryRun as rehearsed:
-        return rehearsed.found
-
-
-class _DryRun(Exception):
-    """Undoes a rehearsal, carrying what it would have done."""
-
-    def __init__(self, found: Imported) -> None:
-        super().__init__()
-        self.found = found
+    opened = rehearsal if dry_run else unit_of_work
+    with opened(premises.engine, premises.sealer, directory.id) as unit:
+        known = {row.login: row for row in people.people_of(unit.session, directory.id)}
+        added = [_add(unit, directory, one, None, actor, now) for one in listed if one.login not in known]
+        made = _join_groups(unit, directory, listed, actor, now)
+        return Imported(tuple(added), tuple(one.login for one in listed if one.login in known), tuple(made))
 
 
 def change_person(
@@ -246,7 +233,8 @@ def _join_groups(
         inside = {person.id for person in belongs.get(name, ())}
         joining = [by_login[one.login] for one in listed if name in one.groups and by_login[one.login].id not in inside]
         bench = Bench(unit.session, directory, now)
-        wanted = Wanted(Act.GROUP, f"The group {name}", {"name": name, "joining": sorted(one.login for one in joining)})
+        logins = sorted(one.login for one in joining)
+        wanted = Wanted(Act.PERSON, f"The group {name}", {"what": "join by a file", "joining": logins})
         for person in joining:
             judge_power(unit, bench, person, bench.group_power(row.id), wanted, actor, now)
         unit.session.add_all(roles.GroupPersonRow(group_id=row.id, person_id=person.id) for person in joining)

@@ -17,6 +17,7 @@ from jamb.core.access.powers import NO_POWERS, Place, Powers, together
 from jamb.core.agreements import independent
 from jamb.core.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store import clients, credentials, pasts, people, resources, roles
 from jamb.store import takeovers as rows
@@ -35,6 +36,7 @@ class Bench:
     now: datetime
     _powers: dict[str, Powers] = field(default_factory=dict)
     _acting: dict[str, frozenset[str]] = field(default_factory=dict)
+    _behind: dict[frozenset[str], frozenset[str]] = field(default_factory=dict)
 
     @cached_property
     def resource_rows(self) -> dict[UUID, resources.ResourceRow]:
@@ -122,8 +124,14 @@ class Bench:
 
     def controllers(self, ids: Iterable[str]) -> frozenset[str]:
         """Return everybody who could be behind what these do: themselves, who can act as them, and so on."""
+        key = frozenset(one for one in ids if one)
+        if key not in self._behind:
+            self._behind[key] = self._all_behind(key)
+        return self._behind[key]
+
+    def _all_behind(self, ids: frozenset[str]) -> frozenset[str]:
         found: set[str] = set()
-        wanted = {one for one in ids if one}
+        wanted = set(ids)
         while wanted:
             here = wanted.pop()
             if here in found:
@@ -170,18 +178,23 @@ class Bench:
         return any(str(one.id) == person_id for one in self._deciders(client_id))
 
     def _deciders(self, client_id: str | None) -> list[people.PersonRow]:
-        catalogue = self.places[self.own_id].catalogue
-        ids = set()
+        around = [client_id] if client_id is not None else []
+        return [
+            person
+            for person, reaches in self._deciding
+            if any(one.contains(around) if client_id is not None else not one.collections for one in reaches)
+        ]
+
+    @cached_property
+    def _deciding(self) -> list[tuple[people.PersonRow, list[Reach]]]:
+        """The live people who can sign in and may decide about something, by name, each with where."""
+        catalogue = resources.catalogues(self.session, [self.resource_rows[self.own_id]])[self.own_id]
+        reaches: dict[UUID, list[Reach]] = {}
         for who, _, _, names, reach, _ in rows.roles_by_person(self.session, self.directory.id, self.now):
-            counts = reach_of(reach)
-            around = [client_id] if client_id is not None else []
-            reaches = counts.contains(around) if client_id is not None else not counts.collections
-            if reaches and DECIDES in catalogue.opened_by_all(names):
-                ids.add(who)
-        if not ids:
-            return []
-        found = people.people_by_id(self.session, ids)
-        return sorted((one for one in found if one.live and one.password_hash), key=lambda one: one.name)
+            if DECIDES in catalogue.opened_by_all(names):
+                reaches.setdefault(who, []).append(reach_of(reach))
+        found = people.people_by_id(self.session, reaches) if reaches else []
+        return [(one, reaches[one.id]) for one in found if one.live and one.password_hash]
 
     def name_of(self, actor_id: str) -> str:
         key = _uuid(actor_id)
