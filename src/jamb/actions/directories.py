@@ -183,11 +183,11 @@ def change_policy(
             raise Unsuited.field("policy", "the values it has", "a setting to change")
         looser = loosened(before, after)
         if looser and actor.kind != "service":
-            words = ", ".join(looser)
+            words = ", ".join(f"{name} from {_said(old[name])} to {_said(new[name])}" for name in looser)
             wanted = Wanted(
                 Act.POLICY, f"The policy of {directory.name}", {"changes": {name: new[name] for name in different}}
             )
-            why = f"One person could do more alone with another {words}"
+            why = f"One person could do more alone by that: {words}"
             decide_alone(unit, Bench(unit.session, directory, now), wanted, GRAVE, why, actor, now, needed=1)
         row.policy = new
         unit.session.add(row)
@@ -200,6 +200,10 @@ def change_policy(
             after={name: new[name] for name in different},
         )
     return replace(directory, policy=after)
+
+
+def _said(value: Any) -> str:
+    return ("no", "yes")[value] if isinstance(value, bool) else str(value)
 
 
 def read_changes(kept: Mapping[str, Any]) -> dict[str, Any]:

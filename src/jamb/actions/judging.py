@@ -196,7 +196,7 @@ def decide_alone(
     proposal = Proposal(
         wanted.act, wanted.client_id, wanted.subject, wanted.args,
         weight if weight != _GRAVE else policy.two_people_weight, needed,
-        _why(why, weight, added, policy), way,
+        _why(why, weight, added, needed, policy), way,
     )  # fmt: skip
     if had_agreement(unit, bench, proposal, actor, now):
         return True
@@ -216,7 +216,8 @@ def waiting(session: Session, bench: Bench, proposal: Proposal, actor: Actor, no
         )
     names = [one.name for one in could]
     error = NeedsAgreement(proposal.why, next_step=proposal.way)
-    error.waits = Waiting(proposal, actor, now, f"{_names(names)} can agree.")
+    can = f"{_names(names)} can agree." if proposal.approvers == 1 else f"Two must agree: {_names(names, ' and ')} can."
+    error.waits = Waiting(proposal, actor, now, can)
     return error
 
 
@@ -389,10 +390,13 @@ def _names(names: list[str], between: str = " or ") -> str:
     return between.join(names[:NAMED]) + (f"{between}{more} others" if more > 0 else "")
 
 
-def _why(why: str, weight: float, added: float, policy: DirectoryPolicy) -> str:
+def _why(why: str, weight: float, added: float, needed: int, policy: DirectoryPolicy) -> str:
     if weight == _GRAVE:
         return f"{why}. Another person must agree."
-    return f"{why}. {adds_words(weight, added, policy)} from {policy.two_people_weight} on, another person must agree."
+    told = f"{why}. {adds_words(weight, added, policy)} from"
+    if needed > 1:
+        return f"{told} {policy.two_approvers_weight} on, two others must agree."
+    return f"{told} {policy.two_people_weight} on, another person must agree."
 
 
 def adds_words(weight: float, before: float, policy: DirectoryPolicy) -> str:
