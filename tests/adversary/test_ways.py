@@ -14,14 +14,11 @@ from typing import Any
 import pytest
 from joserfc.jwk import ECKey
 
-from jamb.actions import asks, directories, registrations
+from jamb.actions import directories
 from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.premises import Premises
-from jamb.core.clients import ClientKind
-from jamb.core.permissions import AccessKind
-from jamb.core.reach import Reach
 from tests.adversary.oracle import can, weigh, weights
-from tests.adversary.scene import SETUP, Scene, consented, made_scene, premises_of, signed_in
+from tests.adversary.scene import SETUP, Scene, made_scene, premises_of, signed_in
 from tests.world import World
 
 LIMIT, OBJECTS = 24, 4
@@ -499,35 +496,5 @@ def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(
                 [scene.clients["Bounded"]],
             ).fetchall()
         assert told == [(scene.actors["di"].id,)], "who may only edit sees no secret"
-    finally:
-        scene.close()
-
-
-@pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
-def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
-    world: World, premises: Premises, ways: tuple[str, str]
-) -> None:
-    scene = made_scene(world, premises, ("registrar", "custodian"), ())
-    now, di = datetime.now(UTC), scene.actors["di"]
-    rear = registrations.register(
-        premises, scene.directory, "Rear", "Made for an attack", ClientKind.SERVICE, [di.id], SETUP, now
-    )
-    kind, back = AccessKind.APPLICATION, Reach.only("back")
-    asks.ask(premises, scene.directory, rear.id, "vault", ["doors.open"], kind, "", di, now, back)
-    consented(premises, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
-    scene.clients["Rear"] = rear.id
-    try:
-        taken = []
-        for name, way_in in zip(("Bounded", "Rear"), ways, strict=True):
-            body = {} if way_in == "secrets" else {"add": [scene.adversary]}
-            answer = scene.call(scene.adversary, "POST", f"{of(scene, name)}/{way_in}", body)
-            taken.append(answer.status_code < 400)
-        assert taken == [True, False]
-        assert "14 was added within the last 30 days" in answer.json()["detail"]
-        handed = scene.call(
-            scene.adversary, "POST", f"{of(scene, 'Rear')}/handovers",
-            {"credential": {"kind": "secret"}, "deliver": "owners"},
-        )  # fmt: skip
-        assert handed.status_code == 201, "the owners take it without anybody else"
     finally:
         scene.close()

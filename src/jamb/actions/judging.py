@@ -76,28 +76,20 @@ def judge_acting(
     bench = Bench(unit.session, directory, now)
     already = bench.acting_as(client.id)
     power = bench.power_of_client(client.id, for_people=for_people)
-    mine = bench.controllers([actor.id])
-    heaviest, gains_most, added, taken = Beyond(0), "", 0.0, 0.0
+    heaviest, who = Beyond(0), ""
     for gainer in dict.fromkeys(gainers):
-        gained = beyond(bench.places, power, bench.power_of(gainer)) if gainer not in already else Beyond(0)
-        if not gained.weight:
+        if gainer in already:
             continue
-        before = 0.0
-        if not independent(mine, bench.controllers([gainer])):
-            # What somebody takes for themself counts together with what they took before, by whichever clients.
-            before = _in_hand(bench, bench.clients_of(mine), actor, mine, now).alone
-            taken = max(taken, gained.weight)
-        if gained.weight + before > heaviest.weight + added:
-            heaviest, gains_most, added = gained, gainer, before
+        gained = beyond(bench.places, power, bench.power_of(gainer))
+        if gained.weight > heaviest.weight:
+            heaviest, who = gained, bench.name_of(gainer)
     if heaviest.weight:
-        why = f"{bench.name_of(gains_most)} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
-        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way, added=added)
+        why = f"{who} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
+        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way)
         # What they can do by it counts together with what they will add to the client; what they added to it before is
         # within it.
-        here = earlier(bench, client.id, actor, mine, now).alone
-        note_addition(unit, client.id, wanted.act.value, heaviest.weight - here, actor, now, alone=not agreed)
-        here = _in_hand(bench, [client.id], actor, (), now).alone
-        note_addition(unit, actor.id, _TAKEN, taken - here, actor, now, alone=not agreed)
+        before = earlier(bench, client.id, actor, bench.controllers([actor.id]), now)
+        note_addition(unit, client.id, wanted.act.value, heaviest.weight - before.alone, actor, now, alone=not agreed)
 
 
 def judge_power(
@@ -157,8 +149,9 @@ def _judge_behind(
     gained = beyond(bench.places, after, have)
     if not gained.weight:
         return
-    mine = bench.controllers([actor.id])
-    before = _in_hand(bench, {key, *others, *bench.clients_of(mine)}, actor, mine, now)
+    same = {actor.id, *bench.same_as(bench.controllers([actor.id]))}
+    since = now - bench.directory.policy.adding
+    before = additions.earlier(bench.session, [key, actor.id, *others], same, since)
     told = f"{why}: {_listed(gained.words)}"
     agreed = decide_alone(unit, bench, wanted, gained.weight, told, actor, now, added=before.alone)
     note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
@@ -333,21 +326,13 @@ def earlier(bench: Bench, client_id: str, actor: Actor, mine: Collection[str], n
     here = additions.earlier(bench.session, [client_id], same, since)
     if independent(mine, bench.acting_as(client_id)):
         return here
-    held = _in_hand(bench, {client_id, *bench.clients_of(mine)}, actor, mine, now)
-    return Earlier(max(here.alone, held.alone), max(here.deciding, held.deciding))
+    others = [one for one in bench.clients_of(mine) if one != client_id]
+    there = additions.earlier(bench.session, others, same, since, but=_ACTING)
+    return Earlier(here.alone + there.alone, here.deciding + there.deciding)
 
 
-def _in_hand(bench: Bench, client_ids: Collection[str], actor: Actor, mine: Collection[str], now: datetime) -> Earlier:
-    """Return what an actor had added within the policy's days to these clients, and had come to hold themself."""
-    same = {actor.id, *bench.same_as(mine or bench.controllers([actor.id]))}
-    since = now - bench.directory.policy.adding
-    return additions.earlier(bench.session, {*client_ids, *mine}, same, since, but=_ACTING)
-
-
-# Ways that let somebody act as a client: they add nothing to what the client may do. What whoever did it gained
-# themself is kept beside, as taken.
+# Ways that let somebody act as a client: they add nothing to what the client may do.
 _ACTING = (Act.OWNERS.value, Act.CREDENTIAL.value, Act.REDIRECTS.value)
-_TAKEN = "taken"
 _JUDGED = frozenset({"person", "client"})
 
 
