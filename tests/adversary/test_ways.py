@@ -14,9 +14,11 @@ from typing import Any
 import pytest
 from joserfc.jwk import ECKey
 
-from jamb.actions import directories
+from jamb.actions import directories, roles
 from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.premises import Premises
+from jamb.core.reach import EVERYWHERE
+from jamb.core.roles import HolderKind
 from tests.adversary.oracle import can, weigh, weights
 from tests.adversary.scene import SETUP, Scene, made_scene, premises_of, signed_in
 from tests.world import World
@@ -496,5 +498,28 @@ def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(
                 [scene.clients["Bounded"]],
             ).fetchall()
         assert told == [(scene.actors["di"].id,)], "who may only edit sees no secret"
+    finally:
+        scene.close()
+
+
+def test_what_ends_soon_hides_nothing_that_stays(world: World, premises: Premises) -> None:
+    """A role for an hour makes neither the same role without end, nor a client that may do as much, a gain of nothing."""
+    scene = made_scene(world, premises, ("registrar",), ())
+    give(scene, "people.manage")
+    now = datetime.now(UTC)
+    soon = now + timedelta(hours=1)
+    roles.save_role(premises, scene.directory, "emptier", "Emptier", "vault", ["vault.empty"], SETUP, now)
+    for name in ("opener", "emptier"):
+        roles.assign_role(
+            premises, scene.directory, name, HolderKind.PERSON, [scene.adversary], EVERYWHERE, soon, SETUP, now
+        )
+    try:
+        again = {"kind": "person", "holders": [scene.adversary]}
+        later = {**again, "expires_at": (soon + timedelta(days=1)).isoformat()}
+        for body in (again, later):
+            answer = scene.call(scene.adversary, "POST", "/roles/opener/assignments", body)
+            assert (answer.status_code, "needs-agreement" in answer.text) == (409, True), answer.text
+        owning = scene.call(scene.adversary, "POST", f"{of(scene, 'Strong')}/owners", {"add": [scene.adversary]})
+        assert (owning.status_code, "needs-agreement" in owning.text) == (409, True), owning.text
     finally:
         scene.close()

@@ -89,8 +89,9 @@ def test_a_secret_that_somebody_else_agreed_to_is_taken_by_asking_again_once(wor
         decided = approver.requests.grant(waiting(waits.value))
         assert decided.outcome == "agreed: Maren Oduya does it now, by asking for it again"
         assert world.ask_token(Made(made.id, "", custodian.secrets.issue(made.id).secret)).status_code == 200
-        # Who has seen one can act as it, and gains nothing by another.
-        assert custodian.secrets.issue(made.id).secret
+        # A secret ends: the yes was to this one, and not to all that would follow it.
+        with pytest.raises(Conflict):
+            custodian.secrets.issue(made.id)
 
 
 def test_an_explanation_says_who_must_agree_and_which_way_needs_nobody(world: World) -> None:

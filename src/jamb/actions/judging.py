@@ -74,13 +74,14 @@ def judge_acting(
     if actor.kind not in _JUDGED:
         return
     bench = Bench(unit.session, directory, now)
-    already = bench.acting_as(client.id)
+    # A credential that somebody has seen ends: whether they may see the next one is judged anew.
+    already = bench.answering_for(client.id)
     power = bench.power_of_client(client.id, for_people=for_people)
     heaviest, who = Beyond(0), ""
     for gainer in dict.fromkeys(gainers):
         if gainer in already:
             continue
-        gained = beyond(bench.places, power, bench.power_of(gainer))
+        gained = beyond(bench.places, power, bench.power_until(gainer, None))
         if gained.weight > heaviest.weight:
             heaviest, who = gained, bench.name_of(gainer)
     if heaviest.weight:
@@ -93,16 +94,25 @@ def judge_acting(
 
 
 def judge_power(
-    unit: Unit, bench: Bench, person: PersonRow, after: Powers, wanted: Wanted, actor: Actor, now: datetime
+    unit: Unit,
+    bench: Bench,
+    person: PersonRow,
+    after: Powers,
+    wanted: Wanted,
+    actor: Actor,
+    now: datetime,
+    until: datetime | None = None,
 ) -> None:
-    """Judge what a person would gain, where the actor can act as them: it is the actor's own gain then.
+    """Judge what a person would gain until a moment (None: for good), where the actor can act as them.
+
+    It is the actor's own gain then. What ends before hides nothing.
 
     Raises:
         NeedsAgreement, NobodyToAgree.
     """
     if actor.kind not in _JUDGED or not bench.within(actor.id, person):
         return
-    _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, actor, now)
+    _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, actor, now, until=until)
 
 
 def judge_signing_in(
@@ -135,6 +145,7 @@ def _judge_behind(
     now: datetime,
     *,
     theirs: bool = True,
+    until: datetime | None = None,
 ) -> None:
     """Judge what somebody gains by a person as whom they can act, beyond what they may do themself and as others.
 
@@ -143,9 +154,9 @@ def _judge_behind(
     """
     key = str(person.id)
     others = [one for one in bench.people_of(actor.id) if one != key]
-    have = together(bench.power_of(actor.id), *(bench.role_power(UUID(one)) for one in others))
+    have = together(bench.power_until(actor.id, until), *(bench.role_power(UUID(one), until) for one in others))
     if theirs:
-        have = together(have, bench.power_of(key))
+        have = together(have, bench.power_until(key, until))
     gained = beyond(bench.places, after, have)
     if not gained.weight:
         return

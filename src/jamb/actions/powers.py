@@ -34,7 +34,7 @@ class Bench:
     session: Session
     directory: Directory
     now: datetime
-    _powers: dict[str, Powers] = field(default_factory=dict)
+    _powers: dict[tuple[str, datetime | None], Powers] = field(default_factory=dict)
     _acting: dict[str, frozenset[str]] = field(default_factory=dict)
     _behind: dict[frozenset[str], frozenset[str]] = field(default_factory=dict)
 
@@ -52,52 +52,65 @@ class Bench:
         return next(key for key, row in self.resource_rows.items() if row.name == own_api.NAME)
 
     def power_of(self, actor_id: str) -> Powers:
-        """Return what a person or client may do: by roles, by consent, and by what they can act as."""
-        if actor_id not in self._powers:
-            key = _uuid(actor_id)
-            person = self.session.get(people.PersonRow, key) if key is not None else None
-            found = self._person(person) if person is not None else self.power_of_client(actor_id)
-            self._powers[actor_id] = found
-        return self._powers[actor_id]
+        """Return what a person or client may do now: by roles, by consent, and by what they can act as."""
+        return self.power_until(actor_id, self.now)
+
+    def power_until(self, actor_id: str, until: datetime | None) -> Powers:
+        """Return what a person or client may do now and still may at a later moment (None: for good)."""
+        key = actor_id, until
+        if key not in self._powers:
+            person_id = _uuid(actor_id)
+            person = self.session.get(people.PersonRow, person_id) if person_id is not None else None
+            if person is not None:
+                self._powers[key] = self._person(person, until)
+            else:
+                self._powers[key] = self.powers_of_clients([actor_id], until=until).get(actor_id, NO_POWERS)
+        return self._powers[key]
 
     def power_of_client(self, client_id: str, *, for_people: bool = False) -> Powers:
         """Return what a client may do as itself; `for_people`: and for whoever signs in with it."""
-        return self.powers_of_clients([client_id], for_people=for_people).get(client_id, NO_POWERS)
+        found = self.powers_of_clients([client_id], for_people=for_people, until=self.now)
+        return found.get(client_id, NO_POWERS)
 
-    def powers_of_clients(self, client_ids: Iterable[str], *, for_people: bool = False) -> dict[str, Powers]:
-        """Return what clients may do, by client: those that may do nothing are not in it."""
+    def powers_of_clients(
+        self, client_ids: Iterable[str], *, for_people: bool = False, until: datetime | None
+    ) -> dict[str, Powers]:
+        """Return what clients may do now and still may at a later moment (None: for good), by client.
+
+        Those that may do nothing are not in it.
+        """
         wanted = list(client_ids)
         kinds = set(AccessKind) if for_people else {AccessKind.APPLICATION}
         found: dict[str, dict[UUID, set[Holding]]] = {}
         for client_id, held in clients.held_grants(self.session, wanted).items():
             for key, one in held:
-                if one.kind in kinds and one.in_force(self.now):
+                if one.kind in kinds and one.in_force(self.now) and one.lasts(until):
                     found.setdefault(client_id, {}).setdefault(key, set()).add(Holding(one.permission, one.reach))
         for client_id, assigned in roles.roles_of_clients(self.session, wanted).items():
             for assignment, role in assigned:
                 for one in assignment.grants(role):
-                    if one.in_force(self.now):
+                    if one.in_force(self.now) and one.lasts(until):
                         place = found.setdefault(client_id, {}).setdefault(role.resource_id, set())
                         place.add(Holding(one.permission, one.reach))
         return {one: {key: frozenset(rows) for key, rows in places.items()} for one, places in found.items()}
 
-    def role_power(self, person_id: UUID) -> Powers:
-        """Return what a person may do by roles of their own and of their groups."""
-        return _by_resource(roles.powers_of(self.session, person_id, self.now))
+    def role_power(self, person_id: UUID, until: datetime | None) -> Powers:
+        """Return what a person may do by roles of their own and of their groups that do not end before a moment."""
+        return _by_resource(roles.powers_of(self.session, person_id, self.now, until))
 
     def group_power(self, group_id: UUID) -> Powers:
         """Return what whoever joins a group may do by that."""
         return _by_resource(roles.powers_of_group(self.session, group_id, self.now))
 
-    def _person(self, person: people.PersonRow) -> Powers:
+    def _person(self, person: people.PersonRow, until: datetime | None) -> Powers:
         owned = clients.owned_by(self.session, person.id)
         own = frozenset(
             Holding(name, role.reach)
             for role in own_api.own_roles(owned, may_register=False)
             for name in role.permissions
         )
-        acting = [self.power_of_client(one) for one in self.clients_of([str(person.id)])]
-        return together(self.role_power(person.id), {self.own_id: own} if own else NO_POWERS, *acting)
+        acting = self.powers_of_clients(self._clients_until([str(person.id)], until), until=until)
+        return together(self.role_power(person.id, until), {self.own_id: own} if own else NO_POWERS, *acting.values())
 
     # Who can act as whom
 
@@ -105,8 +118,7 @@ class Bench:
         """Return the people and clients who can act as a client now: full owners, and who has seen what it proves
         itself with."""
         if client_id not in self._acting:
-            owners = clients.owners_of(self.session, [client_id]).get(client_id, [])
-            found = {str(one.person_id) for one in owners if one.live and one.level is OwnerLevel.FULL}
+            found = set(self.answering_for(client_id))
             held = credentials.credentials_of(self.session, [client_id])
             found |= {
                 one.seen_by_id for one in held if one.seen_by_id and one.disabled_at is None and one.stands(self.now)
@@ -114,12 +126,20 @@ class Bench:
             self._acting[client_id] = frozenset(found - {client_id})
         return self._acting[client_id]
 
+    def answering_for(self, client_id: str) -> frozenset[str]:
+        """Return the people who can act as a client for good: its full owners."""
+        owners = clients.owners_of(self.session, [client_id]).get(client_id, [])
+        return frozenset(str(one.person_id) for one in owners if one.live and one.level is OwnerLevel.FULL)
+
     def clients_of(self, ids: Iterable[str]) -> frozenset[str]:
-        """Return the clients that any of these can act as, directly."""
+        """Return the clients that any of these can act as now, directly."""
+        return self._clients_until(ids, self.now)
+
+    def _clients_until(self, ids: Iterable[str], until: datetime | None) -> frozenset[str]:
         wanted = set(ids)
         keys = [key for one in wanted if (key := _uuid(one)) is not None]
         found = set(clients.owned_fully(self.session, self.directory.id, keys))
-        found |= credentials.seen_by(self.session, self.directory.id, wanted, self.now)
+        found |= credentials.seen_by(self.session, self.directory.id, wanted, self.now, until)
         return frozenset(found)
 
     def controllers(self, ids: Iterable[str]) -> frozenset[str]:

@@ -317,7 +317,7 @@ def _judge_assigning(
             continue
         wanted = Wanted(Act.ROLE, f"The role {row.name} for {label}", args)
         for person in _people_of(session, kind, UUID(str(key))):
-            judge_power(unit, bench, person, {row.resource_id: given}, wanted, actor, now)
+            judge_power(unit, bench, person, {row.resource_id: given}, wanted, actor, now, expires_at)
 
 
 def _people_of(session: Session, kind: HolderKind, key: UUID) -> list[PersonRow]:
@@ -392,7 +392,7 @@ def _judge_bundle(
         if one.group is not None:
             people = roles.people_within(session, [one.group.id]).get(one.group.id, [])
         for person in people:
-            judge_power(unit, bench, person, {row.resource_id: after}, wanted, actor, now)
+            judge_power(unit, bench, person, {row.resource_id: after}, wanted, actor, now, one.held.expires_at)
 
 
 def _note_change(

@@ -117,7 +117,7 @@ class _Judge:
         """Weigh the clients: what weighs little by the audit, and does nothing here, is light."""
         policy = self.directory.policy
         candidates = [key for key, _, weight in clients if key in at_own_api or agreeing(weight, policy)]
-        powers = self.bench.powers_of_clients(candidates[:MOST_JUDGED])
+        powers = self.bench.powers_of_clients(candidates[:MOST_JUDGED], until=self.bench.now)
         for key in candidates:
             power = powers.get(key)
             if power is None or agreeing(beyond(self.bench.places, power, NO_POWERS).weight, policy):
@@ -130,13 +130,13 @@ class _Judge:
         power = self.heavy[client_id]
         if power is None:
             return False
-        gained = beyond(self.bench.places, power, self.bench.power_of(source))
+        gained = beyond(self.bench.places, power, self.bench.power_until(source, None))
         return not agreeing(gained.weight, self.directory.policy)
 
     def everything(self, source: str) -> bool:
         """Tell whether the source may give itself all that Jamb's own API gives with nobody else's yes."""
         every = frozenset(Holding(name) for name in self.own.permissions)
-        gained = beyond(self.bench.places, {self.bench.own_id: every}, self.bench.power_of(source))
+        gained = beyond(self.bench.places, {self.bench.own_id: every}, self.bench.power_until(source, None))
         return not agreeing(gained.weight, self.directory.policy)
 
     def powers(

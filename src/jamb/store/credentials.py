@@ -162,14 +162,19 @@ class DeviceRequestRow(SQLModel, table=True):
     ended_at: datetime | None = moment(nullable=True)
 
 
-def seen_by(session: Session, directory_id: UUID, ids: Iterable[str], now: datetime) -> set[str]:
-    """Return the clients that have a credential which one of these has seen, and which works."""
+def seen_by(
+    session: Session, directory_id: UUID, ids: Iterable[str], now: datetime, until: datetime | None
+) -> set[str]:
+    """Return the clients that have a credential which one of these has seen, and which works now and at a later moment
+    (None: for good)."""
+    endless = col(CredentialRow.expires_at).is_(None)
     rows = session.execute(
         sa.select(col(CredentialRow.client_id))
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
             among(CredentialRow.seen_by_id, ids), works(now), col(ClientRow.directory_id) == directory_id,
             col(ClientRow.state) != "removed",
+            endless if until is None else endless | (col(CredentialRow.expires_at) >= until),
         )
     )  # fmt: skip
     return {key for (key,) in rows}

@@ -116,6 +116,12 @@ def in_force(now: datetime) -> sa.ColumnElement[bool]:
     )
 
 
+def _lasts(until: datetime | None) -> sa.ColumnElement[bool]:
+    """Tell of an assignment that it does not end before a moment, or (None) never."""
+    endless = col(AssignmentRow.expires_at).is_(None)
+    return endless if until is None else endless | (col(AssignmentRow.expires_at) >= until)
+
+
 _IN_GROUP, _INNER = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
 
 
@@ -176,15 +182,20 @@ def held_by_people(
 
 
 def powers_of(
-    session: Session, person_id: UUID, now: datetime
+    session: Session, person_id: UUID, now: datetime, until: datetime | None
 ) -> list[tuple[UUID, list[str], dict[str, list[str]] | None]]:
-    """Return (resource, permissions, reach) of each role that a person holds, also by a group, at any resource."""
+    """Return (resource, permissions, reach) of each role that a person holds, also by a group, at any resource.
+
+    Args:
+        until: roles that end before this moment are left out; None: all that end.
+    """
     mine = _groups_around(person_id)
     rows = session.execute(
         sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
         .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
         .where(
             in_force(now),
+            _lasts(until),
             (col(AssignmentRow.person_id) == person_id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
         )
     )

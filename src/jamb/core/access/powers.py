@@ -114,10 +114,4 @@ def lasting(grants: Iterable[HeldGrant], now: datetime, until: datetime | None) 
 
     What a role gives is left out: a consent that it hides today opens something of its own on the day the role goes.
     """
-    return [
-        one
-        for one in grants
-        if not one.through
-        and one.in_force(now)
-        and (one.expires_at is None or (until is not None and one.expires_at >= until))
-    ]
+    return [one for one in grants if not one.through and one.in_force(now) and one.lasts(until)]

@@ -37,6 +37,10 @@ class HeldGrant:
     def in_force(self, now: datetime) -> bool:
         return self.granted_at <= now and (self.expires_at is None or now < self.expires_at)
 
+    def lasts(self, until: datetime | None) -> bool:
+        """Tell whether it does not end before a moment, or (None) never."""
+        return self.expires_at is None or (until is not None and self.expires_at >= until)
+
 
 @dataclass(frozen=True, slots=True)
 class RoleHolding:
