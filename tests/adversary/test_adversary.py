@@ -291,13 +291,12 @@ class Adversary(RuleBasedStateMachine):
         now = can(self.scene)
         for key, weight in weights(self.scene).items():
             self.known[key] = max(self.known.get(key, 0), weight)
-        grown = weigh(now.own - self.base, self.known, OBJECTS)
-        assert grown < LIMIT, f"by roles they can do {grown:g} more: {sorted(now.own - self.base)[:6]}"
-        for client, deeds in now.clients.items():
-            name = next((name for name, key in self.scene.clients.items() if key == client), client)
-            gained = deeds - self.base - now.own
-            grown = weigh(gained, self.known, OBJECTS)
-            assert grown < LIMIT, f"as {name} they can do {grown:g} more: {sorted(gained)[:6]}"
+        for deeds, who in ((now.own, "by roles"), *((now.clients[one], f"as {one}") for one in now.clients)):
+            grown = weigh(deeds - self.base, self.known, OBJECTS)
+            assert grown < LIMIT, f"{who} they can do {grown:g} more: {sorted(deeds - self.base)[:6]}"
+        gained = now.own.union(*now.clients.values()) - self.base
+        grown = weigh(gained, self.known, OBJECTS)
+        assert grown < LIMIT, f"by all together they can do {grown:g} more: {sorted(gained)[:8]}"
 
 
 _OPERATION = ("name", "title", "method", "path", "effect", "data_class")

@@ -14,13 +14,15 @@ from typing import Any
 import pytest
 from joserfc.jwk import ECKey
 
-from jamb.actions import directories, roles
+from jamb.actions import asks, directories, registrations, roles
 from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.premises import Premises
-from jamb.core.reach import EVERYWHERE
+from jamb.core.clients import ClientKind
+from jamb.core.permissions import AccessKind
+from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.roles import HolderKind
 from tests.adversary.oracle import can, weigh, weights
-from tests.adversary.scene import SETUP, Scene, made_scene, premises_of, signed_in
+from tests.adversary.scene import SETUP, Scene, consented, made_scene, premises_of, signed_in
 from tests.world import World
 
 LIMIT, OBJECTS = 24, 4
@@ -521,5 +523,35 @@ def test_what_ends_soon_hides_nothing_that_stays(world: World, premises: Premise
             assert (answer.status_code, "needs-agreement" in answer.text) == (409, True), answer.text
         owning = scene.call(scene.adversary, "POST", f"{of(scene, 'Strong')}/owners", {"add": [scene.adversary]})
         assert (owning.status_code, "needs-agreement" in owning.text) == (409, True), owning.text
+    finally:
+        scene.close()
+
+
+@pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
+def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
+    world: World, premises: Premises, ways: tuple[str, str]
+) -> None:
+    scene = made_scene(world, premises, ("registrar", "custodian"), ())
+    now, di = datetime.now(UTC), scene.actors["di"]
+    rear = registrations.register(
+        premises, scene.directory, "Rear", "Made for an attack", ClientKind.SERVICE, [di.id], SETUP, now
+    )
+    kind, back = AccessKind.APPLICATION, Reach.only("back")
+    asks.ask(premises, scene.directory, rear.id, "vault", ["doors.open"], kind, "", di, now, back)
+    consented(premises, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
+    scene.clients["Rear"] = rear.id
+    try:
+        taken = []
+        for name, way_in in zip(("Bounded", "Rear"), ways, strict=True):
+            body = {} if way_in == "secrets" else {"add": [scene.adversary]}
+            answer = scene.call(scene.adversary, "POST", f"{of(scene, name)}/{way_in}", body)
+            taken.append(answer.status_code < 400)
+        assert taken == [True, False]
+        assert "was added within the last 30 days" in answer.text
+        handed = scene.call(
+            scene.adversary, "POST", f"{of(scene, 'Rear')}/handovers",
+            {"credential": {"kind": "secret"}, "deliver": "owners"},
+        )  # fmt: skip
+        assert handed.status_code == 201, "the owners take it without anybody else"
     finally:
         scene.close()

@@ -16,7 +16,7 @@ from sqlmodel import Session
 
 from jamb.actions.powers import Bench
 from jamb.actions.premises import Directory
-from jamb.core.access.powers import Beyond, Powers, beyond, together
+from jamb.core.access.powers import NO_POWERS, Beyond, Powers, beyond, together
 from jamb.core.agreements import ACT_WORDS, Act, Proposal, agreeing, independent, nobody_words
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, SamePerson
 from jamb.core.policy import DirectoryPolicy
@@ -77,20 +77,24 @@ def judge_acting(
     # A credential that somebody has seen ends: whether they may see the next one is judged anew.
     already = bench.answering_for(client.id)
     power = bench.power_of_client(client.id, for_people=for_people)
-    heaviest, who = Beyond(0), ""
+    mine = bench.controllers([actor.id])
+    heaviest, gains_most, added = Beyond(0), "", 0.0
     for gainer in dict.fromkeys(gainers):
-        if gainer in already:
-            continue
-        gained = beyond(bench.places, power, bench.power_until(gainer, None))
-        if gained.weight > heaviest.weight:
-            heaviest, who = gained, bench.name_of(gainer)
+        gained = beyond(bench.places, power, bench.power_until(gainer, None)) if gainer not in already else Beyond(0)
+        before = 0.0
+        if gained.weight and not independent(mine, bench.controllers([gainer])):
+            # What somebody takes for themself is weighed together with what they took before, and still hold.
+            hand = in_hand(bench, actor, mine, now, more=power, to=gainer, but=client.id)
+            before = max(0.0, hand.alone - gained.weight)
+        if gained.weight + before > heaviest.weight + added:
+            heaviest, gains_most, added = gained, gainer, before
     if heaviest.weight:
-        why = f"{who} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
-        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way)
+        why = f"{bench.name_of(gains_most)} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
+        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way, added=round(added, 1))
         # What they can do by it counts together with what they will add to the client; what they added to it before is
         # within it.
-        before = earlier(bench, client.id, actor, bench.controllers([actor.id]), now)
-        note_addition(unit, client.id, wanted.act.value, heaviest.weight - before.alone, actor, now, alone=not agreed)
+        here = earlier(bench, client.id, actor, mine, now)
+        note_addition(unit, client.id, wanted.act.value, heaviest.weight - here.alone, actor, now, alone=not agreed)
 
 
 def judge_power(
@@ -160,9 +164,7 @@ def _judge_behind(
     gained = beyond(bench.places, after, have)
     if not gained.weight:
         return
-    same = {actor.id, *bench.same_as(bench.controllers([actor.id]))}
-    since = now - bench.directory.policy.adding
-    before = additions.earlier(bench.session, [key, actor.id, *others], same, since)
+    before = in_hand(bench, actor, bench.controllers([actor.id]), now, also=(key, *others))
     told = f"{why}: {_listed(gained.words)}"
     agreed = decide_alone(unit, bench, wanted, gained.weight, told, actor, now, added=before.alone)
     note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
@@ -337,9 +339,41 @@ def earlier(bench: Bench, client_id: str, actor: Actor, mine: Collection[str], n
     here = additions.earlier(bench.session, [client_id], same, since)
     if independent(mine, bench.acting_as(client_id)):
         return here
-    others = [one for one in bench.clients_of(mine) if one != client_id]
-    there = additions.earlier(bench.session, others, same, since, but=_ACTING)
-    return Earlier(here.alone + there.alone, here.deciding + there.deciding)
+    hand = in_hand(bench, actor, mine, now)
+    return Earlier(max(here.alone, hand.alone), max(here.deciding, hand.deciding))
+
+
+def in_hand(
+    bench: Bench,
+    actor: Actor,
+    mine: Collection[str],
+    now: datetime,
+    *,
+    more: Powers = NO_POWERS,
+    to: str = "",
+    also: Collection[str] = (),
+    but: str = "",
+) -> Earlier:
+    """Return what an actor has in their own hand by what they did within the policy's days.
+
+    That is what the clients may do that they took and still hold, each operation once, and what they added to others
+    that they can act as, and to themself.
+
+    Args:
+        more: powers weighed together with the clients that they took, coming to somebody (`to`).
+        also: ids of people as whom they can act. but: a client whose additions are within `more`.
+    """
+    held = bench.clients_of(mine)
+    same = {actor.id, *bench.same_as(mine)}
+    since = now - bench.directory.policy.adding
+    taken = additions.targets(bench.session, held, same, since, _ACTING)
+    weight = 0.0
+    if taken or more:
+        all_of_it = together(more, *bench.powers_of_clients(taken, until=now).values())
+        weight = beyond(bench.places, all_of_it, bench.power_besides([actor.id, to], taken)).weight
+    beside = {*(held - taken - {but}), *mine, *also}
+    noted = additions.earlier(bench.session, beside, same, since, but=_ACTING)
+    return Earlier(round(weight + noted.alone, 1), round(weight + noted.deciding, 1))
 
 
 # Ways that let somebody act as a client: they add nothing to what the client may do.

@@ -102,14 +102,26 @@ class Bench:
         """Return what whoever joins a group may do by that."""
         return _by_resource(roles.powers_of_group(self.session, group_id, self.now))
 
-    def _person(self, person: people.PersonRow, until: datetime | None) -> Powers:
+    def power_besides(self, ids: Iterable[str], client_ids: Collection[str]) -> Powers:
+        """Return what these may do for good, but for what they may do as these clients."""
+        found: list[Powers] = []
+        for one in dict.fromkeys(ids):
+            key = _uuid(one)
+            person = self.session.get(people.PersonRow, key) if key is not None else None
+            if person is None:
+                found += self.powers_of_clients({one} - set(client_ids), until=None).values()
+            else:
+                found.append(self._person(person, None, client_ids))
+        return together(*found)
+
+    def _person(self, person: people.PersonRow, until: datetime | None, but: Collection[str] = ()) -> Powers:
         owned = clients.owned_by(self.session, person.id)
         own = frozenset(
             Holding(name, role.reach)
             for role in own_api.own_roles(owned, may_register=False)
             for name in role.permissions
         )
-        acting = self.powers_of_clients(self._clients_until([str(person.id)], until), until=until)
+        acting = self.powers_of_clients(self._clients_until([str(person.id)], until) - set(but), until=until)
         return together(self.role_power(person.id, until), {self.own_id: own} if own else NO_POWERS, *acting.values())
 
     # Who can act as whom

@@ -61,6 +61,19 @@ def earlier(
     return Earlier(round(alone, 1), round(deciding, 1))
 
 
+def targets(
+    session: Session, target_ids: Collection[str], by_ids: Collection[str], since: datetime, ways: Collection[str]
+) -> frozenset[str]:
+    """Return those of the targets to which any of these added something alone, by some ways, since a moment."""
+    rows = session.execute(
+        sa.select(col(AdditionRow.target_id)).distinct().where(
+            among(AdditionRow.target_id, target_ids), among(AdditionRow.added_by_id, by_ids),
+            col(AdditionRow.at) > since, col(AdditionRow.alone), among(AdditionRow.way, ways),
+        )
+    )  # fmt: skip
+    return frozenset(key for (key,) in rows)
+
+
 def take_turn(session: Session, directory_id: UUID) -> None:
     """Wait until nobody else judges what is added in a directory, until the transaction ends.
 
