@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import json
 import random
 import time
 from collections.abc import Iterator
@@ -18,7 +20,7 @@ from jamb.actions.sweep import look_at_all, sweep
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
 from jamb.core.audit.reports import ReportForm, fingerprints_in
-from jamb.store import pictures
+from jamb.store import findings, pictures
 from jamb.store.engine import make_engine
 from jamb.wire.audit import KeptFinding
 from tests.cli.run import Shell
@@ -210,6 +212,128 @@ def aged(world: World, one: Made, days: int) -> None:
         database.execute("update credential set last_used_at = last_used_at - %s where client_id = %s", [past, one.id])
         # The moment of registration never changes but here.
         database.execute("insert into audit_stale (client_id) values (%s)", [one.id])
+
+
+def rules_of(premises: Premises, made: Made, now: datetime) -> set[str]:
+    """Return what is kept of a client, without looking at it again; borne or not."""
+    with Session(premises.engine) as session:
+        found = findings.findings_of(session, find_directory(session, SLUG).id, client_ids=[made.id])
+        return {row.rule for row, _ in found}
+
+
+def test_what_is_done_while_a_round_runs_is_judged(world: World, premises: Premises) -> None:
+    made, began = world.client(), datetime.now(UTC)
+    with world.database() as database:
+        database.execute(
+            "insert into consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, by_person)"
+            " select gen_random_uuid(), %s, resource.id, 'consent.decide', 'application', now(), 'x', false"
+            " from resource join directory d on d.id = directory_id where resource.name = 'jamb' and d.slug = %s",
+            [made.id, SLUG],
+        )
+    sweep(premises, SLUG, began)
+    assert "controls-registrations" in rules_of(premises, made, began)
+
+
+BEGINS_LATER = {
+    "a consent": ("consent", "granted_at", "controls-registrations"),
+    "a role": ("role_assignment", "assigned_at", "controls-registrations"),
+    "a withdrawal": ("credential", "withdrawn_at", "disabled-with-credentials"),
+    "the role of an owner": ("owner", "assigned_at", "owner-weaker-than-client"),
+    "another's consent": ("other", "granted_at", "controls-through-others"),
+}
+
+
+@pytest.mark.parametrize("what", BEGINS_LATER)
+def test_what_begins_later_is_looked_at_when_it_begins(
+    world: World, premises: Premises, steward: Jamb, what: str
+) -> None:
+    kind, column, rule = BEGINS_LATER[what]
+    made, later = world.client(), datetime.now(UTC) + timedelta(hours=30)
+    consent = (
+        "insert into consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, by_person, reach)"
+        " select gen_random_uuid(), %s, resource.id, %s, 'application', %s, 'x', false, %s"
+        " from resource join directory d on d.id = directory_id where resource.name = 'jamb' and d.slug = %s"
+    )
+    role = (
+        "insert into role_assignment (id, role_id, client_id, person_id, assigned_at, assigned_by)"
+        " select gen_random_uuid(), role.id, %s, %s, %s, 'x' from role join directory d on d.id = directory_id"
+        " where role.name = 'steward' and d.slug = %s"
+    )
+    with world.database() as database:
+        if kind == "consent":
+            database.execute(consent, [made.id, "consent.decide", later, None, SLUG])
+        elif kind == "role_assignment":
+            database.execute(role, [made.id, None, later, SLUG])
+        elif kind == "credential":
+            steward.clients.disable(made.id, reason="For a while")
+            database.execute("update credential set withdrawn_at = %s where client_id = %s", [later, made.id])
+        elif kind == "owner":
+            database.execute(consent, [made.id, "consent.decide", datetime.now(UTC), None, SLUG])
+            (owner,) = database.execute("select person_id from client_owner where client_id = %s", [made.id]).fetchall()
+            database.execute(role, [None, owner[0], later, SLUG])
+        else:
+            other = world.client()
+            reach = json.dumps({"only": [other.id]})
+            database.execute(consent, [made.id, "credentials.manage", datetime.now(UTC), reach, SLUG])
+            database.execute(consent, [other.id, "consent.decide", later, None, SLUG])
+    try:
+        sweep(premises, SLUG, datetime.now(UTC))
+        before = rule in rules_of(premises, made, datetime.now(UTC))
+        sweep(premises, SLUG, later)
+        assert (before, rule in rules_of(premises, made, later)) == (
+            column != "granted_at" and kind in {"credential", "owner"},
+            kind not in {"credential", "owner"},
+        )
+    finally:
+        with world.database() as database:
+            database.execute("delete from role_assignment where assigned_by = 'x'")
+            database.execute("delete from consent where granted_by = 'x'")
+        look_at_all(premises, SLUG)
+        sweep(premises, SLUG, datetime.now(UTC))
+
+
+def test_a_client_is_judged_alike_in_whatever_company(world: World, premises: Premises) -> None:
+    there, gone = world.client(granted=["berths.view"]), "c" * 22
+    reaching = [world.client() for _ in range(4)]
+    reaches: list[tuple[str, str, dict[str, list[str]] | None]] = [
+        ("delegated", "registry.read", {"only": [there.id, gone]}),
+        ("application", "registry.read", {"all_but": [there.id]}),
+        ("application", "credentials.manage", None),
+        ("application", "credentials.manage", {"only": [reaching[0].id, reaching[2].id]}),
+    ]
+    with world.database() as database:
+        for made, (kind, permission, reach) in zip(reaching, reaches, strict=True):
+            database.execute(
+                "insert into consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, by_person, reach)"
+                " select gen_random_uuid(), %s, resource.id, %s, %s, now(), 'x', false, %s"
+                " from resource join directory d on d.id = directory_id where resource.name = 'jamb' and d.slug = %s",
+                [made.id, permission, kind, json.dumps(reach) if reach else None, SLUG],
+            )
+    now = datetime.now(UTC) + timedelta(seconds=1)
+    try:
+        with Session(premises.engine) as session:
+            directory = find_directory(session, SLUG)
+
+            def judged(*ids: str) -> dict[str, tuple[Any, ...]]:
+                loaded = pictures.load(session, directory.id, directory.policy, now, ids or None)
+                return {
+                    one.row.id: (
+                        list(audit.evaluate([one.picture], directory.policy, now)),
+                        audit.next_change(one.picture, directory.policy, now),
+                    )
+                    for one in loaded
+                }
+
+            together = judged()
+            left = {one.rule: one for one in together[reaching[0].id][0]}["left-behind"]
+            assert left.evidence["clients gone"] == gone, "what is there is not named"
+            chosen = [*(one.id for one in reaching), *random.Random(5).sample(sorted(together), 20)]
+            assert {key: judged(key)[key] for key in chosen} == {key: together[key] for key in chosen}
+            for one, other in itertools.pairwise(chosen):
+                assert judged(one, other) == {key: together[key] for key in (one, other)}
+    finally:
+        with world.database() as database:
+            database.execute("delete from consent where granted_by = 'x'")
 
 
 def test_two_who_look_at_the_same_time_share_the_work(world: World, steward: Jamb, premises: Premises) -> None:

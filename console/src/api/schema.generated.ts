@@ -6595,8 +6595,9 @@ export interface components {
         RotationState: "opened" | "proven" | "quiet" | "overdue" | "closed" | "abandoned";
         /**
          * Rule
-         * @description `how_bad`: by what one finding is worse than another of the same rule. Then how many findings it has.
+         * @description `when`: exactly when something is found. `how_bad`: by what one finding is worse than another of the same rule.
          *
+         *     `found`, `passed`: examples of what is found, and of what only looks like it. Then how many findings it has;
          *     `worst`, `oldest`: of those that are open.
          */
         Rule: {
@@ -6607,10 +6608,16 @@ export interface components {
             title: string;
             /** Why */
             why: string;
+            /** When */
+            when: string;
             /** How Bad */
             how_bad: string;
             /** Reference */
             reference: string;
+            /** Found */
+            found: string[];
+            /** Passed */
+            passed: string[];
             /** Open */
             open: number;
             /** Borne */

@@ -6,9 +6,9 @@ everything as it was, for its transaction never ended.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 
 import sqlalchemy as sa
 from sqlmodel import Session, col
@@ -37,7 +37,17 @@ class Swept:
     left: int
 
 
-def sweep(premises: Premises, slug: str, now: datetime, most: int | None = None) -> Swept:
+def _utc_now() -> datetime:
+    return datetime.now(UTC)
+
+
+def sweep(
+    premises: Premises,
+    slug: str,
+    now: datetime,
+    most: int | None = None,
+    clock: Callable[[], datetime] = _utc_now,
+) -> Swept:
     """Look at what changed or has come due, in steps that are each a transaction.
 
     Args:
@@ -48,7 +58,7 @@ def sweep(premises: Premises, slug: str, now: datetime, most: int | None = None)
         directory = find_directory(session, slug)
     looked_at = 0
     while most is None or looked_at < most:
-        taken = _step(premises, directory, now)
+        taken = _step(premises, directory, now, clock)
         looked_at += taken
         if not taken and (most is None or not _others_left_some(premises, directory)):
             break
@@ -69,14 +79,17 @@ def look_at_all(premises: Premises, slug: str) -> None:
         session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))
 
 
-def _step(premises: Premises, directory: Directory, now: datetime) -> int:
+def _step(premises: Premises, directory: Directory, now: datetime, clock: Callable[[], datetime]) -> int:
     with observation(premises.engine) as session:
         changed = findings.take_changed(session, directory.id, AT_ONCE)
+        # What a note tells of was done before now, however long ago this round began.
+        now = max(now, clock())
         come_due = findings.due(session, directory.id, now, AT_ONCE - len(changed))
         taken = sorted({*changed, *come_due})
         if not taken:
             return 0
         findings.lock_states(session, directory.id, taken, now)
+        now = max(now, clock())
         # Another may have looked at what came due while we waited for it.
         left = set(findings.due(session, directory.id, now, AT_ONCE, come_due))
         look_at(session, directory, sorted({*changed, *left}), now)

@@ -20,13 +20,13 @@ from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Powers, beyond
 from jamb.core.agreements import agreeing
+from jamb.core.audit.surroundings import TAKES_OVER
 from jamb.core.audit.takeover import Arrow, Node, NodeKind, Takeovers, takeovers
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of
 from jamb.store import credentials, people, resources, roles
 from jamb.store import takeovers as rows
-from jamb.store.around import TAKES_OVER
 
 # Who may do one of these can give itself, or anybody, whatever the directory gives, as far as one person may.
 TAKES_ALL = frozenset(
@@ -78,7 +78,7 @@ def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[lis
     nodes += [Node(_EVERY, NodeKind.EVERY, "every light client")]
     nodes += [Node(key, NodeKind.CLIENT, name, weight) for key, name, weight in clients]
     nodes += [
-        Node(str(one.id), NodeKind.PERSON, one.name, _weight(rights.get(one.id, ()), catalogues)) for one in living
+        Node(str(one.id), NodeKind.PERSON, one.name, _weight(rights.get(one.id, ()), catalogues, now)) for one in living
     ]
     judge = _Judge(Bench(session, directory, now), directory, own)
     judge.know(clients, {client_id for client_id, *_ in held})
@@ -161,8 +161,9 @@ class _Judge:
                 yield Arrow(source, client_id, words, cut)
 
 
-def _weight(held: Iterable[tuple[UUID, frozenset[str], datetime | None]], catalogues: dict[UUID, Catalogue]) -> float:
+def _weight(held: Iterable[roles.RoleHeld], catalogues: dict[UUID, Catalogue], now: datetime) -> float:
     by_resource: dict[UUID, set[str]] = {}
-    for resource_id, permissions, _ in held:
-        by_resource.setdefault(resource_id, set()).update(permissions)
+    for one in held:
+        if one.in_force(now):
+            by_resource.setdefault(one.resource_id, set()).update(one.permissions)
     return sum(weigh(catalogues[key], catalogues[key].opened_by_all(names)) for key, names in by_resource.items())

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.padding import Padding
 from rich.text import Text
 
 from jamb.cli.connection import connected
@@ -102,16 +103,20 @@ def audit(
 
 @app.command()
 def rules(output: Output = Form.TABLE) -> None:
-    """List the rules: what each looks for, why it matters, and how bad it is."""
+    """List the rules: why each matters, exactly when it finds something, how bad that is, with examples."""
     with connected() as jamb:
         found = jamb.audit().rules
 
     def show() -> None:
         for rule in found:
             out.print(f"[bold]{rule.id}[/bold]  {rule.title}  [dim]{rule.family}[/dim]")
-            out.print(f"  {rule.why}", markup=False)
-            out.print(f"  {rule.how_bad}", markup=False)
-            out.print(f"  {rule.reference}\n", style="dim", markup=False)
+            for words in (rule.why, f"When: {rule.when}", f"How bad: {rule.how_bad}"):
+                out.print(Padding(Text(words), (0, 0, 0, 2)))
+            examples = [f"Found: {'; '.join(rule.found)}."]
+            if rule.passed:
+                examples.append(f"Passed over: {'; '.join(rule.passed)}.")
+            out.print(Padding(Text(" ".join(examples)), (0, 0, 0, 2)))
+            out.print(Padding(Text(f"{rule.reference}\n", style="dim"), (0, 0, 0, 2)))
 
     emit(found, output, show)
 

@@ -115,3 +115,16 @@ def host_of(text: str, longest: int = LONGEST_ADDRESS) -> tuple[str, str]:
     parts = split(text, longest)
     authority = parts["authority"]
     return str(parts["scheme"]), _host_and_port(authority)[0] if authority else ""
+
+
+def host_as_read(text: str) -> tuple[str, str]:
+    """Return scheme and host in lower case as a browser would read them, of what may be no fit address at all.
+
+    For looking at what was kept before such addresses were refused: whatever stands before an "@" is no host.
+    """
+    found = re.match(r"(?P<scheme>[A-Za-z][A-Za-z0-9+.-]*):(?://(?P<authority>[^/?#\\]*))?", text.strip())
+    if found is None:
+        return "", ""
+    authority = (found["authority"] or "").rpartition("@")[2].lower()
+    host = authority[1:].partition("]")[0] if authority.startswith("[") else authority.partition(":")[0]
+    return found["scheme"].lower(), host.rstrip(".")

@@ -98,14 +98,6 @@ def tidy_domain(domain: str) -> str:
 LOOPBACK = frozenset({"127.0.0.1", "::1", "localhost"})
 
 
-def host_of(address: str) -> tuple[str, str]:
-    """Return scheme and host of a redirect URI; empty where it has none."""
-    try:
-        return addresses.host_of(address, REDIRECT_LONGEST)
-    except UnfitAddress:
-        return "", ""
-
-
 def fault_of(address: str, kind: ClientKind) -> str:
     """Return what is allowed, where a redirect URI is not; empty where it is.
 

@@ -48,7 +48,8 @@ class Rung:
     `fades_at` is when the first of them stops to count.
 
     `grants` are all in force; `granted` is the one that counts first: for everyone before for one person, wide before
-    bounded, by consent before by a role.
+    bounded, by consent before by a role. `held_since`: the permission is held since then, by whichever of them;
+    `ended_at`: when a grant of it ended last.
     """
 
     permission: str
@@ -61,6 +62,8 @@ class Rung:
     calls_by_day: Mapping[date, int]
     grants: tuple[HeldGrant, ...] = ()
     fades_at: datetime | None = None
+    held_since: datetime | None = None
+    ended_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,8 +92,13 @@ def ladder(
     """
     asked = {(ask.permission, ask.kind): ask for ask in asks}
     granted: dict[tuple[str, AccessKind], list[HeldGrant]] = {}
-    for grant in sorted((one for one in grants if one.in_force(now)), key=_first):
-        granted.setdefault((grant.permission, grant.kind), []).append(grant)
+    ended: dict[tuple[str, AccessKind], datetime] = {}
+    for grant in sorted(grants, key=_first):
+        key = grant.permission, grant.kind
+        if grant.in_force(now):
+            granted.setdefault(key, []).append(grant)
+        elif grant.expires_at is not None and grant.expires_at <= now:
+            ended[key] = max(ended.get(key, grant.expires_at), grant.expires_at)
     seen = tuple(uses)
     rungs = []
     for permission, kind in sorted(asked.keys() | granted.keys()):
@@ -102,7 +110,7 @@ def ladder(
         opened = catalogue.opened_by(permission) - catalogue.opened_by_all(smaller)
         here = [use for use in seen if use.kind is kind and use.operation in opened]
         held = granted.get((permission, kind), [])
-        first = min(held, key=_first, default=None)
+        since = min((one.granted_at for one in held), default=None)
         by_day: dict[date, int] = {}
         last: dict[str, datetime] = {}
         for use in here:
@@ -114,13 +122,15 @@ def ladder(
                 permission=permission,
                 kind=kind,
                 asked=asked.get((permission, kind)),
-                granted=first,
-                used=_used_state(first, bool(counting), bool(here), now, observation),
+                granted=held[0] if held else None,
+                used=_used_state(since, bool(counting), bool(here), now, observation),
                 used_operations=frozenset(counting),
                 last_used_at=max(last.values(), default=None),
                 calls_by_day=by_day,
                 grants=tuple(held),
                 fades_at=min(counting.values()) + use_counts if counting and use_counts < _FOR_EVER else None,
+                held_since=since,
+                ended_at=ended.get((permission, kind)),
             )
         )
     return tuple(rungs)
@@ -140,11 +150,11 @@ def count(rungs: Iterable[Rung]) -> LadderCount:
     )
 
 
-def _used_state(grant: HeldGrant | None, counts: bool, seen: bool, now: datetime, observation: timedelta) -> UsedState:
-    if grant is None:
+def _used_state(since: datetime | None, counts: bool, seen: bool, now: datetime, observation: timedelta) -> UsedState:
+    if since is None:
         return UsedState.NOT_GRANTED
     if counts:
         return UsedState.USED
-    if now - grant.granted_at < observation:
+    if now - since < observation:
         return UsedState.TOO_EARLY
     return UsedState.LAPSED if seen else UsedState.NEVER

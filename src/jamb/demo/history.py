@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
@@ -297,13 +297,15 @@ class History:
     def _acts_for(self, demo: DemoClient) -> None:
         with observation(self.premises.engine) as session:
             for what in demo.acts_for:
-                resource, _, login = what.partition(" ")
+                resource, operation, login = what.split()
                 wanted = select(ResourceRow.id).where(
                     ResourceRow.directory_id == self.port.id, ResourceRow.name == resource
                 )
-                person = UUID(self.actors[login].id)
-                row = (self._ids[demo.name], session.exec(wanted).one(), person, self._ago(0, 40))
-                store_uses.add_people(session, [row])
+                person, place, at = UUID(self.actors[login].id), session.exec(wanted).one(), self._ago(0, 40)
+                usage.add_uses(
+                    session, place, [(self._ids[demo.name], Use(operation, AccessKind.DELEGATED, at.date(), 3, at))]
+                )
+                store_uses.add_people(session, [(self._ids[demo.name], place, person, at)])
 
     def _hint(self, name: str) -> str:
         """Return the hint of the client's only credential."""
@@ -327,12 +329,15 @@ class History:
         was, now = {"owners": ["Yuki Tanabe"]}, {"owners": ["Oskar Pell"]}
         self.also(self._ago(72, 0), gone("Weather display", oskar, "owners.changed", before=was, after=now))
         self.also(self._ago(300, 0), gone("Radio bridge", tobias, "client.restored"))
-        self.also(self._ago(228, 0), lambda at: self._import_consent("Gate camera index", "berths.manage", tobias, at))
+        camera, opens = "Gate camera index", ["berth.close"]
+        asked = {"resource": "berths", "permissions": ["berths.manage"]}
+        self.also(self._ago(228, 5), gone(camera, tobias, "permission.asked", after=asked))
+        self.also(self._ago(228, 0), lambda at: self._import_consent(camera, "berths.manage", tobias, at, newly=opens))
         role = "lookout"
-        self.also(self._ago(190, 0), gone("Customs declarations feed", hanneke, "role.assigned", role=role))
-        shadow = {"resource": "berths", "permissions": ["arrivals.view"], "newly possible": []}
-        self.also(self._ago(189, 0), gone("Customs declarations feed", tobias, "consent.granted", after=shadow))
-        self.also(self._ago(188, 0), gone("Customs declarations feed", hanneke, "role.withdrawn", role=role))
+        feed, ended = "Customs declarations feed", self._ago(188, 0)
+        self.also(self._ago(199, 0), lambda at: self._import_role(feed, role, at, ended))
+        self.also(self._ago(197, 0), lambda at: self._import_consent(feed, "arrivals.view", tobias, at, newly=[]))
+        self.also(ended, gone(feed, hanneke, "role.withdrawn", role=role))
         self.also(self._ago(49, 0), lambda at: self._import_seen("Quay dashboard", hanneke, at))
         changed = {"identifier": "https://crew.quillhaven.example", "permissions changed": ["crew.view"]}
         self.also(self._ago(120, 0), gone("crew", self.actors["maren.oduya"], "resource.changed", after=changed))
@@ -357,12 +362,18 @@ class History:
 
         return enter
 
-    def _import_consent(self, name: str, permission: str, actor: Actor, at: datetime) -> None:
-        """Tell that one person had asked for a permission of Berths and consented to it, which it holds already."""
-        told = {"resource": "berths", "permissions": [permission]}
-        self._gone(name, actor, "permission.asked", after=told)(at)
-        granted = {**told, "newly possible": ["berth.close"]}
-        self._gone(name, actor, "consent.granted", after=granted)(at + timedelta(minutes=5))
+    def _import_consent(self, name: str, permission: str, actor: Actor, at: datetime, *, newly: Sequence[str]) -> None:
+        """Let one person have consented to a permission of Berths that it holds, before that was weighed."""
+        subject = {"kind": "client", "client": self._ids[name], "name": name}
+        told = {"resource": "berths", "permissions": [permission], "newly possible": list(newly)}
+        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+            row = unit.session.exec(
+                select(GrantRow).where(GrantRow.client_id == self._ids[name], GrantRow.permission == permission)
+            ).one()
+            row.granted_at = at
+            unit.session.add(row)
+            reason = "Taken over from the old register"
+            unit.enter(actor, "consent.granted", subject, now=at, after=told, reason=reason)
 
     def _import_seen(self, name: str, actor: Actor, at: datetime) -> None:
         """Tell that somebody brought a client's secret in, and has seen it."""
@@ -372,14 +383,15 @@ class History:
             reason = "Taken over from the old register"
             unit.enter(actor, "secret.imported", subject, now=at, after={"hint": held.hint}, reason=reason)
 
-    def _import_role(self, name: str, role: str, at: datetime) -> None:
+    def _import_role(self, name: str, role: str, at: datetime, ends: datetime | None = None) -> None:
         """Bring in a role from before the policy, which keeps such roles from clients."""
         steward = self.actors["hanneke.brouwer"]
         with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
             found = unit.session.exec(select(RoleRow).where(RoleRow.name == role)).one()
             row = AssignmentRow(
-                id=uuid4(), role_id=found.id, client_id=self._ids[name], assigned_at=at, assigned_by=steward.name
-            )
+                id=uuid4(), role_id=found.id, client_id=self._ids[name], assigned_at=at, assigned_by=steward.name,
+                expires_at=ends,
+            )  # fmt: skip
             unit.session.add(row)
             subject = {"kind": "client", "client": self._ids[name], "name": name, "role": role}
             reason = "Taken over from the old register"

@@ -115,7 +115,7 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     history.also(now - timedelta(days=4), lambda at: _tighten_further(history, at))
     history.also(now - timedelta(days=2), lambda at: _ask_owners(history, at))
     for days in _AUDITED:
-        history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at))
+        history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at, clock=lambda: at))
     history.left_behind()
     history.before_two_agreed()
     hand_over(history)

@@ -590,7 +590,7 @@ CLIENTS = (
         (),
         ClientKind.NATIVE,
         ("org.quillhaven.watch://signed-in",),
-        acts_for=("berths yuki.tanabe",),
+        acts_for=("berths occupant.assign yuki.tanabe",),
     ),
     DemoClient(
         "Sailing times widget",

@@ -30,7 +30,7 @@ from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
 from jamb.store import clients, credentials, findings, past_acts, resources, roles, rotations, usage, uses
-from jamb.store.around import Around, around, grave_at
+from jamb.store.around import Around, around
 from jamb.store.columns import among
 
 USE_WINDOW = timedelta(days=30)
@@ -86,6 +86,7 @@ def load(
     since = now - policy.use_counts
     owners, by_role = clients.owners_of(session, ids), roles.roles_of_clients(session, ids)
     grants = clients.held_grants(session, ids)
+    used = usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids)
     parts = _Parts(
         catalogues=resources.catalogues(session, found),
         trees=resources.trees(session, found),
@@ -97,7 +98,8 @@ def load(
         ask_rows={} if lean else _by_client(clients.asks_of(session, ids)),
         grant_rows={} if lean else _by_client(clients.grants_of(session, ids)),
         credential_rows={} if lean else _by_client(credentials.credentials_of(session, ids)),
-        used=usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids),
+        used=used,
+        used_at=_latest(used),
         objects=uses.objects_of(session, ids, since),
         people=uses.people_of(session, ids, since),
         rotations=rotations.open_of_clients(session, ids),
@@ -126,6 +128,7 @@ class _Parts:
     grant_rows: Mapping[str, list[clients.GrantRow]]
     credential_rows: Mapping[str, list[credentials.CredentialRow]]
     used: Mapping[tuple[str, UUID], list[Use]]
+    used_at: Mapping[str, datetime]
     objects: Mapping[tuple[str, UUID], uses.Touched]
     people: Mapping[tuple[str, UUID], uses.ActedFor]
     rotations: Mapping[str, list[RotationPicture]]
@@ -143,12 +146,12 @@ class _Parts:
         touched |= {role.resource_id for _, role in by_role}
         places = {key: self._place(row.id, key, asks, grants, by_role, policy, now) for key in touched}
         order = sorted(places, key=lambda key: self.catalogues[key].name)
-        grave = {key: (place.catalogue, found) for key, place in places.items() if (found := grave_at(place))}
+        others, around_changes_at = self.around.others(row.id)
         picture = ClientPicture(
             id=row.id,
             name=row.name,
             live=row.state == ClientState.LIVE,
-            owners=tuple(self.around.owner(one, grave) for one in owners),
+            owners=tuple(self.around.owner(one, places, now) for one in owners),
             credentials=tuple(self.held.get(row.id, ())),
             resources=tuple(places[key] for key in order),
             kind=ClientKind(row.kind),
@@ -161,9 +164,11 @@ class _Parts:
             publisher=row.publisher,
             vouched=row.publisher in self.around.vouched,
             trial_ends_at=row.trial_ends_at,
-            others=self.around.others(row.id),
+            others=others,
             population=self.around.population,
             past=(*self.past.get(row.id, ()), *self.past_of_all),
+            used_at=self.used_at.get(row.id),
+            around_changes_at=around_changes_at,
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(
@@ -183,10 +188,11 @@ class _Parts:
         now: datetime,
     ) -> ResourcePicture:
         catalogue, tree = self.catalogues[key], self.trees[key]
+        held = [*(grant for at, grant in grants if at == key), *held_at(key, (), by_role)]
         rungs = ladder(
             catalogue,
             [ask for at, ask in asks if at == key],
-            [*(grant for at, grant in grants if at == key), *held_at(key, (), by_role)],
+            held,
             self.used.get((client_id, key), ()),
             now,
             policy.observation,
@@ -204,6 +210,8 @@ class _Parts:
             gone=reached - there,
             people=acted.people if acted is not None else None,
             people_fade_at=acted.fades_from + policy.use_counts if acted is not None else None,
+            begins_at=min((one.granted_at for one in held if one.granted_at > now), default=None),
+            ended=tuple(one for one in held if one.through and one.expires_at is not None and one.expires_at <= now),
         )
 
 
@@ -217,6 +225,15 @@ def held_at(
     for assignment, role in by_role:
         if role.resource_id == resource_id:
             found.extend(assignment.grants(role))
+    return found
+
+
+def _latest(used: Mapping[tuple[str, UUID], Iterable[Use]]) -> dict[str, datetime]:
+    """Return when clients did anything last, as guards report it."""
+    found: dict[str, datetime] = {}
+    for (client_id, _), uses_there in used.items():
+        for one in uses_there:
+            found[client_id] = max(found.get(client_id, one.last_at), one.last_at)
     return found
 
 

@@ -152,10 +152,22 @@ def standing(session: Session, person: PersonRow, resource_id: UUID, now: dateti
     return PersonStanding(str(person.id), person.name, person.live, roles)
 
 
-def held_by_people(
-    session: Session, person_ids: Iterable[UUID], now: datetime
-) -> dict[UUID, list[tuple[UUID, frozenset[str], datetime | None]]]:
-    """Return what people hold by roles of their own and of their groups: resource, permissions, end; by person."""
+@dataclass(frozen=True, slots=True)
+class RoleHeld:
+    """What a role gives a person at one resource, themselves or by a group; it may begin later."""
+
+    resource_id: UUID
+    permissions: frozenset[str]
+    reach: Reach
+    begins_at: datetime
+    ends_at: datetime | None
+
+    def in_force(self, now: datetime) -> bool:
+        return self.begins_at <= now and (self.ends_at is None or now < self.ends_at)
+
+
+def held_by_people(session: Session, person_ids: Iterable[UUID], now: datetime) -> dict[UUID, list[RoleHeld]]:
+    """Return what people hold by roles of their own and of their groups, and will hold; by person."""
     ids = list(person_ids)
     if not ids:
         return {}
@@ -165,19 +177,23 @@ def held_by_people(
         .cte("theirs", recursive=True)
     )
     mine = mine.union(sa.select(mine.c.person_id, _INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
-    what: tuple[Any, ...] = (col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.expires_at))
+    what: tuple[Any, ...] = (
+        col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.assigned_at),
+        col(AssignmentRow.expires_at),
+    )  # fmt: skip
     roles = col(RoleRow.id) == col(AssignmentRow.role_id)
+    not_ended = col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now)
     own = sa.select(col(AssignmentRow.person_id).label("person_id"), *what).join(RoleRow, roles)
     through: sa.Select[Any] = sa.select(mine.c.person_id, *what).join(
         AssignmentRow, col(AssignmentRow.group_id) == mine.c.group_id
     )
     both = sa.union_all(
-        own.where(among_ids(AssignmentRow.person_id, ids), in_force(now)),
-        through.join(RoleRow, roles).where(in_force(now)),
+        own.where(among_ids(AssignmentRow.person_id, ids), not_ended), through.join(RoleRow, roles).where(not_ended)
     )
-    found: dict[UUID, list[tuple[UUID, frozenset[str], datetime | None]]] = {}
-    for person_id, resource_id, permissions, until in session.execute(both):
-        found.setdefault(person_id, []).append((resource_id, frozenset(permissions), until))
+    found: dict[UUID, list[RoleHeld]] = {}
+    for person_id, resource_id, permissions, reach, begins_at, ends_at in session.execute(both):
+        held = RoleHeld(resource_id, frozenset(permissions), reach_of(reach), begins_at, ends_at)
+        found.setdefault(person_id, []).append(held)
     return found
 
 

@@ -86,7 +86,9 @@ def open_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, li
     found: dict[str, list[RotationPicture]] = {}
     mine = _loaded().where(among(RotationRow.client_id, client_ids), col(RotationRow.ended).is_(None))
     for row, old, new, _ in session.execute(mine):
-        picture = RotationPicture(str(row.id), old.hint, new.hint, row.overlap_ends_at)
+        picture = RotationPicture(
+            str(row.id), old.hint, new.hint, row.overlap_ends_at, str(row.old_id), str(row.new_id)
+        )
         found.setdefault(row.client_id, []).append(picture)
     return found
 

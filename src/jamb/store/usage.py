@@ -9,7 +9,7 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Integer, Text
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
 from jamb.core.attempts import DEAD
@@ -96,7 +96,8 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
     rows = session.execute(
         sa.select(
             col(AttemptRow.client_id), col(AttemptRow.hint), sa.func.sum(col(AttemptRow.times)),
-            sa.func.max(col(AttemptRow.at)), sa.func.max(col(AttemptRow.address)),
+            sa.func.max(col(AttemptRow.at)),
+            sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
         )
         .where(
             among(AttemptRow.client_id, client_ids), col(AttemptRow.at) > since,

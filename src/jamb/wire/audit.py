@@ -63,8 +63,9 @@ class KeptFinding(Finding):
 
 
 class Rule(Answered):
-    """`how_bad`: by what one finding is worse than another of the same rule. Then how many findings it has.
+    """`when`: exactly when something is found. `how_bad`: by what one finding is worse than another of the same rule.
 
+    `found`, `passed`: examples of what is found, and of what only looks like it. Then how many findings it has;
     `worst`, `oldest`: of those that are open.
     """
 
@@ -72,8 +73,11 @@ class Rule(Answered):
     family: audit.Family
     title: str
     why: str
+    when: str
     how_bad: str
     reference: str
+    found: list[str]
+    passed: list[str]
     open: int
     borne: int
     mended: int

@@ -73,7 +73,10 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
     <h3>Evidence</h3>
     <dl class="facts"><template v-for="(value, name) in finding.evidence" :key="name"><dt>{{ name }}</dt><dd>{{ /^\d{4}-\d\d-\d\dT/.test(value) ? full(value) : value }}</dd></template></dl>
     <h3>Why it matters</h3>
-    <p>{{ rule?.why }} <span class="soft small">{{ rule?.how_bad }} {{ rule?.reference }}</span></p>
+    <p>{{ rule?.why }}</p>
+    <h3>When it is found</h3>
+    <p>{{ rule?.when }}</p>
+    <p class="soft small">{{ rule?.how_bad }} {{ rule?.reference }}</p>
     <button type="button" class="link-button" @click="emit('closed')">Close</button>
   </aside>
 </template>

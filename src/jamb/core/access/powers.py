@@ -13,7 +13,7 @@ from uuid import UUID
 from jamb.core.access.compare import Comparison, compare, possible
 from jamb.core.access.standing import HeldGrant, Holding
 from jamb.core.permissions import Catalogue, weigh_operation
-from jamb.core.reach import Collection, CollectionTree
+from jamb.core.reach import Collection, CollectionTree, Reach, coverage
 
 # What is held, by resource.
 Powers = Mapping[UUID, frozenset[Holding]]
@@ -58,10 +58,19 @@ class Place:
         have, want = possible(self.catalogue, more, tree), possible(self.catalogue, less, tree)
         return all(name in have and covered <= have[name] for name, covered in want.items())
 
+    def reaches(self, wider: Iterable[Reach], narrower: Iterable[Reach]) -> bool:
+        """Tell whether some reaches together hold all objects that others do."""
+        more, less = tuple(wider), tuple(narrower)
+        tree = self._tree((*more, *less))
+        return coverage(tree, less) <= coverage(tree, more)
+
     def tree_of(self, held: Iterable[Holding]) -> CollectionTree:
+        return self._tree(one.reach for one in held)
+
+    def _tree(self, reaches: Iterable[Reach]) -> CollectionTree:
         if not self.own_collections:
             return self.tree
-        named = frozenset().union(*(one.reach.collections for one in held))
+        named = frozenset().union(*(one.collections for one in reaches))
         return CollectionTree({name: Collection(name, name, frozenset({name})) for name in sorted(named)})
 
 

@@ -47,7 +47,8 @@ def life_breach(one: CredentialPicture, policy: DirectoryPolicy) -> tuple[str, s
     setting = "secret_longest_days" if one.kind is CredentialKind.SECRET else "key_longest_days"
     if one.expires_at is None:
         return setting, "has no end"
-    # A certificate ends on a whole second, a little less than its days.
-    days = round((one.expires_at - one.issued_at) / timedelta(days=1))
-    longest = longest_days(policy, one.kind)
-    return (setting, f"lives for {days} days") if days > longest else ("", "")
+    life = one.expires_at - one.issued_at
+    if life <= timedelta(days=longest_days(policy, one.kind)):
+        return "", ""
+    hours = round((life - timedelta(days=life.days)) / timedelta(hours=1))
+    return setting, f"lives for {life.days} days" + (f" and {hours} hours" if hours else "")

@@ -84,17 +84,22 @@ class Rule:
     """A self-describing check. `find` is pure: the picture, the policy and the moment are all it knows.
 
     Attributes:
+        when: exactly when something is found, with every threshold and exception, in the words of the page's terms.
         how_bad: by what a finding is worse than another of the same rule.
         reference: where the demand comes from.
+        found, passed: examples, each of which a test holds: what is found, and what only looks like it.
     """
 
     id: str
     family: Family
     title: str
     why: str
+    when: str
     how_bad: str
     reference: str
     find: Find
+    found: tuple[str, ...]
+    passed: tuple[str, ...] = ()
 
 
 def finding(

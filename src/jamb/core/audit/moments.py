@@ -39,21 +39,23 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetim
         yield tried.last_at + RECENT + _AFTER
     if client.registered_at is not None:
         yield client.registered_at + STARTS_WITHIN
+    if client.last_seen_at is not None:
+        yield client.last_seen_at + DORMANT
     yield from filter(None, (client.trial_ends_at, *_around(client)))
 
 
 def _around(client: ClientPicture) -> Iterator[datetime | None]:
     """Yield when evidence fades, and when what others may do changes."""
     for place in client.resources:
-        yield from (place.objects_fade_at, place.people_fade_at)
+        yield from (place.objects_fade_at, place.people_fade_at, place.begins_at)
     yield from (one.changes_at for one in client.owners)
-    yield from (one.until for one in client.others)
+    yield client.around_changes_at
 
 
 def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[datetime]:
-    yield one.issued_at + policy.observation
-    if one.starts_at is not None:
-        yield one.starts_at
+    yield one.issued_at
+    yield one.works_since + policy.observation
+    yield from filter(None, (one.starts_at, one.withdrawn_at))
     if one.expires_at is not None:
         yield from (one.expires_at - policy.notice, one.expires_at)
     if one.last_used_at is not None:
@@ -65,6 +67,8 @@ def _of_rung(rung: Rung, policy: DirectoryPolicy) -> Iterator[datetime]:
         yield rung.fades_at
     if rung.asked is not None:
         yield rung.asked.asked_at + WAITS_LONG
+    if rung.ended_at is not None:
+        yield rung.ended_at + WAITS_LONG
     for grant in rung.grants:
         yield grant.granted_at + policy.observation
         if grant.expires_at is not None:

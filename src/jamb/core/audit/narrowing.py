@@ -10,13 +10,13 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from jamb.core.access import Holding, compare
+from jamb.core.access import HeldGrant, Holding, compare
 from jamb.core.audit.picture import ResourcePicture
 from jamb.core.excess import shares
 from jamb.core.permissions import AccessKind, Catalogue, smallest, weigh_operation
 from jamb.core.permissions.smallest import MOST_STEPS
 from jamb.core.policy import DirectoryPolicy
-from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind, coverage, overlap
+from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind, coverage
 from jamb.core.reach.fewest import smallest_reach
 
 
@@ -57,27 +57,36 @@ def narrower(
     """Return the smallest grant that fits the use at one resource; None where nothing smaller is known to do."""
     held: list[Holding] = []
     kept: list[Holding] = []
+    ends: list[datetime | None] = []
+    beside: list[HeldGrant] = []
     done: frozenset[str] = frozenset()
     for rung in place.rungs:
         if rung.kind is not AccessKind.APPLICATION:
             continue
         for grant in rung.grants:
             one = Holding(grant.permission, grant.reach)
-            judged = now - grant.granted_at >= policy.observation and not grant.through
-            (held if judged else kept).append(one)
-        if rung.granted is not None and now - rung.granted.granted_at >= policy.observation:
-            done |= rung.used_operations
+            if now - grant.granted_at >= policy.observation and not grant.through:
+                held.append(one)
+                ends.append(grant.expires_at)
+                done |= rung.used_operations
+            else:
+                kept.append(one)
+                beside.append(grant)
     if not held:
         return None
     catalogue, tree = place.catalogue, place.tree
-    # What a newer grant or a role opens anyway needs no replacement where it counts everywhere.
-    open_anyway = catalogue.opened_by_all(one.permission for one in kept if one.reach == EVERYWHERE)
+    # What a newer grant or a role opens anyway needs no replacement where it counts everywhere, and for as long.
+    open_anyway = catalogue.opened_by_all(
+        one.permission for one in beside if one.reach == EVERYWHERE and all(one.lasts(end) for end in ends)
+    )
     opened = catalogue.opened_by_all(one.permission for one in held)
     needed = (done & opened) - open_anyway
     proposal = smallest(catalogue, needed, AccessKind.APPLICATION, most_steps=most_steps, within=opened)
     if proposal.unreachable:
         return None
     reach, objects, proven = _reach(place, held, needed)
+    if reach is None:
+        return None
     smaller = [Holding(name, reach) for name in proposal.permissions]
     before, after = weight_of(catalogue, held, tree), weight_of(catalogue, smaller, tree)
     # It is put in force without a consent, so whatever weighs less but gives something new is no fit.
@@ -113,30 +122,30 @@ def misses(
 
 def _reach(
     place: ResourcePicture, held: Iterable[Holding], needed: frozenset[str]
-) -> tuple[Reach, frozenset[str] | None, bool]:
-    """Return the smallest reach for what was touched, within what is reached now."""
-    now = _together({one.reach for one in held})
+) -> tuple[Reach | None, frozenset[str] | None, bool]:
+    """Return the smallest reach for what was touched, within what is reached now; None where it has no name."""
+    reaches = {one.reach for one in held}
+    now = _together(reaches)
     concerned = [name for name in needed if place.catalogue.concerns_object(name)]
     touched = frozenset().union(*(place.objects.get(name, frozenset()) for name in concerned))
     if not place.tree.collections or not concerned or any(not place.objects.get(name) for name in concerned):
         return now, None, True
-    found = smallest_reach(place.tree, touched)
-    if found is None:
+    whole = coverage(place.tree, reaches)
+    found = smallest_reach(place.tree, touched, within=whole.objects)
+    if found is None or (now is not None and found.covered >= len(whole.objects)):
         return now, touched - {""}, True
-    within = overlap(now, found.reach, place.tree) or now
-    # Never wider than now, and never so that something that was touched is lost.
-    covered = coverage(place.tree, [within])
-    fits = covered <= coverage(place.tree, [now]) and touched <= covered.objects
-    return (within if fits else now), touched, found.exact
+    return found.reach, touched, found.exact
 
 
-def _together(reaches: Collection[Reach]) -> Reach:
-    """Return a reach that holds all of these and, where they can be named so, nothing else."""
+def _together(reaches: Collection[Reach]) -> Reach | None:
+    """Return a reach that holds all of these and nothing else; None where it cannot be named."""
     if len(reaches) == 1:
         return next(iter(reaches))
+    if EVERYWHERE in reaches:
+        return EVERYWHERE
     if all(one.kind is ReachKind.ONLY for one in reaches):
         return Reach(ReachKind.ONLY, frozenset().union(*(one.collections for one in reaches)))
-    return EVERYWHERE
+    return None
 
 
 def weight_of(catalogue: Catalogue, held: Iterable[Holding], tree: CollectionTree) -> float:

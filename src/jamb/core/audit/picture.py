@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from jamb.core import own_api
+from jamb.core.access import HeldGrant
+from jamb.core.access.powers import Place
 from jamb.core.audit.past import Done
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung
 from jamb.core.permissions import Catalogue
-from jamb.core.reach import NO_COLLECTIONS, CollectionTree
+from jamb.core.reach import NO_COLLECTIONS, CollectionTree, Reach
 
 _STANDING = frozenset({CredentialState.LIVE, CredentialState.EXPIRING})
 
@@ -36,6 +39,10 @@ class CredentialPicture:
             self.expires_at, self.withdrawn_at, now, notice, starts_at=self.starts_at, disabled_at=self.disabled_at
         )
 
+    @property
+    def works_since(self) -> datetime:
+        return self.issued_at if self.starts_at is None else max(self.issued_at, self.starts_at)
+
     def works(self, now: datetime) -> bool:
         return self.state(now, timedelta()) in _STANDING
 
@@ -56,6 +63,8 @@ class ResourcePicture:
         gone: collections (of Jamb's own API: clients) that a reach names and that are not there any more.
         people: how many people it was seen to act for while that counts; None: nobody reports that.
         people_fade_at: when the first of these stops to count.
+        begins_at: when the first grant that counts later begins to count.
+        ended: what the client held there by roles that have ended.
     """
 
     catalogue: Catalogue
@@ -66,10 +75,21 @@ class ResourcePicture:
     gone: frozenset[str] = frozenset()
     people: tuple[str, ...] | None = None
     people_fade_at: datetime | None = None
+    begins_at: datetime | None = None
+    ended: tuple[HeldGrant, ...] = ()
 
     @property
     def bounds_objects(self) -> bool:
         return bool(self.tree.collections)
+
+    @property
+    def measure(self) -> Place:
+        """By which it is told what covers what."""
+        return Place(self.catalogue, self.tree, own_collections=self.catalogue.name == own_api.NAME)
+
+    def reaches(self, wider: Iterable[Reach], narrower: Iterable[Reach]) -> bool:
+        """Tell whether some reaches together hold all objects that others do."""
+        return self.measure.reaches(wider, narrower)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +99,7 @@ class OwnerPicture:
     Attributes:
         beyond: grave operations ("resource: operation") that the client may do as itself, and this person may not.
         beyond_weight: their weight.
-        changes_at: when a role of this person ends.
+        changes_at: when a role of this person begins or ends next.
     """
 
     name: str
@@ -92,12 +112,14 @@ class OwnerPicture:
 
 @dataclass(frozen=True, slots=True)
 class RotationPicture:
-    """A rotation that is open."""
+    """A rotation that is open. `old_id`, `new_id`: the credentials that take part."""
 
     id: str
     old_hint: str
     new_hint: str
     overlap_ends_at: datetime
+    old_id: str = ""
+    new_id: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,13 +134,16 @@ class DeadTries:
 
 @dataclass(frozen=True, slots=True)
 class OtherPicture:
-    """Another client whose credentials or owners this one can change, and which can itself give access."""
+    """Another client whose credentials or owners this one can change, and which can itself give access.
+
+    An empty `id`: it can do so to every client but some, and `name` says to which; `examples` names some of them.
+    """
 
     id: str
     name: str
     by: str
     controls: tuple[str, ...]
-    until: datetime | None = None
+    examples: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +151,8 @@ class ClientPicture:
     """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there.
 
     `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
+    `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone something changes in
+    what others hold that bears on it.
     """
 
     id: str
@@ -147,8 +174,11 @@ class ClientPicture:
     others: tuple[OtherPicture, ...] = ()
     population: int = 0
     past: tuple[Done, ...] = ()
+    used_at: datetime | None = None
+    around_changes_at: datetime | None = None
 
     @property
     def last_seen_at(self) -> datetime | None:
-        """When any of its credentials got a token last; None: never."""
-        return max((one.last_used_at for one in self.credentials if one.last_used_at is not None), default=None)
+        """When it got a token last or, as guards report it, did something; None: never."""
+        seen = (*(one.last_used_at for one in self.credentials), self.used_at)
+        return max((one for one in seen if one is not None), default=None)

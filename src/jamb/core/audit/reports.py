@@ -138,7 +138,7 @@ def _rule(rule: Rule) -> dict[str, Any]:
         "name": "".join(part.capitalize() for part in rule.id.split("-")),
         "shortDescription": {"text": rule.title},
         "fullDescription": {"text": rule.why},
-        "help": {"text": f"{rule.why} {rule.how_bad} {rule.reference}."},
+        "help": {"text": f"{rule.why} {rule.when} {rule.how_bad} {rule.reference}."},
         "properties": {"tags": [rule.family.value]},
     }
 

@@ -31,12 +31,20 @@ class SmallestReach:
     exact: bool
 
 
-def smallest_reach(tree: CollectionTree, touched: Iterable[str], most_steps: int = MOST_STEPS) -> SmallestReach | None:
-    """Return the smallest reach over these objects; None where none was touched, or one lies in no collection."""
+def smallest_reach(
+    tree: CollectionTree, touched: Iterable[str], most_steps: int = MOST_STEPS, within: frozenset[str] | None = None
+) -> SmallestReach | None:
+    """Return the smallest reach over these objects; None where none was touched, or one lies in no collection.
+
+    Args:
+        within: collections that hold any other object are not looked at.
+    """
     wanted = frozenset(touched)
     if not wanted or not wanted <= tree.everything:
         return None
-    members = _candidates(tree, wanted)
+    members = _candidates(tree, wanted, tree.everything if within is None else within)
+    if not wanted <= frozenset().union(*members.values()):
+        return None
     search = _Search(members, wanted, most_steps)
     search.go(frozenset(), frozenset())
     paths = search.best or search.greedy()
@@ -45,8 +53,12 @@ def smallest_reach(tree: CollectionTree, touched: Iterable[str], most_steps: int
     return SmallestReach(reach, len(covered), len(covered - wanted), search.steps < most_steps)
 
 
-def _candidates(tree: CollectionTree, wanted: frozenset[str]) -> dict[str, frozenset[str]]:
-    holding = {path: tree.members(path) for path in tree.collections if not wanted.isdisjoint(tree.members(path))}
+def _candidates(tree: CollectionTree, wanted: frozenset[str], within: frozenset[str]) -> dict[str, frozenset[str]]:
+    holding = {
+        path: members
+        for path in tree.collections
+        if not wanted.isdisjoint(members := tree.members(path)) and members <= within
+    }
     kept: dict[str, frozenset[str]] = {}
     for path, members in sorted(holding.items(), key=lambda pair: (len(pair[1]), pair[0])):
         need, beyond = members & wanted, members - wanted

@@ -204,7 +204,7 @@ def _reach(dice: Dice, _estate: Estate, client: Client) -> Found:
 @fault("controls-registrations")
 def _controls(dice: Dice, _estate: Estate, client: Client) -> Found:
     client.credentials[0] = dice.keys()
-    client.grants.append(Grant("jamb", "credentials.manage", granted=5, asked=6))
+    client.grants.append(Grant("jamb", "consent.decide", granted=5, asked=6))
     return [("controls-registrations", "")]
 
 
@@ -257,6 +257,7 @@ def _top_role(_dice: Dice, _estate: Estate, client: Client) -> Found:
 @fault("consent-for-everyone")
 def _everyone(dice: Dice, estate: Estate, client: Client) -> Found:
     client.grants.append(Grant("yard", "see", kind="delegated"))
+    client.uses.append(Use("yard", "see", kind="delegated"))
     client.acts_for = dice.sample(estate.strong, dice.randrange(1, 4))
     return [("consent-for-everyone", "yard/see/delegated")]
 
@@ -264,6 +265,7 @@ def _everyone(dice: Dice, estate: Estate, client: Client) -> Found:
 @decoy("for everyone, and used by many")
 def _many(dice: Dice, estate: Estate, client: Client) -> None:
     client.grants.append(Grant("yard", "see", kind="delegated"))
+    client.uses.append(Use("yard", "see", kind="delegated"))
     client.acts_for = dice.sample(estate.strong, 4)
 
 

@@ -10,7 +10,7 @@ from fastapi import Depends, Query, Request, Response
 from jamb import __version__
 from jamb.actions import audit
 from jamb.actions.access import Admitted
-from jamb.core.audit import RULES, Severity
+from jamb.core.audit import RULES, Rule, Severity
 from jamb.core.audit.reports import ReportForm, report
 from jamb.core.errors import BadInput
 from jamb.core.excess import Excess
@@ -23,7 +23,7 @@ from jamb.wire.base import Page
 
 router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _ONE = "/findings/{finding}"
-_RULE = ("id", "family", "title", "why", "how_bad", "reference")
+_RULE = ("id", "family", "title", "why", "when", "how_bad", "reference")
 
 
 def _wanted(
@@ -90,9 +90,7 @@ def read_audit(directory: str, office: TheOffice, now: Now) -> wire.Audit:
         ending=[wire.EndBand(days=days, count=count) for days, count in found.ending],
         excess=excess_answer(found.excess),
         trend=[wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
-        rules=[
-            wire.Rule(**{name: getattr(rule, name) for name in _RULE}, **_tally(tallies.get(rule.id))) for rule in RULES
-        ],
+        rules=[_rule(rule, tallies.get(rule.id)) for rule in RULES],
     )
 
 
@@ -232,6 +230,11 @@ def excess_answer(one: Excess) -> wire.Excess:
         granted=one.granted_weight, used=round(one.used_weight, 3), unused=one.unused_weight, early=one.early_weight,
         share=one.share,
     )  # fmt: skip
+
+
+def _rule(rule: Rule, tally: audit.RuleTally | None) -> wire.Rule:
+    examples = {"found": list(rule.found), "passed": list(rule.passed)}
+    return wire.Rule(**{name: getattr(rule, name) for name in _RULE}, **examples, **_tally(tally))
 
 
 def _tally(one: audit.RuleTally | None) -> dict[str, object]:

@@ -127,10 +127,10 @@ def _several(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
 
 
 def _never_used(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
-    rotated = {one.new_hint for one in client.rotations}
+    rotated = {one.new_id for one in client.rotations}
     for credential in _working(client, now):
-        old_enough = now - credential.issued_at >= policy.observation
-        if credential.last_used_at is None and old_enough and credential.hint not in rotated:
+        old_enough = now - credential.works_since >= policy.observation
+        if credential.last_used_at is None and old_enough and credential.id not in rotated:
             yield finding(
                 "credential-never-used",
                 client,
@@ -197,8 +197,10 @@ def _key_due(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
 
 
 def _overdue(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    works = {one.id for one in _working(client, now)}
     for rotation in client.rotations:
-        if rotation.overlap_ends_at <= now:
+        # One whose old credential works no more is done, whoever closes it.
+        if rotation.overlap_ends_at <= now and rotation.old_id in works:
             yield finding(
                 "rotation-overdue",
                 client,
@@ -213,15 +215,17 @@ def _overdue(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
 
 
 def _still_tried(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    works = {one.hint for one in _working(client, now)}
     for tried in client.dead_tries:
-        if now - tried.last_at <= RECENT:
+        # One that was disabled when it was tried, and is enabled again, has not ended.
+        if now - tried.last_at <= RECENT and tried.hint not in works:
             yield finding(
                 "dead-credential-tried",
                 client,
                 tried.hint,
-                Severity.MEDIUM if _working(client, now) else Severity.HIGH,
+                Severity.MEDIUM if works else Severity.HIGH,
                 f"{tried.hint} has ended and is still tried",
-                {"last tried": exact(tried.last_at), "from": tried.address or "unknown"},
+                {"last tried": on(tried.last_at), "from": tried.address or "unknown"},
                 "Find the job at that address, and configure a credential that works.",
             )
 
@@ -244,63 +248,181 @@ def _public_secret(client: ClientPicture, _policy: DirectoryPolicy, now: datetim
 
 RULES = (
     Rule(
-        "credential-expiring", Family.CREDENTIALS, "Credential about to end",
-        "When a credential ends, whatever uses it stops, usually at night and without anyone looking.",
-        "High where it was used in the last week and nothing outlasts it; low where another one does.",
-        "RFC 6749 section 2.3; NIST SP 800-57 part 1 section 5.3 (cryptoperiods)", _expiring,
+        "credential-expiring",
+        Family.CREDENTIALS,
+        "Credential about to end",
+        why="When a credential ends, whatever uses it stops, usually at night and without anyone looking.",
+        when=(
+            "A credential works and ends within `notice_days`. It is outlasted where another credential of the client "
+            "works, does not end within `notice_days`, and ends later. It was used lately where its last use is at "
+            f"most {RECENT.days} days ago."
+        ),
+        how_bad="Low where it is outlasted; else high where it was used lately, and medium where not.",
+        reference="RFC 6749 section 2.3; NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
+        find=_expiring,
+        found=(
+            "ends soon and is in use",
+            "ends soon, not used lately",
+            "ends soon, but another outlasts it",
+            "ends on the last day of notice",
+        ),
+        passed=("ends a day after the notice",),
     ),
     Rule(
-        "credential-expired", Family.CREDENTIALS, "Credential past its end",
-        "A dead credential that lies about hides whether the client is dead too, and invites its reuse in a copy.",
-        "Medium where nothing else works; low where another one does.",
-        "NIST SP 800-57 part 1 section 8.3 (post-operational phase)", _expired,
+        "credential-expired",
+        Family.CREDENTIALS,
+        "Credential past its end",
+        why="A dead credential that lies about hides whether the client is dead too, and invites its reuse in a copy.",
+        when="A credential has ended by itself and is not withdrawn, whether it is disabled or not.",
+        how_bad="Medium where nothing else works; low where another one does.",
+        reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
+        find=_expired,
+        found=(
+            "ended",
+            "ended, another lives",
+        ),
+        passed=("ended and withdrawn",),
     ),
     Rule(
-        "credential-lives-too-long", Family.CREDENTIALS, "Credential that lives longer than the policy allows",
-        "The longer a credential lives, the more copies of it there are, and the longer a stolen one serves.",
-        "High without an end; medium above the policy's longest life.",
-        "NIST SP 800-57 part 1 section 5.3 (cryptoperiods)", _too_long,
+        "credential-lives-too-long",
+        Family.CREDENTIALS,
+        "Credential that lives longer than the policy allows",
+        why="The longer a credential lives, the more copies of it there are, and the longer a stolen one serves.",
+        when=(
+            "A credential works, and the time from its issue to its end is longer than `secret_longest_days` (a "
+            "secret) or `key_longest_days` (any other kind), by however little; or it has no end."
+        ),
+        how_bad="High without an end; medium above the policy's longest life.",
+        reference="NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
+        find=_too_long,
+        found=(
+            "endless",
+            "longer than the policy",
+            "longer than the policy by half a day",
+        ),
+        passed=("as long as the policy allows",),
     ),
     Rule(
-        "several-credentials", Family.CREDENTIALS, "Several credentials at once",
-        "Each further credential is one more thing to lose, and makes it harder to say which job uses which.",
-        "Medium above the policy's number; low above two, which is what a rotation needs.",
-        "ISO/IEC 27002:2022 control 5.17 (authentication information)", _several,
+        "several-credentials",
+        Family.CREDENTIALS,
+        "Several credentials at once",
+        why="Each further credential is one more thing to lose, and makes it harder to say which job uses which.",
+        when=f"More than {MOST_AT_ONCE} credentials of the client work.",
+        how_bad="Medium above the policy's number; low above two, which is what a rotation needs.",
+        reference="ISO/IEC 27002:2022 control 5.17 (authentication information)",
+        find=_several,
+        found=(
+            "three at once",
+            "six at once",
+        ),
+        passed=("two at once",),
     ),
     Rule(
-        "credential-never-used", Family.CREDENTIALS, "Credential never used",
-        "What nothing uses never reached its job, or lies where nobody looks.",
-        "Always low.", "ISO/IEC 27002:2022 control 5.17 (authentication information)", _never_used,
+        "credential-never-used",
+        Family.CREDENTIALS,
+        "Credential never used",
+        why="What nothing uses never reached its job, or lies where nobody looks.",
+        when=(
+            "A credential works, has worked for at least `observation_days` (counted from its issue or, where that is "
+            "later, from its start), and was never used. The new credential of an open rotation is passed over."
+        ),
+        how_bad="Always low.",
+        reference="ISO/IEC 27002:2022 control 5.17 (authentication information)",
+        find=_never_used,
+        found=("never used, and old enough to say",),
+        passed=(
+            "never used, the new one of a rotation",
+            "never used, and begun lately",
+        ),
     ),
     Rule(
-        "credential-dormant", Family.CREDENTIALS, "Credential not used for long",
-        "A credential that works and that nobody misses is found by whoever looks for one.",
-        "Always medium.", "ISO/IEC 27002:2022 control 5.18 (access rights)", _dormant,
+        "credential-dormant",
+        Family.CREDENTIALS,
+        "Credential not used for long",
+        why="A credential that works and that nobody misses is found by whoever looks for one.",
+        when=f"A credential works, and its last use is at least {DORMANT.days} days ago.",
+        how_bad="Always medium.",
+        reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
+        find=_dormant,
+        found=("not used for ninety days",),
+        passed=("not used for eighty-nine",),
     ),
     Rule(
-        "weak-key", Family.CREDENTIALS, "Key that ages",
-        "Keys of 112 bits of strength are to be left behind by the end of 2030.",
-        "Always low, as long as it is only ageing.", "NIST SP 800-131A rev. 2 section 3", _weak_key,
+        "weak-key",
+        Family.CREDENTIALS,
+        "Key that ages",
+        why="Keys of 112 bits of strength are to be left behind by the end of 2030.",
+        when=(
+            "A credential works, and a key of it is RSA of less than 3072 bits (or one of 112 bits of strength by "
+            "another kind)."
+        ),
+        how_bad="Always low, as long as it is only ageing.",
+        reference="NIST SP 800-131A rev. 2 section 3",
+        find=_weak_key,
+        found=("a key that ages",),
+        passed=("a key that aged and is disabled",),
     ),
     Rule(
-        "key-due", Family.CREDENTIALS, "Secret where a key is due",
-        "A shared secret passes through many hands; the policy wants keys for clients that may do this much.",
-        "Always high.", "RFC 9700 section 2.5 (client authentication)", _key_due,
+        "key-due",
+        Family.CREDENTIALS,
+        "Secret where a key is due",
+        why="A shared secret passes through many hands; the policy wants keys for clients that may do this much.",
+        when=(
+            "A secret of the client works, and all that the client may do as itself, wherever it counts, weighs more "
+            "than `secret_heaviest_weight`."
+        ),
+        how_bad="Always high.",
+        reference="RFC 9700 section 2.5 (client authentication)",
+        find=_key_due,
+        found=("a secret and too much weight",),
+        passed=("a key and too much weight",),
     ),
     Rule(
-        "rotation-overdue", Family.CREDENTIALS, "Rotation overdue",
-        "Both credentials work, so whoever has the old one still gets in, and nobody looks any more.",
-        "Always high.", "NIST SP 800-57 part 1 section 8.2.3 (key change)", _overdue,
+        "rotation-overdue",
+        Family.CREDENTIALS,
+        "Rotation overdue",
+        why="Both credentials work, so whoever has the old one still gets in, and nobody looks any more.",
+        when="A rotation is open, its overlap has ended, and its old credential still works.",
+        how_bad="Always high.",
+        reference="NIST SP 800-57 part 1 section 8.2.3 (key change)",
+        find=_overdue,
+        found=("overdue",),
+        passed=(
+            "in overlap",
+            "overdue, and the old one has ended by itself",
+        ),
     ),
     Rule(
-        "dead-credential-tried", Family.CREDENTIALS, "Ended credential still tried",
-        "Either a job is failing unseen, or somebody tries what they found.",
-        "High where nothing of the client works; medium where something does.",
-        "NIST SP 800-92 section 2.1 (authentication failures)", _still_tried,
+        "dead-credential-tried",
+        Family.CREDENTIALS,
+        "Ended credential still tried",
+        why="Either a job is failing unseen, or somebody tries what they found.",
+        when=(
+            f"A credential that had ended, was withdrawn or disabled was presented at most {RECENT.days} days ago, and "
+            "it does not work now either."
+        ),
+        how_bad="High where nothing of the client works; medium where something does.",
+        reference="NIST SP 800-92 section 2.1 (authentication failures)",
+        find=_still_tried,
+        found=(
+            "an ended one is tried, nothing works",
+            "an ended one is tried, another works",
+        ),
+        passed=(
+            "an ended one was tried long ago",
+            "one was tried while it was disabled, and is enabled again",
+        ),
     ),
     Rule(
-        "secret-on-public-client", Family.CREDENTIALS, "Secret on a public client",
-        "It lies on every device that the client is installed on, and is no secret.",
-        "Always high.", "RFC 6749 section 2.1; RFC 8252 section 8.5", _public_secret,
+        "secret-on-public-client",
+        Family.CREDENTIALS,
+        "Secret on a public client",
+        why="It lies on every device that the client is installed on, and is no secret.",
+        when="The client is public (native), and a secret of it works.",
+        how_bad="Always high.",
+        reference="RFC 6749 section 2.1; RFC 8252 section 8.5",
+        find=_public_secret,
+        found=("a secret that everybody has",),
+        passed=("keys of a public client",),
     ),
-)  # fmt: skip
+)

@@ -27,7 +27,9 @@ def _unbounded(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
         operations = [place.catalogue.operations[name] for name in place.catalogue.opened_by(rung.permission)]
         concerned = f"{{{place.catalogue.object_name}}}"
         touching = [one for one in operations if one.data_class in _SENSITIVE and concerned in one.path]
-        if rung.granted.reach != EVERYWHERE or not touching:
+        # All but some is everybody, as far as anybody looks.
+        wide = [one.reach for one in rung.grants if one.reach.kind is not ReachKind.ONLY]
+        if not wide or not touching:
             continue
         worse = any(one.data_class is DataClass.RESTRICTED or one.effect is not Effect.READ for one in touching)
         yield finding(
@@ -35,7 +37,8 @@ def _unbounded(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
             client,
             subject_of(place, rung),
             Severity.HIGH if worse else Severity.MEDIUM,
-            f"{rung.permission} reaches every {place.catalogue.object_name} of {place.catalogue.name}",
+            f"{rung.permission} reaches every {place.catalogue.object_name} of {place.catalogue.name}"
+            + ("" if EVERYWHERE in wide else f", {wide[0].words}"),
             {
                 "resource": place.catalogue.name,
                 "operations": ", ".join(sorted(one.name for one in touching)),
@@ -87,8 +90,8 @@ def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
         if not place.people or len(place.people) > FEW_PEOPLE:
             continue
         for rung in place.rungs:
-            grant = next((one for one in rung.grants if one.person_id is None), None)
-            if rung.kind is not AccessKind.DELEGATED or grant is None or now - grant.granted_at < policy.observation:
+            since = min((one.granted_at for one in rung.grants if one.person_id is None), default=now)
+            if rung.kind is not AccessKind.DELEGATED or now - since < policy.observation:
                 continue
             if client.population < MANY_TIMES * len(place.people):
                 continue
@@ -114,50 +117,108 @@ def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
 def _left_behind(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
     for place in client.resources:
         for rung in place.rungs:
-            for grant in rung.grants:
-                gone = sorted(grant.reach.collections & place.gone)
-                if not gone:
-                    continue
-                every = len(gone) == len(grant.reach.collections)
-                what = "clients" if place.catalogue.name == own_api.NAME else "collections"
-                yield finding(
-                    "left-behind",
-                    client,
-                    subject_of(place, rung),
-                    Severity.MEDIUM if grant.reach.kind is ReachKind.ALL_BUT else Severity.LOW,
-                    f"{rung.permission} counts {grant.reach.words}: gone is {', '.join(gone)}",
-                    {"resource": place.catalogue.name, f"{what} gone": ", ".join(gone), "reach": grant.reach.words},
-                    "End it: it reaches nothing any more." if every and grant.reach.kind is ReachKind.ONLY
-                    else "Bound it anew, without what is gone.",
-                    Act.WITHDRAW_ROLE if grant.through else Act.END_CONSENT if every else Act.NARROW_REACH,
-                    subject_of(place, rung),
-                )  # fmt: skip
-                break
+            # Of several the gravest is told: all but what is gone is everything.
+            concerned = [one for one in rung.grants if one.reach.collections & place.gone]
+            grant = min(
+                concerned, key=lambda one: (one.reach.kind is not ReachKind.ALL_BUT, one.reach.words), default=None
+            )
+            if grant is None:
+                continue
+            gone = sorted(frozenset().union(*(one.reach.collections for one in concerned)) & place.gone)
+            every = all(one.reach.collections <= place.gone for one in concerned)
+            what = "clients" if place.catalogue.name == own_api.NAME else "collections"
+            yield finding(
+                "left-behind",
+                client,
+                subject_of(place, rung),
+                Severity.MEDIUM if grant.reach.kind is ReachKind.ALL_BUT else Severity.LOW,
+                f"{rung.permission} counts {grant.reach.words}: gone is {', '.join(gone)}",
+                {"resource": place.catalogue.name, f"{what} gone": ", ".join(gone), "reach": grant.reach.words},
+                "End it: it reaches nothing any more." if every and grant.reach.kind is ReachKind.ONLY
+                else "Bound it anew, without what is gone.",
+                Act.WITHDRAW_ROLE if grant.through else Act.END_CONSENT if every else Act.NARROW_REACH,
+                subject_of(place, rung),
+            )  # fmt: skip
 
 
 RULES = (
     Rule(
-        "reach-unbounded", Family.PRIVILEGE, "Sensitive data without bounds",
-        "The client reaches every person's data though collections exist to which it could be bounded.",
-        "High for restricted data or more than reading; medium for reading personal data.",
-        "RFC 9396 section 2 (authorization details)", _unbounded,
+        "reach-unbounded",
+        Family.PRIVILEGE,
+        "Sensitive data without bounds",
+        why="The client reaches every person's data though collections exist to which it could be bounded.",
+        when=(
+            "The client holds a permission as itself, everywhere or everywhere but in some collections, that opens an "
+            "operation on personal or restricted data of one named object, and the resource has collections."
+        ),
+        how_bad="High for restricted data or more than reading; medium for reading personal data.",
+        reference="RFC 9396 section 2 (authorization details)",
+        find=_unbounded,
+        found=(
+            "reads everybody's mail",
+            "sends as everybody",
+            "reads everybody's mail but the board's",
+            "reads everybody's mail by a role, and some by consent",
+        ),
+        passed=("sends as the desk",),
     ),
     Rule(
-        "reach-larger-than-use", Family.PRIVILEGE, "Reach larger than its use",
-        "It touches few objects and could touch many; the collections that hold what it touches exist.",
-        f"By the weight that would be saved: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}.",
-        "RFC 9396 section 2 (authorization details)", _reach_larger,
+        "reach-larger-than-use",
+        Family.PRIVILEGE,
+        "Reach larger than its use",
+        why="It touches few objects and could touch many; the collections that hold what it touches exist.",
+        when=(
+            "Consents at one resource are at least `observation_days` old; the objects touched by what they open are "
+            "reported and lie in collections; and the fewest further objects are held by collections, within what is "
+            "reached, that together hold at most half as many objects as are reached now and weigh less."
+        ),
+        how_bad=f"By the weight that would be saved: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}.",
+        reference="RFC 9396 section 2 (authorization details)",
+        find=_reach_larger,
+        found=("touches one desk of all",),
+        passed=(
+            "touches what lies in no collection",
+            "touches all it reaches",
+        ),
     ),
     Rule(
-        "consent-for-everyone", Family.PRIVILEGE, "Consent for everyone where few use it",
-        "Whoever takes the client over may act for everyone of the directory; it needs to for a few.",
-        f"Medium from a weight of {HIGH_WEIGHT}; low otherwise.",
-        "RFC 9700 section 2.3 (access token privilege restriction)", _for_everyone,
+        "consent-for-everyone",
+        Family.PRIVILEGE,
+        "Consent for everyone where few use it",
+        why="Whoever takes the client over may act for everyone of the directory; it needs to for a few.",
+        when=(
+            "A permission is consented to for everyone for at least `observation_days`; the client acted at the "
+            f"resource for one to {FEW_PEOPLE} people within `use_counts_days`; and at least {MANY_TIMES} times as "
+            "many people may sign in to the directory."
+        ),
+        how_bad=f"Medium from a weight of {HIGH_WEIGHT}; low otherwise.",
+        reference="RFC 9700 section 2.3 (access token privilege restriction)",
+        find=_for_everyone,
+        found=(
+            "acts for one of many",
+            "acts for one of many, bounded to another lately",
+        ),
+        passed=(
+            "acts for four",
+            "acts for one, nobody else is here",
+        ),
     ),
     Rule(
-        "left-behind", Family.PRIVILEGE, "Reach over what is gone",
-        "Nobody can say what it was for, and if the name comes back it counts again.",
-        "Medium where all but what is gone is reached; low otherwise.",
-        "ISO/IEC 27002:2022 control 5.18 (access rights)", _left_behind,
+        "left-behind",
+        Family.PRIVILEGE,
+        "Reach over what is gone",
+        why="Nobody can say what it was for, and if the name comes back it counts again.",
+        when=(
+            "A permission is held with a reach that names a collection that the resource does not have or, at Jamb's "
+            "own API, a client that was removed."
+        ),
+        how_bad="Medium where all but what is gone is reached; low otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
+        find=_left_behind,
+        found=(
+            "reaches a collection that is gone",
+            "reaches all but what is gone",
+            "reaches what is gone twice",
+        ),
     ),
-)  # fmt: skip
+)

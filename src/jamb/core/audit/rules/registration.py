@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 
+from jamb.core.addresses import host_as_read
 from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
-from jamb.core.clients import LOOPBACK, ClientKind, host_of
+from jamb.core.clients import LOOPBACK, ClientKind
 from jamb.core.policy import DirectoryPolicy
 
 # How long a new client is given to be put to work.
@@ -71,17 +72,14 @@ def _one_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
 
 def _never_used(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
     begun = client.registered_at
-    if client.kind is not ClientKind.SERVICE:
-        # What acts for people is seen by their use of it.
-        return
     if client.live and begun is not None and now - begun >= STARTS_WITHIN and client.last_seen_at is None:
         yield finding(
             "client-never-used",
             client,
             "",
             Severity.MEDIUM if _granted(client) else Severity.LOW,
-            f"Registered on {day(begun)}, and never got a token",
-            {"registered": exact(begun), "credentials": str(len(client.credentials)), "last token": "never"},
+            f"Registered on {day(begun)}, and never seen at work",
+            {"registered": exact(begun), "credentials": str(len(client.credentials)), "last seen": "never"},
             "Ask its owner whether it will still come; disable it, and remove it when nobody missed it.",
             Act.DISABLE,
         )
@@ -95,8 +93,8 @@ def _dormant(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
             client,
             "",
             Severity.MEDIUM if _granted(client) else Severity.LOW,
-            f"Got its last token on {day(seen)}",
-            {"last token": on(seen), "dormant after": f"{DORMANT.days} days"},
+            f"Last seen at work on {day(seen)}",
+            {"last seen": on(seen), "dormant after": f"{DORMANT.days} days"},
             "Ask its owner whether it is still needed; disable it, and remove it when nobody missed it.",
             Act.DISABLE,
         )
@@ -132,7 +130,9 @@ def _disabled_with_credentials(client: ClientPicture, _policy: DirectoryPolicy, 
 
 
 def _plain_http(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    plain = [one for one in client.redirect_uris if host_of(one)[0] == "http" and host_of(one)[1] not in LOOPBACK]
+    plain = [
+        one for one in client.redirect_uris if host_as_read(one)[0] == "http" and host_as_read(one)[1] not in LOOPBACK
+    ]
     if plain:
         yield finding(
             "redirect-plain-http",
@@ -151,7 +151,7 @@ def _foreign_host(client: ClientPicture, _policy: DirectoryPolicy, _now: datetim
     foreign = [
         one
         for one in client.redirect_uris
-        if (place := host_of(one))[0] in _WEB
+        if (place := host_as_read(one))[0] in _WEB
         and place[1] not in LOOPBACK
         and not any(_within(place[1], domain) for domain in known)
     ]
@@ -169,7 +169,7 @@ def _foreign_host(client: ClientPicture, _policy: DirectoryPolicy, _now: datetim
 
 
 def _loopback(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
-    local = [one for one in client.redirect_uris if host_of(one)[1] in LOOPBACK]
+    local = [one for one in client.redirect_uris if host_as_read(one)[0] in _WEB and host_as_read(one)[1] in LOOPBACK]
     if local and client.live and client.kind is ClientKind.SERVICE:
         yield finding(
             "redirect-loopback",
@@ -221,69 +221,194 @@ def _within(host: str, domain: str) -> bool:
 
 RULES = (
     Rule(
-        "no-owner", Family.REGISTRATION, "Registration without owner",
-        "Nobody is told when its secret ends, nobody can say what it is for, and nobody dares to remove it.",
-        "High where permissions are granted; medium otherwise.",
-        "ISO/IEC 27002:2022 control 5.9 (ownership of assets)", _no_owner,
+        "no-owner",
+        Family.REGISTRATION,
+        "Registration without owner",
+        why="Nobody is told when its secret ends, nobody can say what it is for, and nobody dares to remove it.",
+        when="The client has no owner of any kind.",
+        how_bad="High where permissions are granted; medium otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.9 (ownership of assets)",
+        find=_no_owner,
+        found=(
+            "no owner, holds nothing",
+            "no owner, holds something",
+        ),
     ),
     Rule(
-        "owner-gone", Family.REGISTRATION, "Owner who is gone",
-        "Notices go to somebody who reads them no more.",
-        "High where no other owner is left; medium otherwise.",
-        "ISO/IEC 27002:2022 control 6.5 (responsibilities after termination)", _owner_gone,
+        "owner-gone",
+        Family.REGISTRATION,
+        "Owner who is gone",
+        why="Notices go to somebody who reads them no more.",
+        when="An owner, of any kind, may not sign in any more.",
+        how_bad="High where no other owner is left; medium otherwise.",
+        reference="ISO/IEC 27002:2022 control 6.5 (responsibilities after termination)",
+        find=_owner_gone,
+        found=(
+            "the owner is gone",
+            "one of the owners is gone",
+        ),
     ),
     Rule(
-        "single-owner", Family.REGISTRATION, "Single owner",
-        "On the day that person is away or gone, nobody answers for the client.",
-        "Always low.", "ISO/IEC 27002:2022 control 5.9 (ownership of assets)", _one_owner,
+        "single-owner",
+        Family.REGISTRATION,
+        "Single owner",
+        why="On the day that person is away or gone, nobody answers for the client.",
+        when=(
+            "Exactly one owner may sign in and answers for everything (the others, if any, edit or see only, or are "
+            "gone), and the client holds a permission."
+        ),
+        how_bad="Always low.",
+        reference="ISO/IEC 27002:2022 control 5.9 (ownership of assets)",
+        find=_one_owner,
+        found=(
+            "one owner who holds something",
+            "one who answers and one who sees",
+        ),
+        passed=("one owner who holds nothing",),
     ),
     Rule(
-        "client-never-used", Family.REGISTRATION, "Client that never worked",
-        "It waits with its permissions for whoever finds its credential.",
-        "Medium where permissions are granted; low otherwise.",
-        "ISO/IEC 27002:2022 control 5.18 (access rights)", _never_used,
+        "client-never-used",
+        Family.REGISTRATION,
+        "Client that never worked",
+        why="It waits with its permissions for whoever finds its credential.",
+        when=(
+            f"The client is live, was registered at least {STARTS_WITHIN.days} days ago, and was never seen at work: "
+            "it never got a token by a credential, and no API reported a call of it."
+        ),
+        how_bad="Medium where permissions are granted; low otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
+        find=_never_used,
+        found=(
+            "never worked",
+            "never worked, holds something",
+            "a public client that nobody ever used",
+        ),
+        passed=(
+            "is given its month",
+            "a public client that somebody used",
+        ),
     ),
     Rule(
-        "client-dormant", Family.REGISTRATION, "Client that works no more",
-        "Nobody would notice if somebody else used it.",
-        "Medium where permissions are granted; low otherwise.",
-        "ISO/IEC 27002:2022 control 5.18 (access rights)", _dormant,
+        "client-dormant",
+        Family.REGISTRATION,
+        "Client that works no more",
+        why="Nobody would notice if somebody else used it.",
+        when=(
+            "The client is live, and was last seen at work (its last token by a credential, or the last call that an "
+            f"API reported) at least {DORMANT.days} days ago."
+        ),
+        how_bad="Medium where permissions are granted; low otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
+        find=_dormant,
+        found=("works no more",),
     ),
     Rule(
-        "no-purpose", Family.REGISTRATION, "Purpose that says nothing",
-        "Who reviews it cannot tell what it needs.",
-        "Always low.", "ISO/IEC 27002:2022 control 5.9 (inventory of assets)", _no_purpose,
+        "no-purpose",
+        Family.REGISTRATION,
+        "Purpose that says nothing",
+        why="Who reviews it cannot tell what it needs.",
+        when=f"The purpose has fewer than {FEWEST_WORDS} words.",
+        how_bad="Always low.",
+        reference="ISO/IEC 27002:2022 control 5.9 (inventory of assets)",
+        find=_no_purpose,
+        found=("says nothing",),
     ),
     Rule(
-        "disabled-with-credentials", Family.REGISTRATION, "Disabled client with credentials",
-        "Enabling it, by mistake even, lets whoever kept a copy of its credential in again.",
-        "Always medium.", "NIST SP 800-57 part 1 section 8.3 (post-operational phase)", _disabled_with_credentials,
+        "disabled-with-credentials",
+        Family.REGISTRATION,
+        "Disabled client with credentials",
+        why="Enabling it, by mistake even, lets whoever kept a copy of its credential in again.",
+        when="The client is disabled, and a credential of it would work.",
+        how_bad="Always medium.",
+        reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
+        find=_disabled_with_credentials,
+        found=("disabled with what works",),
+        passed=("disabled with nothing",),
     ),
     Rule(
-        "redirect-plain-http", Family.REGISTRATION, "Redirect URI in the clear",
-        "Whoever is on the way reads the answer, and with it the authorization code.",
-        "High on a live client; medium otherwise.", "RFC 9700 section 2.6", _plain_http,
+        "redirect-plain-http",
+        Family.REGISTRATION,
+        "Redirect URI in the clear",
+        why="Whoever is on the way reads the answer, and with it the authorization code.",
+        when=(
+            "A redirect URI is of the scheme http, in whatever letters, and its host, whatever stands before an @, is "
+            "none of the loopback names (127.0.0.1, ::1, localhost)."
+        ),
+        how_bad="High on a live client; medium otherwise.",
+        reference="RFC 9700 section 2.6",
+        find=_plain_http,
+        found=(
+            "answers in the clear",
+            "answers in the clear, in capitals",
+        ),
     ),
     Rule(
-        "redirect-foreign-host", Family.REGISTRATION, "Redirect URI outside",
-        "The answers for people of this organisation go to an address that is neither its own nor the publisher's.",
-        "Always medium.", "RFC 9700 section 4.1 (insufficient redirection URI validation)", _foreign_host,
+        "redirect-foreign-host",
+        Family.REGISTRATION,
+        "Redirect URI outside",
+        why=(
+            "The answers for people of this organisation go to an address that is neither its own nor the publisher's."
+        ),
+        when=(
+            "The directory has a domain, and a redirect URI of the scheme http or https has a host, whatever stands "
+            "before an @, that is neither a loopback name nor the domain of the directory or of the client's "
+            "publisher, nor below one of them."
+        ),
+        how_bad="Always medium.",
+        reference="RFC 9700 section 4.1 (insufficient redirection URI validation)",
+        find=_foreign_host,
+        found=(
+            "answers outside",
+            "answers outside, behind a name of ours",
+        ),
+        passed=("answers at home and at its publisher's",),
     ),
     Rule(
-        "redirect-loopback", Family.REGISTRATION, "Loopback redirect URI on a confidential client",
-        "Left from building it: any program on the machine of whoever is signed in can take the answer.",
-        "Always low.", "RFC 8252 section 8.3; RFC 9700 section 2.1", _loopback,
+        "redirect-loopback",
+        Family.REGISTRATION,
+        "Loopback redirect URI on a confidential client",
+        why="Left from building it: any program on the machine of whoever is signed in can take the answer.",
+        when=(
+            "The client is live and confidential, and the host of a redirect URI of the scheme http or https is a "
+            "loopback name."
+        ),
+        how_bad="Always low.",
+        reference="RFC 8252 section 8.3; RFC 9700 section 2.1",
+        find=_loopback,
+        found=("answers to a developer",),
+        passed=("a native client listens on its device",),
     ),
     Rule(
-        "trial-over", Family.REGISTRATION, "Trial past its date",
-        "It was let in for a while, and stayed.",
-        "Medium where permissions are granted; low otherwise.",
-        "ISO/IEC 27002:2022 control 5.18 (access rights)", _trial_over,
+        "trial-over",
+        Family.REGISTRATION,
+        "Trial past its date",
+        why="It was let in for a while, and stayed.",
+        when="The client is live, and the end of its trial has come.",
+        how_bad="Medium where permissions are granted; low otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
+        find=_trial_over,
+        found=(
+            "a trial that is over",
+            "a trial that is over, and holds something",
+        ),
+        passed=("a trial",),
     ),
     Rule(
-        "publisher-unvouched", Family.REGISTRATION, "Publisher nobody vouched for",
-        "Somebody else makes and runs it, and nobody here said that they are known.",
-        "Medium where permissions are granted; low otherwise.",
-        "ISO/IEC 27002:2022 control 5.19 (supplier relationships)", _unvouched,
+        "publisher-unvouched",
+        Family.REGISTRATION,
+        "Publisher nobody vouched for",
+        why="Somebody else makes and runs it, and nobody here said that they are known.",
+        when=(
+            "The client names a publisher that is neither the directory's domain nor below it, and for which nobody "
+            "here vouches."
+        ),
+        how_bad="Medium where permissions are granted; low otherwise.",
+        reference="ISO/IEC 27002:2022 control 5.19 (supplier relationships)",
+        find=_unvouched,
+        found=(
+            "a stranger",
+            "a stranger who holds something",
+        ),
+        passed=("a part of the house",),
     ),
-)  # fmt: skip
+)
