@@ -6,7 +6,7 @@ import csv
 import io
 import json
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -21,6 +21,7 @@ from jamb.core.audit import (
     ClientPicture,
     CredentialPicture,
     DeadTries,
+    NetworkPicture,
     OtherPicture,
     OwnerPicture,
     ResourcePicture,
@@ -112,6 +113,17 @@ def grant(
 ) -> HeldGrant:
     """What is held since some days, and ended (or, below nothing, ends) so many days ago."""
     return HeldGrant(name, kind, NOW - days * DAY, None if ended is None else NOW - ended * DAY, **more)
+
+
+def seen_for(*names: str, operation: str = "") -> dict[str, dict[str, str]]:
+    """People for whom an operation (or any) was done, with ids of their names in small letters."""
+    return {operation: {name.lower(): name for name in names}}
+
+
+def runs(days: int, *, last: int = 1, calls: int = 5, **more: int) -> dict[date, int]:
+    """Calls on so many days, the last of them so many days ago; `on_N`: on the day N days ago other ones."""
+    found = {(NOW - (last + back) * DAY).date(): calls for back in range(days)}
+    return found | {(NOW - int(name[3:]) * DAY).date(): many for name, many in more.items()}
 
 
 def secret(ends: float | None = 90, *, name: str = "s1", **changes: Any) -> CredentialPicture:
@@ -358,27 +370,77 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         client(place({"view": 30}, "list", reach=Reach.all_but("old"), gone=frozenset({"old"}))), [("left-behind", M)],
     ),
     "acts for one of many": (
-        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=("Ilse",))), [("consent-for-everyone", L)],
+        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse"))), [("consent-for-everyone", L)],
     ),
     "acts for one of many, bounded to another lately": (
-        client(place({"view": 30}, "list", kind=PEOPLE, people=("Ilse",),
+        client(place({"view": 30}, "list", kind=PEOPLE, people=seen_for("Ilse"),
                      beside=(grant("view", 1, kind=PEOPLE, person_id="p"),))), [("consent-for-everyone", L)],
     ),
     "for people, and another permission is used there": (
-        client(place({"assign": 30, "arrivals": 30}, "arrivals", kind=PEOPLE, people=("A", "B", "C", "D"))),
+        client(place({"assign": 30, "arrivals": 30}, "arrivals", kind=PEOPLE, people=seen_for("A", "B", "C", "D"))),
         [("permission-never-used", M)],
     ),
     "for one person, who does not use it": (
-        client(place({}, asked="view", kind=PEOPLE, beside=(grant("view", kind=PEOPLE, person_id="p"),))), [],
+        client(place({}, asked="view", kind=PEOPLE, beside=(grant("view", kind=PEOPLE, person_id="ilse"),))),
+        [("consent-for-person-unused", L)],
     ),
+    "for one person, and another uses it": (
+        client(place({}, "list", asked="view", kind=PEOPLE, people=seen_for("Pia", operation="list"),
+                     beside=tuple(grant("view", kind=PEOPLE, person_id=one) for one in ("ilse", "pia")))),
+        [("consent-for-person-unused", L)],
+    ),
+    "for one person, who uses it": (
+        client(place({}, "list", asked="view", kind=PEOPLE, people=seen_for("Ilse", operation="list"),
+                     beside=(grant("view", kind=PEOPLE, person_id="ilse"),))), [],
+    ),
+    "for one person, lately": (
+        client(place({}, asked="view", kind=PEOPLE, beside=(grant("view", 13, kind=PEOPLE, person_id="ilse"),))), [],
+    ),
+    "for one person, and nobody says who uses it": (
+        client(place({}, "list", asked="view", kind=PEOPLE, beside=(grant("view", kind=PEOPLE, person_id="ilse"),))),
+        [],
+    ),
+    "for people, larger than its use": (
+        client(place({"manage": 30}, "list", kind=PEOPLE)), [("larger-than-use-for-people", M)],
+    ),
+    "for people, as large as its use": (client(place({"assign": 30}, "list", "assign", kind=PEOPLE)), []),
+    "a token from elsewhere": (
+        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 20 * DAY), NetworkPicture("2001:db8::/48", NOW - DAY))),
+        [("network-new", M)],
+    ),
+    "a token from elsewhere, for something heavy": (
+        client(HEAVY, networks=(NetworkPicture("192.0.2.0/24", NOW - 21 * DAY),
+                                NetworkPicture("198.51.100.0/24", NOW - 7 * DAY))),
+        [("network-new", H)],
+    ),
+    "a token from elsewhere, long ago": (
+        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 40 * DAY), NetworkPicture("a", NOW - 8 * DAY))), [],
+    ),
+    "a token from elsewhere, as it is new": (
+        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 14 * DAY), NetworkPicture("a", NOW - DAY))), [],
+    ),
+    "tokens from everywhere": (
+        client(networks=tuple(NetworkPicture(str(one), NOW - one * DAY) for one in range(1, 60, 10))), [],
+    ),
+    "ten times as much as ever": (client(days=runs(9, last=8, calls=10, on_7=100), used_at=NOW), [("use-rises", M)]),
+    "nine times as much as ever": (client(days=runs(9, last=8, calls=12, on_7=119), used_at=NOW), []),
+    "much at its beginning": (client(days=runs(6, last=8, calls=1, on_7=1000), used_at=NOW), []),
+    "ten times as much, today": (client(days=runs(9, calls=10, on_0=1000), used_at=NOW), []),
+    "silent for three days": (client(days=runs(20, last=4), used_at=NOW - 4 * DAY), [("client-silent", M)]),
+    "silent for two days": (client(days=runs(28, last=3), used_at=NOW - 3 * DAY), []),
+    "silent, and ran now and then": (client(days=runs(19, last=4), used_at=NOW - 4 * DAY), []),
+    "silent, and still gets tokens": (
+        client(secret(used=1), days=runs(28, last=4), used_at=NOW - 4 * DAY), [],
+    ),
+    "a name like another's": (client(alike=("Night гun",)), [("name-confusable", M)]),
     "for people, and nobody used it": (
         client(place({"manage": 30}, kind=AccessKind.DELEGATED)), [("permission-never-used", M)],
     ),
     "for people, and used": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED)), []),
     "for people, too new to say": (client(place({"view": 13}, kind=AccessKind.DELEGATED)), []),
-    "acts for four": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=("A", "B", "C", "D"))), []),
+    "acts for four": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("A", "B", "C", "D"))), []),
     "acts for one, nobody else is here": (
-        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=("Ilse",)), population=2), [],
+        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse")), population=2), [],
     ),
     "an owner who may do less": (
         client(owners=(OwnerPicture("Ilse", beyond=("crew: update",), beyond_weight=24), OwnerPicture("Pia"))),
@@ -525,6 +587,7 @@ class Facts:
     moments: tuple[int, int, int]
     trial: int
     touched: list[tuple[str, int]]
+    days: list[tuple[int, int]]
 
     def at(self, moment: datetime) -> ClientPicture:
         def when(hours: int) -> datetime:
@@ -574,6 +637,9 @@ class Facts:
             rotations=(RotationPicture("r", "old", "new", when(self.moments[1]), "0", "1"),),
             dead_tries=(DeadTries("old", 1, when(min(self.moments[2], 0)), ""),),
             trial_ends_at=when(self.trial),
+            networks=tuple(NetworkPicture(str(one), when(min(one, 0))) for one in self.moments[:2]),
+            days={(NOW - back * DAY).date(): calls for back, calls in self.days},
+            used_at=when(-30),
         )  # fmt: skip
 
 
@@ -587,6 +653,7 @@ FACTS = st.builds(
     st.tuples(HOURS, HOURS, HOURS),
     HOURS,
     st.lists(st.tuples(st.sampled_from(["duty", "night", "chair"]), HOURS), max_size=3),
+    st.lists(st.tuples(st.integers(1, 40), st.sampled_from([1, 5, 200])), max_size=40),
 )
 
 

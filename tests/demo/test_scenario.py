@@ -61,10 +61,12 @@ TABLE = {
     ),
     "Duty mail digest": Expected((1, 1, 1, 0), "live", 85, 1, ["single-owner"]),
     "Mail archive": Expected((1, 1, 1, 0), "live", 81, 2, ["reach-larger-than-use", "reach-unbounded"]),
-    "Tug planner": Expected((0, 2, 1, 0), "live", 126, 2, ["permission-never-used"]),
+    "Tug planner": Expected((0, 2, 1, 0), "live", 126, 2, ["network-new", "permission-never-used"]),
     "Certificate renewals": Expected((1, 0, 0, 1), None, None, 1, []),
-    "Watch tablet": Expected((2, 2, 1, 0), None, None, 2, ["consent-for-everyone"]),
-    "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, ["changed-after-consent"]),
+    "Watch tablet": Expected(
+        (2, 2, 1, 0), None, None, 2, ["consent-for-everyone", "consent-for-person-unused", "larger-than-use-for-people"]
+    ),
+    "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, ["changed-after-consent", "use-rises"]),
     "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["held-already-by-what-ended", "single-owner"]),
     "Crew certificate check": Expected((1, 1, 0, 0), "live", 85, 1, ["single-owner"]),
     "Crane telemetry trial": Expected(
@@ -113,8 +115,9 @@ TABLE = {
         2,
         ["credential-seen-by-another", "granted-under-loose-limits", "permission-larger-than-use"],
     ),
+    "Quay dashb0ard": Expected((0, 0, 0, 0), None, None, 2, ["name-confusable"]),
     "Storm bell": Expected((0, 0, 0, 0), "live", 80, 2, ["disabled-with-credentials"]),
-    "Sailing times widget": Expected((1, 1, 1, 0), "live", 120, 2, ["publisher-unvouched"]),
+    "Sailing times widget": Expected((1, 1, 1, 0), "live", 120, 2, ["client-silent", "publisher-unvouched"]),
     "Pilot sign-up form": Expected(
         (1, 0, 0, 1), "live", 66, 2, ["redirect-foreign-host", "redirect-loopback", "redirect-plain-http"]
     ),

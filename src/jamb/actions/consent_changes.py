@@ -133,8 +133,9 @@ def narrow_to_people(
     with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
         here = standing_at(unit, directory, client_id, resource_name, kind, None, now)
         acted_for = uses.person_ids_of(
-            unit.session, here.client.id, here.resource.id, now - directory.policy.use_counts
-        )
+            unit.session, here.client.id, here.resource.id, here.catalogue.opened_by(permission),
+            now - directory.policy.use_counts,
+        )  # fmt: skip
         standing = [row for row in here.rows if row.permission == permission]
         everyone = [row for row in standing if row.person_id is None]
         if not everyone:

@@ -28,7 +28,7 @@ from jamb.core import own_api
 from jamb.core.access import RoleHolding
 from jamb.core.agreements import Act
 from jamb.core.audit.breaches import Breach, breaches
-from jamb.core.clients import ClientKind, ClientState, folded
+from jamb.core.clients import ClientKind, ClientState, folded, look_of
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
@@ -262,6 +262,7 @@ def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: date
                 directory_id=directory.id,
                 name=name,
                 folded_name=folded(name),
+                look=look_of(name),
                 purpose="A part of Jamb: acts only for the person who signed in",
                 kind=ClientKind.NATIVE.value,
                 state=ClientState.LIVE.value,

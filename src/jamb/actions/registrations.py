@@ -12,7 +12,7 @@ from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.core.agreements import Act
-from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, registration
+from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store import clients
@@ -64,6 +64,7 @@ def register(
             directory_id=directory.id,
             name=wanted.name,
             folded_name=folded(wanted.name),
+            look=look_of(wanted.name),
             purpose=wanted.purpose,
             kind=wanted.kind.value,
             state=ClientState.LIVE.value,
@@ -135,6 +136,7 @@ def change_registration(
                 actor, now, "An owner who answers for the client can add them.", for_people=True,
             )  # fmt: skip
         row.name, row.folded_name, row.purpose = wanted.name, folded(wanted.name), wanted.purpose
+        row.look = look_of(wanted.name)
         row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
         after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
         if after == before:

@@ -115,7 +115,7 @@ def _note_details(
     uses.add_people(
         session,
         (
-            (client_id, resource_id, known[person], use.last_at)
+            (client_id, resource_id, use.operation, known[person], use.last_at)
             for client_id, use, one in rows
             if use.kind is AccessKind.DELEGATED
             for person in one.people

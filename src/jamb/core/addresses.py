@@ -117,6 +117,17 @@ def host_of(text: str, longest: int = LONGEST_ADDRESS) -> tuple[str, str]:
     return str(parts["scheme"]), _host_and_port(authority)[0] if authority else ""
 
 
+def network_of(address: str) -> str:
+    """Return the network of an IP address: its first 24 bits, or the first 48 of IPv6; empty for what is none."""
+    try:
+        one = ipaddress.ip_address(address)
+    except ValueError:
+        return ""
+    if isinstance(one, ipaddress.IPv6Address) and one.ipv4_mapped is not None:
+        one = one.ipv4_mapped
+    return str(ipaddress.ip_network((one, 24 if one.version == 4 else 48), strict=False))
+
+
 def host_as_read(text: str) -> tuple[str, str]:
     """Return scheme and host in lower case as a browser would read them, of what may be no fit address at all.
 

@@ -123,6 +123,28 @@ def fault_of(address: str, kind: ClientKind) -> str:
     return "" if fits else "https, a loopback address by http, or a scheme named by a domain, as example.app:/callback"
 
 
+# What looks like a Latin letter once case is folded: in short, of Unicode Technical Standard 39 section 4.
+_LOOKS = str.maketrans(
+    {
+        **dict.fromkeys("аα", "a"), "в": "b", "β": "b", **dict.fromkeys("сϲ", "c"), "ԁ": "d",
+        **dict.fromkeys("еε", "e"),
+        "г": "r", "н": "h", **dict.fromkeys("іι1i|ӏ", "l"), "ј": "j", **dict.fromkeys("кκ", "k"), "м": "m", "η": "n",
+        **dict.fromkeys("оο0", "o"), **dict.fromkeys("рρ", "p"), "ѕ": "s", **dict.fromkeys("тτ", "t"), "ν": "v",
+        **dict.fromkeys("хχ", "x"), **dict.fromkeys("уυ", "y"),
+    }
+)  # fmt: skip
+_PAIRS = (("rn", "m"), ("vv", "w"))
+
+
+def look_of(name: str) -> str:
+    """Return what names that look alike have in common; empty for a name of punctuation alone."""
+    plain = "".join(one for one in unicodedata.normalize("NFKD", name) if not unicodedata.combining(one))
+    looks = "".join(one for one in plain.casefold().translate(_LOOKS) if one.isalnum())
+    for pair, one in _PAIRS:
+        looks = looks.replace(pair, one)
+    return looks
+
+
 def folded(name: str) -> str:
     """Return the form of a name under which it must be unique: compatibility-composed and case-folded."""
     return unicodedata.normalize("NFKC", name).casefold()

@@ -269,6 +269,9 @@ class History:
             add_uses(self.premises, self.port, self._ids[demo.name], use, self.now)
         self._acts_for(demo)
         with observation(self.premises.engine) as session:
+            for network, days in demo.networks:
+                seen = {"first_at": self._ago(days, 0), "last_at": self._ago(0, 30)}
+                session.add(usage.NetworkRow(client_id=self._ids[demo.name], network=network, **seen))
             for outcome, days in demo.failed:
                 session.add(
                     usage.AttemptRow(
@@ -305,7 +308,7 @@ class History:
                 usage.add_uses(
                     session, place, [(self._ids[demo.name], Use(operation, AccessKind.DELEGATED, at.date(), 3, at))]
                 )
-                store_uses.add_people(session, [(self._ids[demo.name], place, person, at)])
+                store_uses.add_people(session, [(self._ids[demo.name], place, operation, person, at)])
 
     def _hint(self, name: str) -> str:
         """Return the hint of the client's only credential."""
@@ -447,10 +450,10 @@ def _addition(kind: CredentialKind, days: int) -> Addition:
 def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:
     """Make up thirty days of use, a little uneven, the same on every load."""
     uses = []
-    for back in range(0, LATEST_DAYS, use.every):
+    for back in range(use.until, LATEST_DAYS, use.every):
         last = min(now, (now - timedelta(days=back)).replace(hour=21, minute=40)) - timedelta(minutes=3)
         wave = 1 + ((back * 7 + len(use.operation)) % 5 - 2) / 10
-        calls = max(1, round(use.calls * wave))
+        calls = max(1, round(use.calls * wave)) * (40 if back == use.surge else 1)
         uses.append((client_id, Use(use.operation, AccessKind.APPLICATION, last.date(), calls, last)))
     with observation(premises.engine) as session:
         wanted = select(ResourceRow.id).where(ResourceRow.directory_id == port.id, ResourceRow.name == use.resource)

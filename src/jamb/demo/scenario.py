@@ -286,13 +286,18 @@ class DemoCredential:
 
 @dataclass(frozen=True)
 class DemoUse:
-    """`calls` a day of an operation, on every `every`th of the last thirty days; of these objects."""
+    """`calls` a day of an operation, on every `every`th of the last thirty days; of these objects.
+
+    `until`: days ago, if it stopped then. `surge`: days ago, if it made forty times as many on that day.
+    """
 
     resource: str
     operation: str
     calls: int
     every: int = 1
     objects: tuple[str, ...] = ()
+    until: int = 0
+    surge: int | None = None
 
 
 @dataclass(frozen=True)
@@ -316,8 +321,10 @@ class DemoClient:
     publisher: str = ""
     # How many days ago its trial was to end.
     trial: int | None = None
-    # For whom it acts, at which resource: "resource login".
+    # For whom it did what: "resource operation login".
     acts_for: tuple[str, ...] = ()
+    # From where it got tokens, and how many days ago first.
+    networks: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -464,7 +471,7 @@ CLIENTS = (
         (("crew crew.view", 130), ("crew certificates.view", 6)),
         (("crew crew.view", 129),),
         (DemoCredential(129, 180, 0), DemoCredential(10, 90)),
-        (DemoUse("crew", "people.list", 24),),
+        (DemoUse("crew", "people.list", 24, surge=3),),
     ),
     DemoClient(
         "Customs declarations feed",
@@ -542,6 +549,7 @@ CLIENTS = (
         (),
         (DemoCredential(54, 180, 0),),
         (DemoUse("berths", "berths.list", 60), DemoUse("berths", "occupant.assign", 11)),
+        networks=(("192.0.2.0/24", 50), ("198.51.100.0/24", 2)),
     ),
     DemoClient(
         "Gate camera index",
@@ -590,7 +598,7 @@ CLIENTS = (
         (),
         ClientKind.NATIVE,
         ("org.quillhaven.watch://signed-in",),
-        acts_for=("berths occupant.assign yuki.tanabe",),
+        acts_for=("berths berths.list yuki.tanabe",),
     ),
     DemoClient(
         "Sailing times widget",
@@ -599,8 +607,8 @@ CLIENTS = (
         80,
         (("berths arrivals.view", 80),),
         (("berths arrivals.view", 79),),
-        (DemoCredential(60, 180, 0),),
-        (DemoUse("berths", "arrivals.list", 48),),
+        (DemoCredential(60, 180, 5),),
+        (DemoUse("berths", "arrivals.list", 48, until=5),),
         redirects=("https://widget.brisling.example/signed-in",),
         publisher="brisling.example",
     ),
@@ -626,5 +634,6 @@ CLIENTS = (
         (),
         ClientKind.NATIVE,
     ),
+    DemoClient("Quay dashb0ard", "Shows how busy the quays are, on a phone", ("oskar.pell", "yuki.tanabe"), 3),
     DemoClient("Import test 2", "Test of the import of registrations", ("maren.oduya",), 190),
 )

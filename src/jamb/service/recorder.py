@@ -15,7 +15,7 @@ import hashlib
 from collections import Counter, deque
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager, suppress
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -24,10 +24,11 @@ from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg import Error as DriverError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
+from jamb.core.addresses import network_of
 from jamb.core.attempts import Outcome
 from jamb.service.background import Background
 from jamb.store.engine import driver_outage
-from jamb.store.tokens import RECORD_ATTEMPTS, TOUCH_CREDENTIALS
+from jamb.store.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25
 MOST_KEPT = 50_000
@@ -35,6 +36,8 @@ MOST_KEPT = 50_000
 # directory.
 MOST_APART_OF_ONE = 60
 MOST_APART = 1200
+# How many pairs of client and network a process remembers, so as to note each once a day.
+MOST_NETWORKS_KNOWN = 100_000
 _log = structlog.get_logger("jamb.recorder")
 
 
@@ -64,6 +67,9 @@ class Recorder:
         self._apart: set[bytes] = set()
         self._apart_of: Counter[tuple[UUID, str, str]] = Counter()
         self.left_out = 0
+        # Noted on this day already, by this process.
+        self._networks: set[tuple[str, str]] = set()
+        self._networks_on = date.min
 
     def note(self, attempt: Attempt) -> None:
         """Keep a success for the next group."""
@@ -141,11 +147,29 @@ class Recorder:
         for attempt in attempts:
             if attempt.credential_id is not None and attempt.outcome is Outcome.ISSUED:
                 touched[attempt.credential_id] = attempt.at
+        networks = self._new_networks(attempts)
         columns = [list(column) for column in zip(*rows, strict=True)]
         async with self._pool.connection() as connection, connection.transaction():
             await connection.execute(RECORD_ATTEMPTS, columns, prepare=True)
             if touched:
                 await connection.execute(TOUCH_CREDENTIALS, [list(touched), list(touched.values())], prepare=True)
+            if networks:
+                pairs, moments = sorted(networks), [networks[pair] for pair in sorted(networks)]
+                told = [[one for one, _ in pairs], [one for _, one in pairs], moments]
+                await connection.execute(NOTE_NETWORKS, told, prepare=True)
+        if len(self._networks) + len(networks) <= MOST_NETWORKS_KNOWN:
+            self._networks |= networks.keys()
+
+    def _new_networks(self, attempts: Iterable[Attempt]) -> dict[tuple[str, str], datetime]:
+        """Return from which networks clients got tokens that were not noted today, and when first."""
+        found: dict[tuple[str, str], datetime] = {}
+        for one in attempts:
+            if one.outcome is Outcome.ISSUED and (network := network_of(one.address)):
+                if one.at.date() > self._networks_on:
+                    self._networks, self._networks_on = set(), one.at.date()
+                if (one.client_id, network) not in self._networks:
+                    found.setdefault((one.client_id, network), one.at)
+        return found
 
     def _rows(self, attempts: list[Attempt]) -> list[tuple[Any, ...]]:
         """Return the rows to write: a success each, equal refusals as one; in an order that two processes share."""

@@ -27,12 +27,15 @@ class ClientRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("directory_id", "folded_name", name="client_name_taken"),
         Index("client_by_registration", "directory_id", "registered_at", "id"),
+        Index("client_by_look", "directory_id", "look"),
     )
 
     id: str = Field(primary_key=True, sa_type=Text)
     directory_id: UUID = Field(foreign_key="directory.id")
     name: str = Field(sa_type=Text)
     folded_name: str = Field(sa_type=Text)
+    # What names that look alike have in common; empty: it looks like none.
+    look: str = Field(default="", sa_type=Text)
     purpose: str = Field(sa_type=Text)
     kind: str = Field(sa_type=Text)
     state: str = Field(sa_type=Text)
@@ -204,6 +207,25 @@ def holding_at(session: Session, resource_id: UUID) -> list[ClientRow]:
     wanted = consented.union(by_role.where(role.c.resource_id == resource_id, assignment.c.client_id.is_not(None)))
     statement = select(ClientRow).where(col(ClientRow.id).in_(wanted), ~col(ClientRow.builtin))
     return list(session.exec(statement.order_by(ClientRow.name)))
+
+
+def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> dict[str, tuple[str, ...]]:
+    """Return the names of clients that were registered before each of these and whose names look like its own."""
+    one, other = (ClientRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
+    before = sa.tuple_(other.c.registered_at, other.c.id) < sa.tuple_(one.c.registered_at, one.c.id)
+    rows = session.execute(
+        sa.select(one.c.id, other.c.name)
+        .join(other, (other.c.directory_id == one.c.directory_id) & (other.c.look == one.c.look) & before)
+        .where(
+            one.c.directory_id == directory_id, among(one.c.id, client_ids), one.c.look != "",
+            one.c.state != "removed", other.c.state != "removed", ~other.c.builtin,
+        )
+        .order_by(one.c.id, other.c.registered_at, other.c.id)
+    )  # fmt: skip
+    found: dict[str, tuple[str, ...]] = {}
+    for client_id, name in rows:
+        found[client_id] = (*found.get(client_id, ()), name)
+    return found
 
 
 def still_there(session: Session, client_ids: Iterable[str]) -> set[str]:

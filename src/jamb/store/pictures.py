@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Protocol, TypeVar
 from uuid import UUID
 
@@ -17,6 +17,7 @@ from jamb.core.audit import (
     CredentialPicture,
     DeadTries,
     Finding,
+    NetworkPicture,
     ResourcePicture,
     RotationPicture,
     evaluate,
@@ -24,6 +25,7 @@ from jamb.core.audit import (
 )
 from jamb.core.audit.past import Done
 from jamb.core.audit.rules.credentials import RECENT
+from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
@@ -106,6 +108,9 @@ def load(
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
         around=around(session, directory_id, owners, grants, by_role, now),
+        networks=usage.networks_of(session, ids),
+        days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
+        alike=clients.alike(session, directory_id, ids),
         past=past_acts.of_clients(session, directory_id, ids, now),
         past_of_all=past_acts.of_all(session, directory_id, now),
     )
@@ -135,6 +140,9 @@ class _Parts:
     dead_tries: Mapping[str, list[DeadTries]]
     waived: Mapping[str, set[tuple[str, str]]]
     around: Around
+    networks: Mapping[str, tuple[NetworkPicture, ...]]
+    days: Mapping[str, Mapping[date, int]]
+    alike: Mapping[str, tuple[str, ...]]
     past: Mapping[str, tuple[Done, ...]]
     past_of_all: tuple[Done, ...]
 
@@ -169,6 +177,9 @@ class _Parts:
             past=(*self.past.get(row.id, ()), *self.past_of_all),
             used_at=self.used_at.get(row.id),
             around_changes_at=around_changes_at,
+            networks=self.networks.get(row.id, ()),
+            days=self.days.get(row.id, {}),
+            alike=self.alike.get(row.id, ()),
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(

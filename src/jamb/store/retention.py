@@ -53,5 +53,7 @@ DELETE FROM attempt WHERE id IN (
     # Both are looked at for the policy's days, at most a year.
     "additions": _ended("addition", f"at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "former resources": _ended("resource_past", f"until < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
+    # Who came from nowhere else for a year has no habit any more.
+    "networks": _ended("client_network", f"last_at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "tries": _ended("tried", "until < %(now)s"),
 }

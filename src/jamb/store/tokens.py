@@ -222,6 +222,16 @@ UPDATE {_credential.name} AS credential
  WHERE credential.id = seen.id
 """  # noqa: S608 - names of our own
 
+# Parameters: arrays of client ids, networks and moments, each pair once and in order, so that processes never deadlock.
+NOTE_NETWORKS = """
+INSERT INTO client_network (client_id, network, first_at, last_at)
+SELECT seen.client_id, seen.network, seen.at, seen.at
+  FROM unnest(%b::text[], %b::text[], %b::timestamptz[]) AS seen (client_id, network, at)
+  JOIN client ON client.id = seen.client_id
+ ORDER BY 1, 2
+    ON CONFLICT (client_id, network) DO UPDATE SET last_at = greatest(client_network.last_at, excluded.last_at)
+"""
+
 __all__ = [
     "ASKED",
     "ATTEMPT_COLUMNS",
@@ -229,6 +239,7 @@ __all__ = [
     "DELEGATED",
     "GRANTED_AT",
     "KEYS_OF",
+    "NOTE_NETWORKS",
     "RECORD_ATTEMPTS",
     "SEE_ASSERTION",
     "SIGNING_KEY",

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
 from jamb.core.attempts import DEAD
-from jamb.core.audit.picture import DeadTries
+from jamb.core.audit.picture import DeadTries, NetworkPicture
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.store.columns import among, blob, moment
@@ -90,6 +90,17 @@ class AttemptRow(SQLModel, table=True):
     digest: bytes | None = blob(nullable=True)
 
 
+class NetworkRow(SQLModel, table=True):
+    """A network from which a client got tokens, since when, and (to the day) until when."""
+
+    __tablename__ = "client_network"
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    network: str = Field(primary_key=True, sa_type=Text)
+    first_at: datetime = moment()
+    last_at: datetime = moment()
+
+
 def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
     """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
     found: dict[str, list[DeadTries]] = {}
@@ -147,6 +158,32 @@ def latest_of(session: Session, client_ids: Iterable[str]) -> Mapping[tuple[str,
     for client_id, resource_id, operation, kind, last_at in rows:
         use = Use(operation, AccessKind(kind), last_at.date(), 0, last_at)
         found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
+def days_of(session: Session, client_ids: Iterable[str], since: date) -> dict[str, dict[date, int]]:
+    """Return the calls of clients since a day, of whatever operation, by client and day."""
+    found: dict[str, dict[date, int]] = {}
+    rows = session.execute(
+        sa.select(col(UsageRow.client_id), col(UsageRow.day), sa.func.sum(col(UsageRow.calls)))
+        .where(among(UsageRow.client_id, client_ids), col(UsageRow.day) >= since)
+        .group_by(col(UsageRow.client_id), col(UsageRow.day))
+    )
+    for client_id, day, calls in rows:
+        found.setdefault(client_id, {})[day] = int(calls)
+    return found
+
+
+def networks_of(session: Session, client_ids: Iterable[str]) -> dict[str, tuple[NetworkPicture, ...]]:
+    """Return the networks from which clients got tokens."""
+    found: dict[str, tuple[NetworkPicture, ...]] = {}
+    rows = session.execute(
+        sa.select(col(NetworkRow.client_id), col(NetworkRow.network), col(NetworkRow.first_at))
+        .where(among(NetworkRow.client_id, client_ids))
+        .order_by(col(NetworkRow.client_id), col(NetworkRow.first_at), col(NetworkRow.network))
+    )
+    for client_id, network, first_at in rows:
+        found[client_id] = (*found.get(client_id, ()), NetworkPicture(network, first_at))
     return found
 
 

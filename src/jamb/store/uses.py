@@ -30,12 +30,13 @@ class ObjectUseRow(SQLModel, table=True):
 
 
 class PersonUseRow(SQLModel, table=True):
-    """A person for whom a client acted at a resource."""
+    """A person for whom a client did an operation. An empty one stands for any: earlier reports did not tell."""
 
     __tablename__ = "person_use"
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
     resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    operation: str = Field(primary_key=True, sa_type=Text)
     person_id: UUID = Field(sa_column=Column(ForeignKey("person.id"), primary_key=True))
     last_at: datetime = moment()
 
@@ -50,7 +51,9 @@ class Touched:
 
 @dataclass(frozen=True, slots=True)
 class ActedFor:
-    people: tuple[str, ...]
+    """For whom a client acted while that counts, by operation, each id with a name."""
+
+    people: Mapping[str, Mapping[str, str]]
     fades_from: datetime
 
 
@@ -63,13 +66,13 @@ def add_objects(session: Session, rows: Iterable[tuple[str, UUID, str, str, date
     _upsert(session, ObjectUseRow, ("client_id", "resource_id", "operation", "object"), kept)
 
 
-def add_people(session: Session, rows: Iterable[tuple[str, UUID, UUID, datetime]]) -> None:
-    """Note (client, resource, person, last)."""
-    kept: dict[tuple[str, UUID, UUID], datetime] = {}
-    for client_id, resource_id, person_id, at in rows:
-        key = (client_id, resource_id, person_id)
+def add_people(session: Session, rows: Iterable[tuple[str, UUID, str, UUID, datetime]]) -> None:
+    """Note (client, resource, operation, person, last)."""
+    kept: dict[tuple[str, UUID, str, UUID], datetime] = {}
+    for client_id, resource_id, operation, person_id, at in rows:
+        key = (client_id, resource_id, operation, person_id)
         kept[key] = max(kept.get(key, at), at)
-    _upsert(session, PersonUseRow, ("client_id", "resource_id", "person_id"), kept)
+    _upsert(session, PersonUseRow, ("client_id", "resource_id", "operation", "person_id"), kept)
 
 
 def _upsert(session: Session, table: type[SQLModel], keys: tuple[str, ...], kept: Mapping[Any, datetime]) -> None:
@@ -103,29 +106,36 @@ def objects_of(session: Session, client_ids: Iterable[str], since: datetime) -> 
 
 
 def people_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[tuple[str, UUID], ActedFor]:
-    """Return for whom clients acted since a moment, by client and resource, by name."""
-    found: dict[tuple[str, UUID], list[tuple[str, datetime]]] = {}
+    """Return for whom clients acted since a moment, by client and resource."""
+    found: dict[tuple[str, UUID], dict[str, dict[str, str]]] = {}
+    first: dict[tuple[str, UUID], datetime] = {}
     rows = session.execute(
         sa.select(
-            col(PersonUseRow.client_id), col(PersonUseRow.resource_id), col(PersonRow.name), col(PersonUseRow.last_at)
+            col(PersonUseRow.client_id), col(PersonUseRow.resource_id), col(PersonUseRow.operation), col(PersonRow.id),
+            col(PersonRow.name), col(PersonUseRow.last_at),
         )
         .join(PersonRow, col(PersonRow.id) == col(PersonUseRow.person_id))
         .where(among(PersonUseRow.client_id, client_ids), col(PersonUseRow.last_at) > since)
-        .order_by(col(PersonRow.name))
-    )
-    for client_id, resource_id, name, at in rows:
-        found.setdefault((client_id, resource_id), []).append((name, at))
-    return {key: ActedFor(tuple(name for name, _ in rows), min(at for _, at in rows)) for key, rows in found.items()}
+        .order_by(col(PersonRow.name), col(PersonRow.id))
+    )  # fmt: skip
+    for client_id, resource_id, operation, person_id, name, at in rows:
+        key = (client_id, resource_id)
+        found.setdefault(key, {}).setdefault(operation, {})[str(person_id)] = name
+        first[key] = min(first.get(key, at), at)
+    return {key: ActedFor(people, first[key]) for key, people in found.items()}
 
 
-def person_ids_of(session: Session, client_id: str, resource_id: UUID, since: datetime) -> dict[UUID, str]:
-    """Return the people for whom a client acted at a resource since a moment, with their names."""
+def person_ids_of(
+    session: Session, client_id: str, resource_id: UUID, operations: Iterable[str], since: datetime
+) -> dict[UUID, str]:
+    """Return the people for whom a client did one of these operations since a moment, with their names."""
     rows = session.execute(
         sa.select(col(PersonRow.id), col(PersonRow.name))
         .join(PersonUseRow, col(PersonUseRow.person_id) == col(PersonRow.id))
         .where(
             col(PersonUseRow.client_id) == client_id,
             col(PersonUseRow.resource_id) == resource_id,
+            among(PersonUseRow.operation, [*operations, ""]),
             col(PersonUseRow.last_at) > since,
         )
     )

@@ -7,10 +7,12 @@ from datetime import datetime
 
 from jamb.core.audit.findings import Finding, Rule
 from jamb.core.audit.picture import ClientPicture
-from jamb.core.audit.rules import credentials, past, privilege, reach, registration
+from jamb.core.audit.rules import credentials, habit, past, privilege, reach, registration
 from jamb.core.policy import DirectoryPolicy
 
-RULES: tuple[Rule, ...] = (*credentials.RULES, *privilege.RULES, *reach.RULES, *registration.RULES, *past.RULES)
+RULES: tuple[Rule, ...] = (
+    *credentials.RULES, *privilege.RULES, *reach.RULES, *registration.RULES, *habit.RULES, *past.RULES,
+)  # fmt: skip
 
 
 def evaluate(pictures: Iterable[ClientPicture], policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:

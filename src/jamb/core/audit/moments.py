@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import datetime, time, timedelta
 
 from jamb.core.audit.past import LOOKED_BACK
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.audit.rules.credentials import DORMANT, RECENT
+from jamb.core.audit.rules.habit import SILENT_FROM_DAYS
 from jamb.core.audit.rules.privilege import WAITS_LONG
 from jamb.core.audit.rules.registration import STARTS_WITHIN
 from jamb.core.ladder import Rung
@@ -22,10 +23,10 @@ def next_change(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
 
     It may come too early, never too late: a test lets random clients age from one such moment to the next.
     """
-    return min((one for one in _moments(client, policy) if one > now), default=None)
+    return min((one for one in _moments(client, policy, now) if one > now), default=None)
 
 
-def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetime]:
+def _moments(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[datetime]:
     for one in client.credentials:
         yield from _of_credential(one, policy)
     for place in client.resources:
@@ -41,6 +42,7 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy) -> Iterator[datetim
         yield client.registered_at + STARTS_WITHIN
     if client.last_seen_at is not None:
         yield client.last_seen_at + DORMANT
+    yield from _of_habit(client, now)
     yield from filter(None, (client.trial_ends_at, *_around(client)))
 
 
@@ -50,6 +52,15 @@ def _around(client: ClientPicture) -> Iterator[datetime | None]:
         yield from (place.objects_fade_at, place.people_fade_at, place.begins_at)
     yield from (one.changes_at for one in client.owners)
     yield client.around_changes_at
+
+
+def _of_habit(client: ClientPicture, now: datetime) -> Iterator[datetime]:
+    yield from (one.first_at + RECENT + _AFTER for one in client.networks)
+    if client.days:
+        # A day is judged when it is over.
+        yield datetime.combine(now.date() + timedelta(days=1), time(), now.tzinfo)
+        if client.last_seen_at is not None:
+            yield client.last_seen_at + timedelta(days=SILENT_FROM_DAYS)
 
 
 def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[datetime]:

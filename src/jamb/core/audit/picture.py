@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from jamb.core import own_api
 from jamb.core.access import HeldGrant
@@ -61,7 +61,8 @@ class ResourcePicture:
             name stands for those that lie in no collection.
         objects_fade_at: when the first of these stops to count.
         gone: collections (of Jamb's own API: clients) that a reach names and that are not there any more.
-        people: how many people it was seen to act for while that counts; None: nobody reports that.
+        people: whom it was seen to act for while that counts, by operation, each id with a name; None: nobody
+            reports that. An empty operation stands for any.
         people_fade_at: when the first of these stops to count.
         begins_at: when the first grant that counts later begins to count.
         ended: what the client held there by roles that have ended.
@@ -73,7 +74,7 @@ class ResourcePicture:
     objects: Mapping[str, frozenset[str]] = field(default_factory=dict)
     objects_fade_at: datetime | None = None
     gone: frozenset[str] = frozenset()
-    people: tuple[str, ...] | None = None
+    people: Mapping[str, Mapping[str, str]] | None = None
     people_fade_at: datetime | None = None
     begins_at: datetime | None = None
     ended: tuple[HeldGrant, ...] = ()
@@ -81,6 +82,12 @@ class ResourcePicture:
     @property
     def bounds_objects(self) -> bool:
         return bool(self.tree.collections)
+
+    def acted_for(self, permission: str) -> dict[str, str]:
+        """Return for whom it was seen to do something that a permission opens, each id with a name."""
+        opened = {*self.catalogue.opened_by(permission), ""}
+        rows = [row for name, row in (self.people or {}).items() if name in opened]
+        return {key: name for row in rows for key, name in row.items()}
 
     @property
     def measure(self) -> Place:
@@ -147,10 +154,19 @@ class OtherPicture:
 
 
 @dataclass(frozen=True, slots=True)
+class NetworkPicture:
+    """A network from which a client got tokens, and when it first did."""
+
+    network: str
+    first_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class ClientPicture:
     """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there.
 
     `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
+    `days`: its calls of late, by day. `alike`: clients registered before it whose names look like its own.
     `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone something changes in
     what others hold that bears on it.
     """
@@ -176,6 +192,9 @@ class ClientPicture:
     past: tuple[Done, ...] = ()
     used_at: datetime | None = None
     around_changes_at: datetime | None = None
+    networks: tuple[NetworkPicture, ...] = ()
+    days: Mapping[date, int] = field(default_factory=dict)
+    alike: tuple[str, ...] = ()
 
     @property
     def last_seen_at(self) -> datetime | None:

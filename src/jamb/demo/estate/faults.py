@@ -269,13 +269,64 @@ def _many(dice: Dice, estate: Estate, client: Client) -> None:
     client.acts_for = dice.sample(estate.strong, 4)
 
 
+@fault("consent-for-person-unused")
+def _person_unused(dice: Dice, estate: Estate, client: Client) -> Found:
+    person = estate.people[dice.choice(estate.strong)].id
+    client.grants.append(Grant("yard", "see", kind="delegated", person=person))
+    return [("consent-for-person-unused", f"yard/see/delegated/{person}")]
+
+
+@fault("larger-than-use-for-people")
+def _larger_for_people(_dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.grants.append(Grant("vault", "keep", kind="delegated"))
+    client.uses.append(Use("vault", "look", kind="delegated"))
+    return [("larger-than-use-for-people", "vault")]
+
+
 @fault("left-behind")
 def _left_behind(_dice: Dice, _estate: Estate, client: Client) -> Found:
     _hold(client, "mail", "read", "read", reach=["small", GONE_COLLECTION], objects=["s0", "s1", "s2"])
     return [("left-behind", "mail/read/application")]
 
 
+# Habit
+
+
+@fault("network-new")
+def _elsewhere(dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.networks = [("192.0.2.0/24", 60), ("198.51.100.0/24", dice.uniform(0.1, 6.9))]
+    return [("network-new", "198.51.100.0/24")]
+
+
+@decoy("from elsewhere, for long")
+def _long_elsewhere(_dice: Dice, _estate: Estate, client: Client) -> None:
+    client.networks = [("192.0.2.0/24", 60), ("198.51.100.0/24", 7.1)]
+
+
+@fault("use-rises")
+def _rises(dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.calls = {dice.randrange(1, 8): 9000}
+    return [("use-rises", "")]
+
+
+@fault("client-silent")
+def _silent(dice: Dice, _estate: Estate, client: Client) -> Found:
+    quiet = dice.randrange(4, 16)
+    client.calls = dict.fromkeys(range(quiet, quiet + 28), 5)
+    client.credentials[0].used = quiet
+    for use in client.uses:
+        use.last += quiet
+    return [("client-silent", "")]
+
+
 # Registration
+
+
+@fault("name-confusable")
+def _alike(_dice: Dice, estate: Estate, client: Client) -> Found:
+    before = estate.clients[-2]
+    client.name, client.registered = before.name.replace("0", "O"), before.registered - 1
+    return [("name-confusable", "")]
 
 
 @fault("no-owner")

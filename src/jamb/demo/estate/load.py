@@ -14,6 +14,7 @@ from sqlmodel import Session
 
 from jamb.actions import directories, resources
 from jamb.actions.premises import Premises, find_directory
+from jamb.core.clients import look_of
 from jamb.core.errors import Conflict
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
@@ -130,11 +131,11 @@ class _Writer:
 
     def clients(self) -> None:
         self.copy(
-            "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by,"
-            " redirect_uris, publisher, trial_ends_at)",
+            "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
+            " registered_by, redirect_uris, publisher, trial_ends_at)",
             (
-                (one.id, self.directory_id, one.name, one.name.casefold(), one.purpose, one.kind, one.state, False,
-                 at(self.now, one.registered), "estate", one.redirects, one.publisher,
+                (one.id, self.directory_id, one.name, one.name.casefold(), look_of(one.name), one.purpose, one.kind,
+                 one.state, False, at(self.now, one.registered), "estate", one.redirects, one.publisher,
                  at(self.now, one.trial) if one.trial is not None else None)
                 for one in self.estate.clients
             ),
@@ -189,10 +190,11 @@ class _Writer:
 
     def grants(self) -> None:
         self.copy(
-            "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, by_person)",
+            "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, person_id,"
+            " by_person)",
             (
                 (self.dice.uuid(), one.id, self.places[held.resource], held.permission, held.kind,
-                 at(self.now, held.granted), "estate", _document(held.reach), False)
+                 at(self.now, held.granted), "estate", _document(held.reach), held.person, held.person is not None)
                 for one in self.estate.clients
                 for held in one.grants
                 if held.consented
@@ -233,11 +235,20 @@ class _Writer:
             ),
         )
         self.copy(
-            "person_use (client_id, resource_id, person_id, last_at)",
+            "person_use (client_id, resource_id, operation, person_id, last_at)",
             (
-                (one.id, self.places["yard"], self.estate.people[place].id, at(self.now, 3))
+                (one.id, self.places["yard"], "see", self.estate.people[place].id, at(self.now, 3))
                 for one in self.estate.clients
                 for place in one.acts_for
+            ),
+        )
+
+        self.copy(
+            "client_network (client_id, network, first_at, last_at)",
+            (
+                (one.id, network, at(self.now, first), at(self.now, 0.01))
+                for one in self.estate.clients
+                for network, first in one.networks
             ),
         )
 
@@ -246,6 +257,10 @@ class _Writer:
         for use in client.uses:
             for turn in range(turns):
                 yield self._use(client, use, use.last + turn * (days / turns))
+        for days_ago, calls in client.calls.items():
+            # Something that it may do, and is not counted on the same day already.
+            last = at(self.now, days_ago)
+            yield (client.id, self.places["yard"], "move", "application", last.date(), calls, last)
 
     def _use(self, client: Client, use: Use, days_ago: float) -> tuple[Any, ...]:
         last = at(self.now, days_ago)

@@ -35,6 +35,7 @@ class Grant:
     asked: float | None = 201
     kind: str = "application"
     reach: dict[str, list[str]] | None = None
+    person: UUID | None = None
     consented: bool = True
 
 
@@ -70,6 +71,9 @@ class Client:
     rotation: tuple[UUID, UUID, UUID] | None = None
     dead_tries: list[str] = field(default_factory=list)
     acts_for: list[int] = field(default_factory=list)
+    networks: list[tuple[str, float]] = field(default_factory=list)
+    # Calls that it made beside its usual ones, by days ago.
+    calls: dict[int, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

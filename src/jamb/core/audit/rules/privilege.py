@@ -106,11 +106,42 @@ def _held_by(place: ResourcePicture, one: HeldGrant, others: Iterable[HeldGrant]
 
 
 def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    for place, used, names, before, after in _larger(client, policy, now, _APPLICATION):
+        yield finding(
+            "permission-larger-than-use",
+            client,
+            place.catalogue.name,
+            by_weight(before - after),
+            f"{', '.join(names)} would do instead of {', '.join(rung.permission for rung in used)}",
+            _larger_evidence(place, used, before, after, policy),
+            f"Ask for {', '.join(names)}, and end the consent to what is larger.",
+            Act.REPLACE_PERMISSIONS,
+            place.catalogue.name,
+        )
+
+
+def _larger_for_people(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    for place, used, names, before, after in _larger(client, policy, now, AccessKind.DELEGATED):
+        yield finding(
+            "larger-than-use-for-people",
+            client,
+            place.catalogue.name,
+            min(by_weight(before - after), Severity.MEDIUM),
+            f"For people {', '.join(names)} would do instead of {', '.join(rung.permission for rung in used)}",
+            _larger_evidence(place, used, before, after, policy),
+            f"Ask for {', '.join(names)} for people, have it consented to, and end the consent to what is larger.",
+        )
+
+
+def _larger(
+    client: ClientPicture, policy: DirectoryPolicy, now: datetime, kind: AccessKind
+) -> Iterator[tuple[ResourcePicture, list[Rung], tuple[str, ...], int, int]]:
+    """Yield each resource with what is used there, the smaller permissions that would do, and the weight of both."""
     for place in client.resources:
         used = [
             rung
             for rung in place.rungs
-            if rung.kind is _APPLICATION
+            if rung.kind is kind
             and rung.held_since is not None
             and rung.used is UsedState.USED
             and now - rung.held_since >= policy.observation
@@ -122,29 +153,24 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
         if opened == done:
             continue
         # What opens something new is not had by a mend: it takes an ask and a consent.
-        proposal = smallest(place.catalogue, done, _APPLICATION, most_steps=MOST_STEPS, within=opened)
+        proposal = smallest(place.catalogue, done, kind, most_steps=MOST_STEPS, within=opened)
         before = weigh(place.catalogue, opened)
         after = weigh(place.catalogue, place.catalogue.opened_by_all(proposal.permissions))
-        if proposal.unreachable or after >= before:
-            continue
-        held = ", ".join(rung.permission for rung in used)
-        yield finding(
-            "permission-larger-than-use",
-            client,
-            place.catalogue.name,
-            by_weight(before - after),
-            f"{', '.join(proposal.permissions)} would do instead of {held}",
-            {
-                "resource": place.catalogue.name,
-                "granted": held,
-                "used operations": ", ".join(sorted(done)),
-                "weight": f"{before}, and {after} would do",
-                "policy": f"judged after {policy.observation_days} days",
-            },
-            f"Ask for {', '.join(proposal.permissions)}, and end the consent to what is larger.",
-            Act.REPLACE_PERMISSIONS,
-            place.catalogue.name,
-        )
+        if not proposal.unreachable and after < before:
+            yield place, used, proposal.permissions, before, after
+
+
+def _larger_evidence(
+    place: ResourcePicture, used: Iterable[Rung], before: int, after: int, policy: DirectoryPolicy
+) -> dict[str, str]:
+    done = frozenset().union(*(rung.used_operations for rung in used))
+    return {
+        "resource": place.catalogue.name,
+        "granted": ", ".join(rung.permission for rung in used),
+        "used operations": ", ".join(sorted(done)),
+        "weight": f"{before}, and {after} would do",
+        "policy": f"judged after {policy.observation_days} days",
+    }
 
 
 def _controls(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
@@ -362,6 +388,24 @@ RULES = (
             "a little larger than its use",
         ),
         passed=("as large as its use",),
+    ),
+    Rule(
+        "larger-than-use-for-people",
+        Family.PRIVILEGE,
+        "Permission for people larger than its use",
+        why=(
+            "Whoever takes the client over may do for people what none of them ever did by it, and a smaller one "
+            "exists."
+        ),
+        when=(
+            "As for “Permission larger than its use”, of the permissions that a client holds for people, whoever they "
+            "are, and of its calls for people."
+        ),
+        how_bad=f"By the weight that would be saved: medium from {MEDIUM_WEIGHT}, as people's own rights bound it.",
+        reference="RFC 9700 section 2.3 (access token privilege restriction)",
+        find=_larger_for_people,
+        found=("for people, larger than its use",),
+        passed=("for people, as large as its use",),
     ),
     Rule(
         "controls-registrations",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jamb.core import own_api
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, finding
+from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding
 from jamb.core.audit.narrowing import narrower
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.privilege import HIGH_WEIGHT, MEDIUM_WEIGHT, MOST_STEPS, by_weight, held_rungs, subject_of
@@ -87,15 +87,17 @@ def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
 
 def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
     for place in client.resources:
-        if not place.people or len(place.people) > FEW_PEOPLE:
-            continue
         for rung in place.rungs:
+            people = place.acted_for(rung.permission)
+            if not people or len(people) > FEW_PEOPLE:
+                continue
             since = min((one.granted_at for one in rung.grants if one.person_id is None), default=now)
             if rung.kind is not AccessKind.DELEGATED or now - since < policy.observation:
                 continue
-            if client.population < MANY_TIMES * len(place.people):
+            if client.population < MANY_TIMES * len(people):
                 continue
             weight = weigh(place.catalogue, place.catalogue.opened_by(rung.permission))
+            names = ", ".join(sorted(people.values()))
             yield finding(
                 "consent-for-everyone",
                 client,
@@ -104,14 +106,39 @@ def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
                 f"{rung.permission} is consented to for everyone, and few use it",
                 {
                     "resource": place.catalogue.name,
-                    "used for": ", ".join(place.people),
+                    "used for": names,
                     "people here": str(client.population),
                     "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
                 },
-                f"Consent for {', '.join(place.people)}, and end the consent for everyone.",
+                f"Consent for {names}, and end the consent for everyone.",
                 Act.NARROW_PEOPLE,
                 subject_of(place, rung),
             )
+
+
+def _person_unused(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    for place in client.resources:
+        for rung in place.rungs:
+            people = place.acted_for(rung.permission)
+            if rung.used_operations and not people:
+                # It was used, and nobody says for whom.
+                continue
+            since: dict[str, datetime] = {}
+            for one in rung.grants:
+                if one.person_id is not None:
+                    since[one.person_id] = min(one.granted_at, since.get(one.person_id, one.granted_at))
+            for key, at in sorted(since.items()):
+                if now - at >= policy.observation and key not in people:
+                    yield finding(
+                        "consent-for-person-unused",
+                        client,
+                        f"{subject_of(place, rung)}/{key}",
+                        Severity.LOW,
+                        f"{rung.permission} is consented to for one person since {day(at)}, and never used for them",
+                        {"resource": place.catalogue.name, "consented": exact(at), "person": key,
+                         "policy": f"a use counts for {policy.use_counts_days} days"},
+                        "Ask the person whether they still use it; end their consent if not.",
+                    )  # fmt: skip
 
 
 def _left_behind(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
@@ -202,6 +229,22 @@ RULES = (
             "acts for four",
             "acts for one, nobody else is here",
         ),
+    ),
+    Rule(
+        "consent-for-person-unused",
+        Family.PRIVILEGE,
+        "Consent for a person who never uses it",
+        why="Whoever takes the client over may act for that person, who has nothing of it.",
+        when=(
+            "A permission is consented to for one person for at least `observation_days`, and within "
+            "`use_counts_days` no API reported that the client did, for that person, anything that it opens. Where "
+            "calls of it were reported and for nobody, it is passed over."
+        ),
+        how_bad="Always low.",
+        reference="RFC 9700 section 2.3 (access token privilege restriction)",
+        find=_person_unused,
+        found=("for one person, who does not use it", "for one person, and another uses it"),
+        passed=("for one person, who uses it", "for one person, lately", "for one person, and nobody says who uses it"),
     ),
     Rule(
         "left-behind",

@@ -215,6 +215,20 @@ def _unvouched(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
         )
 
 
+def _alike(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    if client.alike:
+        yield finding(
+            "name-confusable",
+            client,
+            "",
+            Severity.MEDIUM,
+            f"Its name looks like that of {', '.join(client.alike)}",
+            {"name": client.name, "looks like": ", ".join(client.alike)},
+            "Ask who registered it, and why by this name; give it another, or disable it.",
+            Act.CHANGE_REGISTRATION,
+        )
+
+
 def _within(host: str, domain: str) -> bool:
     return host == domain or host.endswith(f".{domain}")
 
@@ -410,5 +424,21 @@ RULES = (
             "a stranger who holds something",
         ),
         passed=("a part of the house",),
+    ),
+    Rule(
+        "name-confusable",
+        Family.REGISTRATION,
+        "Name that looks like another client's",
+        why="Whoever consents, hands over or withdraws takes the one for the other; so does whoever meant them to.",
+        when=(
+            "Another client of the directory that is not removed was registered before it (of two at the same moment, "
+            "the one whose id comes first), and their names look alike: without marks, case, spaces and punctuation, "
+            "and with letters and digits that look like others (0 and o; 1, i and l; rn and m; vv and w; Cyrillic and "
+            "Greek letters like Latin ones) taken for the same, they are equal."
+        ),
+        how_bad="Always medium.",
+        reference="Unicode Technical Standard 39 section 4 (confusable detection)",
+        find=_alike,
+        found=("a name like another's",),
     ),
 )

@@ -1,6 +1,9 @@
-"""The audit is told of more that bears on it: states and names of clients, roles at Jamb's own API, names of people"""
+"""From where tokens were got, for whom what was done, which names look alike; and the audit is told of more"""
 
+import sqlalchemy as sa
 from alembic import op
+
+from jamb.core.clients import look_of
 
 revision = "0021"
 down_revision = "0020"
@@ -13,6 +16,17 @@ begin
     insert into audit_stale (client_id)
         select client_id from client_owner where person_id = new.id
         union select client_id from person_use where person_id = new.id;
+    return null;
+end $$;
+
+create function audit_note_alike() returns trigger language plpgsql as $$
+begin
+    insert into audit_stale (client_id) select id from client
+        where directory_id = new.directory_id and look <> '' and look = new.look and id <> new.id;
+    if tg_op = 'UPDATE' then
+        insert into audit_stale (client_id) select id from client
+            where directory_id = old.directory_id and look <> '' and look = old.look and id <> old.id;
+    end if;
     return null;
 end $$;
 
@@ -32,11 +46,38 @@ _TRIGGERS = (
         "execute function audit_note_removal()"
     ),
     "after update of permissions, removed_at on role for each row execute function audit_note_own_bundle()",
+    "after insert or update of look, state, name on client for each row execute function audit_note_alike()",
+    "after insert or delete on client_network for each row execute function audit_note()",
+    # Of a day that is over; what is counted today is looked at tomorrow.
+    (
+        "after update of calls on usage for each row when (new.day < (now() at time zone 'UTC')::date) "
+        "execute function audit_note()"
+    ),
     "after update of domain on directory for each row execute function audit_note_policy()",
 )
 
 
+_MOMENT = sa.DateTime(timezone=True)
+
+
 def upgrade() -> None:
+    op.add_column("client", sa.Column("look", sa.Text(), nullable=False, server_default=""))
+    op.create_index("client_by_look", "client", ["directory_id", "look"])
+    names = op.get_bind().execute(sa.text("select id, name from client")).all()
+    looks = [{"id": key, "look": look_of(name)} for key, name in names]
+    if looks:
+        op.get_bind().execute(sa.text("update client set look = :look where id = :id"), looks)
+    op.add_column("person_use", sa.Column("operation", sa.Text(), nullable=False, server_default=""))
+    op.drop_constraint("person_use_pkey", "person_use")
+    op.create_primary_key("person_use_pkey", "person_use", ["client_id", "resource_id", "operation", "person_id"])
+    op.alter_column("person_use", "operation", server_default=None)
+    op.create_table(
+        "client_network",
+        sa.Column("client_id", sa.Text(), sa.ForeignKey("client.id"), primary_key=True),
+        sa.Column("network", sa.Text(), primary_key=True),
+        sa.Column("first_at", _MOMENT, nullable=False),
+        sa.Column("last_at", _MOMENT, nullable=False),
+    )
     op.execute(_FUNCTIONS)
     # Of removals alone: one of those below tells of them too.
     op.execute("drop trigger audit_21 on client")
