@@ -111,7 +111,7 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
             sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
         )
         .where(
-            among(AttemptRow.client_id, client_ids), col(AttemptRow.at) > since,
+            among(AttemptRow.client_id, client_ids), col(AttemptRow.at) >= since,
             among(AttemptRow.outcome, [one.value for one in DEAD]), col(AttemptRow.hint) != "",
         )
         .group_by(col(AttemptRow.client_id), col(AttemptRow.hint))

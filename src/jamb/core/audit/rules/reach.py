@@ -195,11 +195,19 @@ RULES = (
         "Reach larger than its use",
         why="It touches few objects and could touch many; the collections that hold what it touches exist.",
         when=(
-            "Consents at one resource are at least `observation_days` old; the objects touched by what they open are "
-            "reported and lie in collections; and the fewest further objects are held by collections, within what is "
-            "reached, that together hold at most half as many objects as are reached now and weigh less."
+            "Of the consents as itself at one resource those are looked at that are at least `observation_days` old; "
+            "what was used of them is needed, but for what a newer consent or a role opens everywhere and for as "
+            "long. Each needed operation on an object is reported with the objects that it touched while that counts, "
+            "and all of these lie in collections. The collections that together hold them, lie wholly within what is "
+            "reached now, and hold the fewest other objects (of equals, the fewest collections), hold at most half as "
+            "many objects as are reached now; and the lightest permissions for what is needed, bounded to these, open "
+            "nothing that is not open now, and weigh less, each operation on objects counted by the share of the "
+            "known objects."
         ),
-        how_bad=f"By the weight that would be saved: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}.",
+        how_bad=(
+            "By the weight of the operations on objects that are open now, times the share of the known objects that "
+            f"would be saved: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}."
+        ),
         reference="RFC 9396 section 2 (authorization details)",
         find=_reach_larger,
         found=("touches one desk of all",),
