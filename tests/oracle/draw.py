@@ -369,7 +369,7 @@ def touches_little(draw: Draw, client: Client) -> None:
     """Wide reach at the boxes, and a collection or two that it touches."""
     place = draw.estate.resources["boxes"]
     touched = sorted(place.collections[draw.choice(("north/in", "south", "south/out"))])
-    for permission in {draw.permission("boxes") for _ in range(draw.choice((1, 1, 2)))}:
+    for permission in sorted({draw.permission("boxes") for _ in range(draw.choice((1, 1, 2)))}):
         reach: Reach = draw.choice((None, None, ("only", ("north", "south")), ("all_but", ("board",))))
         draw.hold(client, "boxes", permission, reach=reach, begins=draw.ago(14, 60))
         for operation in sorted(place.opens(permission)):

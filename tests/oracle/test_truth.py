@@ -40,7 +40,8 @@ def compare(premises: Premises, url: str, seed: int) -> Counter[str]:
         judged.update(rule for rule, *_ in wanted)
         assert kept == wanted, (
             f"seed {seed}, after {days} days: {len(kept - wanted)} too many {sorted(kept - wanted)[:6]}, "
-            f"{len(wanted - kept)} missed {sorted(wanted - kept)[:6]}"
+            f"{len(wanted - kept)} missed {sorted(wanted - kept)[:6]}; the first is of "
+            f"{estate.clients[min(kept ^ wanted)[1]]}"
         )
     return judged
 
