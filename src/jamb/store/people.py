@@ -78,7 +78,10 @@ def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
 
 def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:
     """Return these people, by name."""
-    return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, person_ids)).order_by(PersonRow.name)))
+    wanted = list(person_ids)
+    if not wanted:
+        return []
+    return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, wanted)).order_by(PersonRow.name)))
 
 
 def set_by(session: Session, directory_id: UUID, ids: Iterable[str], limit: int) -> list[UUID]:

@@ -31,7 +31,7 @@ from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
-from jamb.store import clients, credentials, findings, past_acts, resources, roles, rotations, usage, uses
+from jamb.store import clients, credentials, findings, past_acts, people, resources, roles, rotations, usage, uses
 from jamb.store.around import Around, around
 from jamb.store.columns import among
 
@@ -108,6 +108,7 @@ def load(
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
         around=around(session, directory_id, owners, grants, by_role, now),
+        names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
         networks=usage.networks_of(session, ids),
         days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
         alike=clients.alike(session, directory_id, ids),
@@ -140,6 +141,7 @@ class _Parts:
     dead_tries: Mapping[str, list[DeadTries]]
     waived: Mapping[str, set[tuple[str, str]]]
     around: Around
+    names: Mapping[str, str]
     networks: Mapping[str, tuple[NetworkPicture, ...]]
     days: Mapping[str, Mapping[date, int]]
     alike: Mapping[str, tuple[str, ...]]
@@ -180,6 +182,11 @@ class _Parts:
             networks=self.networks.get(row.id, ()),
             days=self.days.get(row.id, {}),
             alike=self.alike.get(row.id, ()),
+            names={
+                one.person_id: self.names[one.person_id]
+                for _, one in grants
+                if one.person_id is not None and one.person_id in self.names
+            },
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(
@@ -237,6 +244,10 @@ def held_at(
         if role.resource_id == resource_id:
             found.extend(assignment.grants(role))
     return found
+
+
+def _people_of(grants: Mapping[str, Iterable[tuple[UUID, HeldGrant]]]) -> set[UUID]:
+    return {UUID(one.person_id) for rows in grants.values() for _, one in rows if one.person_id is not None}
 
 
 def _latest(used: Mapping[tuple[str, UUID], Iterable[Use]]) -> dict[str, datetime]:

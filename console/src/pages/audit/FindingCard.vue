@@ -35,6 +35,11 @@ const change = (work: () => Promise<Schemas["KeptFinding"]>) => attempt(async ()
 const waive = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/waiver", { ...at(), body: { days: Number(days.value), reason: reason.value } })));
 const endWaiver = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/waiver/ending", at())));
 const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/assignment", { ...at(), body: { person: person.value.trim(), note: note.value } })));
+
+/** What stands between back quotes is the name of a setting. */
+function settingsIn(text = '') {
+  return text.split('`').map((part, place) => ({ tag: place % 2 ? 'code' : 'span', text: part }))
+}
 </script>
 
 <template>
@@ -75,8 +80,8 @@ const assign = () => change(() => must(api.POST("/api/v1/directories/{directory}
     <h3>Why it matters</h3>
     <p>{{ rule?.why }}</p>
     <h3>When it is found</h3>
-    <p>{{ rule?.when }}</p>
-    <p class="soft small">{{ rule?.how_bad }} {{ rule?.reference }}</p>
+    <p><component :is="part.tag" v-for="(part, place) in settingsIn(rule?.when)" :key="place">{{ part.text }}</component></p>
+    <p class="soft small"><component :is="part.tag" v-for="(part, place) in settingsIn(rule?.how_bad)" :key="place">{{ part.text }}</component> {{ rule?.reference }}</p>
     <button type="button" class="link-button" @click="emit('closed')">Close</button>
   </aside>
 </template>

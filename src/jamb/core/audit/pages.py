@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, timedelta
@@ -185,10 +186,15 @@ def _rule(rule: Rule, found: Sequence[Reported]) -> str:
     )
     head = "<th>Severity</th><th>Client</th><th>What is wrong, and the evidence</th><th>Since</th><th>What to do</th>"
     return (
-        f"<section><h2>{escape(rule.title)}</h2><p>{escape(rule.why)} {escape(rule.when)} {escape(rule.how_bad)} "
+        f"<section><h2>{escape(rule.title)}</h2><p>{escape(rule.why)} {_coded(rule.when)} {_coded(rule.how_bad)} "
         f"<span class='soft'>{escape(rule.reference)}</span></p>"
         f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table></section>"
     )
+
+
+def _coded(words: str) -> str:
+    """Set names of settings, which stand between back quotes, as such."""
+    return re.sub(r"`([a-z_]+)`", r"<code>\1</code>", escape(words))
 
 
 def _by_client(standing: Sequence[Reported]) -> str:

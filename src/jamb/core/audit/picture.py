@@ -166,6 +166,7 @@ class ClientPicture:
     """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there.
 
     `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
+    `names`: of the people for whom alone something is consented to, by id.
     `days`: its calls of late, by day. `alike`: clients registered before it whose names look like its own.
     `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone something changes in
     what others hold that bears on it.
@@ -195,6 +196,7 @@ class ClientPicture:
     networks: tuple[NetworkPicture, ...] = ()
     days: Mapping[date, int] = field(default_factory=dict)
     alike: tuple[str, ...] = ()
+    names: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def last_seen_at(self) -> datetime | None:

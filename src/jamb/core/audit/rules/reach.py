@@ -129,13 +129,14 @@ def _person_unused(client: ClientPicture, policy: DirectoryPolicy, now: datetime
                     since[one.person_id] = min(one.granted_at, since.get(one.person_id, one.granted_at))
             for key, at in sorted(since.items()):
                 if now - at >= policy.observation and key not in people:
+                    name = client.names.get(key, key)
                     yield finding(
                         "consent-for-person-unused",
                         client,
                         f"{subject_of(place, rung)}/{key}",
                         Severity.LOW,
-                        f"{rung.permission} is consented to for one person since {day(at)}, and never used for them",
-                        {"resource": place.catalogue.name, "consented": exact(at), "person": key,
+                        f"{rung.permission} is consented to for {name} since {day(at)}, and not used for them",
+                        {"resource": place.catalogue.name, "consented": exact(at), "person": name,
                          "policy": f"a use counts for {policy.use_counts_days} days"},
                         "Ask the person whether they still use it; end their consent if not.",
                     )  # fmt: skip

@@ -15,7 +15,8 @@ create or replace function audit_note_person() returns trigger language plpgsql 
 begin
     insert into audit_stale (client_id)
         select client_id from client_owner where person_id = new.id
-        union select client_id from person_use where person_id = new.id;
+        union select client_id from person_use where person_id = new.id
+        union select client_id from consent where person_id = new.id;
     return null;
 end $$;
 
