@@ -61,6 +61,16 @@ MAIL = Catalogue.of(
     ],
     "box",
 )  # fmt: skip
+# With an operation that is about no box.
+POST = Catalogue.of(
+    "post", "Post", "https://post.example",
+    [MAIL.operations["mail.read"], Operation("ping", "Ping", "GET", "/ping", Effect.READ, DataClass.INTERNAL)],
+    [
+        Permission("all", "All", frozenset(AccessKind), frozenset({"mail.read", "ping"})),
+        Permission("read", "Read", frozenset(AccessKind), frozenset({"mail.read"})),
+    ],
+    "box",
+)  # fmt: skip
 MAIL_DESKS = CollectionTree.of(
     [
         Collection("desk", "Desk", frozenset({"duty", "night"})),
@@ -105,7 +115,8 @@ def place(
         POLICY.observation,
         POLICY.use_counts,
     )
-    return ResourcePicture(catalogue, found, MAIL_DESKS if catalogue is MAIL else NO_COLLECTIONS, **more)
+    usual = {"tree": MAIL_DESKS if catalogue is MAIL else NO_COLLECTIONS}
+    return ResourcePicture(catalogue, found, **{**usual, **more})
 
 
 def grant(
@@ -352,6 +363,12 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "touches what lies in no collection": (
         client(place({"read": 30}, "mail.read", catalogue=MAIL, objects={"mail.read": frozenset({"duty", ""})})),
         [("reach-unbounded", M)],
+    ),
+    "reaches nothing, and could do without something that names no object": (
+        client(place({"all": 30}, "mail.read", catalogue=POST, reach=Reach.only("board"),
+                     tree=CollectionTree.of([Collection("desk", "Desk", frozenset({"duty"})), Collection("board", "")]),
+                     objects={"mail.read": frozenset({"duty"})})),
+        [("permission-larger-than-use", L)],
     ),
     "touches all it reaches": (
         client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"),

@@ -62,7 +62,7 @@ def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
         ]
         before = coverage(place.tree, [one.reach for one in proposed.held])
         after = coverage(place.tree, [proposed.reach])
-        if 2 * len(after.objects) > len(before.objects):
+        if not before.objects or 2 * len(after.objects) > len(before.objects):
             continue
         saved = sum(concerned) * (before.share(place.tree) - after.share(place.tree))
         reaches = "; ".join(sorted({one.reach.words for one in proposed.held}))
