@@ -171,7 +171,7 @@ USED = place({"view": 30}, "list")
 HEAVY = place({"manage": 13})
 GRANTED = {"resource": "berths", "permissions": ["manage"], "newly possible": ["close"]}
 ASKED = done("permission.asked", 14, "Tobias", resource="berths", permissions=["manage"])
-WEAK = (OwnerPicture("Ilse", beyond=("berths: close",), beyond_weight=30), OwnerPicture("Pia"))
+WEAK = (OwnerPicture("Ilse", beyond=("berths: close",), beyond_weight=30, id="ilse"), OwnerPicture("Pia"))
 NAMED = done("owners.changed", 9, before={"owners": ["Pia"]}, after={"owners": ["Ilse", "Pia"]})
 AGREED = done("agreement.given", 9, "Maren", after={"asked by": "Ilse", "act": "Change who owns it"})
 RAISED = done("policy.changed", 14, before={"two_people_weight": 24}, after={"two_people_weight": 900})

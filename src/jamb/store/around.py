@@ -50,7 +50,7 @@ class Around:
         """Return an owner beside what the client may do at each resource."""
         full = one.level is OwnerLevel.FULL
         if not full or not one.live:
-            return OwnerPicture(one.name, one.live, full)
+            return OwnerPicture(one.name, one.live, full, id=str(one.person_id))
         held = self.rights.get(one.person_id, ())
         moments = (moment for role in held for moment in (role.begins_at, role.ends_at) if moment is not None)
         return owner_picture(
@@ -69,6 +69,7 @@ class Around:
                 if holds_grave(place)
             ],
             min((moment for moment in moments if moment > now), default=None),
+            str(one.person_id),
         )
 
 

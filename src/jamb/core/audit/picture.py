@@ -115,6 +115,7 @@ class OwnerPicture:
     beyond: tuple[str, ...] = ()
     beyond_weight: int = 0
     changes_at: datetime | None = None
+    id: str = ""
 
 
 @dataclass(frozen=True, slots=True)

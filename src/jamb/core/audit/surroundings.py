@@ -30,6 +30,7 @@ def owner_picture(
     name: str,
     places: Iterable[tuple[ResourcePicture, Collection[Holding]]],
     changes_at: datetime | None,
+    person_id: str = "",
 ) -> OwnerPicture:
     """Return a live owner who answers for everything, beside what the client may do at each resource.
 
@@ -41,7 +42,7 @@ def owner_picture(
         for one in _beyond(place, mine):
             outside.append(f"{place.catalogue.name}: {one}")
             weight += weigh_operation(place.catalogue.operations[one])
-    return OwnerPicture(name, True, True, tuple(sorted(outside)), weight, changes_at)
+    return OwnerPicture(name, True, True, tuple(sorted(outside)), weight, changes_at, person_id)
 
 
 def holds_grave(place: ResourcePicture) -> bool:

@@ -73,10 +73,10 @@ def _target(place: ResourcePicture, rung: Rung) -> str:
 
 
 def _own_hand(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
-    weaker = {one.name: one for one in client.owners if one.live and one.full and one.beyond_weight}
+    weaker = {one.id: one for one in client.owners if one.live and one.full and one.beyond_weight}
     for one in _recent(client, now, "owners.changed"):
         before, after = one.before.get("owners") or [], one.after.get("owners") or []
-        owner = weaker.pop(one.by, None) if one.by in after and one.by not in before else None
+        owner = weaker.pop(one.by_id, None) if one.by in after and one.by not in before else None
         if owner is not None and owner.beyond_weight >= policy.two_people_weight:
             yield finding(
                 "owner-by-own-hand",
@@ -94,12 +94,12 @@ def _seen(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iter
     weight = _weight(client)
     if weight < policy.two_people_weight:
         return
-    owners = {one.name for one in client.owners if one.full}
+    owners = {one.id for one in client.owners if one.full}
     working = {one.id: one for one in client.credentials if one.works(now)}
     told: set[str] = set()
     for one in _recent(client, now, *_GIVES):
         held = working.get(one.subject.get("id", ""))
-        if held is None or held.id in told or one.by in owners or one.by_id == client.id:
+        if held is None or held.id in told or one.by_id in owners or one.by_id == client.id:
             continue
         if not one.after.get("unseen"):
             told.add(held.id)
@@ -124,15 +124,15 @@ def _both(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iter
             for name in one.after.get("permissions") or []:
                 asked.setdefault((str(one.after.get("resource")), name), set()).add(one.by_id)
     recent = list(_recent(client, now, "consent.granted"))
-    alone: dict[str, list[tuple[ResourcePicture, Rung, Done]]] = {}
+    alone: dict[tuple[str, str], list[tuple[ResourcePicture, Rung, Done]]] = {}
     for place, rung in _rungs(client):
         for one in _giving(client, place, rung):
             # What was judged when it was given has its weight noted.
             if one in recent and "weight" not in one.after:
                 asker = one.by_id in asked.get((place.catalogue.name, rung.permission), set())
                 if asker or one.by_kind == "client":
-                    alone.setdefault(one.by, []).append((place, rung, one))
-    for by, rows in sorted(alone.items()):
+                    alone.setdefault((one.by, one.by_id), []).append((place, rung, one))
+    for (by, _), rows in sorted(alone.items(), key=lambda pair: pair[0]):
         places = {id(place): place for place, _, _ in rows}
         weight = sum(
             weigh(
@@ -357,7 +357,7 @@ RULES = (
         "credential-seen-by-another",
         Family.CREDENTIALS,
         "Credential seen by somebody who does not own the client",
-        why="Whoever has seen it can act as the client, and do what their own roles do not allow.",
+        why="Whoever has seen it can act as the client, whatever their own roles allow.",
         when=(
             "Somebody other than the client itself issued, imported or added a credential that works, saw it, and is "
             "no owner who answers for everything; and what the client may do as itself weighs `two_people_weight` or "
