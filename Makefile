@@ -26,7 +26,7 @@ fuzz:
 # The audit against a slow judge written from the rules' own words: large estates, and changes while rounds run.
 truth:
 	@tools/setup test
-	JAMB_TRUTH_SEEDS=$(or $(SEEDS),20) JAMB_TRUTH_CLIENTS=$(or $(CLIENTS),10000) JAMB_TRUTH_CHANGES=$(or $(CHANGES),5000) .venv/bin/pytest -p no:xdist -o addopts="" --timeout=0 -s tests/oracle
+	JAMB_TRUTH_FIRST=$(or $(FIRST),1) JAMB_TRUTH_SEEDS=$(or $(SEEDS),20) JAMB_TRUTH_CLIENTS=$(or $(CLIENTS),10000) JAMB_TRUTH_CHANGES=$(or $(CHANGES),5000) .venv/bin/pytest -p no:xdist -o addopts="" --timeout=0 -s tests/oracle
 
 bench:
 	@tools/setup test

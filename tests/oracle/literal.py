@@ -234,6 +234,11 @@ class Look:
         return max(given, key=lambda entry: entry.at, default=None)
 
 
+def _latest(entries: list[Entry]) -> Entry:
+    """The latest; of several at one moment, that which was entered last."""
+    return max(reversed(entries), key=lambda one: one.at)
+
+
 def by_weight(weight: float) -> str:
     return "high" if weight >= 24 else "medium" if weight >= 4 else "low"
 
@@ -551,7 +556,7 @@ def role_alone(look: Look) -> Iterator[Said]:
         role = look.estate.roles[name]
         place = look.resource(role.resource)
         weight = place.weigh(place.opens(*role.permissions))
-        if given and look.looked_back(max(given, key=lambda one: one.at)) and weight >= POLICY["two_people_weight"]:
+        if given and look.looked_back(_latest(given)) and weight >= POLICY["two_people_weight"]:
             yield f"{role.resource}/{name}", by_two(weight)
 
 
@@ -559,7 +564,7 @@ def role_alone(look: Look) -> Iterator[Said]:
 def restored(look: Look) -> Iterator[Said]:
     done = [one for one in look.client.ledger if one.action == "client.restored" and look.now - one.at < 365 * DAY]
     weight = look.weight_as_itself()
-    if done and look.looked_back(max(done, key=lambda one: one.at)) and weight >= POLICY["two_people_weight"]:
+    if done and look.looked_back(_latest(done)) and weight >= POLICY["two_people_weight"]:
         yield "", by_two(weight)
 
 

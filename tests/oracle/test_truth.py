@@ -21,7 +21,8 @@ from tests.oracle.load import found, load
 from tests.world import World
 
 # `make truth` tries many, and larger ones.
-SEEDS = range(1, int(os.environ.get("JAMB_TRUTH_SEEDS", "1")) + 1)
+FIRST = int(os.environ.get("JAMB_TRUTH_FIRST", "1"))
+SEEDS = range(FIRST, FIRST + int(os.environ.get("JAMB_TRUTH_SEEDS", "1")))
 CLIENTS = int(os.environ.get("JAMB_TRUTH_CLIENTS", "400"))
 # Days after which the clock alone has moved: only what came due is looked at.
 LATER = (0, 1, 3, 20, 80)

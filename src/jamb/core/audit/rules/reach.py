@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jamb.core import own_api
+from jamb.core.access.compare import possible
 from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding
 from jamb.core.audit.narrowing import narrower
 from jamb.core.audit.picture import ClientPicture
@@ -57,7 +58,7 @@ def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
             continue
         concerned = [
             weigh_operation(place.catalogue.operations[name])
-            for name in place.catalogue.opened_by_all(one.permission for one in proposed.held)
+            for name in possible(place.catalogue, proposed.held, place.tree)
             if place.catalogue.concerns_object(name)
         ]
         before = coverage(place.tree, [one.reach for one in proposed.held])
