@@ -209,22 +209,39 @@ def holding_at(session: Session, resource_id: UUID) -> list[ClientRow]:
     return list(session.exec(statement.order_by(ClientRow.name)))
 
 
+# How many clients whose names look alike a finding names.
+MOST_ALIKE = 3
+
+
 def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> dict[str, tuple[str, ...]]:
-    """Return the names of clients that were registered before each of these and whose names look like its own."""
+    """Return the names of clients that were registered before each of these and whose names look like its own.
+
+    Of many the first, and one more that is not named: "…".
+    """
     one, other = (ClientRow.__table__.alias() for _ in range(2))  # type: ignore[attr-defined]
     before = sa.tuple_(other.c.registered_at, other.c.id) < sa.tuple_(one.c.registered_at, one.c.id)
-    rows = session.execute(
-        sa.select(one.c.id, other.c.name)
-        .join(other, (other.c.directory_id == one.c.directory_id) & (other.c.look == one.c.look) & before)
+    first = (
+        sa.select(other.c.name, other.c.registered_at, other.c.id)
         .where(
-            one.c.directory_id == directory_id, among(one.c.id, client_ids), one.c.look != "",
-            one.c.state != "removed", other.c.state != "removed", ~other.c.builtin,
+            other.c.directory_id == directory_id, other.c.look == one.c.look, other.c.state != "removed",
+            ~other.c.builtin, before,
         )
-        .order_by(one.c.id, other.c.registered_at, other.c.id)
+        .order_by(other.c.registered_at, other.c.id)
+        .limit(MOST_ALIKE + 1)
+        .lateral()
+    )  # fmt: skip
+    rows = session.execute(
+        sa.select(one.c.id, first.c.name)
+        .join(first, sa.true())
+        .where(
+            one.c.directory_id == directory_id, among(one.c.id, client_ids), one.c.look != "", one.c.state != "removed"
+        )
+        .order_by(one.c.id, first.c.registered_at, first.c.id)
     )  # fmt: skip
     found: dict[str, tuple[str, ...]] = {}
     for client_id, name in rows:
-        found[client_id] = (*found.get(client_id, ()), name)
+        held = found.get(client_id, ())
+        found[client_id] = (*held, name if len(held) < MOST_ALIKE else "…")
     return found
 
 

@@ -222,15 +222,18 @@ UPDATE {_credential.name} AS credential
  WHERE credential.id = seen.id
 """  # noqa: S608 - names of our own
 
+# Of who comes from more networks no more are kept: that is a habit already.
+MOST_NETWORKS = 50
 # Parameters: arrays of client ids, networks and moments, each pair once and in order, so that processes never deadlock.
-NOTE_NETWORKS = """
+NOTE_NETWORKS = f"""
 INSERT INTO client_network (client_id, network, first_at, last_at)
 SELECT seen.client_id, seen.network, seen.at, seen.at
   FROM unnest(%b::text[], %b::text[], %b::timestamptz[]) AS seen (client_id, network, at)
   JOIN client ON client.id = seen.client_id
+ WHERE (SELECT count(*) FROM client_network AS other WHERE other.client_id = seen.client_id) < {MOST_NETWORKS}
  ORDER BY 1, 2
     ON CONFLICT (client_id, network) DO UPDATE SET last_at = greatest(client_network.last_at, excluded.last_at)
-"""
+"""  # noqa: S608 - a number of our own
 
 __all__ = [
     "ASKED",

@@ -20,14 +20,24 @@ begin
     return null;
 end $$;
 
+-- A new client is the last of those that look like it: only what becomes of an earlier one bears on others.
 create function audit_note_alike() returns trigger language plpgsql as $$
 begin
     insert into audit_stale (client_id) select id from client
-        where directory_id = new.directory_id and look <> '' and look = new.look and id <> new.id;
-    if tg_op = 'UPDATE' then
-        insert into audit_stale (client_id) select id from client
-            where directory_id = old.directory_id and look <> '' and look = old.look and id <> old.id;
-    end if;
+        where directory_id = new.directory_id and look in (old.look, new.look) and look <> '' and id <> new.id;
+    return null;
+end $$;
+
+-- Whom a client can take over is judged by who lives, and told by names: of those that hold something there.
+create function audit_note_own_client() returns trigger language plpgsql as $$
+begin
+    if old.state = 'removed' or new.state = 'removed' or exists (
+        select from consent join resource on resource.id = resource_id
+            where client_id = new.id and resource.name = 'jamb'
+    ) or exists (
+        select from role_assignment join role on role.id = role_id join resource on resource.id = role.resource_id
+            where client_id = new.id and resource.name = 'jamb'
+    ) then perform audit_note_own(new.directory_id); end if;
     return null;
 end $$;
 
@@ -40,14 +50,13 @@ begin
 end $$;
 """
 _TRIGGERS = (
-    # Whom a client can take over is judged by who lives, and told by their names.
     (
         "after update of state, name on client for each row "
         "when (old.state is distinct from new.state or old.name is distinct from new.name) "
-        "execute function audit_note_removal()"
+        "execute function audit_note_own_client()"
     ),
     "after update of permissions, removed_at on role for each row execute function audit_note_own_bundle()",
-    "after insert or update of look, state, name on client for each row execute function audit_note_alike()",
+    "after update of look, state, name on client for each row execute function audit_note_alike()",
     "after insert or delete on client_network for each row execute function audit_note()",
     # Of a day that is over; what is counted today is looked at tomorrow.
     (
