@@ -274,7 +274,7 @@ RULES = (
         "Credential past its end",
         why="A dead credential that lies about hides whether the client is dead too, and invites its reuse in a copy.",
         when="A credential has ended by itself and is not withdrawn, whether it is disabled or not.",
-        how_bad="Medium where nothing else works; low where another one does.",
+        how_bad="Low where a credential of the client works; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
         find=_expired,
         found=(
@@ -292,7 +292,7 @@ RULES = (
             "A credential works, and the time from its issue to its end is longer than `secret_longest_days` (a "
             "secret) or `key_longest_days` (any other kind), by however little; or it has no end."
         ),
-        how_bad="High without an end; medium above the policy's longest life.",
+        how_bad="High without an end; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
         find=_too_long,
         found=(
@@ -308,7 +308,7 @@ RULES = (
         "Several credentials at once",
         why="Each further credential is one more thing to lose, and makes it harder to say which job uses which.",
         when=f"More than {MOST_AT_ONCE} credentials of the client work.",
-        how_bad="Medium above the policy's number; low above two, which is what a rotation needs.",
+        how_bad="Medium where more than `credentials_at_once` work; low otherwise: a rotation needs two.",
         reference="ISO/IEC 27002:2022 control 5.17 (authentication information)",
         find=_several,
         found=(
@@ -401,7 +401,7 @@ RULES = (
             f"A credential that had ended, was withdrawn or disabled was presented at most {RECENT.days} days ago, and "
             "it does not work now either."
         ),
-        how_bad="High where nothing of the client works; medium where something does.",
+        how_bad="Medium where a credential of the client works; high otherwise.",
         reference="NIST SP 800-92 section 2.1 (authentication failures)",
         find=_still_tried,
         found=(

@@ -331,7 +331,7 @@ def _set_back(client: ClientPicture, raised: Done, name: str) -> Done | None:
 
 
 _TWO = "ISO/IEC 27002:2022 control 5.3 (segregation of duties)"
-_BY_WEIGHT = "By the weight: high from the weight that takes two approvers, medium from the one that takes two people."
+_BY_WEIGHT = "By that weight: high from `two_approvers_weight`, medium below it."
 RULES = (
     Rule(
         "owner-by-own-hand",

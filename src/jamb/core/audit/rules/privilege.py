@@ -413,7 +413,7 @@ RULES = (
         "Client that can give access",
         why="Whoever has its credential can give themselves whatever this directory gives.",
         when="The client may, as itself, do an operation of Jamb's own API whose effect is control.",
-        how_bad="High over all clients; medium where it is bounded to some.",
+        how_bad="Medium where all by which it may is bounded to named clients; high otherwise.",
         reference="RFC 9700 section 4.12; ISO/IEC 27002:2022 control 8.2 (privileged access rights)",
         find=_controls,
         found=(

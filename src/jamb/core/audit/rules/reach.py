@@ -265,7 +265,7 @@ RULES = (
             "A permission is held with a reach that names a collection that the resource does not have or, at Jamb's "
             "own API, a client that was removed."
         ),
-        how_bad="Medium where all but what is gone is reached; low otherwise.",
+        how_bad="Medium where it is held, with such a reach, everywhere but in some; low otherwise.",
         reference="ISO/IEC 27002:2022 control 5.18 (access rights)",
         find=_left_behind,
         found=(

@@ -254,7 +254,7 @@ RULES = (
         "Owner who is gone",
         why="Notices go to somebody who reads them no more.",
         when="An owner, of any kind, may not sign in any more.",
-        how_bad="High where no other owner is left; medium otherwise.",
+        how_bad="High where no owner is left who may sign in; medium otherwise.",
         reference="ISO/IEC 27002:2022 control 6.5 (responsibilities after termination)",
         find=_owner_gone,
         found=(
