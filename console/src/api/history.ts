@@ -87,6 +87,11 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "webhook.revived": (entry) => `had events for ${entry.subject.name} tried anew`,
   "person.added": (entry) => `added ${entry.subject.name}`,
   "resource.published": (entry) => `published the resource ${entry.subject.name}`,
+  "agreement.requested": (entry) => `needs another person's yes for ${entry.subject.name}: ${words(entry.after?.act)}`,
+  "agreement.first-yes": (entry) => `said the first of two yeses for ${entry.subject.name}: ${words(entry.after?.act)}`,
+  "agreement.given": (entry) => `agreed for ${entry.subject.name}: ${words(entry.after?.act)}`,
+  "agreement.declined": (entry) => `declined for ${entry.subject.name}: ${words(entry.after?.act)}`,
+  "agreement.carried-out": (entry) => `did what was agreed for ${entry.subject.name}`,
   "directory.opened": (entry) => `opened ${entry.subject.name}`,
 };
 
