@@ -234,12 +234,13 @@ def test_what_is_done_while_a_round_runs_is_judged(world: World, premises: Premi
     assert "controls-registrations" in rules_of(premises, made, began)
 
 
+# What is found of it before and after it begins.
 BEGINS_LATER = {
-    "a consent": ("consent", "granted_at", "controls-registrations"),
-    "a role": ("role_assignment", "assigned_at", "controls-registrations"),
-    "a withdrawal": ("credential", "withdrawn_at", "disabled-with-credentials"),
-    "the role of an owner": ("owner", "assigned_at", "owner-weaker-than-client"),
-    "another's consent": ("other", "granted_at", "controls-through-others"),
+    "a consent": ("controls-registrations", False, True),
+    "a role": ("controls-registrations", False, True),
+    "a withdrawal": ("disabled-with-credentials", True, False),
+    "the role of an owner": ("owner-weaker-than-client", True, False),
+    "another's consent": ("controls-through-others", False, True),
 }
 
 
@@ -247,7 +248,7 @@ BEGINS_LATER = {
 def test_what_begins_later_is_looked_at_when_it_begins(
     world: World, premises: Premises, steward: Jamb, what: str
 ) -> None:
-    kind, column, rule = BEGINS_LATER[what]
+    rule, before, after = BEGINS_LATER[what]
     made, later = world.client(), datetime.now(UTC) + timedelta(hours=30)
     consent = (
         "insert into consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, by_person, reach)"
@@ -260,14 +261,14 @@ def test_what_begins_later_is_looked_at_when_it_begins(
         " where role.name = 'steward' and d.slug = %s"
     )
     with world.database() as database:
-        if kind == "consent":
+        if what == "a consent":
             database.execute(consent, [made.id, "consent.decide", later, None, SLUG])
-        elif kind == "role_assignment":
+        elif what == "a role":
             database.execute(role, [made.id, None, later, SLUG])
-        elif kind == "credential":
+        elif what == "a withdrawal":
             steward.clients.disable(made.id, reason="For a while")
             database.execute("update credential set withdrawn_at = %s where client_id = %s", [later, made.id])
-        elif kind == "owner":
+        elif what == "the role of an owner":
             database.execute(consent, [made.id, "consent.decide", datetime.now(UTC), None, SLUG])
             (owner,) = database.execute("select person_id from client_owner where client_id = %s", [made.id]).fetchall()
             database.execute(role, [None, owner[0], later, SLUG])
@@ -278,12 +279,10 @@ def test_what_begins_later_is_looked_at_when_it_begins(
             database.execute(consent, [other.id, "consent.decide", later, None, SLUG])
     try:
         sweep(premises, SLUG, datetime.now(UTC))
-        before = rule in rules_of(premises, made, datetime.now(UTC))
+        found = [rule in rules_of(premises, made, datetime.now(UTC))]
         sweep(premises, SLUG, later)
-        assert (before, rule in rules_of(premises, made, later)) == (
-            column != "granted_at" and kind in {"credential", "owner"},
-            kind not in {"credential", "owner"},
-        )
+        found.append(rule in rules_of(premises, made, later))
+        assert found == [before, after]
     finally:
         with world.database() as database:
             database.execute("delete from role_assignment where assigned_by = 'x'")

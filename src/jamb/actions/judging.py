@@ -84,7 +84,7 @@ def judge_acting(
         before = 0.0
         if gained.weight and not independent(mine, bench.controllers([gainer])):
             # What somebody takes for themself is weighed together with what they took before, and still hold.
-            hand = in_hand(bench, actor, mine, now, more=power, to=gainer, but=client.id)
+            hand = _in_hand(bench, actor, mine, now, more=power, to=gainer, but=client.id)
             before = max(0.0, hand.alone - gained.weight)
         if gained.weight + before > heaviest.weight + added:
             heaviest, gains_most, added = gained, gainer, before
@@ -164,7 +164,7 @@ def _judge_behind(
     gained = beyond(bench.places, after, have)
     if not gained.weight:
         return
-    before = in_hand(bench, actor, bench.controllers([actor.id]), now, also=(key, *others))
+    before = _in_hand(bench, actor, bench.controllers([actor.id]), now, also=(key, *others))
     told = f"{why}: {_listed(gained.words)}"
     agreed = decide_alone(unit, bench, wanted, gained.weight, told, actor, now, added=before.alone)
     note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
@@ -339,11 +339,11 @@ def earlier(bench: Bench, client_id: str, actor: Actor, mine: Collection[str], n
     here = additions.earlier(bench.session, [client_id], same, since)
     if independent(mine, bench.acting_as(client_id)):
         return here
-    hand = in_hand(bench, actor, mine, now)
+    hand = _in_hand(bench, actor, mine, now)
     return Earlier(max(here.alone, hand.alone), max(here.deciding, hand.deciding))
 
 
-def in_hand(
+def _in_hand(
     bench: Bench,
     actor: Actor,
     mine: Collection[str],

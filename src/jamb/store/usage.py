@@ -95,7 +95,8 @@ class NetworkRow(SQLModel, table=True):
 
     __tablename__ = "client_network"
 
-    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    # Not a foreign key: whoever records a token would wait for whoever changes the client.
+    client_id: str = Field(primary_key=True, sa_type=Text)
     network: str = Field(primary_key=True, sa_type=Text)
     first_at: datetime = moment()
     last_at: datetime = moment()
