@@ -152,9 +152,13 @@ def tokens() -> None:
 def two_processes(url: str, forms: Callable[[], dict[str, str]], service: int, postmaster: int) -> list[str]:
     """One service process and two on the same database, by turns, under the same load."""
     environment = {
-        **os.environ, "JAMB_HOME": str(HOME), "JAMB_PORT": str(PORT + 7), "JAMB_PUBLIC_URL": f"http://127.0.0.1:{PORT}",
-        "JAMB_DATABASE_URL": Cluster(HOME, PORT + 2).url, "JAMB_NOTICES_CRON": "0 0 1 1 *",
-    }  # fmt: skip
+        **os.environ,
+        "JAMB_HOME": str(HOME),
+        "JAMB_PORT": str(PORT + 7),
+        "JAMB_PUBLIC_URL": f"http://127.0.0.1:{PORT}",
+        "JAMB_DATABASE_URL": Cluster(HOME, PORT + 2).url,
+        "JAMB_NOTICES_CRON": "0 0 1 1 *",
+    }
     second = subprocess.Popen(
         [sys.executable, "-m", "jamb.service", "serve"], env=environment, stderr=subprocess.DEVNULL
     )

@@ -21,8 +21,9 @@ import psycopg
 from pydantic import SecretStr
 from sqlmodel import Session
 
+from jamb.actions.act import act_in
 from jamb.actions.audit import group_findings, list_findings, read_posture
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.sweep import look_at_all, sweep
 from jamb.demo.cluster import Cluster
 from jamb.demo.estate import load_estate, plan_estate
@@ -46,11 +47,11 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     """Return the figures as lines; fails if what is found is not what was planted, or a shortcut finds other things."""
     settings = Settings(home=home, port=port, database_url=SecretStr(url))
     engine = make_engine(settings.database())
-    premises = Premises(engine, settings.sealer(), settings.base_url)
+    backend = Backend(engine, settings.sealer(), settings.base_url)
     plan = plan_estate(clients, SEED)
     slug = f"estate-{clients}"
     started = time.perf_counter()
-    load_estate(premises, url, slug, plan, datetime.now(UTC))
+    load_estate(backend, url, slug, plan, datetime.now(UTC))
     loaded = time.perf_counter() - started
     planted = {(one.client_id, one.rule, one.subject) for one in plan.planted}
     del plan
@@ -58,15 +59,15 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
         directory = find_directory(session, slug).id
     rows, floor = _floor(url, directory)
     first = _worker(url, home, port, slug, "first")
-    kept = _open(premises, directory)
+    kept = _open(backend, directory)
     assert {one[:3] for one in kept} == planted, "what is found is not what was planted"
     again = _worker(url, home, port, slug, "anew")
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute(_CHANGE.encode(), [directory, CHANGED])
     changed = _worker(url, home, port, slug, "changed")
-    after = _open(premises, directory)
+    after = _open(backend, directory)
     _worker(url, home, port, slug, "anew")
-    assert _open(premises, directory) == after, "looking at what changed finds something else than looking at all"
+    assert _open(backend, directory) == after, "looking at what changed finds something else than looking at all"
     engine.dispose()
     share = changed["seconds"] / again["seconds"]
 
@@ -108,21 +109,23 @@ def _worker(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, 
 
 def _work(url: str, home: str, port: str, slug: str, what: str) -> None:
     settings = Settings(home=Path(home), port=int(port), database_url=SecretStr(url))
-    premises = Premises(make_engine(url), settings.sealer(), settings.base_url)
+    backend = Backend(make_engine(url), settings.sealer(), settings.base_url)
     if what == "anew":
-        look_at_all(premises, slug)
+        look_at_all(backend, slug)
     before = _most_memory()
     started, cpu = time.perf_counter(), time.process_time()
-    swept = sweep(premises, slug, datetime.now(UTC))
+    swept = sweep(backend, slug, datetime.now(UTC))
     print(
         json.dumps(
             {
-                "looked_at": swept.looked_at, "seconds": time.perf_counter() - started,
-                "cpu": time.process_time() - cpu, "before": before,
+                "looked_at": swept.looked_at,
+                "seconds": time.perf_counter() - started,
+                "cpu": time.process_time() - cpu,
+                "before": before,
                 "megabytes": _most_memory(),
             }
         )
-    )  # fmt: skip
+    )
 
 
 def _most_memory() -> float:
@@ -135,20 +138,20 @@ def _most_memory() -> float:
 
 def _pages(url: str, slug: str, directory: UUID) -> list[str]:
     """Ask what serves the page of findings: with filters, in groups, by a word."""
-    premises, now = Premises(make_engine(url), None, ""), datetime.now(UTC)  # type: ignore[arg-type]
-    with Session(premises.engine) as session:
+    backend, now = Backend(make_engine(url), None, ""), datetime.now(UTC)  # type: ignore[arg-type]
+    with Session(backend.engine) as session:
         rows = findings.findings_of(session, directory)
     some = rows[len(rows) // 2][0]
     del rows
     top = (3, "", UUID(int=0))
     wanted: dict[str, Callable[[], object]] = {
-        "worst first": lambda: list_findings(premises, slug, Wanted(), now, top, 50),
-        "one rule": lambda: list_findings(premises, slug, Wanted(rule=some.rule), now, top, 50),
-        "one client": lambda: list_findings(premises, slug, Wanted(client_id=some.client_id), now, top, 50),
-        "a word": lambda: list_findings(premises, slug, Wanted(query="00042"), now, top, 50),
-        "by rule": lambda: group_findings(premises, slug, GroupBy.RULE, Wanted(), now, 0, 50),
-        "by owner": lambda: group_findings(premises, slug, GroupBy.OWNER, Wanted(), now, 0, 50),
-        "posture": lambda: read_posture(premises, slug, now),
+        "worst first": lambda: list_findings(act_in(backend, slug, now), Wanted(), top, 50),
+        "one rule": lambda: list_findings(act_in(backend, slug, now), Wanted(rule=some.rule), top, 50),
+        "one client": lambda: list_findings(act_in(backend, slug, now), Wanted(client_id=some.client_id), top, 50),
+        "a word": lambda: list_findings(act_in(backend, slug, now), Wanted(query="00042"), top, 50),
+        "by rule": lambda: group_findings(act_in(backend, slug, now), GroupBy.RULE, Wanted(), 0, 50),
+        "by owner": lambda: group_findings(act_in(backend, slug, now), GroupBy.OWNER, Wanted(), 0, 50),
+        "posture": lambda: read_posture(act_in(backend, slug, now)),
     }
     lines = []
     for name, ask in wanted.items():
@@ -162,8 +165,8 @@ def _pages(url: str, slug: str, directory: UUID) -> list[str]:
     return lines
 
 
-def _open(premises: Premises, directory: object) -> set[tuple[str, str, str, int, str]]:
-    with Session(premises.engine) as session:
+def _open(backend: Backend, directory: object) -> set[tuple[str, str, str, int, str]]:
+    with Session(backend.engine) as session:
         rows = findings.findings_of(session, directory)  # type: ignore[arg-type]
         return {(row.client_id, row.rule, row.subject, row.severity, row.title) for row, _ in rows}
 

@@ -43,11 +43,15 @@ def made_up(seed: int = 7) -> Estate:
     effects = [Effect.READ] * 6 + [Effect.WRITE] * 3 + [Effect.CONTROL]
     operations = [
         Operation(
-            f"op{number}", f"Operation {number}", "GET", f"/op{number}" + ("/{thing}" if number % 2 else ""),
-            dice.choice(effects), dice.choice(list(DataClass)),
+            f"op{number}",
+            f"Operation {number}",
+            "GET",
+            f"/op{number}" + ("/{thing}" if number % 2 else ""),
+            dice.choice(effects),
+            dice.choice(list(DataClass)),
         )
         for number in range(OPERATIONS)
-    ]  # fmt: skip
+    ]
     kinds = frozenset(AccessKind)
     permissions = [
         Permission(
@@ -136,11 +140,20 @@ def load(url: str, estate: Estate) -> None:
             connection,
             "permission (resource_id, name, title, kinds, unlocks, implies, consent_by, text, person_text)",
             (
-                (resource, one.name, one.title, sorted(one.kinds), sorted(one.unlocks), sorted(one.implies),
-                 "administrator", "", "")
+                (
+                    resource,
+                    one.name,
+                    one.title,
+                    sorted(one.kinds),
+                    sorted(one.unlocks),
+                    sorted(one.implies),
+                    "administrator",
+                    "",
+                    "",
+                )
                 for one in catalogue.permissions.values()
             ),
-        )  # fmt: skip
+        )
         _copy(
             connection,
             "client (id, directory_id, name, folded_name, purpose, kind, state, builtin, registered_at, registered_by, "

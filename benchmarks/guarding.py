@@ -27,9 +27,15 @@ def measure() -> list[str]:
     )
     now = int(time.time())
     claims: dict[str, Any] = {
-        "iss": ISSUER, "aud": AUDIENCE, "sub": "c", "client_id": "c", "iat": now, "exp": now + 3600,
-        "jti": uuid4().hex, "scope": "berths.view arrivals.view berths.assign",
-    }  # fmt: skip
+        "iss": ISSUER,
+        "aud": AUDIENCE,
+        "sub": "c",
+        "client_id": "c",
+        "iat": now,
+        "exp": now + 3600,
+        "jti": uuid4().hex,
+        "scope": "berths.view arrivals.view berths.assign",
+    }
     headers = {"kid": "k", "typ": "at+jwt"}
     token = jwt.encode(claims, private, "ES256", headers=headers)
     signed, _, signature = token.rpartition(".")

@@ -90,9 +90,13 @@ def measure(url: str, home: Path, port: int) -> list[str]:
 
 def _workers(what: str, home: Path, port: int, url: str) -> None:
     environment = {
-        **os.environ, "JAMB_HOME": str(home), "JAMB_PORT": str(port), "JAMB_DATABASE_URL": url,
-        "JAMB_SMTP_URL": f"smtp://127.0.0.1:{port + 3}", "JAMB_LOG_LEVEL": "error",
-    }  # fmt: skip
+        **os.environ,
+        "JAMB_HOME": str(home),
+        "JAMB_PORT": str(port),
+        "JAMB_DATABASE_URL": url,
+        "JAMB_SMTP_URL": f"smtp://127.0.0.1:{port + 3}",
+        "JAMB_LOG_LEVEL": "error",
+    }
     started = [subprocess.Popen([sys.executable, "-m", "benchmarks.notices", what], env=environment) for _ in range(2)]
     assert [one.wait() for one in started] == [0, 0]
 
@@ -100,17 +104,17 @@ def _workers(what: str, home: Path, port: int, url: str) -> None:
 def main() -> None:
     """One worker: `tell` or `carry`, on the service of the environment."""
     from jamb.actions import notices  # noqa: PLC0415 - only a worker needs the service
-    from jamb.service.office import open_office  # noqa: PLC0415
+    from jamb.service.runtime import open_runtime  # noqa: PLC0415
     from jamb.service.settings import Settings  # noqa: PLC0415
     from jamb.service.work.mails import Mailer, send_mails  # noqa: PLC0415
 
     async def work() -> None:
         settings = Settings()
-        async with open_office(settings) as office:
+        async with open_runtime(settings) as office:
             if sys.argv[1] == "tell":
-                notices.tell(office.premises, SLUG, datetime.now(UTC))
+                notices.tell(office.backend, SLUG, datetime.now(UTC))
                 return
-            while await send_mails(office.premises, Mailer.of(settings)):
+            while await send_mails(office.backend, Mailer.of(settings)):
                 pass
 
     asyncio.run(work())

@@ -48,9 +48,12 @@ def measure(url: str, base_url: str, client_id: str, secret: str) -> list[str]:
         file = Path(folder) / "secret"
         file.write_text(secret)
         environment = {
-            **os.environ, "JAMB_URL": base_url, "JAMB_DIRECTORY": "quillhaven", "JAMB_CLIENT_ID": client_id,
+            **os.environ,
+            "JAMB_URL": base_url,
+            "JAMB_DIRECTORY": "quillhaven",
+            "JAMB_CLIENT_ID": client_id,
             "JAMB_CLIENT_SECRET_FILE": str(file),
-        }  # fmt: skip
+        }
         jamb = [str(Path(sys.executable).parent / "jamb"), "rotate"]
         started = time.perf_counter()
         planned = subprocess.run(

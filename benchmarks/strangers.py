@@ -63,9 +63,11 @@ def _work(http: httpx.Client, here: str, client_id: str) -> list[float]:
     took = []
     for step in range(STEPS):
         for method, path in (
-            ("GET", f"{here}/clients?limit=20"), ("GET", f"{here}/clients/{client_id}"), ("GET", f"{here}/requests"),
+            ("GET", f"{here}/clients?limit=20"),
+            ("GET", f"{here}/clients/{client_id}"),
+            ("GET", f"{here}/requests"),
             ("POST", f"{here}/clients/{client_id}/state"),
-        ):  # fmt: skip
+        ):
             started = time.perf_counter()
             body = {"state": "disabled" if step % 2 else "live", "reason": "measured"} if method == "POST" else None
             answer = http.request(method, path, json=body)

@@ -145,9 +145,12 @@ class World:
     def ask_token(self, made: Made, **form: str) -> httpx.Response:
         """Ask for a token by client_secret_post, for Berths unless told otherwise."""
         sent = {
-            "grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret, "resource": BERTHS,
+            "grant_type": "client_credentials",
+            "client_id": made.id,
+            "client_secret": made.secret,
+            "resource": BERTHS,
             **form,
-        }  # fmt: skip
+        }
         form = {key: value for key, value in sent.items() if value is not None}
         return httpx.post(self.token_endpoint(), data=form)
 

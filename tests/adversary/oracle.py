@@ -74,7 +74,7 @@ def _acts_as(database: psycopg.Connection[Any], scene: Scene, people: Iterable[s
         "select o.client_id from client_owner o join client c on c.id = o.client_id"
         " where o.person_id::text = any(%s) and o.level = 'full' and c.state <> 'removed' and c.directory_id = %s",
         [list(people), scene.directory.id],
-    ).fetchall()  # fmt: skip
+    ).fetchall()
     return {key for (key,) in rows} | set(scene.secrets) | scene.held
 
 
@@ -83,7 +83,7 @@ def _by_consent(database: psycopg.Connection[Any], places: Mapping[Any, Catalogu
         "select resource_id, permission, reach from consent where client_id = %s and kind = 'application'"
         " and granted_at <= now() and (expires_at is null or expires_at > now())",
         [client],
-    ).fetchall()  # fmt: skip
+    ).fetchall()
     return frozenset(deed for key, name, reach in rows for deed in _deeds(places[key], [name], reach))
 
 
@@ -102,7 +102,7 @@ def _by_roles(
         f" where (a.{holder}::text = %(key)s{groups}) and a.assigned_at <= now()"
         f" and (a.expires_at is null or a.expires_at > now())",  # type: ignore[arg-type]
         {"key": key},
-    ).fetchall()  # fmt: skip
+    ).fetchall()
     return frozenset(deed for at, names, reach in rows for deed in _deeds(places[at], names, reach))
 
 

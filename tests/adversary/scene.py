@@ -15,9 +15,11 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from jamb.actions import asks, consent, directories, people, registrations, requests, resources, roles
-from jamb.actions.premises import Directory, Premises
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend
 from jamb.core import own_api
 from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.directories import Directory
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
@@ -40,7 +42,9 @@ HERE = "The adversary's directory"
 def vault(identifier: str = "https://vault.example") -> Catalogue:
     """Return a catalogue with something light, something heavy and something far too heavy for one person."""
     return Catalogue.of(
-        "vault", "Vault", identifier,
+        "vault",
+        "Vault",
+        identifier,
         [
             Operation("doors.list", "List doors", "GET", "/doors", R, DataClass.INTERNAL),
             Operation("door.look", "Look through a door", "GET", "/doors/{door}", R, DataClass.PERSONAL),
@@ -54,7 +58,7 @@ def vault(identifier: str = "https://vault.example") -> Catalogue:
             Permission("vault.empty", "Empty it", BOTH, frozenset({"vault.empty"}), frozenset({"doors.open"})),
         ],
         "door",
-    )  # fmt: skip
+    )
 
 
 DOORS = CollectionTree.of(
@@ -71,7 +75,7 @@ class Scene:
     """One directory. `knows`: passwords or secrets by which the adversary can act: ids of people, secrets of clients."""
 
     world: World
-    premises: Premises
+    backend: Backend
     directory: Directory
     adversary: str
     actors: dict[str, Actor]
@@ -101,14 +105,16 @@ class Scene:
             self._http[who] = httpx.Client(base_url=self.world.base_url, timeout=60)
         if who in self.secrets:
             form = {
-                "grant_type": "client_credentials", "client_id": who, "client_secret": self.secrets[who],
-                "resource": self.premises.own_identifier(self.directory.slug),
-            }  # fmt: skip
+                "grant_type": "client_credentials",
+                "client_id": who,
+                "client_secret": self.secrets[who],
+                "resource": self.backend.own_identifier(self.directory.slug),
+            }
             answer = self._http[who].post(f"/d/{self.directory.slug}/token", data=form)
             token = answer.json().get("access_token", "none")
             self._http[who].headers["Authorization"] = f"Bearer {token}"
         elif who not in self._http:
-            self._http[who] = signed_in(self.premises, self.world, who)
+            self._http[who] = signed_in(self.backend, self.world, who)
         return self._http[who]
 
     def close(self) -> None:
@@ -116,28 +122,31 @@ class Scene:
             one.close()
 
 
-def signed_in(premises: Premises, world: World, person_id: str) -> httpx.Client:
+def signed_in(backend: Backend, world: World, person_id: str) -> httpx.Client:
     """Return a signed-in browser of a person: the session as signing in makes it, without stretching the password."""
     cookie, now = secrets.token_urlsafe(32), datetime.now(UTC)
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         session.add(
             ConsoleSessionRow(
-                digest=sha256(cookie.encode()).digest(), person_id=UUID(person_id), created_at=now, seen_at=now,
+                digest=sha256(cookie.encode()).digest(),
+                person_id=UUID(person_id),
+                created_at=now,
+                seen_at=now,
                 expires_at=now + timedelta(hours=1),
             )
-        )  # fmt: skip
+        )
         session.commit()
     http = httpx.Client(base_url=world.base_url, cookies={"jamb_session": cookie}, timeout=60)
     http.headers[CSRF_HEADER] = http.get("/api/v1/session").json()["csrf"]
     return http
 
 
-def premises_of(world: World) -> Premises:
+def backend_of(world: World) -> Backend:
     settings = Settings(home=world.home, port=world.port)
-    return Premises(make_engine(world.cluster.url), settings.sealer(), world.base_url)
+    return Backend(make_engine(world.cluster.url), settings.sealer(), world.base_url)
 
 
-def made_scene(world: World, premises: Premises, held: Sequence[str], owned: Sequence[str]) -> Scene:
+def made_scene(world: World, backend: Backend, held: Sequence[str], owned: Sequence[str]) -> Scene:
     """Open a directory with something to gain.
 
     Args:
@@ -146,19 +155,17 @@ def made_scene(world: World, premises: Premises, held: Sequence[str], owned: Seq
     now = datetime.now(UTC) - timedelta(days=90)
     slug = f"a{secrets.token_hex(6)}"
     policy = DirectoryPolicy(two_people_weight=24, two_approvers_weight=60)
-    port = directories.open_directory(premises, slug, HERE, f"{slug}.example", policy, SETUP, now)
+    port = directories.open_directory(backend, slug, HERE, f"{slug}.example", policy, SETUP, now)
     actors: dict[str, Actor] = {}
     for name, role in (("ada", held), ("bo", ("approver",)), ("cy", ("approver", "steward")), ("di", ())):
-        person = people.add_person(premises, port, f"{name}@{slug}.example", name.title(), None, role, SETUP, now)
+        person = people.add_person(Act(backend, port, SETUP, now), f"{name}@{slug}.example", name.title(), None, role)
         actors[name] = Actor("person", str(person.id), person.name, "Jamb console")
-    _let_sign_in(premises, [one.id for one in actors.values()])
-    resources.publish(premises, port, vault(), SETUP, now)
-    resources.replace_collections(premises, port, "vault", DOORS, SETUP, now)
+    _let_sign_in(backend, [one.id for one in actors.values()])
+    resources.publish(Act(backend, port, SETUP, now), vault())
+    resources.replace_collections(Act(backend, port, SETUP, now), "vault", DOORS)
     for name, names in (("watch", ("doors.see",)), ("opener", ("doors.open",))):
-        roles.save_role(premises, port, name, name, "vault", names, SETUP, now)
-    roles.assign_role(
-        premises, port, "opener", HolderKind.PERSON, [actors["di"].id], EVERYWHERE, None, SETUP, now
-    )  # fmt: skip
+        roles.save_role(Act(backend, port, SETUP, now), name, name, "vault", names)
+    roles.assign_role(Act(backend, port, SETUP, now), "opener", HolderKind.PERSON, [actors["di"].id], EVERYWHERE, None)
     made: dict[str, str] = {}
     for name, resource, permissions, reach in (
         ("Strong", "vault", ("vault.empty",), EVERYWHERE),
@@ -168,39 +175,39 @@ def made_scene(world: World, premises: Premises, held: Sequence[str], owned: Seq
         ("Empty", "", (), EVERYWHERE),
     ):
         client = registrations.register(
-            premises, port, name, "Made for an attack", ClientKind.SERVICE, [actors["di"].id], SETUP, now
+            Act(backend, port, SETUP, now), name, "Made for an attack", ClientKind.SERVICE, [actors["di"].id]
         )
         made[name] = client.id
         if permissions:
             kind = AccessKind.APPLICATION
-            asks.ask(premises, port, client.id, resource, list(permissions), kind, "", actors["di"], now, reach)
-            consented(premises, port, client.id, [actors["bo"], actors["cy"]], actors["di"], now)
+            asks.ask(Act(backend, port, actors["di"], now), client.id, resource, list(permissions), kind, "", reach)
+            consented(backend, port, client.id, [actors["bo"], actors["cy"]], actors["di"], now)
     for what in owned:
         name, _, level = what.partition(" ")
         registrations.change_owners(
-            premises, port, made[name], [actors["ada"].id], [], SETUP, now, OwnerLevel(level or "full")
+            Act(backend, port, SETUP, now), made[name], [actors["ada"].id], [], OwnerLevel(level or "full")
         )
-    return Scene(world, premises, port, actors["ada"].id, actors, made)
+    return Scene(world, backend, port, actors["ada"].id, actors, made)
 
 
 def consented(
-    premises: Premises, port: Directory, client_id: str, approvers: Sequence[Actor], asker: Actor, now: datetime
+    backend: Backend, port: Directory, client_id: str, approvers: Sequence[Actor], asker: Actor, now: datetime
 ) -> None:
     """Consent to what a client asks, by as many people as it takes."""
-    asked = requests.make_request(premises, port, client_id, None, "For an attack", {}, True, asker, now)
+    asked = requests.make_request(Act(backend, port, asker, now), client_id, None, "For an attack", {}, True)
     for one in approvers:
         if asked.state.value == "waiting":
             yes = RequestEvent.GRANT
-            asked = requests.decide_request(premises, port, asked.id, yes, None, None, "", one, now)
+            asked = requests.decide_request(Act(backend, port, one, now), asked.id, yes, None, None, "")
 
 
-def _let_sign_in(premises: Premises, ids: Sequence[str]) -> None:
+def _let_sign_in(backend: Backend, ids: Sequence[str]) -> None:
     """Give people a password that nobody knows: to decide, a person must be able to sign in."""
-    with premises.engine.begin() as connection:
+    with backend.engine.begin() as connection:
         connection.execute(
             text("update person set password_hash = 'nobody knows' where id = any(:ids)"),
             {"ids": [UUID(one) for one in ids]},
         )
 
 
-__all__ = ["DOORS", "ROLES", "Scene", "consent", "made_scene", "premises_of", "signed_in", "vault"]
+__all__ = ["DOORS", "ROLES", "Scene", "backend_of", "consent", "made_scene", "signed_in", "vault"]

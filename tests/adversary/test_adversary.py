@@ -19,9 +19,9 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from tests.adversary.oracle import Can, can, weigh, weights
-from tests.adversary.scene import ROLES, Scene, made_scene, premises_of
+from tests.adversary.scene import ROLES, Scene, backend_of, made_scene
 from tests.world import World, unique
 
 EXAMPLES = int(os.environ.get("JAMB_ADVERSARY", "6"))
@@ -32,10 +32,15 @@ OBJECTS = 4
 
 WHO = st.integers(0, 5)
 CLIENT = st.sampled_from(["Strong", "Bounded", "Small", "Pipeline", "Empty", "Mine 0", "Mine 1"])
-REACH = st.sampled_from([
-    {"kind": "everywhere"}, {"kind": "only", "collections": ["front"]}, {"kind": "only", "collections": ["none"]},
-    {"kind": "only", "collections": ["front", "back"]}, {"kind": "all-but", "collections": ["back"]},
-])  # fmt: skip
+REACH = st.sampled_from(
+    [
+        {"kind": "everywhere"},
+        {"kind": "only", "collections": ["front"]},
+        {"kind": "only", "collections": ["none"]},
+        {"kind": "only", "collections": ["front", "back"]},
+        {"kind": "all-but", "collections": ["back"]},
+    ]
+)
 VAULT = st.sampled_from(["doors.see", "doors.look", "doors.open", "vault.empty"])
 OWN = st.sampled_from(["registry.write", "consent.decide", "credentials.manage", "resources.manage", "people.manage"])
 PERSON = st.sampled_from(["ada", "puppet", "di"])
@@ -43,7 +48,7 @@ PERSON = st.sampled_from(["ada", "puppet", "di"])
 
 class Adversary(RuleBasedStateMachine):
     world: ClassVar[World]
-    premises: ClassVar[Premises]
+    backend: ClassVar[Backend]
     scene: Scene
     start: Can
 
@@ -51,11 +56,12 @@ class Adversary(RuleBasedStateMachine):
         held=st.lists(st.sampled_from(ROLES), max_size=2, unique=True),
         owned=st.lists(
             st.sampled_from(["Small full", "Small edit", "Bounded edit", "Strong edit", "Pipeline edit", "Empty full"]),
-            max_size=2, unique_by=lambda one: one.split()[0],
+            max_size=2,
+            unique_by=lambda one: one.split()[0],
         ),
-    )  # fmt: skip
+    )
     def begin(self, held: list[str], owned: list[str]) -> None:
-        self.scene = made_scene(self.world, self.premises, held, owned)
+        self.scene = made_scene(self.world, self.backend, held, owned)
         self.start, self.known = can(self.scene), weights(self.scene)
         self.catalogue = self.scene.call(self.scene.actors["cy"].id, "GET", "/resources/vault").json()
         self.base = frozenset[Any]().union(self.start.own, *self.start.clients.values())
@@ -211,9 +217,12 @@ class Adversary(RuleBasedStateMachine):
         self.scene.call(self.as_(who), "PUT", f"/roles/{name}", body)
 
     @rule(
-        who=WHO, role=st.sampled_from(["mine", "mine-own", "watch", "opener", *ROLES]),
-        holder=st.sampled_from(["ada", "puppet", "group"]) | CLIENT, soon=st.booleans(), reach=REACH,
-    )  # fmt: skip
+        who=WHO,
+        role=st.sampled_from(["mine", "mine-own", "watch", "opener", *ROLES]),
+        holder=st.sampled_from(["ada", "puppet", "group"]) | CLIENT,
+        soon=st.booleans(),
+        reach=REACH,
+    )
     def assign(self, who: int, role: str, holder: str, soon: bool, reach: dict[str, Any]) -> None:
         kind = "person" if holder in {"ada", "puppet"} else "group" if holder == "group" else "client"
         name = self.person(holder) if kind == "person" else "crowd" if kind == "group" else self.client(holder)
@@ -236,9 +245,12 @@ class Adversary(RuleBasedStateMachine):
     # Resources
 
     @rule(
-        who=WHO, implied=st.none() | VAULT, unlocked=st.none() | st.sampled_from(["door.open", "vault.empty"]),
-        lighter=st.booleans(), smaller=st.booleans(),
-    )  # fmt: skip
+        who=WHO,
+        implied=st.none() | VAULT,
+        unlocked=st.none() | st.sampled_from(["door.open", "vault.empty"]),
+        lighter=st.booleans(),
+        smaller=st.booleans(),
+    )
     def publish(self, who: int, implied: str | None, unlocked: str | None, lighter: bool, smaller: bool) -> None:
         sent = {key: self.catalogue[key] for key in ("title", "identifier", "object_name", "operations", "permissions")}
         operations = [dict(one) for one in sent["operations"]]
@@ -257,20 +269,30 @@ class Adversary(RuleBasedStateMachine):
             if smaller and one["name"] == "vault.empty":
                 one["unlocks"], one["implies"] = ["doors.list"], []
         fitted = {
-            **sent, "operations": [_only(one, _OPERATION) for one in operations],
+            **sent,
+            "operations": [_only(one, _OPERATION) for one in operations],
             "permissions": [_only(one, _PERMISSION) for one in permissions],
-        }  # fmt: skip
+        }
         self.scene.call(self.as_(who), "PUT", "/resources/vault", fitted)
 
     @rule(who=WHO)
     def take_its_name(self, who: int) -> None:
         body = {
-            "title": "Mine", "identifier": self.catalogue["identifier"], "object_name": "",
-            "operations": [{
-                "name": "mine.read", "title": "Read", "method": "GET", "path": "/m", "effect": "read", "data_class": "open",
-            }],
+            "title": "Mine",
+            "identifier": self.catalogue["identifier"],
+            "object_name": "",
+            "operations": [
+                {
+                    "name": "mine.read",
+                    "title": "Read",
+                    "method": "GET",
+                    "path": "/m",
+                    "effect": "read",
+                    "data_class": "open",
+                }
+            ],
             "permissions": [{"name": "vault.empty", "title": "x", "kinds": ["application"], "unlocks": ["mine.read"]}],
-        }  # fmt: skip
+        }
         self.scene.call(self.as_(who), "PUT", "/resources/other", body)
 
     @rule(who=WHO, filled=st.sampled_from(["none", "front"]), padded=st.booleans())
@@ -308,17 +330,22 @@ def _only(one: dict[str, Any], names: Sequence[str]) -> dict[str, Any]:
 
 
 def test_one_person_never_ends_up_with_more_than_the_policy_leaves_to_one(world: World) -> None:
-    Adversary.world, Adversary.premises = world, premises_of(world)
+    Adversary.world, Adversary.backend = world, backend_of(world)
     try:
         run_state_machine_as_test(
             Adversary,
             settings=settings(
-                max_examples=EXAMPLES, stateful_step_count=STEPS, deadline=None, database=None,
-                suppress_health_check=list(HealthCheck), derandomize=EXAMPLES == 6, print_blob=True,
+                max_examples=EXAMPLES,
+                stateful_step_count=STEPS,
+                deadline=None,
+                database=None,
+                suppress_health_check=list(HealthCheck),
+                derandomize=EXAMPLES == 6,
+                print_blob=True,
             ),
-        )  # fmt: skip
+        )
     finally:
-        Adversary.premises.engine.dispose()
+        Adversary.backend.engine.dispose()
 
 
 if __name__ == "__main__":

@@ -13,16 +13,17 @@ from sqlmodel import Session
 
 from jamb.actions import roles
 from jamb.actions.access import Caller, admit
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, console_client_id, find_client
 from jamb.actions.judging import Wanted, judge_acting
-from jamb.actions.premises import Premises, console_client_id, find_client
 from jamb.actions.sweep import sweep
 from jamb.actions.takeovers import graph_of
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.roles import HolderKind
-from jamb.store.work import Actor, rehearsal
-from tests.adversary.scene import SETUP, Scene, made_scene, premises_of
+from jamb.store.work import Actor
+from tests.adversary.scene import SETUP, Scene, backend_of, made_scene
 from tests.world import World
 
 CLIENTS = ("Strong", "Bounded", "Small", "Pipeline", "Empty")
@@ -31,8 +32,8 @@ OWNED = st.builds("{} {}".format, st.sampled_from(CLIENTS), st.sampled_from(["fu
 
 
 @pytest.fixture(scope="module")
-def premises(world: World) -> Iterator[Premises]:
-    made = premises_of(world)
+def backend(world: World) -> Iterator[Backend]:
+    made = backend_of(world)
     yield made
     made.engine.dispose()
 
@@ -40,13 +41,13 @@ def premises(world: World) -> Iterator[Premises]:
 def at_the_door(scene: Scene, person: Actor, client_id: str) -> bool:
     """Tell whether somebody is let act as a client with nobody else's yes, by an owner's name or by a secret."""
     now, caller = datetime.now(UTC), Caller(console_client_id(scene.directory.slug), UUID(person.id))
-    for operation, act in (("owners.change", Act.OWNERS), ("credentials.issue", Act.CREDENTIAL)):
+    for operation, kind in (("owners.change", ActKind.OWNERS), ("credentials.issue", ActKind.CREDENTIAL)):
         try:
-            admit(scene.premises, scene.directory.slug, caller, operation, now, client_id)
-            with rehearsal(scene.premises.engine, scene.premises.sealer, scene.directory.id) as unit:
+            admit(scene.backend, scene.directory.slug, caller, operation, now, client_id)
+            with Act(scene.backend, scene.directory, person, now).rehearse() as unit:
                 client = find_client(unit.session, scene.directory, client_id)
-                wanted = Wanted(act, client.name, {}, client.id)
-                judge_acting(unit, scene.directory, client, [person.id], wanted, person, now)
+                wanted = Wanted(kind, client.name, {}, client.id)
+                judge_acting(unit, client, [person.id], wanted)
         except (Forbidden, NeedsAgreement, NobodyToAgree):
             continue
         return True
@@ -61,16 +62,16 @@ def at_the_door(scene: Scene, person: Actor, client_id: str) -> bool:
 @settings(max_examples=8, derandomize=True, database=None)
 def test_an_arrow_is_drawn_where_the_door_is_open(
     world: World,
-    premises: Premises,
+    backend: Backend,
     held: list[tuple[str, str, str | None]],
     owned: list[str],
     lent: list[tuple[str, str]],
 ) -> None:
-    scene = made_scene(world, premises, (), owned)
+    scene = made_scene(world, backend, (), owned)
     now = datetime.now(UTC)
 
     def assign(role: str, kind: HolderKind, holder: str, reach: Reach) -> None:
-        roles.assign_role(premises, scene.directory, role, kind, [holder], reach, None, SETUP, now)
+        roles.assign_role(Act(backend, scene.directory, SETUP, now), role, kind, [holder], reach, None)
 
     for name, role, client in held:
         bounded = client is not None and role in {"registrar", "custodian"}
@@ -79,8 +80,8 @@ def test_an_arrow_is_drawn_where_the_door_is_open(
     for client, role in lent:
         reach = Reach.only(scene.clients["Strong"]) if role == "custodian" else EVERYWHERE
         assign(role, HolderKind.CLIENT, scene.clients[client], reach)
-    sweep(premises, scene.directory.slug, now, None)
-    with Session(premises.engine) as session:
+    sweep(backend, scene.directory.slug, now, None)
+    with Session(backend.engine) as session:
         _, arrows = graph_of(session, scene.directory, now)
     steps = {(one.source, one.target) for one in arrows}
     for name in ("ada", "di"):

@@ -15,14 +15,15 @@ import pytest
 from joserfc.jwk import ECKey
 
 from jamb.actions import asks, directories, registrations, roles
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend
 from jamb.actions.policy_rotation import open_by_policy
-from jamb.actions.premises import Premises
 from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.roles import HolderKind
 from tests.adversary.oracle import can, weigh, weights
-from tests.adversary.scene import SETUP, Scene, consented, made_scene, premises_of, signed_in
+from tests.adversary.scene import SETUP, Scene, backend_of, consented, made_scene, signed_in
 from tests.world import World
 
 LIMIT, OBJECTS = 24, 4
@@ -85,10 +86,12 @@ def catalogue(scene: Scene) -> dict[str, Any]:
     kept = ("name", "title", "method", "path", "effect", "data_class")
     named = ("name", "title", "kinds", "unlocks", "implies", "consent_by", "text", "person_text")
     return {
-        "title": found["title"], "identifier": found["identifier"], "object_name": found["object_name"],
+        "title": found["title"],
+        "identifier": found["identifier"],
+        "object_name": found["object_name"],
         "operations": [{name: one[name] for name in kept} for one in found["operations"]],
         "permissions": [{name: one[name] for name in named} for one in found["permissions"]],
-    }  # fmt: skip
+    }
 
 
 def collections(scene: Scene, **inside: list[str]) -> None:
@@ -204,10 +207,16 @@ def _(scene: Scene) -> None:
 def _(scene: Scene) -> None:
     for name in ("keys", "codes", "alarms"):
         sent = catalogue(scene)
-        sent["operations"].append({
-            "name": f"{name}.set", "title": name, "method": "PUT", "path": f"/{name}", "effect": "write",
-            "data_class": "personal",
-        })  # fmt: skip
+        sent["operations"].append(
+            {
+                "name": f"{name}.set",
+                "title": name,
+                "method": "PUT",
+                "path": f"/{name}",
+                "effect": "write",
+                "data_class": "personal",
+            }
+        )
         next(one for one in sent["permissions"] if one["name"] == "doors.see")["unlocks"] += [f"{name}.set"]
         me(scene, "PUT", "/resources/vault", sent)
         for one in me(scene, "GET", "/requests").get("items", []):
@@ -222,7 +231,7 @@ def _(scene: Scene) -> None:
         database.execute(
             "update credential set seen_by_id = %s, disabled_at = now() where id = %s",
             [scene.adversary, held["credential"]["id"]],
-        )  # fmt: skip
+        )
     body = {"enabled": True}
     if scene.call(scene.adversary, "POST", f"{path}/credentials/{held['credential']['id']}/state", body).is_success:
         scene.secrets[key] = held["secret"]
@@ -391,7 +400,7 @@ def _(scene: Scene) -> None:
         named = database.execute(
             "select name from resource where directory_id = %s and identifier = %s",
             [scene.directory.id, sent["identifier"]],
-        ).fetchall()  # fmt: skip
+        ).fetchall()
     assert named == [("vault",)], "a guard trusts what is issued for its identifier"
 
 
@@ -405,7 +414,7 @@ def give(scene: Scene, permission: str) -> None:
             " insert into role_assignment (id, role_id, person_id, assigned_at, assigned_by)"
             "   select gen_random_uuid(), id, %(who)s, now() - interval '90 days', '' from made",
             {"at": scene.directory.id, "what": permission, "who": scene.adversary},
-        )  # fmt: skip
+        )
     scene.begun = can(scene)
 
 
@@ -419,10 +428,12 @@ def lent(scene: Scene, client: str, permission: str, life: timedelta) -> None:
             " insert into role_assignment (id, role_id, client_id, assigned_at, assigned_by, expires_at)"
             "   select gen_random_uuid(), id, %(who)s, now() - interval '1 day', '', %(until)s from made",
             {
-                "at": scene.directory.id, "what": permission, "who": scene.clients[client],
+                "at": scene.directory.id,
+                "what": permission,
+                "who": scene.clients[client],
                 "until": datetime.now(UTC) + life,
             },
-        )  # fmt: skip
+        )
 
 
 def take(scene: Scene, client: str) -> None:
@@ -436,18 +447,18 @@ def _reach(permissions: Sequence[str], reach: Any) -> dict[str, Any]:
 
 
 @pytest.fixture(scope="module")
-def premises(world: World) -> Iterator[Premises]:
-    made = premises_of(world)
+def backend(world: World) -> Iterator[Backend]:
+    made = backend_of(world)
     yield made
     made.engine.dispose()
 
 
 @pytest.mark.parametrize("name", WAYS)
 def test_a_way_ends_before_it_gives_more_than_the_policy_leaves_to_one(
-    world: World, premises: Premises, name: str
+    world: World, backend: Backend, name: str
 ) -> None:
     held, owned, walk = WAYS[name]
-    scene = made_scene(world, premises, held, owned)
+    scene = made_scene(world, backend, held, owned)
     try:
         scene.begun = can(scene)
         known = weights(scene)
@@ -465,14 +476,14 @@ def test_a_way_ends_before_it_gives_more_than_the_policy_leaves_to_one(
         scene.close()
 
 
-def test_what_is_added_at_one_moment_counts_together(world: World, premises: Premises) -> None:
-    scene = made_scene(world, premises, ["registrar", "approver"], ["Empty full"])
+def test_what_is_added_at_one_moment_counts_together(world: World, backend: Backend) -> None:
+    scene = made_scene(world, backend, ["registrar", "approver"], ["Empty full"])
     mine(scene)
     for client, path in (("Mine", "front"), ("Empty", "back")):
         ask(scene, client, "doors.look", "doors.open", reach=only(path))
 
     def consent_to(client: str) -> int:
-        http = signed_in(premises, world, scene.adversary)
+        http = signed_in(backend, world, scene.adversary)
         try:
             return http.post(f"{scene.base}{of(scene, client)}/consent", json={}).status_code
         finally:
@@ -485,15 +496,13 @@ def test_what_is_added_at_one_moment_counts_together(world: World, premises: Pre
         scene.close()
 
 
-def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(
-    world: World, premises: Premises
-) -> None:
-    scene = made_scene(world, premises, (), ["Bounded edit"])
+def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(world: World, backend: Backend) -> None:
+    scene = made_scene(world, backend, (), ["Bounded edit"])
     later = datetime.now(UTC) + timedelta(days=2)
     try:
         scene.call(scene.actors["di"].id, "POST", f"{of(scene, 'Bounded')}/secrets", {"days": 3})
-        directories.change_policy(premises, scene.directory, {"rotation_opens_days": 10}, SETUP, later)
-        assert open_by_policy(premises, scene.directory.slug, lambda *_: b"{}", later) == (1, [])
+        directories.change_policy(Act(backend, scene.directory, SETUP, later), {"rotation_opens_days": 10})
+        assert open_by_policy(backend, scene.directory.slug, lambda *_: b"{}", later) == (1, [])
         with world.database() as database:
             told = database.execute(
                 "select person_id::text from notice where client_id = %s and link is not null",
@@ -504,16 +513,16 @@ def test_a_rotation_by_the_policy_reaches_those_alone_who_answer_for_the_client(
         scene.close()
 
 
-def test_what_ends_soon_hides_nothing_that_stays(world: World, premises: Premises) -> None:
+def test_what_ends_soon_hides_nothing_that_stays(world: World, backend: Backend) -> None:
     """A role for an hour makes neither the same role without end, nor a client that may do as much, a gain of nothing."""
-    scene = made_scene(world, premises, ("registrar",), ())
+    scene = made_scene(world, backend, ("registrar",), ())
     give(scene, "people.manage")
     now = datetime.now(UTC)
     soon = now + timedelta(hours=1)
-    roles.save_role(premises, scene.directory, "emptier", "Emptier", "vault", ["vault.empty"], SETUP, now)
+    roles.save_role(Act(backend, scene.directory, SETUP, now), "emptier", "Emptier", "vault", ["vault.empty"])
     for name in ("opener", "emptier"):
         roles.assign_role(
-            premises, scene.directory, name, HolderKind.PERSON, [scene.adversary], EVERYWHERE, soon, SETUP, now
+            Act(backend, scene.directory, SETUP, now), name, HolderKind.PERSON, [scene.adversary], EVERYWHERE, soon
         )
     try:
         again = {"kind": "person", "holders": [scene.adversary]}
@@ -529,16 +538,16 @@ def test_what_ends_soon_hides_nothing_that_stays(world: World, premises: Premise
 
 @pytest.mark.parametrize("ways", [("secrets", "secrets"), ("owners", "owners"), ("secrets", "owners")])
 def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
-    world: World, premises: Premises, ways: tuple[str, str]
+    world: World, backend: Backend, ways: tuple[str, str]
 ) -> None:
-    scene = made_scene(world, premises, ("registrar", "custodian"), ())
+    scene = made_scene(world, backend, ("registrar", "custodian"), ())
     now, di = datetime.now(UTC), scene.actors["di"]
     rear = registrations.register(
-        premises, scene.directory, "Rear", "Made for an attack", ClientKind.SERVICE, [di.id], SETUP, now
+        Act(backend, scene.directory, SETUP, now), "Rear", "Made for an attack", ClientKind.SERVICE, [di.id]
     )
     kind, back = AccessKind.APPLICATION, Reach.only("back")
-    asks.ask(premises, scene.directory, rear.id, "vault", ["doors.open"], kind, "", di, now, back)
-    consented(premises, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
+    asks.ask(Act(backend, scene.directory, di, now), rear.id, "vault", ["doors.open"], kind, "", back)
+    consented(backend, scene.directory, rear.id, [scene.actors["bo"], scene.actors["cy"]], di, now)
     scene.clients["Rear"] = rear.id
     try:
         taken = []
@@ -549,9 +558,11 @@ def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
         assert taken == [True, False]
         assert "was added within the last 30 days" in answer.text
         handed = scene.call(
-            scene.adversary, "POST", f"{of(scene, 'Rear')}/handovers",
+            scene.adversary,
+            "POST",
+            f"{of(scene, 'Rear')}/handovers",
             {"credential": {"kind": "secret"}, "deliver": "owners"},
-        )  # fmt: skip
+        )
         assert handed.status_code == 201, "the owners take it without anybody else"
     finally:
         scene.close()

@@ -111,9 +111,13 @@ def hears_the_same_of_unknown_clients(scene: Scene) -> None:
     def told(client_id: str, **claims: object) -> str:
         now = int(time.time())
         body = {
-            "iss": client_id, "sub": client_id, "aud": f"{scene.world.base_url}/d/quillhaven", "jti": uuid4().hex,
-            "exp": now + 60, **claims,
-        }  # fmt: skip
+            "iss": client_id,
+            "sub": client_id,
+            "aud": f"{scene.world.base_url}/d/quillhaven",
+            "jti": uuid4().hex,
+            "exp": now + 60,
+            **claims,
+        }
         text = jwt.encode(body, new_key(), "ES256", headers={"kid": "x"})
         return scene.token(client_assertion_type=ASSERTION, client_assertion=text).text
 
@@ -189,9 +193,10 @@ def keeps_a_sign_in_past_a_new_password(scene: Scene) -> None:
         refused(console.get(f"{HERE}/clients"), 401)
     refused(scene.own(token), 401)
     form = {
-        "grant_type": "urn:ietf:params:oauth:grant-type:device_code", "client_id": waiting.client_id,
+        "grant_type": "urn:ietf:params:oauth:grant-type:device_code",
+        "client_id": waiting.client_id,
         "device_code": waiting.device_code,
-    }  # fmt: skip
+    }
     assert httpx.post(scene.world.token_endpoint(), data=form).json()["error"] == "access_denied"
 
 
@@ -202,8 +207,9 @@ def an_idle_session(scene: Scene) -> None:
             login = scene.world.person("auditor")["login"]
             database.execute(
                 "update console_session set seen_at = now() - interval '3 hours' "
-                "where person_id in (select id from person where login = %s)", [login],
-            )  # fmt: skip
+                "where person_id in (select id from person where login = %s)",
+                [login],
+            )
         refused(http.get(f"{HERE}/clients"), 401)
 
 
@@ -218,16 +224,30 @@ def all_at_once(scene: Scene) -> None:
 
 
 ROWS = [
-    Attack("five wrong passwords, to keep a steward out", "RFC 6819 5.1.4.2.3", "429 to that address alone",
-           bars_a_stranger_not_the_steward),
+    Attack(
+        "five wrong passwords, to keep a steward out",
+        "RFC 6819 5.1.4.2.3",
+        "429 to that address alone",
+        bars_a_stranger_not_the_steward,
+    ),
     Attack("asking which logins exist", "RFC 6819 5.1.4.2.3", "401 and 429 alike", tells_nothing_of_who_is_known),
     Attack("one password over many logins", "RFC 6819 5.1.4.2.3", "429 to that address", sprays_one_password),
     Attack("many wrong passwords at one moment", "RFC 6819 5.1.4.2.3", "429 past the fifth", all_at_once),
-    Attack("occupying another directory's login", "SCIM, RFC 7643 2.2", "each directory has its own", occupies_no_login),
-    Attack("asking in which directories a login is", "RFC 9700 4.4", "told to whoever has the password",
-           chooses_among_directories),
-    Attack("telling known clients from unknown ones by words", "RFC 6749 5.2", "the same answer",
-           hears_the_same_of_unknown_clients),
+    Attack(
+        "occupying another directory's login", "SCIM, RFC 7643 2.2", "each directory has its own", occupies_no_login
+    ),
+    Attack(
+        "asking in which directories a login is",
+        "RFC 9700 4.4",
+        "told to whoever has the password",
+        chooses_among_directories,
+    ),
+    Attack(
+        "telling known clients from unknown ones by words",
+        "RFC 6749 5.2",
+        "the same answer",
+        hears_the_same_of_unknown_clients,
+    ),
     Attack("a JWT that was signed as something else", "RFC 8725 3.11", "401", an_assertion_of_another_type),
     Attack("guessing user codes", "RFC 8628 5.1", "429 past the tenth", user_codes),
     Attack("a device code in the console's name", "RFC 8628 5.4", "401", a_device_in_the_consoles_name),
@@ -235,4 +255,4 @@ ROWS = [
     Attack("reading what another's client holds", "RFC 9700 2.3", "403", what_another_client_holds),
     Attack("a sign-in from before a new password", "RFC 6819 5.1.5.3", "401", keeps_a_sign_in_past_a_new_password),
     Attack("a session left open", "OWASP session idle time", "401 after the policy's time", an_idle_session),
-]  # fmt: skip
+]

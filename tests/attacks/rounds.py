@@ -15,7 +15,7 @@ from uuid import UUID, uuid4
 import httpx
 from pydantic import SecretStr
 
-from jamb.service.office import Office, open_office
+from jamb.service.runtime import Runtime, open_runtime
 from jamb.service.settings import Settings
 from jamb.service.work.queue import carry_all
 from tests.attacks.scene import Attack, Scene
@@ -23,15 +23,19 @@ from tests.attacks.wire import endless
 from tests.world import World, unique
 
 
-def in_an_office(world: World, work: Callable[[Office], Any], **settings: Any) -> Any:
+def in_an_office(world: World, work: Callable[[Runtime], Any], **settings: Any) -> Any:
     """Work as a further process of the service would."""
     made = Settings(
-        home=world.home, port=world.port, database_url=SecretStr(world.cluster.url), inner_hosts="127.0.0.1",
-        smtp_url=SecretStr(f"smtp://127.0.0.1:{world.port + 3}"), **settings,
-    )  # fmt: skip
+        home=world.home,
+        port=world.port,
+        database_url=SecretStr(world.cluster.url),
+        inner_hosts="127.0.0.1",
+        smtp_url=SecretStr(f"smtp://127.0.0.1:{world.port + 3}"),
+        **settings,
+    )
 
     async def run() -> Any:
-        async with open_office(made) as office:
+        async with open_runtime(made) as office:
             return await work(office)
 
     with ThreadPoolExecutor(1) as pool:
@@ -60,25 +64,23 @@ def mails(scene: Scene) -> None:
     """A login of before logins were judged, that cannot be written in a mail; and behind it somebody else's letter."""
     words, bad = unique("letter for somebody else"), uuid4()
     with scene.world.database() as database:
-        directory, good = database.execute(
-            "select directory_id, id from person where login like 'hanneke%'"
-        ).fetchone()  # fmt: skip
+        directory, good = database.execute("select directory_id, id from person where login like 'hanneke%'").fetchone()
         database.execute(
             "insert into person (id, directory_id, login, name, live, created_at) values (%s, %s, %s, 'Bad', true, now())",
             [bad, directory, f"ü\x85{uuid4().hex[:6]}@quillhaven.example"],
-        )  # fmt: skip
+        )
         for person, minutes in ((bad, 9), (good, 5)):
             letter = uuid4()
             database.execute(
                 "insert into mail (id, directory_id, person_id, made_at, next_at, tries, error, failed) values "
                 "(%s, %s, %s, now(), now() - make_interval(mins => %s), 0, '', '')",
                 [letter, directory, person, minutes],
-            )  # fmt: skip
+            )
             database.execute(
                 "insert into notice (id, directory_id, person_id, key, kind, client_id, words, path, urgent, at, mail_id) "
                 "values (%s, %s, %s, %s, 'dead-credential-tried', 'x', %s, '/x', true, now(), %s)",
                 [uuid4(), directory, person, unique("key"), words, letter],
-            )  # fmt: skip
+            )
     try:
         in_an_office(scene.world, carry_all)
         found = httpx.get(f"http://127.0.0.1:{scene.world.port + 1}/mailbox/letters").json()
@@ -104,13 +106,13 @@ def webhooks(scene: Scene) -> None:
             database.execute(
                 "insert into webhook (id, directory_id, url, made_at, made_by) values (%s, %s, %s, now(), 'x')",
                 [hooks[url], directory, url],
-            )  # fmt: skip
+            )
             for number in range(5):
                 database.execute(
                     "insert into push (id, webhook_id, key, event, made_at, next_at, tries, error, failed) values "
-                    "(%s, %s, %s, '{\"kind\": \"ends-soon\", \"client_id\": \"x\"}', now(), now(), 0, '', '')",
+                    '(%s, %s, %s, \'{"kind": "ends-soon", "client_id": "x"}\', now(), now(), 0, \'\', \'\')',
                     [uuid4(), hooks[url], f"event {number}"],
-                )  # fmt: skip
+                )
         try:
             started = time.monotonic()
             in_an_office(scene.world, carry_all, push_seconds=1)
@@ -127,6 +129,10 @@ def webhooks(scene: Scene) -> None:
 
 ROWS = [
     Attack("a login that no mail can be written to", "RFC 5321 4.1.2, RFC 6532", "put aside by itself", mails),
-    Attack("a webhook that never ends its answer, and addresses that cannot be", "RFC 8935 2.2", "given up by itself",
-           webhooks),
-]  # fmt: skip
+    Attack(
+        "a webhook that never ends its answer, and addresses that cannot be",
+        "RFC 8935 2.2",
+        "given up by itself",
+        webhooks,
+    ),
+]

@@ -52,9 +52,13 @@ class Scene:
         """Send an assertion that nobody signed, for a client that proves itself by keys."""
         now = int(time.time())
         said = {
-            "iss": self.keyed, "sub": self.keyed, "aud": f"{self.world.base_url}/d/quillhaven", "jti": uuid4().hex,
-            "exp": now + 60, **claims,
-        }  # fmt: skip
+            "iss": self.keyed,
+            "sub": self.keyed,
+            "aud": f"{self.world.base_url}/d/quillhaven",
+            "jti": uuid4().hex,
+            "exp": now + 60,
+            **claims,
+        }
         text = (
             ".".join(written(part) for part in ({"alg": "ES256", "kid": "x", **(header or {})}, said)) + "." + "A" * 86
         )
@@ -69,9 +73,14 @@ class Scene:
         return httpx.get(f"{self.world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
 
     def sign_in(
-        self, login: str, password: str, *, address: str = "127.0.0.1", cookies: dict[str, str] | None = None,
+        self,
+        login: str,
+        password: str,
+        *,
+        address: str = "127.0.0.1",
+        cookies: dict[str, str] | None = None,
         directory: str = "",
-    ) -> httpx.Response:  # fmt: skip
+    ) -> httpx.Response:
         """Sign in from an address of the loopback network."""
         transport = httpx.HTTPTransport(local_address=address)
         with httpx.Client(transport=transport, base_url=self.world.base_url, timeout=30, cookies=cookies) as http:

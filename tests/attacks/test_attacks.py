@@ -17,9 +17,13 @@ TABLE: list[Attack] = [*text.ROWS, *guessing.ROWS, *wire.ROWS, *rounds.ROWS]
 
 
 STRICT = {
-    "JAMB_HEAD_SECONDS": "1", "JAMB_BODY_SECONDS": "1", "JAMB_ANSWER_SECONDS": "1", "JAMB_PROBE_SECONDS": "1",
-    "JAMB_CONNECTIONS_OF_ADDRESS": "12", "JAMB_INNER_HOSTS": "127.0.0.1",
-}  # fmt: skip
+    "JAMB_HEAD_SECONDS": "1",
+    "JAMB_BODY_SECONDS": "1",
+    "JAMB_ANSWER_SECONDS": "1",
+    "JAMB_PROBE_SECONDS": "1",
+    "JAMB_CONNECTIONS_OF_ADDRESS": "12",
+    "JAMB_INNER_HOSTS": "127.0.0.1",
+}
 
 
 @pytest.fixture(scope="module")

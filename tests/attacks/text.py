@@ -106,11 +106,14 @@ ADDRESSES = [
     Attack(f"{what} in {where}", "RFC 3986 2.1", "400", address(path.replace("%00", sent)))
     for what, sent in (("NUL", "%00"), ("half a character", "%ff"), ("a turn of direction", "%e2%80%ae"))
     for where, path in (
-        ("a directory's name", "/d/a%00b/token"), ("a directory's keys", "/d/a%00b/jwks"),
-        ("a path of the API", "/api/v1/directories/a%00b/clients"), ("the name of a file", "/assets/a%00b"),
-        ("a query", "/api/v1/directories/quillhaven/clients?q=a%00b"), ("a page", "/clients/a%00b"),
+        ("a directory's name", "/d/a%00b/token"),
+        ("a directory's keys", "/d/a%00b/jwks"),
+        ("a path of the API", "/api/v1/directories/a%00b/clients"),
+        ("the name of a file", "/assets/a%00b"),
+        ("a query", "/api/v1/directories/quillhaven/clients?q=a%00b"),
+        ("a page", "/clients/a%00b"),
     )
-]  # fmt: skip
+]
 FORMS = [
     Attack("NUL by Basic", "RFC 7617 2", "401", basic(b"a\0b:x")),
     Attack("an escaped NUL by Basic", "RFC 6749 2.3.1", "401", basic(b"a%00b:x")),
@@ -128,23 +131,45 @@ BODIES = [
     Attack(
         "an escape sequence in a label", "ISO 6429 5.4", "422", posted("/clients/CLIENT/secrets", {"label": f"a{ESC}"})
     ),
-    Attack("a turned title of a group", "UAX 9", "422", lambda scene: refused(
-        scene.put("/groups/turned", {"title": f"a{RLO}b", "people": [], "groups": []}), 422)),
+    Attack(
+        "a turned title of a group",
+        "UAX 9",
+        "422",
+        lambda scene: refused(scene.put("/groups/turned", {"title": f"a{RLO}b", "people": [], "groups": []}), 422),
+    ),
     Attack("logins that look like others, or break mail", "RFC 5321 4.1.2, UTS 39", "422", people_list),
     Attack("operationId of no text, titles that steer", "RFC 8259 8.2", "400, 422, or made visible", drafted),
     Attack("a control character in User-Agent", "RFC 9110 5.5", "kept as its escape", user_agent),
     Attack("text for a number", "OpenAPI 3.1", "422", posted("/audit/evaluation", {"at_most": "5"})),
     Attack("text for a truth value", "OpenAPI 3.1", "422", posted("/calendar", {"whole": "yes"})),
-    Attack("seconds for a moment", "RFC 3339 5.6", "422",
-           posted("/clients", {"name": "x", "purpose": "x", "trial_ends_at": 1999999999})),
-    Attack("a form where JSON is read", "RFC 9110 15.5.16", "415", lambda scene: refused(
-        scene.steward.post("/api/v1/directories/quillhaven/clients", data={"name": "x"}), 415)),
-]  # fmt: skip
+    Attack(
+        "seconds for a moment",
+        "RFC 3339 5.6",
+        "422",
+        posted("/clients", {"name": "x", "purpose": "x", "trial_ends_at": 1999999999}),
+    ),
+    Attack(
+        "a form where JSON is read",
+        "RFC 9110 15.5.16",
+        "415",
+        lambda scene: refused(scene.steward.post("/api/v1/directories/quillhaven/clients", data={"name": "x"}), 415),
+    ),
+]
 BAD_ADDRESSES = [
-    "https://[::1/jwks", "https://a..b/", "https://x:99999/", "https://x:abc/", f"https://{'a' * 64}.example/",
-    "https://own.example@evil.example/", "https://x.example/a/../b", "HTTPS://x.example/", "https:///x",
-    "https://x.example/\\evil.example", "https://x.example/a b", "https://x.example/%zz", "https://-x.example/",
-]  # fmt: skip
+    "https://[::1/jwks",
+    "https://a..b/",
+    "https://x:99999/",
+    "https://x:abc/",
+    f"https://{'a' * 64}.example/",
+    "https://own.example@evil.example/",
+    "https://x.example/a/../b",
+    "HTTPS://x.example/",
+    "https:///x",
+    "https://x.example/\\evil.example",
+    "https://x.example/a b",
+    "https://x.example/%zz",
+    "https://-x.example/",
+]
 
 
 def everywhere(address: str) -> Callable[[Scene], None]:

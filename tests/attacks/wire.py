@@ -28,11 +28,12 @@ def slow(scene: Scene) -> None:
     host = f"Host: 127.0.0.1:{port}\r\n".encode()
     begun = [
         b"POST /d/quillhaven/token HTTP/1.1\r\n" + host,
-        b"POST /d/quillhaven/token HTTP/1.1\r\n" + host
+        b"POST /d/quillhaven/token HTTP/1.1\r\n"
+        + host
         + b"Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 90\r\n\r\n",
         b"POST /api/v1/session HTTP/1.1\r\n" + host + b"Content-Type: application/json\r\nContent-Length: 90\r\n\r\n",
         b"GET /health HTTP/1.1\r\n" + host + b"Content-Length: 90\r\n\r\n",
-    ]  # fmt: skip
+    ]
 
     def drip(head: bytes) -> tuple[float, bytes]:
         started = time.monotonic()
@@ -183,8 +184,10 @@ def without_https(scene: Scene) -> None:
 
 def methods(scene: Scene) -> None:
     for path, allowed in (
-        ("/api/v1/session", "DELETE, GET, POST"), (f"{HERE}/clients", "GET, POST"), ("/d/quillhaven/token", "POST")
-    ):  # fmt: skip
+        ("/api/v1/session", "DELETE, GET, POST"),
+        (f"{HERE}/clients", "GET, POST"),
+        ("/d/quillhaven/token", "POST"),
+    ):
         answer = httpx.request("PATCH", scene.world.base_url + path)
         refused(answer, 405)
         assert answer.headers["Allow"] == allowed
@@ -276,7 +279,7 @@ def late_tries_without_end(scene: Scene) -> None:
         made = http.post(
             f"{HERE}/clients/{scene.client.id}/handovers",
             json={"credential": {"kind": "secret"}, "hours": 1, "label": unique("late")},
-        )  # fmt: skip
+        )
         assert made.status_code == 201, made.text
     identity, _, key = made.json()["link"].rpartition("/")[2].partition("#")
     url = f"{scene.world.base_url}/api/v1/handovers/{identity}/opening"
@@ -299,20 +302,26 @@ def what_is_over_is_forgotten(scene: Scene) -> None:
         person = database.execute("select id from person limit 1").fetchone()[0]
         database.execute(
             f"insert into console_session (digest, person_id, created_at, seen_at, expires_at) "
-            f"values ('old', %s, {old}, {old}, {old})", [person],
-        )  # fmt: skip
+            f"values ('old', %s, {old}, {old}, {old})",
+            [person],
+        )
         database.execute(f"insert into tried (key, times, until) values ('old', 1, {old})")
         database.execute(
             "insert into device_request (id, directory_id, client_id, device_digest, user_digest, state, created_at, "
             f"expires_at, interval_seconds) select gen_random_uuid(), directory_id, id, 'old', 'old', 'pending', {old}, "
-            f"{old}, 5 from client where id = %s", [scene.client.id],
-        )  # fmt: skip
+            f"{old}, 5 from client where id = %s",
+            [scene.client.id],
+        )
         database.execute(
             "insert into usage_batch (id, resource_id, received_at) "
             f"select gen_random_uuid(), id, {old} from resource limit 1"
         )
-        tables = {"console_session": "expires_at", "tried": "until", "device_request": "expires_at",
-                  "usage_batch": "received_at"}  # fmt: skip
+        tables = {
+            "console_session": "expires_at",
+            "tried": "until",
+            "device_request": "expires_at",
+            "usage_batch": "received_at",
+        }
         for statement in FORGET.values():
             database.execute(statement, {"now": datetime.now(UTC)})
         for table, column in tables.items():
@@ -351,18 +360,31 @@ def sign_ins_of_a_crowd(scene: Scene) -> None:
 ROWS = [
     Attack("heads, bodies and answers that trickle", "RFC 9110 15.5.9", "408, or the connection ends", slow),
     Attack("going away in the middle of a body", "RFC 6819 4.4.1.11", "no mistake in the log", half_a_body),
-    Attack("more connections than one address may have", "RFC 6819 4.4.1.11", "503 to that address",
-           too_many_connections),
-    Attack("huge, deep and endless bodies and heads", "RFC 9110 15.5.14, RFC 6585 5", "413, 422 in few words, 431", huge),
-    Attack("a slash too many, to be sent to another host with the secret", "RFC 9700 4.11, 4.12", "404", a_slash_too_many),
+    Attack(
+        "more connections than one address may have", "RFC 6819 4.4.1.11", "503 to that address", too_many_connections
+    ),
+    Attack(
+        "huge, deep and endless bodies and heads", "RFC 9110 15.5.14, RFC 6585 5", "413, 422 in few words, 431", huge
+    ),
+    Attack(
+        "a slash too many, to be sent to another host with the secret", "RFC 9700 4.11, 4.12", "404", a_slash_too_many
+    ),
     Attack("a request for another host", "RFC 9110 7.4", "421", another_host),
     Attack("an address that the caller says it has", "RFC 9700 4.13", "not believed", another_address),
-    Attack("cookies and connections without https", "RFC 6265bis 4.1.3, RFC 6797", "__Host-, Secure, HSTS", without_https),
+    Attack(
+        "cookies and connections without https", "RFC 6265bis 4.1.3, RFC 6797", "__Host-, Secure, HSTS", without_https
+    ),
     Attack("a method that is not possible", "RFC 9110 15.5.6", "405 with every method that is", methods),
     Attack("a resource that answers without end", "RFC 6819 4.4.1.11", "given up in time, unread", probed),
-    Attack("refused token requests without end", "RFC 6819 4.4.1.11", "counted in a row a minute", refusals_without_end),
-    Attack("late tries at a link without end", "RFC 6819 4.4.1.11", "three in the ledger, then counted",
-           late_tries_without_end),
+    Attack(
+        "refused token requests without end", "RFC 6819 4.4.1.11", "counted in a row a minute", refusals_without_end
+    ),
+    Attack(
+        "late tries at a link without end",
+        "RFC 6819 4.4.1.11",
+        "three in the ledger, then counted",
+        late_tries_without_end,
+    ),
     Attack("rows that nobody deletes", "RFC 6819 4.4.1.11", "forgotten after their end", what_is_over_is_forgotten),
     Attack("a crowd at the sign-in", "RFC 6819 5.1.4.2.3", "429 to the crowd, 200 to the steward", sign_ins_of_a_crowd),
-]  # fmt: skip
+]

@@ -73,9 +73,15 @@ class Shell:
         given = {**self.environment, **environment}
         if self.cold:
             done = subprocess.run(
-                [str(JAMB), *words], env=given, capture_output=True, text=True, input=stdin, cwd=self.folder,
-                timeout=60, check=False,
-            )  # fmt: skip
+                [str(JAMB), *words],
+                env=given,
+                capture_output=True,
+                text=True,
+                input=stdin,
+                cwd=self.folder,
+                timeout=60,
+                check=False,
+            )
             ran = Ran(done.returncode, done.stdout, done.stderr)
         else:
             ran = Ran(*warm()(words, given, self.folder, stdin))

@@ -58,10 +58,17 @@ JSON_COMMANDS = {
     "refused calls": ["clients", "refusals", "Duty mail digest"],
     "a list, reviewed": ["asks", "paste", "Radio bridge", "{list}", "--dry-run"],
     "delegated": [
-        "explain", "Watch tablet", "occupant.assign", "--resource", "berths", "--object", "fuel-2",
-        "--person", "yuki.tanabe@quillhaven.example",
+        "explain",
+        "Watch tablet",
+        "occupant.assign",
+        "--resource",
+        "berths",
+        "--object",
+        "fuel-2",
+        "--person",
+        "yuki.tanabe@quillhaven.example",
     ],
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("words", JSON_COMMANDS.values(), ids=JSON_COMMANDS.keys())
@@ -114,12 +121,14 @@ EXITS = {
     "registering without the role": (["clients", "register", "--name", "x", "--purpose", "y"], 3, "registrar"),
     "consenting without the role": (["consent", "grant", "Fuel quay scheduler", "--yes"], 3, "approver"),
     "only a permission that does not wait": (
-        ["consent", "grant", "Fuel quay scheduler", "--only", "berths.fly"], 2, "berths.assign",
+        ["consent", "grant", "Fuel quay scheduler", "--only", "berths.fly"],
+        2,
+        "berths.assign",
     ),
     "asking without a terminal": (["consent", "grant", "Fuel quay scheduler"], 2, "--yes"),
     "a secret nobody has": (["credentials", "withdraw", "Radio bridge", "jamb_s1_zzzz", "--yes"], 2, "no credential"),
     "an unknown option": (["clients", "list", "--colour"], 2, "colour"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("words", "code", "said"), EXITS.values(), ids=EXITS.keys())
@@ -208,8 +217,11 @@ def test_rotations_are_opened_in_bulk_go_on_after_a_stop_and_are_undone(world: W
     assert writer("rotate", "open-all", "--within", "4", "--save", "out").code == 2, "without a terminal it wants --yes"
     said = writer("rotate", "open-all", "--within", "4", "--save", "out", "--yes")
     assert said.code == 0, said.err
-    files = {name: folder / f"{name.lower().replace(' ', '-')}-{one.secret[:12].replace('_', '-')}.after"
-             for one in both for name in [one.name]}  # fmt: skip
+    files = {
+        name: folder / f"{name.lower().replace(' ', '-')}-{one.secret[:12].replace('_', '-')}.after"
+        for one in both
+        for name in [one.name]
+    }
     assert all(file.stat().st_mode & 0o777 == 0o600 for file in files.values())
     secrets = {name: _secret_in(file) for name, file in files.items()}
     assert not any(secret in said.out + said.err for secret in secrets.values())
@@ -303,8 +315,9 @@ def test_consent_for_one_person_is_chosen_and_bounded_apart_from_that_for_everyo
     assert bounded.code == 0, bounded.err
     found = approver("consent", "list", made.name, "-o", "json").json()
     assert {(row["kind"], row["person"], row["reach"]["words"]) for row in found} == {
-        ("application", "", "everywhere"), ("delegated", "Pia Nowicki", "only fuel"),
-    }  # fmt: skip
+        ("application", "", "everywhere"),
+        ("delegated", "Pia Nowicki", "only fuel"),
+    }
 
 
 def test_a_request_goes_from_the_asker_to_the_approver_and_back(shell: Shell, world: World) -> None:
@@ -328,7 +341,15 @@ def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) 
         "paths": {"/sheds/{shed}": {"get": {"operationId": "readShed", "summary": "Read a shed"}}},
     }
     (folder / "openapi.json").write_text(json.dumps(description))
-    made = steward("resources", "draft", str(folder / "openapi.json"), "--identifier", f"https://{mark}.example", "--title", "Sheds")  # fmt: skip
+    made = steward(
+        "resources",
+        "draft",
+        str(folder / "openapi.json"),
+        "--identifier",
+        f"https://{mark}.example",
+        "--title",
+        "Sheds",
+    )
     body = made.json()
     assert body["operations"][0]["name"] == "read-shed"
     body |= {"object_name": "shed"}
@@ -344,7 +365,10 @@ def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) 
     assert kept["permissions"][0]["name"] == "sheds.view"
     collections = {"collections": [{"path": "yard", "title": "Yard", "objects": ["s1", "s2"]}]}
     (folder / "collections.json").write_text(json.dumps(collections))
-    assert "1 collections with 2 objects" in steward("resources", "collect", name, str(folder / "collections.json"), "--yes").out  # fmt: skip
+    assert (
+        "1 collections with 2 objects"
+        in steward("resources", "collect", name, str(folder / "collections.json"), "--yes").out
+    )
     (folder / "role.json").write_text(
         json.dumps({"title": "Shed eye", "resource": name, "permissions": ["sheds.view"]})
     )

@@ -31,9 +31,13 @@ class Warm:
     def __init__(self) -> None:
         self._streams = TemporaryDirectory(prefix="jamb-test-")
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "tests.cli.warm"], cwd=ROOT, text=True, stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE, env={"PATH": os.environ["PATH"], "HOME": "/", **ENVIRONMENT},
-        )  # fmt: skip
+            [sys.executable, "-m", "tests.cli.warm"],
+            cwd=ROOT,
+            text=True,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            env={"PATH": os.environ["PATH"], "HOME": "/", **ENVIRONMENT},
+        )
 
     def __call__(
         self, words: Sequence[str], environment: Mapping[str, str], folder: Path, stdin: str | None
@@ -67,8 +71,10 @@ def serve() -> None:
 def _run(wanted: dict[str, Any]) -> None:
     """Run one command and leave: never returns."""
     for name, number, flags in (
-        ("stdin", 0, os.O_RDONLY), ("stdout", 1, os.O_WRONLY | os.O_CREAT), ("stderr", 2, os.O_WRONLY | os.O_CREAT),
-    ):  # fmt: skip
+        ("stdin", 0, os.O_RDONLY),
+        ("stdout", 1, os.O_WRONLY | os.O_CREAT),
+        ("stderr", 2, os.O_WRONLY | os.O_CREAT),
+    ):
         opened = os.open(wanted[name], flags, 0o600)
         os.dup2(opened, number)
         os.close(opened)

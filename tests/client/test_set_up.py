@@ -89,16 +89,30 @@ def test_a_key_is_the_callers_own_and_has_bounds(world: World) -> None:
             with pytest.raises(BadInput):
                 steward.clients.register(f"{name} three", "Tests a key", once=wrong)
     answer = httpx.post(
-        f"{world.base_url}/api/v1/directories/quillhaven/clients", json={"name": name, "purpose": "Tests a key"},
+        f"{world.base_url}/api/v1/directories/quillhaven/clients",
+        json={"name": name, "purpose": "Tests a key"},
         headers={"Authorization": f"Bearer {world.token('steward')}", "Idempotency-Key": key},
-    )  # fmt: skip
+    )
     assert answer.status_code == 409, "without quotes it is the same key, and this is another request"
 
 
 def test_the_command_leaves_files_replaces_what_nobody_has_and_goes_on(world: World, tmp_path: Path) -> None:
     shell, folder = Shell(world, tmp_path).signed_in("steward"), tmp_path / "made"
-    words = ["set-up", "--name", unique("Set up"), "--purpose", "Tests a command", "--ask", "berths:berths.view",
-             "--in", "berths:north", "--save", "made", "--once", "first"]  # fmt: skip
+    words = [
+        "set-up",
+        "--name",
+        unique("Set up"),
+        "--purpose",
+        "Tests a command",
+        "--ask",
+        "berths:berths.view",
+        "--in",
+        "berths:north",
+        "--save",
+        "made",
+        "--once",
+        "first",
+    ]
     said = shell(*words, "-o", "json")
     ids = said.json()
     sheet = (folder / "client.env").read_text()

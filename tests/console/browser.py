@@ -11,9 +11,14 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.world import ROOT, World
 
 FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 Open = Callable[..., AbstractContextManager[Page]]
 AXE = (ROOT / "console/node_modules/axe-core/axe.min.js").read_text()
 # What the look changes; all else is the same in both.

@@ -11,8 +11,9 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from jamb.actions import people, resources
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend
 from jamb.actions.directories import read_directory
-from jamb.actions.premises import Premises
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.service.settings import Settings
 from jamb.store.engine import make_engine
@@ -24,32 +25,52 @@ ACTOR = Actor("service", "tests", "Tests", "Tests")
 
 
 @pytest.fixture(scope="module")
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
     sealer = Settings(home=world.home).sealer()
-    yield Premises(engine, sealer, world.base_url)
+    yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 
 
 @pytest.fixture(scope="module")
-def extreme(world: World, premises: Premises) -> str:
+def extreme(world: World, backend: Backend) -> str:
     """A client with the longest name, forty owners, and a resource of three hundred permissions half of them asked."""
-    now, port = datetime.now(UTC), read_directory(premises, "quillhaven")
+    now, port = datetime.now(UTC), read_directory(backend, "quillhaven")
     name = unique("huge").replace(" ", "-")
     owners = [
-        people.add_person(premises, port, f"{name}-{number}@quillhaven.example", f"Owner Number {number} of the Long List", None, [], ACTOR, now).login
+        people.add_person(
+            Act(backend, port, ACTOR, now),
+            f"{name}-{number}@quillhaven.example",
+            f"Owner Number {number} of the Long List",
+            None,
+            [],
+        ).login
         for number in range(40)
-    ]  # fmt: skip
+    ]
     operations = [
-        Operation(f"operation-{number:03}", f"Do the thing of number {number}", "GET", f"/things/{number}/of/a/rather/long/path/{{thing}}", Effect.READ, DataClass.RESTRICTED)
+        Operation(
+            f"operation-{number:03}",
+            f"Do the thing of number {number}",
+            "GET",
+            f"/things/{number}/of/a/rather/long/path/{{thing}}",
+            Effect.READ,
+            DataClass.RESTRICTED,
+        )
         for number in range(300)
-    ]  # fmt: skip
+    ]
     permissions = [
-        Permission(f"permission-with-a-long-name-{number:03}", f"May do the thing of number {number}", frozenset({AccessKind.APPLICATION}), frozenset({f"operation-{number:03}"}))
+        Permission(
+            f"permission-with-a-long-name-{number:03}",
+            f"May do the thing of number {number}",
+            frozenset({AccessKind.APPLICATION}),
+            frozenset({f"operation-{number:03}"}),
+        )
         for number in range(300)
-    ]  # fmt: skip
+    ]
     identifier = f"https://{name}.quillhaven.example/with/a/rather/long/path/in/its/identifier"
-    resources.publish(premises, port, Catalogue.of(name, "A huge API", identifier, operations, permissions), ACTOR, now)
+    resources.publish(
+        Act(backend, port, ACTOR, now), Catalogue.of(name, "A huge API", identifier, operations, permissions)
+    )
     with world.jamb() as jamb:
         made = jamb.clients.register(unique("W" * 70)[:80], "m" * 500, owners=owners)
         jamb.asks.add(made.id, name, [one.name for one in permissions[:90]], reason="r" * 500)

@@ -31,11 +31,28 @@ def fuzz(base_url: str, token: str, *, examples: int, seed: int | None = None) -
     document.parent.mkdir(exist_ok=True)
     document.write_bytes(served.content)
     command = [
-        str(Path(sys.executable).with_name("schemathesis")), "--config-file", str(ROOT / "schemathesis.toml"),
-        "run", str(document), "--url", base_url, "--workers", "1", "--header", f"Authorization: Bearer {token}",
-        "--phases", "fuzzing", "--max-examples", str(examples), "--continue-on-failure",
-        "--suppress-health-check", "all", "--no-color", "--generation-database", "none",
-    ]  # fmt: skip
+        str(Path(sys.executable).with_name("schemathesis")),
+        "--config-file",
+        str(ROOT / "schemathesis.toml"),
+        "run",
+        str(document),
+        "--url",
+        base_url,
+        "--workers",
+        "1",
+        "--header",
+        f"Authorization: Bearer {token}",
+        "--phases",
+        "fuzzing",
+        "--max-examples",
+        str(examples),
+        "--continue-on-failure",
+        "--suppress-health-check",
+        "all",
+        "--no-color",
+        "--generation-database",
+        "none",
+    ]
     for name in LEFT_OUT:
         command += ["--exclude-operation-id", name]
     if seed is not None:

@@ -196,15 +196,21 @@ REFUSALS = {
     "nothing asked: ask for the smallest, then consent": (client(), "list", [MendKind.ASK, MendKind.CONSENT], "view"),
     "asked: consent is all it takes": (client(asks="view"), "list", [MendKind.CONSENT], "view"),
     "the smallest wins over a bigger one that is asked": (
-        client(asks="manage"), "list", [MendKind.ASK, MendKind.CONSENT], "view",
+        client(asks="manage"),
+        "list",
+        [MendKind.ASK, MendKind.CONSENT],
+        "view",
     ),
     "a bigger one, if only that opens it": (client(grants="view"), "close", [MendKind.ASK, MendKind.CONSENT], "manage"),
     "no secret: issue one": (client(grants="view", secret=False), "list", [MendKind.ISSUE_SECRET], ""),
     "disabled and never asked": (
-        client(live=False), "assign", [MendKind.ENABLE_CLIENT, MendKind.ASK, MendKind.CONSENT], "assign",
+        client(live=False),
+        "assign",
+        [MendKind.ENABLE_CLIENT, MendKind.ASK, MendKind.CONSENT],
+        "assign",
     ),
     "no such operation: nothing turns it": (client(grants="view"), "sail", [], ""),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("standing", "operation", "kinds", "target"), REFUSALS.values(), ids=REFUSALS.keys())
@@ -254,11 +260,21 @@ def test_a_person_without_the_role_is_offered_the_least_role_that_would_do() -> 
 
 
 MENDS_OF_REACH = {
-    "only elsewhere: the smallest collection that holds it": (Reach.only("south"), "i1", MendKind.WIDEN_REACH, "only north/inner, south"),
-    "all but here: what shuts it out goes": (Reach.all_but("north", "empty"), "n1", MendKind.WIDEN_REACH, "all but empty"),
+    "only elsewhere: the smallest collection that holds it": (
+        Reach.only("south"),
+        "i1",
+        MendKind.WIDEN_REACH,
+        "only north/inner, south",
+    ),
+    "all but here: what shuts it out goes": (
+        Reach.all_but("north", "empty"),
+        "n1",
+        MendKind.WIDEN_REACH,
+        "all but empty",
+    ),
     "all but here alone: everywhere": (Reach.all_but("north"), "n1", MendKind.WIDEN_REACH, "everywhere"),
     "in no collection: put it into one": (Reach.only("south"), "adrift", MendKind.COLLECT_OBJECT, "everywhere"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("reach", "name", "kind", "words"), MENDS_OF_REACH.values(), ids=MENDS_OF_REACH.keys())

@@ -38,19 +38,31 @@ APPLICATION, DELEGATED = AccessKind.APPLICATION, AccessKind.DELEGATED
 LISTS: dict[str, tuple[str, set[str], set[str], list[str], list[str]]] = {
     "names, one a line": ("berths.view\narrivals.view", {"berths.view", "arrivals.view"}, set(), [], []),
     "bullets, commas and quotes": (
-        "- `berths.view`, crew.view\n• “x”", {"berths.view", "crew.view"}, set(), ["“x”"], [],
+        "- `berths.view`, crew.view\n• “x”",
+        {"berths.view", "crew.view"},
+        set(),
+        ["“x”"],
+        [],
     ),
     "all three where one would do": (
-        "berths.view berths.assign berths.manage", {"berths.manage"}, {"berths.view", "berths.assign"}, [], [],
+        "berths.view berths.assign berths.manage",
+        {"berths.manage"},
+        {"berths.view", "berths.assign"},
+        [],
+        [],
     ),
     "a heading that says the kind": (
-        "Delegated permissions:\nberths.view\nApplication:\nberths.view", {"berths.view"}, set(), [], [],
+        "Delegated permissions:\nberths.view\nApplication:\nberths.view",
+        {"berths.view"},
+        set(),
+        [],
+        [],
     ),
     "a name twice": ("berths.view\nberths.view", {"berths.view"}, set(), [], []),
     "a line with its resource": ("berths berths.view", {"berths.view"}, set(), [], []),
     "a name of another resource": ("tides berths.view", set(), set(), ["berths.view"], []),
     "nothing": ("\n \n", set(), set(), [], []),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("text", "needed", "redundant", "unknown", "unclear"), LISTS.values(), ids=LISTS.keys())
@@ -66,7 +78,10 @@ def test_a_pasted_list_is_understood(
 def test_a_list_is_seen_beside_what_is_asked_and_held() -> None:
     asked = {("berths", APPLICATION): frozenset({"arrivals.view"})}
     held = {("berths", APPLICATION): frozenset({"berths.assign"})}
-    found = {one.permission: one for one in review_list("arrivals.view\nberths.view\nberths.manage", [BERTHS], APPLICATION, asked, held).asks}  # fmt: skip
+    found = {
+        one.permission: one
+        for one in review_list("arrivals.view\nberths.view\nberths.manage", [BERTHS], APPLICATION, asked, held).asks
+    }
     assert found["arrivals.view"].asked
     assert found["berths.view"].implied_by == "berths.assign"
     assert found["berths.manage"].control == ("berth.close",)
@@ -99,7 +114,10 @@ def test_handing_on_never_gives_more_than_the_maker_has(catalogue: Catalogue, da
 
 
 def test_all_of_a_role_is_handed_on_in_its_fewest_permissions() -> None:
-    roles = [RoleHolding("chief", frozenset({"manage", "arrivals"})), RoleHolding("hand", frozenset({"assign"}), Reach.only("north"))]  # fmt: skip
+    roles = [
+        RoleHolding("chief", frozenset({"manage", "arrivals"})),
+        RoleHolding("hand", frozenset({"assign"}), Reach.only("north")),
+    ]
     found = handed_on(berths(), roles, TakeoverLevel.ALL, Reach(), TREE)
     assert {(one.permission, one.reach.words) for one in found} == {
         ("manage", "everywhere"),
@@ -135,9 +153,12 @@ def test_operations_come_from_an_openapi_document() -> None:
         ({"openapi": "3.1.0"}, "paths"),
         ({"openapi": "3.1.0", "paths": {"/a": []}}, "paths./a"),
         ({"openapi": "3.1.0", "paths": {"/a": {}}}, "paths"),
-        ({"openapi": "3.1.0", "paths": {"/a": {"get": {"operationId": "x"}, "put": {"operationId": "X"}}}}, "paths./a.put"),
+        (
+            {"openapi": "3.1.0", "paths": {"/a": {"get": {"operationId": "x"}, "put": {"operationId": "X"}}}},
+            "paths./a.put",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_description_that_cannot_be_read_says_where(document: Any, field: str) -> None:
     with pytest.raises(BadInput) as refused:
         operations_of(document, DataClass.OPEN)
@@ -236,7 +257,12 @@ def test_heavy_consents_take_two_people_and_heavier_ones_two_approvers() -> None
 def test_a_resource_gets_its_answers_and_its_terms_accepted() -> None:
     check_answers([], [], "", accepted=False)
     check_answers(["Why?"], ["Because"], "Be good", accepted=True)
-    for answers, accepted, field in ((["  "], True, "answers.0"), ([], True, "answers.0"), (["a", "b"], True, "answers"), (["a"], False, "terms_accepted")):  # fmt: skip
+    for answers, accepted, field in (
+        (["  "], True, "answers.0"),
+        ([], True, "answers.0"),
+        (["a", "b"], True, "answers"),
+        (["a"], False, "terms_accepted"),
+    ):
         with pytest.raises(BadInput) as refused:
             check_answers(["Why?"], answers, "Be good", accepted=accepted)
         assert [one.field for one in refused.value.violations] == [field]

@@ -17,13 +17,13 @@ from jamb.core import own_api
 from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.audit import (
     RULES,
-    Act,
     ClientPicture,
     CredentialPicture,
     DeadTries,
     NetworkPicture,
     OtherPicture,
     OwnerPicture,
+    RemedyKind,
     ResourcePicture,
     RotationPicture,
     Rule,
@@ -50,7 +50,9 @@ POLICY = DirectoryPolicy(notice_days=14, observation_days=14, secret_heaviest_we
 H, M, L = Severity.HIGH, Severity.MEDIUM, Severity.LOW
 BERTHS = berths()
 MAIL = Catalogue.of(
-    "mail", "Mail", "https://mail.example",
+    "mail",
+    "Mail",
+    "https://mail.example",
     [
         Operation("mail.read", "Read mail", "GET", "/boxes/{box}/mail", Effect.READ, DataClass.PERSONAL),
         Operation("mail.send", "Send mail", "POST", "/boxes/{box}/mail", Effect.WRITE, DataClass.PERSONAL),
@@ -60,17 +62,19 @@ MAIL = Catalogue.of(
         Permission("send", "Send", frozenset(AccessKind), frozenset({"mail.send"})),
     ],
     "box",
-)  # fmt: skip
+)
 # With an operation that is about no box.
 POST = Catalogue.of(
-    "post", "Post", "https://post.example",
+    "post",
+    "Post",
+    "https://post.example",
     [MAIL.operations["mail.read"], Operation("ping", "Ping", "GET", "/ping", Effect.READ, DataClass.INTERNAL)],
     [
         Permission("all", "All", frozenset(AccessKind), frozenset({"mail.read", "ping"})),
         Permission("read", "Read", frozenset(AccessKind), frozenset({"mail.read"})),
     ],
     "box",
-)  # fmt: skip
+)
 MAIL_DESKS = CollectionTree.of(
     [
         Collection("desk", "Desk", frozenset({"duty", "night"})),
@@ -141,22 +145,33 @@ def secret(ends: float | None = 90, *, name: str = "s1", **changes: Any) -> Cred
     """A secret that ends in some days; days ago for the moments that are past."""
     past = {key: NOW - changes.pop(key) * DAY for key in ("issued", "used", "withdrawn", "disabled") if key in changes}
     lives = {
-        "id": name, "kind": CredentialKind.SECRET, "hint": f"jamb_s1_{name}…", "starts_at": None,
-        "issued_at": past.get("issued", NOW - 10 * DAY), "expires_at": None if ends is None else NOW + ends * DAY,
-        "disabled_at": past.get("disabled"), "withdrawn_at": past.get("withdrawn"), "last_used_at": past.get("used"),
-    }  # fmt: skip
+        "id": name,
+        "kind": CredentialKind.SECRET,
+        "hint": f"jamb_s1_{name}…",
+        "starts_at": None,
+        "issued_at": past.get("issued", NOW - 10 * DAY),
+        "expires_at": None if ends is None else NOW + ends * DAY,
+        "disabled_at": past.get("disabled"),
+        "withdrawn_at": past.get("withdrawn"),
+        "last_used_at": past.get("used"),
+    }
     return CredentialPicture(**{**lives, **changes})
 
 
 def client(*parts: Any, **changes: Any) -> ClientPicture:
     """A client with these credentials and resources, and otherwise nothing to find."""
     usual = {
-        "id": "c1", "name": "Night run", "live": True, "owners": (OwnerPicture("Ilse"), OwnerPicture("Pia")),
+        "id": "c1",
+        "name": "Night run",
+        "live": True,
+        "owners": (OwnerPicture("Ilse"), OwnerPicture("Pia")),
         "credentials": tuple(one for one in parts if isinstance(one, CredentialPicture)),
         "resources": tuple(one for one in parts if isinstance(one, ResourcePicture)),
-        "purpose": "Issues the invoices of the day", "registered_at": NOW - 5 * DAY, "domain": "port.example",
+        "purpose": "Issues the invoices of the day",
+        "registered_at": NOW - 5 * DAY,
+        "domain": "port.example",
         "population": 12,
-    }  # fmt: skip
+    }
     return ClientPicture(**{**usual, **changes})
 
 
@@ -187,7 +202,8 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "ends soon and is in use": (client(secret(9, used=1)), [("credential-expiring", H)]),
     "ends soon, not used lately": (client(secret(9, used=20)), [("credential-expiring", M)]),
     "ends soon, but another outlasts it": (
-        client(secret(9, used=1), secret(name="s2")), [("credential-expiring", L)],
+        client(secret(9, used=1), secret(name="s2")),
+        [("credential-expiring", L)],
     ),
     "ends on the last day of notice": (client(secret(14)), [("credential-expiring", M)]),
     "ends a day after the notice": (client(secret(15)), []),
@@ -197,22 +213,26 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "endless": (client(secret(None, used=1)), [("credential-lives-too-long", H)]),
     "longer than the policy": (client(secret(300, used=1)), [("credential-lives-too-long", M)]),
     "three at once": (
-        client(secret(), secret(name="s2"), secret(name="s3")), [("several-credentials", L)],
+        client(secret(), secret(name="s2"), secret(name="s3")),
+        [("several-credentials", L)],
     ),
     "six at once": (client(*(secret(name=f"s{number}") for number in range(6))), [("several-credentials", M)]),
     "two at once": (client(secret(), secret(name="s2")), []),
     "never used, and old enough to say": (client(secret(issued=14)), [("credential-never-used", L)]),
     "never used, the new one of a rotation": (
-        client(secret(issued=14), rotations=(RotationPicture("r", "old", "new", NOW + DAY, "s0", "s1"),)), [],
+        client(secret(issued=14), rotations=(RotationPicture("r", "old", "new", NOW + DAY, "s0", "s1"),)),
+        [],
     ),
     "not used for ninety days": (
-        client(secret(40, issued=120, used=90)), [("credential-dormant", M), ("client-dormant", L)],
+        client(secret(40, issued=120, used=90)),
+        [("credential-dormant", M), ("client-dormant", L)],
     ),
     "not used for eighty-nine": (client(secret(40, issued=120, used=89)), []),
     "a key that ages": (client(secret(used=1, weak="RSA 2048")), [("weak-key", L)]),
     "a key that aged and is disabled": (client(secret(used=1, weak="RSA 2048", disabled=1)), []),
     "longer than the policy by half a day": (
-        client(secret(170.5, used=1)), [("credential-lives-too-long", M)],
+        client(secret(170.5, used=1)),
+        [("credential-lives-too-long", M)],
     ),
     "as long as the policy allows": (client(secret(170, used=1)), []),
     "never used, and begun lately": (client(secret(issued=40, starts_at=NOW - DAY)), []),
@@ -221,20 +241,24 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("rotation-overdue", H)],
     ),
     "in overlap": (
-        client(secret(used=1), rotations=(RotationPicture("r", "old", "new", NOW + DAY, "s1", "s2"),)), [],
+        client(secret(used=1), rotations=(RotationPicture("r", "old", "new", NOW + DAY, "s1", "s2"),)),
+        [],
     ),
     "overdue, and the old one has ended by itself": (
         client(secret(-3), rotations=(RotationPicture("r", "old", "new", NOW, "s1", "s2"),)),
         [("credential-expired", M)],
     ),
     "one was tried while it was disabled, and is enabled again": (
-        client(secret(used=1), dead_tries=(DeadTries("jamb_s1_s1…", 3, NOW - DAY, ""),)), [],
+        client(secret(used=1), dead_tries=(DeadTries("jamb_s1_s1…", 3, NOW - DAY, ""),)),
+        [],
     ),
     "an ended one is tried, nothing works": (
-        client(dead_tries=(DeadTries("old", 3, NOW - DAY, ""),)), [("dead-credential-tried", H)],
+        client(dead_tries=(DeadTries("old", 3, NOW - DAY, ""),)),
+        [("dead-credential-tried", H)],
     ),
     "an ended one is tried, another works": (
-        client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)), [("dead-credential-tried", M)],
+        client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)),
+        [("dead-credential-tried", M)],
     ),
     "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
     "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
@@ -242,7 +266,8 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "never used, heavy": (client(place({"manage": 30})), [("permission-never-used", H)]),
     "too early to say": (client(place({"manage": 13})), []),
     "held by a role for long, and consented to lately": (
-        client(place({"assign": 3}, beside=(grant("assign", through="the role x"),))), [("permission-never-used", M)],
+        client(place({"assign": 3}, beside=(grant("assign", through="the role x"),))),
+        [("permission-never-used", M)],
     ),
     "contained in a role, for all objects": (
         client(place({"view": 30}, "list", "assign", beside=(grant("assign", through="the role x"),))),
@@ -253,44 +278,60 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("granted-not-asked", L)],
     ),
     "contained in another, which ends sooner": (
-        client(place({"view": 30}, "list", "assign", asked="view assign", beside=(grant("assign", ended=-9),))), [],
+        client(place({"view": 30}, "list", "assign", asked="view assign", beside=(grant("assign", ended=-9),))),
+        [],
     ),
     "contained in another": (
-        client(place({"view": 30, "assign": 30}, "list", "assign")), [("permission-implied", L)],
+        client(place({"view": 30, "assign": 30}, "list", "assign")),
+        [("permission-implied", L)],
     ),
     "larger than its use": (
-        client(place({"manage": 30}, "list")), [("permission-larger-than-use", H)],
+        client(place({"manage": 30}, "list")),
+        [("permission-larger-than-use", H)],
     ),
     "a little larger than its use": (
-        client(place({"assign": 30}, "list")), [("permission-larger-than-use", M)],
+        client(place({"assign": 30}, "list")),
+        [("permission-larger-than-use", M)],
     ),
     "as large as its use": (client(place({"assign": 30}, "list", "assign")), []),
     "reads everybody's mail but the board's": (
-        client(place({"read": 30}, BOX, catalogue=MAIL, reach=Reach.all_but("board"))), [("reach-unbounded", M)],
+        client(place({"read": 30}, BOX, catalogue=MAIL, reach=Reach.all_but("board"))),
+        [("reach-unbounded", M)],
     ),
     "reads everybody's mail by a role, and some by consent": (
         client(place({"read": 30}, BOX, catalogue=MAIL, reach=DESK, beside=(grant("read", through="the role x"),))),
         [("reach-unbounded", M)],
     ),
     "reads everybody's mail": (
-        client(place({"read": 30}, "mail.read", catalogue=MAIL)), [("reach-unbounded", M)],
+        client(place({"read": 30}, "mail.read", catalogue=MAIL)),
+        [("reach-unbounded", M)],
     ),
     "sends as everybody": (client(place({"send": 30}, "mail.send", catalogue=MAIL)), [("reach-unbounded", H)]),
     "sends as the desk": (
-        client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"))), [],
+        client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"))),
+        [],
     ),
     "can give itself access": (
-        client(place({"consent.decide": 1}, catalogue=OWN)), [("controls-registrations", H)],
+        client(place({"consent.decide": 1}, catalogue=OWN)),
+        [("controls-registrations", H)],
     ),
     "looks after some": (
-        client(place({"consent.decide": 1}, catalogue=OWN, reach=Reach.only("c2"))), [("controls-registrations", M)],
+        client(place({"consent.decide": 1}, catalogue=OWN, reach=Reach.only("c2"))),
+        [("controls-registrations", M)],
     ),
     "can give access to all but some": (
-        client(place({"consent.decide": 1}, catalogue=OWN, reach=Reach.all_but("c2"))), [("controls-registrations", H)],
+        client(place({"consent.decide": 1}, catalogue=OWN, reach=Reach.all_but("c2"))),
+        [("controls-registrations", H)],
     ),
     "bounded control beside reading everything": (
-        client(place({"registry.read": 1}, catalogue=OWN, asked="registry.read consent.decide",
-                     beside=(grant("consent.decide", 1, reach=Reach.only("c2")),))),
+        client(
+            place(
+                {"registry.read": 1},
+                catalogue=OWN,
+                asked="registry.read consent.decide",
+                beside=(grant("consent.decide", 1, reach=Reach.only("c2")),),
+            )
+        ),
         [("controls-registrations", M)],
     ),
     "reads registrations": (client(place({"registry.read": 1}, catalogue=OWN)), []),
@@ -303,20 +344,24 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("asked-never-granted", L)],
     ),
     "asked, and held until lately": (
-        client(place({}, asked="view", asked_days=90, beside=(grant("view", 80, ended=29),))), [],
+        client(place({}, asked="view", asked_days=90, beside=(grant("view", 80, ended=29),))),
+        [],
     ),
     "asked, and contained in what is held": (
-        client(place({"assign": 30}, "list", "assign", asked="view assign", asked_days=40)), [],
+        client(place({"assign": 30}, "list", "assign", asked="view assign", asked_days=40)),
+        [],
     ),
     "a top role all but somewhere": (
         client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master", reach=Reach.all_but("x"))),
         [("top-role-on-client", H)],
     ),
     "a top role in one collection": (
-        client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master", reach=Reach.only("x"))), [],
+        client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master", reach=Reach.only("x"))),
+        [],
     ),
     "a top role": (
-        client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master")), [("top-role-on-client", H)],
+        client(place({"manage": 13, "arrivals": 13}, asked="", through="the role master")),
+        [("top-role-on-client", H)],
     ),
     "a secret and too much weight": (
         client(secret(used=1), place({"credentials.manage": 1}, catalogue=OWN)),
@@ -330,30 +375,36 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "no owner, holds something": (client(USED, owners=()), [("no-owner", H)]),
     "one owner who holds something": (client(USED, owners=(OwnerPicture("Ilse"),)), [("single-owner", L)]),
     "one who answers and one who sees": (
-        client(USED, owners=(OwnerPicture("Ilse"), OwnerPicture("Pia", full=False))), [("single-owner", L)],
+        client(USED, owners=(OwnerPicture("Ilse"), OwnerPicture("Pia", full=False))),
+        [("single-owner", L)],
     ),
     "one owner who holds nothing": (client(owners=(OwnerPicture("Ilse"),)), []),
     "the owner is gone": (client(owners=(OwnerPicture("Ilse", live=False),)), [("owner-gone", H)]),
     "one of the owners is gone": (
-        client(owners=(OwnerPicture("Ilse", live=False), OwnerPicture("Pia"))), [("owner-gone", M)],
+        client(owners=(OwnerPicture("Ilse", live=False), OwnerPicture("Pia"))),
+        [("owner-gone", M)],
     ),
     "never worked": (client(registered_at=NOW - 30 * DAY), [("client-never-used", L)]),
     "never worked, holds something": (client(USED, registered_at=NOW - 30 * DAY), [("client-never-used", M)]),
     "is given its month": (client(registered_at=NOW - 29 * DAY), []),
     "a public client that nobody ever used": (
-        client(registered_at=NOW - 30 * DAY, kind=ClientKind.NATIVE), [("client-never-used", L)],
+        client(registered_at=NOW - 30 * DAY, kind=ClientKind.NATIVE),
+        [("client-never-used", L)],
     ),
     "a public client that somebody used": (
-        client(registered_at=NOW - 30 * DAY, kind=ClientKind.NATIVE, used_at=NOW - DAY), [],
+        client(registered_at=NOW - 30 * DAY, kind=ClientKind.NATIVE, used_at=NOW - DAY),
+        [],
     ),
     "works no more": (
-        client(secret(-1, used=90), USED), [("client-dormant", M), ("credential-expired", M)],
+        client(secret(-1, used=90), USED),
+        [("client-dormant", M), ("credential-expired", M)],
     ),
     "says nothing": (client(purpose="Cameras"), [("no-purpose", L)]),
     "disabled with what works": (client(secret(used=1), live=False), [("disabled-with-credentials", M)]),
     "disabled with nothing": (client(secret(withdrawn=1), live=False), []),
     "used, but not for as long as a use counts": (
-        client(place({"assign": 200}, "list", "assign", last=90)), [("permission-never-used", M)],
+        client(place({"assign": 200}, "list", "assign", last=90)),
+        [("permission-never-used", M)],
     ),
     "used just within that time": (client(place({"view": 200}, "list", last=89)), []),
     "touches one desk of all": (
@@ -365,33 +416,67 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("reach-unbounded", M)],
     ),
     "reaches nothing, and could do without something that names no object": (
-        client(place({"all": 30}, "mail.read", catalogue=POST, reach=Reach.only("board"),
-                     tree=CollectionTree.of([Collection("desk", "Desk", frozenset({"duty"})), Collection("board", "")]),
-                     objects={"mail.read": frozenset({"duty"})})),
+        client(
+            place(
+                {"all": 30},
+                "mail.read",
+                catalogue=POST,
+                reach=Reach.only("board"),
+                tree=CollectionTree.of([Collection("desk", "Desk", frozenset({"duty"})), Collection("board", "")]),
+                objects={"mail.read": frozenset({"duty"})},
+            )
+        ),
         [("permission-larger-than-use", L)],
     ),
     "touches all it reaches": (
-        client(place({"send": 30}, "mail.send", catalogue=MAIL, reach=Reach.only("desk"),
-                     objects={"mail.send": frozenset({"duty"})})), [],
+        client(
+            place(
+                {"send": 30},
+                "mail.send",
+                catalogue=MAIL,
+                reach=Reach.only("desk"),
+                objects={"mail.send": frozenset({"duty"})},
+            )
+        ),
+        [],
     ),
     "reaches a collection that is gone": (
-        client(place({"read": 30}, "mail.read", catalogue=MAIL, reach=Reach.only("desk", "old"),
-                     gone=frozenset({"old"}))), [("left-behind", L)],
+        client(
+            place({"read": 30}, "mail.read", catalogue=MAIL, reach=Reach.only("desk", "old"), gone=frozenset({"old"}))
+        ),
+        [("left-behind", L)],
     ),
     "reaches what is gone twice": (
-        client(place({"view": 30}, "list", reach=Reach.only("old"), gone=frozenset({"old"}),
-                     beside=(grant("view", through="the role x", reach=Reach.all_but("old")),))),
+        client(
+            place(
+                {"view": 30},
+                "list",
+                reach=Reach.only("old"),
+                gone=frozenset({"old"}),
+                beside=(grant("view", through="the role x", reach=Reach.all_but("old")),),
+            )
+        ),
         [("left-behind", M)],
     ),
     "reaches all but what is gone": (
-        client(place({"view": 30}, "list", reach=Reach.all_but("old"), gone=frozenset({"old"}))), [("left-behind", M)],
+        client(place({"view": 30}, "list", reach=Reach.all_but("old"), gone=frozenset({"old"}))),
+        [("left-behind", M)],
     ),
     "acts for one of many": (
-        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse"))), [("consent-for-everyone", L)],
+        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse"))),
+        [("consent-for-everyone", L)],
     ),
     "acts for one of many, bounded to another lately": (
-        client(place({"view": 30}, "list", kind=PEOPLE, people=seen_for("Ilse"),
-                     beside=(grant("view", 1, kind=PEOPLE, person_id="p"),))), [("consent-for-everyone", L)],
+        client(
+            place(
+                {"view": 30},
+                "list",
+                kind=PEOPLE,
+                people=seen_for("Ilse"),
+                beside=(grant("view", 1, kind=PEOPLE, person_id="p"),),
+            )
+        ),
+        [("consent-for-everyone", L)],
     ),
     "for people, and another permission is used there": (
         client(place({"assign": 30, "arrivals": 30}, "arrivals", kind=PEOPLE, people=seen_for("A", "B", "C", "D"))),
@@ -402,23 +487,42 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("consent-for-person-unused", L)],
     ),
     "for one person, and another uses it": (
-        client(place({}, "list", asked="view", kind=PEOPLE, people=seen_for("Pia", operation="list"),
-                     beside=tuple(grant("view", kind=PEOPLE, person_id=one) for one in ("ilse", "pia")))),
+        client(
+            place(
+                {},
+                "list",
+                asked="view",
+                kind=PEOPLE,
+                people=seen_for("Pia", operation="list"),
+                beside=tuple(grant("view", kind=PEOPLE, person_id=one) for one in ("ilse", "pia")),
+            )
+        ),
         [("consent-for-person-unused", L)],
     ),
     "for one person, who uses it": (
-        client(place({}, "list", asked="view", kind=PEOPLE, people=seen_for("Ilse", operation="list"),
-                     beside=(grant("view", kind=PEOPLE, person_id="ilse"),))), [],
+        client(
+            place(
+                {},
+                "list",
+                asked="view",
+                kind=PEOPLE,
+                people=seen_for("Ilse", operation="list"),
+                beside=(grant("view", kind=PEOPLE, person_id="ilse"),),
+            )
+        ),
+        [],
     ),
     "for one person, lately": (
-        client(place({}, asked="view", kind=PEOPLE, beside=(grant("view", 13, kind=PEOPLE, person_id="ilse"),))), [],
+        client(place({}, asked="view", kind=PEOPLE, beside=(grant("view", 13, kind=PEOPLE, person_id="ilse"),))),
+        [],
     ),
     "for one person, and nobody says who uses it": (
         client(place({}, "list", asked="view", kind=PEOPLE, beside=(grant("view", kind=PEOPLE, person_id="ilse"),))),
         [],
     ),
     "for people, larger than its use": (
-        client(place({"manage": 30}, "list", kind=PEOPLE)), [("larger-than-use-for-people", M)],
+        client(place({"manage": 30}, "list", kind=PEOPLE)),
+        [("larger-than-use-for-people", M)],
     ),
     "for people, as large as its use": (client(place({"assign": 30}, "list", "assign", kind=PEOPLE)), []),
     "a token from elsewhere": (
@@ -426,18 +530,23 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("network-new", M)],
     ),
     "a token from elsewhere, for something heavy": (
-        client(HEAVY, networks=(NetworkPicture("192.0.2.0/24", NOW - 21 * DAY),
-                                NetworkPicture("198.51.100.0/24", NOW - 7 * DAY))),
+        client(
+            HEAVY,
+            networks=(NetworkPicture("192.0.2.0/24", NOW - 21 * DAY), NetworkPicture("198.51.100.0/24", NOW - 7 * DAY)),
+        ),
         [("network-new", H)],
     ),
     "a token from elsewhere, long ago": (
-        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 40 * DAY), NetworkPicture("a", NOW - 8 * DAY))), [],
+        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 40 * DAY), NetworkPicture("a", NOW - 8 * DAY))),
+        [],
     ),
     "a token from elsewhere, as it is new": (
-        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 14 * DAY), NetworkPicture("a", NOW - DAY))), [],
+        client(networks=(NetworkPicture("192.0.2.0/24", NOW - 14 * DAY), NetworkPicture("a", NOW - DAY))),
+        [],
     ),
     "tokens from everywhere": (
-        client(networks=tuple(NetworkPicture(str(one), NOW - one * DAY) for one in range(1, 60, 10))), [],
+        client(networks=tuple(NetworkPicture(str(one), NOW - one * DAY) for one in range(1, 60, 10))),
+        [],
     ),
     "ten times as much as ever": (client(days=runs(9, last=8, calls=10, on_7=100), used_at=NOW), [("use-rises", M)]),
     "nine times as much as ever": (client(days=runs(9, last=8, calls=12, on_7=119), used_at=NOW), []),
@@ -447,17 +556,23 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "silent for two days": (client(days=runs(28, last=3), used_at=NOW - 3 * DAY), []),
     "silent, and ran now and then": (client(days=runs(19, last=4), used_at=NOW - 4 * DAY), []),
     "silent, and still gets tokens": (
-        client(secret(used=1), days=runs(28, last=4), used_at=NOW - 4 * DAY), [],
+        client(secret(used=1), days=runs(28, last=4), used_at=NOW - 4 * DAY),
+        [],
     ),
     "a name like another's": (client(alike=("Night гun",)), [("name-confusable", M)]),
     "for people, and nobody used it": (
-        client(place({"manage": 30}, kind=AccessKind.DELEGATED)), [("permission-never-used", M)],
+        client(place({"manage": 30}, kind=AccessKind.DELEGATED)),
+        [("permission-never-used", M)],
     ),
     "for people, and used": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED)), []),
     "for people, too new to say": (client(place({"view": 13}, kind=AccessKind.DELEGATED)), []),
-    "acts for four": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("A", "B", "C", "D"))), []),
+    "acts for four": (
+        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("A", "B", "C", "D"))),
+        [],
+    ),
     "acts for one, nobody else is here": (
-        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse")), population=2), [],
+        client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("Ilse")), population=2),
+        [],
     ),
     "an owner who may do less": (
         client(owners=(OwnerPicture("Ilse", beyond=("crew: update",), beyond_weight=24), OwnerPicture("Pia"))),
@@ -468,7 +583,8 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("owner-weaker-than-client", H)],
     ),
     "an owner who may do a little less": (
-        client(owners=(OwnerPicture("Ilse", beyond=("crew: list",), beyond_weight=23), OwnerPicture("Pia"))), [],
+        client(owners=(OwnerPicture("Ilse", beyond=("crew: list",), beyond_weight=23), OwnerPicture("Pia"))),
+        [],
     ),
     "takes over one that gives access": (
         client(others=(OtherPicture("c9", "Pipeline", "credentials.manage", ("consent.grant",)),)),
@@ -482,32 +598,39 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "keys of a public client": (client(secret(used=1, kind=CredentialKind.KEYS), kind=ClientKind.NATIVE), []),
     "answers in the clear": (client(redirect_uris=("http://a.port.example/r",)), [("redirect-plain-http", H)]),
     "answers in the clear, in capitals": (
-        client(redirect_uris=("HTTP://a.port.example/r",)), [("redirect-plain-http", H)],
+        client(redirect_uris=("HTTP://a.port.example/r",)),
+        [("redirect-plain-http", H)],
     ),
     "answers outside, behind a name of ours": (
-        client(redirect_uris=("https://a.port.example@evil.example/r",)), [("redirect-foreign-host", M)],
+        client(redirect_uris=("https://a.port.example@evil.example/r",)),
+        [("redirect-foreign-host", M)],
     ),
     "answers outside": (client(redirect_uris=("https://port.example.org/r",)), [("redirect-foreign-host", M)]),
     "answers at home and at its publisher's": (
-        client(redirect_uris=("https://a.port.example/r", "https://x.maker.example/r"), publisher="maker.example"), [],
+        client(redirect_uris=("https://a.port.example/r", "https://x.maker.example/r"), publisher="maker.example"),
+        [],
     ),
     "answers to a developer": (client(redirect_uris=("http://[::1]:8080/r",)), [("redirect-loopback", L)]),
     "a native client listens on its device": (
-        client(redirect_uris=("http://127.0.0.1/r", "app.example://r"), kind=ClientKind.NATIVE), [],
+        client(redirect_uris=("http://127.0.0.1/r", "app.example://r"), kind=ClientKind.NATIVE),
+        [],
     ),
     "a trial that is over": (client(trial_ends_at=NOW), [("trial-over", L)]),
     "a trial that is over, and holds something": (client(USED, trial_ends_at=NOW), [("trial-over", M)]),
     "a trial": (client(trial_ends_at=NOW + DAY), []),
     "a stranger": (client(publisher="maker.example", vouched=False), [("publisher-unvouched", L)]),
     "a stranger who holds something": (
-        client(USED, publisher="maker.example", vouched=False), [("publisher-unvouched", M)],
+        client(USED, publisher="maker.example", vouched=False),
+        [("publisher-unvouched", M)],
     ),
     "a part of the house": (client(publisher="it.port.example", vouched=False), []),
     "made themself owner of more": (
-        client(HEAVY, owners=WEAK, past=(NAMED,)), [("owner-by-own-hand", M), ("owner-weaker-than-client", M)],
+        client(HEAVY, owners=WEAK, past=(NAMED,)),
+        [("owner-by-own-hand", M), ("owner-weaker-than-client", M)],
     ),
     "made themself owner, and another agreed": (
-        client(HEAVY, owners=WEAK, past=(AGREED, NAMED)), [("owner-weaker-than-client", M)],
+        client(HEAVY, owners=WEAK, past=(AGREED, NAMED)),
+        [("owner-weaker-than-client", M)],
     ),
     "made themself owner of what they may do": (client(HEAVY, past=(NAMED,)), []),
     "a secret seen by a stranger": (client(secret(), HEAVY, past=(SEEN,)), [("credential-seen-by-another", M)]),
@@ -518,16 +641,22 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     ),
     "asked and consented by two": (client(HEAVY, past=(ASKED, done("consent.granted", 13, after=GRANTED))), []),
     "asked and consented by one, as it was judged": (
-        client(HEAVY, past=(ASKED, done("consent.granted", 13, "Tobias", after={**GRANTED, "weight": 26}))), [],
+        client(HEAVY, past=(ASKED, done("consent.granted", 13, "Tobias", after={**GRANTED, "weight": 26}))),
+        [],
     ),
     "a heavy role from one": (
-        client(place({"manage": 13}, asked="manage", through="the role master"),
-               past=(done("role.assigned", 13, about={"role": "master"}),)),
+        client(
+            place({"manage": 13}, asked="manage", through="the role master"),
+            past=(done("role.assigned", 13, about={"role": "master"}),),
+        ),
         [("role-given-alone", M)],
     ),
     "a light role from one": (
-        client(place({"view": 13}, asked="view", through="the role viewer"),
-               past=(done("role.assigned", 13, about={"role": "viewer"}),)), [],
+        client(
+            place({"view": 13}, asked="view", through="the role viewer"),
+            past=(done("role.assigned", 13, about={"role": "viewer"}),),
+        ),
+        [],
     ),
     "restored by one": (client(HEAVY, past=(done("client.restored", 3),)), [("restored-alone", M)]),
     "restored with little": (client(USED, past=(done("client.restored", 3),)), []),
@@ -537,8 +666,18 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("changed-after-consent", L)],
     ),
     "renamed since": (
-        client(HEAVY, past=(done("resource.changed", 2, about={"name": "berths"},
-                                 before={"identifier": "https://old.example"}, after=CHANGED),)),
+        client(
+            HEAVY,
+            past=(
+                done(
+                    "resource.changed",
+                    2,
+                    about={"name": "berths"},
+                    before={"identifier": "https://old.example"},
+                    after=CHANGED,
+                ),
+            ),
+        ),
         [("changed-after-consent", H)],
     ),
     "changed within what was consented to": (
@@ -546,10 +685,12 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [],
     ),
     "changed before": (
-        client(HEAVY, past=(done("resource.changed", 20, about={"name": "berths"}, after=CHANGED),)), [],
+        client(HEAVY, past=(done("resource.changed", 20, about={"name": "berths"}, after=CHANGED),)),
+        [],
     ),
     "in the shadow of a role": (
-        client(place({"manage": 13}, ended=(LENT,)), past=(SHADED,)), [("held-already-by-what-ended", M)],
+        client(place({"manage": 13}, ended=(LENT,)), past=(SHADED,)),
+        [("held-already-by-what-ended", M)],
     ),
     "in the shadow of a role that ended by itself": (
         client(place({"manage": 13}, ended=(grant("manage", 14, ended=0, through="the role x"),)), past=(SHADED,)),
@@ -558,7 +699,7 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "beside a role that stands": (client(HEAVY, past=(SHADED,)), []),
     "while limits were raised": (client(HEAVY, past=(RAISED, BACK)), [("granted-under-loose-limits", H)]),
     "after limits were set back": (client(place({"manage": 11}), past=(RAISED, BACK)), []),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("seen", "expected"), AUDITS.values(), ids=AUDITS.keys())
@@ -640,14 +781,19 @@ class Facts:
         return client(
             *(
                 secret(
-                    name=str(number), issued_at=when(issued), expires_at=when(ends),
+                    name=str(number),
+                    issued_at=when(issued),
+                    expires_at=when(ends),
                     last_used_at=None if used is None else when(min(used, 0)),
                 )
                 for number, (issued, ends, used) in enumerate(past)
             ),
             ResourcePicture(BERTHS, found),
             ResourcePicture(
-                MAIL, mail, MAIL_DESKS, {"mail.read": frozenset(counting)} if counting else {},
+                MAIL,
+                mail,
+                MAIL_DESKS,
+                {"mail.read": frozenset(counting)} if counting else {},
                 min(counting.values()) + POLICY.use_counts if counting else None,
             ),
             registered_at=when(min(self.moments[0], 0)),
@@ -657,7 +803,7 @@ class Facts:
             networks=tuple(NetworkPicture(str(one), when(min(one, 0))) for one in self.moments[:2]),
             days={(NOW - back * DAY).date(): calls for back, calls in self.days},
             used_at=when(-30),
-        )  # fmt: skip
+        )
 
 
 NAMES = st.sampled_from(["view", "arrivals", "assign", "manage"])
@@ -694,11 +840,23 @@ def test_nothing_changes_before_the_moment_that_is_told(facts: Facts, share: flo
 
 def reported(**changes: Any) -> Reported:
     usual = {
-        "rule": "no-owner", "client_id": "c1", "client_name": "=Night, \"run\"", "subject": "", "severity": H,
-        "title": "Nobody owns it", "evidence": {"owners": "none"}, "mend": "Find one.", "act": Act.NAME_OWNER,
-        "target": "", "first_seen_at": NOW, "returned": 1, "waived_until": None, "waived_by": "", "waived_reason": "",
+        "rule": "no-owner",
+        "client_id": "c1",
+        "client_name": '=Night, "run"',
+        "subject": "",
+        "severity": H,
+        "title": "Nobody owns it",
+        "evidence": {"owners": "none"},
+        "mend": "Find one.",
+        "act": RemedyKind.NAME_OWNER,
+        "target": "",
+        "first_seen_at": NOW,
+        "returned": 1,
+        "waived_until": None,
+        "waived_by": "",
+        "waived_reason": "",
         "assigned_to": "",
-    }  # fmt: skip
+    }
     return Reported(**{**usual, **changes})
 
 

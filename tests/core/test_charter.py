@@ -47,9 +47,14 @@ def charters(draw: st.DrawFn) -> Charter:
     ]
     addresses = draw(st.lists(st.just("https://port.example/r"), max_size=1))
     return Charter(
-        draw(TEXT), draw(TEXT), draw(st.sampled_from(ClientKind)), tuple(addresses),
-        draw(st.sampled_from(["", "maker.example"])), tuple(asks), draw(CREDENTIALS),
-    )  # fmt: skip
+        draw(TEXT),
+        draw(TEXT),
+        draw(st.sampled_from(ClientKind)),
+        tuple(addresses),
+        draw(st.sampled_from(["", "maker.example"])),
+        tuple(asks),
+        draw(CREDENTIALS),
+    )
 
 
 def standing(asked: dict[Place, dict[str, Reach]], granted: dict[Place, dict[str, Reach]], **said: object) -> Standing:
@@ -105,21 +110,45 @@ def secret(life: timedelta | None) -> HeldCredential:
 
 # What is declared, what is there, and what differs, as kind, here and declared.
 CASES = {
-    "nobody of this name": ((VIEW,), None, [
-        (S.REGISTER, "none", "Night run"), (S.ASK, "not asked", "asked only north"),
-        (S.CONSENT, "not granted", "granted only north"),
-    ]),
-    "as declared, though asked otherwise once": ((VIEW,), standing({AT: {"view": EVERYWHERE}}, {AT: {"view": VIEW.reach}}), []),
-    "asked otherwise and not granted": ((VIEW,), standing({AT: {"view": EVERYWHERE}}, {}), [
-        (S.ASK, "asked everywhere", "asked only north"), (S.CONSENT, "not granted", "granted only north"),
-    ]),
-    "granted wider, never asked": ((VIEW,), standing({}, {AT: {"view": EVERYWHERE}}), [
-        (S.ASK, "not asked", "asked only north"), (S.REACH, "granted everywhere", "granted only north"),
-    ]),
-    "more than declared": ((), standing({AT: {"view": EVERYWHERE}}, {AT: {"manage": EVERYWHERE}}), [
-        (S.WITHDRAW, "granted everywhere", "not declared"), (S.DROP, "asked", "not declared"),
-    ]),
-}  # fmt: skip
+    "nobody of this name": (
+        (VIEW,),
+        None,
+        [
+            (S.REGISTER, "none", "Night run"),
+            (S.ASK, "not asked", "asked only north"),
+            (S.CONSENT, "not granted", "granted only north"),
+        ],
+    ),
+    "as declared, though asked otherwise once": (
+        (VIEW,),
+        standing({AT: {"view": EVERYWHERE}}, {AT: {"view": VIEW.reach}}),
+        [],
+    ),
+    "asked otherwise and not granted": (
+        (VIEW,),
+        standing({AT: {"view": EVERYWHERE}}, {}),
+        [
+            (S.ASK, "asked everywhere", "asked only north"),
+            (S.CONSENT, "not granted", "granted only north"),
+        ],
+    ),
+    "granted wider, never asked": (
+        (VIEW,),
+        standing({}, {AT: {"view": EVERYWHERE}}),
+        [
+            (S.ASK, "not asked", "asked only north"),
+            (S.REACH, "granted everywhere", "granted only north"),
+        ],
+    ),
+    "more than declared": (
+        (),
+        standing({AT: {"view": EVERYWHERE}}, {AT: {"manage": EVERYWHERE}}),
+        [
+            (S.WITHDRAW, "granted everywhere", "not declared"),
+            (S.DROP, "asked", "not declared"),
+        ],
+    ),
+}
 CREDENTIAL_CASES = {
     "short enough": ([secret(90 * DAY)], []),
     "too long": ([secret(91 * DAY)], ["the secret a… for 91 days"]),
@@ -157,11 +186,12 @@ BAD_FILES = {
     "a member that nobody knows": ('name = "a"\npurpose = "b"\nscopes = []', "scopes"),
     "of a later form": ('charter = 2\nname = "a"\npurpose = "b"', "charter"),
     "both reaches": (
-        'name = "a"\npurpose = "b"\nasks = [{resource = "r", permission = "p", in = ["x"], except = ["y"]}]', "asks.0",
+        'name = "a"\npurpose = "b"\nasks = [{resource = "r", permission = "p", in = ["x"], except = ["y"]}]',
+        "asks.0",
     ),
     "no purpose": ('name = "a"', "purpose"),
     "an endless credential": ('name = "a"\npurpose = "b"\ncredential = {kind = "secret", days = 0}', "credential.days"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("case", BAD_FILES.values(), ids=BAD_FILES)

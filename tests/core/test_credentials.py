@@ -117,9 +117,15 @@ def test_a_credential_is_in_one_state(
 
 def sheet(secret: str | None) -> ConnectionSheet:
     return ConnectionSheet(
-        "Night run", "https://jamb.example/d/port", "https://jamb.example/d/port/token", "c1",
-        "https://berths.example", ("arrivals.view", "berths.view"), secret, NOW if secret else None,
-    )  # fmt: skip
+        "Night run",
+        "https://jamb.example/d/port",
+        "https://jamb.example/d/port/token",
+        "c1",
+        "https://berths.example",
+        ("arrivals.view", "berths.view"),
+        secret,
+        NOW if secret else None,
+    )
 
 
 def test_a_sheet_with_a_secret_has_it_where_it_must_be_typed_and_never_in_a_command() -> None:
@@ -146,9 +152,15 @@ awkward = st.text(st.characters(blacklist_categories=["Cs", "Cc"]), min_size=1, 
 @given(name=awkward, scopes=st.lists(st.sampled_from(["berths.view", "arrivals.view"]), unique=True))
 def test_no_name_breaks_out_of_a_form_of_the_sheet(name: str, scopes: list[str]) -> None:
     odd = ConnectionSheet(
-        name, "https://jamb.example/d/port", "https://jamb.example/d/port/token", "c1", "https://berths.example?a='b' $(c)",
-        tuple(scopes), "jamb_s1_x", NOW,
-    )  # fmt: skip
+        name,
+        "https://jamb.example/d/port",
+        "https://jamb.example/d/port/token",
+        "c1",
+        "https://berths.example?a='b' $(c)",
+        tuple(scopes),
+        "jamb_s1_x",
+        NOW,
+    )
     forms = render(odd)
     assert json.loads(forms["json"])["resource"] == odd.resource
     compile(forms["python"], "sheet", "exec")

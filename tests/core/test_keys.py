@@ -134,9 +134,10 @@ UNFIT: dict[str, tuple[x509.Certificate, list[str]]] = {
     "may not sign": (certificate(usage(sign=False)), ["certificate.use"]),
     "for servers alone": (certificate(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH])), ["certificate.use"]),
     "weak and ended": (
-        certificate(key=WEAK, starts=NOW - 9 * DAY, ends=NOW - DAY), ["certificate.key", "certificate.end"],
+        certificate(key=WEAK, starts=NOW - 9 * DAY, ends=NOW - DAY),
+        ["certificate.key", "certificate.end"],
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("made", "fields"), UNFIT.values(), ids=UNFIT.keys())
@@ -216,9 +217,11 @@ def test_a_signature_of_the_standard_is_known() -> None:
         "fQ.DtEhU3ljbEg8L38VWAfUAqOyKAM6-Xx-F4GawxaepmXFCgfTjDxw5djxLa8ISlSApmWQxfKTUJqPP3-Kg6NU1Q"
     )
     key = {
-        "kty": "EC", "crv": "P-256", "x": "f83OJ3D2xF1Bg8vub9tLe1gHMzV76e8Tus9uPHvRVEU",
+        "kty": "EC",
+        "crv": "P-256",
+        "x": "f83OJ3D2xF1Bg8vub9tLe1gHMzV76e8Tus9uPHvRVEU",
         "y": "x_FEzRu9m36HLN_tue659LNpXW6pCyStikYjKIWI5a0",
-    }  # fmt: skip
+    }
     assert signed_by(read_assertion(text), [key])
     assert not signed_by(read_assertion(text), [public(OTHER), public(RSA_KEY)])
 

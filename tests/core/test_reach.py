@@ -92,8 +92,14 @@ def test_a_token_says_what_is_held_and_the_guard_reads_the_same(
 
 
 @pytest.mark.parametrize(
-    "entries", ["north", [{"type": "urn:other"}], [{"type": "urn:jamb:reach"}], [{"type": "urn:jamb:reach", "only": [], "all_but": []}]]
-)  # fmt: skip
+    "entries",
+    [
+        "north",
+        [{"type": "urn:other"}],
+        [{"type": "urn:jamb:reach"}],
+        [{"type": "urn:jamb:reach", "only": [], "all_but": []}],
+    ],
+)
 def test_details_that_a_guard_does_not_understand_are_not_ignored(entries: object) -> None:
     with pytest.raises(ValueError, match=r"authorization_details|only or all_but"):
         limits_of(entries)

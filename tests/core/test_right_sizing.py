@@ -29,8 +29,10 @@ POLICY = DirectoryPolicy()
 OBJECTS = "abcdefgh"
 TREES = st.lists(
     st.tuples(st.sampled_from(["n", "n/i", "n/i/x", "s", "s/o", "f"]), st.sets(st.sampled_from(OBJECTS), max_size=5)),
-    min_size=1, max_size=6, unique_by=lambda pair: pair[0],
-)  # fmt: skip
+    min_size=1,
+    max_size=6,
+    unique_by=lambda pair: pair[0],
+)
 
 
 def tree_of(rows: list[tuple[str, set[str]]]) -> CollectionTree:
@@ -90,18 +92,26 @@ def mail(
 FITS = {
     "reads one desk": (mail("mail.read", objects={"mail.read": {"duty"}}), ("read",), "only desk"),
     "reads, nobody says what": (mail("mail.read"), ("read",), "everywhere"),
-    "reads something in no collection": (mail("mail.read", objects={"mail.read": {"", "duty"}}), ("read",), "everywhere"),
+    "reads something in no collection": (
+        mail("mail.read", objects={"mail.read": {"", "duty"}}),
+        ("read",),
+        "everywhere",
+    ),
     "does nothing": (mail(), (), "everywhere"),
     "does all of it, within its reach": (
-        mail("mail.read", "mail.send", reach=Reach.only("desk"),
-             objects={"mail.read": {"duty"}, "mail.send": {"night"}}), None, "",
+        mail(
+            "mail.read", "mail.send", reach=Reach.only("desk"), objects={"mail.read": {"duty"}, "mail.send": {"night"}}
+        ),
+        None,
+        "",
     ),
     "does both, at the board": (
         mail("mail.read", "mail.send", objects={"mail.read": {"chair"}, "mail.send": {"papers"}}),
-        ("read", "send"), "only board",
+        ("read", "send"),
+        "only board",
     ),
     "is not judged yet": (mail("mail.read", days=13), None, ""),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("place", "permissions", "reach"), FITS.values(), ids=FITS.keys())
@@ -120,13 +130,18 @@ def test_what_would_do_opens_what_was_done_and_never_more_than_is_held(
 def test_what_weighs_less_but_gives_something_new_is_no_fit() -> None:
     """It is put in force without a consent: neither another operation nor an operation elsewhere may come with it."""
     operations = [
-        operation("list"), operation("peek"), operation("wipe", effect=Effect.CONTROL),
-        operation("read", "/boxes/{box}"), operation("label", "/boxes/{box}/label", Effect.WRITE),
-    ]  # fmt: skip
+        operation("list"),
+        operation("peek"),
+        operation("wipe", effect=Effect.CONTROL),
+        operation("read", "/boxes/{box}"),
+        operation("label", "/boxes/{box}/label", Effect.WRITE),
+    ]
     permissions = [
-        permission("run", "list wipe"), permission("look", "list peek"),
-        permission("see", "read wipe"), permission("mark", "label read"),
-    ]  # fmt: skip
+        permission("run", "list wipe"),
+        permission("look", "list peek"),
+        permission("see", "read wipe"),
+        permission("mark", "label read"),
+    ]
     shop = Catalogue.of("shop", "Shop", "https://shop.example", operations, permissions, object_name="box")
     desks = CollectionTree.of([Collection("a", "A", {"1"}), Collection("b", "B", {"2"})])
 
@@ -140,9 +155,11 @@ def test_what_weighs_less_but_gives_something_new_is_no_fit() -> None:
     assert narrower(place({"run": EVERYWHERE}, "list", objects={}), POLICY, NOW) is None
     # "mark" alone would do for both, and would then label in "b", too.
     both = place(
-        {"see": EVERYWHERE, "mark": Reach.only("a")}, "read", "label",
+        {"see": EVERYWHERE, "mark": Reach.only("a")},
+        "read",
+        "label",
         objects={"read": frozenset({"2"}), "label": frozenset({"1"})},
-    )  # fmt: skip
+    )
     assert narrower(both, POLICY, NOW) is None
 
 

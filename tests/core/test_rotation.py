@@ -50,12 +50,13 @@ STATES: dict[str, tuple[Rotation, timedelta, RotationState]] = {
     "the old one was never used": (seen(FRESH, new=NOW + DAY), 3 * DAY, RotationState.QUIET),
     "used before, not since": (seen(FRESH, old=NOW - DAY, new=NOW + DAY), 3 * DAY, RotationState.QUIET),
     "the old one ended by itself": (
-        seen(replace(FRESH, old=Seen(None, None, NOW + 5 * DAY)), old=NOW + 5 * DAY, new=NOW), 5 * DAY,
+        seen(replace(FRESH, old=Seen(None, None, NOW + 5 * DAY)), old=NOW + 5 * DAY, new=NOW),
+        5 * DAY,
         RotationState.QUIET,
     ),
     "done": (replace(PROVEN, ended=RotationEnd.CLOSED), 90 * DAY, RotationState.CLOSED),
     "given up": (replace(PROVEN, ended=RotationEnd.ABANDONED), 90 * DAY, RotationState.ABANDONED),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("rotation", "later", "state"), STATES.values(), ids=STATES.keys())
@@ -66,9 +67,14 @@ def test_a_rotation_is_what_its_dates_say(rotation: Rotation, later: timedelta, 
 days = st.integers(-2, 40).map(lambda count: NOW + count * DAY)
 seens = st.builds(Seen, st.none() | days, st.none() | days, st.none() | days)
 rotations = st.builds(
-    Rotation, st.just(NOW), days, st.integers(0, 5).map(lambda count: count * DAY), seens, seens,
+    Rotation,
+    st.just(NOW),
+    days,
+    st.integers(0, 5).map(lambda count: count * DAY),
+    seens,
+    seens,
     st.none() | st.sampled_from(RotationEnd),
-)  # fmt: skip
+)
 
 
 @given(rotations, days, st.booleans())
@@ -134,8 +140,10 @@ def test_a_forecast_counts_each_successor_too() -> None:
 
 @given(
     st.lists(st.builds(Held, st.sampled_from(CredentialKind), st.none() | days), max_size=8),
-    st.integers(1, 400), st.integers(1, 400), st.integers(1, 365),
-)  # fmt: skip
+    st.integers(1, 400),
+    st.integers(1, 400),
+    st.integers(1, 365),
+)
 def test_a_forecast_is_the_sum_of_its_parts_and_shorter_lives_never_mean_less_work(
     held: list[Held], secret_days: int, key_days: int, notice: int
 ) -> None:

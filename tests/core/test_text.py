@@ -120,9 +120,18 @@ def segment(value: object) -> str:
 
 @pytest.mark.parametrize(
     "token",
-    ["", "a.b", "a.b.c.d", "!.!.!", f"{segment([])}.{segment({})}.x", f"{segment({})}.{segment('x')}.x",
-     f"{segment({'kid': chr(0)})}.{segment({})}.x", f"{segment({})}.{segment({'iss': chr(0xD800)})}.x", "é.é.é"],
-)  # fmt: skip
+    [
+        "",
+        "a.b",
+        "a.b.c.d",
+        "!.!.!",
+        f"{segment([])}.{segment({})}.x",
+        f"{segment({})}.{segment('x')}.x",
+        f"{segment({'kid': chr(0)})}.{segment({})}.x",
+        f"{segment({})}.{segment({'iss': chr(0xD800)})}.x",
+        "é.é.é",
+    ],
+)
 def test_what_is_no_token_is_refused(token: str) -> None:
     with pytest.raises(UnfitText):
         read_token(token)
@@ -157,13 +166,42 @@ def test_an_address_is_read_as_the_standard_has_it(address: str) -> None:
 
 @pytest.mark.parametrize(
     "address",
-    ["", "x", "ftp://x.example/", "//x.example/", "https://", "https:///x", "https://a@x.example/", "https://x:0/",
-     "https://x:65536/", "https://x:/", "https://x:1a/", "https://a..b/", "https://-a.b/", "https://a_b/",
-     f"https://{'a' * 64}.b/", f"https://{'a.' * 130}b/", "https://[::1", "https://[::g]/", "https://[1.2.3.4]/",
-     "https://x/#f", "https://x/a/../b", "https://x/%2e%2E/b", "https://x/.", "https://x/%", "https://x/%4", "https://x/ ",
-     "https://x/é", "https://x\\y/", "https://x/\\y", "HTTPS://x/", "https://x/\0", "javascript:alert(1)",
-     "https://x/" + "a" * 500],
-)  # fmt: skip
+    [
+        "",
+        "x",
+        "ftp://x.example/",
+        "//x.example/",
+        "https://",
+        "https:///x",
+        "https://a@x.example/",
+        "https://x:0/",
+        "https://x:65536/",
+        "https://x:/",
+        "https://x:1a/",
+        "https://a..b/",
+        "https://-a.b/",
+        "https://a_b/",
+        f"https://{'a' * 64}.b/",
+        f"https://{'a.' * 130}b/",
+        "https://[::1",
+        "https://[::g]/",
+        "https://[1.2.3.4]/",
+        "https://x/#f",
+        "https://x/a/../b",
+        "https://x/%2e%2E/b",
+        "https://x/.",
+        "https://x/%",
+        "https://x/%4",
+        "https://x/ ",
+        "https://x/é",
+        "https://x\\y/",
+        "https://x/\\y",
+        "HTTPS://x/",
+        "https://x/\0",
+        "javascript:alert(1)",
+        "https://x/" + "a" * 500,
+    ],
+)
 def test_what_two_programs_could_read_differently_is_no_address(address: str) -> None:
     with pytest.raises(UnfitAddress):
         read_address(address)

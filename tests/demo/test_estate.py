@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.sweep import sweep
 from jamb.core.audit import RULES
 from jamb.core.audit.rules import past
@@ -43,7 +43,7 @@ def test_precision_and_recall_are_one(world: World, tmp_path: Path) -> None:
     planted = {tuple(json.loads(line).values()) for line in (tmp_path / "planted.jsonl").read_text().splitlines()}
     engine = make_engine(world.cluster.url)
     sealer: Any = None  # to look takes no key
-    assert sweep(Premises(engine, sealer, world.base_url), slug, datetime.now(UTC)).left == 0
+    assert sweep(Backend(engine, sealer, world.base_url), slug, datetime.now(UTC)).left == 0
     with Session(engine) as session:
         rows = findings.findings_of(session, find_directory(session, slug).id)
         found = [(row.client_id, row.rule, row.subject) for row, _ in rows]

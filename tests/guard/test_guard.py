@@ -31,9 +31,16 @@ def jwk(key: Any, kid: str) -> jwt.PyJWK:
 def token(header: dict[str, Any] | None = None, **claims: Any) -> str:
     now = datetime.now(UTC)
     body = {
-        "iss": ISSUER, "aud": AUDIENCE, "sub": "c1", "client_id": "c1", "scope": "berths.view", "jti": "1",
-        "iat": now, "exp": now + timedelta(hours=2), **claims,
-    }  # fmt: skip
+        "iss": ISSUER,
+        "aud": AUDIENCE,
+        "sub": "c1",
+        "client_id": "c1",
+        "scope": "berths.view",
+        "jti": "1",
+        "iat": now,
+        "exp": now + timedelta(hours=2),
+        **claims,
+    }
     body = {name: value for name, value in body.items() if value is not None}
     return jwt.encode(body, KEY, "ES256", headers={"typ": "at+jwt", "kid": "k1", **(header or {})})
 

@@ -76,8 +76,11 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     assert auditor("audit", "--fail-on", "high").code == 1
     ledger = auditor("ledger", "list", "--client", name, "-o", "json").json()
     assert [one["action"] for one in ledger] == [
-        "consent.granted", "secret.issued", "permission.asked", "client.registered",
-    ]  # fmt: skip
+        "consent.granted",
+        "secret.issued",
+        "permission.asked",
+        "client.registered",
+    ]
     assert "all in place" in auditor("ledger", "verify").out
     assert registrar("sign-out").code == 0
     assert registrar("whoami").code == 3

@@ -23,9 +23,12 @@ def test_a_bulk_rotation_that_is_killed_at_random_points_ends_whole(world: World
     dice, kills = random.Random(11), 0
     while kills < KILLS:
         process = subprocess.Popen(
-            [str(JAMB), *words], env=shell.environment, cwd=tmp_path, stdout=subprocess.DEVNULL,
+            [str(JAMB), *words],
+            env=shell.environment,
+            cwd=tmp_path,
+            stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+        )
         # Some are killed before anything was asked, most in the midst of it.
         time.sleep(0.5 + dice.random() * 1.2)
         process.send_signal(signal.SIGKILL)

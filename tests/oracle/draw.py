@@ -31,9 +31,14 @@ from tests.oracle.facts import (
 DOMAIN = "truth.example"
 SECOND = timedelta(seconds=1)
 TREE = {
-    "north": {"n1", "n2"}, "north/in": {"i1", "b1"}, "north/in/deep": {"d1"}, "south": {"s1", "b1"},
-    "south/out": {"o1", "o2", "o3"}, "empty": set(), "board": {"c1", "c2", "c3", "c4", "c5"},
-}  # fmt: skip
+    "north": {"n1", "n2"},
+    "north/in": {"i1", "b1"},
+    "north/in/deep": {"d1"},
+    "south": {"s1", "b1"},
+    "south/out": {"o1", "o2", "o3"},
+    "empty": set(),
+    "board": {"c1", "c2", "c3", "c4", "c5"},
+}
 Scenario = Callable[["Draw", Client], None]
 SCENARIOS: list[Scenario] = []
 
@@ -216,19 +221,30 @@ class Draw(Random):
         for resource in ("boxes", "heavy"):
             place = self.estate.resources[resource]
             found += [
-                self.entry("resource.changed", self.ago(20, 50, 150), person, subject={"name": resource}, after=after,
-                           before=before)
+                self.entry(
+                    "resource.changed",
+                    self.ago(20, 50, 150),
+                    person,
+                    subject={"name": resource},
+                    after=after,
+                    before=before,
+                )
                 for before, after in (
                     ({}, {"permissions changed": [self.permission(resource)]}),
                     ({}, {"operations changed": [self.choice(sorted(place.operations))], "kept": ["x"]}),
                     ({"identifier": "https://was.example"}, {"identifier": f"https://{resource}.{DOMAIN}"}),
                 )
                 if self.random() < 0.6
-            ]  # fmt: skip
+            ]
         found.append(
-            self.entry("collections.replaced", self.ago(35, 120), person, subject={"name": "boxes"},
-                       after={"other objects": self.sample(sorted(TREE), 2)})
-        )  # fmt: skip
+            self.entry(
+                "collections.replaced",
+                self.ago(35, 120),
+                person,
+                subject={"name": "boxes"},
+                after={"other objects": self.sample(sorted(TREE), 2)},
+            )
+        )
         for name, back in (("two_people_weight", 20), ("two_approvers_weight", 90)):
             at = self.ago(45, 110)
             changes = [(at, 24, 900), (at + 2 * DAY, 900, 700), (at + 6 * DAY, 700, back)]
@@ -342,10 +358,14 @@ def holds(draw: Draw, client: Client) -> None:
     for _ in range(draw.choice((1, 2, 3))):
         permission = draw.permission(resource, kind)
         draw.hold(
-            client, resource, permission, kind=kind, reach=draw.reach(resource) if kind == "application" else None,
+            client,
+            resource,
+            permission,
+            kind=kind,
+            reach=draw.reach(resource) if kind == "application" else None,
             ends=draw.ends(None, None, None, -1, 2, 30),
             begins=draw.ago(13, 14, 15, 100, 200, -2) if draw.random() < 0.5 else draw.ago(100, 200),
-        )  # fmt: skip
+        )
         if draw.random() < 0.8:
             uses(draw, client, resource, permission, kind)
 
@@ -416,9 +436,14 @@ def at_own_api(draw: Draw, client: Client) -> None:
         permission = draw.permission("jamb", kind)
         reach = draw.reach("jamb")
         draw.hold(
-            client, "jamb", permission, kind=kind, reach=reach, begins=draw.ago(1, 5, 13, -2),
+            client,
+            "jamb",
+            permission,
+            kind=kind,
+            reach=reach,
+            begins=draw.ago(1, 5, 13, -2),
             ends=draw.ends(None, None, None, 3),
-        )  # fmt: skip
+        )
 
 
 @scenario
@@ -485,9 +510,14 @@ def taken(draw: Draw, client: Client) -> None:
         client.owners = [(person.id, "full"), *(one for one in client.owners[:1] if one[0] != person.id)]
         others = [draw.estate.people[key].name for key, _ in client.owners[1:]]
         client.ledger.append(
-            draw.entry("owners.changed", draw.ago(3, 100), person, before={"owners": others},
-                       after={"owners": [person.name, *others]})
-        )  # fmt: skip
+            draw.entry(
+                "owners.changed",
+                draw.ago(3, 100),
+                person,
+                before={"owners": others},
+                after={"owners": [person.name, *others]},
+            )
+        )
     elif client.credentials:
         about = {"id": draw.choice(client.credentials).id}
         client.ledger.append(draw.entry("secret.issued", draw.ago(2, 90), person, subject=about, after={"hint": "x"}))
@@ -501,9 +531,12 @@ def owners(draw: Draw, client: Client) -> None:
         person = draw.estate.people[chosen[0]]
         others = [draw.estate.people[key].name for key in chosen[1:]]
         said = draw.entry(
-            "owners.changed", draw.ago(3, 100, 365), person, before={"owners": others},
+            "owners.changed",
+            draw.ago(3, 100, 365),
+            person,
+            before={"owners": others},
             after={"owners": [person.name, *others]},
-        )  # fmt: skip
+        )
         client.ledger.append(said)
         if draw.random() < 0.3:
             agree(draw, client, said)
@@ -550,13 +583,21 @@ def purpose(draw: Draw, client: Client) -> None:
 def redirects(draw: Draw, client: Client) -> None:
     client.redirects = draw.sample(
         [
-            "https://a.truth.example/r", "http://a.truth.example/r", "HTTP://a.truth.example/r", "http://localhost:9/r",
-            "http://[::1]:8080/r", "https://other.example/r", "https://a.truth.example@evil.example/r",
-            "https://truth.example.org/r", "org.app.example://signed-in", "https://x.maker.example/r",
-            "https://A.TRUTH.EXAMPLE/r", "https://nottruth.example/r",
+            "https://a.truth.example/r",
+            "http://a.truth.example/r",
+            "HTTP://a.truth.example/r",
+            "http://localhost:9/r",
+            "http://[::1]:8080/r",
+            "https://other.example/r",
+            "https://a.truth.example@evil.example/r",
+            "https://truth.example.org/r",
+            "org.app.example://signed-in",
+            "https://x.maker.example/r",
+            "https://A.TRUTH.EXAMPLE/r",
+            "https://nottruth.example/r",
         ],
         draw.choice((1, 2)),
-    )  # fmt: skip
+    )
 
 
 @scenario

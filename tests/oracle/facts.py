@@ -10,10 +10,16 @@ DAY = timedelta(days=1)
 EFFECTS = {"read": 1, "write": 3, "control": 9}
 CLASSES = {"open": 1, "internal": 2, "personal": 4, "restricted": 8}
 POLICY = {
-    "notice_days": 14, "observation_days": 14, "use_counts_days": 90, "secret_longest_days": 180,
-    "key_longest_days": 730, "credentials_at_once": 4, "secret_heaviest_weight": 60, "two_people_weight": 24,
+    "notice_days": 14,
+    "observation_days": 14,
+    "use_counts_days": 90,
+    "secret_longest_days": 180,
+    "key_longest_days": 730,
+    "credentials_at_once": 4,
+    "secret_heaviest_weight": 60,
+    "two_people_weight": 24,
     "two_approvers_weight": 60,
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)

@@ -17,9 +17,15 @@ RULES: dict[str, Find] = {}
 GRAVE_DATA = {"personal", "restricted"}
 # Who may do one of these to a client can act as it.
 TAKES_OVER = {
-    "credentials.issue", "credentials.make", "credentials.add", "rotations.open", "rotations.reissue",
-    "handovers.make", "handovers.seal", "owners.change",
-}  # fmt: skip
+    "credentials.issue",
+    "credentials.make",
+    "credentials.add",
+    "rotations.open",
+    "rotations.reissue",
+    "handovers.make",
+    "handovers.seal",
+    "owners.change",
+}
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
 
 
@@ -227,10 +233,12 @@ class Look:
         given = [
             entry
             for entry in self.client.ledger
-            if entry.action == "consent.granted" and entry.at <= one.begins
-            and entry.after["resource"] == one.resource and one.permission in entry.after["permissions"]
+            if entry.action == "consent.granted"
+            and entry.at <= one.begins
+            and entry.after["resource"] == one.resource
+            and one.permission in entry.after["permissions"]
             and self.now - entry.at < 365 * DAY
-        ]  # fmt: skip
+        ]
         return max(given, key=lambda entry: entry.at, default=None)
 
 
@@ -521,10 +529,13 @@ def own_hand(look: Look) -> Iterator[Said]:
     for person in look.owners():
         weight = look.beyond(person)
         if weight >= POLICY["two_people_weight"] and any(
-            entry.action == "owners.changed" and entry.by == person.id and look.looked_back(entry)
-            and person.name in entry.after["owners"] and person.name not in entry.before["owners"]
+            entry.action == "owners.changed"
+            and entry.by == person.id
+            and look.looked_back(entry)
+            and person.name in entry.after["owners"]
+            and person.name not in entry.before["owners"]
             for entry in look.client.ledger
-        ):  # fmt: skip
+        ):
             yield person.name, by_two(weight)
 
 
@@ -536,10 +547,13 @@ def by_one(look: Look) -> Iterator[Said]:
         if entry is None or not look.looked_back(entry) or "weight" in entry.after:
             continue
         asked = any(
-            ask.action == "permission.asked" and ask.by == entry.by and ask.after["resource"] == one.resource
-            and one.permission in ask.after["permissions"] and look.now - ask.at < 365 * DAY
+            ask.action == "permission.asked"
+            and ask.by == entry.by
+            and ask.after["resource"] == one.resource
+            and one.permission in ask.after["permissions"]
+            and look.now - ask.at < 365 * DAY
             for ask in look.client.ledger
-        )  # fmt: skip
+        )
         if asked or entry.kind == "client":
             names.setdefault(entry.by_name, {}).setdefault(one.resource, set()).add(one.permission)
     for who, places in names.items():
@@ -604,10 +618,11 @@ def shadow(look: Look) -> Iterator[Said]:
             ended = [
                 held
                 for held in look.client.roles
-                if look.estate.roles[held.role].resource == key[0] and held.ends is not None
+                if look.estate.roles[held.role].resource == key[0]
+                and held.ends is not None
                 and held.begins <= entry.at < held.ends <= look.now
                 and place.opens(*look.estate.roles[held.role].permissions) >= place.opens(key[1])
-            ]  # fmt: skip
+            ]
             if ended and entry.after.get("newly possible") == []:
                 yield subject(key), "medium"
                 break
@@ -625,9 +640,11 @@ def loose(look: Look) -> Iterator[Said]:
             back = [
                 one.at
                 for one in look.estate.ledger
-                if one.action == "policy.changed" and one.at > raised.at and one.at <= look.now
+                if one.action == "policy.changed"
+                and one.at > raised.at
+                and one.at <= look.now
                 and one.after.get(name, 10**9) <= raised.before[name]
-            ]  # fmt: skip
+            ]
             if back:
                 windows.append((raised.at, min(back)))
     for key, rows in look.held("application").items():

@@ -14,8 +14,10 @@ from uuid import UUID, uuid4
 import psycopg
 
 from jamb.actions import directories, resources
-from jamb.actions.premises import Directory, Premises
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend
 from jamb.core.clients import look_of
+from jamb.core.directories import Directory
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import Collection, CollectionTree
@@ -27,19 +29,19 @@ from tests.oracle.facts import DAY, POLICY, Estate, Held, Reach, Resource
 _MAKER = Actor("service", "truth", "Truth", "Truth")
 
 
-def load(premises: Premises, url: str, slug: str, estate: Estate, now: datetime) -> Directory:
+def load(backend: Backend, url: str, slug: str, estate: Estate, now: datetime) -> Directory:
     policy: Any = POLICY
     opened = directories.open_directory(
-        premises, slug, f"Truth {slug}", estate.domain, replace(DirectoryPolicy(), **policy), _MAKER, now - 900 * DAY
+        backend, slug, f"Truth {slug}", estate.domain, replace(DirectoryPolicy(), **policy), _MAKER, now - 900 * DAY
     )
     for resource in estate.resources.values():
         if resource.name != "jamb":
-            resources.publish(premises, opened, _catalogue(resource), _MAKER, now - 899 * DAY)
+            resources.publish(Act(backend, opened, _MAKER, now - 899 * DAY), _catalogue(resource))
         if resource.collections:
             tree = CollectionTree.of(
                 Collection(path, path, frozenset(objects)) for path, objects in resource.collections.items()
             )
-            resources.replace_collections(premises, opened, resource.name, tree, _MAKER, now - 898 * DAY)
+            resources.replace_collections(Act(backend, opened, _MAKER, now - 898 * DAY), resource.name, tree)
     with psycopg.connect(driver_url(url)) as connection:
         connection.execute("set session_replication_role = replica")
         _Writer(connection, opened.id, estate, now).write()
@@ -67,9 +69,13 @@ def found(url: str, directory_id: UUID) -> set[tuple[str, str, str, str]]:
 def _catalogue(one: Resource) -> Catalogue:
     path = "/{box}" if one.collections else ""
     return Catalogue.of(
-        one.name, one.name.title(), f"https://{one.name}.truth.example",
+        one.name,
+        one.name.title(),
+        f"https://{one.name}.truth.example",
         [
-            Operation(name, name, "GET", f"/{name}" + (path if it.on_object else ""), Effect(it.effect), DataClass(it.data))
+            Operation(
+                name, name, "GET", f"/{name}" + (path if it.on_object else ""), Effect(it.effect), DataClass(it.data)
+            )
             for name, it in one.operations.items()
         ],
         [
@@ -77,7 +83,7 @@ def _catalogue(one: Resource) -> Catalogue:
             for name, (unlocks, implies) in one.permissions.items()
         ],
         "box" if one.collections else "",
-    )  # fmt: skip
+    )
 
 
 class _Writer:
@@ -155,11 +161,25 @@ class _Writer:
             "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
             " registered_by, redirect_uris, publisher, trial_ends_at)",
             (
-                (one.id, self.directory_id, one.name, one.name.casefold(), look_of(one.name), one.purpose, one.kind,
-                 one.state, False, one.registered, "truth", one.redirects, one.publisher, one.trial)
+                (
+                    one.id,
+                    self.directory_id,
+                    one.name,
+                    one.name.casefold(),
+                    look_of(one.name),
+                    one.purpose,
+                    one.kind,
+                    one.state,
+                    False,
+                    one.registered,
+                    "truth",
+                    one.redirects,
+                    one.publisher,
+                    one.trial,
+                )
                 for one in self.clients
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "client_owner (client_id, person_id, level)",
             ((one.id, key, level) for one in self.clients for key, level in one.owners),
@@ -178,13 +198,31 @@ class _Writer:
             "credential (id, client_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
             " issued_at, issued_by, starts_at, expires_at, disabled_at, withdrawn_at, first_used_at, last_used_at)",
             (
-                (held.id, one.id, held.kind, held.hint, "", token_bytes(32) if held.kind == "secret" else None,
-                 _document(keys.get(held.id)), [keys[held.id][0]["kid"]] if held.id in keys else None, "", "", "",
-                 held.issued, "truth", held.starts, held.ends, held.disabled, held.withdrawn, held.used, held.used)
+                (
+                    held.id,
+                    one.id,
+                    held.kind,
+                    held.hint,
+                    "",
+                    token_bytes(32) if held.kind == "secret" else None,
+                    _document(keys.get(held.id)),
+                    [keys[held.id][0]["kid"]] if held.id in keys else None,
+                    "",
+                    "",
+                    "",
+                    held.issued,
+                    "truth",
+                    held.starts,
+                    held.ends,
+                    held.disabled,
+                    held.withdrawn,
+                    held.used,
+                    held.used,
+                )
                 for one in self.clients
                 for held in one.credentials
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "rotation (id, directory_id, client_id, old_id, new_id, opened_at, opened_by, overlap_ends_at,"
             " quiet_seconds, ended_by, forced)",
@@ -212,12 +250,23 @@ class _Writer:
             "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, expires_at, reach, person_id,"
             " by_person)",
             (
-                (uuid4(), one.id, self.places[held.resource], held.permission, held.kind, held.begins, "truth",
-                 held.ends, _reach(held.reach), held.person or None, bool(held.person))
+                (
+                    uuid4(),
+                    one.id,
+                    self.places[held.resource],
+                    held.permission,
+                    held.kind,
+                    held.begins,
+                    "truth",
+                    held.ends,
+                    _reach(held.reach),
+                    held.person or None,
+                    bool(held.person),
+                )
                 for one in self.clients
                 for held in one.grants
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "ask (id, client_id, resource_id, permission, kind, reason, asked_at, asked_by, asked_by_id)",
             (
@@ -265,12 +314,21 @@ class _Writer:
         self.copy(
             "ledger_entry (directory_id, sequence, at, actor, action, subject, before, after, reason, hash)",
             (
-                (self.directory_id, after[0] + number, said.at,
-                 _document({"kind": said.kind, "id": said.by, "name": said.by_name}), said.action, _document(subject),
-                 _document(said.before), _document(said.after), "", b"")
+                (
+                    self.directory_id,
+                    after[0] + number,
+                    said.at,
+                    _document({"kind": said.kind, "id": said.by, "name": said.by_name}),
+                    said.action,
+                    _document(subject),
+                    _document(said.before),
+                    _document(said.after),
+                    "",
+                    b"",
+                )
                 for number, (subject, said) in enumerate(every, 1)
             ),
-        )  # fmt: skip
+        )
 
 
 def _reach(reach: Reach) -> str | None:

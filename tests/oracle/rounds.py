@@ -7,7 +7,7 @@ import time
 from datetime import UTC, datetime
 from typing import Any
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.actions.sweep import sweep
 from jamb.store.engine import make_engine
 
@@ -15,9 +15,9 @@ from jamb.store.engine import make_engine
 def main(url: str, slug: str) -> None:
     # To look and to keep what is found takes no key.
     sealer: Any = None
-    premises = Premises(make_engine(url), sealer, "http://127.0.0.1")
+    backend = Backend(make_engine(url), sealer, "http://127.0.0.1")
     while True:
-        sweep(premises, slug, datetime.now(UTC))
+        sweep(backend, slug, datetime.now(UTC))
         time.sleep(0.005)
 
 

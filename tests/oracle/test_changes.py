@@ -14,7 +14,7 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.sweep import sweep
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
@@ -23,7 +23,7 @@ from jamb.core.roles import HolderKind
 from jamb.store import findings, pictures
 from jamb.wire.clients import Client
 from jamb.wire.reach import ReachSent
-from tests.adversary.scene import premises_of
+from tests.adversary.scene import backend_of
 from tests.world import PATIENCE, ROOT, World, unique
 
 SLUG = "quillhaven"
@@ -62,11 +62,26 @@ class Changes:
         """Make one change; what is refused is none."""
         chosen: Callable[[str], object] = self.dice.choice(
             [
-                self.register, self.describe, self.own, self.disown, self.ask, self.consent, self.bound, self.end,
-                self.issue, self.switch, self.withdraw, self.enable, self.disable, self.lend, self.take_back, self.vouch,
-                self.trial, self.use,
+                self.register,
+                self.describe,
+                self.own,
+                self.disown,
+                self.ask,
+                self.consent,
+                self.bound,
+                self.end,
+                self.issue,
+                self.switch,
+                self.withdraw,
+                self.enable,
+                self.disable,
+                self.lend,
+                self.take_back,
+                self.vouch,
+                self.trial,
+                self.use,
             ]
-        )  # fmt: skip
+        )
         try:
             chosen(self.dice.choice(self.clients).id)
         except (BadInput, Conflict, Forbidden, NotFound):
@@ -80,10 +95,12 @@ class Changes:
         host = self.dice.choice(["a.quillhaven.example", "elsewhere.example"])
         changes: dict[str, Any] = self.dice.choice(
             [
-                {"purpose": self.dice.choice(["Cameras", "Tells the time"])}, {"redirect_uris": [f"https://{host}/r"]},
-                {"publisher": "maker.example"}, {"name": unique(self.dice.choice(["Changed", "Chαnged"]))},
+                {"purpose": self.dice.choice(["Cameras", "Tells the time"])},
+                {"redirect_uris": [f"https://{host}/r"]},
+                {"publisher": "maker.example"},
+                {"name": unique(self.dice.choice(["Changed", "Chαnged"]))},
             ]
-        )  # fmt: skip
+        )
         self.steward.clients.change(key, **changes)
 
     def own(self, key: str) -> None:
@@ -94,9 +111,12 @@ class Changes:
 
     def ask(self, key: str) -> None:
         resource, names = self.dice.choice(
-            [("berths", ["berths.view", "berths.assign", "berths.manage"]), ("dispatches", ["dispatches.read"]),
-             ("jamb", ["registry.read", "credentials.manage"])]
-        )  # fmt: skip
+            [
+                ("berths", ["berths.view", "berths.assign", "berths.manage"]),
+                ("dispatches", ["dispatches.read"]),
+                ("jamb", ["registry.read", "credentials.manage"]),
+            ]
+        )
         self.steward.asks.add(key, resource, [self.dice.choice(names)], reach=self._reach(resource))
 
     def _reach(self, resource: str) -> ReachSent | None:
@@ -165,29 +185,47 @@ class Changes:
             )
 
 
-def kept(premises: Premises) -> set[Row]:
-    with Session(premises.engine) as session:
+def kept(backend: Backend) -> set[Row]:
+    with Session(backend.engine) as session:
         rows = findings.findings_of(session, find_directory(session, SLUG).id)
         return {
-            (one.rule, one.client_id, one.subject, one.severity, one.title, repr(sorted(one.evidence.items())), one.mend,
-             one.act, one.target)
+            (
+                one.rule,
+                one.client_id,
+                one.subject,
+                one.severity,
+                one.title,
+                repr(sorted(one.evidence.items())),
+                one.mend,
+                one.act,
+                one.target,
+            )
             for one, _ in rows
-        }  # fmt: skip
+        }
 
 
-def from_scratch(premises: Premises, now: datetime) -> set[Row]:
-    with Session(premises.engine) as session:
+def from_scratch(backend: Backend, now: datetime) -> set[Row]:
+    with Session(backend.engine) as session:
         directory = find_directory(session, SLUG)
         loaded = pictures.load(session, directory.id, directory.policy, now)
         return {
-            (one.rule, one.client_id, one.subject, int(one.severity), one.title, repr(sorted(one.evidence.items())),
-             one.mend, one.act.value, one.target)
+            (
+                one.rule,
+                one.client_id,
+                one.subject,
+                int(one.severity),
+                one.title,
+                repr(sorted(one.evidence.items())),
+                one.mend,
+                one.act.value,
+                one.target,
+            )
             for one in audit.evaluate((one.picture for one in loaded), directory.policy, now)
-        }  # fmt: skip
+        }
 
 
 def test_what_is_kept_is_what_looking_at_all_finds_after_any_changes_and_rounds(world: World) -> None:
-    premises = premises_of(world)
+    backend = backend_of(world)
     try:
         with world.jamb("steward") as steward, world.jamb("approver") as approver:
             changes = Changes(world, steward, approver)
@@ -195,19 +233,19 @@ def test_what_is_kept_is_what_looking_at_all_finds_after_any_changes_and_rounds(
                 for number in range(1, CHANGES + 1):
                     changes.one()
                     if number % 250 == 0 or number == CHANGES:
-                        agrees(premises)
+                        agrees(backend)
             assert changes.done > CHANGES / 3, "most are done"
     finally:
-        premises.engine.dispose()
+        backend.engine.dispose()
 
 
-def agrees(premises: Premises) -> None:
+def agrees(backend: Backend) -> None:
     """Wait until nothing is left to look at; then what is kept is right, whatever began or ended meanwhile."""
     deadline = time.monotonic() + PATIENCE
     while True:
         now = datetime.now(UTC)
-        sweep(premises, SLUG, now)
-        here, anew = kept(premises), from_scratch(premises, now)
+        sweep(backend, SLUG, now)
+        here, anew = kept(backend), from_scratch(backend, now)
         if here == anew:
             return
         assert time.monotonic() < deadline, f"too many {sorted(here - anew)[:4]}, missed {sorted(anew - here)[:4]}"

@@ -9,10 +9,10 @@ from datetime import UTC, datetime
 
 import pytest
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.actions.sweep import sweep
 from jamb.core.audit import RULES
-from tests.adversary.scene import premises_of
+from tests.adversary.scene import backend_of
 from tests.oracle.draw import Draw
 from tests.oracle.facts import DAY
 from tests.oracle.literal import RULES as LITERAL
@@ -28,15 +28,15 @@ CLIENTS = int(os.environ.get("JAMB_TRUTH_CLIENTS", "400"))
 LATER = (0, 1, 3, 20, 80)
 
 
-def compare(premises: Premises, url: str, seed: int) -> Counter[str]:
+def compare(backend: Backend, url: str, seed: int) -> Counter[str]:
     """Return how many findings there were of each rule. Raises `AssertionError` with what differs."""
     now, slug = datetime.now(UTC).replace(microsecond=0), f"truth-{secrets.token_hex(5)}"
     estate = Draw(seed, CLIENTS, now, secrets.randbits(120)).estate
-    directory = load(premises, url, slug, estate, now)
+    directory = load(backend, url, slug, estate, now)
     judged: Counter[str] = Counter()
     for days in LATER:
         then = now + days * DAY
-        sweep(premises, slug, then, clock=lambda then=then: then)
+        sweep(backend, slug, then, clock=lambda then=then: then)
         kept, wanted = found(url, directory.id), judge(estate, then)
         judged.update(rule for rule, *_ in wanted)
         assert kept == wanted, (
@@ -53,11 +53,11 @@ def test_the_judge_knows_every_rule() -> None:
 
 @pytest.mark.parametrize("seed", SEEDS)
 def test_precision_recall_and_severity_are_one(world: World, seed: int) -> None:
-    premises = premises_of(world)
+    backend = backend_of(world)
     try:
-        judged = compare(premises, world.cluster.url, seed)
+        judged = compare(backend, world.cluster.url, seed)
     finally:
-        premises.engine.dispose()
+        backend.engine.dispose()
     print(f"seed {seed}: {sum(judged.values())} findings of {CLIENTS} clients at {len(LATER)} moments")
     if seed == SEEDS[0]:
         assert {rule.id for rule in RULES} == set(judged), "every rule finds something"

@@ -24,12 +24,21 @@ LOTTE, MAREN = "lotte.sandvik@quillhaven.example", "maren.oduya@quillhaven.examp
 
 
 YARD = {
-    "title": "Yard", "identifier": "https://yard.example", "object_name": "lot",
+    "title": "Yard",
+    "identifier": "https://yard.example",
+    "object_name": "lot",
     "operations": [
-        {"name": "lot.read", "title": "Read", "method": "GET", "path": "/lots/{lot}", "effect": "read", "data_class": "personal"},
+        {
+            "name": "lot.read",
+            "title": "Read",
+            "method": "GET",
+            "path": "/lots/{lot}",
+            "effect": "read",
+            "data_class": "personal",
+        },
     ],
     "permissions": [{"name": "lots.read", "title": "Read", "kinds": ["application"], "unlocks": ["lot.read"]}],
-}  # fmt: skip
+}
 
 
 def only(*paths: str) -> ReachSent:
@@ -61,8 +70,9 @@ def test_an_owner_waits_for_another_person_and_is_named_with_their_yes(world: Wo
         assert waiting(again.value) == key, "who asks again waits by the same request"
         found = registrar.requests.read(key)
         assert (found.request.act, found.request.could) == (
-            "Change who owns it", ["Hanneke Brouwer", "Tobias Lindqvist"],
-        )  # fmt: skip
+            "Change who owns it",
+            ["Hanneke Brouwer", "Tobias Lindqvist"],
+        )
         assert ("New owners", "Lotte Sandvik") in [(one.label, one.value) for one in found.details]
         with pytest.raises(Forbidden):
             registrar.requests.grant(key)
@@ -123,7 +133,7 @@ def test_usual_work_takes_one_step_each_and_nobody_else(world: World) -> None:
             "select p.name, n.link is not null from notice n join person p on p.id = n.person_id where n.client_id = %s"
             " and n.key like 'delivered/%%'",
             [made.id],
-        ).fetchall()  # fmt: skip
+        ).fetchall()
     assert rows == [("Oskar Pell", True)] * 2
 
 

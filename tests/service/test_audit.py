@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.sweep import look_at_all, sweep
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
@@ -36,11 +36,11 @@ def steward(world: World) -> Iterator[Jamb]:
 
 
 @pytest.fixture
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
     # To look and to keep what is found takes no key.
     sealer: Any = None
-    yield Premises(engine, sealer, world.base_url)
+    yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 
 
@@ -54,7 +54,7 @@ def test_what_changed_is_seen_at_once_goes_and_comes_back(world: World, steward:
     with world.database() as database:
         database.execute("update credential set expires_at = now() + interval '5 days' where client_id = %s", [made.id])
     first = of(steward, made)["credential-expiring"]
-    assert (first.act, first.returned, first.gone_at) == (audit.Act.ROTATE, 0, None)
+    assert (first.act, first.returned, first.gone_at) == (audit.RemedyKind.ROTATE, 0, None)
     (held,) = steward.secrets.list(made.id)
     steward.credentials.disable(made.id, held.id)
     assert "credential-expiring" not in of(steward, made)
@@ -138,9 +138,9 @@ def made_up() -> Any:
     return "00000000-0000-0000-0000-000000000000"
 
 
-def from_scratch(premises: Premises, now: datetime) -> set[tuple[Any, ...]]:
+def from_scratch(backend: Backend, now: datetime) -> set[tuple[Any, ...]]:
     """Evaluate every client anew, and keep nothing."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, SLUG)
         loaded = pictures.load(session, directory.id, directory.policy, now)
         found = audit.evaluate((one.picture for one in loaded), directory.policy, now)
@@ -153,7 +153,7 @@ def kept(jamb: Jamb) -> set[tuple[Any, ...]]:
 
 
 def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
-    world: World, steward: Jamb, premises: Premises
+    world: World, steward: Jamb, backend: Backend
 ) -> None:
     dice = random.Random(23)
     owner = world.person(None)["login"]
@@ -173,7 +173,7 @@ def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
         lambda one: steward.credentials.withdraw(one.id, steward.secrets.list(one.id)[0].id),
         lambda one: steward.consent.withdraw(one.id, "berths", ["berths.view"]),
         lambda one: aged(world, one, dice.choice((40, 100, 200))),
-    ]  # fmt: skip
+    ]
     for _ in range(25):
         one, change = dice.choice(made), dice.choice(changes)
         try:
@@ -181,25 +181,26 @@ def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
         except (BadInput, Conflict, NotFound):
             continue
     deadline = time.monotonic() + 10
-    while kept(steward) != from_scratch(premises, datetime.now(UTC)) and time.monotonic() < deadline:
+    while kept(steward) != from_scratch(backend, datetime.now(UTC)) and time.monotonic() < deadline:
         time.sleep(0.2)  # a use is written a moment after it was answered
-    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+    assert kept(steward) == from_scratch(backend, datetime.now(UTC))
     # The clock alone moves: each of the coming weeks, only what came due is looked at.
     looked_at = []
     for week in range(1, 8):
         later = datetime.now(UTC) + timedelta(weeks=week)
-        looked_at.append(sweep(premises, SLUG, later).looked_at)
+        looked_at.append(sweep(backend, SLUG, later).looked_at)
         with world.database() as database:
             rows = database.execute(
                 "select rule, client_id, subject, severity, title, mend from finding"
-                " join directory d on d.id = directory_id where d.slug = %s and gone_at is null", [SLUG],
-            ).fetchall()  # fmt: skip
-        assert {(*row[:3], audit.Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(premises, later)
+                " join directory d on d.id = directory_id where d.slug = %s and gone_at is null",
+                [SLUG],
+            ).fetchall()
+        assert {(*row[:3], audit.Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(backend, later)
     # Back to now, for whoever comes next.
-    look_at_all(premises, SLUG)
-    total = sweep(premises, SLUG, datetime.now(UTC)).looked_at
+    look_at_all(backend, SLUG)
+    total = sweep(backend, SLUG, datetime.now(UTC)).looked_at
     assert sum(looked_at) < len(looked_at) * total / 2
-    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+    assert kept(steward) == from_scratch(backend, datetime.now(UTC))
 
 
 def aged(world: World, one: Made, days: int) -> None:
@@ -214,14 +215,14 @@ def aged(world: World, one: Made, days: int) -> None:
         database.execute("insert into audit_stale (client_id) values (%s)", [one.id])
 
 
-def rules_of(premises: Premises, made: Made, now: datetime) -> set[str]:
+def rules_of(backend: Backend, made: Made, now: datetime) -> set[str]:
     """Return what is kept of a client, without looking at it again; borne or not."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         found = findings.findings_of(session, find_directory(session, SLUG).id, client_ids=[made.id])
         return {row.rule for row, _ in found}
 
 
-def test_what_is_done_while_a_round_runs_is_judged(world: World, premises: Premises) -> None:
+def test_what_is_done_while_a_round_runs_is_judged(world: World, backend: Backend) -> None:
     made, began = world.client(), datetime.now(UTC)
     with world.database() as database:
         database.execute(
@@ -230,8 +231,8 @@ def test_what_is_done_while_a_round_runs_is_judged(world: World, premises: Premi
             " from resource join directory d on d.id = directory_id where resource.name = 'jamb' and d.slug = %s",
             [made.id, SLUG],
         )
-    sweep(premises, SLUG, began)
-    assert "controls-registrations" in rules_of(premises, made, began)
+    sweep(backend, SLUG, began)
+    assert "controls-registrations" in rules_of(backend, made, began)
 
 
 # What is found of it before and after it begins.
@@ -246,7 +247,7 @@ BEGINS_LATER = {
 
 @pytest.mark.parametrize("what", BEGINS_LATER)
 def test_what_begins_later_is_looked_at_when_it_begins(
-    world: World, premises: Premises, steward: Jamb, what: str
+    world: World, backend: Backend, steward: Jamb, what: str
 ) -> None:
     rule, before, after = BEGINS_LATER[what]
     made, later = world.client(), datetime.now(UTC) + timedelta(hours=30)
@@ -278,20 +279,20 @@ def test_what_begins_later_is_looked_at_when_it_begins(
             database.execute(consent, [made.id, "credentials.manage", datetime.now(UTC), reach, SLUG])
             database.execute(consent, [other.id, "consent.decide", later, None, SLUG])
     try:
-        sweep(premises, SLUG, datetime.now(UTC))
-        found = [rule in rules_of(premises, made, datetime.now(UTC))]
-        sweep(premises, SLUG, later)
-        found.append(rule in rules_of(premises, made, later))
+        sweep(backend, SLUG, datetime.now(UTC))
+        found = [rule in rules_of(backend, made, datetime.now(UTC))]
+        sweep(backend, SLUG, later)
+        found.append(rule in rules_of(backend, made, later))
         assert found == [before, after]
     finally:
         with world.database() as database:
             database.execute("delete from role_assignment where assigned_by = 'x'")
             database.execute("delete from consent where granted_by = 'x'")
-        look_at_all(premises, SLUG)
-        sweep(premises, SLUG, datetime.now(UTC))
+        look_at_all(backend, SLUG)
+        sweep(backend, SLUG, datetime.now(UTC))
 
 
-def test_a_client_is_judged_alike_in_whatever_company(world: World, premises: Premises) -> None:
+def test_a_client_is_judged_alike_in_whatever_company(world: World, backend: Backend) -> None:
     there, gone = world.client(granted=["berths.view"]), "c" * 22
     reaching = [world.client() for _ in range(4)]
     reaches: list[tuple[str, str, dict[str, list[str]] | None]] = [
@@ -310,7 +311,7 @@ def test_a_client_is_judged_alike_in_whatever_company(world: World, premises: Pr
             )
     now = datetime.now(UTC) + timedelta(seconds=1)
     try:
-        with Session(premises.engine) as session:
+        with Session(backend.engine) as session:
             directory = find_directory(session, SLUG)
 
             def judged(*ids: str) -> dict[str, tuple[Any, ...]]:
@@ -335,14 +336,14 @@ def test_a_client_is_judged_alike_in_whatever_company(world: World, premises: Pr
             database.execute("delete from consent where granted_by = 'x'")
 
 
-def test_two_who_look_at_the_same_time_share_the_work(world: World, steward: Jamb, premises: Premises) -> None:
+def test_two_who_look_at_the_same_time_share_the_work(world: World, steward: Jamb, backend: Backend) -> None:
     for _ in range(3):
-        look_at_all(premises, SLUG)
+        look_at_all(backend, SLUG)
         with ThreadPoolExecutor(4) as pool:
-            swept = list(pool.map(lambda _: sweep(premises, SLUG, datetime.now(UTC)), range(4)))
+            swept = list(pool.map(lambda _: sweep(backend, SLUG, datetime.now(UTC)), range(4)))
         assert sum(one.looked_at for one in swept) > 0
-        assert sweep(premises, SLUG, datetime.now(UTC)).looked_at == 0
-    assert kept(steward) == from_scratch(premises, datetime.now(UTC))
+        assert sweep(backend, SLUG, datetime.now(UTC)).looked_at == 0
+    assert kept(steward) == from_scratch(backend, datetime.now(UTC))
 
 
 def test_a_pipeline_fails_on_what_is_new_alone(world: World, tmp_path: Path) -> None:

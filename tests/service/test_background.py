@@ -21,8 +21,8 @@ from jamb.core.duties import Duty, pause_after
 from jamb.core.errors import TooManyTries
 from jamb.service import background
 from jamb.service.background import Background
-from jamb.service.office import Office, open_office
 from jamb.service.recorder import Attempt
+from jamb.service.runtime import Runtime, open_runtime
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns
 from jamb.service.work import queue
@@ -73,7 +73,7 @@ def test_a_row_that_the_database_refuses_takes_no_other_of_its_group_with_it(wor
     with world.database() as database:
         directory = database.execute("select id from directory where slug = 'quillhaven'").fetchone()[0]
 
-    async def write(office: Office) -> None:
+    async def write(office: Runtime) -> None:
         bad = [attempt_of(directory, made, text) for text in ("a\0b", "\ud800")]
         good = [attempt_of(directory, made, f"good {number}") for number in range(3)]
         office.recorder.note(attempt_of(directory, made, "issued", Outcome.ISSUED))
@@ -96,13 +96,13 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
 ) -> None:
     done: list[str] = []
 
-    def sweep(_premises: Any, slug: str, _now: datetime) -> None:
+    def sweep(_backend: Any, slug: str, _now: datetime) -> None:
         if slug == "brisling":
             raise ValueError("a row that nobody thought of")
         done.append(slug)
 
     monkeypatch.setattr(queue, "sweep", sweep)
-    monkeypatch.setattr(queue, "close_due", lambda _premises, slug, _now: done.append(f"{slug} closed"))
+    monkeypatch.setattr(queue, "close_due", lambda _backend, slug, _now: done.append(f"{slug} closed"))
     monkeypatch.setattr(queue, "_tell", lambda _office, slug, _now: done.append(f"{slug} told"))
     in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
     in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
@@ -113,9 +113,9 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
         assert "ValueError" in failing.error
         assert "nobody thought of" not in failing.error, "an error of another's may hold values"
 
-        async def mend(office: Office) -> Any:
+        async def mend(office: Runtime) -> Any:
             later = datetime.now(UTC) + timedelta(hours=2)
-            return do_all(office.premises, "brisling", {Duty.EVALUATE: lambda: None}, later)
+            return do_all(office.backend, "brisling", {Duty.EVALUATE: lambda: None}, later)
 
         assert in_an_office(world, mend) == {}
         assert jamb.notices.failing_duties() == []
@@ -145,12 +145,12 @@ def test_only_a_process_with_a_mail_server_works_on_what_needs_one() -> None:
 
 
 @asynccontextmanager
-async def open_office_without_a_database() -> AsyncIterator[Office]:
+async def open_office_without_a_database() -> AsyncIterator[Runtime]:
     """A process whose database is away is a process all the same."""
     settings = Settings(
         database_url=SecretStr("postgresql://x:y@127.0.0.1:9/x"), sealing_key=SecretStr(b64encode(bytes(32)).decode())
     )
-    async with open_office(settings) as office:
+    async with open_runtime(settings) as office:
         yield office
 
 
@@ -182,8 +182,14 @@ def test_turns_are_few_known_devices_first_and_nobody_waits_for_ever() -> None:
         return order
 
     assert run(crowd()) == [
-        "stranger 0", "stranger 1", "known", "stranger 3", "late 0", "late 1", "late 2 in 3",
-    ]  # fmt: skip
+        "stranger 0",
+        "stranger 1",
+        "known",
+        "stranger 3",
+        "late 0",
+        "late 1",
+        "late 2 in 3",
+    ]
 
 
 def test_stretching_is_bounded_in_all_and_by_address_with_places_for_known_devices() -> None:

@@ -53,8 +53,11 @@ def test_an_application_that_may_read_every_mailbox_is_bounded_to_some_and_both_
     token = token_of(world, made)
     (entry,) = jwt.decode(token, options={"verify_signature": False})["authorization_details"]
     assert entry == {
-        "type": "urn:jamb:reach", "locations": [DISPATCHES], "privileges": ["dispatches.read"], "only": ["duty"],
-    }  # fmt: skip
+        "type": "urn:jamb:reach",
+        "locations": [DISPATCHES],
+        "privileges": ["dispatches.read"],
+        "only": ["duty"],
+    }
     assert reads(world, token, "vts.log") == 200
     refused = world.call_dispatches(token, "/mailboxes/board.papers/messages")
     assert refused.status_code == 403
@@ -63,8 +66,14 @@ def test_an_application_that_may_read_every_mailbox_is_bounded_to_some_and_both_
     # A list shows only what is reached.
     seen = world.call_dispatches(token).json()
     assert {one["mailbox"] for one in seen["items"]} == {
-        "duty.master", "duty.deputy", "pilots.watch", "pilots.roster", "vts.north", "vts.south", "vts.log",
-    }  # fmt: skip
+        "duty.master",
+        "duty.deputy",
+        "pilots.watch",
+        "pilots.roster",
+        "vts.north",
+        "vts.south",
+        "vts.log",
+    }
     # The refused call comes back to the dossier, and its explanation names the same check.
     with world.jamb("auditor") as auditor:
         wait_until(lambda: auditor.clients.refusals(made.id), seconds=30)
@@ -78,10 +87,12 @@ def test_an_application_that_may_read_every_mailbox_is_bounded_to_some_and_both_
 CASES = {
     "narrowed: a token from before is bounded too": (None, only("duty"), {"vts.log": 200, "claims": 403}),
     "narrowed to others: neither the old nor the new reach alone counts": (
-        only("duty", "office"), only("office", "board"), {"vts.log": 403, "claims": 200, "board.papers": 403},
+        only("duty", "office"),
+        only("office", "board"),
+        {"vts.log": 403, "claims": 200, "board.papers": 403},
     ),
     "all but: what is shut out is shut out": (None, all_but("office/claims"), {"claims": 403, "invoices": 200}),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("before", "after", "expected"), CASES.values(), ids=CASES.keys())
@@ -231,12 +242,26 @@ def test_a_reach_that_is_the_same_changes_nothing_and_only_an_approver_widens(wo
 
 def test_a_resource_cannot_be_changed_so_that_reach_bounds_nothing(world: World) -> None:
     name = unique("sluice").replace(" ", "-")
-    sent = ResourceSent.model_validate({
-        "title": "Sluice", "identifier": f"https://{name}.example", "object_name": "gate",
-        "operations": [{"name": "gates.read", "title": "Read", "method": "GET", "path": "/gates/{gate}",
-                        "effect": "read", "data_class": "internal"}],
-        "permissions": [{"name": "gates.view", "title": "View", "kinds": ["application"], "unlocks": ["gates.read"]}],
-    })  # fmt: skip
+    sent = ResourceSent.model_validate(
+        {
+            "title": "Sluice",
+            "identifier": f"https://{name}.example",
+            "object_name": "gate",
+            "operations": [
+                {
+                    "name": "gates.read",
+                    "title": "Read",
+                    "method": "GET",
+                    "path": "/gates/{gate}",
+                    "effect": "read",
+                    "data_class": "internal",
+                }
+            ],
+            "permissions": [
+                {"name": "gates.view", "title": "View", "kinds": ["application"], "unlocks": ["gates.read"]}
+            ],
+        }
+    )
     with world.jamb("registrar") as registrar:
         registrar.resources.publish(name, sent)
         registrar.resources.replace_collections(name, [CollectionSent(path="west", objects=["w1", "w2"])])

@@ -69,8 +69,10 @@ def test_what_fits_a_client_here_is_adopted_in_another_directory(world: World) -
     with trial_ground(world) as steward:
         first = adopt(steward, charter, reason="As at the port")
         assert first.did == (
-            "registered", "asked dispatches.read of dispatches, only duty/vts", "consented to dispatches.read",
-        )  # fmt: skip
+            "registered",
+            "asked dispatches.read of dispatches, only duty/vts",
+            "consented to dispatches.read",
+        )
         assert first.left == ("credential: here none that works; declared: a secret, at most 90 days",)
         assert held(steward.consent.list(first.client_id)) == {("dispatches.read", "only duty/vts")}
         secret = steward.secrets.issue(first.client_id, days=90)
@@ -97,9 +99,13 @@ def test_a_client_that_is_there_gets_what_is_missing_before_it_loses_what_is_not
     with world.jamb("registrar") as registrar, world.jamb("approver") as approver:
         found = registrar.charters.compare(charter)
         assert [(one.kind, one.permission) for one in found.steps] == [
-            (StepKind.ASK, "berths.view"), (StepKind.ASK, "readings.view"), (StepKind.CONSENT, "berths.view"),
-            (StepKind.CONSENT, "readings.view"), (StepKind.WITHDRAW, "berths.assign"), (StepKind.DROP, "berths.assign"),
-        ]  # fmt: skip
+            (StepKind.ASK, "berths.view"),
+            (StepKind.ASK, "readings.view"),
+            (StepKind.CONSENT, "berths.view"),
+            (StepKind.CONSENT, "readings.view"),
+            (StepKind.WITHDRAW, "berths.assign"),
+            (StepKind.DROP, "berths.assign"),
+        ]
         # A registrar may ask, and not consent: what is held stays until the approvers have said yes.
         done = adopt(registrar, charter, reason="Less will do")
         assert [one.partition(":")[0] for one in done.left] == [
@@ -120,8 +126,10 @@ def test_a_client_that_is_there_gets_what_is_missing_before_it_loses_what_is_not
         assert adopt(registrar, charter).did == ("dropped the ask for berths berths.assign",)
         assert registrar.charters.compare(charter).steps == []
         assert held(registrar.consent.list(made.id)) == {
-            ("berths.view", "only north"), ("arrivals.view", "everywhere"), ("readings.view", "everywhere"),
-        }  # fmt: skip
+            ("berths.view", "only north"),
+            ("arrivals.view", "everywhere"),
+            ("readings.view", "everywhere"),
+        }
 
 
 def test_what_is_asked_otherwise_and_waits_is_not_consented_to_and_nothing_goes_for_it(world: World) -> None:
@@ -165,8 +173,9 @@ def test_nothing_is_narrowed_or_withdrawn_before_what_takes_its_place_counts(wor
         done = adopt(owner, wider)
         assert done.did == ()
         assert [one.partition(":")[0] for one in done.left] == [
-            "let berths berths.assign count everywhere", "berths arrivals.view",
-        ]  # fmt: skip
+            "let berths berths.assign count everywhere",
+            "berths arrivals.view",
+        ]
         assert held(steward.consent.list(made.id)) == {("berths.assign", "only north"), ("arrivals.view", "everywhere")}
 
 
@@ -192,9 +201,11 @@ def test_an_outage_on_the_way_tells_what_was_done_and_the_next_run_goes_on(
 def test_reach_and_registration_follow_too(world: World) -> None:
     made = world.client(granted=["berths.view"], secret=False)
     charter = declared(
-        made.name.upper(), CharterAsk(resource="berths", permission="berths.view", outside=["fuel"]),
-        redirect_uris=["https://kiosk.quillhaven.example/r"], publisher="Maker.Example",
-    )  # fmt: skip
+        made.name.upper(),
+        CharterAsk(resource="berths", permission="berths.view", outside=["fuel"]),
+        redirect_uris=["https://kiosk.quillhaven.example/r"],
+        publisher="Maker.Example",
+    )
     with world.jamb("steward") as steward:
         done = adopt(steward, charter)
         assert done.did == ("changed redirect URIs, publisher", "let berths berths.view count all but fuel")
@@ -222,8 +233,12 @@ def test_what_a_directory_does_not_have_is_named_all_at_once_and_nothing_is_done
         with pytest.raises(BadInput) as refused:
             adopt(steward, charter)
         assert [one.field for one in refused.value.violations] == [
-            "asks.0.resource", "asks.1.permission", "asks.2.reach.collections", "asks.3.kind", "credential.days",
-        ]  # fmt: skip
+            "asks.0.resource",
+            "asks.1.permission",
+            "asks.2.reach.collections",
+            "asks.3.kind",
+            "credential.days",
+        ]
         assert [one.name for one in steward.clients.list(q=name)] == []
 
 

@@ -258,8 +258,10 @@ def test_a_maker_hands_on_what_they_may_do_and_never_more(world: World) -> None:
         }
         taken = oskar.asks.take_over(made.id, careful)
         assert {(one.permission, one.reach.words) for one in taken.asked} == {
-            ("berths.view", "only south"), ("arrivals.view", "only south"), ("dispatches.read", "only duty"),
-        }  # fmt: skip
+            ("berths.view", "only south"),
+            ("arrivals.view", "only south"),
+            ("dispatches.read", "only duty"),
+        }
         assert taken.granted == [], "the policy here does not let makers grant"
         with pytest.raises(BadInput, match="at least one permission"):
             oskar.asks.take_over(made.id, careful)
@@ -307,16 +309,38 @@ def test_who_can_do_this_agrees_with_the_decision_on_every_client(world: World) 
 def test_a_resource_is_published_changed_after_a_look_and_keeps_what_is_stood_on(world: World) -> None:
     name = unique("locks").replace(" ", "-")
     body = {
-        "title": "Locks", "identifier": f"https://{name}.quillhaven.example", "object_name": "lock",
+        "title": "Locks",
+        "identifier": f"https://{name}.quillhaven.example",
+        "object_name": "lock",
         "operations": [
-            {"name": "locks.list", "title": "List", "method": "GET", "path": "/locks", "effect": "read", "data_class": "open"},
-            {"name": "lock.open", "title": "Open", "method": "POST", "path": "/locks/{lock}", "effect": "control", "data_class": "internal"},
+            {
+                "name": "locks.list",
+                "title": "List",
+                "method": "GET",
+                "path": "/locks",
+                "effect": "read",
+                "data_class": "open",
+            },
+            {
+                "name": "lock.open",
+                "title": "Open",
+                "method": "POST",
+                "path": "/locks/{lock}",
+                "effect": "control",
+                "data_class": "internal",
+            },
         ],
         "permissions": [
             {"name": "locks.view", "title": "See locks", "kinds": ["application"], "unlocks": ["locks.list"]},
-            {"name": "locks.run", "title": "Run locks", "kinds": ["application"], "unlocks": ["lock.open"], "implies": ["locks.view"]},
+            {
+                "name": "locks.run",
+                "title": "Run locks",
+                "kinds": ["application"],
+                "unlocks": ["lock.open"],
+                "implies": ["locks.view"],
+            },
         ],
-    }  # fmt: skip
+    }
     made = world.client(secret=False)
     with world.jamb("registrar") as registrar, world.jamb("approver") as approver:
         assert registrar.resources.publish(name, ResourceSent.model_validate(body)).new
@@ -342,8 +366,10 @@ def test_a_resource_is_published_changed_after_a_look_and_keeps_what_is_stood_on
         assert not registrar.clients.explain(made.id, name, "lock.open").checks[3].passed
         (waiting,) = [one for one in approver.requests.list() if one.subject == name]
         assert (waiting.act, waiting.requested_by, made.name in waiting.why) == (
-            "Let granted permissions open more", "Maren Oduya", True,
-        )  # fmt: skip
+            "Let granted permissions open more",
+            "Maren Oduya",
+            True,
+        )
         assert approver.requests.grant(waiting.id).outcome == "done"
         assert registrar.clients.explain(made.id, name, "lock.open").checks[3].passed
         with pytest.raises(Forbidden):
@@ -367,8 +393,9 @@ def test_a_pasted_list_is_reviewed_asked_and_dropped(world: World) -> None:
         registrar.asks.drop(made.id, implied[0].id)
         entry = next(registrar.ledger.list(client=made.id))
         assert (entry.action, entry.before) == (
-            "ask.dropped", {"resource": "berths", "permission": "arrivals.view", "kind": "application"},
-        )  # fmt: skip
+            "ask.dropped",
+            {"resource": "berths", "permission": "arrivals.view", "kind": "application"},
+        )
 
 
 def test_roles_are_assigned_to_many_places_in_one_step(world: World) -> None:

@@ -109,7 +109,33 @@ def test_nothing_opens_without_signing_in(world: World, client_id: str, path: st
 
 
 @settings(max_examples=150)
-@given(form=st.dictionaries(st.sampled_from(["grant_type", "client_id", "client_secret", "scope", "resource", "device_code", "assertion", "client_assertion", "client_assertion_type"]), st.sampled_from(["client_credentials", "urn:ietf:params:oauth:grant-type:device_code", "urn:ietf:params:oauth:grant-type:jwt-bearer", "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"]) | st.text(max_size=60), max_size=6))  # fmt: skip
+@given(
+    form=st.dictionaries(
+        st.sampled_from(
+            [
+                "grant_type",
+                "client_id",
+                "client_secret",
+                "scope",
+                "resource",
+                "device_code",
+                "assertion",
+                "client_assertion",
+                "client_assertion_type",
+            ]
+        ),
+        st.sampled_from(
+            [
+                "client_credentials",
+                "urn:ietf:params:oauth:grant-type:device_code",
+                "urn:ietf:params:oauth:grant-type:jwt-bearer",
+                "urn:ietf:params:oauth:client-assertion-type:jwt-bearer",
+            ]
+        )
+        | st.text(max_size=60),
+        max_size=6,
+    )
+)
 def test_no_form_makes_the_token_endpoint_stumble(world: World, form: dict[str, str]) -> None:
     answer = httpx.post(world.token_endpoint(), data=form)
     assert answer.status_code in {400, 401}, form

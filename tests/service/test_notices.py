@@ -36,7 +36,7 @@ from jamb.actions.recipients import EVENT
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, PrivateKey, unseal
 from jamb.core.credentials import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
-from jamb.service.office import open_office
+from jamb.service.runtime import open_runtime
 from jamb.service.settings import Settings
 from jamb.service.work.queue import carry_all, rotate_by_policy
 from tests.world import Made, World, answers, unique, wait_until
@@ -90,9 +90,14 @@ def steward(world: World) -> Iterator[Any]:
 
 def environment(world: World, smtp: str | None = None) -> dict[str, str]:
     return {
-        **os.environ, "JAMB_HOME": str(world.home), "JAMB_PORT": str(world.port), "JAMB_DATABASE_URL": world.cluster.url,
-        "JAMB_SMTP_URL": smtp or f"smtp://127.0.0.1:{world.port + 3}", "JAMB_INNER_HOSTS": "127.0.0.1", "JAMB_LOG_LEVEL": "error",
-    }  # fmt: skip
+        **os.environ,
+        "JAMB_HOME": str(world.home),
+        "JAMB_PORT": str(world.port),
+        "JAMB_DATABASE_URL": world.cluster.url,
+        "JAMB_SMTP_URL": smtp or f"smtp://127.0.0.1:{world.port + 3}",
+        "JAMB_INNER_HOSTS": "127.0.0.1",
+        "JAMB_LOG_LEVEL": "error",
+    }
 
 
 def start_notify(world: World, smtp: str | None = None) -> subprocess.Popen[bytes]:
@@ -104,15 +109,18 @@ def start_notify(world: World, smtp: str | None = None) -> subprocess.Popen[byte
 def notify(world: World, times: int = 1) -> None:
     """Let so many workers look and send at the same time, as `jamb-service notify` does."""
     settings = Settings(
-        home=world.home, port=world.port, database_url=SecretStr(world.cluster.url), inner_hosts="127.0.0.1",
+        home=world.home,
+        port=world.port,
+        database_url=SecretStr(world.cluster.url),
+        inner_hosts="127.0.0.1",
         smtp_url=SecretStr(f"smtp://127.0.0.1:{world.port + 3}"),
-    )  # fmt: skip
+    )
 
     async def work() -> None:
-        async with open_office(settings) as office:
-            for slug in notices.directories_to_tell(office.premises):
+        async with open_runtime(settings) as office:
+            for slug in notices.directories_to_tell(office.backend):
                 rotate_by_policy(office, slug)
-                notices.tell(office.premises, slug, datetime.now(UTC))
+                notices.tell(office.backend, slug, datetime.now(UTC))
             await carry_all(office)
 
     with ThreadPoolExecutor(times) as pool:
@@ -194,11 +202,16 @@ def test_who_is_given_a_finding_hears_of_it_and_whoever_gave_it_of_the_answer(wo
     with world.jamb("oskar") as oskar:
         oskar.findings.answer(made.id, found.id, "Pia does")
     notify(world, times=2)
-    told = {(letter["to"].rpartition("<")[2].rstrip(">"), words) for letter in letters(world, made.name)
-            for words in ("asks you to see to this: ", "The answer: Pia does") if words in letter["text"]}  # fmt: skip
+    told = {
+        (letter["to"].rpartition("<")[2].rstrip(">"), words)
+        for letter in letters(world, made.name)
+        for words in ("asks you to see to this: ", "The answer: Pia does")
+        if words in letter["text"]
+    }
     assert told == {
-        (owner, "asks you to see to this: "), (world.person("steward")["login"], "The answer: Pia does"),
-    }  # fmt: skip
+        (owner, "asks you to see to this: "),
+        (world.person("steward")["login"], "The answer: Pia does"),
+    }
 
 
 def test_a_worker_that_is_killed_while_it_sends_loses_no_letter(world: World, steward: Any) -> None:

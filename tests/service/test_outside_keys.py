@@ -151,10 +151,16 @@ def tls_site(folder: Path, name: str, pause: float = 0) -> Iterator[tuple[str, s
     who = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
     now = datetime.now(UTC)
     made = (
-        x509.CertificateBuilder().subject_name(who).issuer_name(who).public_key(key.public_key())
-        .serial_number(1).not_valid_before(now - timedelta(1)).not_valid_after(now + timedelta(1))
-        .add_extension(x509.SubjectAlternativeName([x509.DNSName(name)]), critical=False).sign(key, SHA256())
-    )  # fmt: skip
+        x509.CertificateBuilder()
+        .subject_name(who)
+        .issuer_name(who)
+        .public_key(key.public_key())
+        .serial_number(1)
+        .not_valid_before(now - timedelta(1))
+        .not_valid_after(now + timedelta(1))
+        .add_extension(x509.SubjectAlternativeName([x509.DNSName(name)]), critical=False)
+        .sign(key, SHA256())
+    )
     certificate = folder / "site.pem"
     plain = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
     certificate.write_bytes(made.public_bytes(Encoding.PEM) + plain)

@@ -49,9 +49,14 @@ class Signer:
     def assertion(self, world: World, headers: dict[str, Any] | None = None, key: Any = None, **claims: Any) -> str:
         now = int(time.time())
         body = {
-            "iss": self.made.id, "sub": self.made.id, "aud": f"{world.base_url}/d/quillhaven", "jti": uuid4().hex,
-            "iat": now, "exp": now + 60, **claims,
-        }  # fmt: skip
+            "iss": self.made.id,
+            "sub": self.made.id,
+            "aud": f"{world.base_url}/d/quillhaven",
+            "jti": uuid4().hex,
+            "iat": now,
+            "exp": now + 60,
+            **claims,
+        }
         named = {"kid": self.certificate.credential.key_ids[0]} if headers is None else headers
         return jwt.encode(body, key or self.key, "ES256", headers=named)
 
@@ -67,9 +72,12 @@ def signer(world: World) -> Signer:
 
 def ask(world: World, assertion: str, **form: str) -> httpx.Response:
     sent = {
-        "grant_type": "client_credentials", "resource": BERTHS, "client_assertion_type": CLIENT_ASSERTION,
-        "client_assertion": assertion, **form,
-    }  # fmt: skip
+        "grant_type": "client_credentials",
+        "resource": BERTHS,
+        "client_assertion_type": CLIENT_ASSERTION,
+        "client_assertion": assertion,
+        **form,
+    }
     return httpx.post(world.token_endpoint(), data=sent)
 
 
@@ -119,8 +127,9 @@ def test_the_sheets_script_fetches_a_token_as_it_stands(world: World, signer: Si
     (tmp_path / "key.pem").write_text(signer.certificate.private_key)
     script = sheet.forms["python"] + "\nprint(token)"
     environment = {
-        "CLIENT_KEY_FILE": str(tmp_path / "key.pem"), "CLIENT_KEY_PASSPHRASE": signer.certificate.passphrase,
-    }  # fmt: skip
+        "CLIENT_KEY_FILE": str(tmp_path / "key.pem"),
+        "CLIENT_KEY_PASSPHRASE": signer.certificate.passphrase,
+    }
     ran = subprocess.run(
         [sys.executable, "-c", script], env=environment, capture_output=True, text=True, timeout=30, check=True
     )
@@ -180,9 +189,11 @@ def test_an_assertion_counts_once_whichever_process_sees_it(world: World, signer
     assert ask(world, assertion).status_code == 200
     with world.second_process() as other:
         sent = {
-            "grant_type": "client_credentials", "resource": BERTHS, "client_assertion_type": CLIENT_ASSERTION,
+            "grant_type": "client_credentials",
+            "resource": BERTHS,
+            "client_assertion_type": CLIENT_ASSERTION,
             "client_assertion": assertion,
-        }  # fmt: skip
+        }
         again = httpx.post(f"{other}/d/quillhaven/token", data=sent)
     assert again.status_code == 401
     assert "used before" in again.json()["error_description"]
@@ -348,9 +359,12 @@ def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None
         verifier = x509.verification.PolicyBuilder().store(x509.verification.Store([root])).build_client_verifier()
         assert [one.value for one in verifier.verify(leaf, []).subjects or ()] == [f"urn:jamb:client:{made.id}"]
         signed = {
-            "iss": made.id, "sub": made.id, "aud": f"{world.base_url}/d/quillhaven", "jti": uuid4().hex,
+            "iss": made.id,
+            "sub": made.id,
+            "aud": f"{world.base_url}/d/quillhaven",
+            "jti": uuid4().hex,
             "exp": int(time.time()) + 60,
-        }  # fmt: skip
+        }
         assert ask(world, jwt.encode(signed, key, "ES384")).status_code == 200
         with pytest.raises(Conflict, match="has this key already"):
             custodian.credentials.request_certificate(made.id, request.public_bytes(Encoding.PEM))
@@ -359,8 +373,11 @@ def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None
         broken[-1] ^= 1
         private = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
         for wrong, said in (
-            (weak, "at least 2048 bits"), (bytes(broken), "request"), (private, "PKCS#10"), (b"nothing", "PKCS#10"),
-        ):  # fmt: skip
+            (weak, "at least 2048 bits"),
+            (bytes(broken), "request"),
+            (private, "PKCS#10"),
+            (b"nothing", "PKCS#10"),
+        ):
             with pytest.raises(BadInput, match=said):
                 custodian.credentials.request_certificate(made.id, wrong)
     assert httpx.get(f"{world.base_url}/d/brisling/authority").status_code == 404

@@ -129,9 +129,13 @@ def signed(claims: dict[str, object], typ: str = "at+jwt") -> str:
 
 
 WHOLE: dict[str, object] = {
-    "iss": "https://jamb.example/d/port", "aud": "https://berths.example", "sub": "c", "client_id": "c",
-    "iat": int(NOW.timestamp()), "exp": int((NOW + timedelta(minutes=10)).timestamp()),
-}  # fmt: skip
+    "iss": "https://jamb.example/d/port",
+    "aud": "https://berths.example",
+    "sub": "c",
+    "client_id": "c",
+    "iat": int(NOW.timestamp()),
+    "exp": int((NOW + timedelta(minutes=10)).timestamp()),
+}
 WRONG = {
     "nothing": (signed(WHOLE), None),
     "run out": (signed({**WHOLE, "exp": int(NOW.timestamp()) - 1}), "has run out"),

@@ -23,12 +23,20 @@ KEYS: dict[str, Any] = {"keys": [public(KEY)]}
 def resource(name: str = "locks", **changes: Any) -> Callable[[Jamb, Made], object]:
     """Publish a small resource of this name, changed so."""
     body: dict[str, Any] = {
-        "title": "Locks", "identifier": "https://locks.quillhaven.example",
+        "title": "Locks",
+        "identifier": "https://locks.quillhaven.example",
         "operations": [
-            {"name": "locks.list", "title": "List", "method": "GET", "path": "/locks", "effect": "read", "data_class": "open"}
+            {
+                "name": "locks.list",
+                "title": "List",
+                "method": "GET",
+                "path": "/locks",
+                "effect": "read",
+                "data_class": "open",
+            }
         ],
         "permissions": [{"name": "locks.view", "title": "See", "kinds": ["application"], "unlocks": ["locks.list"]}],
-    } | changes  # fmt: skip
+    } | changes
     return lambda jamb, _: jamb.resources.publish(name, ResourceSent.model_validate(body))
 
 
@@ -50,42 +58,70 @@ CASES: dict[str, tuple[Callable[[Jamb, Made], object], type[Exception], str]] = 
     "an identifier with a fragment": (resource(identifier="https://locks.example/#a"), BadInput, "identifier"),
     "an identifier that another has": (resource(identifier="https://berths.quillhaven.example"), Conflict, "berths"),
     "a permission that unlocks nothing known": (
-        resource(permissions=[{"name": "a", "title": "A", "kinds": ["application"], "unlocks": ["fly"]}]), BadInput, "fly",
+        resource(permissions=[{"name": "a", "title": "A", "kinds": ["application"], "unlocks": ["fly"]}]),
+        BadInput,
+        "fly",
     ),
     "collections where nothing is called an object": (
-        lambda jamb, _: jamb.resources.replace_collections("tariffs", [CollectionSent(path="north")]), BadInput, "collections",
+        lambda jamb, _: jamb.resources.replace_collections("tariffs", [CollectionSent(path="north")]),
+        BadInput,
+        "collections",
     ),
     "a collection that a reach names": (fuel_removed, StillInUse, "fuel"),
     "no keys, and no address of any": (lambda jamb, made: jamb.credentials.add_keys(made.id), BadInput, "keys"),
     "keys, and an address too": (
-        lambda jamb, made: jamb.credentials.add_keys(made.id, KEYS, keys_uri=f"{AWAY}/keys"), BadInput, "keys",
+        lambda jamb, made: jamb.credentials.add_keys(made.id, KEYS, keys_uri=f"{AWAY}/keys"),
+        BadInput,
+        "keys",
     ),
     "an issuer in the clear": (
-        lambda jamb, made: jamb.credentials.trust_issuer(made.id, "http://issuer.example", "a"), BadInput, "issuer",
+        lambda jamb, made: jamb.credentials.trust_issuer(made.id, "http://issuer.example", "a"),
+        BadInput,
+        "issuer",
     ),
-    "an issuer without a subject": (lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, ""), BadInput, "subject"),
+    "an issuer without a subject": (
+        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, ""),
+        BadInput,
+        "subject",
+    ),
     "an issuer with keys, and an address too": (
-        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", keys=KEYS, keys_uri=AWAY), BadInput, "keys",
+        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", keys=KEYS, keys_uri=AWAY),
+        BadInput,
+        "keys",
     ),
     "an issuer whose keys are in the clear": (
-        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", keys_uri="http://x.example"), BadInput, "keys_uri",
+        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", keys_uri="http://x.example"),
+        BadInput,
+        "keys_uri",
     ),
     "a credential that outlives the policy": (
-        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", days=10_000), BadInput, "days",
+        lambda jamb, made: jamb.credentials.trust_issuer(made.id, AWAY, "a", days=10_000),
+        BadInput,
+        "days",
     ),
     "a trial that is over": (
-        lambda jamb, made: jamb.clients.change(made.id, trial_ends_at=made_at(jamb, made)), BadInput, "trial_ends_at",
+        lambda jamb, made: jamb.clients.change(made.id, trial_ends_at=made_at(jamb, made)),
+        BadInput,
+        "trial_ends_at",
     ),
     "a change of nothing": (lambda jamb, made: jamb.clients.change(made.id), BadInput, "says already"),
     "a person twice": (
-        lambda jamb, _: jamb.people.add("pia.nowicki@quillhaven.example", "Another Pia"), Conflict, "pia.nowicki",
+        lambda jamb, _: jamb.people.add("pia.nowicki@quillhaven.example", "Another Pia"),
+        Conflict,
+        "pia.nowicki",
     ),
     "a group within itself": (
-        lambda jamb, _: jamb.groups.save("night-watch", title="Night watch", groups=["night-watch"]), BadInput, "groups",
+        lambda jamb, _: jamb.groups.save("night-watch", title="Night watch", groups=["night-watch"]),
+        BadInput,
+        "groups",
     ),
-    "a role of what nobody knows": (lambda jamb, _: jamb.roles.save("idle", RoleSent(title="Idle", resource="berths", permissions=["berths.fly"])), BadInput, "permissions"),
+    "a role of what nobody knows": (
+        lambda jamb, _: jamb.roles.save("idle", RoleSent(title="Idle", resource="berths", permissions=["berths.fly"])),
+        BadInput,
+        "permissions",
+    ),
     "a webhook in the clear": (lambda jamb, _: jamb.webhooks.add("http://hook.example"), BadInput, "address"),
-}  # fmt: skip
+}
 
 
 def made_at(jamb: Jamb, made: Made) -> Any:

@@ -12,8 +12,8 @@ import httpx
 import pytest
 from sqlmodel import Session
 
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.notices import gather
-from jamb.actions.premises import Premises, find_directory
 from jamb.actions.reviews import close_due
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.client.evidence import verify_evidence
@@ -40,10 +40,10 @@ def steward(world: World) -> Iterator[Jamb]:
 
 
 @pytest.fixture
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
     sealer: Sealer = Settings(home=world.home).sealer()
-    yield Premises(engine, sealer, world.base_url)
+    yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 
 
@@ -51,13 +51,13 @@ def items_of(rows: list[ReviewItem], made: Made) -> dict[str, ReviewItem]:
     return {one.permission: one for one in rows if one.client_id == made.id}
 
 
-def told(premises: Premises, now: datetime) -> list[tuple[NoticeKind, str]]:
-    with Session(premises.engine) as session:
+def told(backend: Backend, now: datetime) -> list[tuple[NoticeKind, str]]:
+    with Session(backend.engine) as session:
         return [(one.kind, one.words) for one in gather(session, find_directory(session, "quillhaven"), now)]
 
 
 def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
-    world: World, steward: Jamb, premises: Premises
+    world: World, steward: Jamb, backend: Backend
 ) -> None:
     mail = world.client(granted=["dispatches.read", "dispatches.send"], resource="dispatches")
     berths = world.client(granted=["berths.view", "arrivals.view"])
@@ -67,10 +67,10 @@ def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
     review = steward.reviews.start(name, days=10, clients=[mail.id, berths.id])
     assert review.answers["waiting"] == 4
     now = datetime.now(UTC)
-    asked = [words for kind, words in told(premises, now) if kind is NoticeKind.REVIEW_ASKS and name in words]
+    asked = [words for kind, words in told(backend, now) if kind is NoticeKind.REVIEW_ASKS and name in words]
     assert len(asked) == 2
     keys = {now: None, now + timedelta(days=4): None, now + timedelta(days=9, hours=2): None}
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, "quillhaven")
         for moment in keys:
             keys[moment] = next(  # type: ignore[assignment]
@@ -97,11 +97,11 @@ def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
     with world.jamb("pia") as other, pytest.raises(Forbidden):
         other.reviews.answer(review.id, rows["berths.view"], Answer.GIVE_UP)
     # What nobody answered is proposed at the end, and stands until somebody who may has looked.
-    close_due(premises, "quillhaven", now + timedelta(days=9))
+    close_due(backend, "quillhaven", now + timedelta(days=9))
     assert steward.reviews.read(review.id).closed_at is None
     with world.database() as database:
         database.execute("update review set ends_at = now() where id = %s", [review.id])
-    assert close_due(premises, "quillhaven", datetime.now(UTC)) >= 1
+    assert close_due(backend, "quillhaven", datetime.now(UTC)) >= 1
     assert steward.reviews.read(review.id).closed_at is not None
     proposed = list(steward.reviews.items(review.id, Answer.PROPOSED))
     assert [(one.client_id, one.permission) for one in proposed] == [(berths.id, "arrivals.view")]
@@ -109,7 +109,7 @@ def test_owners_answer_and_what_they_say_is_carried_out_by_whoever_may(
     assert {one.permission for one in steward.consent.list(berths.id)} == {"berths.view", "arrivals.view"}
     with world.jamb(None) as owner, pytest.raises(Conflict, match="closed"):
         owner.reviews.answer(review.id, rows["berths.view"], Answer.CONFIRM)
-    over = [words for kind, words in told(premises, datetime.now(UTC)) if kind is NoticeKind.REVIEW_OVER]
+    over = [words for kind, words in told(backend, datetime.now(UTC)) if kind is NoticeKind.REVIEW_OVER]
     assert any(name in words and "2 to be ended or narrowed, 1 without an answer" in words for words in over)
     with world.jamb("approver") as approver:
         done = approver.reviews.carry_out(review.id)
@@ -147,8 +147,9 @@ def test_a_client_is_removed_only_when_it_is_dead_and_comes_back_as_it_was(world
     with pytest.raises(StillInUse) as refused:
         steward.removals.remove(made.id)
     assert {one.allowed.partition(":")[0] for one in refused.value.violations} == {
-        "it is live", "credentials that are not dead",
-    }  # fmt: skip
+        "it is live",
+        "credentials that are not dead",
+    }
     steward.clients.disable(made.id)
     steward.credentials.withdraw(made.id, steward.secrets.list(made.id)[0].id)
     assert steward.removals.preview([made.id])[0].against == []
@@ -192,9 +193,10 @@ def test_a_registration_is_changed_and_its_addresses_are_looked_at(world: World,
     assert (changed.purpose, changed.publisher) == ("Shows more", "maker.example")
     with pytest.raises(BadInput) as refused:
         steward.clients.change(
-            made.id, redirect_uris=["http://a.example/r", "https://a.example/*", "https://a.example/r#x", "nowhere"],
+            made.id,
+            redirect_uris=["http://a.example/r", "https://a.example/*", "https://a.example/r#x", "nowhere"],
             publisher="not a domain",
-        )  # fmt: skip
+        )
     assert [one.field for one in refused.value.violations] == [*(f"redirect_uris.{n}" for n in range(4)), "publisher"]
     assert steward.clients.read(made.id).client.redirect_uris == ["https://a.quillhaven.example/r"]
     with pytest.raises(BadInput, match="a moment to come"):

@@ -268,7 +268,11 @@ def rotated_long_ago(world: World, jamb: Jamb, made: Made) -> None:
 
 MENDS: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
     "names an owner": (
-        no_owner, "no-owner", {"login": "pia.nowicki@quillhaven.example"}, "registrar", "Owned by Pia Nowicki.",
+        no_owner,
+        "no-owner",
+        {"login": "pia.nowicki@quillhaven.example"},
+        "registrar",
+        "Owned by Pia Nowicki.",
     ),
     "withdraws what is replaced": (ends_soon_and_replaced, "credential-expiring", {}, "custodian", "is withdrawn."),
     "drops an ask": (asked_long_ago, "asked-never-granted", {}, "registrar", "is dropped."),
@@ -276,12 +280,15 @@ MENDS: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
     "ends a consent": (old, "permission-never-used", {}, "approver", "The consent to berths.view is ended."),
     "withdraws a role": (held_by_role, "permission-never-used", {}, "steward", "The role lookout is withdrawn."),
     "bounds a reach": (
-        reads_every_mailbox, "reach-unbounded", {"reach": ReachSent(kind=ReachKind.ONLY, collections=["duty"])},
-        "approver", "dispatches.read counts only duty.",
+        reads_every_mailbox,
+        "reach-unbounded",
+        {"reach": ReachSent(kind=ReachKind.ONLY, collections=["duty"])},
+        "approver",
+        "dispatches.read counts only duty.",
     ),
     "closes a rotation": (rotated_long_ago, "rotation-overdue", {}, "custodian", "The rotation is closed."),
     "vouches": (stranger, "publisher-unvouched", {"reason": "Their contract is here"}, "approver", "vouches for"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("prepare", "rule", "said", "role", "done"), MENDS.values(), ids=MENDS.keys())

@@ -159,9 +159,10 @@ SUCCESSORS: dict[str, tuple[dict[str, Any] | None, CredentialKind]] = {
     "one like it": (None, CredentialKind.CERTIFICATE),
     "a secret instead": ({"kind": "secret"}, CredentialKind.SECRET),
     "an outside issuer instead": (
-        {"kind": "issuer", "issuer": "https://builds.example", "subject": "rotated"}, CredentialKind.ISSUER,
+        {"kind": "issuer", "issuer": "https://builds.example", "subject": "rotated"},
+        CredentialKind.ISSUER,
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("successor", "kind"), SUCCESSORS.values(), ids=SUCCESSORS.keys())

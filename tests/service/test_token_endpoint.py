@@ -85,18 +85,48 @@ def test_the_metadata_tells_where_everything_is(world: World) -> None:
 WRONG: dict[str, tuple[dict[str, str], int, str, str, str]] = {
     "an unknown client": ({"client_id": "nobody"}, 401, "invalid_client", "authentication failed", ""),
     "no secret": ({"client_secret": ""}, 401, "invalid_client", "No client secret", "no-secret"),
-    "a space after the secret": ({"client_secret": "{secret} "}, 401, "invalid_client", "white space", "secret-whitespace"),
-    "a line end after the secret": ({"client_secret": "{secret}\n"}, 401, "invalid_client", "white space", "secret-whitespace"),
+    "a space after the secret": (
+        {"client_secret": "{secret} "},
+        401,
+        "invalid_client",
+        "white space",
+        "secret-whitespace",
+    ),
+    "a line end after the secret": (
+        {"client_secret": "{secret}\n"},
+        401,
+        "invalid_client",
+        "white space",
+        "secret-whitespace",
+    ),
     "half the secret": ({"client_secret": "{half}"}, 401, "invalid_client", "incomplete", "secret-damaged"),
     "a secret of some other kind": ({"client_secret": "hunter2"}, 401, "invalid_client", "failed", "secret-unknown"),
-    "an unknown resource": ({"resource": "https://nowhere.example"}, 400, "invalid_target", "no resource", "unknown-resource"),
-    "a slash after the resource": ({"resource": BERTHS + "/"}, 400, "invalid_target", "no resource", "unknown-resource"),
+    "an unknown resource": (
+        {"resource": "https://nowhere.example"},
+        400,
+        "invalid_target",
+        "no resource",
+        "unknown-resource",
+    ),
+    "a slash after the resource": (
+        {"resource": BERTHS + "/"},
+        400,
+        "invalid_target",
+        "no resource",
+        "unknown-resource",
+    ),
     "an unknown permission": ({"scope": "berths.fly"}, 400, "invalid_scope", "no permission", "unknown-permission"),
     "a permission never asked": ({"scope": "berths.manage"}, 400, "invalid_scope", "not asked", "not-granted"),
-    "one granted, one not": ({"scope": "berths.view berths.manage"}, 400, "invalid_scope", "berths.manage", "not-granted"),
+    "one granted, one not": (
+        {"scope": "berths.view berths.manage"},
+        400,
+        "invalid_scope",
+        "berths.manage",
+        "not-granted",
+    ),
     "no grant type": ({"grant_type": ""}, 400, "invalid_request", "grant_type", ""),
     "another grant type": ({"grant_type": "password"}, 400, "unsupported_grant_type", "client_credentials", ""),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("case", WRONG.values(), ids=WRONG.keys())
@@ -206,13 +236,15 @@ MALFORMED: dict[str, tuple[Callable[[Made], dict[str, object]], str]] = {
     "two resources": (
         lambda made: {
             "data": {
-                "grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret,
+                "grant_type": "client_credentials",
+                "client_id": made.id,
+                "client_secret": made.secret,
                 "resource": [BERTHS, "https://tides.quillhaven.example"],
             }
         },
         "invalid_target",
     ),
-}  # fmt: skip
+}
 FORM = {"Content-Type": "application/x-www-form-urlencoded"}
 
 

@@ -13,7 +13,9 @@ from sqlmodel import Session
 
 from jamb.actions import clients as client_actions
 from jamb.actions import directories, people, resources
-from jamb.actions.premises import Premises
+from jamb.actions.act import THE_SERVICE, Act
+from jamb.actions.backend import Backend
+from jamb.core.directories import Directory
 from jamb.core.policy import DirectoryPolicy
 from jamb.demo.scenario import BERTHS
 from jamb.store import clients, credentials
@@ -30,30 +32,36 @@ NAMES = ("Berth", "berth", "Crane", "Öl", "ärger", "100% sure", "under_score",
 
 
 @pytest.fixture(scope="module")
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    yield Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
     engine.dispose()
 
 
 @pytest.fixture(scope="module")
-def estate(premises: Premises) -> directories.Directory:
+def estate(backend: Backend) -> Directory:
     """A hundred clients with random owners, asks, grants and secrets."""
     dice = random.Random(7)
     place = directories.open_directory(
-        premises, f"lists-{uuid4().hex[:8]}", "Lists", "lists.example", DirectoryPolicy(), ACTOR, NOW
+        backend, f"lists-{uuid4().hex[:8]}", "Lists", "lists.example", DirectoryPolicy(), ACTOR, NOW
     )
-    resources.publish(premises, place, BERTHS, ACTOR, NOW)
-    owner = people.add_person(premises, place, f"{uuid4().hex}@lists.example", "Owner", None, [], ACTOR, NOW)
-    berths = next(row for row in _resources(premises, place) if row.name == "berths")
-    with Session(premises.engine) as session:
+    resources.publish(Act(backend, place, ACTOR, NOW), BERTHS)
+    owner = people.add_person(Act(backend, place, ACTOR, NOW), f"{uuid4().hex}@lists.example", "Owner", None, [])
+    berths = next(row for row in _resources(backend, place) if row.name == "berths")
+    with Session(backend.engine) as session:
         for number in range(100):
             name = f"{dice.choice(NAMES)} {number:02}"
             row = clients.ClientRow(
-                id=uuid4().hex[:20], directory_id=place.id, name=name, folded_name=name.casefold(),
-                purpose=dice.choice(("moves ships", "counts 50% of them", "sleeps")), kind="service", state="live",
-                registered_at=NOW - timedelta(hours=dice.randrange(500)), registered_by="Tester",
-            )  # fmt: skip
+                id=uuid4().hex[:20],
+                directory_id=place.id,
+                name=name,
+                folded_name=name.casefold(),
+                purpose=dice.choice(("moves ships", "counts 50% of them", "sleeps")),
+                kind="service",
+                state="live",
+                registered_at=NOW - timedelta(hours=dice.randrange(500)),
+                registered_by="Tester",
+            )
             session.add(row)
             session.flush()
             if dice.random() < 0.7:
@@ -88,31 +96,35 @@ def estate(premises: Premises) -> directories.Directory:
                 ends = dice.choice((None, -20, -1, 3, 13, 15, 90))
                 session.add(
                     credentials.CredentialRow(
-                        id=uuid4(), client_id=row.id, kind="secret", hint="h", digest=os.urandom(32), issued_at=NOW,
-                        issued_by="x", expires_at=None if ends is None else NOW + timedelta(days=ends),
+                        id=uuid4(),
+                        client_id=row.id,
+                        kind="secret",
+                        hint="h",
+                        digest=os.urandom(32),
+                        issued_at=NOW,
+                        issued_by="x",
+                        expires_at=None if ends is None else NOW + timedelta(days=ends),
                         withdrawn_at=NOW if dice.random() < 0.2 else None,
                         disabled_at=NOW if dice.random() < 0.2 else None,
                         starts_at=NOW + timedelta(days=1) if dice.random() < 0.2 else None,
                         last_used_at=NOW - timedelta(days=dice.randrange(40)) if dice.random() < 0.5 else None,
                     )
-                )  # fmt: skip
+                )
         session.commit()
     return place
 
 
-def _resources(premises: Premises, place: directories.Directory) -> list[ResourceRow]:
-    with Session(premises.engine) as session:
+def _resources(backend: Backend, place: Directory) -> list[ResourceRow]:
+    with Session(backend.engine) as session:
         return resources_of(session, place.id)
 
 
-def listed(
-    premises: Premises, place: directories.Directory, limit: int, **wanted: object
-) -> list[client_actions.ClientView]:
+def listed(backend: Backend, place: Directory, limit: int, **wanted: object) -> list[client_actions.ClientView]:
     """Walk all pages of a list."""
     found: list[client_actions.ClientView] = []
     after = None
     while True:
-        page = client_actions.list_clients(premises, place.slug, NOW, after=after, limit=limit, **wanted)  # type: ignore[arg-type]
+        page = client_actions.list_clients(Act(backend, place, THE_SERVICE, NOW), after=after, limit=limit, **wanted)  # type: ignore[arg-type]
         found += page.items
         if page.next is None:
             assert page.total == len(found)
@@ -123,9 +135,9 @@ def listed(
 @pytest.mark.parametrize("limit", [1, 7, 100])
 @pytest.mark.parametrize("sort", ClientSort)
 def test_pages_of_any_size_are_the_whole_list_in_order(
-    premises: Premises, estate: directories.Directory, sort: ClientSort, limit: int
+    backend: Backend, estate: Directory, sort: ClientSort, limit: int
 ) -> None:
-    found = listed(premises, estate, limit, sort=sort)
+    found = listed(backend, estate, limit, sort=sort)
     assert len({one.id for one in found}) == len(found) == 100
     far, never = datetime(9999, 1, 1, tzinfo=UTC), datetime(1, 1, 2, tzinfo=UTC)
     keys = {
@@ -137,9 +149,9 @@ def test_pages_of_any_size_are_the_whole_list_in_order(
     assert [one.id for one in found] == [one.id for one in sorted(found, key=lambda one: (keys[sort](one), one.id))]
 
 
-def test_each_filter_is_what_the_dossiers_say(premises: Premises, estate: directories.Directory) -> None:
-    everyone = listed(premises, estate, 100)
-    dossiers = {one.id: client_actions.read_dossier(premises, estate.slug, one.id, NOW) for one in everyone}
+def test_each_filter_is_what_the_dossiers_say(backend: Backend, estate: Directory) -> None:
+    everyone = listed(backend, estate, 100)
+    dossiers = {one.id: client_actions.read_dossier(Act(backend, estate, THE_SERVICE, NOW), one.id) for one in everyone}
     states = {key: {held.state for held in dossier.credentials} for key, dossier in dossiers.items()}
     expected = {
         Attention.WAITING: {key for key, one in dossiers.items() if one.client.ladder.waiting},
@@ -149,13 +161,11 @@ def test_each_filter_is_what_the_dossiers_say(premises: Premises, estate: direct
     }
     for attention, wanted in expected.items():
         assert 0 < len(wanted) < 100, attention
-        assert {one.id for one in listed(premises, estate, 9, attention=attention)} == wanted, attention
+        assert {one.id for one in listed(backend, estate, 9, attention=attention)} == wanted, attention
 
 
 @pytest.mark.parametrize("query", ["berth", "BERTH", "100%", "%", "_", "under_", "\\", "ships", "öl", "zzz", "50%"])
-def test_a_search_finds_the_text_and_nothing_is_a_wildcard(
-    premises: Premises, estate: directories.Directory, query: str
-) -> None:
-    everyone = listed(premises, estate, 100)
+def test_a_search_finds_the_text_and_nothing_is_a_wildcard(backend: Backend, estate: Directory, query: str) -> None:
+    everyone = listed(backend, estate, 100)
     wanted = {one.id for one in everyone if query.lower() in one.name.lower() or query.lower() in one.purpose.lower()}
-    assert {one.id for one in listed(premises, estate, 11, query=query)} == wanted
+    assert {one.id for one in listed(backend, estate, 11, query=query)} == wanted

@@ -10,7 +10,8 @@ from uuid import uuid4
 import pytest
 
 from jamb.actions import directories, groups, people, roles
-from jamb.actions.premises import Premises
+from jamb.actions.act import Act, act_in
+from jamb.actions.backend import Backend
 from jamb.core.errors import StillInUse
 from jamb.core.own_api import STEWARD
 from jamb.core.policy import DirectoryPolicy
@@ -26,29 +27,29 @@ ACTOR = Actor("service", "s1", "Tester", "tests")
 
 
 @pytest.fixture(scope="module")
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    yield Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
     engine.dispose()
 
 
-def test_a_group_within_a_group_that_makes_the_only_steward_keeps_a_member(premises: Premises) -> None:
+def test_a_group_within_a_group_that_makes_the_only_steward_keeps_a_member(backend: Backend) -> None:
     slug = f"crew-{uuid4().hex[:8]}"
-    place = directories.open_directory(premises, slug, "Crew", "crew.example", DirectoryPolicy(), ACTOR, NOW)
+    place = directories.open_directory(backend, slug, "Crew", "crew.example", DirectoryPolicy(), ACTOR, NOW)
     ada, bob = (f"{name}-{slug}@crew.example" for name in ("ada", "bob"))
-    people.add_person(premises, place, ada, "Ada", "a long pass phrase", [STEWARD], ACTOR, NOW)
-    people.add_person(premises, place, bob, "Bob", None, [], ACTOR, NOW)
+    people.add_person(Act(backend, place, ACTOR, NOW), ada, "Ada", "a long pass phrase", [STEWARD])
+    people.add_person(Act(backend, place, ACTOR, NOW), bob, "Bob", None, [])
 
     def save(name: str, members: list[str], inner: list[str]) -> None:
-        groups.save_group(premises, place, name, "", members, inner, ACTOR, NOW)
+        groups.save_group(Act(backend, place, ACTOR, NOW), name, "", members, inner)
 
     save("watch", [ada], [])
     save("bridge", [], ["watch"])
-    roles.assign_role(premises, place, STEWARD, HolderKind.GROUP, ["bridge"], EVERYWHERE, None, ACTOR, NOW)
-    roles.withdraw_role(premises, place, STEWARD, HolderKind.PERSON, [ada], ACTOR, NOW)
-    before = groups.list_groups(premises, slug)
+    roles.assign_role(Act(backend, place, ACTOR, NOW), STEWARD, HolderKind.GROUP, ["bridge"], EVERYWHERE, None)
+    roles.withdraw_role(Act(backend, place, ACTOR, NOW), STEWARD, HolderKind.PERSON, [ada])
+    before = groups.list_groups(act_in(backend, slug, datetime.now(UTC)))
     for name, members, inner in (("watch", [], []), ("watch", [bob], []), ("bridge", [], [])):
         with pytest.raises(StillInUse, match="without a steward"):
             save(name, list(members), list(inner))
-    assert groups.list_groups(premises, slug) == before
+    assert groups.list_groups(act_in(backend, slug, datetime.now(UTC))) == before
     save("watch", [ada, bob], [])

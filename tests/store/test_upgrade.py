@@ -13,7 +13,8 @@ from alembic import command
 from sqlmodel import Session
 
 from jamb.actions import directories, resources
-from jamb.actions.premises import Premises
+from jamb.actions.act import act_in
+from jamb.actions.backend import Backend
 from jamb.core import own_api
 from jamb.core.policy import DirectoryPolicy
 from jamb.store.engine import make_engine
@@ -26,7 +27,7 @@ ACTOR = Actor("service", "test", "Test", "Test")
 
 
 @pytest.fixture
-def premises(world: World) -> Iterator[Premises]:
+def backend(world: World) -> Iterator[Backend]:
     """A database of its own, at the schema of the first version with a person who holds a role."""
     name = f"upgrade_{uuid4().hex[:8]}"
     with world.database() as database:
@@ -40,7 +41,7 @@ def premises(world: World) -> Iterator[Premises]:
         for statement in FIRST_VERSION:
             connection.execute(sa.text(statement))
     migrate(engine)
-    yield Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
     engine.dispose()
     with world.database() as database:
         database.execute(f"drop database {name}")  # type: ignore[arg-type]
@@ -62,8 +63,8 @@ FIRST_VERSION = [
 ]
 
 
-def test_roles_held_before_groups_and_clients_could_are_held_still(premises: Premises) -> None:
-    with Session(premises.engine) as session:
+def test_roles_held_before_groups_and_clients_could_are_held_still(backend: Backend) -> None:
+    with Session(backend.engine) as session:
         held = session.execute(sa.text("select person_id, assigned_at, reach, expires_at from role_assignment")).one()
         assert str(held.person_id) == ID.format(4).strip("'")
         assert (held.assigned_at, held.reach, held.expires_at) == (datetime(2026, 1, 1, tzinfo=UTC), None, None)
@@ -74,13 +75,13 @@ def test_roles_held_before_groups_and_clients_could_are_held_still(premises: Pre
         session.commit()
 
 
-def test_jambs_own_api_is_brought_to_what_this_version_offers(premises: Premises) -> None:
-    with Session(premises.engine) as session:
+def test_jambs_own_api_is_brought_to_what_this_version_offers(backend: Backend) -> None:
+    with Session(backend.engine) as session:
         session.execute(sa.text("truncate directory cascade"))
         session.commit()
     slug = "old"
-    made = directories.open_directory(premises, slug, "Old", "old.example", DirectoryPolicy(), ACTOR, datetime.now(UTC))
-    with Session(premises.engine) as session:
+    made = directories.open_directory(backend, slug, "Old", "old.example", DirectoryPolicy(), ACTOR, datetime.now(UTC))
+    with Session(backend.engine) as session:
         # As an earlier version left it: fewer operations, a smaller steward, no grants for what is new.
         for statement in (
             "delete from operation where name = 'roles.save' and resource_id = :resource",
@@ -93,15 +94,18 @@ def test_jambs_own_api_is_brought_to_what_this_version_offers(premises: Premises
             found = "(select id from resource where directory_id = :directory and name = 'jamb')"
             session.execute(sa.text(statement.replace(":resource", found)), {"directory": made.id})
         session.commit()
-    assert directories.refresh_own_api(premises, datetime.now(UTC)) == [slug]
-    assert directories.refresh_own_api(premises, datetime.now(UTC)) == [], "once is enough"
-    now = resources.read_resource(premises, slug, own_api.NAME).catalogue
-    assert now == own_api.own_catalogue(premises.own_identifier(slug))
-    with Session(premises.engine) as session:
+    assert directories.refresh_own_api(backend, datetime.now(UTC)) == [slug]
+    assert directories.refresh_own_api(backend, datetime.now(UTC)) == [], "once is enough"
+    now = resources.read_resource(act_in(backend, slug, datetime.now(UTC)), own_api.NAME).catalogue
+    assert now == own_api.own_catalogue(backend.own_identifier(slug))
+    with Session(backend.engine) as session:
         held = session.execute(
-            sa.text("select count(*) from consent join client on client.id = client_id "
-                    "where permission = 'people.manage' and directory_id = :directory"), {"directory": made.id}
-        ).scalar_one()  # fmt: skip
+            sa.text(
+                "select count(*) from consent join client on client.id = client_id "
+                "where permission = 'people.manage' and directory_id = :directory"
+            ),
+            {"directory": made.id},
+        ).scalar_one()
         steward = session.execute(
             sa.text("select permissions from role where name = 'steward' and directory_id = :directory"),
             {"directory": made.id},

@@ -17,10 +17,12 @@ from sqlmodel import Session, select
 
 from jamb.actions import clients as client_actions
 from jamb.actions import directories, registrations, today
+from jamb.actions.act import Act, act_in
 from jamb.actions.audit import list_findings, read_posture, run_audit
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.actions.takeovers import read_takeovers
 from jamb.core.clients import ClientKind
+from jamb.core.directories import Directory
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.core.policy import DirectoryPolicy
@@ -32,7 +34,7 @@ from jamb.store.engine import MOST_OVERFLOW, make_engine, outage_of
 from jamb.store.findings import Wanted
 from jamb.store.sealing import KEY_BYTES, Sealer
 from jamb.store.usage import AttemptRow
-from jamb.store.work import Actor, observation, unit_of_work
+from jamb.store.work import Actor, observation
 from tests.world import World, unique
 
 NOW = datetime.now(UTC)
@@ -47,15 +49,15 @@ def engine(world: World) -> Iterator[Engine]:
 
 
 @pytest.fixture(scope="module")
-def premises(engine: Engine) -> Premises:
-    """Premises of our own on the same database: another sealing key, so that nothing of the demo can be opened."""
-    return Premises(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+def backend(engine: Engine) -> Backend:
+    """Backend of our own on the same database: another sealing key, so that nothing of the demo can be opened."""
+    return Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
 
 
 @pytest.fixture(scope="module")
-def place(premises: Premises) -> directories.Directory:
+def place(backend: Backend) -> Directory:
     slug = f"test-{uuid4().hex[:8]}"
-    return directories.open_directory(premises, slug, "Test", "test.example", DirectoryPolicy(), ACTOR, NOW)
+    return directories.open_directory(backend, slug, "Test", "test.example", DirectoryPolicy(), ACTOR, NOW)
 
 
 def row(directory_id: UUID, name: str) -> ClientRow:
@@ -84,36 +86,34 @@ def length(engine: Engine, directory_id: UUID) -> int:
         return head.sequence
 
 
-def test_a_change_without_an_entry_is_not_committed(premises: Premises, place: directories.Directory) -> None:
+def test_a_change_without_an_entry_is_not_committed(backend: Backend, place: Directory) -> None:
     name = unique("silent")
     with (
         pytest.raises(Misuse, match="without a ledger entry"),
-        unit_of_work(premises.engine, premises.sealer, place.id) as unit,
+        Act(backend, place, ACTOR, NOW).change() as unit,
     ):
         unit.session.add(row(place.id, name))
-    assert name not in names(premises.engine, place.id)
+    assert name not in names(backend.engine, place.id)
 
 
-def test_what_raises_leaves_neither_record_nor_entry(premises: Premises, place: directories.Directory) -> None:
-    name, before = unique("broken"), length(premises.engine, place.id)
-    with pytest.raises(ZeroDivisionError), unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+def test_what_raises_leaves_neither_record_nor_entry(backend: Backend, place: Directory) -> None:
+    name, before = unique("broken"), length(backend.engine, place.id)
+    with pytest.raises(ZeroDivisionError), Act(backend, place, ACTOR, NOW).change() as unit:
         unit.session.add(row(place.id, name))
-        unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW)
+        unit.enter("client.registered", {"kind": "client", "name": name})
         raise ZeroDivisionError
-    assert name not in names(premises.engine, place.id)
-    assert length(premises.engine, place.id) == before
+    assert name not in names(backend.engine, place.id)
+    assert length(backend.engine, place.id) == before
 
 
-def test_a_constraint_by_name_becomes_the_named_error_and_others_do_not(
-    premises: Premises, place: directories.Directory
-) -> None:
+def test_a_constraint_by_name_becomes_the_named_error_and_others_do_not(backend: Backend, place: Directory) -> None:
     name = unique("named")
 
     def add(constraint: str) -> None:
-        with unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+        with Act(backend, place, ACTOR, NOW).change() as unit:
             with unit.constraint(constraint, lambda: NameTaken("taken")):
                 unit.session.add(row(place.id, name))
-            unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW)
+            unit.enter("client.registered", {"kind": "client", "name": name})
 
     add("client_name_taken")
     with pytest.raises(NameTaken):
@@ -122,45 +122,43 @@ def test_a_constraint_by_name_becomes_the_named_error_and_others_do_not(
         add("some_other_constraint")
 
 
-def test_entries_of_many_writers_make_one_sound_chain(premises: Premises, place: directories.Directory) -> None:
-    before = length(premises.engine, place.id)
+def test_entries_of_many_writers_make_one_sound_chain(backend: Backend, place: Directory) -> None:
+    before = length(backend.engine, place.id)
 
     def write() -> None:
         for _ in range(10):
-            with unit_of_work(premises.engine, premises.sealer, place.id) as unit:
+            with Act(backend, place, ACTOR, NOW).change() as unit:
                 name = unique("many")
                 unit.session.add(row(place.id, name))
-                unit.enter(ACTOR, "client.registered", {"kind": "client", "name": name}, now=NOW, after={"n": 1})
-                unit.enter(ACTOR, "permission.asked", {"kind": "client", "name": name}, now=NOW, before={"n": 1})
+                unit.enter("client.registered", {"kind": "client", "name": name}, after={"n": 1})
+                unit.enter("permission.asked", {"kind": "client", "name": name}, before={"n": 1})
 
     writers = [threading.Thread(target=write) for _ in range(4)]
     for writer in writers:
         writer.start()
     for writer in writers:
         writer.join()
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         head = ledger.head(session, place.id)
         assert head is not None
         assert head.sequence == before + 80
-        fault = verify(ledger.walk(session, place.id), head.sequence, head.hash, head.seal, premises.sealer.ledger_key)
+        fault = verify(ledger.walk(session, place.id), head.sequence, head.hash, head.seal, backend.sealer.ledger_key)
         assert fault is None
         other = verify(ledger.walk(session, place.id), head.sequence, head.hash, head.seal, b"x" * 32)
         assert other is not None, "the seal is worth nothing under another key"
 
 
-def test_an_observation_needs_no_entry_and_commits_or_not_as_one(
-    premises: Premises, place: directories.Directory
-) -> None:
+def test_an_observation_needs_no_entry_and_commits_or_not_as_one(backend: Backend, place: Directory) -> None:
     def attempt(client_id: str) -> AttemptRow:
         return AttemptRow(directory_id=place.id, client_id=client_id, at=NOW, outcome="issued")
 
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         session.add(attempt("seen"))
-    with pytest.raises(ZeroDivisionError), observation(premises.engine) as session:
+    with pytest.raises(ZeroDivisionError), observation(backend.engine) as session:
         session.add(attempt("unseen"))
         session.flush()
         raise ZeroDivisionError
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         found = session.exec(select(AttemptRow.client_id).where(AttemptRow.directory_id == place.id)).all()
     assert "seen" in found
     assert "unseen" not in found
@@ -169,34 +167,32 @@ def test_an_observation_needs_no_entry_and_commits_or_not_as_one(
 # What is sealed
 
 
-def test_another_sealing_key_never_writes_on(premises: Premises, place: directories.Directory) -> None:
+def test_another_sealing_key_never_writes_on(backend: Backend, place: Directory) -> None:
     """It would seal anew what it cannot have sealed: a chain altered before would be whole again."""
-    before = length(premises.engine, place.id)
-    stranger = Premises(premises.engine, Sealer(os.urandom(KEY_BYTES)), premises.base_url)
+    before = length(backend.engine, place.id)
+    stranger = Backend(backend.engine, Sealer(os.urandom(KEY_BYTES)), backend.base_url)
     with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
-        directories.change_policy(stranger, place, {"notice_days": 9}, ACTOR, NOW)
-    assert length(premises.engine, place.id) == before
-    directories.change_policy(premises, place, {"notice_days": 9}, ACTOR, NOW)
-    assert length(premises.engine, place.id) == before + 1
+        directories.change_policy(Act(stranger, place, ACTOR, NOW), {"notice_days": 9})
+    assert length(backend.engine, place.id) == before
+    directories.change_policy(Act(backend, place, ACTOR, NOW), {"notice_days": 9})
+    assert length(backend.engine, place.id) == before + 1
 
 
-def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(
-    premises: Premises, place: directories.Directory
-) -> None:
-    with Session(premises.engine) as session:
+def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(backend: Backend, place: Directory) -> None:
+    with Session(backend.engine) as session:
         (mine,) = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == place.id))
         foreign = session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id != place.id)).first()
     assert foreign is not None
-    ring = Keyring(premises)
+    ring = Keyring(backend)
     public = ring.private(mine.kid).public_key()
     assert ring.public(mine.kid, str(place.id)) == public
     assert ring.public(mine.kid, str(uuid4())) is None, "a key of another directory is none"
     with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
         ring.private(foreign.kid)
     with pytest.raises(Misuse):
-        premises.sealer.open(mine.sealed, f"{uuid4()}/{mine.kid}")
-    assert premises.sealer.seal(b"x", "a") != premises.sealer.seal(b"x", "a"), "never the same nonce"
-    assert "key" not in repr(premises.sealer).lower().replace("sealer", "")
+        backend.sealer.open(mine.sealed, f"{uuid4()}/{mine.kid}")
+    assert backend.sealer.seal(b"x", "a") != backend.sealer.seal(b"x", "a"), "never the same nonce"
+    assert "key" not in repr(backend.sealer).lower().replace("sealer", "")
 
 
 def test_every_use_has_a_key_of_its_own() -> None:
@@ -209,27 +205,27 @@ def test_every_use_has_a_key_of_its_own() -> None:
 # Reading is set-wise
 
 
-def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_sixty(premises: Premises) -> None:
-    def opened(count: int) -> directories.Directory:
+def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_sixty(backend: Backend) -> None:
+    def opened(count: int) -> Directory:
         slug = f"size-{uuid4().hex[:8]}"
-        made = directories.open_directory(premises, slug, "Size", "size.example", DirectoryPolicy(), ACTOR, NOW)
+        made = directories.open_directory(backend, slug, "Size", "size.example", DirectoryPolicy(), ACTOR, NOW)
         for _ in range(count):
-            registrations.register(premises, made, unique("Sized"), "p", ClientKind.SERVICE, [], ACTOR, NOW)
+            registrations.register(Act(backend, made, ACTOR, NOW), unique("Sized"), "p", ClientKind.SERVICE, [])
         return made
 
     small, large = opened(2), opened(60)
     for read in (
-        lambda slug: client_actions.list_clients(premises, slug, NOW, limit=100),
-        lambda slug: run_audit(premises, slug, NOW),
-        lambda slug: read_posture(premises, slug, NOW),
-        lambda slug: list_findings(premises, slug, Wanted(), NOW, None, 100),
-        lambda slug: read_takeovers(premises, slug, NOW),
-        lambda slug: today.read_today(premises, slug, NOW, "nobody"),
+        lambda slug: client_actions.list_clients(act_in(backend, slug, NOW), limit=100),
+        lambda slug: run_audit(act_in(backend, slug, NOW)),
+        lambda slug: read_posture(act_in(backend, slug, NOW)),
+        lambda slug: list_findings(act_in(backend, slug, NOW), Wanted(), None, 100),
+        lambda slug: read_takeovers(act_in(backend, slug, NOW)),
+        lambda slug: today.read_today(act_in(backend, slug, NOW), "nobody"),
     ):
         read(small.slug)
         read(large.slug)
-        assert statements(premises.engine, lambda read=read: read(small.slug)) == statements(
-            premises.engine, lambda read=read: read(large.slug)
+        assert statements(backend.engine, lambda read=read: read(small.slug)) == statements(
+            backend.engine, lambda read=read: read(large.slug)
         )
 
 

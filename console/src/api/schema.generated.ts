@@ -2832,14 +2832,6 @@ export interface components {
          */
         AccessKind: "application" | "delegated";
         /**
-         * Act
-         * @description How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
-         *
-         *     LOOK: there is nothing to carry out before somebody has found something out.
-         * @enum {string}
-         */
-        Act: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "narrow-people" | "change-registration" | "vouch" | "name-owner" | "disable" | "look";
-        /**
          * AffectedClient
          * @description Operations by name. `wider`: they weigh more, or count for more objects. `narrower`: for fewer objects.
          */
@@ -4171,7 +4163,7 @@ export interface components {
             };
             /** Mend */
             mend: string;
-            act: components["schemas"]["Act"];
+            act: components["schemas"]["RemedyKind"];
             /** Target */
             target: string;
             /** Fingerprint */
@@ -4577,7 +4569,7 @@ export interface components {
             };
             /** Mend */
             mend: string;
-            act: components["schemas"]["Act"];
+            act: components["schemas"]["RemedyKind"];
             /** Target */
             target: string;
             /** Fingerprint */
@@ -6091,6 +6083,14 @@ export interface components {
              */
             no_trial: boolean;
         };
+        /**
+         * RemedyKind
+         * @description How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
+         *
+         *     LOOK: there is nothing to carry out before somebody has found something out.
+         * @enum {string}
+         */
+        RemedyKind: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "narrow-people" | "change-registration" | "vouch" | "name-owner" | "disable" | "look";
         /**
          * RemovalPreview
          * @description What a removal would take along. `against`: what must be done before; empty: it can be removed.
@@ -8076,8 +8076,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 finding: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -8155,8 +8155,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 finding: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -8683,8 +8683,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -8848,8 +8848,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -8935,8 +8935,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9017,8 +9017,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9262,8 +9262,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9429,9 +9429,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
                 credential: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9553,8 +9553,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9637,9 +9637,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
                 resource: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -9846,8 +9846,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10011,8 +10011,8 @@ export interface operations {
                 "Idempotency-Key"?: string | null;
             };
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10055,8 +10055,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10091,8 +10091,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10130,8 +10130,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10375,9 +10375,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
                 rotation: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -10670,8 +10670,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 client: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -11943,8 +11943,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 name: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12065,8 +12065,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 name: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12147,8 +12147,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 name: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12183,8 +12183,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 name: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12229,8 +12229,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 name: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12384,8 +12384,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 review: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -12509,8 +12509,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                directory: string;
                 review: string;
+                directory: string;
             };
             cookie?: never;
         };
@@ -13137,8 +13137,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                directory: string;
                 webhook: string;
+                directory: string;
             };
             cookie?: never;
         };

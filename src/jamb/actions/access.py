@@ -9,7 +9,8 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, find_directory, find_resource
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, find_directory, find_resource
 from jamb.core import own_api
 from jamb.core.access import (
     CheckName,
@@ -24,6 +25,7 @@ from jamb.core.access import (
     explain,
 )
 from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
@@ -40,23 +42,6 @@ class Caller:
     client_id: str
     person_id: UUID | None = None
     token: TokenFacts | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Admitted:
-    """A caller who may do the operation, ready to be an actor in the ledger.
-
-    `own`: the clients that the caller sees, where only ownership lets them see any; None: no such limit.
-    """
-
-    directory: Directory
-    actor: Actor
-    own: frozenset[str] | None = None
-
-    @property
-    def mine(self) -> str | None:
-        """The person to whose own things the caller is limited; None: no such limit."""
-        return self.actor.id if self.own is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,8 +116,8 @@ class _AtDoor:
 
 
 def admit(
-    premises: Premises, slug: str, caller: Caller, operation: str, now: datetime, client_id: str | None = None
-) -> Admitted:
+    backend: Backend, slug: str, caller: Caller, operation: str, now: datetime, client_id: str | None = None
+) -> Act:
     """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
 
     Args:
@@ -142,7 +127,7 @@ def admit(
         NotFound: no such directory, or the caller belongs to another one.
         Forbidden: with the reason, and the role or permission that would do.
     """
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         known_here = _meet(session, slug, caller, now)
         at_door = known_here.counting(operation, client_id)
         request = at_door.request(operation, client_id)
@@ -157,14 +142,14 @@ def admit(
     if at_door.person is None:
         # What a client does here is use like any other, and the audit judges it so.
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
-        with observation(premises.engine) as session:
+        with observation(backend.engine) as session:
             usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
-    return Admitted(at_door.directory, at_door.actor, known_here.own(now))
+    return Act(backend, at_door.directory, at_door.actor, now, known_here.own(now))
 
 
-def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
+def who(backend: Backend, slug: str, caller: Caller, now: datetime) -> Whoami:
     """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         at_door = _meet(session, slug, caller, now)
         held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
         may = tuple(
@@ -173,14 +158,14 @@ def who(premises: Premises, slug: str, caller: Caller, now: datetime) -> Whoami:
         return Whoami(at_door.actor, held, may)
 
 
-def client_meant(premises: Premises, slug: str, about: Mapping[str, str]) -> str | None:
+def client_meant(backend: Backend, slug: str, about: Mapping[str, str]) -> str | None:
     """Return the client that a call is about, by what its address names: a client, a request or a finding of one."""
     if "client" in about:
         return about["client"]
     key = _id_in(about.get("request") or about.get("finding") or "")
     if key is None:
         return None
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         if "request" in about:
             row = requests.by_id(session, directory.id, key)
@@ -219,9 +204,9 @@ class MayRegister:
     ask: tuple[str, ...]
 
 
-def may_register(premises: Premises, slug: str, caller: Caller, now: datetime) -> MayRegister:
+def may_register(backend: Backend, slug: str, caller: Caller, now: datetime) -> MayRegister:
     """Tell a caller before the form whether they may register, and whom to ask if not."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         at_door = _meet(session, slug, caller, now)
         request = at_door.request("clients.register")
         allowed = decide(at_door.catalogue, at_door.standing, request, now).allowed

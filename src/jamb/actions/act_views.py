@@ -9,9 +9,9 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory
 from jamb.actions.resources import ResourceChange, change_in
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
+from jamb.core.directories import Directory
 from jamb.core.reach.details import reach_of
 from jamb.store import pasts, people, requests, resources
 
@@ -22,15 +22,15 @@ Args = Mapping[str, Any]
 def details_of(session: Session, row: requests.RequestRow) -> tuple[tuple[str, str], ...]:
     """Return what would be done as (label, value)."""
     args: Args = row.args or {}
-    found = [(label, read(session, args)) for label, read in _DETAILS.get(Act(row.act), ())]
-    if row.act == Act.POLICY.value:
+    found = [(label, read(session, args)) for label, read in _DETAILS.get(ActKind(row.act), ())]
+    if row.act == ActKind.POLICY.value:
         found = [(name, str(value)) for name, value in args["changes"].items()]
     return tuple((label, value) for label, value in found if value)
 
 
 def change_of(session: Session, directory: Directory, row: requests.RequestRow, now: datetime) -> ResourceChange | None:
     """Return, of a catalogue that waits, what it would change and for whom, as things are now."""
-    if row.act != Act.CATALOGUE.value or row.args is None:
+    if row.act != ActKind.CATALOGUE.value or row.args is None:
         return None
     held = resources.by_name(session, directory.id, row.args["name"])
     return change_in(session, held, pasts.catalogue_of(row.args["name"], row.args["catalogue"]), now)
@@ -69,20 +69,28 @@ def _paths(_session: Session, args: Args) -> str:
 
 
 _Details = tuple[tuple[str, Callable[[Session, Args], str]], ...]
-_DETAILS: Mapping[Act, _Details] = {
-    Act.OWNERS: (("New owners", _named("add")), ("Their level", _of("level")), ("No longer owners", _named("remove"))),
-    Act.CREDENTIAL: (
+_DETAILS: Mapping[ActKind, _Details] = {
+    ActKind.OWNERS: (
+        ("New owners", _named("add")),
+        ("Their level", _of("level")),
+        ("No longer owners", _named("remove")),
+    ),
+    ActKind.CREDENTIAL: (
         ("Who could act as it", _named("for", "whoever asks: they see it, or chose its key")),
         ("Issuer", _of("issuer")),
-        ("Subject", _of("subject")), ("Address of its keys", _of("keys_uri")), ("Keys", _of("keys")),
+        ("Subject", _of("subject")),
+        ("Address of its keys", _of("keys_uri")),
+        ("Keys", _of("keys")),
     ),
-    Act.REDIRECTS: (("Redirect URIs", _of("redirect_uris")),),
-    Act.ROLE: (("Role", _of("role")), ("Where it counts", _counts), ("Until", _of("until", "no end"))),
-    Act.BUNDLE: (("Role", _of("name")), ("Would bundle", _of("permissions"))),
-    Act.GROUP: (
-        ("Group", _of("name")), ("People", _of("people")), ("Groups in it", _of("groups")),
+    ActKind.REDIRECTS: (("Redirect URIs", _of("redirect_uris")),),
+    ActKind.ROLE: (("Role", _of("role")), ("Where it counts", _counts), ("Until", _of("until", "no end"))),
+    ActKind.BUNDLE: (("Role", _of("name")), ("Would bundle", _of("permissions"))),
+    ActKind.GROUP: (
+        ("Group", _of("name")),
+        ("People", _of("people")),
+        ("Groups in it", _of("groups")),
     ),
-    Act.PERSON: (("What", _of("what", "added")), ("Roles", _of("roles")), ("Joining", _of("joining"))),
-    Act.REACH: (("Resource", _of("resource")), ("Permissions", _of("permissions")), ("Would count", _counts)),
-    Act.COLLECTIONS: (("Collections", _paths),),
-}  # fmt: skip
+    ActKind.PERSON: (("What", _of("what", "added")), ("Roles", _of("roles")), ("Joining", _of("joining"))),
+    ActKind.REACH: (("Resource", _of("resource")), ("Permissions", _of("permissions")), ("Would count", _counts)),
+    ActKind.COLLECTIONS: (("Collections", _paths),),
+}

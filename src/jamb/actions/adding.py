@@ -12,12 +12,13 @@ from uuid import UUID, uuid4
 from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, load_one
 from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
 from jamb.actions.judging import Wanted, judge_acting, take_turn
-from jamb.actions.premises import Directory, Premises, find_client, load_one
 from jamb.actions.sheets import sheets_of
 from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import (
     Certificate,
@@ -47,7 +48,7 @@ from jamb.store.authorities import signing_authority
 from jamb.store.clients import ClientRow
 from jamb.store.credentials import CredentialRow, credentials_of, holding_keys, trusting
 from jamb.store.keypairs import KeyPair, make_key_pair
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 LABEL_LONGEST = 80
 LONGEST_ADDRESS = 500
@@ -73,43 +74,46 @@ class Place:
     `rotating`: another one goes for it, so that it does not count against how many may stand at once.
     """
 
+    act: Act
     unit: Unit
-    premises: Premises
-    directory: Directory
     client: ClientRow
     label: str
-    actor: Actor
-    now: datetime
     rotating: bool = False
     # Who can read what is made here, or chooses whose key it is; empty: nobody but who can act as the client already.
     seen_by: str = ""
 
     def ends(self, kind: CredentialKind, days: int | None) -> datetime:
-        return end_of(self.directory.policy, kind, self.now, days)
+        return end_of(self.act.directory.policy, kind, self.act.now, days)
 
     def put(self, kind: CredentialKind, after: dict[str, Any], **columns: Any) -> CredentialView:
         """Put a credential of these columns, if the client may be given one, and enter `after` in the ledger."""
         self._admit(kind)
         row = CredentialRow(
-            id=uuid4(), client_id=self.client.id, kind=kind.value, label=_checked_label(self.label), issued_at=self.now,
-            issued_by=self.actor.name, seen_by_id=self.seen_by, **columns,
-        )  # fmt: skip
+            id=uuid4(),
+            client_id=self.client.id,
+            kind=kind.value,
+            label=_checked_label(self.label),
+            issued_at=self.act.now,
+            issued_by=self.act.actor.name,
+            seen_by_id=self.seen_by,
+            **columns,
+        )
         self.unit.session.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
         ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no end"
-        told = {**after, "ends": ends, **({} if self.seen_by == self.actor.id else {"unseen": True})}
-        self.unit.enter(self.actor, action, credential_subject(row), now=self.now, after=told)
-        return credential_view(row, self.now, self.directory.policy)
+        told = {**after, "ends": ends, **({} if self.seen_by == self.act.actor.id else {"unseen": True})}
+        self.unit.enter(action, credential_subject(row), after=told)
+        return credential_view(row, self.act.now, self.act.directory.policy)
 
     def _admit(self, kind: CredentialKind) -> None:
-        client, policy, session = self.client, self.directory.policy, self.unit.session
+        client, policy, session = self.client, self.act.directory.policy, self.unit.session
         if client.state != ClientState.LIVE:
             raise Conflict(f"“{client.name}” is disabled.", next_step="Enable it before adding a credential.")
-        standing = sum(row.stands(self.now) for row in credentials_of(session, [client.id])) - self.rotating
+        standing = sum(row.stands(self.act.now) for row in credentials_of(session, [client.id])) - self.rotating
         weight = 0
         # To weigh a client reads all that it holds: only where the policy bounds the weight at all.
         if kind is CredentialKind.SECRET and policy.secret_heaviest_weight < ANY_WEIGHT:
-            weight = granted_weight(load_one(session, self.directory, client, self.now).picture.resources)
+            weight = granted_weight(load_one(session, self.act.directory, client, self.act.now).picture.resources)
         refuse_credential(policy, client.name, ClientKind(client.kind), kind, standing, weight)
 
 
@@ -122,12 +126,12 @@ class SecretIssued:
     def put(self, at: Place) -> Added:
         ends = at.ends(CredentialKind.SECRET, self.days)
         secret = secret_from(secrets.token_bytes(32))
-        hint, digest = hint_of(secret), digest_secret(at.premises.sealer.credential_key, secret)
-        fingerprint = fingerprint_of(at.premises.sealer.credential_key, look_up_of(secret))
+        hint, digest = hint_of(secret), digest_secret(at.act.backend.sealer.credential_key, secret)
+        fingerprint = fingerprint_of(at.act.backend.sealer.credential_key, look_up_of(secret))
         added = at.put(
             CredentialKind.SECRET, {"hint": hint}, hint=hint, digest=digest, fingerprint=fingerprint, expires_at=ends
         )
-        sheets = sheets_of(at.unit.session, at.premises, at.directory, at.client, secret, ends, at.now)
+        sheets = sheets_of(at.act, at.unit.session, at.client, secret, ends)
         return Added(added, sheets)
 
 
@@ -140,7 +144,7 @@ class CertificateMade:
 
     def put(self, at: Place) -> Added:
         ends = at.ends(CredentialKind.CERTIFICATE, self.days).replace(microsecond=0)
-        pair = make_key_pair(at.client.id, at.client.name, at.directory.name, self.key_type, at.now, ends)
+        pair = make_key_pair(at.client.id, at.client.name, at.act.directory.name, self.key_type, at.act.now, ends)
         return Added(_put_certificate(at, read_certificate(pair.certificate)), pair=pair)
 
 
@@ -152,8 +156,8 @@ class CertificateGiven:
 
     def put(self, at: Place) -> Added:
         given = read_certificate(self.upload)
-        latest = at.now + timedelta(days=longest_days(at.directory.policy, CredentialKind.CERTIFICATE))
-        check_certificate(given, at.now, latest)
+        latest = at.act.now + timedelta(days=longest_days(at.act.directory.policy, CredentialKind.CERTIFICATE))
+        check_certificate(given, at.act.now, latest)
         return Added(_put_certificate(at, given))
 
 
@@ -167,16 +171,16 @@ class CertificateRequested:
     def put(self, at: Place) -> Added:
         key = read_request(self.upload)
         ends = at.ends(CredentialKind.CERTIFICATE, self.days).replace(microsecond=0)
-        directory = at.directory
+        directory = at.act.directory
         row, authority, fresh = signing_authority(
-            at.unit.session, at.premises.sealer, directory.id, directory.name, at.now, ends
+            at.unit.session, at.act.backend.sealer, directory.id, directory.name, at.act.now, ends
         )
         if fresh:
             subject = {"kind": "directory", "id": str(directory.id), "name": directory.name}
-            at.unit.enter(at.actor, "authority.made", subject, now=at.now, after={"ends": row.expires_at.isoformat()})
+            at.unit.enter("authority.made", subject, after={"ends": row.expires_at.isoformat()})
         name = client_name(at.client.id, at.client.name, directory.name)
         serial, uri = x509.random_serial_number(), client_uri(at.client.id)
-        made = certify(name, key, authority, serial, at.now, ends, uri=uri)
+        made = certify(name, key, authority, serial, at.act.now, ends, uri=uri)
         return Added(_put_certificate(at, read_certificate(made.public_bytes(Encoding.DER))))
 
 
@@ -198,10 +202,15 @@ class KeysGiven:
         after = {"keys": [one["kid"] for one in keys] or self.keys_uri}
         return Added(
             at.put(
-                CredentialKind.KEYS, after, hint=hint, keys=list(keys) or None, key_thumbprints=thumbprints,
-                keys_uri=self.keys_uri, expires_at=ends,
+                CredentialKind.KEYS,
+                after,
+                hint=hint,
+                keys=list(keys) or None,
+                key_thumbprints=thumbprints,
+                keys_uri=self.keys_uri,
+                expires_at=ends,
             )
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,7 +228,7 @@ class IssuerTrusted:
 
     def put(self, at: Place) -> Added:
         host = _host_of("issuer", self.issuer)
-        if read_address(self.issuer).netloc.lower() == read_address(at.premises.base_url).netloc.lower():
+        if read_address(self.issuer).netloc.lower() == read_address(at.act.backend.base_url).netloc.lower():
             raise Unsuited.field("issuer", self.issuer, "an issuer outside Jamb")
         if not 1 <= len(self.subject) <= LONGEST_ADDRESS:
             allowed = "the sub of the issuer's assertions, to the letter"
@@ -234,14 +243,19 @@ class IssuerTrusted:
         after = {"issuer": self.issuer, "subject": self.subject, "keys": found_by}
         return Added(
             at.put(
-                CredentialKind.ISSUER, after, hint=f"{shorten(self.subject)} at {host}", keys=list(keys) or None,
-                keys_uri=self.keys_uri, issuer=self.issuer, subject=self.subject,
+                CredentialKind.ISSUER,
+                after,
+                hint=f"{shorten(self.subject)} at {host}",
+                keys=list(keys) or None,
+                keys_uri=self.keys_uri,
+                issuer=self.issuer,
+                subject=self.subject,
                 expires_at=at.ends(CredentialKind.ISSUER, self.days),
             )
-        )  # fmt: skip
+        )
 
     def _refuse_known(self, at: Place, host: str) -> None:
-        for other, name in trusting(at.unit.session, at.directory.id, self.issuer, self.subject, at.now):
+        for other, name in trusting(at.unit.session, at.act.directory.id, self.issuer, self.subject, at.act.now):
             if at.rotating and other.client_id == at.client.id:
                 continue
             said = f"“{name}” is known by this subject of {host} already ({other.hint})."
@@ -263,19 +277,21 @@ class Delivery:
 
     def judge(self, at: Place, wanted: Addition) -> Place:
         """Judge who comes to act as the client by it, and return the place with who sees it."""
-        gainers = self.gains(at) if self.gains is not None else [at.actor.id]
-        if at.actor.id == at.client.id:
+        gainers = self.gains(at) if self.gains is not None else [at.act.actor.id]
+        if at.act.actor.id == at.client.id:
             # It proves itself with one already.
             return at
         what = {"kind": type(wanted).__name__, **_told_apart(wanted)}
-        if gainers != [at.actor.id]:
+        if gainers != [at.act.actor.id]:
             what["for"] = sorted(gainers)
         judge_acting(
-            at.unit, at.directory, at.client, gainers,
-            Wanted(Act.CREDENTIAL, f"“{at.client.name}”", what, at.client.id), at.actor, at.now,
+            at.unit,
+            at.client,
+            gainers,
+            Wanted(ActKind.CREDENTIAL, f"“{at.client.name}”", what, at.client.id),
             "Have it delivered to the owners, so that you never see it: that needs nobody else.",
-        )  # fmt: skip
-        alone = gainers[0] if len(gainers) == 1 and at.actor.kind in {"person", "client"} else ""
+        )
+        alone = gainers[0] if len(gainers) == 1 and at.act.actor.kind in {"person", "client"} else ""
         return replace(at, seen_by=alone)
 
 
@@ -285,13 +301,10 @@ Addition = SecretIssued | CertificateMade | CertificateGiven | CertificateReques
 
 
 def add_credential(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     client_id: str,
     wanted: Addition,
     label: str,
-    actor: Actor,
-    now: datetime,
     *,
     instead_of: UUID | None = None,
     delivery: Delivery = SHOWN,
@@ -311,14 +324,14 @@ def add_credential(
             as the policy allows at once; the key stands already; another client is known by the subject.
         NotFound, AlreadyEnded: of the credential that would be replaced.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        client = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        client = find_client(unit.session, act.directory, client_id, lock=True)
         lost = None
         if instead_of is not None:
             reason = "Lost: another was issued in its place"
-            lost = withdraw_in(unit, directory, client, instead_of, reason, actor, now)
-        at = delivery.judge(Place(unit, premises, directory, client, label, actor, now), wanted)
+            lost = withdraw_in(unit, client, instead_of, reason)
+        at = delivery.judge(Place(act, unit, client, label), wanted)
         added = replace(wanted.put(at), replaced=lost)
         if delivery.then is not None:
             delivery.then(at, added)
@@ -372,14 +385,20 @@ def _put_certificate(at: Place, made: Certificate) -> CredentialView:
     _refuse_shared(at, thumbprints)
     after = {"certificate": made.subject, "thumbprint": made.thumbprint, "key": made.key}
     return at.put(
-        CredentialKind.CERTIFICATE, after, hint=f"sha256 {made.thumbprint[:12]}…", keys=[made.jwk],
-        key_thumbprints=thumbprints, certificate=made.der, starts_at=made.starts_at, expires_at=made.ends_at,
-    )  # fmt: skip
+        CredentialKind.CERTIFICATE,
+        after,
+        hint=f"sha256 {made.thumbprint[:12]}…",
+        keys=[made.jwk],
+        key_thumbprints=thumbprints,
+        certificate=made.der,
+        starts_at=made.starts_at,
+        expires_at=made.ends_at,
+    )
 
 
 def _refuse_shared(at: Place, thumbprints: list[str]) -> None:
     """Refuse a key that stands already: whoever holds one that two clients share could be either."""
-    for other, name in holding_keys(at.unit.session, at.directory.id, thumbprints, at.now):
+    for other, name in holding_keys(at.unit.session, at.act.directory.id, thumbprints, at.act.now):
         if other.client_id == at.client.id:
             raise Conflict(f"{other.hint} has this key already.", next_step="Make another key pair.")
         raise Conflict(

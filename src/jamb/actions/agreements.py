@@ -2,33 +2,23 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlmodel import Session
-
 from jamb.actions.access import Caller, admit
+from jamb.actions.act import Act
+from jamb.actions.backend import console_client_id
 from jamb.actions.carrying import CARRY
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, console_client_id, find_directory
 from jamb.actions.request_views import find_request
-from jamb.core.agreements import Act, independent
+from jamb.core.agreements import ActKind, independent
 from jamb.core.errors import JambError, SamePerson, Unsuited
 from jamb.core.requests import RequestEvent, RequestState, after, state_at
 from jamb.store import requests
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.work import Actor
 
 
-def agree(
-    premises: Premises,
-    directory: Directory,
-    request_id: UUID,
-    event: RequestEvent,
-    said: str,
-    actor: Actor,
-    now: datetime,
-) -> None:
+def agree(act: Act, request_id: UUID, event: RequestEvent, said: str) -> None:
     """Decide an act that waits for another person. With the last yes it is done; what only its asker can do (as to
     see a new secret) they do then, by asking for it again.
 
@@ -36,9 +26,9 @@ def agree(
         SamePerson: the yes would come from whoever asked, or from one who said yes already.
         AlreadyDecided. BadInput: no words to a decline.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_request(unit.session, directory, request_id, lock=True)
-        following = after(state_at(RequestState(row.state), row.due_at, now), event)
+    with act.change() as unit:
+        row = find_request(unit.session, act.directory, request_id, lock=True)
+        following = after(state_at(RequestState(row.state), row.due_at, act.now), event)
         subject = {"kind": "request", "id": str(row.id), "name": row.subject}
         if row.client_id is not None:
             subject["client"] = row.client_id
@@ -47,16 +37,16 @@ def agree(
         if event is RequestEvent.DECLINE:
             if not words:
                 raise Unsuited.field("words", "nothing", "why not, for whoever asked")
-            row.state, row.decided_at, row.decided_by, row.said = following.value, now, actor.name, words
+            row.state, row.decided_at, row.decided_by, row.said = following.value, act.now, act.actor.name, words
             unit.session.add(row)
-            unit.enter(actor, "agreement.declined", subject, now=now, after=record, reason=words)
+            unit.enter("agreement.declined", subject, after=record, reason=words)
             return
-        bench = Bench(unit.session, directory, now)
+        bench = Bench(unit.session, act.directory, act.now)
         involved = bench.controllers([row.requested_by_id])
         # What weighs little waits to be looked at: whoever asked may look, if they may decide.
-        light = row.weight < directory.policy.two_people_weight
-        behind = bench.controllers([actor.id])
-        if actor.kind != "person" or not (light or independent(behind, involved)):
+        light = row.weight < act.directory.policy.two_people_weight
+        behind = bench.controllers([act.actor.id])
+        if act.actor.kind != "person" or not (light or independent(behind, involved)):
             could = [one.name for one in bench.could_decide(involved, row.client_id)]
             raise SamePerson(
                 "Another person must agree: not whoever asked, nobody as whom they can act, and no client.",
@@ -71,43 +61,42 @@ def agree(
                 )
             given += bench.may_decide(one.approver_id, row.client_id)
         unit.session.add(
-            requests.ApprovalRow(request_id=row.id, approver_id=actor.id, approver=actor.name, at=now, said=words)
+            requests.ApprovalRow(
+                request_id=row.id, approver_id=act.actor.id, approver=act.actor.name, at=act.now, said=words
+            )
         )
         done = given + 1 >= row.needed
         if done:
-            row.state, row.decided_at, row.decided_by, row.said = following.value, now, actor.name, words
+            row.state, row.decided_at, row.decided_by, row.said = following.value, act.now, act.actor.name, words
         unit.session.add(row)
-        unit.enter(
-            actor, "agreement.given" if done else "agreement.first-yes", subject, now=now, after=record, reason=words
-        )
+        unit.enter("agreement.given" if done else "agreement.first-yes", subject, after=record, reason=words)
     if done:
-        carry_out(premises, directory.slug, request_id, now)
+        carry_out(act, request_id)
 
 
-def carry_out(premises: Premises, slug: str, request_id: UUID, now: datetime) -> None:
+def carry_out(act: Act, request_id: UUID) -> None:
     """Do what was agreed to, as whoever asked for it; keep how it ended."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_request(session, directory, request_id)
-        act, client_id, args = Act(row.act), row.client_id, dict(row.args or {})
+    with act.read() as session:
+        row = find_request(session, act.directory, request_id)
+        kind, client_id, args = ActKind(row.act), row.client_id, dict(row.args or {})
     asker = Actor(**args.pop("actor"))
-    if act not in CARRY:
+    if kind not in CARRY:
         outcome = f"agreed: {asker.name} does it now, by asking for it again"
     else:
-        operation, carry = CARRY[act]
+        operation, carry = CARRY[kind]
         try:
             # Whoever asked must still be somebody who may.
-            admit(premises, slug, _caller(slug, asker), operation, now, client_id)
-            carry(premises, directory, client_id or "", args, asker, now)
+            admit(act.backend, act.slug, _caller(act.slug, asker), operation, act.now, client_id)
+            carry(act.by(asker), client_id or "", args)
             outcome = "done"
         except JambError as error:
             outcome = f"not done: {error.message}"
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_request(unit.session, directory, request_id, lock=True)
+    with act.by(_BY_AGREEMENT).change() as unit:
+        row = find_request(unit.session, act.directory, request_id, lock=True)
         row.outcome = outcome[:500]
         unit.session.add(row)
         subject = {"kind": "request", "id": str(row.id), "name": row.subject}
-        unit.enter(_BY_AGREEMENT, "agreement.carried-out", subject, now=now, after={"outcome": row.outcome})
+        unit.enter("agreement.carried-out", subject, after={"outcome": row.outcome})
 
 
 def _caller(slug: str, actor: Actor) -> Caller:

@@ -9,16 +9,18 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.reach import check_reach
 from jamb.core.asks import ListReview, implied_by, review_list
+from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, requests, resources
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 REASON_LONGEST = 500
 
@@ -39,15 +41,12 @@ class AskView:
 
 
 def ask(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     client_id: str,
     resource_name: str,
     permissions: Sequence[str],
     kind: AccessKind,
     reason: str,
-    actor: Actor,
-    now: datetime,
     reach: Reach = EVERYWHERE,
 ) -> list[AskView]:
     """Ask for permissions of one resource, all or none.
@@ -57,25 +56,22 @@ def ask(
         AlreadyAsked: one of them is asked already.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id)
-        return add_asks(unit, directory, client, resource_name, permissions, kind, reach, reason, actor, now)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id)
+        return add_asks(unit, client, resource_name, permissions, kind, reach, reason)
 
 
 def add_asks(
     unit: Unit,
-    directory: Directory,
     client: clients.ClientRow,
     resource_name: str,
     permissions: Sequence[str],
     kind: AccessKind,
     reach: Reach,
     reason: str,
-    actor: Actor,
-    now: datetime,
 ) -> list[AskView]:
     """Add asks within an open unit of work."""
-    resource = find_resource(unit.session, directory, resource_name)
+    resource = find_resource(unit.session, unit.directory, resource_name)
     catalogue = resources.catalogues(unit.session, [resource])[resource.id]
     _check_permissions(catalogue, permissions, kind)
     check_reach(unit.session, resource, reach)
@@ -89,9 +85,9 @@ def add_asks(
             permission=permission,
             kind=kind.value,
             reason=" ".join(reason.split()),
-            asked_at=now,
-            asked_by=actor.name,
-            asked_by_id=actor.id,
+            asked_at=unit.now,
+            asked_by=unit.actor.name,
+            asked_by_id=unit.actor.id,
             reach=document(reach) or None,
         )
         with unit.constraint("already_asked", _asked_already(client.name, permission)):
@@ -100,36 +96,26 @@ def add_asks(
     after: dict[str, object] = {"resource": resource.name, "permissions": sorted(permissions), "kind": kind.value}
     if reach != EVERYWHERE:
         after["reach"] = reach.words
-    unit.enter(actor, "permission.asked", client_subject(client), now=now, after=after, reason=reason)
+    unit.enter("permission.asked", client_subject(client), after=after, reason=reason)
     return asked
 
 
-def review(premises: Premises, slug: str, client_id: str, text: str, kind: AccessKind) -> ListReview:
+def review(act: Act, client_id: str, text: str, kind: AccessKind) -> ListReview:
     """Say of a pasted list what is known, what comes along anyway and what is heavy. Saves nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return _review(session, directory, find_client(session, directory, client_id), text, kind)
+    with act.read() as session:
+        return _review(session, act.directory, find_client(session, act.directory, client_id), text, kind)
 
 
-def ask_list(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    text: str,
-    kind: AccessKind,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> list[AskView]:
+def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str) -> list[AskView]:
     """Ask for what a pasted list needs, all or none; what another of it implies, or is asked already, is left out.
 
     Raises:
         BadInput: a name is unknown or unclear, or nothing would be asked.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id)
-        found = _review(unit.session, directory, client, text, kind)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id)
+        found = _review(unit.session, act.directory, client, text, kind)
         if found.unknown or found.unclear:
             violations = [Violation("list", word, "a permission of a resource here") for word in found.unknown]
             violations += [Violation("list", word, reason) for word, reason in found.unclear]
@@ -142,24 +128,22 @@ def ask_list(
             groups.setdefault((one.resource, one.kind), []).append(one.permission)
         asked: list[AskView] = []
         for (resource, said), names in groups.items():
-            asked += add_asks(unit, directory, client, resource, names, said, EVERYWHERE, reason, actor, now)
+            asked += add_asks(unit, client, resource, names, said, EVERYWHERE, reason)
         return asked
 
 
-def drop_ask(
-    premises: Premises, directory: Directory, client_id: str, ask_id: UUID, actor: Actor, now: datetime
-) -> AskView:
+def drop_ask(act: Act, client_id: str, ask_id: UUID) -> AskView:
     """Take an ask back. A grant of the same permission stays; it shows as granted without being asked.
 
     Raises:
         NotFound: no such ask on this client. StillInUse: a request for it waits; take that back first.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
         row = unit.session.get(clients.AskRow, ask_id)
         if row is None or row.client_id != client.id:
             raise NotFound(f"“{client.name}” has no such ask.", next_step="Read its dossier again.")
-        if any(ask_id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, now)):
+        if any(ask_id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, act.now)):
             raise StillInUse(
                 f"A request for {row.permission} waits for a decision.", next_step="Take the request back first."
             )
@@ -167,7 +151,7 @@ def drop_ask(
         view = ask_view(row, resource.name)
         unit.session.delete(row)
         before = {"resource": resource.name, "permission": row.permission, "kind": row.kind}
-        unit.enter(actor, "ask.dropped", client_subject(client), now=now, before=before)
+        unit.enter("ask.dropped", client_subject(client), before=before)
         return view
 
 

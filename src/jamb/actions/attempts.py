@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlmodel import Session
-
-from jamb.actions.premises import Premises, find_client, find_directory
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client
 from jamb.core.attempts import MENDS, Outcome
 from jamb.store import usage
 
@@ -32,14 +31,11 @@ class AttemptPage:
     next: int | None
 
 
-def list_attempts(
-    premises: Premises, slug: str, client_id: str, *, failed_only: bool, before: int | None, limit: int
-) -> AttemptPage:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        find_client(session, directory, client_id)
+def list_attempts(act: Act, client_id: str, *, failed_only: bool, before: int | None, limit: int) -> AttemptPage:
+    with act.read() as session:
+        find_client(session, act.directory, client_id)
         rows = usage.attempts_of(
-            session, directory.id, client_id, failed_only=failed_only, before=before, limit=limit + 1
+            session, act.directory.id, client_id, failed_only=failed_only, before=before, limit=limit + 1
         )
         views = tuple(_view(row) for row in rows[:limit])
         return AttemptPage(views, views[-1].id if len(rows) > limit else None)

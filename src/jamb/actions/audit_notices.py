@@ -8,8 +8,8 @@ from datetime import datetime
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory
 from jamb.core.audit import Severity
+from jamb.core.directories import Directory
 from jamb.core.ids import person_id_in
 from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
 from jamb.core.reviews import Answer

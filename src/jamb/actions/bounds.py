@@ -7,12 +7,10 @@ life of a token need no bound: they have run out.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 
-from sqlmodel import Session
-
-from jamb.actions.access import Admitted
-from jamb.actions.premises import Premises, find_resource
+from jamb.actions.act import Act
+from jamb.actions.backend import find_resource
 from jamb.core.access import Bound, PastHolding, bounds_of
 from jamb.core.errors import Forbidden
 from jamb.core.policy import BOUNDS
@@ -32,24 +30,23 @@ class Bounds:
     tree: CollectionTree
 
 
-def read_bounds(premises: Premises, admitted: Admitted, resource_name: str, now: datetime) -> Bounds:
+def read_bounds(act: Act, resource_name: str) -> Bounds:
     """Return what the guard of a resource must know now. Raises `Forbidden` to anybody but that guard."""
-    directory = admitted.directory
-    with Session(premises.engine) as session:
-        resource = find_resource(session, directory, resource_name)
-        if resource.guard_client_id != admitted.actor.id:
+    with act.read() as session:
+        resource = find_resource(session, act.directory, resource_name)
+        if resource.guard_client_id != act.actor.id:
             raise Forbidden(
                 f"Only the guard of {resource.name} reads this.",
                 next_step="Read with the client that the resource names as its guard.",
             )
-        since = now - LONGEST_TOKEN - SKEW
+        since = act.now - LONGEST_TOKEN - SKEW
         found = [
             Bound(client_id, None, None, moment, None, ())
-            for client_id, moment in clients.cut_off_since(session, directory.id, since)
+            for client_id, moment in clients.cut_off_since(session, act.directory.id, since)
         ]
         catalogue = resources.catalogues(session, [resource])[resource.id]
-        touched = clients.narrowed_at(session, resource.id, since, now)
-        touched |= roles.narrowed_at(session, resource.id, since, now)
+        touched = clients.narrowed_at(session, resource.id, since, act.now)
+        touched |= roles.narrowed_at(session, resource.id, since, act.now)
         grants = clients.grants_by_client(session, touched)
         by_role = roles.roles_of_clients(session, touched)
         for client_id in sorted(touched):
@@ -64,5 +61,5 @@ def read_bounds(premises: Premises, admitted: Admitted, resource_name: str, now:
                 if role.resource_id == resource.id
                 for one in assignment.grants(role)
             ]
-            found.extend(bounds_of(catalogue, client_id, held, since, now))
+            found.extend(bounds_of(catalogue, client_id, held, since, act.now))
         return Bounds(resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id))

@@ -11,15 +11,15 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.access import Admitted
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, find_directory
+from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotFound, Unsuited
 from jamb.store import notices, rotations
 from jamb.store.calendar import CalendarFeedRow, feed_by_digest
 from jamb.store.clients import owned_by
 from jamb.store.people import PersonRow
 from jamb.store.roles import holding_roles
-from jamb.store.work import unit_of_work
 
 AHEAD = timedelta(days=400)
 MOST_ROTATIONS = 10_000
@@ -44,38 +44,38 @@ class Feed:
     entries: Sequence[Entry]
 
 
-def make_feed(premises: Premises, admitted: Admitted, whole: bool, now: datetime) -> str:
+def make_feed(act: Act, whole: bool) -> str:
     """Return the key of a new feed for the caller; the one they had ends.
 
     Raises:
         BadInput: a client has no calendar. Forbidden: a feed of the whole directory for who may not read it.
     """
-    actor, directory = admitted.actor, admitted.directory
+    actor = act.actor
     if actor.kind != "person":
         raise Unsuited.field("caller", actor.kind, "a person: a client reads the API instead")
-    if whole and admitted.own is not None:
+    if whole and act.own is not None:
         raise Forbidden(
             "You see the clients that you own, not the whole directory.", next_step="Make a feed of your own clients."
         )
     key = secrets.token_urlsafe(32)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+    with act.change() as unit:
         row = unit.session.get(CalendarFeedRow, (UUID(actor.id), whole))
         row = row or CalendarFeedRow(
-            person_id=UUID(actor.id), whole=whole, directory_id=directory.id, made_at=now, digest=b""
+            person_id=UUID(actor.id), whole=whole, directory_id=act.directory.id, made_at=act.now, digest=b""
         )
-        row.digest, row.made_at, row.read_at = _digest(premises, key), now, None
+        row.digest, row.made_at, row.read_at = _digest(act.backend, key), act.now, None
         unit.session.add(row)
         what = "the whole directory" if whole else "one's own clients"
         subject = {"kind": "person", "id": actor.id, "name": actor.name}
-        unit.enter(actor, "calendar.made", subject, now=now, after={"of": what})
+        unit.enter("calendar.made", subject, after={"of": what})
     return key
 
 
-def read_feed(premises: Premises, slug: str, key: str, now: datetime) -> Feed:
+def read_feed(backend: Backend, slug: str, key: str, now: datetime) -> Feed:
     """Return what a feed shows now. Raises `NotFound` for an unknown key, or a person who may not see it any more."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
-        row = feed_by_digest(session, _digest(premises, key))
+        row = feed_by_digest(session, _digest(backend, key))
         person = session.get(PersonRow, row.person_id) if row is not None else None
         if row is None or row.directory_id != directory.id or person is None or not person.live:
             raise _unknown()
@@ -91,22 +91,28 @@ def read_feed(premises: Premises, slug: str, key: str, now: datetime) -> Feed:
 def _entries(session: Session, directory: Directory, only: frozenset[str] | None, now: datetime) -> list[Entry]:
     found = [
         Entry(
-            f"ends-{one.id}", one.expires_at, f"{one.client_name}: credential ends",
-            f"{one.hint} ends; rotate it before.", f"/clients/{one.client_id}#credentials",
+            f"ends-{one.id}",
+            one.expires_at,
+            f"{one.client_name}: credential ends",
+            f"{one.hint} ends; rotate it before.",
+            f"/clients/{one.client_id}#credentials",
         )
         for one in notices.ending_soon(session, directory.id, now, now + AHEAD)
         if only is None or one.client_id in only
-    ]  # fmt: skip
+    ]
     under_way = rotations.page(
         session, directory.id, client_ids=only, ended_since=None, after=None, limit=MOST_ROTATIONS
     )
     found += [
         Entry(
-            f"overlap-{one.row.id}", one.row.overlap_ends_at, f"{one.client_name}: overlap ends",
-            f"{one.old.hint} should be out of use: {one.new.hint} follows it.", "/rotation",
+            f"overlap-{one.row.id}",
+            one.row.overlap_ends_at,
+            f"{one.client_name}: overlap ends",
+            f"{one.old.hint} should be out of use: {one.new.hint} follows it.",
+            "/rotation",
         )
         for one in under_way
-    ]  # fmt: skip
+    ]
     return sorted(found, key=lambda one: one.on)
 
 
@@ -116,5 +122,5 @@ def _unknown() -> NotFound:
     )
 
 
-def _digest(premises: Premises, key: str) -> bytes:
-    return hmac.digest(premises.sealer.session_key, b"calendar" + key.encode(), "sha256")
+def _digest(backend: Backend, key: str) -> bytes:
+    return hmac.digest(backend.sealer.session_key, b"calendar" + key.encode(), "sha256")

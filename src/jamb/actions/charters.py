@@ -9,8 +9,9 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import permission_faults
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one
+from jamb.actions.backend import find_client, load_one
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
 from jamb.core.audit.narrowing import narrower
@@ -18,6 +19,7 @@ from jamb.core.charter import Charter, CharterAsk, CharterCredential, HeldCreden
 from jamb.core.clients import ClientKind, folded, registration
 from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.term import longest_days
+from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
@@ -70,25 +72,24 @@ class _Places:
         return next((row for row in self.rows.values() if name in {row.name, row.identifier}), None)
 
 
-def write_charter(premises: Premises, slug: str, client_id: str, now: datetime, *, fitted: bool) -> Written:
+def write_charter(act: Act, client_id: str, *, fitted: bool) -> Written:
     """Return the charter that a client follows as it stands.
 
     Args:
         fitted: with the smallest grants that fit its use instead of what it holds, where something smaller is known.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_client(session, directory, client_id)
-        loaded = load_one(session, directory, row, now)
-        places = _places(session, directory)
-        standing, reasons = _standing(loaded, places, now), _reasons(loaded, places)
+    with act.read() as session:
+        row = find_client(session, act.directory, client_id)
+        loaded = load_one(session, act.directory, row, act.now)
+        places = _places(session, act.directory)
+        standing, reasons = _standing(loaded, places, act.now), _reasons(loaded, places)
         # What fits its use gives nothing that is not held: what is only asked for is not in it.
         declared = {} if fitted else {**standing.asked}
         for place, held in standing.granted.items():
             declared[place] = {**declared.get(place, {}), **held}
         less = []
         for picture in loaded.picture.resources if fitted else ():
-            fit = narrower(picture, directory.policy, now)
+            fit = narrower(picture, act.directory.policy, act.now)
             if fit is None:
                 continue
             place = (fit.resource, AccessKind.APPLICATION)
@@ -102,15 +103,18 @@ def write_charter(premises: Premises, slug: str, client_id: str, now: datetime, 
             for name, reach in sorted(held.items())
         )
         charter = Charter(
-            row.name, row.purpose, ClientKind(row.kind), tuple(row.redirect_uris), row.publisher, asks,
-            _credential(directory, loaded, now),
-        )  # fmt: skip
-        return Written(row.id, directory.name, now, charter, tuple(less))
+            row.name,
+            row.purpose,
+            ClientKind(row.kind),
+            tuple(row.redirect_uris),
+            row.publisher,
+            asks,
+            _credential(act.directory, loaded, act.now),
+        )
+        return Written(row.id, act.directory.name, act.now, charter, tuple(less))
 
 
-def compare_charter(
-    premises: Premises, directory: Directory, charter: Charter, only: Container[str] | None, now: datetime
-) -> Compared:
+def compare_charter(act: Act, charter: Charter, only: Container[str] | None) -> Compared:
     """Return what differs between a charter and the client of its name, and what following it would do.
 
     Args:
@@ -119,20 +123,20 @@ def compare_charter(
     Raises:
         BadInput: it names what this directory does not have, or could not have. Forbidden: the client is not theirs.
     """
-    with Session(premises.engine) as session:
-        places = _places(session, directory)
-        charter = _acceptable(session, directory, places, charter)
-        row = clients.by_name(session, directory.id, folded(charter.name))
+    with act.read() as session:
+        places = _places(session, act.directory)
+        charter = _acceptable(session, act.directory, places, charter)
+        row = clients.by_name(session, act.directory.id, folded(charter.name))
         if row is None:
-            return Compared(None, charter.name, steps(charter, None), _effects(charter, {}, (), places, now))
+            return Compared(None, charter.name, steps(charter, None), _effects(charter, {}, (), places, act.now))
         if only is not None and row.id not in only:
             raise Forbidden(
                 f"“{row.name}” is a client here, and not yours.",
                 next_step="Ask its owner, or give the charter another name.",
             )
-        loaded = load_one(session, directory, row, now)
-        standing = _standing(loaded, places, now)
-        effects = _effects(charter, standing.granted, loaded.roles, places, now)
+        loaded = load_one(session, act.directory, row, act.now)
+        standing = _standing(loaded, places, act.now)
+        effects = _effects(charter, standing.granted, loaded.roles, places, act.now)
         return Compared(row.id, row.name, steps(charter, standing), effects)
 
 
@@ -198,12 +202,17 @@ def _standing(loaded: LoadedClient, places: _Places, now: datetime) -> Standing:
             granted.setdefault(place, {})[grant.permission] = reach_of(grant.reach)
     row = loaded.row
     return Standing(
-        ClientKind(row.kind), row.purpose, tuple(row.redirect_uris), row.publisher, asked, granted,
+        ClientKind(row.kind),
+        row.purpose,
+        tuple(row.redirect_uris),
+        row.publisher,
+        asked,
+        granted,
         tuple(
             HeldCredential(CredentialKind(one.kind), f"the {CredentialKind(one.kind).words} {one.hint}", _life(one))
             for one in _working(loaded, now)
         ),
-    )  # fmt: skip
+    )
 
 
 def _reasons(loaded: LoadedClient, places: _Places) -> dict[tuple[str, AccessKind, str], str]:

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlmodel import Session
-
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, load_one, note_narrowed
 from jamb.actions.credentials import CredentialView, credential_view
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import audit
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel
 from jamb.core.credentials import CredentialState
+from jamb.core.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.core.ladder import LadderCount, Rung, count
 from jamb.core.next_steps import next_steps
@@ -23,7 +23,6 @@ from jamb.core.reach.details import reach_of
 from jamb.store import clients, pictures, resources, usage
 from jamb.store import people as people_store
 from jamb.store.client_lists import Attention, ClientSort, list_page
-from jamb.store.work import Actor, unit_of_work
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,37 +105,27 @@ class ClientPage:
     next: tuple[str, str] | None
 
 
-def set_state(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    state: ClientState,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> ClientView:
+def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> ClientView:
     """Disable a client, which cuts its tokens off too, or enable it again. Raises `BadInput` if it is so already."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        row = find_client(unit.session, act.directory, client_id, lock=True)
         if state is ClientState.REMOVED:
             raise Unsuited.field("state", state.value, "live or disabled", "Remove it by a removal.")
         if row.state == state:
             raise Unsuited.field("state", state.value, f"another state: it is {row.state} already")
         before, row.state = row.state, state.value
         if state is ClientState.DISABLED:
-            row.cut_off_at = note_narrowed(unit.session, row, now)
+            row.cut_off_at = note_narrowed(unit.session, row, act.now)
         unit.session.add(row)
         unit.enter(
-            actor,
             f"client.{'disabled' if state is ClientState.DISABLED else 'enabled'}",
             client_subject(row),
-            now=now,
             before={"state": before},
             after={"state": row.state},
             reason=reason,
         )
         unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
+        return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,32 +137,26 @@ class CutOff:
     tokens_until: datetime
 
 
-def cut_off(
-    premises: Premises, directory: Directory, client_id: str, reason: str, actor: Actor, now: datetime
-) -> CutOff:
+def cut_off(act: Act, client_id: str, reason: str) -> CutOff:
     """Have every token that a client holds refused, here at once and by guards within seconds. New ones count."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        row = find_client(unit.session, act.directory, client_id, lock=True)
         before = row.cut_off_at
-        row.cut_off_at = note_narrowed(unit.session, row, now)
-        life = timedelta(seconds=directory.policy.access_token_seconds)
-        living = usage.issued_since(unit.session, row.id, None, now - life)
+        row.cut_off_at = note_narrowed(unit.session, row, act.now)
+        life = timedelta(seconds=act.directory.policy.access_token_seconds)
+        living = usage.issued_since(unit.session, row.id, None, act.now - life)
         unit.enter(
-            actor,
             "client.cut-off",
             client_subject(row),
-            now=now,
             before={"cut off": before.isoformat() if before is not None else "never"},
             after={"cut off": row.cut_off_at.isoformat(), "tokens that lived": living},
             reason=reason,
         )
-        return CutOff(row.cut_off_at, living, now + life)
+        return CutOff(row.cut_off_at, living, act.now + life)
 
 
 def list_clients(
-    premises: Premises,
-    slug: str,
-    now: datetime,
+    act: Act,
     *,
     query: str = "",
     attention: Attention | None = None,
@@ -183,13 +166,12 @@ def list_clients(
     only: frozenset[str] | None = None,
 ) -> ClientPage:
     """Return a page of clients. `only`: none but these, for whoever sees no others."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         keys, total = list_page(
             session,
-            directory.id,
-            now=now,
-            notice=directory.policy.notice,
+            act.directory.id,
+            now=act.now,
+            notice=act.directory.policy.notice,
             query=query,
             attention=attention,
             sort=sort,
@@ -198,20 +180,19 @@ def list_clients(
             only=only,
         )
         shown = keys[:limit]
-        loaded = pictures.load(session, directory.id, directory.policy, now, [key for key, _ in shown])
+        loaded = pictures.load(session, act.directory.id, act.directory.policy, act.now, [key for key, _ in shown])
         more = (shown[-1][1], shown[-1][0]) if len(keys) > limit else None
-        return ClientPage(tuple(client_view(directory, one, now) for one in loaded), total, more)
+        return ClientPage(tuple(client_view(act.directory, one, act.now) for one in loaded), total, more)
 
 
-def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -> Dossier:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        loaded = load_one(session, directory, find_client(session, directory, client_id), now)
+def read_dossier(act: Act, client_id: str) -> Dossier:
+    with act.read() as session:
+        loaded = load_one(session, act.directory, find_client(session, act.directory, client_id), act.now)
         asks = {(ask.resource_id, ask.permission, ask.kind): ask for ask in loaded.asks}
-        standing = [grant for grant in loaded.grants if grant.held().in_force(now)]
-        by_role = [(held, role) for held, role in loaded.roles if _counts(held.assigned_at, held.expires_at, now)]
+        standing = [grant for grant in loaded.grants if grant.held().in_force(act.now)]
+        by_role = [(held, role) for held, role in loaded.roles if _counts(held.assigned_at, held.expires_at, act.now)]
         names = people_store.names_of(session, (one.person_id for one in standing))
-        by_name = {row.name: row.id for row in resources.resources_of(session, directory.id)}
+        by_name = {row.name: row.id for row in resources.resources_of(session, act.directory.id)}
         ladders = []
         for resource in loaded.picture.resources:
             resource_id = by_name[resource.catalogue.name]
@@ -220,21 +201,33 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
                 ask = asks.get((resource_id, rung.permission, rung.kind.value))
                 holdings = [
                     HoldingView(
-                        reach_of(one.reach), one.granted_at, one.expires_at, one.granted_by,
-                        one.person_id, names[one.person_id], one.by_person, "",
+                        reach_of(one.reach),
+                        one.granted_at,
+                        one.expires_at,
+                        one.granted_by,
+                        one.person_id,
+                        names[one.person_id],
+                        one.by_person,
+                        "",
                     )
                     for one in standing
                     if (one.resource_id, one.permission, one.kind) == (resource_id, rung.permission, rung.kind)
                 ] + [
                     HoldingView(
-                        reach_of(held.reach), held.assigned_at, held.expires_at, held.assigned_by,
-                        None, "", False, role.name,
+                        reach_of(held.reach),
+                        held.assigned_at,
+                        held.expires_at,
+                        held.assigned_by,
+                        None,
+                        "",
+                        False,
+                        role.name,
                     )
                     for held, role in by_role
                     if role.resource_id == resource_id
                     and rung.permission in role.permissions
                     and rung.kind is AccessKind.APPLICATION
-                ]  # fmt: skip
+                ]
                 views.append(
                     RungView(
                         rung,
@@ -247,9 +240,9 @@ def read_dossier(premises: Premises, slug: str, client_id: str, now: datetime) -
                     )
                 )
             ladders.append(ResourceLadder(resource.catalogue, tuple(views)))
-        held = tuple(credential_view(row, now, directory.policy) for row in loaded.credentials)
-        findings = tuple(loaded.findings(directory.policy, now))
-        return Dossier(client_view(directory, loaded, now), tuple(ladders), held, findings)
+        held = tuple(credential_view(row, act.now, act.directory.policy) for row in loaded.credentials)
+        findings = tuple(loaded.findings(act.directory.policy, act.now))
+        return Dossier(client_view(act.directory, loaded, act.now), tuple(ladders), held, findings)
 
 
 def client_view(directory: Directory, loaded: pictures.LoadedClient, now: datetime) -> ClientView:

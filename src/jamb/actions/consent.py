@@ -9,18 +9,19 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
+from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
 from jamb.actions.judging import adds_words, check_consent, note_addition, take_turn
 from jamb.actions.people import find_person
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.errors import NothingToGrant, SecondApprover
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, people, resources
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,14 +39,7 @@ class GrantView:
 
 
 def grant(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    ask_ids: Iterable[UUID] | None,
-    actor: Actor,
-    now: datetime,
-    reason: str = "",
-    terms: GrantTerms = AS_ASKED,
+    act: Act, client_id: str, ask_ids: Iterable[UUID] | None, reason: str = "", terms: GrantTerms = AS_ASKED
 ) -> list[GrantView]:
     """Consent to all waiting asks, or the chosen ones, in one step.
 
@@ -55,34 +49,33 @@ def grant(
         SamePerson: too heavy for whoever asked. SecondApprover: too heavy for one approver; make a request.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
+    with act.change() as unit:
+        take_turn(unit)
         # The lock makes two approvers take turns, so that the second sees what the first granted.
-        client = find_client(unit.session, directory, client_id, lock=True)
-        chosen = choose(unit.session, client, ask_ids, now)
-        seen = preview_of(unit.session, directory, client, chosen, terms, now)
-        refuse_beyond(unit.session, directory, chosen, terms, now)
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        chosen = choose(unit.session, client, ask_ids, act.now)
+        seen = preview_of(unit.session, act.directory, client, chosen, terms, act.now)
+        refuse_beyond(unit.session, act.directory, chosen, terms, act.now)
         asked_by = {row.asked_by_id for row in chosen}
-        needed, before, alone = check_consent(unit.session, directory, client, seen.weight, asked_by, actor, now)
-        if needed > 1 and actor.kind != "service":
+        needed, before, alone = check_consent(
+            unit.session, act.directory, client, seen.weight, asked_by, act.actor, act.now
+        )
+        if needed > 1 and act.actor.kind != "service":
             raise SecondApprover(
-                f"{adds_words(seen.weight, before.deciding, directory.policy)} from "
-                f"{directory.policy.two_approvers_weight} on, two approvers must consent.",
+                f"{adds_words(seen.weight, before.deciding, act.directory.policy)} from "
+                f"{act.directory.policy.two_approvers_weight} on, two approvers must consent.",
                 next_step=f"Make a request: jamb requests make {client.id}; two approvers decide it.",
             )
-        note_addition(unit, client.id, "consent", seen.weight, actor, now, alone=alone)
-        return enact(unit, directory, client, chosen, seen, terms, actor, now, reason)
+        note_addition(unit, client.id, "consent", seen.weight, alone=alone)
+        return enact(unit, client, chosen, seen, terms, reason)
 
 
 def enact(
     unit: Unit,
-    directory: Directory,
     client: clients.ClientRow,
     chosen: Sequence[clients.AskRow],
     seen: ConsentPreview,
     terms: GrantTerms,
-    actor: Actor,
-    now: datetime,
     reason: str,
 ) -> list[GrantView]:
     """Grant the chosen asks within an open unit of work, as the preview said."""
@@ -91,11 +84,11 @@ def enact(
             f"“{client.name}” asks for nothing that is not granted already.",
             next_step="Ask for a permission first, or look at what it has.",
         )
-    person = find_person(unit.session, directory, terms.person) if terms.person is not None else None
+    person = find_person(unit.session, unit.directory, terms.person) if terms.person is not None else None
     if person is not None:
-        _refuse_again(unit.session, client, chosen, person, now)
+        _refuse_again(unit.session, client, chosen, person, unit.now)
     by_id = {row.id: row for row in chosen}
-    rows = {row.id: row for row in resources.resources_of(unit.session, directory.id)}
+    rows = {row.id: row for row in resources.resources_of(unit.session, unit.directory.id)}
     granted = []
     for place in seen.resources:
         for item in place.asks:
@@ -106,8 +99,8 @@ def enact(
                 resource_id=ask.resource_id,
                 permission=item.permission,
                 kind=item.kind.value,
-                granted_at=now,
-                granted_by=actor.name,
+                granted_at=unit.now,
+                granted_by=unit.actor.name,
                 expires_at=terms.expires_at,
                 reach=document(terms.reach_of(item.resource, ask)) or None,
                 person_id=person.id if person is not None else None,
@@ -130,17 +123,16 @@ def enact(
         if terms.expires_at is not None:
             after["until"] = terms.expires_at.isoformat()
         before = {"operations": len(place.comparison.unchanged | place.comparison.wider)}
-        unit.enter(actor, "consent.granted", client_subject(client), now=now, before=before, after=after, reason=reason)
+        unit.enter("consent.granted", client_subject(client), before=before, after=after, reason=reason)
     return granted
 
 
-def list_consents(premises: Premises, slug: str, client_id: str, now: datetime) -> list[GrantView]:
+def list_consents(act: Act, client_id: str) -> list[GrantView]:
     """Return the consents in force of a client, those that people gave for themselves too."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
-        rows = [row for row in clients.grants_of(session, [client.id]) if row.held().in_force(now)]
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        places = {row.id: row.name for row in resources.resources_of(session, act.directory.id)}
+        rows = [row for row in clients.grants_of(session, [client.id]) if row.held().in_force(act.now)]
         names = people.names_of(session, (row.person_id for row in rows))
         views = [grant_view(row, places[row.resource_id], names[row.person_id]) for row in rows]
         return sorted(views, key=lambda one: (one.resource, one.permission, one.kind, one.person))

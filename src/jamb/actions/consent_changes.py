@@ -7,16 +7,17 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
+from jamb.actions.backend import find_client, find_resource, note_narrowed
 from jamb.actions.clients import client_subject
 from jamb.actions.people import find_person
-from jamb.actions.premises import Directory, Premises, find_client, find_resource, note_narrowed
 from jamb.core.access import HeldGrant, compare, covering, holdings_in_force
 from jamb.core.errors import Conflict, NothingToWithdraw, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store import clients, people, pictures, resources, roles, usage, uses
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,14 +55,11 @@ class Standing:
 
 
 def withdraw(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     client_id: str,
     resource_name: str,
     permissions: Sequence[str],
     kind: AccessKind,
-    actor: Actor,
-    now: datetime,
     reason: str = "",
     at: datetime | None = None,
     person: str | None = None,
@@ -75,28 +73,26 @@ def withdraw(
         NothingToWithdraw: one of them is not granted. BadInput: `at` is not to come.
     """
     check_reason(reason)
-    if at is not None and at <= now:
+    if at is not None and at <= act.now:
         raise Unsuited.field("at", at.isoformat(), "a moment to come", "Leave it out to end the consent now.")
-    ends = at or now
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        here = standing_at(unit, directory, client_id, resource_name, kind, person, now)
+    ends = at or act.now
+    with act.change() as unit:
+        here = standing_at(unit, client_id, resource_name, kind, person)
         mine = [row for row in here.rows if here.person is None or row.person_id == here.person.id]
         rows = chosen_of(here, mine, permissions)
         held, left = here.held(), here.held(frozenset(row.id for row in rows))
         if here.person is not None:
             held, left = covering(held, str(here.person.id)), covering(left, str(here.person.id))
-        before, after = holdings_in_force(held, kind, now), holdings_in_force(left, kind, now)
+        before, after = holdings_in_force(held, kind, act.now), holdings_in_force(left, kind, act.now)
         comparison = compare(here.catalogue, before, after, here.tree)
-        moment = note_narrowed(unit.session, here.client, now) if at is None else None
+        moment = note_narrowed(unit.session, here.client, act.now) if at is None else None
         for row in rows:
             row.expires_at = min(ends, row.expires_at) if row.expires_at is not None else ends
             row.narrowed_at = moment or row.narrowed_at
             unit.session.add(row)
         unit.enter(
-            actor,
             "consent.withdrawn" if at is None else "consent.end-set",
             client_subject(here.client),
-            now=now,
             before={"permissions": sorted({one.permission for one in before})},
             after={
                 "resource": here.resource.name,
@@ -107,80 +103,78 @@ def withdraw(
             },
             reason=reason,
         )
-        life = timedelta(seconds=directory.policy.access_token_seconds)
-        living = usage.issued_since(unit.session, here.client.id, here.resource.identifier, now - life)
+        life = timedelta(seconds=act.directory.policy.access_token_seconds)
+        living = usage.issued_since(unit.session, here.client.id, here.resource.identifier, act.now - life)
         return WithdrawnConsent(
             here.resource.name, tuple(sorted(permissions)), comparison.no_longer, ends, ends + life, living
         )
 
 
 def narrow_to_people(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    permission: str,
-    kind: AccessKind,
-    actor: Actor,
-    now: datetime,
-    reason: str = "",
+    act: Act, client_id: str, resource_name: str, permission: str, kind: AccessKind, reason: str = ""
 ) -> list[str]:
     """Consent for those whom a client acted for while that counts, and end the consent for everyone, in one step.
 
     Returns their names. Raises `Conflict` where there is no consent for everyone any more.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        here = standing_at(unit, directory, client_id, resource_name, kind, None, now)
+    with act.change() as unit:
+        here = standing_at(unit, client_id, resource_name, kind, None)
         acted_for = uses.person_ids_of(
-            unit.session, here.client.id, here.resource.id, here.catalogue.opened_by(permission),
-            now - directory.policy.use_counts,
-        )  # fmt: skip
+            unit.session,
+            here.client.id,
+            here.resource.id,
+            here.catalogue.opened_by(permission),
+            act.now - act.directory.policy.use_counts,
+        )
         standing = [row for row in here.rows if row.permission == permission]
         everyone = [row for row in standing if row.person_id is None]
         if not everyone:
             raise Conflict("It is not consented to for everyone any more.", next_step="Look at the audit again.")
-        moment = note_narrowed(unit.session, here.client, now)
+        moment = note_narrowed(unit.session, here.client, act.now)
         # What one consent gives until its end, the others give until the same.
         ends = everyone[0].expires_at
         for row in everyone:
-            row.expires_at, row.narrowed_at = now, moment
+            row.expires_at, row.narrowed_at = act.now, moment
             unit.session.add(row)
         covered = {row.person_id for row in standing}
         for person_id in sorted(acted_for.keys() - covered):
             unit.session.add(
                 clients.GrantRow(
-                    id=uuid4(), client_id=here.client.id, resource_id=here.resource.id, permission=permission,
-                    kind=kind.value, granted_at=now, granted_by=actor.name, person_id=person_id,
-                    reach=everyone[0].reach, expires_at=ends, revision=everyone[0].revision,
+                    id=uuid4(),
+                    client_id=here.client.id,
+                    resource_id=here.resource.id,
+                    permission=permission,
+                    kind=kind.value,
+                    granted_at=act.now,
+                    granted_by=act.actor.name,
+                    person_id=person_id,
+                    reach=everyone[0].reach,
+                    expires_at=ends,
+                    revision=everyone[0].revision,
                     collections_revision=everyone[0].collections_revision,
                 )
-            )  # fmt: skip
+            )
         names = sorted(acted_for.values())
         unit.enter(
-            actor, "consent.narrowed-to-people", client_subject(here.client), now=now, before={"for": "everyone"},
-            after={"resource": here.resource.name, "permission": permission, "for": names}, reason=reason,
-        )  # fmt: skip
+            "consent.narrowed-to-people",
+            client_subject(here.client),
+            before={"for": "everyone"},
+            after={"resource": here.resource.name, "permission": permission, "for": names},
+            reason=reason,
+        )
         return names
 
 
-def standing_at(
-    unit: Unit,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    kind: AccessKind,
-    person: str | None,
-    now: datetime,
-) -> Standing:
+def standing_at(unit: Unit, client_id: str, resource_name: str, kind: AccessKind, person: str | None) -> Standing:
     """Lock the client and read what it is consented to."""
     session = unit.session
-    client = find_client(session, directory, client_id, lock=True)
-    resource = find_resource(session, directory, resource_name)
+    client = find_client(session, unit.directory, client_id, lock=True)
+    resource = find_resource(session, unit.directory, resource_name)
     rows = [
         row
         for row in clients.grants_of(session, [client.id])
-        if row.resource_id == resource.id and row.kind == kind and row.stands(now)
+        if row.resource_id == resource.id and row.kind == kind and row.stands(unit.now)
     ]
     by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
     return Standing(
@@ -190,7 +184,7 @@ def standing_at(
         resources.collections_of(session, resource.id),
         tuple(rows),
         tuple(pictures.held_at(resource.id, (), by_role)),
-        find_person(session, directory, person) if person is not None else None,
+        find_person(session, unit.directory, person) if person is not None else None,
     )
 
 

@@ -10,14 +10,16 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import AskView, ask_view
+from jamb.actions.backend import find_client
 from jamb.actions.judging import consent_words
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
+from jamb.core.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
@@ -99,25 +101,18 @@ class ConsentPreview:
 
 
 def preview(
-    premises: Premises,
-    slug: str,
-    client_id: str,
-    now: datetime,
-    ask_ids: Iterable[UUID] | None = None,
-    terms: GrantTerms = AS_ASKED,
-    actor: Actor | None = None,
+    act: Act, client_id: str, ask_ids: Iterable[UUID] | None = None, terms: GrantTerms = AS_ASKED
 ) -> ConsentPreview:
     """Return what consent to the waiting asks (or the chosen of them) would make possible; may be empty.
 
     Args:
         actor: whoever looks, to be told whether their yes would do.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        chosen = choose(session, client, ask_ids, now)
-        seen = preview_of(session, directory, client, chosen, terms, now)
-        return told_to(session, directory, client, seen, seen.asked_by_ids, actor, now)
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        chosen = choose(session, client, ask_ids, act.now)
+        seen = preview_of(session, act.directory, client, chosen, terms, act.now)
+        return told_to(session, act.directory, client, seen, seen.asked_by_ids, act.actor, act.now)
 
 
 def told_to(

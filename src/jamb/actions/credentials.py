@@ -8,9 +8,10 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client
 from jamb.actions.judging import Wanted, judge_acting, take_turn
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.credentials import (
     Certificate,
     CredentialKind,
@@ -21,7 +22,7 @@ from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.rotation import RotationEnd
 from jamb.store import clients, credentials, rotations
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 REASON_LONGEST = 500
 USED_FOR = timedelta(days=30)
@@ -59,41 +60,22 @@ class CredentialView:
         return self.state in {CredentialState.LIVE, CredentialState.EXPIRING}
 
 
-def list_users(
-    premises: Premises, slug: str, client_id: str, credential_id: UUID, now: datetime
-) -> list[rotations.User]:
+def list_users(act: Act, client_id: str, credential_id: UUID) -> list[rotations.User]:
     """Return from where and with which programs a credential was used in the last thirty days, the latest first."""
-    with Session(premises.engine) as session:
-        client = find_client(session, find_directory(session, slug), client_id)
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
         row = find_credential(session, client, credential_id)
-        return rotations.users_of_credential(session, client.id, row.hint, now - USED_FOR, MOST_USERS)
+        return rotations.users_of_credential(session, client.id, row.hint, act.now - USED_FOR, MOST_USERS)
 
 
-def withdraw(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    credential_id: UUID,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> CredentialView:
+def withdraw(act: Act, client_id: str, credential_id: UUID, reason: str) -> CredentialView:
     """End a credential now, for good. Raises `AlreadyEnded` when it was withdrawn before."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        return withdraw_in(unit, directory, client, credential_id, reason, actor, now)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        return withdraw_in(unit, client, credential_id, reason)
 
 
-def set_credential_state(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    credential_id: UUID,
-    enabled: bool,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> CredentialView:
+def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> CredentialView:
     """Disable a credential, so that it proves nothing until it is enabled again.
 
     Raises:
@@ -101,35 +83,35 @@ def set_credential_state(
         NeedsAgreement: whoever has seen it could do more by it than they may.
     """
     _check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        client = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        client = find_client(unit.session, act.directory, client_id, lock=True)
         row = find_credential(unit.session, client, credential_id)
-        before = row.state(now, directory.policy.notice)
-        if not row.stands(now):
+        before = row.state(act.now, act.directory.policy.notice)
+        if not row.stands(act.now):
             raise AlreadyEnded(f"{row.hint} is {before.value} already.", next_step="Add another credential.")
         if enabled is (row.disabled_at is None):
             raise Conflict(f"{row.hint} is {'enabled' if enabled else 'disabled'} already.")
         if enabled and row.seen_by_id:
             judge_acting(
-                unit, directory, client, [row.seen_by_id],
+                unit,
+                client,
+                [row.seen_by_id],
                 Wanted(
-                    Act.CREDENTIAL, f"“{client.name}”", {"enabled": str(row.id), "for": [row.seen_by_id]}, client.id
+                    ActKind.CREDENTIAL, f"“{client.name}”", {"enabled": str(row.id), "for": [row.seen_by_id]}, client.id
                 ),
-                actor, now, "Withdraw it, and have another delivered to the owners.",
-            )  # fmt: skip
-        row.disabled_at = None if enabled else now
+                "Withdraw it, and have another delivered to the owners.",
+            )
+        row.disabled_at = None if enabled else act.now
         unit.session.add(row)
         unit.enter(
-            actor,
             "credential.enabled" if enabled else "credential.disabled",
             credential_subject(row),
-            now=now,
             before={"state": before.value},
-            after={"state": row.state(now, directory.policy.notice).value},
+            after={"state": row.state(act.now, act.directory.policy.notice).value},
             reason=reason,
         )
-        return credential_view(row, now, directory.policy)
+        return credential_view(row, act.now, act.directory.policy)
 
 
 def find_credential(session: Session, client: clients.ClientRow, credential_id: UUID) -> credentials.CredentialRow:
@@ -173,37 +155,27 @@ def _check_reason(reason: str) -> None:
 
 
 def withdraw_in(
-    unit: Unit,
-    directory: Directory,
-    client: clients.ClientRow,
-    credential_id: UUID,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-    *,
-    rotation_stays: bool = False,
+    unit: Unit, client: clients.ClientRow, credential_id: UUID, reason: str, *, rotation_stays: bool = False
 ) -> CredentialView:
     """Withdraw a credential within a unit; a rotation in which it takes part ends with it, unless it is to stay."""
     _check_reason(reason)
     row = find_credential(unit.session, client, credential_id)
     if row.withdrawn_at is not None:
         raise AlreadyEnded(f"{row.hint} was withdrawn already, at {row.withdrawn_at:%Y-%m-%d %H:%M} UTC.")
-    before = row.state(now, directory.policy.notice).value
-    row.withdrawn_at = now
+    before = row.state(unit.now, unit.directory.policy.notice).value
+    row.withdrawn_at = unit.now
     unit.session.add(row)
     rotation = None if rotation_stays else rotations.open_of_credential(unit.session, row.id)
     if rotation is not None:
         rotation.ended = (RotationEnd.CLOSED if rotation.old_id == row.id else RotationEnd.ABANDONED).value
-        rotation.ended_at, rotation.ended_by = now, actor.name
+        rotation.ended_at, rotation.ended_by = unit.now, unit.actor.name
         unit.session.add(rotation)
     unit.session.flush()
     unit.enter(
-        actor,
         "credential.withdrawn",
         credential_subject(row),
-        now=now,
         before={"state": before},
         after={"state": CredentialState.WITHDRAWN.value},
         reason=reason,
     )
-    return credential_view(row, now, directory.policy)
+    return credential_view(row, unit.now, unit.directory.policy)

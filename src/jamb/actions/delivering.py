@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from uuid import UUID, uuid4
 
 from jamb.actions.adding import Added, Delivery, Place
+from jamb.actions.backend import Backend
 from jamb.actions.handovers import HandoverTerms, Sealed, seal_into
-from jamb.actions.premises import Premises
 from jamb.core.clients import OwnerLevel
 from jamb.core.errors import Unsuited
 from jamb.core.notices import NoticeKind, is_urgent
@@ -27,7 +27,7 @@ class Delivered:
 
 
 def to_owners(
-    premises: Premises, terms: HandoverTerms, words: Words, said: Callable[[Place, Added], str], told: Delivered
+    backend: Backend, terms: HandoverTerms, words: Words, said: Callable[[Place, Added], str], told: Delivered
 ) -> Delivery:
     """Return the delivery by which those who answer for the client, and they alone, get the link.
 
@@ -39,7 +39,7 @@ def to_owners(
         BadInput: nobody live answers for the client.
     """
     made: list[Sealed] = []
-    seal = seal_into(premises, terms, words, made)
+    seal = seal_into(backend, terms, words, made)
 
     def deliver(at: Place, added: Added) -> None:
         seal(at, added)
@@ -49,13 +49,19 @@ def to_owners(
             told.names.append(name)
             at.unit.session.add(
                 NoticeRow(
-                    id=identity, directory_id=at.directory.id, person_id=person_id,
-                    key=f"delivered/{added.credential.id}", kind=NoticeKind.ROTATION_DELIVERED.value,
-                    client_id=at.client.id, words=said(at, added), path=f"/clients/{at.client.id}#credentials",
-                    link=at.premises.sealer.seal(made[0].link.encode(), f"notice/{identity}"),
-                    urgent=is_urgent(NoticeKind.ROTATION_DELIVERED), at=at.now,
+                    id=identity,
+                    directory_id=at.act.directory.id,
+                    person_id=person_id,
+                    key=f"delivered/{added.credential.id}",
+                    kind=NoticeKind.ROTATION_DELIVERED.value,
+                    client_id=at.client.id,
+                    words=said(at, added),
+                    path=f"/clients/{at.client.id}#credentials",
+                    link=at.act.backend.sealer.seal(made[0].link.encode(), f"notice/{identity}"),
+                    urgent=is_urgent(NoticeKind.ROTATION_DELIVERED),
+                    at=at.act.now,
                 )
-            )  # fmt: skip
+            )
 
     return Delivery(deliver, lambda at: [str(person_id) for person_id, _ in _answering(at)])
 

@@ -11,9 +11,10 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, console_client_id, find_directory
+from jamb.actions.backend import Backend, console_client_id, find_directory
 from jamb.actions.tries import guessing, refuse_too_many
 from jamb.core.clients import ClientKind, ClientState
+from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyEnded, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
 from jamb.store import clients, credentials
@@ -69,7 +70,7 @@ class Poll:
     sign_in_id: UUID | None = None
 
 
-def start(premises: Premises, slug: str, client_id: str, address: str, now: datetime) -> StartedDevice | None:
+def start(backend: Backend, slug: str, client_id: str, address: str, now: datetime) -> StartedDevice | None:
     """Open a request for a public client of the directory; None if there is no such client.
 
     Only one that may do something for people, and not the console, whose name would be believed.
@@ -77,10 +78,10 @@ def start(premises: Premises, slug: str, client_id: str, address: str, now: date
     Raises:
         TooManyTries: too many codes were asked for from this address, or in this directory.
     """
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-    refuse_too_many(premises, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
-    with observation(premises.engine) as session:
+    refuse_too_many(backend, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
+    with observation(backend.engine) as session:
         client = clients.by_id(session, directory.id, client_id)
         if client is None or client.kind != ClientKind.NATIVE or client.state != ClientState.LIVE:
             return None
@@ -93,8 +94,8 @@ def start(premises: Premises, slug: str, client_id: str, address: str, now: date
                 id=uuid4(),
                 directory_id=directory.id,
                 client_id=client.id,
-                device_digest=_digest(premises, device_code),
-                user_digest=_digest(premises, user_code),
+                device_digest=_digest(backend, device_code),
+                user_digest=_digest(backend, user_code),
                 state=DeviceState.PENDING.value,
                 created_at=now,
                 expires_at=now + LIFE,
@@ -105,29 +106,29 @@ def start(premises: Premises, slug: str, client_id: str, address: str, now: date
         return StartedDevice(device_code, shown, int(LIFE.total_seconds()), INTERVAL_SECONDS)
 
 
-def look(premises: Premises, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:
+def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:
     """Return what waits behind a user code. Raises `NotFound` for unknown, ended or answered ones alike."""
-    with guessing(premises, Counted(USER_CODE, (str(person_id),)), now), observation(premises.engine) as session:
-        row = _pending(session, premises, directory, user_code, now)
+    with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
+        row = _pending(session, backend, directory, user_code, now)
         client = session.get_one(clients.ClientRow, row.client_id)
         return WaitingDevice(client.id, client.name, directory.name, row.created_at, row.expires_at)
 
 
 def answer(
-    premises: Premises, directory: Directory, user_code: str, person_id: UUID, *, approve: bool, now: datetime
+    backend: Backend, directory: Directory, user_code: str, person_id: UUID, *, approve: bool, now: datetime
 ) -> None:
-    with guessing(premises, Counted(USER_CODE, (str(person_id),)), now), observation(premises.engine) as session:
-        row = _pending(session, premises, directory, user_code, now)
+    with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
+        row = _pending(session, backend, directory, user_code, now)
         row.state = (DeviceState.APPROVED if approve else DeviceState.DENIED).value
         row.person_id = person_id
         session.add(row)
 
 
-def poll(premises: Premises, slug: str, client_id: str, device_code: str, now: datetime) -> Poll:
+def poll(backend: Backend, slug: str, client_id: str, device_code: str, now: datetime) -> Poll:
     """Answer a polling device; a yes is handed out once."""
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-        row = credentials.device_by_digest(session, directory.id, device=_digest(premises, device_code))
+        row = credentials.device_by_digest(session, directory.id, device=_digest(backend, device_code))
         if row is None or row.client_id != client_id or row.state == DeviceState.SERVED:
             return Poll(PollAnswer.UNKNOWN)
         if row.expires_at <= now:
@@ -147,15 +148,15 @@ def poll(premises: Premises, slug: str, client_id: str, device_code: str, now: d
         return Poll(PollAnswer.PENDING)
 
 
-def signed_in_still(premises: Premises, sign_in_id: UUID) -> bool:
-    with Session(premises.engine) as session:
+def signed_in_still(backend: Backend, sign_in_id: UUID) -> bool:
+    with Session(backend.engine) as session:
         row = session.get(credentials.DeviceRequestRow, sign_in_id)
         return row is not None and row.ended_at is None
 
 
-def sign_out(premises: Premises, sign_in_id: UUID, now: datetime) -> None:
+def sign_out(backend: Backend, sign_in_id: UUID, now: datetime) -> None:
     """End a sign-in: its token is refused by Jamb's own API from now on."""
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         row = session.get(credentials.DeviceRequestRow, sign_in_id)
         if row is None or row.ended_at is not None:
             raise AlreadyEnded("You are signed out already.")
@@ -164,10 +165,10 @@ def sign_out(premises: Premises, sign_in_id: UUID, now: datetime) -> None:
 
 
 def _pending(
-    session: Session, premises: Premises, directory: Directory, user_code: str, now: datetime
+    session: Session, backend: Backend, directory: Directory, user_code: str, now: datetime
 ) -> credentials.DeviceRequestRow:
     tidy = "".join(ch for ch in user_code.upper() if ch in _ALPHABET)
-    row = credentials.device_by_digest(session, directory.id, user=_digest(premises, tidy))
+    row = credentials.device_by_digest(session, directory.id, user=_digest(backend, tidy))
     if row is None or row.state != DeviceState.PENDING or row.expires_at <= now:
         raise NotFound(
             "No device waits with this code.",
@@ -176,5 +177,5 @@ def _pending(
     return row
 
 
-def _digest(premises: Premises, code: str) -> bytes:
-    return hmac_digest(premises.sealer.session_key, code.encode(), "sha256")
+def _digest(backend: Backend, code: str) -> bytes:
+    return hmac_digest(backend.sealer.session_key, code.encode(), "sha256")

@@ -14,22 +14,17 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from jwt.algorithms import ECAlgorithm
 from sqlmodel import Session
 
+from jamb.actions.act import THE_SERVICE, Act
+from jamb.actions.backend import Backend, command_line_client_id, console_client_id, find_directory, find_resource
 from jamb.actions.judging import GRAVE, Wanted, decide_alone
 from jamb.actions.powers import Bench
-from jamb.actions.premises import (
-    Directory,
-    Premises,
-    command_line_client_id,
-    console_client_id,
-    find_directory,
-    find_resource,
-)
 from jamb.core import own_api
 from jamb.core.access import RoleHolding
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.audit.breaches import Breach, breaches
 from jamb.core.clients import ClientKind, ClientState, folded, look_of
 from jamb.core.credentials.certificates import pem_of
+from jamb.core.directories import Directory
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
@@ -50,11 +45,11 @@ class SigningKey:
 
 
 def open_directory(
-    premises: Premises, slug: str, name: str, domain: str, policy: DirectoryPolicy, actor: Actor, now: datetime
+    backend: Backend, slug: str, name: str, domain: str, policy: DirectoryPolicy, actor: Actor, now: datetime
 ) -> Directory:
     """Open a directory. Raises `NameTaken` when the short name is in use."""
     directory = Directory(uuid4(), slug, name, domain, policy)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
         with unit.constraint("directory_slug_taken", lambda: _taken(slug)):
             unit.session.add(
                 directories.DirectoryRow(
@@ -66,36 +61,34 @@ def open_directory(
                     created_at=now,
                 )
             )
-        seal = seal_of(premises.sealer.ledger_key, 0, GENESIS)
+        seal = seal_of(backend.sealer.ledger_key, 0, GENESIS)
         unit.session.add(ledger.LedgerHeadRow(directory_id=directory.id, sequence=0, hash=GENESIS, seal=seal))
-        kid = _add_signing_key(unit, premises, directory, now)
-        _add_own_api(unit, premises, directory, now)
+        kid = _add_signing_key(unit, backend, directory, now)
+        _add_own_api(unit, backend, directory, now)
         unit.enter(
-            actor,
             "directory.opened",
             {"kind": "directory", "id": str(directory.id), "name": name},
-            now=now,
             after={"slug": slug, "domain": domain, "policy": directories.policy_document(policy), "signing key": kid},
         )
     return directory
 
 
-def read_directory(premises: Premises, slug: str) -> Directory:
-    with Session(premises.engine) as session:
+def read_directory(backend: Backend, slug: str) -> Directory:
+    with Session(backend.engine) as session:
         return find_directory(session, slug)
 
 
-def published_keys(premises: Premises, slug: str) -> list[SigningKey]:
+def published_keys(backend: Backend, slug: str) -> list[SigningKey]:
     """Return the directory's public keys, the signing one first (RFC 7517)."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         rows = directories.signing_keys(session, directory.id)
         return [SigningKey(row.kid, row.public_jwk) for row in rows]
 
 
-def authority_certificates(premises: Premises, slug: str) -> str:
+def authority_certificates(backend: Backend, slug: str) -> str:
     """Return the certificates of the directory's authorities in PEM, newest first. Raises `NotFound` without any."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         rows = authorities_of(session, directory.id)
     if not rows:
@@ -111,7 +104,7 @@ def _taken(slug: str) -> NameTaken:
     )
 
 
-def _add_signing_key(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> str:
+def _add_signing_key(unit: Unit, backend: Backend, directory: Directory, now: datetime) -> str:
     private = ec.generate_private_key(ec.SECP256R1())
     kid = secrets.token_hex(8)
     public = ECAlgorithm.to_jwk(private.public_key(), as_dict=True)
@@ -122,20 +115,20 @@ def _add_signing_key(unit: Unit, premises: Premises, directory: Directory, now: 
             directory_id=directory.id,
             algorithm=ALGORITHM,
             public_jwk={**public, "kid": kid, "alg": ALGORITHM, "use": "sig"},
-            sealed=premises.sealer.seal(plain, f"{directory.id}/{kid}"),
+            sealed=backend.sealer.seal(plain, f"{directory.id}/{kid}"),
             created_at=now,
         )
     )
     return kid
 
 
-def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
+def refresh_own_api(backend: Backend, now: datetime) -> list[str]:
     """Bring Jamb's own API in every directory to what this version offers; return the directories that changed."""
     refreshed = []
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         found = [find_directory(session, row.slug) for row in directories.all_directories(session)]
     for directory in found:
-        with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+        with unit_of_work(backend.engine, backend.sealer, directory, THE_SERVICE, now) as unit:
             row = find_resource(unit.session, directory, own_api.NAME)
             # Its identifier stays: whoever migrates need not know the address by which the world reaches the service.
             catalogue = own_api.own_catalogue(row.identifier)
@@ -148,12 +141,10 @@ def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
                 unit.session.add(_shipped(directory, row.id, shipped, role))
             for client_id in (console_client_id(directory.slug), command_line_client_id(directory.slug)):
                 held = {grant.permission for grant in clients.grants_of(unit.session, [client_id])}
-                _grant_parts(unit, client_id, row.id, sorted(_delegated(catalogue) - held), now)
+                _grant_parts(unit, client_id, row.id, sorted(_delegated(catalogue) - held))
             unit.enter(
-                Actor("service", "jamb", "Jamb", "Jamb"),
                 "resource.changed",
                 {"kind": "resource", "id": str(row.id), "name": row.name},
-                now=now,
                 before={"operations": len(before.operations)},
                 after={"operations": len(catalogue.operations)},
                 reason="A newer version of Jamb",
@@ -162,44 +153,42 @@ def refresh_own_api(premises: Premises, now: datetime) -> list[str]:
     return refreshed
 
 
-def change_policy(
-    premises: Premises, directory: Directory, changes: Mapping[str, Any], actor: Actor, now: datetime
-) -> Directory:
+def change_policy(act: Act, changes: Mapping[str, Any]) -> Directory:
     """Change settings of the policy.
 
     Raises:
         BadInput: naming each setting that does not exist or does not fit.
         NeedsAgreement: one person could do more alone than before; it waits at the consent desk.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = directories.by_slug(unit.session, directory.slug, lock=True)
+    with act.change() as unit:
+        row = directories.by_slug(unit.session, act.slug, lock=True)
         assert row is not None
-        before = row.bounds()
-        groups = [group.name for group in roles.groups_of(unit.session, directory.id)]
+        before = row.policy_of()
+        groups = [group.name for group in roles.groups_of(unit.session, act.directory.id)]
         after = changed(before, changes, groups)
         old, new = directories.policy_document(before), directories.policy_document(after)
         different = sorted(name for name in new if new[name] != old[name])
         if not different:
             raise Unsuited.field("policy", "the values it has", "a setting to change")
         looser = loosened(before, after)
-        if looser and actor.kind != "service":
+        if looser and act.actor.kind != "service":
             words = ", ".join(f"{name} from {_said(old[name])} to {_said(new[name])}" for name in looser)
             wanted = Wanted(
-                Act.POLICY, f"The policy of {directory.name}", {"changes": {name: new[name] for name in different}}
+                ActKind.POLICY,
+                f"The policy of {act.directory.name}",
+                {"changes": {name: new[name] for name in different}},
             )
             why = f"One person could do more alone by that: {words}"
-            decide_alone(unit, Bench(unit.session, directory, now), wanted, GRAVE, why, actor, now, needed=1)
+            decide_alone(unit, Bench(unit.session, act.directory, act.now), wanted, GRAVE, why, needed=1)
         row.policy = new
         unit.session.add(row)
         unit.enter(
-            actor,
             "policy.changed",
-            {"kind": "directory", "id": str(directory.id), "name": directory.name},
-            now=now,
+            {"kind": "directory", "id": str(act.directory.id), "name": act.directory.name},
             before={name: old[name] for name in different},
             after={name: new[name] for name in different},
         )
-    return replace(directory, policy=after)
+    return replace(act.directory, policy=after)
 
 
 def _said(value: Any) -> str:
@@ -225,21 +214,20 @@ class PolicyPreview:
     mended: int
 
 
-def preview_policy(premises: Premises, slug: str, changes: Mapping[str, Any], now: datetime) -> PolicyPreview:
+def preview_policy(act: Act, changes: Mapping[str, Any]) -> PolicyPreview:
     """Return whom a changed policy would put in breach. Raises `BadInput` like `change_policy`. Changes nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        groups = [group.name for group in roles.groups_of(session, directory.id)]
-        after = changed(directory.policy, changes, groups)
-        found = [one.picture for one in pictures.load(session, directory.id, directory.policy, now)]
-    old = {breach for one in found for breach in breaches(one, directory.policy, now)}
-    new = [breach for one in found for breach in breaches(one, after, now)]
+    with act.read() as session:
+        groups = [group.name for group in roles.groups_of(session, act.directory.id)]
+        after = changed(act.directory.policy, changes, groups)
+        found = [one.picture for one in pictures.load(session, act.directory.id, act.directory.policy, act.now)]
+    old = {breach for one in found for breach in breaches(one, act.directory.policy, act.now)}
+    new = [breach for one in found for breach in breaches(one, after, act.now)]
     return PolicyPreview(tuple(one for one in new if one not in old), len(old), len(old - set(new)))
 
 
-def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: datetime) -> None:
+def _add_own_api(unit: Unit, backend: Backend, directory: Directory, now: datetime) -> None:
     """Publish Jamb's own API here, with the shipped roles and the two clients that are parts of Jamb."""
-    catalogue = own_api.own_catalogue(premises.own_identifier(directory.slug))
+    catalogue = own_api.own_catalogue(backend.own_identifier(directory.slug))
     resource = resources.ResourceRow(
         id=uuid4(),
         directory_id=directory.id,
@@ -272,14 +260,14 @@ def _add_own_api(unit: Unit, premises: Premises, directory: Directory, now: date
             )
         )
         unit.session.flush()
-        _grant_parts(unit, client_id, resource.id, sorted(_delegated(catalogue)), now)
+        _grant_parts(unit, client_id, resource.id, sorted(_delegated(catalogue)))
 
 
 def _delegated(catalogue: Catalogue) -> set[str]:
     return {name for name, item in catalogue.permissions.items() if AccessKind.DELEGATED in item.kinds}
 
 
-def _grant_parts(unit: Unit, client_id: str, resource_id: UUID, names: Iterable[str], now: datetime) -> None:
+def _grant_parts(unit: Unit, client_id: str, resource_id: UUID, names: Iterable[str]) -> None:
     """Let a part of Jamb do for a person whatever that person may do: the person's own roles are the bound."""
     for permission in names:
         unit.session.add(
@@ -289,7 +277,7 @@ def _grant_parts(unit: Unit, client_id: str, resource_id: UUID, names: Iterable[
                 resource_id=resource_id,
                 permission=permission,
                 kind=AccessKind.DELEGATED.value,
-                granted_at=now,
+                granted_at=unit.now,
                 granted_by="Jamb",
             )
         )

@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.core.duties import Duty
 from jamb.core.errors import JambError
 from jamb.store import duties
@@ -27,9 +27,9 @@ class FailingDuty:
     again_at: datetime
 
 
-def list_failing(premises: Premises, slug: str) -> list[FailingDuty]:
+def list_failing(backend: Backend, slug: str) -> list[FailingDuty]:
     """Return what the service could not do for a directory, and when it tries again."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         return [
             FailingDuty(Duty(row.duty), row.failures, row.since, row.error, row.again_at)
@@ -38,14 +38,14 @@ def list_failing(premises: Premises, slug: str) -> list[FailingDuty]:
 
 
 def do_all(
-    premises: Premises, slug: str, work: Mapping[Duty, Callable[[], object]], now: datetime
+    backend: Backend, slug: str, work: Mapping[Duty, Callable[[], object]], now: datetime
 ) -> dict[Duty, BaseException]:
     """Do these for a directory, but those that failed lately; return what failed now.
 
     Raises:
         SQLAlchemyError: the database is away: that is no fault of the duty, and is noted nowhere.
     """
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         # Not with its policy: one that cannot be read is a duty's failure too.
         directory_id = id_of(session, slug)
         if directory_id is None:
@@ -61,11 +61,11 @@ def do_all(
             if isinstance(error, SQLAlchemyError) and outage_of(error) is not None:
                 raise
             failed[duty] = error
-            with observation(premises.engine) as session:
+            with observation(backend.engine) as session:
                 duties.note_failure(session, directory_id, duty, said_of(error), now)
         else:
             if duty.value in put_aside:
-                with observation(premises.engine) as session:
+                with observation(backend.engine) as session:
                     duties.note_done(session, directory_id, duty)
     return failed
 

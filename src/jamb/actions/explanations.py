@@ -8,10 +8,11 @@ from datetime import datetime
 from sqlmodel import Session
 
 from jamb.actions.access import standing_of
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.actions.credentials import credential_view
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.reach import facts_of
 from jamb.core.access import (
     Explanation,
@@ -26,6 +27,7 @@ from jamb.core.access import (
 from jamb.core.access.powers import NO_POWERS, beyond
 from jamb.core.agreements import agreeing
 from jamb.core.clients import ClientKind
+from jamb.core.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach
@@ -60,32 +62,31 @@ class ExplainedAccess:
     agreement: str = ""
 
 
-def explain_access(premises: Premises, slug: str, client_id: str, asked: Question, now: datetime) -> ExplainedAccess:
+def explain_access(act: Act, client_id: str, asked: Question) -> ExplainedAccess:
     """Explain whether a client may do an operation, and the smallest change if it may not.
 
     Raises:
         BadInput: a person is named though the client acts as itself.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, asked.resource)
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        resource = find_resource(session, act.directory, asked.resource)
         catalogue = resources.catalogues(session, [resource])[resource.id]
         if asked.person is not None and asked.kind is AccessKind.APPLICATION:
             allowed = "left out: a client that acts as itself acts for nobody"
             raise Unsuited.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
         person = None
         if asked.person is not None:
-            person = roles.standing(session, find_person(session, directory, asked.person), resource.id, now)
+            person = roles.standing(session, find_person(session, act.directory, asked.person), resource.id, act.now)
         works = None
         if client.kind == ClientKind.SERVICE:
             held = credentials.credentials_of(session, [client.id])
-            works = any(credential_view(row, now, directory.policy).works for row in held)
+            works = any(credential_view(row, act.now, act.directory.policy).works for row in held)
         standing = standing_of(session, client, resource.id, can_authenticate=works)
         found = facts_of(session, resource, asked.object)
         request = Request(asked.operation, asked.kind, person, asked.token, found)
-        explained = explain(catalogue, standing, request, now, roles.roles_of_resource(session, resource.id))
-        agreement = _agreement(session, directory, client, explained, now)
+        explained = explain(catalogue, standing, request, act.now, roles.roles_of_resource(session, resource.id))
+        agreement = _agreement(session, act.directory, client, explained, act.now)
         return ExplainedAccess(
             client.id, client.name, resource.name, asked.operation, asked.kind, person, found, explained, agreement
         )
@@ -153,17 +154,14 @@ class Holders:
     people: tuple[PersonHolder, ...]
 
 
-def who_can(
-    premises: Premises, slug: str, resource_name: str, operation: str, object_name: str | None, now: datetime
-) -> Holders:
+def who_can(act: Act, resource_name: str, operation: str, object_name: str | None) -> Holders:
     """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
 
     Raises:
         NotFound: the resource has no such operation.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        resource = find_resource(session, directory, resource_name)
+    with act.read() as session:
+        resource = find_resource(session, act.directory, resource_name)
         catalogue = resources.catalogues(session, [resource])[resource.id]
         if operation not in catalogue.operations:
             allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
@@ -176,13 +174,20 @@ def who_can(
         unlocking = catalogue.unlockers(operation)
         holding = [
             ClientHolder(
-                one.client_id, one.client_name, one.live, AccessKind(one.kind), one.permission, reach, "",
-                one.person or "", one.expires_at,
+                one.client_id,
+                one.client_name,
+                one.live,
+                AccessKind(one.kind),
+                one.permission,
+                reach,
+                "",
+                one.person or "",
+                one.expires_at,
             )
-            for one in clients.holding(session, resource.id, unlocking, now)
+            for one in clients.holding(session, resource.id, unlocking, act.now)
             if reaches(catalogue, asked, reach := reach_of(one.reach))
-        ]  # fmt: skip
-        by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, now)
+        ]
+        by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, act.now)
         return Holders(
             catalogue,
             catalogue.operations[operation],
@@ -215,10 +220,17 @@ def _by_roles(
             permission = next(name for name in unlocking if name in one.role.permissions)
             by_client.append(
                 ClientHolder(
-                    row.id, row.name, row.state == "live", AccessKind.APPLICATION, permission, reach,
-                    f"the role {one.role.name}", "", one.held.expires_at,
+                    row.id,
+                    row.name,
+                    row.state == "live",
+                    AccessKind.APPLICATION,
+                    permission,
+                    reach,
+                    f"the role {one.role.name}",
+                    "",
+                    one.held.expires_at,
                 )
-            )  # fmt: skip
+            )
         elif one.group is not None:
             persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
         elif one.person is not None:

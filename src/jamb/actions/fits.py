@@ -8,16 +8,11 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import (
-    Directory,
-    Premises,
-    find_client,
-    find_directory,
-    find_resource,
-    load_one,
-)
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource, load_one
 from jamb.core.access import Comparison, Holding, compare
 from jamb.core.audit.narrowing import Narrower, narrower
+from jamb.core.directories import Directory
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store import narrowings, requests, resources
@@ -70,46 +65,52 @@ class Fit:
     request_id: UUID | None
 
 
-def fit(premises: Premises, slug: str, client_id: str, resource_name: str, now: datetime) -> Fit:
+def fit(act: Act, client_id: str, resource_name: str) -> Fit:
     """Return the smallest grant that fits a client's use of one resource, beside what it holds. Changes nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, resource_name)
-        picture = load_one(session, directory, client, now).picture
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        resource = find_resource(session, act.directory, resource_name)
+        picture = load_one(session, act.directory, client, act.now).picture
         place = next((one for one in picture.resources if one.catalogue.name == resource.name), None)
-        found = narrower(place, directory.policy, now) if place is not None else None
+        found = narrower(place, act.directory.policy, act.now) if place is not None else None
         catalogue = resources.catalogues(session, [resource])[resource.id]
         tree = resources.trees(session, [resource])[resource.id]
         comparison = None
         if found is not None:
             comparison = compare(catalogue, (*found.held, *found.kept), (*found.after, *found.kept), tree)
         row = narrowings.running(session, client.id, resource.id)
-        why = "" if found is not None else _why_not(directory, place is not None)
+        why = "" if found is not None else _why_not(act.directory, place is not None)
         trial = trial_of(session, row, client.name, resource.name) if row is not None else None
-        waiting = requests.waiting_for_narrowing(session, row.id, now) if row is not None else []
+        waiting = requests.waiting_for_narrowing(session, row.id, act.now) if row is not None else []
         request_id = waiting[0].id if waiting else None
         return Fit(client.id, client.name, resource.name, catalogue, tree, found, comparison, why, trial, request_id)
 
 
-def list_trials(premises: Premises, slug: str, limit: int) -> list[Trial]:
+def list_trials(act: Act, limit: int) -> list[Trial]:
     """Return what is tried out in a directory, oldest first."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
+    with act.read() as session:
+        places = {row.id: row.name for row in resources.resources_of(session, act.directory.id)}
         return [
             trial_of(session, row, name, places[row.resource_id])
-            for row, name, _ in narrowings.running_in(session, directory.id, limit)
+            for row, name, _ in narrowings.running_in(session, act.directory.id, limit)
         ]
 
 
 def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: str) -> Trial:
     rows = narrowings.misses_of(session, row.id, 1000)
     return Trial(
-        row.id, row.client_id, client_name, resource, row.after(), row.before(), row.started_at, row.started_by,
-        row.dry_until, sum(one.calls for one in rows),
+        row.id,
+        row.client_id,
+        client_name,
+        resource,
+        row.after(),
+        row.before(),
+        row.started_at,
+        row.started_by,
+        row.dry_until,
+        sum(one.calls for one in rows),
         tuple(Miss(one.operation, one.object, one.calls, one.last_at) for one in rows[:MISSES_SHOWN]),
-    )  # fmt: skip
+    )
 
 
 def _why_not(directory: Directory, known: bool) -> str:

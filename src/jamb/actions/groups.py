@@ -4,23 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID, uuid4
 
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
+from jamb.actions.act import Act
+from jamb.actions.backend import refuse_stewardless
 from jamb.actions.judging import Wanted, judge_power, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_directory, refuse_stewardless
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
+from jamb.core.directories import Directory
 from jamb.core.errors import NotFound, StillInUse, Violation, shorten
 from jamb.core.groups import holders, refuse_cycle
 from jamb.core.roles import check_short_name
 from jamb.store import roles
 from jamb.store.people import PersonRow
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,21 +42,12 @@ class Group:
     everyone: int
 
 
-def list_groups(premises: Premises, slug: str) -> list[Group]:
-    with Session(premises.engine) as session:
-        return _groups(session, find_directory(session, slug))
+def list_groups(act: Act) -> list[Group]:
+    with act.read() as session:
+        return _groups(session, act.directory)
 
 
-def save_group(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    title: str,
-    people: Sequence[str],
-    groups: Sequence[str],
-    actor: Actor,
-    now: datetime,
-) -> Group:
+def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: Sequence[str]) -> Group:
     """Make a group, or put these members in place of those it has: people by login or id, groups by name.
 
     Raises:
@@ -64,17 +56,17 @@ def save_group(
         NeedsAgreement: whoever changes it could do more by it than they may; it waits at the consent desk.
     """
     check_short_name("name", name)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
+    with act.change() as unit:
+        take_turn(unit)
         # One writer at a time, so that two changes together cannot close a ring.
         unit.session.execute(
-            sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == directory.id).with_for_update()
+            sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == act.directory.id).with_for_update()
         )
-        members = {one.id: one for one in (find_person(unit.session, directory, person) for person in people)}
-        inner = [find_group(unit.session, directory, group) for group in dict.fromkeys(groups)]
-        refuse_cycle(roles.inner_groups(unit.session, directory.id), name, [one.name for one in inner])
-        row = roles.group_by_name(unit.session, directory.id, name)
-        before = _record(unit.session, directory, name) if row is not None else None
+        members = {one.id: one for one in (find_person(unit.session, act.directory, person) for person in people)}
+        inner = [find_group(unit.session, act.directory, group) for group in dict.fromkeys(groups)]
+        refuse_cycle(roles.inner_groups(unit.session, act.directory.id), name, [one.name for one in inner])
+        row = roles.group_by_name(unit.session, act.directory.id, name)
+        before = _record(unit.session, act.directory, name) if row is not None else None
         after = {
             "title": " ".join(title.split()) or (row.title if row is not None else name),
             "people": sorted(one.login for one in members.values()),
@@ -82,55 +74,56 @@ def save_group(
         }
         if before != after:
             if row is None:
-                row = roles.GroupRow(id=uuid4(), directory_id=directory.id, name=name)
+                row = roles.GroupRow(id=uuid4(), directory_id=act.directory.id, name=name)
             row.title = str(after["title"])
             unit.session.add(row)
             unit.session.flush()
-            _judge(unit, directory, row, members, inner, name, str(after["title"]), actor, now)
+            _judge(unit, row, members, inner, name, str(after["title"]))
             _put(unit.session, row.id, members, {one.id for one in inner})
-            refuse_stewardless(unit.session, directory, now)
+            refuse_stewardless(unit.session, act.directory, act.now)
             action = "group.made" if before is None else "group.changed"
-            unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
-        return next(group for group in _groups(unit.session, directory) if group.name == name)
+            unit.enter(action, _subject(row), before=before, after=after)
+        return next(group for group in _groups(unit.session, act.directory) if group.name == name)
 
 
 def _judge(
     unit: Unit,
-    directory: Directory,
     row: roles.GroupRow,
     members: dict[UUID, PersonRow],
     inner: Sequence[roles.GroupRow],
     name: str,
     title: str,
-    actor: Actor,
-    now: datetime,
 ) -> None:
     """Judge what joining a group gives to people as whom the actor can act."""
-    session, bench = unit.session, Bench(unit.session, directory, now)
+    session, bench = unit.session, Bench(unit.session, unit.directory, unit.now)
     was = {one.id for one in roles.people_within(session, [row.id]).get(row.id, [])}
     within = roles.people_within(session, [one.id for one in inner])
     joining = {**members, **{person.id: person for found in within.values() for person in found}}
     power_given = bench.group_power(row.id)
     args = {
-        "name": name, "title": title, "people": sorted(one.login for one in members.values()),
+        "name": name,
+        "title": title,
+        "people": sorted(one.login for one in members.values()),
         "groups": sorted(one.name for one in inner),
-    }  # fmt: skip
+    }
     for key, person in joining.items():
         if key not in was:
-            judge_power(unit, bench, person, power_given, Wanted(Act.GROUP, f"The group {name}", args), actor, now)
+            judge_power(unit, bench, person, power_given, Wanted(ActKind.GROUP, f"The group {name}", args))
 
 
-def remove_group(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:
+def remove_group(act: Act, name: str) -> None:
     """Remove a group that holds no role and lies in no other. Raises `StillInUse`, naming what is in the way."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_group(unit.session, directory, name)
+    with act.change() as unit:
+        row = find_group(unit.session, act.directory, name)
         held = unit.session.exec(
             select(roles.RoleRow.name)
             .join(roles.AssignmentRow, col(roles.AssignmentRow.role_id) == roles.RoleRow.id)
-            .where(roles.AssignmentRow.group_id == row.id, roles.in_force(now))
+            .where(roles.AssignmentRow.group_id == row.id, roles.in_force(act.now))
         ).all()
-        around = [holder for holder, inner in roles.inner_groups(unit.session, directory.id).items() if name in inner]
-        allowing = name in directory.policy.registering_groups
+        around = [
+            holder for holder, inner in roles.inner_groups(unit.session, act.directory.id).items() if name in inner
+        ]
+        allowing = name in act.directory.policy.registering_groups
         if held or around or allowing:
             ways = [f"the role {one}" for one in held] + [f"the group {one}" for one in around]
             ways += ["the policy on registering"] if allowing else []
@@ -139,12 +132,12 @@ def remove_group(premises: Premises, directory: Directory, name: str, actor: Act
                 violations=(Violation("group", name, "a group that nothing stands on"),),
                 next_step="Take it out there first.",
             )
-        before = _record(unit.session, directory, name)
+        before = _record(unit.session, act.directory, name)
         _put(unit.session, row.id, set(), set())
         ended = sa.delete(roles.AssignmentRow).where(col(roles.AssignmentRow.group_id) == row.id)
         unit.session.execute(ended)
         unit.session.delete(row)
-        unit.enter(actor, "group.removed", _subject(row), now=now, before=before)
+        unit.enter("group.removed", _subject(row), before=before)
 
 
 def find_group(session: Session, directory: Directory, name: str) -> roles.GroupRow:

@@ -10,20 +10,22 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import AskView, add_asks
+from jamb.actions.backend import find_client
 from jamb.actions.consent import GrantView, enact
 from jamb.actions.consent_preview import AS_ASKED, preview_of
 from jamb.actions.judging import note_addition, take_turn
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.reach import check_reach
 from jamb.core import own_api
 from jamb.core.access import Holding
+from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.handing_on import TakeoverLevel, handed_on
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store import clients, people, resources, roles
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.work import Actor
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,39 +62,23 @@ class Takeover:
     granted: tuple[GrantView, ...] = ()
 
 
-def preview_takeover(
-    premises: Premises,
-    slug: str,
-    client_id: str,
-    choices: Mapping[str, TakeoverChoice] | None,
-    actor: Actor,
-    now: datetime,
-) -> Takeover:
+def preview_takeover(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | None) -> Takeover:
     """Return what would be asked for. `choices` by resource; None hands on all; what it does not name, nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        find_client(session, directory, client_id)
-        return Takeover(tuple(line for line, _ in _lines(session, directory, choices, actor, now)))
+    with act.read() as session:
+        find_client(session, act.directory, client_id)
+        return Takeover(tuple(line for line, _ in _lines(session, act.directory, choices, act.actor, act.now)))
 
 
-def take_over(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    choices: Mapping[str, TakeoverChoice] | None,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> Takeover:
+def take_over(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | None, reason: str) -> Takeover:
     """Ask for what the maker's roles allow; grant it at once where the policy lets makers hand on.
 
     Raises:
         Forbidden: the caller is not a person. BadInput: nothing would be asked, or an unknown resource or collection.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        client = find_client(unit.session, directory, client_id, lock=True)
-        lines = _lines(unit.session, directory, choices, actor, now)
+    with act.change() as unit:
+        take_turn(unit)
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        lines = _lines(unit.session, act.directory, choices, act.actor, act.now)
         present = {
             (row.resource_id, row.permission)
             for row in clients.asks_of(unit.session, [client.id])
@@ -108,18 +94,18 @@ def take_over(
                 ]
                 present |= {(resource_id, name) for name in names}
                 if names:
-                    said = reason or f"Taken over from {actor.name}"
+                    said = reason or f"Taken over from {act.actor.name}"
                     kind = AccessKind.APPLICATION
-                    asked += add_asks(unit, directory, client, line.resource, names, kind, reach, said, actor, now)
+                    asked += add_asks(unit, client, line.resource, names, kind, reach, said)
         if not asked:
             raise Unsuited.field("choices", "nothing new", "at least one permission that your own roles allow")
         granted: list[GrantView] = []
-        if directory.policy.handing_on:
+        if act.directory.policy.handing_on:
             unit.session.flush()
             chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())
-            seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
-            note_addition(unit, client.id, "handed on", seen.weight, actor, now, alone=True)
-            granted = enact(unit, directory, client, chosen, seen, AS_ASKED, actor, now, "Handed on by its maker")
+            seen = preview_of(unit.session, act.directory, client, chosen, AS_ASKED, act.now)
+            note_addition(unit, client.id, "handed on", seen.weight, alone=True)
+            granted = enact(unit, client, chosen, seen, AS_ASKED, "Handed on by its maker")
         return Takeover(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
 
 

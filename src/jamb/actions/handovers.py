@@ -11,10 +11,11 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.adding import Added, Place
+from jamb.actions.backend import Backend, find_client
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import find_credential
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
 from jamb.core.handover import (
     KEY_BYTES,
@@ -116,7 +117,7 @@ class Opening:
 
 
 def seal_into(
-    premises: Premises, terms: HandoverTerms, words: Callable[[str, str, Added], bytes], made: list[Sealed]
+    backend: Backend, terms: HandoverTerms, words: Callable[[str, str, Added], bytes], made: list[Sealed]
 ) -> Callable[[Place, Added], None]:
     """Return what seals a credential into a link, in the same transaction as it is added; `made` takes the link.
 
@@ -125,79 +126,85 @@ def seal_into(
     """
 
     key, identity = secrets.token_bytes(KEY_BYTES), uuid4()
-    sealing_key = _stretched(premises, identity, key, terms.passphrase)
+    sealing_key = _stretched(backend, identity, key, terms.passphrase)
 
     def seal(at: Place, added: Added) -> None:
         row = HandoverRow(
             id=identity,
-            directory_id=at.directory.id,
+            directory_id=at.act.directory.id,
             client_id=at.client.id,
             credential_id=added.credential.id,
-            digest=_digest(at.premises, key),
-            sealed=seal_handover(identity, sealing_key, words(at.client.name, at.directory.name, added)),
+            digest=_digest(at.act.backend, key),
+            sealed=seal_handover(identity, sealing_key, words(at.client.name, at.act.directory.name, added)),
             has_passphrase=bool(terms.passphrase),
             note=terms.note.strip(),
-            made_at=at.now,
-            made_by=at.actor.name,
-            expires_at=terms.check(at.now),
+            made_at=at.act.now,
+            made_by=at.act.actor.name,
+            expires_at=terms.check(at.act.now),
         )
         at.unit.session.flush()
         at.unit.session.add(row)
         after = {"credential": added.credential.hint, "until": row.expires_at.isoformat(timespec="minutes")}
-        at.unit.enter(at.actor, "handover.made", client_subject(at.client), now=at.now, after=after)
+        at.unit.enter("handover.made", client_subject(at.client), after=after)
         made.append(
-            Sealed(_view(row, added.credential.hint, at.now), link_of(at.premises.base_url, str(identity), key))
+            Sealed(_view(row, added.credential.hint, at.act.now), link_of(at.act.backend.base_url, str(identity), key))
         )
 
     return seal
 
 
-def list_handovers(premises: Premises, slug: str, client_id: str, now: datetime) -> list[HandoverView]:
+def list_handovers(act: Act, client_id: str) -> list[HandoverView]:
     """Return a client's handovers, newest first."""
-    with Session(premises.engine) as session:
-        client = find_client(session, find_directory(session, slug), client_id)
-        return [_view(row, hint, now) for row, hint in handovers_of(session, client.id)]
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        return [_view(row, hint, act.now) for row, hint in handovers_of(session, client.id)]
 
 
-def withdraw_handover(
-    premises: Premises, directory: Directory, client_id: str, handover_id: UUID, actor: Actor, now: datetime
-) -> HandoverView:
+def withdraw_handover(act: Act, client_id: str, handover_id: UUID) -> HandoverView:
     """Take a link back before it is opened. Its credential stands.
 
     Raises:
         AlreadyEnded: it was opened, ran out, or was taken back before.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
         row = handover_by_id(unit.session, handover_id, lock=True)
         if row is None or row.client_id != client.id:
             raise NotFound(f"“{client.name}” has no handover {handover_id}.")
         hint = find_credential(unit.session, client, row.credential_id).hint
-        if _state(row, now) is not HandoverState.WAITING:
-            said = f"This link is {_state(row, now).value} already."
+        if _state(row, act.now) is not HandoverState.WAITING:
+            said = f"This link is {_state(row, act.now).value} already."
             raise AlreadyEnded(said, next_step=f"Withdraw the credential {hint}, if it came into wrong hands.")
-        row.withdrawn_at, row.sealed = now, None
+        row.withdrawn_at, row.sealed = act.now, None
         unit.session.add(row)
-        unit.enter(actor, "handover.withdrawn", client_subject(client), now=now, after={"credential": hint})
-        return _view(row, hint, now)
+        unit.enter("handover.withdrawn", client_subject(client), after={"credential": hint})
+        return _view(row, hint, act.now)
 
 
-def look_at_handover(premises: Premises, handover_id: UUID, key_text: str, now: datetime) -> Waiting:
+def look_at_handover(backend: Backend, handover_id: UUID, key_text: str, now: datetime) -> Waiting:
     """Return what is said of a link before it is opened. Raises `NotFound` without its key."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         row = handover_by_id(session, handover_id)
-        _check_key(premises, row, key_text)
+        _check_key(backend, row, key_text)
         assert row is not None
         client = session.get_one(ClientRow, row.client_id)
         directory = session.get_one(DirectoryRow, row.directory_id)
         return Waiting(
-            client.name, directory.name, row.made_by, row.made_at, row.expires_at, row.has_passphrase, row.note,
-            _state(row, now), row.opened_at, row.opened_from,
-        )  # fmt: skip
+            client.name,
+            directory.name,
+            row.made_by,
+            row.made_at,
+            row.expires_at,
+            row.has_passphrase,
+            row.note,
+            _state(row, now),
+            row.opened_at,
+            row.opened_from,
+        )
 
 
 def open_link(
-    premises: Premises, handover_id: UUID, key_text: str, passphrase: str, who: Opening, now: datetime
+    backend: Backend, handover_id: UUID, key_text: str, passphrase: str, who: Opening, now: datetime
 ) -> bytes:
     """Return what a link carries, once. Of two who open it at the same moment, one sees it.
 
@@ -205,16 +212,17 @@ def open_link(
         NotFound: there is no such link. BadInput: the passphrase is wrong; after five it is locked for good.
         AlreadyEnded: it was opened before, ran out, was taken back or is locked. Its sender sees that it was tried.
     """
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         found = handover_by_id(session, handover_id)
-        key = _check_key(premises, found, key_text)
+        key = _check_key(backend, found, key_text)
         assert found is not None
-        directory_id, gone = found.directory_id, _state(found, now) is not HandoverState.WAITING
+        directory = session.get_one(DirectoryRow, found.directory_id).value()
+        gone = _state(found, now) is not HandoverState.WAITING
         told_enough = found.late_tries >= MOST_LATE_TOLD
     if gone and told_enough:
-        raise _tried_again(premises, handover_id, who, now)
-    sealing_key = b"" if gone else _stretched(premises, handover_id, key, passphrase, who.address)
-    with unit_of_work(premises.engine, premises.sealer, directory_id) as unit:
+        raise _tried_again(backend, handover_id, who, now)
+    sealing_key = b"" if gone else _stretched(backend, handover_id, key, passphrase, who.address)
+    with unit_of_work(backend.engine, backend.sealer, directory, _HOLDER, now) as unit:
         row = handover_by_id(unit.session, handover_id, lock=True)
         assert row is not None
         client = unit.session.get_one(ClientRow, row.client_id)
@@ -224,16 +232,16 @@ def open_link(
         if row.sealed is None or _state(row, now) is not HandoverState.WAITING:
             refused = _gone(row, now)
             row.late_tries, row.late_at, row.late_from = row.late_tries + 1, now, who.address
-            unit.enter(_HOLDER, "handover.tried-again", client_subject(client), now=now, after=after)
+            unit.enter("handover.tried-again", client_subject(client), after=after)
         elif not sealing_key or (plain := open_handover(row.id, sealing_key, row.sealed)) is None:
             row.wrong_tries += 1
             refused = _wrong(row)
             if row.wrong_tries >= MOST_WRONG_TRIES:
                 row.sealed = None
-            unit.enter(_HOLDER, "handover.wrong-passphrase", client_subject(client), now=now, after=after)
+            unit.enter("handover.wrong-passphrase", client_subject(client), after=after)
         else:
             row.sealed, row.opened_at, row.opened_from, row.opened_with = None, now, who.address, who.user_agent
-            unit.enter(_HOLDER, "handover.opened", client_subject(client), now=now, after=after)
+            unit.enter("handover.opened", client_subject(client), after=after)
         unit.session.add(row)
     # Only now, so that what was noted of the try is kept.
     if refused is not None:
@@ -242,15 +250,15 @@ def open_link(
     return plain
 
 
-def _stretched(premises: Premises, handover_id: UUID, key: bytes, passphrase: str, address: str = "") -> bytes:
+def _stretched(backend: Backend, handover_id: UUID, key: bytes, passphrase: str, address: str = "") -> bytes:
     if not passphrase:
         return handover_key(handover_id, key, "")
-    return premises.hashing.run(lambda: handover_key(handover_id, key, passphrase), address)
+    return backend.hashing.run(lambda: handover_key(handover_id, key, passphrase), address)
 
 
-def _tried_again(premises: Premises, handover_id: UUID, who: Opening, now: datetime) -> Conflict:
+def _tried_again(backend: Backend, handover_id: UUID, who: Opening, now: datetime) -> Conflict:
     """Count a further try at a link that is gone. The ledger has the first of them: it is not for strangers to fill."""
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         row = handover_by_id(session, handover_id, lock=True)
         assert row is not None
         row.late_tries, row.late_at, row.late_from = row.late_tries + 1, now, who.address
@@ -258,9 +266,9 @@ def _tried_again(premises: Premises, handover_id: UUID, who: Opening, now: datet
         return _gone(row, now)
 
 
-def _check_key(premises: Premises, row: HandoverRow | None, key_text: str) -> bytes:
+def _check_key(backend: Backend, row: HandoverRow | None, key_text: str) -> bytes:
     key = key_from(key_text.strip())
-    if row is None or key is None or not hmac.compare_digest(_digest(premises, key), row.digest):
+    if row is None or key is None or not hmac.compare_digest(_digest(backend, key), row.digest):
         raise NotFound(
             "There is no such handover link.", next_step="Copy the whole link, with what is behind the #; or ask anew."
         )
@@ -293,8 +301,8 @@ def _wrong(row: HandoverRow) -> Unsuited:
     return Unsuited.field("passphrase", "(not shown)", allowed, f"{left} {tries} left, then the link is locked.")
 
 
-def _digest(premises: Premises, key: bytes) -> bytes:
-    return hmac.digest(premises.sealer.session_key, b"handover" + key, "sha256")
+def _digest(backend: Backend, key: bytes) -> bytes:
+    return hmac.digest(backend.sealer.session_key, b"handover" + key, "sha256")
 
 
 def _state(row: HandoverRow, now: datetime) -> HandoverState:

@@ -15,9 +15,9 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory
 from jamb.core.access.powers import NO_POWERS, Beyond, Powers, beyond, together
-from jamb.core.agreements import ACT_WORDS, Act, Proposal, agreeing, independent, nobody_words
+from jamb.core.agreements import ACT_WORDS, ActKind, Proposal, agreeing, independent, nobody_words
+from jamb.core.directories import Directory
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, SamePerson
 from jamb.core.policy import DirectoryPolicy
 from jamb.store import additions, clients, requests
@@ -37,26 +37,23 @@ _GRAVE = float("inf")
 class Wanted:
     """An act as it was asked for: what, on which client or other subject, with what."""
 
-    act: Act
+    act: ActKind
     subject: str
     args: Mapping[str, Any]
     client_id: str | None = None
 
 
-def take_turn(unit: Unit, actor: Actor) -> None:
+def take_turn(unit: Unit) -> None:
     """Let those who add something in a directory take turns. Called first in a unit, before anything is locked."""
-    if actor.kind in _JUDGED:
-        additions.take_turn(unit.session, unit.directory_id)
+    if unit.actor.kind in _JUDGED:
+        additions.take_turn(unit.session, unit.directory.id)
 
 
 def judge_acting(
     unit: Unit,
-    directory: Directory,
     client: clients.ClientRow,
     gainers: Iterable[str],
     wanted: Wanted,
-    actor: Actor,
-    now: datetime,
     way: str = "",
     *,
     for_people: bool = False,
@@ -71,41 +68,34 @@ def judge_acting(
     Raises:
         NeedsAgreement, NobodyToAgree.
     """
-    if actor.kind not in _JUDGED:
+    if unit.actor.kind not in _JUDGED:
         return
-    bench = Bench(unit.session, directory, now)
+    bench = Bench(unit.session, unit.directory, unit.now)
     # A credential that somebody has seen ends: whether they may see the next one is judged anew.
     already = bench.answering_for(client.id)
     power = bench.power_of_client(client.id, for_people=for_people)
-    mine = bench.controllers([actor.id])
+    mine = bench.controllers([unit.actor.id])
     heaviest, gains_most, added = Beyond(0), "", 0.0
     for gainer in dict.fromkeys(gainers):
         gained = beyond(bench.places, power, bench.power_until(gainer, None)) if gainer not in already else Beyond(0)
         before = 0.0
         if gained.weight and not independent(mine, bench.controllers([gainer])):
             # What somebody takes for themself is weighed together with what they took before, and still hold.
-            hand = _in_hand(bench, actor, mine, now, more=power, to=gainer, but=client.id)
+            hand = _in_hand(bench, unit.actor, mine, unit.now, more=power, to=gainer, but=client.id)
             before = max(0.0, hand.alone - gained.weight)
         if gained.weight + before > heaviest.weight + added:
             heaviest, gains_most, added = gained, gainer, before
     if heaviest.weight:
         why = f"{bench.name_of(gains_most)} could then do what “{client.name}” may do: {_listed(heaviest.words)}"
-        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, actor, now, way, added=round(added, 1))
+        agreed = decide_alone(unit, bench, wanted, heaviest.weight, why, way, added=round(added, 1))
         # What they can do by it counts together with what they will add to the client; what they added to it before is
         # within it.
-        here = earlier(bench, client.id, actor, mine, now)
-        note_addition(unit, client.id, wanted.act.value, heaviest.weight - here.alone, actor, now, alone=not agreed)
+        here = earlier(bench, client.id, unit.actor, mine, unit.now)
+        note_addition(unit, client.id, wanted.act.value, heaviest.weight - here.alone, alone=not agreed)
 
 
 def judge_power(
-    unit: Unit,
-    bench: Bench,
-    person: PersonRow,
-    after: Powers,
-    wanted: Wanted,
-    actor: Actor,
-    now: datetime,
-    until: datetime | None = None,
+    unit: Unit, bench: Bench, person: PersonRow, after: Powers, wanted: Wanted, until: datetime | None = None
 ) -> None:
     """Judge what a person would gain until a moment (None: for good), where the actor can act as them.
 
@@ -114,28 +104,18 @@ def judge_power(
     Raises:
         NeedsAgreement, NobodyToAgree.
     """
-    if actor.kind not in _JUDGED or not bench.within(actor.id, person):
+    if unit.actor.kind not in _JUDGED or not bench.within(unit.actor.id, person):
         return
-    _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, actor, now, until=until)
+    _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, until=until)
 
 
-def judge_signing_in(
-    unit: Unit,
-    bench: Bench,
-    person: PersonRow,
-    power: Powers,
-    wanted: Wanted,
-    actor: Actor,
-    now: datetime,
-    *,
-    new: bool,
-) -> None:
+def judge_signing_in(unit: Unit, bench: Bench, person: PersonRow, power: Powers, wanted: Wanted, *, new: bool) -> None:
     """Judge what whoever chose a person's password gains: all that the person may do, beyond what they may do."""
-    if actor.kind not in _JUDGED or actor.id == str(person.id) or not bench.within(actor.id, person):
+    if unit.actor.kind not in _JUDGED or unit.actor.id == str(person.id) or not bench.within(unit.actor.id, person):
         return
     how = "could sign in as" if not new else "could sign in as the new person"
-    why = f"{actor.name} {how} {person.name}, and do more by that"
-    _judge_behind(unit, bench, person, power, why, wanted, actor, now, theirs=False)
+    why = f"{unit.actor.name} {how} {person.name}, and do more by that"
+    _judge_behind(unit, bench, person, power, why, wanted, theirs=False)
 
 
 def _judge_behind(
@@ -145,8 +125,6 @@ def _judge_behind(
     after: Powers,
     why: str,
     wanted: Wanted,
-    actor: Actor,
-    now: datetime,
     *,
     theirs: bool = True,
     until: datetime | None = None,
@@ -157,17 +135,17 @@ def _judge_behind(
         theirs: whether what the person may do already is the actor's already.
     """
     key = str(person.id)
-    others = [one for one in bench.people_of(actor.id) if one != key]
-    have = together(bench.power_until(actor.id, until), *(bench.role_power(UUID(one), until) for one in others))
+    others = [one for one in bench.people_of(unit.actor.id) if one != key]
+    have = together(bench.power_until(unit.actor.id, until), *(bench.role_power(UUID(one), until) for one in others))
     if theirs:
         have = together(have, bench.power_until(key, until))
     gained = beyond(bench.places, after, have)
     if not gained.weight:
         return
-    before = _in_hand(bench, actor, bench.controllers([actor.id]), now, also=(key, *others))
+    before = _in_hand(bench, unit.actor, bench.controllers([unit.actor.id]), unit.now, also=(key, *others))
     told = f"{why}: {_listed(gained.words)}"
-    agreed = decide_alone(unit, bench, wanted, gained.weight, told, actor, now, added=before.alone)
-    note_addition(unit, key, wanted.act.value, gained.weight, actor, now, alone=not agreed)
+    agreed = decide_alone(unit, bench, wanted, gained.weight, told, added=before.alone)
+    note_addition(unit, key, wanted.act.value, gained.weight, alone=not agreed)
 
 
 def decide_alone(
@@ -176,8 +154,6 @@ def decide_alone(
     wanted: Wanted,
     weight: float,
     why: str,
-    actor: Actor,
-    now: datetime,
     way: str = "",
     *,
     added: float = 0.0,
@@ -194,19 +170,24 @@ def decide_alone(
     """
     policy = bench.directory.policy
     needed = agreeing(weight + added, policy) if needed is None else needed
-    if actor.kind not in _JUDGED or not needed:
+    if unit.actor.kind not in _JUDGED or not needed:
         return False
-    if needed > 1 and actor.kind == "person" and bench.may_decide(actor.id, wanted.client_id):
+    if needed > 1 and unit.actor.kind == "person" and bench.may_decide(unit.actor.id, wanted.client_id):
         # Theirs is one of the two yeses.
         needed -= 1
     proposal = Proposal(
-        wanted.act, wanted.client_id, wanted.subject, wanted.args,
-        weight if weight != _GRAVE else policy.two_people_weight, needed,
-        _why(why, weight, added, needed, policy), way,
-    )  # fmt: skip
-    if had_agreement(unit, bench, proposal, actor, now):
+        wanted.act,
+        wanted.client_id,
+        wanted.subject,
+        wanted.args,
+        weight if weight != _GRAVE else policy.two_people_weight,
+        needed,
+        _why(why, weight, added, needed, policy),
+        way,
+    )
+    if had_agreement(unit, bench, proposal):
         return True
-    raise waiting(unit.session, bench, proposal, actor, now)
+    raise waiting(unit.session, bench, proposal, unit.actor, unit.now)
 
 
 def waiting(session: Session, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> NeedsAgreement:
@@ -299,32 +280,23 @@ def check_consent(
     return needed, before, alone
 
 
-def judge_addition(
-    unit: Unit,
-    directory: Directory,
-    client: clients.ClientRow,
-    weight: float,
-    why: str,
-    wanted: Wanted,
-    actor: Actor,
-    now: datetime,
-) -> None:
+def judge_addition(unit: Unit, client: clients.ClientRow, weight: float, why: str, wanted: Wanted) -> None:
     """Judge what one person adds to what a client may do without anybody having asked, and keep how much it was."""
     if weight <= 0:
         return
-    bench = Bench(unit.session, directory, now)
-    before = earlier(bench, client.id, actor, bench.controllers([actor.id]), now)
-    agreed = decide_alone(unit, bench, wanted, weight, why, actor, now, added=before.alone)
-    note_addition(unit, client.id, wanted.act.value, weight, actor, now, alone=not agreed)
+    bench = Bench(unit.session, unit.directory, unit.now)
+    before = earlier(bench, client.id, unit.actor, bench.controllers([unit.actor.id]), unit.now)
+    agreed = decide_alone(unit, bench, wanted, weight, why, added=before.alone)
+    note_addition(unit, client.id, wanted.act.value, weight, alone=not agreed)
 
 
-def note_addition(
-    unit: Unit, target_id: str, way: str, weight: float, actor: Actor, now: datetime, *, alone: bool
-) -> None:
+def note_addition(unit: Unit, target_id: str, way: str, weight: float, *, alone: bool) -> None:
     """Keep what somebody added to a client or a person: further additions count together with it."""
     if weight > 0:
         unit.session.add(
-            AdditionRow(target_id=target_id, added_by_id=actor.id, at=now, way=way, weight=weight, alone=alone)
+            AdditionRow(
+                target_id=target_id, added_by_id=unit.actor.id, at=unit.now, way=way, weight=weight, alone=alone
+            )
         )
 
 
@@ -377,33 +349,35 @@ def _in_hand(
 
 
 # Ways that let somebody act as a client: they add nothing to what the client may do.
-_ACTING = (Act.OWNERS.value, Act.CREDENTIAL.value, Act.REDIRECTS.value)
+_ACTING = (ActKind.OWNERS.value, ActKind.CREDENTIAL.value, ActKind.REDIRECTS.value)
 _JUDGED = frozenset({"person", "client"})
 
 
-def had_agreement(unit: Unit, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> bool:
+def had_agreement(unit: Unit, bench: Bench, proposal: Proposal) -> bool:
     """Tell whether others agreed to this very act, weighing no less, and still may; mark it as done."""
-    return bool(agreed_by(unit, bench, proposal, actor, now))
+    return bool(agreed_by(unit, bench, proposal))
 
 
-def agreed_by(unit: Unit, bench: Bench, proposal: Proposal, actor: Actor, now: datetime) -> tuple[str, ...]:
+def agreed_by(unit: Unit, bench: Bench, proposal: Proposal) -> tuple[str, ...]:
     """Return who agreed to this very act, weighing no less, and still may; mark it as done. Nobody: it was not agreed.
 
     What weighs too little for two people whoever asked may have agreed to themself.
     """
     policy = bench.directory.policy
-    row = requests.agreed_act(unit.session, bench.directory.id, actor.id, proposal.digest(), now - policy.request_life)
+    row = requests.agreed_act(
+        unit.session, bench.directory.id, unit.actor.id, proposal.digest(), unit.now - policy.request_life
+    )
     if row is None or proposal.weight > row.weight + 0.1:
         return ()
-    mine = bench.controllers([actor.id])
+    mine = bench.controllers([unit.actor.id])
     could = {str(one.id) for one in bench.could_decide(mine, proposal.client_id)}
-    if proposal.weight < policy.two_people_weight and bench.may_decide(actor.id, proposal.client_id):
-        could.add(actor.id)
+    if proposal.weight < policy.two_people_weight and bench.may_decide(unit.actor.id, proposal.client_id):
+        could.add(unit.actor.id)
     given = requests.approvals_of(unit.session, [row.id]).get(row.id, [])
     standing = tuple(one.approver_id for one in given if one.approver_id in could)
     if len(standing) < proposal.approvers:
         return ()
-    row.done_at, row.outcome = now, "done"
+    row.done_at, row.outcome = unit.now, "done"
     unit.session.add(row)
     return standing
 
@@ -443,4 +417,4 @@ GRAVE = _GRAVE
 
 
 def act_words(act: str) -> str:
-    return ACT_WORDS[Act(act)]
+    return ACT_WORDS[ActKind(act)]

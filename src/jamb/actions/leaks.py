@@ -4,13 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
-from sqlmodel import Session
-
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.credentials import CredentialView, credential_view
-from jamb.actions.premises import Premises
 from jamb.core.credentials import fingerprint_of
 from jamb.store.credentials import by_fingerprints
 
@@ -27,20 +23,20 @@ class LeakedSecret:
     credential: CredentialView | None = None
 
 
-def look_up(premises: Premises, admitted: Admitted, look_ups: Sequence[str], now: datetime) -> list[LeakedSecret]:
+def look_up(act: Act, look_ups: Sequence[str]) -> list[LeakedSecret]:
     """Return what is known of each secret, by its SHA-256; in the given order.
 
     Whether it works is told to everyone who is let in: whoever knows the digest of 256 random bits has the secret.
     """
-    key, policy = premises.sealer.credential_key, admitted.directory.policy
+    key, policy = act.backend.sealer.credential_key, act.directory.policy
     wanted = {fingerprint_of(key, one): one for one in look_ups}
-    with Session(premises.engine) as session:
-        rows = by_fingerprints(session, admitted.directory.id, list(wanted))
+    with act.read() as session:
+        rows = by_fingerprints(session, act.directory.id, list(wanted))
     found = {}
     for row, name in rows:
         assert row.fingerprint is not None
-        view = credential_view(row, now, policy)
-        seen = admitted.own is None or row.client_id in admitted.own
+        view = credential_view(row, act.now, policy)
+        seen = act.own is None or row.client_id in act.own
         known = LeakedSecret(wanted[row.fingerprint], known=True, works=view.works)
         if seen:
             known = LeakedSecret(known.look_up, True, view.works, row.client_id, name, view)

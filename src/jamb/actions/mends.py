@@ -21,20 +21,16 @@ from jamb.actions import (
     roles,
     rotations,
 )
-from jamb.actions.access import Admitted, Caller, admit
+from jamb.actions.access import Caller, admit
+from jamb.actions.act import Act
+from jamb.actions.backend import find_resource, load_one
 from jamb.actions.fits import fit
-from jamb.actions.premises import (
-    Directory,
-    Premises,
-    find_directory,
-    find_resource,
-    load_one,
-)
 from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
-from jamb.core.audit import Act, ClientPicture, ResourcePicture
+from jamb.core.audit import ClientPicture, RemedyKind, ResourcePicture
 from jamb.core.audit.mends import MENDINGS, Mending, MendInput
 from jamb.core.audit.narrowing import narrower
 from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, Forbidden, NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import DirectoryPolicy
@@ -43,7 +39,6 @@ from jamb.core.roles import HolderKind
 from jamb.store import clients as client_rows
 from jamb.store import findings, pictures
 from jamb.store.findings import FindingRow
-from jamb.store.work import Actor
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,22 +108,21 @@ class _Aim:
 _ROLE = "the role "
 
 
-def preview_mend(premises: Premises, slug: str, finding_id: UUID, caller: Caller, now: datetime) -> MendPreview:
+def preview_mend(act: Act, finding_id: UUID, caller: Caller) -> MendPreview:
     """Return what the mend of a finding would do, and whether the caller may carry it out.
 
     Raises:
         NotFound: there is no such finding. Conflict: it is mended already.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        aim = _aim(session, directory, finding_id, now)
-        mending = MENDINGS.get(Act(aim.row.act))
-        comparison = _comparison(aim, directory.policy, now) if mending is not None else None
+    with act.read() as session:
+        aim = _aim(session, act.directory, finding_id, act.now)
+        mending = MENDINGS.get(RemedyKind(aim.row.act))
+        comparison = _comparison(aim, act.directory.policy, act.now) if mending is not None else None
         words = tuple(_words(aim))
     why_not = ""
     if mending is not None:
         try:
-            admit(premises, slug, caller, mending.operation, now, aim.client.id)
+            admit(act.backend, act.slug, caller, mending.operation, act.now, aim.client.id)
         except Forbidden as error:
             why_not = f"{error.message} {error.next_step}".strip()
     catalogue = aim.place.catalogue if aim.place is not None else None
@@ -136,18 +130,17 @@ def preview_mend(premises: Premises, slug: str, finding_id: UUID, caller: Caller
     return MendPreview(aim.row, aim.client.name, mending, catalogue, comparison, tree, words, why_not)
 
 
-def mend(premises: Premises, admitted: Admitted, caller: Caller, finding_id: UUID, said: Said, now: datetime) -> str:
+def mend(act: Act, caller: Caller, finding_id: UUID, said: Said) -> str:
     """Carry out the mend; return what was done, in words. What it does is decided as if it was asked for by itself.
 
     Raises:
         Forbidden: the caller may not do what the mend does. BadInput: something must be said with it.
         Conflict: it is done by hand, or mended already.
     """
-    directory = admitted.directory
-    with Session(premises.engine) as session:
-        aim = _aim(session, directory, finding_id, now)
-    act = Act(aim.row.act)
-    mending = MENDINGS.get(act)
+    with act.read() as session:
+        aim = _aim(session, act.directory, finding_id, act.now)
+    kind = RemedyKind(aim.row.act)
+    mending = MENDINGS.get(kind)
     if mending is None:
         raise Conflict("This is mended by hand.", next_step=aim.row.mend)
     for needed, value in (
@@ -157,8 +150,8 @@ def mend(premises: Premises, admitted: Admitted, caller: Caller, finding_id: UUI
     ):
         if mending.needs is needed and not value:
             raise Unsuited.field(needed.value, "nothing", "needed for this mend")
-    admit(premises, directory.slug, caller, mending.operation, now, aim.client.id)
-    return _CARRYING[act](premises, directory, aim, said, admitted.actor, now)
+    admit(act.backend, act.slug, caller, mending.operation, act.now, aim.client.id)
+    return _CARRYING[kind](act, aim, said)
 
 
 def _aim(session: Session, directory: Directory, finding_id: UUID, now: datetime) -> _Aim:
@@ -177,20 +170,25 @@ def _aim(session: Session, directory: Directory, finding_id: UUID, now: datetime
 
 def _comparison(aim: _Aim, policy: DirectoryPolicy, now: datetime) -> Comparison | None:
     """Compare what the client may do now and after."""
-    act = Act(aim.row.act)
-    if aim.place is None or act not in {Act.END_CONSENT, Act.WITHDRAW_ROLE, Act.REPLACE_PERMISSIONS, Act.NARROW_REACH}:
+    act = RemedyKind(aim.row.act)
+    if aim.place is None or act not in {
+        RemedyKind.END_CONSENT,
+        RemedyKind.WITHDRAW_ROLE,
+        RemedyKind.REPLACE_PERMISSIONS,
+        RemedyKind.NARROW_REACH,
+    }:
         return None
     held = [grant for rung in aim.place.rungs if rung.kind is aim.kind for grant in rung.grants]
     before = holdings_in_force(held, aim.kind, now)
-    if act is Act.NARROW_REACH:
+    if act is RemedyKind.NARROW_REACH:
         # What it would be narrowed to is yet to be said.
         return compare(aim.place.catalogue, before, before, aim.place.tree)
-    if act is Act.REPLACE_PERMISSIONS:
+    if act is RemedyKind.REPLACE_PERMISSIONS:
         found = narrower(aim.place, policy, now)
         if found is None:
             return None
         return compare(aim.place.catalogue, (*found.held, *found.kept), (*found.after, *found.kept), aim.place.tree)
-    if act is Act.WITHDRAW_ROLE:
+    if act is RemedyKind.WITHDRAW_ROLE:
         after = holdings_in_force([one for one in held if one.through != _ROLE + aim.role], aim.kind, now)
     else:
         left = [one for one in held if one.through or one.permission != aim.permission]
@@ -199,19 +197,19 @@ def _comparison(aim: _Aim, policy: DirectoryPolicy, now: datetime) -> Comparison
 
 
 def _words(aim: _Aim) -> list[str]:
-    act, found = Act(aim.row.act), []
-    if act is Act.WITHDRAW_CREDENTIAL:
+    act, found = RemedyKind(aim.row.act), []
+    if act is RemedyKind.WITHDRAW_CREDENTIAL:
         for one in aim.picture.credentials:
             if one.id == aim.row.target:
                 used = f"last used on {one.last_used_at:%Y-%m-%d}" if one.last_used_at is not None else "never used"
                 found.append(f"{one.name}: {used}. It ends at once and for good.")
-    elif act is Act.DISABLE:
+    elif act is RemedyKind.DISABLE:
         seen = aim.picture.last_seen_at
         last = f"Its last token was on {seen:%Y-%m-%d}." if seen is not None else "It never got a token."
         found += [last, "Its tokens are cut off at once; it can be enabled again."]
-    elif act is Act.CLOSE_ROTATION:
+    elif act is RemedyKind.CLOSE_ROTATION:
         found.append("The old credential is withdrawn, if nothing uses it any more.")
-    elif act in {Act.END_CONSENT, Act.WITHDRAW_ROLE} and aim.place is not None:
+    elif act in {RemedyKind.END_CONSENT, RemedyKind.WITHDRAW_ROLE} and aim.place is not None:
         rungs = [one for one in aim.place.rungs if one.permission == aim.permission and one.kind is aim.kind]
         for rung in rungs:
             used = f"last on {rung.last_used_at:%Y-%m-%d}" if rung.last_used_at is not None else "never"
@@ -223,77 +221,67 @@ def _reason(aim: _Aim, said: Said) -> str:
     return said.reason or f"Mends: {aim.row.title}"[:500]
 
 
-def _withdraw_credential(
-    premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime
-) -> str:
-    done = credentials.withdraw(
-        premises, directory, aim.client.id, UUID(aim.row.target), _reason(aim, said), actor, now
-    )
+def _withdraw_credential(act: Act, aim: _Aim, said: Said) -> str:
+    done = credentials.withdraw(act, aim.client.id, UUID(aim.row.target), _reason(aim, said))
     return f"{done.hint} is withdrawn."
 
 
-def _close_rotation(
-    premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime
-) -> str:
+def _close_rotation(act: Act, aim: _Aim, said: Said) -> str:
     key = UUID(aim.row.target)
-    rotations.close(premises, directory, aim.client.id, key, False, _reason(aim, said), actor, now)
+    rotations.close(act, aim.client.id, key, False, _reason(aim, said))
     return "The rotation is closed."
 
 
-def _end_consent(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
+def _end_consent(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
     done = consent_changes.withdraw(
-        premises, directory, aim.client.id, aim.place.catalogue.name, [aim.permission], aim.kind, actor, now,
-        _reason(aim, said),
-    )  # fmt: skip
+        act, aim.client.id, aim.place.catalogue.name, [aim.permission], aim.kind, _reason(aim, said)
+    )
     return f"The consent to {', '.join(done.permissions)} is ended."
 
 
-def _withdraw_role(
-    premises: Premises, directory: Directory, aim: _Aim, _said: Said, actor: Actor, now: datetime
-) -> str:
-    roles.withdraw_role(premises, directory, aim.role, HolderKind.CLIENT, [aim.client.id], actor, now)
+def _withdraw_role(act: Act, aim: _Aim, _said: Said) -> str:
+    roles.withdraw_role(act, aim.role, HolderKind.CLIENT, [aim.client.id])
     return f"The role {aim.role} is withdrawn."
 
 
-def _narrow_reach(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
+def _narrow_reach(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
     assert said.reach is not None
     wish = reach_changes.ReachWish(aim.client.id, aim.place.catalogue.name, [aim.permission], aim.kind, said.reach)
-    reach_changes.change_reach(premises, directory, wish, actor, now, _reason(aim, said))
+    reach_changes.change_reach(act, wish, _reason(aim, said))
     return f"{aim.permission} counts {said.reach.words}."
 
 
-def _replace(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
+def _replace(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
-    where = (premises, directory, aim.client.id, aim.place.catalogue.name)
-    if fit(premises, directory.slug, *where[2:], now).trial is None:
-        narrowing.try_out(*where, 0, _reason(aim, said), actor, now)
-    done = narrowing.enforce(*where, _reason(aim, said), actor, now)
+    where = (aim.client.id, aim.place.catalogue.name)
+    if fit(act, *where).trial is None:
+        narrowing.try_out(act, *where, 0, _reason(aim, said))
+    done = narrowing.enforce(act, *where, _reason(aim, said))
     held = ", ".join(f"{one.permission} {one.reach.words}" for one in done.after) or "nothing"
     return f"It holds {held} there."
 
 
-def _narrow_people(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
+def _narrow_people(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
     names = consent_changes.narrow_to_people(
-        premises, directory, aim.client.id, aim.place.catalogue.name, aim.permission, aim.kind, actor, now,
-        _reason(aim, said),
-    )  # fmt: skip
+        act, aim.client.id, aim.place.catalogue.name, aim.permission, aim.kind, _reason(aim, said)
+    )
     return f"{aim.permission} counts for {', '.join(names)}."
 
 
-def _ask(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
+def _ask(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
     name = aim.place.catalogue.name
-    asks.ask(premises, directory, aim.client.id, name, [aim.permission], aim.kind, said.reason, actor, now)
+    asks.ask(act, aim.client.id, name, [aim.permission], aim.kind, said.reason)
     return f"{aim.permission} is asked for."
 
 
-def _drop_ask(premises: Premises, directory: Directory, aim: _Aim, _said: Said, actor: Actor, now: datetime) -> str:
+def _drop_ask(act: Act, aim: _Aim, _said: Said) -> str:
     assert aim.place is not None
-    with Session(premises.engine) as session:
-        resource = find_resource(session, directory, aim.place.catalogue.name)
+    with act.read() as session:
+        resource = find_resource(session, act.directory, aim.place.catalogue.name)
         row = next(
             (
                 one
@@ -304,37 +292,37 @@ def _drop_ask(premises: Premises, directory: Directory, aim: _Aim, _said: Said, 
         )
     if row is None:
         raise Conflict("It is not asked for any more.", next_step="Look at the audit again.")
-    asks.drop_ask(premises, directory, aim.client.id, row.id, actor, now)
+    asks.drop_ask(act, aim.client.id, row.id)
     return f"The ask for {aim.permission} is dropped."
 
 
-def _name_owner(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
-    done = registrations.change_owners(premises, directory, aim.client.id, [said.login], [], actor, now)
+def _name_owner(act: Act, aim: _Aim, said: Said) -> str:
+    done = registrations.change_owners(act, aim.client.id, [said.login], [])
     return f"Owned by {', '.join(one.name for one in done.owners)}."
 
 
-def _disable(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
-    clients.set_state(premises, directory, aim.client.id, ClientState.DISABLED, _reason(aim, said), actor, now)
+def _disable(act: Act, aim: _Aim, said: Said) -> str:
+    clients.set_state(act, aim.client.id, ClientState.DISABLED, _reason(aim, said))
     return "It is disabled."
 
 
-def _vouch(premises: Premises, directory: Directory, aim: _Aim, said: Said, actor: Actor, now: datetime) -> str:
-    publishers.vouch(premises, directory, aim.row.target, said.reason, actor, now)
-    return f"{actor.name} vouches for {aim.row.target}."
+def _vouch(act: Act, aim: _Aim, said: Said) -> str:
+    publishers.vouch(act, aim.row.target, said.reason)
+    return f"{act.actor.name} vouches for {aim.row.target}."
 
 
-_Carry = Callable[[Premises, Directory, _Aim, Said, Actor, datetime], str]
-_CARRYING: dict[Act, _Carry] = {
-    Act.WITHDRAW_CREDENTIAL: _withdraw_credential,
-    Act.CLOSE_ROTATION: _close_rotation,
-    Act.END_CONSENT: _end_consent,
-    Act.WITHDRAW_ROLE: _withdraw_role,
-    Act.NARROW_REACH: _narrow_reach,
-    Act.REPLACE_PERMISSIONS: _replace,
-    Act.NARROW_PEOPLE: _narrow_people,
-    Act.ASK: _ask,
-    Act.DROP_ASK: _drop_ask,
-    Act.NAME_OWNER: _name_owner,
-    Act.DISABLE: _disable,
-    Act.VOUCH: _vouch,
+_Carry = Callable[[Act, _Aim, Said], str]
+_CARRYING: dict[RemedyKind, _Carry] = {
+    RemedyKind.WITHDRAW_CREDENTIAL: _withdraw_credential,
+    RemedyKind.CLOSE_ROTATION: _close_rotation,
+    RemedyKind.END_CONSENT: _end_consent,
+    RemedyKind.WITHDRAW_ROLE: _withdraw_role,
+    RemedyKind.NARROW_REACH: _narrow_reach,
+    RemedyKind.REPLACE_PERMISSIONS: _replace,
+    RemedyKind.NARROW_PEOPLE: _narrow_people,
+    RemedyKind.ASK: _ask,
+    RemedyKind.DROP_ASK: _drop_ask,
+    RemedyKind.NAME_OWNER: _name_owner,
+    RemedyKind.DISABLE: _disable,
+    RemedyKind.VOUCH: _vouch,
 }

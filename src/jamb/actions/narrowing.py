@@ -8,16 +8,15 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
-from jamb.actions.clients import client_subject
-from jamb.actions.fits import MISSES_SHOWN, Trial, fit, trial_of
-from jamb.actions.premises import (
-    Directory,
-    Premises,
+from jamb.actions.backend import (
     find_client,
     find_resource,
     note_narrowed,
 )
+from jamb.actions.clients import client_subject
+from jamb.actions.fits import MISSES_SHOWN, Trial, fit, trial_of
 from jamb.core.access import Holding, compare
 from jamb.core.access.powers import Place
 from jamb.core.audit.narrowing import Narrower
@@ -27,43 +26,25 @@ from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import RequestState
 from jamb.store import clients, narrowings, requests, resources
 from jamb.store.narrowings import NarrowingRow
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 
-def try_out(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    days: int | None,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> Trial:
+def try_out(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> Trial:
     """Begin to count what the proposed grant would refuse; nothing is refused by it.
 
     Raises:
         NotFound: nothing smaller is known to do. Conflict: something is tried out there already.
     """
     check_reason(reason)
-    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        resource = find_resource(unit.session, directory, resource_name)
-        row = _begin(unit, directory, client, resource, proposal, days, reason, actor, now)
+    proposal = fit(act, client_id, resource_name).proposal
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        resource = find_resource(unit.session, act.directory, resource_name)
+        row = _begin(unit, client, resource, proposal, days, reason)
         return trial_of(unit.session, row, client.name, resource.name)
 
 
-def request(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    days: int | None,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> UUID:
+def request(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> UUID:
     """Ask an approver to put in force what is tried out, beginning to try it out if need be; return the request's id.
 
     It waits until the dry period is over, and for as long after that as requests wait.
@@ -74,99 +55,104 @@ def request(
     check_reason(reason)
     if not reason.strip():
         raise Unsuited.field("reason", "nothing", "why less would do, for whoever decides")
-    proposal = fit(premises, directory.slug, client_id, resource_name, now).proposal
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        resource = find_resource(unit.session, directory, resource_name)
+    proposal = fit(act, client_id, resource_name).proposal
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        resource = find_resource(unit.session, act.directory, resource_name)
         row = narrowings.running(unit.session, client.id, resource.id, lock=True)
         if row is None:
-            row = _begin(unit, directory, client, resource, proposal, days, reason, actor, now)
-        for waiting in requests.waiting_for_narrowing(unit.session, row.id, now):
+            row = _begin(unit, client, resource, proposal, days, reason)
+        for waiting in requests.waiting_for_narrowing(unit.session, row.id, act.now):
             raise AlreadyAsked(
                 f"A request to put it in force waits already, until {waiting.due_at:%Y-%m-%d}.",
                 next_step="Wait for the decision, or take that request back.",
             )
-        due = max(now, row.dry_until) + timedelta(days=directory.policy.request_days)
+        due = max(act.now, row.dry_until) + timedelta(days=act.directory.policy.request_days)
         asked = requests.RequestRow(
-            id=uuid4(), directory_id=directory.id, client_id=client.id, ask_ids=[], narrowing_id=row.id,
-            requested_by_id=actor.id, requested_by=actor.name, requested_at=now, due_at=due,
-            reason=" ".join(reason.split()), questions=[], answers=[], weight=0, state=RequestState.WAITING.value,
-        )  # fmt: skip
+            id=uuid4(),
+            directory_id=act.directory.id,
+            client_id=client.id,
+            ask_ids=[],
+            narrowing_id=row.id,
+            requested_by_id=act.actor.id,
+            requested_by=act.actor.name,
+            requested_at=act.now,
+            due_at=due,
+            reason=" ".join(reason.split()),
+            questions=[],
+            answers=[],
+            weight=0,
+            state=RequestState.WAITING.value,
+        )
         unit.session.add(asked)
         unit.enter(
-            actor, "narrowing.requested", client_subject(client), now=now, before={"held": _words(row.before())},
-            after={"resource": resource.name, "instead": _words(row.after()), "due": due.isoformat()}, reason=reason,
-        )  # fmt: skip
+            "narrowing.requested",
+            client_subject(client),
+            before={"held": _words(row.before())},
+            after={"resource": resource.name, "instead": _words(row.after()), "due": due.isoformat()},
+            reason=reason,
+        )
         unit.session.flush()
         return asked.id
 
 
 def _begin(
     unit: Unit,
-    directory: Directory,
     client: clients.ClientRow,
     resource: resources.ResourceRow,
     proposal: Narrower | None,
     days: int | None,
     reason: str,
-    actor: Actor,
-    now: datetime,
 ) -> NarrowingRow:
     if proposal is None:
         raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
-    wanted = directory.policy.dry_days if days is None else days
-    if not 0 <= wanted <= directory.policy.use_counts_days:
-        raise Unsuited.field("days", wanted, f"0 to {directory.policy.use_counts_days}, which is how long a use counts")
+    wanted = unit.directory.policy.dry_days if days is None else days
+    if not 0 <= wanted <= unit.directory.policy.use_counts_days:
+        raise Unsuited.field(
+            "days", wanted, f"0 to {unit.directory.policy.use_counts_days}, which is how long a use counts"
+        )
     row = NarrowingRow(
-        id=uuid4(), client_id=client.id, resource_id=resource.id, permissions=list(proposal.permissions),
+        id=uuid4(),
+        client_id=client.id,
+        resource_id=resource.id,
+        permissions=list(proposal.permissions),
         reach=document(proposal.reach) or None,
         replaces=[{"permission": one.permission, "reach": document(one.reach) or None} for one in proposal.held],
-        started_at=now, started_by=actor.name, dry_until=now + timedelta(days=wanted), reason=reason,
-    )  # fmt: skip
+        started_at=unit.now,
+        started_by=unit.actor.name,
+        dry_until=unit.now + timedelta(days=wanted),
+        reason=reason,
+    )
     with unit.constraint("narrowing_once", _tried_already):
         unit.session.add(row)
     unit.enter(
-        actor, "narrowing.begun", client_subject(client), now=now, before={"held": _words(row.before())},
+        "narrowing.begun",
+        client_subject(client),
+        before={"held": _words(row.before())},
         after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_until.isoformat()},
         reason=reason,
-    )  # fmt: skip
+    )
     unit.session.flush()
     return row
 
 
-def drop(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> Trial:
+def drop(act: Act, client_id: str, resource_name: str, reason: str) -> Trial:
     """Stop trying out. Raises `NotFound` where nothing is tried out."""
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, resource, row, asked = _running(unit, directory, client_id, resource_name, now)
-        _end(unit, row, "dropped", actor, now)
-        _settle(unit, asked, RequestState.WITHDRAWN, actor, now)
+    with act.change() as unit:
+        client, resource, row, asked = _running(unit, client_id, resource_name)
+        _end(unit, row, "dropped")
+        _settle(unit, asked, RequestState.WITHDRAWN)
         unit.enter(
-            actor, "narrowing.dropped", client_subject(client), now=now,
-            after={"resource": resource.name, "stays": _words(row.before())}, reason=reason,
-        )  # fmt: skip
+            "narrowing.dropped",
+            client_subject(client),
+            after={"resource": resource.name, "stays": _words(row.before())},
+            reason=reason,
+        )
         return trial_of(unit.session, row, client.name, resource.name)
 
 
-def enforce(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    resource_name: str,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-    *,
-    force: bool = False,
-) -> Trial:
+def enforce(act: Act, client_id: str, resource_name: str, reason: str, *, force: bool = False) -> Trial:
     """Put what was tried out in place of what is held, in one step; the asks follow. It only ever takes away.
 
     Args:
@@ -176,10 +162,10 @@ def enforce(
         StillInUse: with what would be refused, or since when it is tried out. Conflict: what is held has changed since.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, resource, row, asked = _running(unit, directory, client_id, resource_name, now)
-        put_in_force(unit, client, resource, row, reason, actor, now, force=force)
-        _settle(unit, asked, RequestState.GRANTED, actor, now)
+    with act.change() as unit:
+        client, resource, row, asked = _running(unit, client_id, resource_name)
+        put_in_force(unit, client, resource, row, reason, force=force)
+        _settle(unit, asked, RequestState.GRANTED)
         return trial_of(unit.session, row, client.name, resource.name)
 
 
@@ -189,20 +175,18 @@ def put_in_force(
     resource: resources.ResourceRow,
     row: NarrowingRow,
     reason: str,
-    actor: Actor,
-    now: datetime,
     *,
     force: bool,
 ) -> None:
     """Replace what is held within an open unit of work that has locked client and row. See `enforce`."""
     missed = narrowings.misses_of(unit.session, row.id, MISSES_SHOWN)
     if not force:
-        _refuse_early(row, missed, now)
-    moment = note_narrowed(unit.session, client, now)
+        _refuse_early(row, missed, unit.now)
+    moment = note_narrowed(unit.session, client, unit.now)
     standing = {
         grant.permission: grant
         for grant in clients.grants_of(unit.session, [client.id])
-        if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(now)
+        if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(unit.now)
     }
     replaced = {one["permission"] for one in row.replaces}
     _check_still_fits(unit.session, client, resource, row, standing)
@@ -212,7 +196,7 @@ def put_in_force(
     )
     kept_ends = {name: standing[name].expires_at for name in replaced}
     for name in replaced - set(row.permissions):
-        standing[name].expires_at, standing[name].narrowed_at = now, moment
+        standing[name].expires_at, standing[name].narrowed_at = unit.now, moment
         unit.session.add(standing[name])
     asked = {
         one.permission: one
@@ -223,30 +207,43 @@ def put_in_force(
         grant = standing.get(name)
         if grant is None:
             grant = clients.GrantRow(
-                id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
-                kind=AccessKind.APPLICATION.value, granted_at=now, granted_by=actor.name,
+                id=uuid4(),
+                client_id=client.id,
+                resource_id=resource.id,
+                permission=name,
+                kind=AccessKind.APPLICATION.value,
+                granted_at=unit.now,
+                granted_by=unit.actor.name,
                 expires_at=_end_of(place, row.before(), kept_ends, Holding(name, reach_of(row.reach))),
-            )  # fmt: skip
+            )
         grant.reach, grant.narrowed_at = row.reach, moment if name in standing else None
         unit.session.add(grant)
         if name not in asked:
             unit.session.add(
                 clients.AskRow(
-                    id=uuid4(), client_id=client.id, resource_id=resource.id, permission=name,
-                    kind=AccessKind.APPLICATION.value, reason=reason or "Fits what it does", asked_at=now,
-                    asked_by=actor.name, asked_by_id=actor.id, reach=row.reach,
+                    id=uuid4(),
+                    client_id=client.id,
+                    resource_id=resource.id,
+                    permission=name,
+                    kind=AccessKind.APPLICATION.value,
+                    reason=reason or "Fits what it does",
+                    asked_at=unit.now,
+                    asked_by=unit.actor.name,
+                    asked_by_id=unit.actor.id,
+                    reach=row.reach,
                 )
-            )  # fmt: skip
+            )
     for name in replaced - set(row.permissions):
         if name in asked:
             unit.session.delete(asked[name])
-    _end(unit, row, "enforced", actor, now)
+    _end(unit, row, "enforced")
     unit.enter(
-        actor, "narrowing.enforced", client_subject(client), now=now,
+        "narrowing.enforced",
+        client_subject(client),
         before={"held": _words(row.before())},
         after={"resource": resource.name, "holds": _words(row.after()), "missed": sum(one.calls for one in missed)},
         reason=reason,
-    )  # fmt: skip
+    )
     unit.session.flush()
 
 
@@ -302,13 +299,13 @@ def _refuse_early(row: NarrowingRow, missed: list[narrowings.NarrowingMissRow], 
 
 
 def _running(
-    unit: Unit, directory: Directory, client_id: str, resource_name: str, now: datetime
+    unit: Unit, client_id: str, resource_name: str
 ) -> tuple[clients.ClientRow, resources.ResourceRow, NarrowingRow, list[requests.RequestRow]]:
     """Lock what is tried out, the requests that wait for it before the client, as whoever decides one does."""
-    resource = find_resource(unit.session, directory, resource_name)
+    resource = find_resource(unit.session, unit.directory, resource_name)
     seen = narrowings.running(unit.session, client_id, resource.id)
-    asked = requests.waiting_for_narrowing(unit.session, seen.id, now, lock=True) if seen is not None else []
-    client = find_client(unit.session, directory, client_id, lock=True)
+    asked = requests.waiting_for_narrowing(unit.session, seen.id, unit.now, lock=True) if seen is not None else []
+    client = find_client(unit.session, unit.directory, client_id, lock=True)
     row = narrowings.running(unit.session, client.id, resource.id, lock=True)
     if row is None:
         raise NotFound(
@@ -317,15 +314,15 @@ def _running(
     return client, resource, row, asked
 
 
-def _end(unit: Unit, row: NarrowingRow, outcome: str, actor: Actor, now: datetime) -> None:
-    row.ended_at, row.ended_by, row.outcome = now, actor.name, outcome
+def _end(unit: Unit, row: NarrowingRow, outcome: str) -> None:
+    row.ended_at, row.ended_by, row.outcome = unit.now, unit.actor.name, outcome
     unit.session.add(row)
 
 
-def _settle(unit: Unit, asked: Iterable[requests.RequestRow], state: RequestState, actor: Actor, now: datetime) -> None:
+def _settle(unit: Unit, asked: Iterable[requests.RequestRow], state: RequestState) -> None:
     """End the requests that waited for what was just decided without them."""
     for one in asked:
-        one.state, one.decided_at, one.decided_by = state.value, now, actor.name
+        one.state, one.decided_at, one.decided_by = state.value, unit.now, unit.actor.name
         unit.session.add(one)
 
 

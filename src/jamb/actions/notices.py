@@ -11,10 +11,12 @@ from uuid import UUID
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
+from jamb.actions.act import Act
 from jamb.actions.audit_notices import audit_facts
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.handovers import MOST_LATE_TOLD
-from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.attempts import DEAD
+from jamb.core.directories import Directory
 from jamb.core.ids import person_id_in
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
 from jamb.core.requests import RequestState
@@ -61,12 +63,12 @@ class ToldView:
     failed: bool
 
 
-def tell(premises: Premises, slug: str, now: datetime) -> Told:
+def tell(backend: Backend, slug: str, now: datetime) -> Told:
     """Note what each person and webhook of a directory shall hear, and make the letters that are due.
 
     Any number of processes may at the same time: one after the other does, and what was told is not told again.
     """
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         directory = find_directory(session, slug)
         key = int.from_bytes(directory.id.bytes[:8], signed=True)
         session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
@@ -81,29 +83,36 @@ def tell(premises: Premises, slug: str, now: datetime) -> Told:
         return Told(noted, letters, pushes)
 
 
-def list_told(premises: Premises, slug: str, limit: int) -> list[ToldView]:
+def list_told(act: Act, limit: int) -> list[ToldView]:
     """Return what people were told last, and how the letters fared; the latest first."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         rows = session.exec(
             select(NoticeRow, PersonRow.name, MailRow)
             .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
             .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
-            .where(NoticeRow.directory_id == directory.id)
+            .where(NoticeRow.directory_id == act.directory.id)
             .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
             .limit(limit)
         )
         return [
             ToldView(
-                row.id, row.kind, name, row.client_id, row.words, row.path, row.at, mail.sent_at if mail else None,
-                mail.error if mail else "", bool(mail and mail.failed),
+                row.id,
+                row.kind,
+                name,
+                row.client_id,
+                row.words,
+                row.path,
+                row.at,
+                mail.sent_at if mail else None,
+                mail.error if mail else "",
+                bool(mail and mail.failed),
             )
             for row, name, mail in rows
-        ]  # fmt: skip
+        ]
 
 
-def directories_to_tell(premises: Premises) -> list[str]:
-    with Session(premises.engine) as session:
+def directories_to_tell(backend: Backend) -> list[str]:
+    with Session(backend.engine) as session:
         return [row.slug for row in all_directories(session)]
 
 
@@ -120,21 +129,21 @@ def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
     ]
 
 
-def letter(session: Session, premises: Premises, mail: MailRow) -> tuple[PersonRow, str, Digest]:
+def letter(session: Session, backend: Backend, mail: MailRow) -> tuple[PersonRow, str, Digest]:
     """Return whom a letter is for, the directory's domain, and its words."""
     person = session.get_one(PersonRow, mail.person_id)
     directory = session.get_one(DirectoryRow, mail.directory_id)
     rows = session.scalars(
         sa.select(NoticeRow).where(NoticeRow.mail_id == mail.id).order_by(NoticeRow.words)  # type: ignore[arg-type]
     )
-    told = [(NoticeKind(row.kind), row.words, _place(premises, row)) for row in rows]
-    return person, directory.domain, digest(directory.name, person.name, premises.base_url, told)
+    told = [(NoticeKind(row.kind), row.words, _place(backend, row)) for row in rows]
+    return person, directory.domain, digest(directory.name, person.name, backend.base_url, told)
 
 
-def _place(premises: Premises, row: NoticeRow) -> str:
+def _place(backend: Backend, row: NoticeRow) -> str:
     if row.link is None:
         return row.path
-    return premises.sealer.open(row.link, f"notice/{row.id}").decode()
+    return backend.sealer.open(row.link, f"notice/{row.id}").decode()
 
 
 def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
@@ -147,12 +156,15 @@ def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[F
         when = "today" if left == 0 else f"in {left} day{'' if left == 1 else 's'}"
         used = f"last used {one.last_used_at:%Y-%m-%d}" if one.last_used_at is not None else "never used"
         yield Fact(
-            f"ends/{one.id}/{stage}", NoticeKind.ENDS_SOON, one.client_id, one.client_name,
+            f"ends/{one.id}/{stage}",
+            NoticeKind.ENDS_SOON,
+            one.client_id,
+            one.client_name,
             f"“{one.client_name}”: {one.hint} ends {when}, on {one.expires_at:%Y-%m-%d} ({used})",
             f"/clients/{one.client_id}#credentials",
             # On the last day it is everybody's.
             _OWNERS if stage > 1 else _BOTH,
-        )  # fmt: skip
+        )
 
 
 def _rotating(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
@@ -224,19 +236,29 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
                 what = f"another person's yes ({row.reason.lower()})"
             words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"
             yield Fact(
-                f"request/{row.id}/waits", NoticeKind.REQUEST_WAITS, row.client_id or "", name, words, path,
+                f"request/{row.id}/waits",
+                NoticeKind.REQUEST_WAITS,
+                row.client_id or "",
+                name,
+                words,
+                path,
                 (Audience.APPROVERS,),
-            )  # fmt: skip
+            )
         else:
             words = f"“{name}”: the request of {row.requested_by} is {row.state}" + (
                 f" by {row.decided_by}" if row.decided_by else ""
             )
             asker = person_id_in(row.requested_by_id)
             yield Fact(
-                f"request/{row.id}/{row.state}", NoticeKind.REQUEST_DECIDED, row.client_id or "", name, words, path,
+                f"request/{row.id}/{row.state}",
+                NoticeKind.REQUEST_DECIDED,
+                row.client_id or "",
+                name,
+                words,
+                path,
                 _OWNERS if row.client_id is not None else (),
                 [asker] if asker is not None else [],
-            )  # fmt: skip
+            )
 
 
 def _links(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:

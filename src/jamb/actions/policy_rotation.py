@@ -8,12 +8,14 @@ from uuid import UUID, uuid5
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.adding import Added, Place
+from jamb.actions.backend import Backend, find_directory
 from jamb.actions.delivering import Delivered, to_owners
 from jamb.actions.handovers import HandoverTerms
-from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.actions.rotations import open_rotation
 from jamb.core.credentials import CredentialKind
+from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyOpened, JambError
 from jamb.core.handover import MOST_HOURS
 from jamb.store import notices, rotations
@@ -26,7 +28,7 @@ _IDS = UUID("6b0f2f0e-3c0f-4a0b-9d7e-0c5b1f2a7d11")
 
 
 def open_by_policy(
-    premises: Premises, slug: str, words: Callable[[str, str, Added], bytes], now: datetime
+    backend: Backend, slug: str, words: Callable[[str, str, Added], bytes], now: datetime
 ) -> tuple[int, list[str]]:
     """Open the rotations that the policy wants opened, and note a link for each owner's next letter.
 
@@ -39,7 +41,7 @@ def open_by_policy(
     Returns:
         how many were opened, and why others could not be.
     """
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         if not directory.policy.rotation_opens_days:
             return 0, []
@@ -50,9 +52,15 @@ def open_by_policy(
         said = follows(row.hint)
         try:
             open_rotation(
-                premises, directory, row.client_id, row.id, None, None, None, BY_POLICY, now, _rotation_id(row),
-                delivery=to_owners(premises, terms, words, said, Delivered()),
-            )  # fmt: skip
+                Act(backend, directory, BY_POLICY, now),
+                row.client_id,
+                row.id,
+                None,
+                None,
+                None,
+                _rotation_id(row),
+                delivery=to_owners(backend, terms, words, said, Delivered()),
+            )
         except AlreadyOpened:
             # Another process was first.
             continue

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
-from sqlmodel import Session
-
-from jamb.actions.access import Admitted, standing_of
+from jamb.actions.access import standing_of
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Premises, find_client, find_directory, find_resource
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.errors import NotFound, Unsuited
@@ -21,7 +19,6 @@ from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
 from jamb.store import resources
 from jamb.store.directories import signing_keys
-from jamb.store.work import unit_of_work
 
 _PARAMETER = re.compile(r"\{([^{}]+)\}")
 
@@ -48,18 +45,15 @@ class ProbePlan:
     issued_at: int
 
 
-def plan_probe(
-    premises: Premises, slug: str, client_id: str, resource: str, operation: str, name: str | None, now: datetime
-) -> ProbePlan:
+def plan_probe(act: Act, client_id: str, resource: str, operation: str, name: str | None) -> ProbePlan:
     """Return what a probe needs. `name`: of the object that is called upon.
 
     Raises:
         BadInput: the operation is not called by a path, or needs an object. NotFound: no such operation.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        row = find_resource(session, directory, resource)
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        row = find_resource(session, act.directory, resource)
         catalogue = resources.catalogues(session, [row])[row.id]
         wanted = catalogue.operations.get(operation)
         if wanted is None:
@@ -75,19 +69,28 @@ def plan_probe(
         standing = standing_of(session, client, row.id)
         held = [
             (catalogue.closure(one.permission), one.reach)
-            for one in holdings_in_force(standing.grants, AccessKind.APPLICATION, now)
+            for one in holdings_in_force(standing.grants, AccessKind.APPLICATION, act.now)
         ]
         scope = frozenset().union(*(names for names, _ in held))
         return ProbePlan(
-            client.id, client.name, client.state == ClientState.LIVE, client.kind == ClientKind.SERVICE,
-            signing_keys(session, directory.id)[0].kid, row.identifier, scope, details(row.identifier, held) or None,
-            wanted.method, path, wanted.effect is Effect.READ, row.address,
-            issue_second(now, client.narrowed_at),
-        )  # fmt: skip
+            client.id,
+            client.name,
+            client.state == ClientState.LIVE,
+            client.kind == ClientKind.SERVICE,
+            signing_keys(session, act.directory.id)[0].kid,
+            row.identifier,
+            scope,
+            details(row.identifier, held) or None,
+            wanted.method,
+            path,
+            wanted.effect is Effect.READ,
+            row.address,
+            issue_second(act.now, client.narrowed_at),
+        )
 
 
-def note_probe(premises: Premises, admitted: Admitted, client_id: str, what: dict[str, Any], now: datetime) -> None:
+def note_probe(act: Act, client_id: str, what: dict[str, Any]) -> None:
     """Enter in the ledger that a client was tried: whoever probes gets a token made in its name."""
-    with unit_of_work(premises.engine, premises.sealer, admitted.directory.id) as unit:
-        client = find_client(unit.session, admitted.directory, client_id)
-        unit.enter(admitted.actor, "client.probed", client_subject(client), now=now, after=what)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id)
+        unit.enter("client.probed", client_subject(client), after=what)

@@ -2,27 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
-from sqlmodel import Session
-
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
-from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.core.clients import DOMAIN, tidy_domain
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import publishers
 from jamb.store.publishers import PublisherRow
-from jamb.store.work import Actor, unit_of_work
 
 
-def list_publishers(premises: Premises, slug: str) -> list[PublisherRow]:
-    with Session(premises.engine) as session:
-        return publishers.vouched(session, find_directory(session, slug).id)
+def list_publishers(act: Act) -> list[PublisherRow]:
+    with act.read() as session:
+        return publishers.vouched(session, act.directory.id)
 
 
-def vouch(
-    premises: Premises, directory: Directory, domain: str, reason: str, actor: Actor, now: datetime
-) -> PublisherRow:
+def vouch(act: Act, domain: str, reason: str) -> PublisherRow:
     """Answer for a publisher, by its domain.
 
     Raises:
@@ -34,23 +27,27 @@ def vouch(
         raise BadInput.field("domain", domain, "a domain, as brisling.example")
     if not reason.strip():
         raise BadInput.field("reason", "nothing", "why they are known here")
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+    with act.change() as unit:
         row = PublisherRow(
-            directory_id=directory.id, domain=name, vouched_at=now, vouched_by=actor.name, reason=reason.strip()
+            directory_id=act.directory.id,
+            domain=name,
+            vouched_at=act.now,
+            vouched_by=act.actor.name,
+            reason=reason.strip(),
         )
         with unit.constraint("publisher_pkey", lambda: Conflict(f"Somebody vouches for {name} already.")):
             unit.session.add(row)
         subject = {"kind": "publisher", "id": name, "name": name}
-        unit.enter(actor, "publisher.vouched", subject, now=now, after={"domain": name}, reason=reason)
+        unit.enter("publisher.vouched", subject, after={"domain": name}, reason=reason)
         return row
 
 
-def disown(premises: Premises, directory: Directory, domain: str, actor: Actor, now: datetime) -> None:
+def disown(act: Act, domain: str) -> None:
     """Answer for a publisher no more; its clients show up in the audit."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = unit.session.get(PublisherRow, (directory.id, tidy_domain(domain)))
+    with act.change() as unit:
+        row = unit.session.get(PublisherRow, (act.directory.id, tidy_domain(domain)))
         if row is None:
             raise NotFound(f"Nobody vouches for {domain[:80]}.", next_step="See the list of publishers.")
         unit.session.delete(row)
         subject = {"kind": "publisher", "id": row.domain, "name": row.domain}
-        unit.enter(actor, "publisher.disowned", subject, now=now, before={"by": row.vouched_by, "reason": row.reason})
+        unit.enter("publisher.disowned", subject, before={"by": row.vouched_by, "reason": row.reason})

@@ -7,7 +7,8 @@ from datetime import datetime
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.core import own_api
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
@@ -91,21 +92,18 @@ class ReachSheet:
     decisions: tuple[tuple[str, Decision], ...]
 
 
-def read_reach(
-    premises: Premises, slug: str, client_id: str, resource_name: str, object_name: str | None, now: datetime
-) -> ReachSheet:
+def read_reach(act: Act, client_id: str, resource_name: str, object_name: str | None) -> ReachSheet:
     """Prove what a client can touch at a resource: all collections, or one object."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        resource = find_resource(session, directory, resource_name)
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        resource = find_resource(session, act.directory, resource_name)
         catalogue = resources.catalogues(session, [resource])[resource.id]
         tree = resources.collections_of(session, resource.id)
         by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
         held = pictures.held_at(resource.id, clients.grants_of(session, [client.id]), by_role)
         live = client.state == ClientState.LIVE
         standing = ClientStanding(client.id, client.name, live, grants=tuple(held))
-        in_force = [one for one in held if one.kind is AccessKind.APPLICATION and one.in_force(now)]
+        in_force = [one for one in held if one.kind is AccessKind.APPLICATION and one.in_force(act.now)]
         found = ObjectFacts(object_name, tree.where(object_name)) if object_name is not None else None
         operations = []
         for name in sorted(catalogue.operations):
@@ -120,11 +118,19 @@ def read_reach(
             operations.append(
                 SheetOperation(name, operation.title, operation.effect, lines, possible, whole.uncollected, why)
             )
-        decisions = tuple(_decisions(catalogue, standing, found, now)) if found is not None else ()
+        decisions = tuple(_decisions(catalogue, standing, found, act.now)) if found is not None else ()
         return ReachSheet(
-            client.id, client.name, live, resource.name, resource.title, resource.object_name, now, found,
-            tuple(operations), decisions,
-        )  # fmt: skip
+            client.id,
+            client.name,
+            live,
+            resource.name,
+            resource.title,
+            resource.object_name,
+            act.now,
+            found,
+            tuple(operations),
+            decisions,
+        )
 
 
 def _line(one: Collection, members: frozenset[str], whole: Coverage) -> SheetLine:

@@ -4,27 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
+from jamb.actions.backend import note_narrowed
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import GrantView, grant_view
 from jamb.actions.consent_changes import Standing, chosen_of, for_whom, standing_at
 from jamb.actions.judging import Wanted, decide_alone, earlier, judge_addition, note_addition, take_turn
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, note_narrowed
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
-from jamb.core.agreements import Act, independent
+from jamb.core.agreements import ActKind, independent
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, Unsuited
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients
-from jamb.store.work import Actor, Unit, rehearsal, unit_of_work
+from jamb.store.work import Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,23 +60,19 @@ class _Plan:
     asked: dict[str, clients.AskRow]
 
 
-def preview_reach(
-    premises: Premises, directory: Directory, wish: ReachWish, actor: Actor, now: datetime
-) -> ReachPreview:
+def preview_reach(act: Act, wish: ReachWish) -> ReachPreview:
     """Return what a change of reach would make possible and end, and whether it takes another person."""
-    with rehearsal(premises.engine, premises.sealer, directory.id) as unit:
-        plan = _plan(unit, directory, wish, now)
+    with act.rehearse() as unit:
+        plan = _plan(unit, wish)
         agreement = ""
         try:
-            _judge(unit, directory, plan, wish, actor, now)
+            _judge(unit, plan, wish)
         except (NeedsAgreement, NobodyToAgree) as error:
             agreement = f"{error.message} {error.next_step}".strip()
         return ReachPreview(plan.here, plan.comparison, plan.weight, agreement)
 
 
-def change_reach(
-    premises: Premises, directory: Directory, wish: ReachWish, actor: Actor, now: datetime, reason: str = ""
-) -> tuple[list[GrantView], Comparison]:
+def change_reach(act: Act, wish: ReachWish, reason: str = "") -> tuple[list[GrantView], Comparison]:
     """Change where consents count, all or none. Where it narrows, guards act on tokens from before within seconds.
 
     Raises:
@@ -84,21 +80,19 @@ def change_reach(
         NeedsAgreement: it widens by more than one person may; it waits at the consent desk.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        plan = _plan(unit, directory, wish, now)
+    with act.change() as unit:
+        take_turn(unit)
+        plan = _plan(unit, wish)
         here, reach = plan.here, wish.reach
-        _judge(unit, directory, plan, wish, actor, now)
+        _judge(unit, plan, wish)
         was = {row.permission: reach_of(row.reach).words for row in plan.rows}
-        moment = note_narrowed(unit.session, here.client, now)
+        moment = note_narrowed(unit.session, here.client, act.now)
         for row in plan.rows:
             row.reach, row.narrowed_at = document(reach) or None, moment
             unit.session.add(row)
         unit.enter(
-            actor,
             "consent.reach-changed",
             client_subject(here.client),
-            now=now,
             before={"reach": was},
             after={
                 "resource": here.resource.name,
@@ -112,25 +106,25 @@ def change_reach(
         return [grant_view(row, here.resource.name, name) for row in plan.rows], plan.comparison
 
 
-def _plan(unit: Unit, directory: Directory, wish: ReachWish, now: datetime) -> _Plan:
+def _plan(unit: Unit, wish: ReachWish) -> _Plan:
     """Find what would be changed, and weigh what that adds."""
     session, kind, reach = unit.session, wish.kind, wish.reach
-    here = standing_at(unit, directory, wish.client_id, wish.resource, kind, wish.person, now)
+    here = standing_at(unit, wish.client_id, wish.resource, kind, wish.person)
     check_reach(session, here.resource, reach)
     person_id = here.person.id if here.person is not None else None
     rows = chosen_of(here, [row for row in here.rows if row.person_id == person_id], wish.permissions)
     changing = frozenset(row.id for row in rows if reach_of(row.reach) != reach)
     if not changing:
         raise Unsuited.field("reach", reach.words, "another reach than the one it has")
-    bench = Bench(session, directory, now)
+    bench = Bench(session, unit.directory, unit.now)
     place = bench.places[here.resource.id]
     covered = str(person_id) if person_id is not None else None
     put = frozenset(Holding(row.permission, reach) for row in rows if row.id in changing)
     held, left = covering(here.held(), covered), covering(here.held(changing), covered)
-    comparison = place.compared(holdings_in_force(held, kind, now), holdings_in_force(left, kind, now) | put)
+    comparison = place.compared(holdings_in_force(held, kind, unit.now), holdings_in_force(left, kind, unit.now) | put)
     ends = [row.expires_at for row in rows]
     until = None if None in ends else max(one for one in ends if one is not None)
-    before = holdings_in_force(lasting(held, now, until), kind, now)
+    before = holdings_in_force(lasting(held, unit.now, until), kind, unit.now)
     return _Plan(
         here, rows, bench, put, comparison, round(place.added(before, before | put), 1), _asked(session, here, kind)
     )
@@ -144,7 +138,7 @@ def _asked(session: Session, here: Standing, kind: AccessKind) -> dict[str, clie
     }
 
 
-def _judge(unit: Unit, directory: Directory, plan: _Plan, wish: ReachWish, actor: Actor, now: datetime) -> None:
+def _judge(unit: Unit, plan: _Plan, wish: ReachWish) -> None:
     """Judge another reach: within what another asked for as a consent is; beyond it as what one person does alone."""
     here, bench, weight = plan.here, plan.bench, plan.weight
     if weight <= 0:
@@ -152,19 +146,22 @@ def _judge(unit: Unit, directory: Directory, plan: _Plan, wish: ReachWish, actor
     names = sorted(one.permission for one in plan.put)
     covered = str(here.person.id) if here.person is not None else None
     args = {
-        "resource": here.resource.name, "permissions": names, "kind": wish.kind.value, "reach": document(wish.reach),
+        "resource": here.resource.name,
+        "permissions": names,
+        "kind": wish.kind.value,
+        "reach": document(wish.reach),
         "person": covered,
-    }  # fmt: skip
-    wanted = Wanted(Act.REACH, f"“{here.client.name}”", args, here.client.id)
+    }
+    wanted = Wanted(ActKind.REACH, f"“{here.client.name}”", args, here.client.id)
     why = f"{', '.join(names)} of “{here.client.name}” would count {wish.reach.words} at {here.resource.name}"
     wished = {Holding(name, reach_of(row.reach)) for name, row in plan.asked.items()}
     by = {plan.asked[name].asked_by_id for name in names if name in plan.asked}
-    mine = bench.controllers([actor.id])
+    mine = bench.controllers([unit.actor.id])
     within = bench.places[here.resource.id].covers(wished, plan.put)
     if not (within and independent(mine, bench.controllers(by))):
-        judge_addition(unit, directory, here.client, weight, why, wanted, actor, now)
+        judge_addition(unit, here.client, weight, why, wanted)
         return
-    before = earlier(bench, here.client.id, actor, mine, now).deciding
-    more = int(weight + before >= directory.policy.two_approvers_weight)
-    if not decide_alone(unit, bench, wanted, weight, why, actor, now, added=before, needed=more):
-        note_addition(unit, here.client.id, "reach", weight, actor, now, alone=False)
+    before = earlier(bench, here.client.id, unit.actor, mine, unit.now).deciding
+    more = int(weight + before >= unit.directory.policy.two_approvers_weight)
+    if not decide_alone(unit, bench, wanted, weight, why, added=before, needed=more):
+        note_addition(unit, here.client.id, "reach", weight, alone=False)

@@ -4,23 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.adding import Added, Delivery, Place
+from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials.public_keys import Jwk
 from jamb.core.credentials.recipients import recipient_key
+from jamb.core.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.store.clients import owners_of
 from jamb.store.notices import PushRow, WebhookRow, webhooks_of
 from jamb.store.people import PersonRow, people_by_id
 from jamb.store.recipients import seal_to
-from jamb.store.work import unit_of_work
 
 Words = Callable[[str, str, Added], bytes]
 EVENT = "credential-sealed"
@@ -44,14 +43,14 @@ class SealedTo:
     text: str
 
 
-def own_key(premises: Premises, admitted: Admitted) -> Jwk | None:
+def own_key(act: Act) -> Jwk | None:
     """Return the key that the caller has registered."""
-    with Session(premises.engine) as session:
-        person = session.get(PersonRow, _person_id(admitted))
+    with act.read() as session:
+        person = session.get(PersonRow, _person_id(act))
         return person.recipient_key if person is not None else None
 
 
-def set_own_key(premises: Premises, admitted: Admitted, text: str, now: datetime) -> Jwk | None:
+def set_own_key(act: Act, text: str) -> Jwk | None:
     """Register the public key to which credentials for the caller are sealed; an empty text takes it away.
 
     Only the person themself can: whoever sets the key reads what is sealed to it.
@@ -60,9 +59,8 @@ def set_own_key(premises: Premises, admitted: Admitted, text: str, now: datetime
         BadInput: no key that can be sealed to; or the caller is no person.
     """
     key = recipient_key(text) if text.strip() else None
-    directory, actor = admitted.directory, admitted.actor
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        person = unit.session.get_one(PersonRow, _person_id(admitted), with_for_update=True)
+    with act.change() as unit:
+        person = unit.session.get_one(PersonRow, _person_id(act), with_for_update=True)
         before = person.recipient_key
         if before == key:
             return key
@@ -70,17 +68,18 @@ def set_own_key(premises: Premises, admitted: Admitted, text: str, now: datetime
         unit.session.add(person)
         subject = {"kind": "person", "id": str(person.id), "name": person.name}
         unit.enter(
-            actor, "recipient-key.set" if key else "recipient-key.removed", subject, now=now,
-            before={"key": before["kid"]} if before else None, after={"key": key["kid"]} if key else None,
-        )  # fmt: skip
+            "recipient-key.set" if key else "recipient-key.removed",
+            subject,
+            before={"key": before["kid"]} if before else None,
+            after={"key": key["kid"]} if key else None,
+        )
     return key
 
 
-def list_recipients(premises: Premises, slug: str, client_id: str) -> list[Recipient]:
+def list_recipients(act: Act, client_id: str) -> list[Recipient]:
     """Return to whom a credential of the client can be sealed: its owners and the webhooks that have a key."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return _recipients(session, directory, find_client(session, directory, client_id).id)
+    with act.read() as session:
+        return _recipients(session, act.directory, find_client(session, act.directory, client_id).id)
 
 
 def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Delivery:
@@ -96,7 +95,7 @@ def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Delivery
 
     def seal(at: Place, added: Added) -> None:
         session = at.unit.session
-        known = {one.id: one for one in _recipients(session, at.directory, at.client.id)}
+        known = {one.id: one for one in _recipients(session, at.act.directory, at.client.id)}
         found = known.get(recipient_id)
         if found is None:
             allowed = "; ".join(f"{one.id} ({one.name})" for one in known.values()) or "an owner who registered a key"
@@ -104,26 +103,34 @@ def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Delivery
         webhook, person = session.get(WebhookRow, recipient_id), session.get(PersonRow, recipient_id)
         key = webhook.recipient_key if webhook is not None else person.recipient_key if person is not None else None
         assert key is not None
-        text = seal_to(key, words(at.client.name, at.directory.name, added))
+        text = seal_to(key, words(at.client.name, at.act.directory.name, added))
         if found.kind == "webhook":
             said = f"“{at.client.name}”: {added.credential.hint}, sealed to this address's key"
             event = {
-                "kind": EVENT, "client_id": at.client.id, "client_name": at.client.name, "words": said, "sealed": text,
-            }  # fmt: skip
+                "kind": EVENT,
+                "client_id": at.client.id,
+                "client_name": at.client.name,
+                "words": said,
+                "sealed": text,
+            }
             session.add(
                 PushRow(
-                    id=uuid4(), webhook_id=recipient_id, key=f"sealed {added.credential.id}", event=event,
-                    made_at=at.now, next_at=at.now,
+                    id=uuid4(),
+                    webhook_id=recipient_id,
+                    key=f"sealed {added.credential.id}",
+                    event=event,
+                    made_at=at.act.now,
+                    next_at=at.act.now,
                 )
-            )  # fmt: skip
+            )
             text = ""
         after = {"credential": added.credential.hint, "to": found.name, "key": found.key_id}
-        at.unit.enter(at.actor, "credential.sealed", client_subject(at.client), now=at.now, after=after)
+        at.unit.enter("credential.sealed", client_subject(at.client), after=after)
         made.append(SealedTo(found, text))
 
     def gains(at: Place) -> list[str]:
         webhook = at.unit.session.get(WebhookRow, recipient_id)
-        return [str(recipient_id) if webhook is None else webhook.made_by_id or at.actor.id]
+        return [str(recipient_id) if webhook is None else webhook.made_by_id or at.act.actor.id]
 
     return Delivery(seal, gains)
 
@@ -144,7 +151,7 @@ def _recipients(session: Session, directory: Directory, client_id: str) -> list[
     return found
 
 
-def _person_id(admitted: Admitted) -> UUID:
-    if admitted.actor.kind != "person":
-        raise Unsuited.field("caller", admitted.actor.kind, "a person: a client has keys of its own")
-    return UUID(admitted.actor.id)
+def _person_id(act: Act) -> UUID:
+    if act.actor.kind != "person":
+        raise Unsuited.field("caller", act.actor.kind, "a person: a client has keys of its own")
+    return UUID(act.actor.id)

@@ -7,16 +7,17 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, load_one
 from jamb.actions.clients import ClientView, client_subject, client_view
 from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.people import find_person
-from jamb.actions.premises import Directory, Premises, find_client, load_one
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
+from jamb.core.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store import clients
-from jamb.store.work import Actor, unit_of_work
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,14 +33,11 @@ class RegistrationChange:
 
 
 def register(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     name: str,
     purpose: str,
     kind: ClientKind,
     owners: Iterable[str],
-    actor: Actor,
-    now: datetime,
     *,
     make_owner: bool = False,
     redirect_uris: Iterable[str] = (),
@@ -57,36 +55,34 @@ def register(
         NotFound: an owner is not known here.
     """
     wanted = registration(name, purpose, kind, redirect_uris, publisher)
-    _check_trial(trial_ends_at, now)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+    _check_trial(trial_ends_at, act.now)
+    with act.change() as unit:
         row = clients.ClientRow(
             id=client_id_from(secrets.token_bytes(13)),
-            directory_id=directory.id,
+            directory_id=act.directory.id,
             name=wanted.name,
             folded_name=folded(wanted.name),
             look=look_of(wanted.name),
             purpose=wanted.purpose,
             kind=wanted.kind.value,
             state=ClientState.LIVE.value,
-            registered_at=now,
-            registered_by=actor.name,
+            registered_at=act.now,
+            registered_by=act.actor.name,
             redirect_uris=list(wanted.redirect_uris),
             publisher=wanted.publisher,
             trial_ends_at=trial_ends_at,
         )
-        with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
+        with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
             unit.session.add(row)
-        people = {person.id: person for person in (find_person(unit.session, directory, owner) for owner in owners)}
-        if actor.kind == "person" and make_owner:
-            maker = find_person(unit.session, directory, actor.id)
+        people = {person.id: person for person in (find_person(unit.session, act.directory, owner) for owner in owners)}
+        if act.actor.kind == "person" and make_owner:
+            maker = find_person(unit.session, act.directory, act.actor.id)
             people[maker.id] = maker
         for person_id in people:
             unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person_id))
         unit.enter(
-            actor,
             "client.registered",
             client_subject(row),
-            now=now,
             after={
                 "name": row.name,
                 "purpose": row.purpose,
@@ -96,25 +92,18 @@ def register(
             },
         )
         unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
+        return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
-def change_registration(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    changes: RegistrationChange,
-    actor: Actor,
-    now: datetime,
-) -> ClientView:
+def change_registration(act: Act, client_id: str, changes: RegistrationChange) -> ClientView:
     """Change what a registration says; what is left out of the changes stays.
 
     Raises:
         BadInput: it is not acceptable, or nothing would change. NameTaken: another client has this name.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_client(unit.session, act.directory, client_id, lock=True)
         before = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
         wanted = registration(
             row.name if changes.name is None else changes.name,
@@ -124,47 +113,41 @@ def change_registration(
             row.publisher if changes.publisher is None else changes.publisher,
         )
         if changes.trial_ends_at is not None:
-            _check_trial(changes.trial_ends_at, now)
+            _check_trial(changes.trial_ends_at, act.now)
             row.trial_ends_at = changes.trial_ends_at
         if changes.no_trial:
             row.trial_ends_at = None
         new_uris = [one for one in wanted.redirect_uris if one not in row.redirect_uris]
         if new_uris:
             judge_acting(
-                unit, directory, row, [actor.id],
-                Wanted(Act.REDIRECTS, f"“{row.name}”", {"redirect_uris": list(wanted.redirect_uris)}, row.id),
-                actor, now, "An owner who answers for the client can add them.", for_people=True,
-            )  # fmt: skip
+                unit,
+                row,
+                [act.actor.id],
+                Wanted(ActKind.REDIRECTS, f"“{row.name}”", {"redirect_uris": list(wanted.redirect_uris)}, row.id),
+                "An owner who answers for the client can add them.",
+                for_people=True,
+            )
         row.name, row.folded_name, row.purpose = wanted.name, folded(wanted.name), wanted.purpose
         row.look = look_of(wanted.name)
         row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
         after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
         if after == before:
             raise Unsuited.field("client", "what it says already", "something that changes")
-        with unit.constraint("client_name_taken", lambda: _taken(directory, wanted.name)):
+        with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
             unit.session.add(row)
         different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
         unit.enter(
-            actor,
             "client.changed",
             client_subject(row),
-            now=now,
             before={name: before.get(name) for name in different},
             after={name: after.get(name) for name in different},
         )
         unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
+        return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
 def change_owners(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    add: Iterable[str],
-    remove: Iterable[str],
-    actor: Actor,
-    now: datetime,
-    level: OwnerLevel = OwnerLevel.FULL,
+    act: Act, client_id: str, add: Iterable[str], remove: Iterable[str], level: OwnerLevel = OwnerLevel.FULL
 ) -> ClientView:
     """Add owners of a level and remove owners (logins or ids) in one step; who is added again gets the new level.
 
@@ -173,28 +156,31 @@ def change_owners(
     Raises:
         NotFound: a person is not known here. BadInput: nothing would change.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_client(unit.session, act.directory, client_id, lock=True)
         before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
         added = {
             person.id: clients.Owned(person.id, person.name, level)
-            for person in (find_person(unit.session, directory, one) for one in add)
+            for person in (find_person(unit.session, act.directory, one) for one in add)
         }
-        removed = {person.id for person in (find_person(unit.session, directory, one) for one in remove)}
+        removed = {person.id for person in (find_person(unit.session, act.directory, one) for one in remove)}
         after = {key: one for key, one in {**before, **added}.items() if key not in removed}
         gaining = [
             one.person_id for key, one in after.items() if one.level is OwnerLevel.FULL and before.get(key) != one
         ]
         judge_acting(
-            unit, directory, row, map(str, gaining),
+            unit,
+            row,
+            map(str, gaining),
             Wanted(
-                Act.OWNERS, f"“{row.name}”", {
-                    "add": sorted(map(str, added)), "remove": sorted(map(str, removed)), "level": level.value
-                }, row.id,
+                ActKind.OWNERS,
+                f"“{row.name}”",
+                {"add": sorted(map(str, added)), "remove": sorted(map(str, removed)), "level": level.value},
+                row.id,
             ),
-            actor, now, "Owners who may only edit, and owners who may do as much already, need nobody else.",
-        )  # fmt: skip
+            "Owners who may only edit, and owners who may do as much already, need nobody else.",
+        )
         if after == before:
             raise Unsuited.field("add", "nothing new", "people who are not owners yet, or owners to remove")
         for key in before.keys() - after.keys():
@@ -206,15 +192,13 @@ def change_owners(
                 held.level = one.level.value
                 unit.session.add(held)
         unit.enter(
-            actor,
             "owners.changed",
             client_subject(row),
-            now=now,
             before={"owners": _owner_words(before.values())},
             after={"owners": _owner_words(after.values())},
         )
         unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, row, now), now)
+        return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
 def _check_trial(ends: datetime | None, now: datetime) -> None:

@@ -10,15 +10,17 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session, col, select
 
+from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
+from jamb.actions.backend import find_client, load_one, note_narrowed
 from jamb.actions.clients import ClientView, client_subject, client_view
 from jamb.actions.judging import Wanted, judge_addition, take_turn
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, load_one, note_narrowed
 from jamb.core import own_api
 from jamb.core.access.powers import NO_POWERS, beyond
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
 from jamb.core.clients import ClientState, folded
+from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NameTaken, NotFound, StillInUse, Violation
 from jamb.core.reach.details import reach_of
 from jamb.core.requests import RequestState
@@ -29,7 +31,7 @@ from jamb.store.removals import RemovalRow
 from jamb.store.requests import RequestRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 MOST_AT_ONCE = 200
 
@@ -70,69 +72,76 @@ class Removed:
     roles: tuple[str, ...]
 
 
-def preview(premises: Premises, slug: str, client_ids: Sequence[str], now: datetime) -> list[RemovalPreview]:
+def preview(act: Act, client_ids: Sequence[str]) -> list[RemovalPreview]:
     """Return for each client what its removal would take along, and what stands against it. Changes nothing."""
     if not client_ids or len(client_ids) > MOST_AT_ONCE:
         raise BadInput.field("clients", f"{len(client_ids)} clients", f"1 to {MOST_AT_ONCE}")
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         for one in client_ids:
-            find_client(session, directory, one)
-        loaded = pictures.load(session, directory.id, directory.policy, now, list(dict.fromkeys(client_ids)))
-        return [_preview(session, directory, one, now) for one in loaded]
+            find_client(session, act.directory, one)
+        loaded = pictures.load(
+            session, act.directory.id, act.directory.policy, act.now, list(dict.fromkeys(client_ids))
+        )
+        return [_preview(session, act.directory, one, act.now) for one in loaded]
 
 
-def remove(
-    premises: Premises, directory: Directory, client_id: str, reason: str, actor: Actor, now: datetime
-) -> Removed:
+def remove(act: Act, client_id: str, reason: str) -> Removed:
     """Remove a disabled client whose credentials are dead: out of sight, its consents and roles ended, its name free.
 
     Raises:
         StillInUse: with all that stands against it.
     """
     check_reason(reason)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        loaded = load_one(unit.session, directory, client, now)
-        seen = _preview(unit.session, directory, loaded, now)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        loaded = load_one(unit.session, act.directory, client, act.now)
+        seen = _preview(unit.session, act.directory, loaded, act.now)
         if seen.against:
             raise StillInUse(
                 f"“{client.name}” cannot be removed yet.",
                 violations=tuple(Violation("client", client.name, one) for one in seen.against),
                 next_step="Do these first, then remove it.",
             )
-        note_narrowed(unit.session, client, now)
-        ended = _end_all(unit, client, now)
+        note_narrowed(unit.session, client, act.now)
+        ended = _end_all(unit, client)
         row = RemovalRow(
-            client_id=client.id, directory_id=directory.id, removed_at=now, removed_by=actor.name, reason=reason,
-            restore_until=now + timedelta(days=directory.policy.restore_days), name=client.name, ended=ended,
-        )  # fmt: skip
+            client_id=client.id,
+            directory_id=act.directory.id,
+            removed_at=act.now,
+            removed_by=act.actor.name,
+            reason=reason,
+            restore_until=act.now + timedelta(days=act.directory.policy.restore_days),
+            name=client.name,
+            ended=ended,
+        )
         unit.session.add(row)
         unit.enter(
-            actor, "client.removed", client_subject(client), now=now,
+            "client.removed",
+            client_subject(client),
             before={"state": client.state, "consents": list(seen.consents), "roles": list(seen.roles)},
-            after={"restore until": row.restore_until.isoformat()}, reason=reason,
-        )  # fmt: skip
+            after={"restore until": row.restore_until.isoformat()},
+            reason=reason,
+        )
         client.state, client.folded_name = ClientState.REMOVED.value, f"removed\0{client.id}".replace("\0", " ")
         unit.session.add(client)
         unit.session.flush()
-        return _removed(unit.session, directory, row)
+        return _removed(unit.session, act.directory, row)
 
 
-def restore(premises: Premises, directory: Directory, client_id: str, actor: Actor, now: datetime) -> ClientView:
+def restore(act: Act, client_id: str) -> ClientView:
     """Restore a removed client, disabled, with the consents and roles that its removal ended; credentials stay dead.
 
     Raises:
         NeedsAgreement: it would hold again more than one person may add; it waits at the consent desk.
         NotFound: it was not removed here. Conflict: its time is over. NameTaken: another client has its name by now.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
+    with act.change() as unit:
+        take_turn(unit)
         row = unit.session.get(RemovalRow, client_id, with_for_update=True)
-        client = clients.by_id(unit.session, directory.id, client_id, lock=True)
+        client = clients.by_id(unit.session, act.directory.id, client_id, lock=True)
         if row is None or client is None:
             raise NotFound(f"No removed client {client_id[:40]} is known here.", next_step="See the removed clients.")
-        if now > row.restore_until:
+        if act.now > row.restore_until:
             raise Conflict(
                 f"“{row.name}” could be restored until {row.restore_until:%Y-%m-%d}.", next_step="Register it anew."
             )
@@ -141,27 +150,28 @@ def restore(premises: Premises, directory: Directory, client_id: str, actor: Act
         client.state, client.folded_name = ClientState.DISABLED.value, folded(name)
         with unit.constraint("client_name_taken", lambda: _taken(name)):
             unit.session.add(client)
-        back = _give_back(unit, client, row.ended, actor, now)
+        back = _give_back(unit, client, row.ended)
         unit.session.flush()
-        bench = Bench(unit.session, directory, now)
+        bench = Bench(unit.session, act.directory, act.now)
         gained = beyond(bench.places, bench.power_of_client(client.id, for_people=True), NO_POWERS)
         why = f"“{name}” would hold again what its removal ended"
-        wanted = Wanted(Act.RESTORATION, f"“{name}”", {"removed": row.removed_at.isoformat()}, client.id)
-        judge_addition(unit, directory, client, gained.weight, why, wanted, actor, now)
+        wanted = Wanted(ActKind.RESTORATION, f"“{name}”", {"removed": row.removed_at.isoformat()}, client.id)
+        judge_addition(unit, client, gained.weight, why, wanted)
         unit.session.delete(row)
         unit.enter(
-            actor, "client.restored", client_subject(client), now=now,
-            before={"removed": row.removed_at.isoformat(), "by": row.removed_by}, after={"state": "disabled", **back},
-        )  # fmt: skip
+            "client.restored",
+            client_subject(client),
+            before={"removed": row.removed_at.isoformat(), "by": row.removed_by},
+            after={"state": "disabled", **back},
+        )
         unit.session.flush()
-        return client_view(directory, load_one(unit.session, directory, client, now), now)
+        return client_view(act.directory, load_one(unit.session, act.directory, client, act.now), act.now)
 
 
-def list_removed(premises: Premises, slug: str, limit: int) -> list[Removed]:
+def list_removed(act: Act, limit: int) -> list[Removed]:
     """Return what was removed, the latest first, with what ended by that."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return [_removed(session, directory, row) for row in removals.removals_of(session, directory.id, limit)]
+    with act.read() as session:
+        return [_removed(session, act.directory, row) for row in removals.removals_of(session, act.directory.id, limit)]
 
 
 def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: datetime) -> RemovalPreview:
@@ -188,10 +198,17 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
     )
     waiting = requests.waiting_for(session, row.id, now)
     return RemovalPreview(
-        row.id, row.name, tuple(against), row.cut_off_at if row.state == ClientState.DISABLED else None,
-        picture.last_seen_at, tuple(one.name for one in loaded.owners), consents, held, len(waiting),
+        row.id,
+        row.name,
+        tuple(against),
+        row.cut_off_at if row.state == ClientState.DISABLED else None,
+        picture.last_seen_at,
+        tuple(one.name for one in loaded.owners),
+        consents,
+        held,
+        len(waiting),
         tuple(_naming(session, directory, row.id, now)),
-    )  # fmt: skip
+    )
 
 
 def _naming(session: Session, directory: Directory, client_id: str, now: datetime) -> Iterable[str]:
@@ -203,37 +220,35 @@ def _naming(session: Session, directory: Directory, client_id: str, now: datetim
     return sorted(set(found))
 
 
-def _end_all(unit: Unit, client: clients.ClientRow, now: datetime) -> dict[str, list[dict[str, Any]]]:
+def _end_all(unit: Unit, client: clients.ClientRow) -> dict[str, list[dict[str, Any]]]:
     """End its consents and roles now, take its requests back, drop what is tried out; return what to give back."""
     ended: dict[str, list[dict[str, Any]]] = {"consents": [], "roles": []}
     for grant in clients.grants_of(unit.session, [client.id]):
-        if grant.stands(now):
+        if grant.stands(unit.now):
             ended["consents"].append({"id": str(grant.id), "until": _said(grant.expires_at)})
-            grant.expires_at, grant.narrowed_at = now, client.narrowed_at
+            grant.expires_at, grant.narrowed_at = unit.now, client.narrowed_at
             unit.session.add(grant)
     for held in unit.session.exec(select(AssignmentRow).where(AssignmentRow.client_id == client.id)):
-        if held.expires_at is None or held.expires_at > now:
+        if held.expires_at is None or held.expires_at > unit.now:
             ended["roles"].append({"id": str(held.id), "until": _said(held.expires_at)})
-            held.expires_at, held.narrowed_at = now, client.narrowed_at
+            held.expires_at, held.narrowed_at = unit.now, client.narrowed_at
             unit.session.add(held)
     for waiting in unit.session.exec(
         select(RequestRow).where(RequestRow.client_id == client.id, RequestRow.state == RequestState.WAITING.value)
     ):
-        waiting.state, waiting.decided_at = RequestState.WITHDRAWN.value, now
+        waiting.state, waiting.decided_at = RequestState.WITHDRAWN.value, unit.now
         unit.session.add(waiting)
     for trial in unit.session.exec(
         select(narrowings.NarrowingRow).where(
             narrowings.NarrowingRow.client_id == client.id, col(narrowings.NarrowingRow.ended_at).is_(None)
         )
     ):
-        trial.ended_at, trial.ended_by, trial.outcome = now, "removal", "dropped"
+        trial.ended_at, trial.ended_by, trial.outcome = unit.now, "removal", "dropped"
         unit.session.add(trial)
     return ended
 
 
-def _give_back(
-    unit: Unit, client: clients.ClientRow, ended: dict[str, list[dict[str, Any]]], actor: Actor, now: datetime
-) -> dict[str, list[str]]:
+def _give_back(unit: Unit, client: clients.ClientRow, ended: dict[str, list[dict[str, Any]]]) -> dict[str, list[str]]:
     """Grant anew what the removal ended and nothing else has ended since; return what could not be given back, too."""
     back: dict[str, list[str]] = {"given back": [], "not given back": []}
     places = resources.resources_of(unit.session, client.directory_id)
@@ -244,10 +259,15 @@ def _give_back(
             continue
         words = f"{names[old.resource_id]}: {old.permission}"
         known = old.permission in catalogues[old.resource_id].permissions
-        if not known or (until is not None and until <= now):
+        if not known or (until is not None and until <= unit.now):
             back["not given back"].append(words)
             continue
-        again = old.model_dump() | {"id": uuid4(), "granted_at": now, "granted_by": actor.name, "expires_at": until}
+        again = old.model_dump() | {
+            "id": uuid4(),
+            "granted_at": unit.now,
+            "granted_by": unit.actor.name,
+            "expires_at": until,
+        }
         unit.session.add(GrantRow(**again | {"narrowed_at": None}))
         back["given back"].append(words)
     for one in ended["roles"]:
@@ -255,10 +275,15 @@ def _give_back(
         role = unit.session.get(RoleRow, held.role_id) if held is not None else None
         if held is None or role is None:
             continue
-        if role.removed_at is not None or (until is not None and until <= now):
+        if role.removed_at is not None or (until is not None and until <= unit.now):
             back["not given back"].append(f"the role {role.name}")
             continue
-        again = held.model_dump() | {"id": uuid4(), "assigned_at": now, "assigned_by": actor.name, "expires_at": until}
+        again = held.model_dump() | {
+            "id": uuid4(),
+            "assigned_at": unit.now,
+            "assigned_by": unit.actor.name,
+            "expires_at": until,
+        }
         unit.session.add(AssignmentRow(**again | {"narrowed_at": None}))
         back["given back"].append(f"the role {role.name}")
     return back
@@ -270,10 +295,15 @@ def _removed(session: Session, directory: Directory, row: RemovalRow) -> Removed
     held = [session.get(AssignmentRow, UUID(one["id"])) for one in row.ended["roles"]]
     roles_ended = [session.get(RoleRow, one.role_id) for one in held if one is not None]
     return Removed(
-        row.client_id, row.name, row.removed_at, row.removed_by, row.reason, row.restore_until,
+        row.client_id,
+        row.name,
+        row.removed_at,
+        row.removed_by,
+        row.reason,
+        row.restore_until,
         tuple(f"{names[one.resource_id]}: {one.permission}" for one in grants if one is not None),
         tuple(one.name for one in roles_ended if one is not None),
-    )  # fmt: skip
+    )
 
 
 def _said(moment: datetime | None) -> str:

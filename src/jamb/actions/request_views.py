@@ -10,14 +10,16 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.act_views import change_of, details_of
+from jamb.actions.backend import find_client
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, told_to, unsettled
 from jamb.actions.fits import Trial, trial_of
 from jamb.actions.judging import act_words
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.actions.resources import ResourceChange
 from jamb.core.access import Comparison, compare
+from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotFound
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -27,7 +29,6 @@ from jamb.core.requests import (
     state_at,
 )
 from jamb.store import clients, narrowings, requests, resources
-from jamb.store.actor import Actor
 from jamb.store.narrowings import NarrowingRow
 
 
@@ -123,49 +124,38 @@ class RequestDossier:
 
 
 def list_requests(
-    premises: Premises,
-    slug: str,
-    now: datetime,
-    *,
-    waiting: bool,
-    mine: str | None,
-    after_key: tuple[datetime, UUID] | None,
-    limit: int,
+    act: Act, *, waiting: bool, mine: str | None, after_key: tuple[datetime, UUID] | None, limit: int
 ) -> tuple[list[RequestView], tuple[datetime, UUID] | None]:
     """Return a page of requests and the key of its last one when there are more."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         rows = requests.page(
-            session, directory.id, now=now, waiting=waiting, mine=mine, after=after_key, limit=limit + 1
+            session, act.directory.id, now=act.now, waiting=waiting, mine=mine, after=after_key, limit=limit + 1
         )
         shown = rows[:limit]
         more = (shown[-1].due_at, shown[-1].id) if len(rows) > limit else None
-        return request_views(session, directory, shown, now), more
+        return request_views(session, act.directory, shown, act.now), more
 
 
-def read_request(
-    premises: Premises, slug: str, request_id: UUID, now: datetime, mine: str | None, actor: Actor | None = None
-) -> RequestDossier:
+def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier:
     """Return a request with what granting it would change now.
 
     Args:
         mine: refuse others' to this person. actor: whoever looks, to be told whether their yes would do.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_request(session, directory, request_id)
+    with act.read() as session:
+        row = find_request(session, act.directory, request_id)
         if mine is not None and row.requested_by_id != mine:
             owners = clients.owners_of(session, [row.client_id or ""]).get(row.client_id or "", [])
             if all(str(one.person_id) != mine for one in owners):
                 raise Forbidden("This request is not yours.", next_step="An approver can read it.")
-        view = request_views(session, directory, [row], now)[0]
+        view = request_views(session, act.directory, [row], act.now)[0]
         if view.state is not RequestState.WAITING:
             return RequestDossier(view, None)
         if row.act or row.client_id is None:
             return RequestDossier(
-                view, None, details=details_of(session, row), change=change_of(session, directory, row, now)
+                view, None, details=details_of(session, row), change=change_of(session, act.directory, row, act.now)
             )
-        client = find_client(session, directory, row.client_id)
+        client = find_client(session, act.directory, row.client_id)
         if row.narrowing_id is not None:
             tried = session.get_one(NarrowingRow, row.narrowing_id)
             resource = session.get_one(resources.ResourceRow, tried.resource_id)
@@ -174,12 +164,12 @@ def read_request(
             return RequestDossier(view, None, trial_of(session, tried, client.name, resource.name), comparison)
         terms = view.agreed.terms if view.agreed is not None else AS_ASKED
         ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
-        chosen = [one for one in unsettled(session, client, now) if one.id in ids]
-        seen = preview_of(session, directory, client, chosen, terms, now)
+        chosen = [one for one in unsettled(session, client, act.now) if one.id in ids]
+        seen = preview_of(session, act.directory, client, chosen, terms, act.now)
         asked_by = {row.requested_by_id, *seen.asked_by_ids}
-        told = told_to(session, directory, client, seen, asked_by, None, now)
-        if actor is not None and seen.weight >= directory.policy.two_people_weight and view.approvers == 1:
-            told = told_to(session, directory, client, seen, asked_by, actor, now)
+        told = told_to(session, act.directory, client, seen, asked_by, None, act.now)
+        if act.actor is not None and seen.weight >= act.directory.policy.two_people_weight and view.approvers == 1:
+            told = told_to(session, act.directory, client, seen, asked_by, act.actor, act.now)
         return RequestDossier(view, told)
 
 

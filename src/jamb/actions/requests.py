@@ -9,17 +9,19 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.agreements import agree
 from jamb.actions.asks import check_reason
+from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
 from jamb.actions.judging import check_consent, note_addition, take_turn
 from jamb.actions.narrowing import put_in_force
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client
 from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
 from jamb.core.agreements import independent, nobody_words
+from jamb.core.directories import Directory
 from jamb.core.errors import (
     AlreadyAsked,
     Conflict,
@@ -41,19 +43,16 @@ from jamb.core.requests import (
 )
 from jamb.store import clients, requests, resources
 from jamb.store.narrowings import NarrowingRow
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Actor, Unit
 
 
 def make_request(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     client_id: str,
     ask_ids: Sequence[UUID] | None,
     reason: str,
     answers: Mapping[str, Sequence[str]],
     terms_accepted: bool,
-    actor: Actor,
-    now: datetime,
 ) -> RequestView:
     """Ask an approver to consent to the waiting asks, or the chosen ones.
 
@@ -67,14 +66,14 @@ def make_request(
     check_reason(reason)
     if not reason.strip():
         raise Unsuited.field("reason", "nothing", "why it is needed, for whoever decides")
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client = find_client(unit.session, directory, client_id, lock=True)
-        chosen = choose(unit.session, client, ask_ids, now)
+    with act.change() as unit:
+        client = find_client(unit.session, act.directory, client_id, lock=True)
+        chosen = choose(unit.session, client, ask_ids, act.now)
         if not chosen:
             raise NothingToGrant(
                 f"“{client.name}” asks for nothing that waits.", next_step="Ask for a permission first."
             )
-        for waiting in requests.waiting_for(unit.session, client.id, now):
+        for waiting in requests.waiting_for(unit.session, client.id, act.now):
             both = {row.id for row in chosen} & set(waiting.ask_ids)
             if both:
                 names = ", ".join(sorted(row.permission for row in chosen if row.id in both))
@@ -82,19 +81,19 @@ def make_request(
                     f"A request for {names} waits already, until {waiting.due_at:%Y-%m-%d}.",
                     next_step="Wait for the decision, or take that request back.",
                 )
-        asked, replies = _answers(unit.session, directory, chosen, answers, accepted=terms_accepted)
-        seen = preview_of(unit.session, directory, client, chosen, AS_ASKED, now)
-        involved = {actor.id, *(one.asked_by_id for one in chosen)}
-        refuse_to_wait_for_nobody(unit.session, directory, client.id, seen.weight, involved, now)
+        asked, replies = _answers(unit.session, act.directory, chosen, answers, accepted=terms_accepted)
+        seen = preview_of(unit.session, act.directory, client, chosen, AS_ASKED, act.now)
+        involved = {act.actor.id, *(one.asked_by_id for one in chosen)}
+        refuse_to_wait_for_nobody(unit.session, act.directory, client.id, seen.weight, involved, act.now)
         row = requests.RequestRow(
             id=uuid4(),
-            directory_id=directory.id,
+            directory_id=act.directory.id,
             client_id=client.id,
             ask_ids=[one.id for one in chosen],
-            requested_by_id=actor.id,
-            requested_by=actor.name,
-            requested_at=now,
-            due_at=now + timedelta(days=directory.policy.request_days),
+            requested_by_id=act.actor.id,
+            requested_by=act.actor.name,
+            requested_at=act.now,
+            due_at=act.now + timedelta(days=act.directory.policy.request_days),
             reason=" ".join(reason.split()),
             questions=asked,
             answers=replies,
@@ -103,27 +102,22 @@ def make_request(
         )
         unit.session.add(row)
         unit.enter(
-            actor,
             "consent.requested",
             client_subject(client),
-            now=now,
             after={"permissions": permission_names(chosen), "weight": seen.weight, "due": row.due_at.isoformat()},
             reason=row.reason,
         )
         unit.session.flush()
-        return request_views(unit.session, directory, [row], now)[0]
+        return request_views(unit.session, act.directory, [row], act.now)[0]
 
 
 def decide_request(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     request_id: UUID,
     event: RequestEvent,
     ask_ids: Sequence[UUID] | None,
     terms: GrantTerms | None,
     said: str,
-    actor: Actor,
-    now: datetime,
     *,
     force: bool = False,
 ) -> RequestView:
@@ -142,47 +136,47 @@ def decide_request(
         BadInput: it would be widened, no words to a decline, or other terms than the first approver agreed to.
     """
     check_reason(said, "words")
-    if _is_act(premises, directory, request_id):
+    if _is_act(act, request_id):
         _refuse_terms(ask_ids, terms)
-        agree(premises, directory, request_id, event, said, actor, now)
-        with Session(premises.engine) as session:
-            return request_views(session, directory, [find_request(session, directory, request_id)], now)[0]
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = find_request(unit.session, directory, request_id, lock=True)
+        agree(act, request_id, event, said)
+        with act.read() as session:
+            return request_views(session, act.directory, [find_request(session, act.directory, request_id)], act.now)[0]
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_request(unit.session, act.directory, request_id, lock=True)
         assert row.client_id is not None
-        client = find_client(unit.session, directory, row.client_id, lock=True)
-        state = state_at(RequestState(row.state), row.due_at, now)
+        client = find_client(unit.session, act.directory, row.client_id, lock=True)
+        state = state_at(RequestState(row.state), row.due_at, act.now)
         following = after(state, event)
         if event is RequestEvent.DECLINE:
             if not said.strip():
                 raise Unsuited.field("words", "nothing", "why not, for whoever asked")
-            _close(row, following, actor, said, now)
+            _close(row, following, act.actor, said, act.now)
             unit.session.add(row)
-            unit.enter(actor, "request.declined", client_subject(client), now=now, after=_record(row), reason=row.said)
+            unit.enter("request.declined", client_subject(client), after=_record(row), reason=row.said)
             unit.session.flush()
-            return request_views(unit.session, directory, [row], now)[0]
+            return request_views(unit.session, act.directory, [row], act.now)[0]
         if row.narrowing_id is not None:
-            _narrow(unit, client, row, ask_ids, terms, said, actor, now, force=force)
-            _close(row, following, actor, said, now)
+            _narrow(unit, client, row, ask_ids, terms, said, force=force)
+            _close(row, following, act.actor, said, act.now)
             unit.session.add(row)
             unit.session.flush()
-            return request_views(unit.session, directory, [row], now)[0]
+            return request_views(unit.session, act.directory, [row], act.now)[0]
         agreed = agreed_of(row)
         terms, wanted = _settle(row, agreed, ask_ids, terms)
-        chosen = [one for one in unsettled(unit.session, client, now) if one.id in wanted]
+        chosen = [one for one in unsettled(unit.session, client, act.now) if one.id in wanted]
         if len(chosen) < len(wanted):
             raise NothingToGrant(
                 "An ask of this request was granted or dropped since.", next_step="Read the request again."
             )
         _refuse_changed(unit.session, agreed, chosen)
-        seen = preview_of(unit.session, directory, client, chosen, terms, now)
-        refuse_beyond(unit.session, directory, chosen, terms, now)
+        seen = preview_of(unit.session, act.directory, client, chosen, terms, act.now)
+        refuse_beyond(unit.session, act.directory, chosen, terms, act.now)
         involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
-        needed, _, alone = check_consent(unit.session, directory, client, seen.weight, involved, actor, now)
-        needed = max(needed, approvers_needed(_agreed_weight(agreed, row), directory.policy))
-        approvals = _standing_approvals(unit, directory, row, involved, actor, now)
-        _note_yes(unit, row, actor, said, now)
+        needed, _, alone = check_consent(unit.session, act.directory, client, seen.weight, involved, act.actor, act.now)
+        needed = max(needed, approvers_needed(_agreed_weight(agreed, row), act.directory.policy))
+        approvals = _standing_approvals(unit, row, involved)
+        _note_yes(unit, row, said)
         if len(approvals) + 1 < needed:
             row.agreed = _agreed_document(unit.session, chosen, terms)
             unit.session.add(row)
@@ -191,32 +185,30 @@ def decide_request(
                 "weight": seen.weight,
                 "still needed": "another approver",
             }
-            unit.enter(actor, "request.first-yes", client_subject(client), now=now, after=record, reason=said.strip())
+            unit.enter("request.first-yes", client_subject(client), after=record, reason=said.strip())
         else:
-            enact(unit, directory, client, chosen, seen, terms, actor, now, said.strip() or row.reason)
+            enact(unit, client, chosen, seen, terms, said.strip() or row.reason)
             if needed == 1:
-                note_addition(unit, client.id, "consent", seen.weight, actor, now, alone=alone)
-            _close(row, following, actor, said, now)
+                note_addition(unit, client.id, "consent", seen.weight, alone=alone)
+            _close(row, following, act.actor, said, act.now)
             unit.session.add(row)
         unit.session.flush()
-        return request_views(unit.session, directory, [row], now)[0]
+        return request_views(unit.session, act.directory, [row], act.now)[0]
 
 
-def withdraw_request(
-    premises: Premises, directory: Directory, client_id: str, request_id: UUID, actor: Actor, now: datetime
-) -> RequestView:
+def withdraw_request(act: Act, client_id: str, request_id: UUID) -> RequestView:
     """Take a waiting request back. Raises `AlreadyDecided` when it no longer waits."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_request(unit.session, directory, request_id, lock=True)
+    with act.change() as unit:
+        row = find_request(unit.session, act.directory, request_id, lock=True)
         if row.client_id is None or row.client_id != client_id:
             raise NotFound("This client has no such request.", next_step="See the requests that wait.")
-        client = find_client(unit.session, directory, row.client_id)
-        following = after(state_at(RequestState(row.state), row.due_at, now), RequestEvent.WITHDRAW)
-        _close(row, following, actor, "", now)
+        client = find_client(unit.session, act.directory, row.client_id)
+        following = after(state_at(RequestState(row.state), row.due_at, act.now), RequestEvent.WITHDRAW)
+        _close(row, following, act.actor, "", act.now)
         unit.session.add(row)
-        unit.enter(actor, "request.withdrawn", client_subject(client), now=now, after=_record(row))
+        unit.enter("request.withdrawn", client_subject(client), after=_record(row))
         unit.session.flush()
-        return request_views(unit.session, directory, [row], now)[0]
+        return request_views(unit.session, act.directory, [row], act.now)[0]
 
 
 def _narrow(
@@ -226,8 +218,6 @@ def _narrow(
     ask_ids: Sequence[UUID] | None,
     terms: GrantTerms | None,
     said: str,
-    actor: Actor,
-    now: datetime,
     *,
     force: bool,
 ) -> None:
@@ -238,7 +228,7 @@ def _narrow(
     if tried.ended_at is not None:
         raise NothingToGrant("What was tried out has ended.", next_step="Decline, or let it lapse.")
     resource = unit.session.get_one(resources.ResourceRow, tried.resource_id)
-    put_in_force(unit, client, resource, tried, said.strip() or row.reason, actor, now, force=force)
+    put_in_force(unit, client, resource, tried, said.strip() or row.reason, force=force)
 
 
 def _refuse_terms(ask_ids: Sequence[UUID] | None, terms: GrantTerms | None) -> None:
@@ -305,34 +295,32 @@ def refuse_to_wait_for_nobody(
         raise NobodyToAgree(words, next_step=step)
 
 
-def _is_act(premises: Premises, directory: Directory, request_id: UUID) -> bool:
-    with Session(premises.engine) as session:
-        return bool(find_request(session, directory, request_id).act)
+def _is_act(act: Act, request_id: UUID) -> bool:
+    with act.read() as session:
+        return bool(find_request(session, act.directory, request_id).act)
 
 
-def _note_yes(unit: Unit, row: requests.RequestRow, actor: Actor, said: str, now: datetime) -> None:
+def _note_yes(unit: Unit, row: requests.RequestRow, said: str) -> None:
     """Keep a yes. One that counts no more, because its giver might not give it then, is given anew."""
-    held = unit.session.get(requests.ApprovalRow, (row.id, actor.id))
-    held = held or requests.ApprovalRow(request_id=row.id, approver_id=actor.id, approver=actor.name)
-    held.at, held.said = now, said.strip()
+    held = unit.session.get(requests.ApprovalRow, (row.id, unit.actor.id))
+    held = held or requests.ApprovalRow(request_id=row.id, approver_id=unit.actor.id, approver=unit.actor.name)
+    held.at, held.said = unit.now, said.strip()
     unit.session.add(held)
 
 
-def _standing_approvals(
-    unit: Unit, directory: Directory, row: requests.RequestRow, involved: Collection[str], actor: Actor, now: datetime
-) -> list[requests.ApprovalRow]:
+def _standing_approvals(unit: Unit, row: requests.RequestRow, involved: Collection[str]) -> list[requests.ApprovalRow]:
     """Return the yeses so far that still count: of people who may still give one, and who are not behind another.
 
     Raises:
         SamePerson: this one comes from somebody who said yes already, or who could have.
     """
-    bench = Bench(unit.session, directory, now)
+    bench = Bench(unit.session, unit.directory, unit.now)
     found: list[requests.ApprovalRow] = []
-    taken = bench.controllers(involved) if row.weight >= directory.policy.two_people_weight else frozenset[str]()
-    mine = bench.controllers([actor.id])
+    taken = bench.controllers(involved) if row.weight >= unit.directory.policy.two_people_weight else frozenset[str]()
+    mine = bench.controllers([unit.actor.id])
     for one in requests.approvals_of(unit.session, [row.id]).get(row.id, []):
         behind = bench.controllers([one.approver_id])
-        if one.approver_id == actor.id or not independent(mine, behind):
+        if one.approver_id == unit.actor.id or not independent(mine, behind):
             raise SamePerson(
                 "You said yes to this request already: the second approver is another person.",
                 next_step="Have another approver decide it.",

@@ -11,14 +11,15 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.actions.judging import agreed_by, earlier, note_addition, take_turn, try_waiting
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.core import own_api
 from jamb.core.access import Comparison, Holding, across, holdings_in_force
 from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
-from jamb.core.agreements import Act, Proposal, agreeing
+from jamb.core.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.openapi import operations_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, kept_within, smallest, weigh_operation
@@ -26,7 +27,7 @@ from jamb.core.permissions import Proposal as ProposedSet
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach import kept_within as kept_within_reach
 from jamb.store import clients, pasts, pictures, requests, resources, roles
-from jamb.store.work import Actor, Unit, keep_waiting, unit_of_work
+from jamb.store.work import Actor, Unit, keep_waiting
 
 RESOURCE_NAME = re.compile(r"[a-z][a-z0-9]*(?:-[a-z0-9]+)*\Z")
 NAME_LONGEST = 40
@@ -83,11 +84,8 @@ class ResourceChange:
 
 
 def publish(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     catalogue: Catalogue,
-    actor: Actor,
-    now: datetime,
     *,
     guard_client_id: str | None = None,
     questions: Sequence[str] = (),
@@ -103,26 +101,28 @@ def publish(
         StillInUse: a permission would go that is held, asked or bundled in a role; who is named.
     """
     _check_names(catalogue)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = resources.by_name(unit.session, directory.id, catalogue.name, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        row = resources.by_name(unit.session, act.directory.id, catalogue.name, lock=True)
         if row is not None and row.name != catalogue.name:
             raise BadInput.field("name", catalogue.name, "the short name of the resource, not its identifier")
         if guard_client_id is not None:
-            find_client(unit.session, directory, guard_client_id)
+            find_client(unit.session, act.directory, guard_client_id)
         if row is not None and row.identifier != catalogue.identifier:
             raise Unsuited.field(
-                "identifier", catalogue.identifier, f"{row.identifier}, as it is: what guards and tokens name it by",
+                "identifier",
+                catalogue.identifier,
+                f"{row.identifier}, as it is: what guards and tokens name it by",
                 "It is for life. Publish another resource under the new one.",
-            )  # fmt: skip
-        change = change_in(unit.session, row, catalogue, now)
+            )
+        change = change_in(unit.session, row, catalogue, act.now)
         if change.blocking:
             raise _blocked(change)
         said = [one.strip() for one in questions if one.strip()], terms.strip()
         if row is None:
             row = resources.ResourceRow(
                 id=uuid4(),
-                directory_id=directory.id,
+                directory_id=act.directory.id,
                 name=catalogue.name,
                 title=catalogue.title,
                 identifier=catalogue.identifier,
@@ -133,73 +133,64 @@ def publish(
             with unit.constraint("resource_identifier_taken", lambda: _taken(catalogue.identifier)):
                 unit.session.add(row)
             resources.add_catalogue(unit.session, row.id, catalogue)
-            _enter(unit, row, change, (), None, actor, now)
+            _enter(unit, row, change, (), None)
             return change
-        waits = _replace(unit, directory, row, change, guard_client_id, said, actor, now)
-    return replace(change, waits=_kept_waiting(premises, directory, waits))
+        waits = _replace(unit, row, change, guard_client_id, said)
+    return replace(change, waits=_kept_waiting(act, waits))
 
 
 def _replace(
     unit: Unit,
-    directory: Directory,
     row: resources.ResourceRow,
     change: ResourceChange,
     guard_client_id: str | None,
     said: tuple[list[str], str],
-    actor: Actor,
-    now: datetime,
 ) -> NeedsAgreement | None:
     """Put a catalogue in place of the one a resource has; return what of it waits for an approver, if anything."""
     assert change.before is not None
-    _refuse_unbinding(unit.session, row, change.after, now)
+    _refuse_unbinding(unit.session, row, change.after, unit.now)
     guard = guard_client_id or row.guard_client_id
     wider = change.wider
     if row.guard_client_id is not None and guard != row.guard_client_id:
         wider = (*wider, "its guard would be another client")
     put, waits, agreed, digest = change.after, None, False, None
-    if wider and actor.kind != "service":
-        bench = Bench(unit.session, directory, now)
-        wanted = _wider_proposal(bench, row, change, wider, guard, said, actor, now)
-        yeses, digest = agreed_by(unit, bench, wanted, actor, now), wanted.digest()
+    if wider and unit.actor.kind != "service":
+        bench = Bench(unit.session, unit.directory, unit.now)
+        wanted = _wider_proposal(bench, row, change, wider, guard, said, unit.actor, unit.now)
+        yeses, digest = agreed_by(unit, bench, wanted), wanted.digest()
         agreed = bool(yeses)
         if agreed:
-            alone = frozenset(yeses) <= bench.controllers([actor.id])
+            alone = frozenset(yeses) <= bench.controllers([unit.actor.id])
             for one in change.affected:
-                note_addition(unit, one.client_id, "catalogue", one.comparison.added_weight, actor, now, alone=alone)
+                note_addition(unit, one.client_id, "catalogue", one.comparison.added_weight, alone=alone)
         else:
             put, guard = change.kept or change.before, row.guard_client_id
-            waits = try_waiting(unit.session, bench, wanted, actor, now)
-    withdrawn = requests.supersede(unit.session, directory.id, Act.CATALOGUE.value, row.name, now, digest)
+            waits = try_waiting(unit.session, bench, wanted, unit.actor, unit.now)
+    withdrawn = requests.supersede(unit.session, unit.directory.id, ActKind.CATALOGUE.value, row.name, unit.now, digest)
     before = {"identifier": row.identifier, "revision": row.revision}
     same = put == change.before and (row.questions, row.terms, row.guard_client_id) == (*said, guard)
     if not same or withdrawn or waits is None:
         if put != change.before:
-            pasts.keep_catalogue(unit.session, row, change.before, now, agreed=agreed)
+            pasts.keep_catalogue(unit.session, row, change.before, unit.now, agreed=agreed)
             resources.replace_catalogue(unit.session, row, put)
         row.questions, row.terms = said
         row.guard_client_id = guard
         unit.session.add(row)
-        _enter(unit, row, change, wider, before, actor, now)
+        _enter(unit, row, change, wider, before)
     return waits
 
 
-def _kept_waiting(premises: Premises, directory: Directory, waits: NeedsAgreement | None) -> str:
+def _kept_waiting(act: Act, waits: NeedsAgreement | None) -> str:
     """Keep at the consent desk what waits; return in words that it does, and who can agree."""
     if waits is None:
         return ""
     if waits.waits is not None:
-        waits = keep_waiting(premises.engine, premises.sealer, directory.id, waits)
+        waits = keep_waiting(act.backend.engine, act.backend.sealer, act.directory, waits)
     return f"{waits.message} {waits.next_step}".strip()
 
 
 def _enter(
-    unit: Unit,
-    row: resources.ResourceRow,
-    change: ResourceChange,
-    wider: Sequence[str],
-    before: dict[str, Any] | None,
-    actor: Actor,
-    now: datetime,
+    unit: Unit, row: resources.ResourceRow, change: ResourceChange, wider: Sequence[str], before: dict[str, Any] | None
 ) -> None:
     subject = {"kind": "resource", "id": str(row.id), "name": row.name}
     after = _record(row, change)
@@ -208,7 +199,7 @@ def _enter(
     if wider:
         after["takes an approver"] = list(wider)
     action = "resource.published" if before is None else "resource.changed"
-    unit.enter(actor, action, subject, now=now, before=before, after=after)
+    unit.enter(action, subject, before=before, after=after)
 
 
 def _wider_proposal(
@@ -238,13 +229,16 @@ def _wider_proposal(
         heaviest = max(heaviest, policy.two_people_weight)
     questions, terms = said
     args = {
-        "name": change.after.name, "catalogue": pasts.catalogue_document(change.after), "guard": guard,
-        "questions": questions, "terms": terms,
-    }  # fmt: skip
+        "name": change.after.name,
+        "catalogue": pasts.catalogue_document(change.after),
+        "guard": guard,
+        "questions": questions,
+        "terms": terms,
+    }
     gainers = [one.client_name for one in change.affected if one.comparison.newly or one.comparison.wider]
     why = f"{change.after.name} would open more than was consented to{_whom(gainers)}: {'; '.join(wider[:5])}."
     return Proposal(
-        Act.CATALOGUE, None, change.after.name, args, round(heaviest, 1), max(1, agreeing(heaviest, policy)), why
+        ActKind.CATALOGUE, None, change.after.name, args, round(heaviest, 1), max(1, agreeing(heaviest, policy)), why
     )
 
 
@@ -266,12 +260,11 @@ def _whom(names: Sequence[str]) -> str:
     return f" for {', '.join(names[:3])}{' and others' if len(names) > 3 else ''}" if names else ""
 
 
-def preview(premises: Premises, slug: str, catalogue: Catalogue, now: datetime) -> ResourceChange:
+def preview(act: Act, catalogue: Catalogue) -> ResourceChange:
     """Return what publishing this catalogue would do: what changes, and for whom what becomes possible or stops."""
     _check_names(catalogue)
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return change_in(session, resources.by_name(session, directory.id, catalogue.name), catalogue, now)
+    with act.read() as session:
+        return change_in(session, resources.by_name(session, act.directory.id, catalogue.name), catalogue, act.now)
 
 
 def draft(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
@@ -279,24 +272,22 @@ def draft(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
     return operations_of(document, data_class)
 
 
-def list_resources(premises: Premises, slug: str) -> list[PublishedResource]:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        rows = resources.resources_of(session, directory.id)
+def list_resources(act: Act) -> list[PublishedResource]:
+    with act.read() as session:
+        rows = resources.resources_of(session, act.directory.id)
         found = resources.catalogues(session, rows)
-        counts = resources.collection_counts(session, directory.id)
+        counts = resources.collection_counts(session, act.directory.id)
         return [_view(row, found[row.id], counts.get(row.id, 0)) for row in rows]
 
 
-def read_resource(premises: Premises, slug: str, name: str) -> PublishedResource:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_resource(session, directory, name)
-        counts = resources.collection_counts(session, directory.id)
+def read_resource(act: Act, name: str) -> PublishedResource:
+    with act.read() as session:
+        row = find_resource(session, act.directory, name)
+        counts = resources.collection_counts(session, act.directory.id)
         return _view(row, resources.catalogues(session, [row])[row.id], counts.get(row.id, 0))
 
 
-def set_address(premises: Premises, directory: Directory, name: str, url: str, actor: Actor, now: datetime) -> str:
+def set_address(act: Act, name: str, url: str) -> str:
     """Say where a resource answers, for probes. Raises `BadInput` for what is no web address."""
     try:
         queried = bool(url) and bool(read_address(url).query)
@@ -305,32 +296,23 @@ def set_address(premises: Premises, directory: Directory, name: str, url: str, a
         raise BadInput.field("url", url, allowed) from error
     if queried:
         raise BadInput.field("url", url, "an address without a query: operations are called below it")
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_resource(unit.session, directory, name, lock=True)
+    with act.change() as unit:
+        row = find_resource(unit.session, act.directory, name, lock=True)
         before, row.address = row.address, url.rstrip("/")
         unit.session.add(row)
         subject = {"kind": "resource", "id": str(row.id), "name": row.name}
-        unit.enter(
-            actor,
-            "resource.addressed",
-            subject,
-            now=now,
-            before={"answers at": before},
-            after={"answers at": row.address},
-        )
+        unit.enter("resource.addressed", subject, before={"answers at": before}, after={"answers at": row.address})
         return row.address
 
 
-def read_collections(premises: Premises, slug: str, name: str) -> tuple[PublishedResource, CollectionTree]:
-    with Session(premises.engine) as session:
-        row = find_resource(session, find_directory(session, slug), name)
+def read_collections(act: Act, name: str) -> tuple[PublishedResource, CollectionTree]:
+    with act.read() as session:
+        row = find_resource(session, act.directory, name)
         tree = resources.collections_of(session, row.id)
         return _view(row, resources.catalogues(session, [row])[row.id], len(tree.collections)), tree
 
 
-def replace_collections(
-    premises: Premises, directory: Directory, name: str, tree: CollectionTree, actor: Actor, now: datetime
-) -> str:
+def replace_collections(act: Act, name: str, tree: CollectionTree) -> str:
     """Put these collections in place of those that a resource has. Guards hear of it within seconds.
 
     Objects that somebody would reach beyond what was consented to wait for an approver; the answer says so, if any do.
@@ -339,16 +321,16 @@ def replace_collections(
         BadInput: the resource has no objects. StillInUse: a collection would go that a reach names; who is named.
     """
     waits: NeedsAgreement | None = None
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = find_resource(unit.session, directory, name, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_resource(unit.session, act.directory, name, lock=True)
         if row.name == own_api.NAME or not row.object_name:
             sent = f"{len(tree.collections)} collections"
             allowed = f"none: {row.name} does not say what its objects are called"
             raise Unsuited.field("collections", sent, allowed, "Publish it with an object name first.")
         before = resources.collections_of(unit.session, row.id)
         gone = before.collections.keys() - tree.collections.keys()
-        bounded = clients.bounded_at(unit.session, row.id, now) + roles.bounded_at(unit.session, row.id, now)
+        bounded = clients.bounded_at(unit.session, row.id, act.now) + roles.bounded_at(unit.session, row.id, act.now)
         naming = sorted({name for name, reach in bounded if reach.collections & gone})
         if naming:
             raise StillInUse(
@@ -358,23 +340,25 @@ def replace_collections(
             )
         if before == tree:
             return ""
-        bench = Bench(unit.session, directory, now)
+        bench = Bench(unit.session, act.directory, act.now)
         put, agreed, digest = tree, False, None
-        kept = kept_within_reach(before, tree, _named_at(unit.session, row.id, now))
+        kept = kept_within_reach(before, tree, _named_at(unit.session, row.id, act.now))
         if kept != tree:
-            wanted, gains = _refilling(bench, row, before, kept, tree, actor, now)
-            yeses, digest = agreed_by(unit, bench, wanted, actor, now), wanted.digest()
-            agreed = actor.kind == "service" or bool(yeses)
+            wanted, gains = _refilling(bench, row, before, kept, tree, act.actor, act.now)
+            yeses, digest = agreed_by(unit, bench, wanted), wanted.digest()
+            agreed = act.actor.kind == "service" or bool(yeses)
             if agreed:
-                alone = frozenset(yeses) <= bench.controllers([actor.id])
+                alone = frozenset(yeses) <= bench.controllers([act.actor.id])
                 for client_id, weight in gains.items():
-                    note_addition(unit, client_id, "collections", weight, actor, now, alone=alone)
+                    note_addition(unit, client_id, "collections", weight, alone=alone)
             else:
                 put = kept
-                waits = try_waiting(unit.session, bench, wanted, actor, now)
-        withdrawn = requests.supersede(unit.session, directory.id, Act.COLLECTIONS.value, row.name, now, digest)
+                waits = try_waiting(unit.session, bench, wanted, act.actor, act.now)
+        withdrawn = requests.supersede(
+            unit.session, act.directory.id, ActKind.COLLECTIONS.value, row.name, act.now, digest
+        )
         if put != before or withdrawn:
-            pasts.keep_collections(unit.session, row, before, now, agreed=agreed)
+            pasts.keep_collections(unit.session, row, before, act.now, agreed=agreed)
             resources.replace_collections(unit.session, row.id, put)
             moved = {
                 path
@@ -382,10 +366,8 @@ def replace_collections(
                 if before.members(path) != put.members(path)
             }
             unit.enter(
-                actor,
                 "collections.replaced",
                 {"kind": "resource", "id": str(row.id), "name": row.name},
-                now=now,
                 before={"collections": len(before.collections), "objects": len(before.everything)},
                 after={
                     "collections": len(put.collections),
@@ -396,7 +378,7 @@ def replace_collections(
                     "kept": "within what was consented to",
                 },
             )
-    return _kept_waiting(premises, directory, waits)
+    return _kept_waiting(act, waits)
 
 
 def _named_at(session: Session, resource_id: UUID, now: datetime) -> list[Reach]:
@@ -430,13 +412,14 @@ def _refilling(
             gains[client.id] = weight
             heaviest = max(heaviest, weight + earlier(bench, client.id, actor, mine, now).alone)
     moved = sorted(
-        path for path in after.collections if after.members(path) != kept.members(path)
-        or after.collections[path].rule != kept.collections[path].rule
-    )  # fmt: skip
+        path
+        for path in after.collections
+        if after.members(path) != kept.members(path) or after.collections[path].rule != kept.collections[path].rule
+    )
     why = f"What was consented to at {row.name} would reach other objects{_whom(names)}, in {', '.join(moved[:5])}."
     args = {"name": row.name, **pasts.collections_document(after)}
     needed = max(1, agreeing(heaviest, bench.directory.policy))
-    return Proposal(Act.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why), gains
+    return Proposal(ActKind.COLLECTIONS, None, row.name, args, round(heaviest, 1), needed, why), gains
 
 
 @dataclass(frozen=True, slots=True)
@@ -447,22 +430,14 @@ class ProposedPermissions:
     proposal: ProposedSet
 
 
-def propose(
-    premises: Premises,
-    slug: str,
-    name: str,
-    needed: Sequence[str],
-    kind: AccessKind,
-    client_id: str | None,
-) -> ProposedPermissions:
+def propose(act: Act, name: str, needed: Sequence[str], kind: AccessKind, client_id: str | None) -> ProposedPermissions:
     """Return the smallest permissions for operations of a resource, beside what a client asks or holds already.
 
     Raises:
         BadInput: an operation that the resource does not have.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_resource(session, directory, name)
+    with act.read() as session:
+        row = find_resource(session, act.directory, name)
         catalogue = resources.catalogues(session, [row])[row.id]
         unknown = [one for one in needed if one not in catalogue.operations]
         if unknown:
@@ -475,7 +450,7 @@ def propose(
             )
         held: set[str] = set()
         if client_id is not None:
-            client = find_client(session, directory, client_id)
+            client = find_client(session, act.directory, client_id)
             mine: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
             mine += clients.grants_of(session, [client.id])
             held = {one.permission for one in mine if one.resource_id == row.id and one.kind == kind}
@@ -646,9 +621,16 @@ def _record(row: resources.ResourceRow, change: ResourceChange) -> dict[str, Any
 
 def _view(row: resources.ResourceRow, catalogue: Catalogue, collections: int) -> PublishedResource:
     return PublishedResource(
-        row.name, row.title, row.identifier, catalogue, tuple(row.questions), row.terms, row.guard_client_id,
-        collections, row.address,
-    )  # fmt: skip
+        row.name,
+        row.title,
+        row.identifier,
+        catalogue,
+        tuple(row.questions),
+        row.terms,
+        row.guard_client_id,
+        collections,
+        row.address,
+    )
 
 
 def _taken(identifier: str) -> NameTaken:

@@ -11,8 +11,9 @@ from sqlmodel import Session, select
 
 from jamb.actions import consent_changes, roles
 from jamb.actions.access import Caller, admit
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, find_client
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Directory, Premises, find_client
 from jamb.actions.reach_changes import ReachWish, change_reach
 from jamb.actions.review_views import find_review
 from jamb.core.errors import JambError, NothingToWithdraw
@@ -23,7 +24,6 @@ from jamb.core.reviews import TO_CARRY_OUT, Answer
 from jamb.core.roles import HolderKind
 from jamb.store import clients, resources, reviews
 from jamb.store.reviews import ReviewItemRow, ReviewRow
-from jamb.store.work import Actor, unit_of_work
 
 _ROLE = "the role "
 # What one call carries out: each is a transaction or two, and whoever waits wants to see it move.
@@ -40,14 +40,7 @@ class CarriedOut:
 
 
 def carry_out(
-    premises: Premises,
-    directory: Directory,
-    review_id: UUID,
-    item_ids: Sequence[UUID] | None,
-    after: UUID | None,
-    caller: Caller,
-    actor: Actor,
-    now: datetime,
+    act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after: UUID | None, caller: Caller
 ) -> CarriedOut:
     """Make some answers so: end what was given up or proposed, narrow what was to be narrowed; each item by itself.
 
@@ -56,76 +49,65 @@ def carry_out(
     Args:
         item_ids: these alone. after: go on after this item; there is more as long as the answer says `next`.
     """
-    with Session(premises.engine) as session:
-        row = find_review(session, directory, review_id)
-        places = {one.id: one.name for one in resources.resources_of(session, directory.id)}
+    with act.read() as session:
+        row = find_review(session, act.directory, review_id)
+        places = {one.id: one.name for one in resources.resources_of(session, act.directory.id)}
         answers = [one.value for one in TO_CARRY_OUT]
         items = reviews.to_carry_out(session, row.id, answers, MOST_AT_ONCE + 1, after, item_ids)
     following = items[MOST_AT_ONCE - 1].id if len(items) > MOST_AT_ONCE else None
     done, failed = [], []
     for item in items[:MOST_AT_ONCE]:
         try:
-            _make_so(premises, directory, row, item, places[item.resource_id], caller, actor, now)
-            _note_done(premises, directory, row, item.id, actor, now)
+            _make_so(act, row, item, places[item.resource_id], caller)
+            _note_done(act, row, item.id)
             done.append(item.id)
         except JambError as error:
             failed.append((item.id, error.message))
     return CarriedOut(tuple(done), tuple(failed), following)
 
 
-def _make_so(
-    premises: Premises,
-    directory: Directory,
-    row: ReviewRow,
-    item: ReviewItemRow,
-    resource: str,
-    caller: Caller,
-    actor: Actor,
-    now: datetime,
-) -> None:
+def _make_so(act: Act, row: ReviewRow, item: ReviewItemRow, resource: str, caller: Caller) -> None:
     reason = f"Review “{row.name}”: {Answer(item.answer).value}" + (f", {item.words}" if item.words else "")
     kind = AccessKind(item.kind)
     try:
         if item.through:
-            admit(premises, directory.slug, caller, "roles.withdraw", now)
+            admit(act.backend, act.slug, caller, "roles.withdraw", act.now)
             role = item.through.removeprefix(_ROLE)
-            roles.withdraw_role(premises, directory, role, HolderKind.CLIENT, [item.client_id], actor, now)
+            roles.withdraw_role(act, role, HolderKind.CLIENT, [item.client_id])
         elif item.answer == Answer.NARROW:
-            admit(premises, directory.slug, caller, "consent.change-reach", now, item.client_id)
+            admit(act.backend, act.slug, caller, "consent.change-reach", act.now, item.client_id)
             narrower = reach_of(item.narrower)
-            if _is_so(premises, item, narrower, now):
+            if _is_so(act.backend, item, narrower, act.now):
                 return
             wish = ReachWish(item.client_id, resource, [item.permission], kind, narrower)
-            change_reach(premises, directory, wish, actor, now, reason[:500])
+            change_reach(act, wish, reason[:500])
         else:
-            admit(premises, directory.slug, caller, "consent.withdraw", now, item.client_id)
-            consent_changes.withdraw(
-                premises, directory, item.client_id, resource, [item.permission], kind, actor, now, reason[:500]
-            )
+            admit(act.backend, act.slug, caller, "consent.withdraw", act.now, item.client_id)
+            consent_changes.withdraw(act, item.client_id, resource, [item.permission], kind, reason[:500])
     except NothingToWithdraw:
         return  # it ended otherwise
 
 
-def _note_done(
-    premises: Premises, directory: Directory, row: ReviewRow, item_id: UUID, actor: Actor, now: datetime
-) -> None:
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+def _note_done(act: Act, row: ReviewRow, item_id: UUID) -> None:
+    with act.change() as unit:
         item = unit.session.get_one(ReviewItemRow, item_id)
-        item.done_at, item.done_by = now, actor.name
+        item.done_at, item.done_by = act.now, act.actor.name
         unit.session.add(item)
-        client = find_client(unit.session, directory, item.client_id)
+        client = find_client(unit.session, act.directory, item.client_id)
         after = {"review": row.name, "permission": item.permission, "answer": item.answer}
-        unit.enter(actor, "review.carried-out", client_subject(client), now=now, after=after)
+        unit.enter("review.carried-out", client_subject(client), after=after)
 
 
-def _is_so(premises: Premises, item: ReviewItemRow, wanted: Reach, now: datetime) -> bool:
+def _is_so(backend: Backend, item: ReviewItemRow, wanted: Reach, now: datetime) -> bool:
     """Tell whether it counts there and nowhere else by now."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         rows = session.exec(
             select(clients.GrantRow).where(
-                clients.GrantRow.client_id == item.client_id, clients.GrantRow.resource_id == item.resource_id,
-                clients.GrantRow.permission == item.permission, clients.GrantRow.kind == item.kind,
+                clients.GrantRow.client_id == item.client_id,
+                clients.GrantRow.resource_id == item.resource_id,
+                clients.GrantRow.permission == item.permission,
+                clients.GrantRow.kind == item.kind,
             )
-        )  # fmt: skip
+        )
         standing = [row for row in rows if row.stands(now)]
         return bool(standing) and all(reach_of(row.reach) == wanted for row in standing)

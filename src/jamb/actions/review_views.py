@@ -9,7 +9,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory
+from jamb.core.directories import Directory
 from jamb.core.errors import NotFound
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind
@@ -74,9 +74,16 @@ def find_review(session: Session, directory: Directory, review_id: UUID, *, lock
 def review_view(row: ReviewRow, counted: dict[str, int]) -> ReviewView:
     answers = {name: counted.get(name, 0) for name in Answer}
     return ReviewView(
-        row.id, row.name, ReviewScope.read(row.scope), row.started_at, row.started_by, row.ends_at, row.closed_at,
-        {name.value or "waiting": count for name, count in answers.items()}, counted.get("done", 0),
-    )  # fmt: skip
+        row.id,
+        row.name,
+        ReviewScope.read(row.scope),
+        row.started_at,
+        row.started_by,
+        row.ends_at,
+        row.closed_at,
+        {name.value or "waiting": count for name, count in answers.items()},
+        counted.get("done", 0),
+    )
 
 
 def item_views(
@@ -97,17 +104,30 @@ def item_views(
         used = rung.used_operations if rung is not None else frozenset()
         found.append(
             ReviewItem(
-                item.id, item.client_id, client_name, loaded[item.client_id].row.purpose, names[item.resource_id],
-                item.permission, permission.title if permission is not None else item.permission,
-                AccessKind(item.kind), item.through, reach_of(item.reach), item.weight,
+                item.id,
+                item.client_id,
+                client_name,
+                loaded[item.client_id].row.purpose,
+                names[item.resource_id],
+                item.permission,
+                permission.title if permission is not None else item.permission,
+                AccessKind(item.kind),
+                item.through,
+                reach_of(item.reach),
+                item.weight,
                 tuple(catalogue.operations[name].title for name in sorted(opened)),
                 tuple(catalogue.operations[name].title for name in sorted(used & opened)),
                 rung.used.value if rung is not None else "not-granted",
-                rung.last_used_at if rung is not None else None, tuple(trees[item.resource_id].collections),
-                Answer(item.answer), item.words, reach_of(item.narrower) if item.narrower is not None else None,
-                item.answered_at, item.answered_by, item.done_at,
+                rung.last_used_at if rung is not None else None,
+                tuple(trees[item.resource_id].collections),
+                Answer(item.answer),
+                item.words,
+                reach_of(item.narrower) if item.narrower is not None else None,
+                item.answered_at,
+                item.answered_by,
+                item.done_at,
             )
-        )  # fmt: skip
+        )
     return found
 
 

@@ -10,10 +10,12 @@ from uuid import UUID, uuid4
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, find_client, find_directory, find_resource
 from jamb.actions.clients import client_subject
-from jamb.actions.premises import Directory, Premises, find_client, find_directory, find_resource
 from jamb.actions.review_views import ReviewItem, ReviewView, find_review, item_views, review_view
 from jamb.core.clients import OwnerLevel
+from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.core.ladder import Rung
 from jamb.core.permissions import weigh
@@ -23,7 +25,7 @@ from jamb.core.reviews import ANSWERS, WORDS_LONGEST, Answer, ReviewScope, check
 from jamb.store import clients, pictures, resources, reviews
 from jamb.store.pictures import LoadedClient
 from jamb.store.reviews import ReviewItemRow, ReviewRow
-from jamb.store.work import Actor, unit_of_work
+from jamb.store.work import Actor
 
 _AT_ONCE = 500
 _ROLE = "the role "
@@ -50,12 +52,11 @@ class Said:
     narrower: Reach | None = None
 
 
-def preview_review(premises: Premises, slug: str, scope: ReviewScope, now: datetime) -> ReviewPreview:
+def preview_review(act: Act, scope: ReviewScope) -> ReviewPreview:
     """Return how many would be asked about how much. Changes nothing."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         items, owners, ownerless, seen = 0, set(), [], 0
-        for loaded in _in_scope(session, directory, scope, now):
+        for loaded in _in_scope(session, act.directory, scope, act.now):
             count = sum(1 for _ in _items(loaded, scope))
             if not count:
                 continue
@@ -67,26 +68,29 @@ def preview_review(premises: Premises, slug: str, scope: ReviewScope, now: datet
         return ReviewPreview(seen, items, len(owners), tuple(sorted(ownerless, key=str.casefold)))
 
 
-def start_review(
-    premises: Premises, directory: Directory, name: str, scope: ReviewScope, days: int, actor: Actor, now: datetime
-) -> ReviewView:
+def start_review(act: Act, name: str, scope: ReviewScope, days: int) -> ReviewView:
     """Start a review: every grant and role in its scope, as it stands now, is to be answered for until its end.
 
     Raises:
         BadInput: the name, the days or the scope is not acceptable, or nothing is in its scope.
     """
     tidy = check_review(name, days)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
+    with act.change() as unit:
         if scope.resource:
-            find_resource(unit.session, directory, scope.resource)
+            find_resource(unit.session, act.directory, scope.resource)
         row = ReviewRow(
-            id=uuid4(), directory_id=directory.id, name=tidy, scope=scope.document(), started_at=now,
-            started_by=actor.name, ends_at=now + timedelta(days=days),
-        )  # fmt: skip
+            id=uuid4(),
+            directory_id=act.directory.id,
+            name=tidy,
+            scope=scope.document(),
+            started_at=act.now,
+            started_by=act.actor.name,
+            ends_at=act.now + timedelta(days=days),
+        )
         unit.session.add(row)
         unit.session.flush()
         count = 0
-        for loaded in _in_scope(unit.session, directory, scope, now):
+        for loaded in _in_scope(unit.session, act.directory, scope, act.now):
             rows = [item | {"review_id": row.id} for item in _items(loaded, scope)]
             count += len(rows)
             if rows:
@@ -94,80 +98,61 @@ def start_review(
         if not count:
             raise Unsuited.field("scope", scope.words, "a scope that holds something")
         after = {"scope": scope.words, "items": count, "until": row.ends_at.isoformat()}
-        unit.enter(actor, "review.started", _subject(row), now=now, after=after)
+        unit.enter("review.started", _subject(row), after=after)
         return review_view(row, reviews.counts(unit.session, [row.id]).get(row.id, {}))
 
 
-def list_reviews(premises: Premises, slug: str, limit: int) -> list[ReviewView]:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        rows = reviews.reviews_of(session, directory.id, limit)
+def list_reviews(act: Act, limit: int) -> list[ReviewView]:
+    with act.read() as session:
+        rows = reviews.reviews_of(session, act.directory.id, limit)
         counted = reviews.counts(session, [row.id for row in rows])
         return [review_view(row, counted.get(row.id, {})) for row in rows]
 
 
-def read_review(premises: Premises, slug: str, review_id: UUID) -> ReviewView:
-    with Session(premises.engine) as session:
-        row = find_review(session, find_directory(session, slug), review_id)
+def read_review(act: Act, review_id: UUID) -> ReviewView:
+    with act.read() as session:
+        row = find_review(session, act.directory, review_id)
         return review_view(row, reviews.counts(session, [row.id]).get(row.id, {}))
 
 
 def list_items(
-    premises: Premises,
-    slug: str,
-    review_id: UUID,
-    now: datetime,
-    after: reviews.Position | None = None,
-    limit: int = 50,
-    answer: Answer | None = None,
+    act: Act, review_id: UUID, after: reviews.Position | None = None, limit: int = 50, answer: Answer | None = None
 ) -> tuple[list[ReviewItem], reviews.Position | None]:
     """Return a page of a review's items by client, the heaviest of each first; `answer`: those answered so alone."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        row = find_review(session, directory, review_id)
+    with act.read() as session:
+        row = find_review(session, act.directory, review_id)
         items, following = reviews.page_of_items(session, row.id, limit, after, answer)
-        return item_views(session, directory, items, now), following
+        return item_views(session, act.directory, items, act.now), following
 
 
-def my_reviews(
-    premises: Premises, slug: str, person_id: UUID, now: datetime
-) -> list[tuple[ReviewView, list[ReviewItem]]]:
+def my_reviews(act: Act, person_id: UUID) -> list[tuple[ReviewView, list[ReviewItem]]]:
     """Return the open reviews in which a person is asked, with what they are asked about."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         mine = _answering(session, person_id)
         found = []
-        for row in reviews.reviews_of(session, directory.id, 50):
+        for row in reviews.reviews_of(session, act.directory.id, 50):
             if row.closed_at is None and mine:
                 items = reviews.items_of(session, row.id, mine)
                 if items:
                     counted = reviews.counts(session, [row.id]).get(row.id, {})
-                    found.append((review_view(row, counted), item_views(session, directory, items, now)))
+                    found.append((review_view(row, counted), item_views(session, act.directory, items, act.now)))
         return found
 
 
-def answer(
-    premises: Premises,
-    directory: Directory,
-    review_id: UUID,
-    client_id: str,
-    said: Sequence[Said],
-    actor: Actor,
-    now: datetime,
-) -> list[ReviewItem]:
+def answer(act: Act, review_id: UUID, client_id: str, said: Sequence[Said]) -> list[ReviewItem]:
     """Answer for items of one client, all or none. An answer can be changed until the review is closed.
 
     Raises:
         Conflict: the review is closed. NotFound: no such item of this client. BadInput: an answer that does not fit.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_review(unit.session, directory, review_id, lock=True)
+    with act.change() as unit:
+        row = find_review(unit.session, act.directory, review_id, lock=True)
         if row.closed_at is not None:
             raise Conflict(f"“{row.name}” was closed on {row.closed_at:%Y-%m-%d}.", next_step="Ask a steward.")
-        client = find_client(unit.session, directory, client_id)
+        client = find_client(unit.session, act.directory, client_id)
         items = {item.id: item for item, _ in reviews.items_of(unit.session, row.id, [client.id])}
         told: dict[str, str] = {}
-        trees = resources.trees(unit.session, resources.resources_of(unit.session, directory.id))
+        trees = resources.trees(unit.session, resources.resources_of(unit.session, act.directory.id))
         for place, one in enumerate(said):
             item = items.get(one.item)
             if item is None:
@@ -177,23 +162,21 @@ def answer(
                 trees[item.resource_id].require(f"answers.{place}.narrower", sorted(one.narrower.collections))
             item.answer, item.words = one.answer.value, one.words.strip()
             item.narrower = (document(one.narrower) or None) if one.narrower is not None else None
-            item.answered_at, item.answered_by = now, actor.name
+            item.answered_at, item.answered_by = act.now, act.actor.name
             unit.session.add(item)
             told[f"{item.permission}{' by ' + item.through if item.through else ''}"] = _told(one)
-        unit.enter(
-            actor, "review.answered", client_subject(client), now=now, after={"review": row.name, "answers": told}
-        )
+        unit.enter("review.answered", client_subject(client), after={"review": row.name, "answers": told})
         unit.session.flush()
-        return item_views(unit.session, directory, [(items[one.item], client.name) for one in said], now)
+        return item_views(unit.session, act.directory, [(items[one.item], client.name) for one in said], act.now)
 
 
-def close_review(premises: Premises, directory: Directory, review_id: UUID, actor: Actor, now: datetime) -> ReviewView:
+def close_review(act: Act, review_id: UUID) -> ReviewView:
     """Close a review: what nobody answered is proposed for withdrawal. Nothing is withdrawn by that."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_review(unit.session, directory, review_id, lock=True)
+    with act.change() as unit:
+        row = find_review(unit.session, act.directory, review_id, lock=True)
         if row.closed_at is not None:
             raise Conflict(f"“{row.name}” is closed already.")
-        row.closed_at, row.closed_by = now, actor.name
+        row.closed_at, row.closed_by = act.now, act.actor.name
         unit.session.add(row)
         unit.session.execute(
             sa.update(ReviewItemRow)
@@ -202,13 +185,13 @@ def close_review(premises: Premises, directory: Directory, review_id: UUID, acto
         )
         counted = reviews.counts(unit.session, [row.id]).get(row.id, {})
         after = {name or "waiting": count for name, count in sorted(counted.items()) if name != "done"}
-        unit.enter(actor, "review.closed", _subject(row), now=now, after=after)
+        unit.enter("review.closed", _subject(row), after=after)
         return review_view(row, counted)
 
 
-def close_due(premises: Premises, slug: str, now: datetime) -> int:
+def close_due(backend: Backend, slug: str, now: datetime) -> int:
     """Close the reviews whose time is over; return how many."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         over = [
             row.id
@@ -218,7 +201,7 @@ def close_due(premises: Premises, slug: str, now: datetime) -> int:
     closed = 0
     for review_id in over:
         try:
-            close_review(premises, directory, review_id, _SERVICE, now)
+            close_review(Act(backend, directory, _SERVICE, now), review_id)
             closed += 1
         except Conflict:
             continue  # another process was first
@@ -228,9 +211,10 @@ def close_due(premises: Premises, slug: str, now: datetime) -> int:
 def _in_scope(session: Session, directory: Directory, scope: ReviewScope, now: datetime) -> Iterator[LoadedClient]:
     """Yield the clients of a scope, some at a time."""
     wanted = sa.select(col(clients.ClientRow.id)).where(
-        col(clients.ClientRow.directory_id) == directory.id, ~col(clients.ClientRow.builtin),
+        col(clients.ClientRow.directory_id) == directory.id,
+        ~col(clients.ClientRow.builtin),
         col(clients.ClientRow.state) != "removed",
-    )  # fmt: skip
+    )
     ids = sorted(session.execute(wanted).scalars())
     if scope.clients:
         for one in scope.clients:
@@ -269,10 +253,20 @@ def _row(
     loaded: LoadedClient, resource_id: UUID, rung: Rung, through: str, reach: Reach, weight: float
 ) -> dict[str, object]:
     return {
-        "id": uuid4(), "client_id": loaded.row.id, "resource_id": resource_id, "permission": rung.permission,
-        "kind": rung.kind.value, "through": through, "reach": document(reach) or None, "weight": weight, "answer": "",
-        "words": "", "narrower": None, "answered_by": "", "done_by": "",
-    }  # fmt: skip
+        "id": uuid4(),
+        "client_id": loaded.row.id,
+        "resource_id": resource_id,
+        "permission": rung.permission,
+        "kind": rung.kind.value,
+        "through": through,
+        "reach": document(reach) or None,
+        "weight": weight,
+        "answer": "",
+        "words": "",
+        "narrower": None,
+        "answered_by": "",
+        "done_by": "",
+    }
 
 
 def _check(place: int, one: Said, item: ReviewItemRow) -> None:

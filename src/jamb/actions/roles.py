@@ -9,23 +9,17 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session, col, select
 
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource, note_narrowed, refuse_stewardless
 from jamb.actions.groups import find_group
 from jamb.actions.judging import Wanted, judge_addition, judge_power, take_turn
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.premises import (
-    Directory,
-    Premises,
-    find_client,
-    find_directory,
-    find_resource,
-    note_narrowed,
-    refuse_stewardless,
-)
 from jamb.actions.reach import check_reach
 from jamb.core.access import Holding, holdings_in_force
 from jamb.core.access.powers import lasting
-from jamb.core.agreements import Act
+from jamb.core.agreements import ActKind
+from jamb.core.directories import Directory
 from jamb.core.errors import (
     NeedsAgreement,
     NobodyToAgree,
@@ -44,7 +38,7 @@ from jamb.store import resources, roles
 from jamb.store.clients import ClientRow, grants_of
 from jamb.store.people import PersonRow, people_by_id
 from jamb.store.pictures import held_at
-from jamb.store.work import Actor, Unit, rehearsal, unit_of_work
+from jamb.store.work import Unit
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,22 +67,12 @@ class Role:
     holders: tuple[Assignment, ...]
 
 
-def list_roles(premises: Premises, slug: str, now: datetime) -> list[Role]:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return _views(session, directory, roles.roles_of(session, directory.id), now)
+def list_roles(act: Act) -> list[Role]:
+    with act.read() as session:
+        return _views(session, act.directory, roles.roles_of(session, act.directory.id), act.now)
 
 
-def save_role(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    title: str,
-    resource_name: str,
-    permissions: Sequence[str],
-    actor: Actor,
-    now: datetime,
-) -> Role:
+def save_role(act: Act, name: str, title: str, resource_name: str, permissions: Sequence[str]) -> Role:
     """Make a custom role, or change what one bundles.
 
     Raises:
@@ -97,60 +81,52 @@ def save_role(
         NeedsAgreement: it would let a client, or whoever changes it, do more than one person may add.
     """
     check_short_name("name", name)
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        resource = find_resource(unit.session, directory, resource_name)
+    with act.change() as unit:
+        take_turn(unit)
+        resource = find_resource(unit.session, act.directory, resource_name)
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
         check_bundle(catalogue, permissions)
-        row = roles.role_by_name(unit.session, directory.id, name, lock=True)
+        row = roles.role_by_name(unit.session, act.directory.id, name, lock=True)
         before = None
         if row is None:
-            row = roles.RoleRow(id=uuid4(), directory_id=directory.id, resource_id=resource.id, name=name)
+            row = roles.RoleRow(id=uuid4(), directory_id=act.directory.id, resource_id=resource.id, name=name)
         elif row.shipped:
             raise Unsuited.field("name", name, "not a shipped role", "Make one of your own, with another name.")
         elif row.resource_id != resource.id:
             raise StillInUse(f"The role {name} is of another resource.", next_step="Choose another name.")
         else:
             before = {"title": row.title, "permissions": list(row.permissions)}
-            _judge_bundle(unit, directory, row, title, permissions, actor, now)
-            _note_change(unit, directory, catalogue, row, permissions, now)
+            _judge_bundle(unit, row, title, permissions)
+            _note_change(unit, catalogue, row, permissions)
         row.title, row.permissions = " ".join(title.split()), sorted(set(permissions))
         with unit.constraint("role_name_taken", lambda: StillInUse(f"The role {name} was made just now.")):
             unit.session.add(row)
         after = {"title": row.title, "resource": resource.name, "permissions": list(row.permissions)}
         action = "role.made" if before is None else "role.changed"
-        unit.enter(actor, action, _subject(row), now=now, before=before, after=after)
+        unit.enter(action, _subject(row), before=before, after=after)
         unit.session.flush()
-        return _views(unit.session, directory, [row], now)[0]
+        return _views(unit.session, act.directory, [row], act.now)[0]
 
 
-def remove_role(premises: Premises, directory: Directory, name: str, actor: Actor, now: datetime) -> None:
+def remove_role(act: Act, name: str) -> None:
     """Remove a custom role that nobody holds. Raises `StillInUse`, naming who does."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_role(unit.session, directory, name, lock=True)
+    with act.change() as unit:
+        row = find_role(unit.session, act.directory, name, lock=True)
         if row.shipped:
             raise Unsuited.field("name", name, "a role of your own: shipped ones stay")
-        held = _views(unit.session, directory, [row], now)[0].holders
+        held = _views(unit.session, act.directory, [row], act.now)[0].holders
         if held:
             raise StillInUse(
                 f"{', '.join(one.name for one in held[:6])} still hold{'s' if len(held) == 1 else ''} {name}.",
                 next_step="Withdraw it from them first.",
             )
-        row.removed_at = now
+        row.removed_at = act.now
         unit.session.add(row)
-        unit.enter(actor, "role.removed", _subject(row), now=now, before={"permissions": list(row.permissions)})
+        unit.enter("role.removed", _subject(row), before={"permissions": list(row.permissions)})
 
 
 def assign_role(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    kind: HolderKind,
-    holders: Sequence[str],
-    reach: Reach,
-    expires_at: datetime | None,
-    actor: Actor,
-    now: datetime,
+    act: Act, name: str, kind: HolderKind, holders: Sequence[str], reach: Reach, expires_at: datetime | None
 ) -> Role:
     """Assign a role to people, groups or clients, all or none, over any number of collections in one step.
 
@@ -161,42 +137,35 @@ def assign_role(
         NeedsAgreement: it would let a client, or whoever assigns it, do more than one person may add; it waits.
         BadInput: an unknown collection, an end in the past, or permissions that a client cannot hold as itself.
     """
-    if expires_at is not None and expires_at <= now:
+    if expires_at is not None and expires_at <= act.now:
         raise Unsuited.field("expires_at", expires_at.isoformat(), "a moment to come")
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        row = find_role(unit.session, directory, name, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_role(unit.session, act.directory, name, lock=True)
         resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
         check_reach(unit.session, resource, reach)
         if kind is HolderKind.CLIENT:
-            check_for_client(directory.policy, catalogue, row.name, row.permissions)
-        _judge_assigning(unit, directory, row, kind, holders, reach, expires_at, actor, now)
+            check_for_client(act.directory.policy, catalogue, row.name, row.permissions)
+        _judge_assigning(unit, row, kind, holders, reach, expires_at)
         for reference in dict.fromkeys(holders):
-            holder_id, label = _find_holder(unit.session, directory, kind, reference)
-            held = _assignment(unit.session, row, kind, holder_id, now)
+            holder_id, label = _find_holder(unit.session, act.directory, kind, reference)
+            held = _assignment(unit.session, row, kind, holder_id, act.now)
             before = None
             if held is None:
-                held = roles.AssignmentRow(id=uuid4(), role_id=row.id, assigned_at=now)
+                held = roles.AssignmentRow(id=uuid4(), role_id=row.id, assigned_at=act.now)
                 setattr(held, f"{kind.value}_id", holder_id)
             else:
                 before = {"reach": reach_of(held.reach).words, "until": _until(held.expires_at)}
                 if kind is HolderKind.CLIENT:
-                    held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
-            held.reach, held.assigned_by, held.expires_at = document(reach) or None, actor.name, expires_at
+                    held.narrowed_at = _narrowed(unit.session, str(holder_id), act.now)
+            held.reach, held.assigned_by, held.expires_at = document(reach) or None, act.actor.name, expires_at
             unit.session.add(held)
             after = {"role": name, "to": label, "reach": reach.words, "until": _until(expires_at)}
-            unit.enter(
-                actor,
-                "role.assigned",
-                _assigned_subject(row, kind, holder_id, label),
-                now=now,
-                before=before,
-                after=after,
-            )
+            unit.enter("role.assigned", _assigned_subject(row, kind, holder_id, label), before=before, after=after)
         unit.session.flush()
-        refuse_stewardless(unit.session, directory, now)
-        return _views(unit.session, directory, [row], now)[0]
+        refuse_stewardless(unit.session, act.directory, act.now)
+        return _views(unit.session, act.directory, [row], act.now)[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,29 +181,22 @@ class ClientGain:
 
 
 def preview_assignment(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    client_ids: Sequence[str],
-    reach: Reach,
-    expires_at: datetime | None,
-    actor: Actor,
-    now: datetime,
+    act: Act, name: str, client_ids: Sequence[str], reach: Reach, expires_at: datetime | None
 ) -> list[ClientGain]:
     """Return what a role would let each of these clients do that it cannot do yet. Changes nothing."""
     found = []
-    with rehearsal(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_role(unit.session, directory, name)
-        bench = Bench(unit.session, directory, now)
+    with act.rehearse() as unit:
+        row = find_role(unit.session, act.directory, name)
+        bench = Bench(unit.session, act.directory, act.now)
         place = bench.places[row.resource_id]
         check_reach(unit.session, bench.resource_rows[row.resource_id], reach)
         given = frozenset(Holding(one, reach) for one in row.permissions)
         for reference in dict.fromkeys(client_ids):
-            client = find_client(unit.session, directory, reference)
-            kept = _kept(bench, client, row, expires_at, now)
+            client = find_client(unit.session, act.directory, reference)
+            kept = _kept(bench, client, row, expires_at, act.now)
             gained, agreement = place.compared(kept, kept | given), ""
             try:
-                _judge_assigning(unit, directory, row, HolderKind.CLIENT, [reference], reach, expires_at, actor, now)
+                _judge_assigning(unit, row, HolderKind.CLIENT, [reference], reach, expires_at)
             except (NeedsAgreement, NobodyToAgree) as error:
                 agreement = f"{error.message} {error.next_step}".strip()
             weight = round(place.added(kept, kept | given), 1)
@@ -243,36 +205,28 @@ def preview_assignment(
     return found
 
 
-def withdraw_role(
-    premises: Premises,
-    directory: Directory,
-    name: str,
-    kind: HolderKind,
-    holders: Sequence[str],
-    actor: Actor,
-    now: datetime,
-) -> Role:
+def withdraw_role(act: Act, name: str, kind: HolderKind, holders: Sequence[str]) -> Role:
     """Withdraw a role from its holders, all or none.
 
     Raises:
         NothingToWithdraw: one of them does not hold it. StillInUse: no live person would be steward any more.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = find_role(unit.session, directory, name, lock=True)
+    with act.change() as unit:
+        row = find_role(unit.session, act.directory, name, lock=True)
         for reference in dict.fromkeys(holders):
-            holder_id, label = _find_holder(unit.session, directory, kind, reference)
-            held = _assignment(unit.session, row, kind, holder_id, now)
+            holder_id, label = _find_holder(unit.session, act.directory, kind, reference)
+            held = _assignment(unit.session, row, kind, holder_id, act.now)
             if held is None:
                 raise NothingToWithdraw(f"{label} does not hold the role {name} itself.", next_step="See who holds it.")
-            held.expires_at = now
+            held.expires_at = act.now
             unit.session.add(held)
             if kind is HolderKind.CLIENT:
-                held.narrowed_at = _narrowed(unit.session, str(holder_id), now)
+                held.narrowed_at = _narrowed(unit.session, str(holder_id), act.now)
             before = {"role": name, "from": label, "reach": reach_of(held.reach).words}
-            unit.enter(actor, "role.withdrawn", _assigned_subject(row, kind, holder_id, label), now=now, before=before)
+            unit.enter("role.withdrawn", _assigned_subject(row, kind, holder_id, label), before=before)
         unit.session.flush()
-        refuse_stewardless(unit.session, directory, now)
-        return _views(unit.session, directory, [row], now)[0]
+        refuse_stewardless(unit.session, act.directory, act.now)
+        return _views(unit.session, act.directory, [row], act.now)[0]
 
 
 def find_role(session: Session, directory: Directory, name: str, *, lock: bool = False) -> roles.RoleRow:
@@ -287,37 +241,29 @@ def find_role(session: Session, directory: Directory, name: str, *, lock: bool =
 
 
 def _judge_assigning(
-    unit: Unit,
-    directory: Directory,
-    row: roles.RoleRow,
-    kind: HolderKind,
-    holders: Sequence[str],
-    reach: Reach,
-    expires_at: datetime | None,
-    actor: Actor,
-    now: datetime,
+    unit: Unit, row: roles.RoleRow, kind: HolderKind, holders: Sequence[str], reach: Reach, expires_at: datetime | None
 ) -> None:
     """Judge what clients would gain, and what people as whom the actor can act would."""
-    session, bench = unit.session, Bench(unit.session, directory, now)
-    found = [_find_holder(session, directory, kind, one) for one in dict.fromkeys(holders)]
+    session, bench = unit.session, Bench(unit.session, unit.directory, unit.now)
+    found = [_find_holder(session, unit.directory, kind, one) for one in dict.fromkeys(holders)]
     args = {
-        "role": row.name, "kind": kind.value,
+        "role": row.name,
+        "kind": kind.value,
         "holders": sorted(label if kind is HolderKind.GROUP else str(key) for key, label in found),
-        "reach": document(reach), "until": expires_at.isoformat() if expires_at is not None else None,
-    }  # fmt: skip
+        "reach": document(reach),
+        "until": expires_at.isoformat() if expires_at is not None else None,
+    }
     given = frozenset(Holding(name, reach) for name in row.permissions)
     for key, label in found:
         if kind is HolderKind.CLIENT:
-            client = find_client(session, directory, str(key), lock=True)
-            weight, words = _client_gain(bench, client, row, given, expires_at, now)
+            client = find_client(session, unit.directory, str(key), lock=True)
+            weight, words = _client_gain(bench, client, row, given, expires_at, unit.now)
             why = f"“{label}” could then do more, by the role {row.name}: {words}"
-            judge_addition(
-                unit, directory, client, weight, why, Wanted(Act.ROLE, f"“{label}”", args, client.id), actor, now
-            )
+            judge_addition(unit, client, weight, why, Wanted(ActKind.ROLE, f"“{label}”", args, client.id))
             continue
-        wanted = Wanted(Act.ROLE, f"The role {row.name} for {label}", args)
+        wanted = Wanted(ActKind.ROLE, f"The role {row.name} for {label}", args)
         for person in _people_of(session, kind, UUID(str(key))):
-            judge_power(unit, bench, person, {row.resource_id: given}, wanted, actor, now, expires_at)
+            judge_power(unit, bench, person, {row.resource_id: given}, wanted, expires_at)
 
 
 def _people_of(session: Session, kind: HolderKind, key: UUID) -> list[PersonRow]:
@@ -358,57 +304,44 @@ def _kept(
     return kept | holdings_in_force(held_at(row.resource_id, (), by_role), AccessKind.APPLICATION, now)
 
 
-def _judge_bundle(
-    unit: Unit,
-    directory: Directory,
-    row: roles.RoleRow,
-    title: str,
-    permissions: Sequence[str],
-    actor: Actor,
-    now: datetime,
-) -> None:
+def _judge_bundle(unit: Unit, row: roles.RoleRow, title: str, permissions: Sequence[str]) -> None:
     """Judge a role that bundles more: for each client that holds it, and for whoever changes it."""
     if set(permissions) <= set(row.permissions):
         return
-    session, bench = unit.session, Bench(unit.session, directory, now)
+    session, bench = unit.session, Bench(unit.session, unit.directory, unit.now)
     resource = bench.resource_rows[row.resource_id]
     args = {
-        "name": row.name, "title": " ".join(title.split()), "resource": resource.name,
+        "name": row.name,
+        "title": " ".join(title.split()),
+        "resource": resource.name,
         "permissions": sorted(set(permissions)),
-    }  # fmt: skip
-    wanted = Wanted(Act.BUNDLE, f"The role {row.name}", args)
+    }
+    wanted = Wanted(ActKind.BUNDLE, f"The role {row.name}", args)
     place = bench.places[row.resource_id]
-    for one in roles.holders_of(session, [row.id], now):
+    for one in roles.holders_of(session, [row.id], unit.now):
         reach = reach_of(one.held.reach)
         before = frozenset(Holding(name, reach) for name in row.permissions)
         after = frozenset(Holding(name, reach) for name in permissions)
         if one.held.client_id is not None:
-            client = find_client(session, directory, one.held.client_id, lock=True)
+            client = find_client(session, unit.directory, one.held.client_id, lock=True)
             weight = round(place.added(before, before | after), 1)
             why = f"“{client.name}” could then do more, by the role {row.name}"
-            judge_addition(unit, directory, client, weight, why, wanted, actor, now)
+            judge_addition(unit, client, weight, why, wanted)
             continue
         people = [one.person] if one.person is not None else []
         if one.group is not None:
             people = roles.people_within(session, [one.group.id]).get(one.group.id, [])
         for person in people:
-            judge_power(unit, bench, person, {row.resource_id: after}, wanted, actor, now, one.held.expires_at)
+            judge_power(unit, bench, person, {row.resource_id: after}, wanted, one.held.expires_at)
 
 
-def _note_change(
-    unit: Unit,
-    directory: Directory,
-    catalogue: Catalogue,
-    row: roles.RoleRow,
-    permissions: Sequence[str],
-    now: datetime,
-) -> None:
+def _note_change(unit: Unit, catalogue: Catalogue, row: roles.RoleRow, permissions: Sequence[str]) -> None:
     """Tell guards of a role that bundles other things now, and refuse one that grew too big for its clients."""
-    held = [one for one in roles.holders_of(unit.session, [row.id], now) if one.held.client_id is not None]
+    held = [one for one in roles.holders_of(unit.session, [row.id], unit.now) if one.held.client_id is not None]
     if held:
-        check_for_client(directory.policy, catalogue, row.name, permissions)
+        check_for_client(unit.directory.policy, catalogue, row.name, permissions)
     for one in held:
-        one.held.narrowed_at = _narrowed(unit.session, str(one.held.client_id), now)
+        one.held.narrowed_at = _narrowed(unit.session, str(one.held.client_id), unit.now)
         unit.session.add(one.held)
 
 

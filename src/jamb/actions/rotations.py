@@ -10,12 +10,14 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.adding import SHOWN, Added, Addition, Delivery, Place, alike
+from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
 from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
 from jamb.actions.judging import take_turn
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
 from jamb.core.credentials import CredentialKind
+from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited
 from jamb.core.policy import changed
 from jamb.core.rotation import (
@@ -29,7 +31,7 @@ from jamb.core.rotation import (
 )
 from jamb.store import rotations
 from jamb.store.rotations import LoadedRotation, Position, User
-from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.store.work import Unit
 
 # How long ended ones are shown beside the open ones.
 SHOWN_FOR = timedelta(days=30)
@@ -77,30 +79,23 @@ class Opened:
 
 
 def list_due(
-    premises: Premises,
-    slug: str,
-    within_days: int | None,
-    own: Collection[str] | None,
-    after: Position | None,
-    limit: int,
-    now: datetime,
+    act: Act, within_days: int | None, own: Collection[str] | None, after: Position | None, limit: int
 ) -> tuple[list[Due], Position | None]:
     """Return a page of what ends within some days (the policy's notice when None), and its last key if there is more.
 
     `own`: only these clients; None: all.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        until = now + (directory.policy.notice if within_days is None else timedelta(days=within_days))
+    with act.read() as session:
+        until = act.now + (act.directory.policy.notice if within_days is None else timedelta(days=within_days))
         rows = rotations.ending(
-            session, directory.id, client_ids=own, now=now, until=until, after=after, limit=limit + 1
+            session, act.directory.id, client_ids=own, now=act.now, until=until, after=after, limit=limit + 1
         )
         shown = [
             Due(
                 row.client_id,
                 name,
-                credential_view(row, now, directory.policy),
-                overlap_end(now, directory.policy.overlap_days, row.expires_at),
+                credential_view(row, act.now, act.directory.policy),
+                overlap_end(act.now, act.directory.policy.overlap_days, row.expires_at),
             )
             for row, name in rows[:limit]
         ]
@@ -109,44 +104,35 @@ def list_due(
 
 
 def list_rotations(
-    premises: Premises,
-    slug: str,
-    ended: bool,
-    only: Collection[str] | None,
-    after: Position | None,
-    limit: int,
-    now: datetime,
+    act: Act, ended: bool, only: Collection[str] | None, after: Position | None, limit: int
 ) -> tuple[list[RotationView], Position | None]:
     """Return a page of the open rotations, or of those ended lately, and its last key if there is more.
 
     `only`: of these clients; None: of all.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        since = now - SHOWN_FOR if ended else None
-        rows = rotations.page(session, directory.id, client_ids=only, ended_since=since, after=after, limit=limit + 1)
+    with act.read() as session:
+        since = act.now - SHOWN_FOR if ended else None
+        rows = rotations.page(
+            session, act.directory.id, client_ids=only, ended_since=since, after=after, limit=limit + 1
+        )
         shown, last = rows[:limit], rows[limit - 1].row if len(rows) > limit else None
         moment = None if last is None else last.ended_at if ended else last.overlap_ends_at
         more = (moment, last.id) if last is not None and moment is not None else None
-        return _views(session, directory, shown, now), more
+        return _views(session, act.directory, shown, act.now), more
 
 
-def read_rotation(premises: Premises, slug: str, client_id: str, rotation_id: UUID, now: datetime) -> RotationView:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return _view(session, directory, _find(session, directory, client_id, rotation_id), now)
+def read_rotation(act: Act, client_id: str, rotation_id: UUID) -> RotationView:
+    with act.read() as session:
+        return _view(session, act.directory, _find(session, act.directory, client_id, rotation_id), act.now)
 
 
 def open_rotation(
-    premises: Premises,
-    directory: Directory,
+    act: Act,
     client_id: str,
     credential_id: UUID,
     successor: Addition | None,
     days: int | None,
     overlap_days: int | None,
-    actor: Actor,
-    now: datetime,
     rotation_id: UUID | None = None,
     delivery: Delivery = SHOWN,
 ) -> Opened:
@@ -161,12 +147,13 @@ def open_rotation(
     Raises:
         Conflict: the old one does not stand, or takes part in a rotation already. BadInput: what cannot follow.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        client = find_client(unit.session, directory, client_id, lock=True)
+    with act.change() as unit:
+        take_turn(unit)
+        client = find_client(unit.session, act.directory, client_id, lock=True)
         old = find_credential(unit.session, client, credential_id)
-        if not old.stands(now):
-            said = f"{old.hint} is {old.state(now, directory.policy.notice).value}: there is nothing to overlap with."
+        if not old.stands(act.now):
+            state = old.state(act.now, act.directory.policy.notice)
+            said = f"{old.hint} is {state.value}: there is nothing to overlap with."
             raise Conflict(said, next_step="Add a credential instead.")
         if rotation_id is not None and unit.session.get(rotations.RotationRow, rotation_id) is not None:
             said = f"The rotation {rotation_id} was opened already."
@@ -175,9 +162,9 @@ def open_rotation(
             raise Conflict(
                 f"{old.hint} takes part in a rotation already.", next_step="Close or abandon that one first."
             )
-        days_over = directory.policy.overlap_days if overlap_days is None else overlap_days
-        overlap_ends_at = overlap_end(now, days_over, old.expires_at)
-        at = Place(unit, premises, directory, client, old.label, actor, now, rotating=True)
+        days_over = act.directory.policy.overlap_days if overlap_days is None else overlap_days
+        overlap_ends_at = overlap_end(act.now, days_over, old.expires_at)
+        at = Place(act, unit, client, old.label, rotating=True)
         following = successor or alike(old, days)
         at = delivery.judge(at, following)
         added = following.put(at)
@@ -185,39 +172,45 @@ def open_rotation(
             delivery.then(at, added)
         unit.session.flush()
         row = rotations.RotationRow(
-            id=rotation_id or uuid4(), directory_id=directory.id, client_id=client.id, old_id=old.id,
-            new_id=added.credential.id, opened_at=now, opened_by=actor.name, overlap_ends_at=overlap_ends_at,
-            quiet_seconds=directory.policy.quiet_days * 86_400,
-        )  # fmt: skip
+            id=rotation_id or uuid4(),
+            directory_id=act.directory.id,
+            client_id=client.id,
+            old_id=old.id,
+            new_id=added.credential.id,
+            opened_at=act.now,
+            opened_by=act.actor.name,
+            overlap_ends_at=overlap_ends_at,
+            quiet_seconds=act.directory.policy.quiet_days * 86_400,
+        )
         unit.session.add(row)
         unit.session.flush()
         after = {"old": old.hint, "new": added.credential.hint, "overlap until": _said(overlap_ends_at)}
-        unit.enter(actor, "rotation.opened", client_subject(client), now=now, after=after)
-        return Opened(_view(unit.session, directory, _find(unit.session, directory, client.id, row.id), now), added)
+        unit.enter("rotation.opened", client_subject(client), after=after)
+        return Opened(
+            _view(unit.session, act.directory, _find(unit.session, act.directory, client.id, row.id), act.now), added
+        )
 
 
-def reissue(
-    premises: Premises, directory: Directory, client_id: str, rotation_id: UUID, actor: Actor, now: datetime
-) -> Opened:
+def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
     """Make the new credential of an open rotation again, because it was lost before anything used it.
 
     Raises:
         Conflict: the rotation has ended, its new credential is not one made here, or was used already.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_turn(unit, actor)
-        client, found = _locked(unit, directory, client_id, rotation_id)
-        if not found.facts().state(now).open:
+    with act.change() as unit:
+        take_turn(unit)
+        client, found = _locked(unit, client_id, rotation_id)
+        if not found.facts().state(act.now).open:
             raise Conflict("This rotation has ended.", next_step="Open another.")
         made_here = CredentialKind(found.new.kind) in {CredentialKind.SECRET, CredentialKind.CERTIFICATE}
         if not made_here or found.new.first_used_at is not None or found.new.expires_at is None:
             said = f"{found.new.hint} cannot be made again here, or something uses it already."
             raise Conflict(said, next_step="Abandon the rotation instead.")
-        at = Place(unit, premises, directory, client, found.new.label, actor, now, rotating=True)
+        at = Place(act, unit, client, found.new.label, rotating=True)
         # A certificate ends on a whole second: a little less than the days that were asked for.
         days = max(1, round((found.new.expires_at - found.new.issued_at) / timedelta(days=1)))
         lost = found.new
-        withdraw_in(unit, directory, client, lost.id, "Lost before it was used", actor, now, rotation_stays=True)
+        withdraw_in(unit, client, lost.id, "Lost before it was used", rotation_stays=True)
         following = alike(lost, days)
         added = following.put(SHOWN.judge(at, following))
         unit.session.flush()
@@ -225,31 +218,25 @@ def reissue(
         unit.session.add(found.row)
         unit.session.flush()
         unit.enter(
-            actor,
-            "rotation.reissued",
-            client_subject(client),
-            now=now,
-            before={"new": lost.hint},
-            after={"new": added.credential.hint},
+            "rotation.reissued", client_subject(client), before={"new": lost.hint}, after={"new": added.credential.hint}
         )
         return Opened(
-            _view(unit.session, directory, _find(unit.session, directory, client.id, rotation_id), now), added
+            _view(unit.session, act.directory, _find(unit.session, act.directory, client.id, rotation_id), act.now),
+            added,
         )
 
 
-def extend(
-    premises: Premises, directory: Directory, client_id: str, rotation_id: UUID, days: int, actor: Actor, now: datetime
-) -> RotationView:
+def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> RotationView:
     """Let the overlap end `days` from now, but never after the old credential ends by itself.
 
     Raises:
         Conflict: the rotation has ended. BadInput: days outside their bounds, or the old one ends before.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, found = _locked(unit, directory, client_id, rotation_id)
-        if not found.facts().state(now).open:
+    with act.change() as unit:
+        client, found = _locked(unit, client_id, rotation_id)
+        if not found.facts().state(act.now).open:
             raise Conflict("This rotation has ended.", next_step="Open another if it is needed.")
-        ends = overlap_end(now, days, found.old.expires_at)
+        ends = overlap_end(act.now, days, found.old.expires_at)
         if ends <= found.row.overlap_ends_at:
             allowed = (
                 f"a later end than {_said(found.row.overlap_ends_at)}; the old one ends {_said(found.old.expires_at)}"
@@ -259,78 +246,62 @@ def extend(
         found.row.overlap_ends_at = ends
         unit.session.add(found.row)
         after = {"old": found.old.hint, "overlap until": _said(ends)}
-        unit.enter(actor, "rotation.extended", client_subject(client), now=now, before=before, after=after)
-        return _view(unit.session, directory, found, now)
+        unit.enter("rotation.extended", client_subject(client), before=before, after=after)
+        return _view(unit.session, act.directory, found, act.now)
 
 
-def close(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    rotation_id: UUID,
-    forced: bool,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> RotationView:
+def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str) -> RotationView:
     """Withdraw the old credential: the rotation is done.
 
     Raises:
         StillInUse: the old one is in use and it is not forced, or the new one was never seen. Conflict: it has ended.
     """
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, found = _locked(unit, directory, client_id, rotation_id)
+    with act.change() as unit:
+        client, found = _locked(unit, client_id, rotation_id)
         users = rotations.users_of(unit.session, [found.row.id], MOST_USERS).get(found.row.id, [])
         facts = found.facts()
-        check_closing(facts, now, _named(users), forced=forced)
-        found.row.forced = facts.state(now) is not RotationState.QUIET
+        check_closing(facts, act.now, _named(users), forced=forced)
+        found.row.forced = facts.state(act.now) is not RotationState.QUIET
         unit.session.add(found.row)
         why = reason or ("Its rotation was forced to its end" if found.row.forced else "Its rotation is done")
-        withdraw_in(unit, directory, client, found.old.id, why, actor, now)
+        withdraw_in(unit, client, found.old.id, why)
         after = {"old": found.old.hint, "new": found.new.hint, "forced": found.row.forced}
-        unit.enter(actor, "rotation.closed", client_subject(client), now=now, after=after, reason=reason)
+        unit.enter("rotation.closed", client_subject(client), after=after, reason=reason)
         unit.session.flush()
-        return _view(unit.session, directory, found, now)
+        return _view(unit.session, act.directory, found, act.now)
 
 
-def abandon(
-    premises: Premises,
-    directory: Directory,
-    client_id: str,
-    rotation_id: UUID,
-    reason: str,
-    actor: Actor,
-    now: datetime,
-) -> RotationView:
+def abandon(act: Act, client_id: str, rotation_id: UUID, reason: str) -> RotationView:
     """Withdraw the new credential; the old one stands as before. Raises `Conflict` where the old one has ended."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        client, found = _locked(unit, directory, client_id, rotation_id)
-        check_abandoning(found.facts(), now)
-        withdraw_in(unit, directory, client, found.new.id, reason or "Its rotation was abandoned", actor, now)
+    with act.change() as unit:
+        client, found = _locked(unit, client_id, rotation_id)
+        check_abandoning(found.facts(), act.now)
+        withdraw_in(unit, client, found.new.id, reason or "Its rotation was abandoned")
         after = {"old": found.old.hint, "new": found.new.hint}
-        unit.enter(actor, "rotation.abandoned", client_subject(client), now=now, after=after, reason=reason)
+        unit.enter("rotation.abandoned", client_subject(client), after=after, reason=reason)
         unit.session.flush()
-        return _view(unit.session, directory, found, now)
+        return _view(unit.session, act.directory, found, act.now)
 
 
-def foresee(premises: Premises, slug: str, changes: Mapping[str, Any], now: datetime) -> Sequence[Week]:
+def foresee(act: Act, changes: Mapping[str, Any]) -> Sequence[Week]:
     """Return the rotations of the coming year by week, under the policy or with some of its settings changed.
 
     Raises:
         BadInput: a setting that does not exist or does not fit.
     """
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    with act.read() as session:
         policy = (
-            changed(directory.policy, changes, directory.policy.registering_groups) if changes else directory.policy
+            changed(act.directory.policy, changes, act.directory.policy.registering_groups)
+            if changes
+            else act.directory.policy
         )
-        working = rotations.working(session, directory.id, now)
-        return forecast([Held(CredentialKind(kind), ends) for kind, ends in working], policy, now)
+        working = rotations.working(session, act.directory.id, act.now)
+        return forecast([Held(CredentialKind(kind), ends) for kind, ends in working], policy, act.now)
 
 
-def _locked(unit: Unit, directory: Directory, client_id: str, rotation_id: UUID) -> tuple[Any, LoadedRotation]:
-    client = find_client(unit.session, directory, client_id, lock=True)
-    return client, _find(unit.session, directory, client.id, rotation_id, lock=True)
+def _locked(unit: Unit, client_id: str, rotation_id: UUID) -> tuple[Any, LoadedRotation]:
+    client = find_client(unit.session, unit.directory, client_id, lock=True)
+    return client, _find(unit.session, unit.directory, client.id, rotation_id, lock=True)
 
 
 def _find(

@@ -9,11 +9,13 @@ from uuid import UUID
 from sqlmodel import Session, select
 
 from jamb.actions import rotations as steps
+from jamb.actions.act import Act
 from jamb.actions.adding import Addition, keys_in
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialState, digest_secret
 from jamb.core.credentials.certificates import pem_of
+from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, Forbidden, NotFound, NotSignedIn, Unsuited
 from jamb.core.rotation import RotationState
 from jamb.store import clients, rotations
@@ -28,10 +30,10 @@ class Shown:
     secret: str = ""
     credential_id: UUID | None = None
 
-    def find(self, session: Session, premises: Premises) -> CredentialRow | None:
+    def find(self, session: Session, backend: Backend) -> CredentialRow | None:
         if self.credential_id is not None:
             return session.get(CredentialRow, self.credential_id)
-        digest = digest_secret(premises.sealer.credential_key, self.secret)
+        digest = digest_secret(backend.sealer.credential_key, self.secret)
         return session.exec(select(CredentialRow).where(CredentialRow.digest == digest)).first()
 
 
@@ -67,26 +69,26 @@ class _Proven:
         return Actor("client", self.client.id, self.client.name, self.client.name)
 
 
-def look(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> Own:
+def look(backend: Backend, slug: str, client_id: str, shown: Shown, now: datetime) -> Own:
     """Return when what it shows ends and how far its rotation is. Raises `NotSignedIn` unless it works."""
-    proven = _prove(premises, slug, client_id, shown, now)
+    proven = _prove(backend, slug, client_id, shown, now)
     if proven.rotation is None:
         return Own(proven.credential.expires_at, None, False, None)
-    view = steps.read_rotation(premises, slug, client_id, proven.rotation.id, now)
+    view = steps.read_rotation(Act(backend, proven.directory, proven.actor, now), client_id, proven.rotation.id)
     follows = proven.rotation.new_id == proven.credential.id
     return Own(proven.credential.expires_at, view.state, follows, view.quiet_at)
 
 
-def known(premises: Premises, slug: str, client_id: str) -> tuple[UUID, str | None]:
+def known(backend: Backend, slug: str, client_id: str) -> tuple[UUID, str | None]:
     """Return the directory's id and the client's kind; None for a client that is not there."""
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         client = clients.by_id(session, directory.id, client_id)
         return directory.id, None if client is None else client.kind
 
 
 def renew(
-    premises: Premises, slug: str, client_id: str, shown: Shown, successor: Addition | None, now: datetime
+    backend: Backend, slug: str, client_id: str, shown: Shown, successor: Addition | None, now: datetime
 ) -> Renewed:
     """Open a rotation of what was shown, or tell again of the one that is open while nothing used its new credential.
 
@@ -100,28 +102,27 @@ def renew(
         BadInput: a key was shown, but no next one. Conflict: the new credential of its rotation is in use already, or
             what was shown is itself the new one of a rotation.
     """
-    proven = _prove(premises, slug, client_id, shown, now)
+    proven = _prove(backend, slug, client_id, shown, now)
     _may(proven.directory)
+    act = Act(backend, proven.directory, proven.actor, now)
     if proven.rotation is not None and proven.rotation.old_id == proven.credential.id:
         if successor is not None:
-            return _again(premises, proven, successor)
-        opened = steps.reissue(premises, proven.directory, client_id, proven.rotation.id, proven.actor, now)
+            return _again(backend, proven, successor)
+        opened = steps.reissue(act, client_id, proven.rotation.id)
     else:
         if shown.credential_id is not None and successor is None:
             raise Unsuited.field("jwks", "nothing", "the client's next public key: a JWK Set, or a certificate")
-        opened = steps.open_rotation(
-            premises, proven.directory, client_id, proven.credential.id, successor, None, None, proven.actor, now
-        )
+        opened = steps.open_rotation(act, client_id, proven.credential.id, successor, None, None)
     made = opened.added.sheets[0].secret if opened.added.sheets else None
     facts = opened.added.credential.certificate
     certificate = facts.pem if facts is not None else None
     return Renewed(made, certificate, opened.rotation.new.expires_at, opened.rotation.overlap_ends_at)
 
 
-def _again(premises: Premises, proven: _Proven, successor: Addition) -> Renewed:
+def _again(backend: Backend, proven: _Proven, successor: Addition) -> Renewed:
     """Return the rotation that is open for this very key. Raises `Conflict` for another."""
     assert proven.rotation is not None
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         new = session.get_one(CredentialRow, proven.rotation.new_id)
         if not set(keys_in(successor)) & set(new.key_thumbprints or ()):
             raise Conflict(
@@ -132,30 +133,30 @@ def _again(premises: Premises, proven: _Proven, successor: Addition) -> Renewed:
         return Renewed(None, certificate, new.expires_at, proven.rotation.overlap_ends_at)
 
 
-def finish(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> None:
+def finish(backend: Backend, slug: str, client_id: str, shown: Shown, now: datetime) -> None:
     """Withdraw the old one, by whoever has the new one, once nothing uses the old one.
 
     Raises:
         NotFound: what was shown follows no other. StillInUse: the old one is not quiet. Others as `renew`.
     """
-    proven = _prove(premises, slug, client_id, shown, now)
+    proven = _prove(backend, slug, client_id, shown, now)
     _may(proven.directory)
     if proven.rotation is None or proven.rotation.new_id != proven.credential.id:
         raise NotFound("This is not the new credential of a rotation.", next_step="Use the new one.")
     if proven.credential.first_used_at is None:
         # Who shows it here has it: that is a use like any other.
-        with observation(premises.engine) as session:
+        with observation(backend.engine) as session:
             row = session.get(CredentialRow, proven.credential.id)
             assert row is not None
             row.first_used_at = row.last_used_at = now
             session.add(row)
-    steps.close(premises, proven.directory, client_id, proven.rotation.id, False, "", proven.actor, now)
+    steps.close(Act(backend, proven.directory, proven.actor, now), client_id, proven.rotation.id, False, "")
 
 
-def _prove(premises: Premises, slug: str, client_id: str, shown: Shown, now: datetime) -> _Proven:
-    with Session(premises.engine) as session:
+def _prove(backend: Backend, slug: str, client_id: str, shown: Shown, now: datetime) -> _Proven:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
-        row = shown.find(session, premises)
+        row = shown.find(session, backend)
         client = clients.by_id(session, directory.id, client_id)
         works = {CredentialState.LIVE, CredentialState.EXPIRING}
         if (

@@ -15,9 +15,10 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session, col, select
 
+from jamb.actions.backend import Backend
 from jamb.actions.people import Person, person_view
-from jamb.actions.premises import Directory, Premises
 from jamb.actions.tries import too_many
+from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.people_list import PASSWORD_SHORTEST
 from jamb.core.tries import sign_in_limits
@@ -76,7 +77,7 @@ class _Candidate:
     directory_name: str
 
 
-def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn:
+def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
     """Open a console session.
 
     1. count the try, and turn away who has tried too often
@@ -90,27 +91,27 @@ def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn
         SeveralDirectories: the password fits in more than one directory.
     """
     login = presented.login.strip().lower()
-    known = _known_for(premises, login, presented.device, now)
+    known = _known_for(backend, login, presented.device, now)
     counted = sign_in_limits(login, presented.address, known)
-    with observation(premises.engine) as session:
-        until = count_try(session, premises.sealer.session_key, counted, now)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
         candidates = [] if until is not None else _candidates(session, login, presented.directory.strip().lower())
     if until is not None:
         raise too_many(until, now, "wrong passwords")
     hashes = [one.password_hash or _nobodys_hash() for one in candidates] or [_nobodys_hash()]
-    fits = premises.hashing.run(
+    fits = backend.hashing.run(
         lambda: [_fits(one, presented.password) for one in hashes], presented.address, known=known is not None
     )
     fitting = [one for one, fit in zip(candidates, fits, strict=False) if fit and one.password_hash]
     if len(fitting) > 1:
-        with observation(premises.engine) as session:
-            take_back_try(session, premises.sealer.session_key, counted)
+        with observation(backend.engine) as session:
+            take_back_try(session, backend.sealer.session_key, counted)
         raise SeveralDirectories.of({one.slug: one.directory_name for one in fitting})
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         found = _still_there(session, fitting[0]) if fitting else None
         if found is not None:
-            take_back_try(session, premises.sealer.session_key, counted)
-            return _opened(session, premises, *found, now)
+            take_back_try(session, backend.sealer.session_key, counted)
+            return _opened(session, backend, *found, now)
     raise NotSignedIn(
         "Login and password do not match.",
         next_step="Check both, and name the directory if its domain is not your login's. "
@@ -119,7 +120,7 @@ def sign_in(premises: Premises, presented: Presented, now: datetime) -> SignedIn
 
 
 def change_own_password(
-    premises: Premises, signed_in: ConsoleSession, cookie: str, current: str, wanted: str, address: str, now: datetime
+    backend: Backend, signed_in: ConsoleSession, cookie: str, current: str, wanted: str, address: str, now: datetime
 ) -> None:
     """Put a password of one's own in place of the one that one has; every other sign-in of the person ends.
 
@@ -134,26 +135,26 @@ def change_own_password(
     if wanted == current:
         raise BadInput.field("password", "(not shown)", "another password than the current one")
     counted = sign_in_limits(signed_in.person.login, address, None)
-    with observation(premises.engine) as session:
-        until = count_try(session, premises.sealer.session_key, counted, now)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
         row = session.get_one(people.PersonRow, signed_in.person.id)
         kept = row.password_hash or _nobodys_hash()
     if until is not None:
         raise too_many(until, now, "wrong passwords")
-    if not premises.hashing.run(lambda: _fits(kept, current), address):
+    if not backend.hashing.run(lambda: _fits(kept, current), address):
         raise Forbidden("The current password is wrong.", next_step="Check it. A steward can give you a new one.")
-    stretched = premises.hashing.run(lambda: _HASHER.hash(wanted), address)
+    stretched = backend.hashing.run(lambda: _HASHER.hash(wanted), address)
     directory = signed_in.directory
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        take_back_try(unit.session, premises.sealer.session_key, counted)
+    actor = Actor("person", str(signed_in.person.id), signed_in.person.name, "Jamb console")
+    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        take_back_try(unit.session, backend.sealer.session_key, counted)
         row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
         row.password_hash, row.password_set_by = stretched, ""
         unit.session.add(row)
         people.end_sessions(unit.session, row.id, but=_digest(cookie))
         end_sign_ins(unit.session, row.id, now)
-        actor = Actor("person", str(row.id), row.name, "Jamb console")
         subject = {"kind": "person", "id": str(row.id), "name": row.name}
-        unit.enter(actor, "person.changed", subject, now=now, after={"password": "chosen by themself"})
+        unit.enter("person.changed", subject, after={"password": "chosen by themself"})
 
 
 def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
@@ -170,51 +171,51 @@ def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, d
 
 
 def _opened(
-    session: Session, premises: Premises, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
+    session: Session, backend: Backend, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
 ) -> SignedIn:
-    directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
+    directory = Directory(place.id, place.slug, place.name, place.domain, place.policy_of())
     cookie = secrets.token_urlsafe(32)
     ends = now + timedelta(seconds=directory.policy.session_seconds)
     session.add(
         people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
     )
     person = person_view(row, roles.role_names(session, directory.id, now))
-    opened = ConsoleSession(person, directory, ends, _csrf(premises, cookie), not row.password_set_by)
-    return SignedIn(cookie, _device(premises, row.login, secrets.token_urlsafe(16), now), opened)
+    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by)
+    return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
 
 
-def _device(premises: Premises, login: str, name: str, now: datetime) -> str:
+def _device(backend: Backend, login: str, name: str, now: datetime) -> str:
     """Return what a browser is known by: its name, for which login, since when, and that we said so."""
-    said = f"{name}.{_login_mark(premises, login)}.{int(now.timestamp())}"
-    return f"{said}.{_seal(premises, said)}"
+    said = f"{name}.{_login_mark(backend, login)}.{int(now.timestamp())}"
+    return f"{said}.{_seal(backend, said)}"
 
 
-def known_device(premises: Premises, device: str, now: datetime) -> tuple[str, str] | None:
+def known_device(backend: Backend, device: str, now: datetime) -> tuple[str, str] | None:
     """Return the name of a device that signed in before, and the mark of its login; None for any other."""
     parts = device.split(".")
-    if len(parts) != 4 or not compare_digest(_seal(premises, ".".join(parts[:3])).encode(), parts[3].encode()):
+    if len(parts) != 4 or not compare_digest(_seal(backend, ".".join(parts[:3])).encode(), parts[3].encode()):
         return None
     since = datetime.fromtimestamp(int(parts[2]), now.tzinfo)
     return (parts[0], parts[1]) if now - since < DEVICE_LIFE else None
 
 
-def _known_for(premises: Premises, login: str, device: str, now: datetime) -> str | None:
+def _known_for(backend: Backend, login: str, device: str, now: datetime) -> str | None:
     """Return the name of a device that signed in with this login before, or None."""
-    found = known_device(premises, device, now)
-    return found[0] if found is not None and found[1] == _login_mark(premises, login) else None
+    found = known_device(backend, device, now)
+    return found[0] if found is not None and found[1] == _login_mark(backend, login) else None
 
 
-def _login_mark(premises: Premises, login: str) -> str:
-    return hmac_digest(premises.sealer.session_key, f"login\0{login}".encode(), "sha256").hex()[:16]
+def _login_mark(backend: Backend, login: str) -> str:
+    return hmac_digest(backend.sealer.session_key, f"login\0{login}".encode(), "sha256").hex()[:16]
 
 
-def _seal(premises: Premises, said: str) -> str:
-    return hmac_digest(premises.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
+def _seal(backend: Backend, said: str) -> str:
+    return hmac_digest(backend.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
 
 
-def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSession | None:
+def find_session(backend: Backend, cookie: str, now: datetime) -> ConsoleSession | None:
     """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone."""
-    with Session(premises.engine, expire_on_commit=False) as session:
+    with Session(backend.engine, expire_on_commit=False) as session:
         found = session.exec(
             select(people.ConsoleSessionRow, people.PersonRow, directories.DirectoryRow)
             .join(people.PersonRow, col(people.PersonRow.id) == people.ConsoleSessionRow.person_id)
@@ -224,7 +225,7 @@ def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSessi
         if found is None or found[0].expires_at <= now or not found[1].live:
             return None
         held, row, place = found
-        directory = Directory(place.id, place.slug, place.name, place.domain, place.bounds())
+        directory = Directory(place.id, place.slug, place.name, place.domain, place.policy_of())
         if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
             return None
         if now - held.seen_at >= SEEN_EVERY:
@@ -233,11 +234,11 @@ def find_session(premises: Premises, cookie: str, now: datetime) -> ConsoleSessi
             session.commit()
         person = person_view(row, roles.role_names(session, directory.id, now))
         own = not row.password_set_by
-        return ConsoleSession(person, directory, held.expires_at, _csrf(premises, cookie), own)
+        return ConsoleSession(person, directory, held.expires_at, _csrf(backend, cookie), own)
 
 
-def sign_out(premises: Premises, cookie: str) -> None:
-    with observation(premises.engine) as session:
+def sign_out(backend: Backend, cookie: str) -> None:
+    with observation(backend.engine) as session:
         row = session.get(people.ConsoleSessionRow, _digest(cookie))
         if row is not None:
             session.delete(row)
@@ -263,6 +264,6 @@ def _digest(cookie: str) -> bytes:
     return sha256(cookie.encode()).digest()
 
 
-def _csrf(premises: Premises, cookie: str) -> str:
+def _csrf(backend: Backend, cookie: str) -> str:
     """Return a value bound to the session that only our own pages can read (double submit, keyed)."""
-    return hmac_digest(premises.sealer.session_key, cookie.encode(), "sha256").hex()
+    return hmac_digest(backend.sealer.session_key, cookie.encode(), "sha256").hex()

@@ -7,16 +7,17 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.premises import Directory, Premises, find_client, find_directory
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState
+from jamb.core.directories import Directory
 from jamb.store import clients, credentials, resources
 
 
-def connection_sheets(premises: Premises, slug: str, client_id: str, now: datetime) -> tuple[ConnectionSheet, ...]:
+def connection_sheets(act: Act, client_id: str) -> tuple[ConnectionSheet, ...]:
     """Return the client's sheets without any secret."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return sheets_of(session, premises, directory, find_client(session, directory, client_id), None, None, now)
+    with act.read() as session:
+        return sheets_of(act, session, find_client(session, act.directory, client_id), None, None)
 
 
 def _kind_on_sheets(
@@ -31,28 +32,22 @@ def _kind_on_sheets(
 
 
 def sheets_of(
-    session: Session,
-    premises: Premises,
-    directory: Directory,
-    client: clients.ClientRow,
-    secret: str | None,
-    ends: datetime | None,
-    now: datetime,
+    act: Act, session: Session, client: clients.ClientRow, secret: str | None, ends: datetime | None
 ) -> tuple[ConnectionSheet, ...]:
     """Make one sheet per resource that the client asks for or holds; one without resource when there is none yet."""
-    kind = _kind_on_sheets(session, directory, client, secret, now)
+    kind = _kind_on_sheets(session, act.directory, client, secret, act.now)
     wanted: dict[UUID, set[str]] = {}
     held: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
     held += clients.grants_of(session, [client.id])
     for row in held:
         wanted.setdefault(row.resource_id, set()).add(row.permission)
-    identifiers = {found.id: found.identifier for found in resources.resources_of(session, directory.id)}
+    identifiers = {found.id: found.identifier for found in resources.resources_of(session, act.directory.id)}
     places = [(identifiers[key], tuple(sorted(names))) for key, names in wanted.items()] or [("", ())]
     return tuple(
         ConnectionSheet(
             client_name=client.name,
-            issuer=premises.issuer(directory.slug),
-            token_endpoint=premises.token_endpoint(directory.slug),
+            issuer=act.backend.issuer(act.slug),
+            token_endpoint=act.backend.token_endpoint(act.slug),
             client_id=client.id,
             resource=identifier,
             scopes=scopes,

@@ -13,9 +13,10 @@ from datetime import UTC, datetime
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.backend import Backend, find_directory
 from jamb.core import audit
 from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
 from jamb.core.excess import excess_at, granted_weight
 from jamb.core.ladder import count
 from jamb.core.policy import DirectoryPolicy
@@ -42,7 +43,7 @@ def _utc_now() -> datetime:
 
 
 def sweep(
-    premises: Premises,
+    backend: Backend,
     slug: str,
     now: datetime,
     most: int | None = None,
@@ -54,33 +55,33 @@ def sweep(
         most: clients; None: all. A reader says so: what another is looking at just now is then waited for, too,
             or they would be told what was before.
     """
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
     looked_at = 0
     while most is None or looked_at < most:
-        taken = _step(premises, directory, now, clock)
+        taken = _step(backend, directory, now, clock)
         looked_at += taken
-        if not taken and (most is None or not _others_left_some(premises, directory)):
+        if not taken and (most is None or not _others_left_some(backend, directory)):
             break
-    with Session(premises.engine) as session:
+    with Session(backend.engine) as session:
         return Swept(looked_at, findings.waiting(session, directory.id, now))
 
 
-def _others_left_some(premises: Premises, directory: Directory) -> bool:
-    with Session(premises.engine) as session:
+def _others_left_some(backend: Backend, directory: Directory) -> bool:
+    with Session(backend.engine) as session:
         return findings.wait_for_others(session, directory.id)
 
 
-def look_at_all(premises: Premises, slug: str) -> None:
+def look_at_all(backend: Backend, slug: str) -> None:
     """Have every client looked at anew at the next sweep, as after a change of the rules."""
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         directory = find_directory(session, slug)
         everyone = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory.id)
         session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))
 
 
-def _step(premises: Premises, directory: Directory, now: datetime, clock: Callable[[], datetime]) -> int:
-    with observation(premises.engine) as session:
+def _step(backend: Backend, directory: Directory, now: datetime, clock: Callable[[], datetime]) -> int:
+    with observation(backend.engine) as session:
         changed = findings.take_changed(session, directory.id, AT_ONCE)
         # What a note tells of was done before now, however long ago this round began.
         now = max(now, clock())

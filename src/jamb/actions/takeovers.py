@@ -13,8 +13,8 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.act import Act
 from jamb.actions.powers import Bench
-from jamb.actions.premises import Directory, Premises, find_directory
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core import own_api
 from jamb.core.access import Holding
@@ -22,6 +22,7 @@ from jamb.core.access.powers import NO_POWERS, Powers, beyond
 from jamb.core.agreements import agreeing
 from jamb.core.audit.surroundings import TAKES_OVER
 from jamb.core.audit.takeover import Arrow, Node, NodeKind, Takeovers, takeovers
+from jamb.core.directories import Directory
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of
@@ -47,20 +48,22 @@ class TakeoverView:
     strong_from: int
 
 
-def read_takeovers(premises: Premises, slug: str, now: datetime, most: int = 50) -> TakeoverView:
+def read_takeovers(act: Act, most: int = 50) -> TakeoverView:
     """Return the shortest ways from weak people and clients to strong ones; what changed is looked at first.
 
     Weak is below the weight from which two people consent, strong from the weight that takes two approvers.
     """
-    sweep(premises, slug, now, MOST_FOR_A_READER)
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        nodes, arrows = graph_of(session, directory, now)
-    wanted = directory.policy
+    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    with act.read() as session:
+        nodes, arrows = graph_of(session, act.directory, act.now)
+    wanted = act.directory.policy
     found = takeovers(
-        nodes, (one for one in arrows if one.source != one.target),
-        weak_below=wanted.two_people_weight, strong_from=wanted.two_approvers_weight, most=most,
-    )  # fmt: skip
+        nodes,
+        (one for one in arrows if one.source != one.target),
+        weak_below=wanted.two_people_weight,
+        strong_from=wanted.two_approvers_weight,
+        most=most,
+    )
     by_id = {node.id: node for node in nodes}
     return TakeoverView(found, by_id, wanted.two_people_weight, wanted.two_approvers_weight)
 

@@ -5,9 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlmodel import Session
-
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.act import Act
 from jamb.actions.request_views import RequestView, request_views
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core import audit
@@ -63,40 +61,43 @@ class Today:
     decided: tuple[RequestView, ...]
 
 
-def read_today(premises: Premises, slug: str, now: datetime, reader: str) -> Today:
+def read_today(act: Act, reader: str) -> Today:
     """Return what waits, ends and changed. `reader`: whose own requests, decided lately, are told of.
 
     Read from what the audit keeps of each client, so that it costs the same however many there are; what changed is
     looked at first.
     """
-    sweep(premises, slug, now, MOST_FOR_A_READER)
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
+    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    with act.read() as session:
         found = {severity.word: 0 for severity in reversed(audit.Severity)}
-        for _, severity, which, number, _ in findings.tally(session, directory.id, now):
+        for _, severity, which, number, _ in findings.tally(session, act.directory.id, act.now):
             if which is Which.OPEN:
                 found[audit.Severity(severity).word] += number
-        waiting, waiting_in_all = findings.clients_waiting(session, directory.id, WAITING_SHOWN)
-        loaded = pictures.load(session, directory.id, directory.policy, now, waiting, daily=False, lean=True)
-        horizon = credentials.ending(session, directory.id, now, now + HORIZON, ENDS_SHOWN)
-        rows = requests.page(session, directory.id, now=now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN)
-        asked = request_views(session, directory, rows, now)
-        rows = requests.page(
-            session, directory.id, now=now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
+        waiting, waiting_in_all = findings.clients_waiting(session, act.directory.id, WAITING_SHOWN)
+        loaded = pictures.load(
+            session, act.directory.id, act.directory.policy, act.now, waiting, daily=False, lean=True
         )
-        past = request_views(session, directory, rows, now)
-        lately = [one for one in past if now - (one.decided_at or one.due_at) <= TOLD_FOR]
-        entries = ledger.page(session, directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
+        horizon = credentials.ending(session, act.directory.id, act.now, act.now + HORIZON, ENDS_SHOWN)
+        rows = requests.page(
+            session, act.directory.id, now=act.now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN
+        )
+        asked = request_views(session, act.directory, rows, act.now)
+        rows = requests.page(
+            session, act.directory.id, now=act.now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
+        )
+        past = request_views(session, act.directory, rows, act.now)
+        lately = [one for one in past if act.now - (one.decided_at or one.due_at) <= TOLD_FOR]
+        entries = ledger.page(session, act.directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
         return Today(
-            at=now,
-            clients=counts.clients_in(session, directory.id),
-            ladder=findings.ladder_of_all(session, directory.id),
+            at=act.now,
+            clients=counts.clients_in(session, act.directory.id),
+            ladder=findings.ladder_of_all(session, act.directory.id),
             waiting=tuple(sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since)),
             waiting_in_all=waiting_in_all,
             horizon=tuple(Ending(*one) for one in horizon),
             findings=found,
-            excess=excess_store.in_all(session, directory.id),
-            trend=tuple(trend(excess_store.changes(session, directory.id), now.date(), TREND_DAYS)),
+            excess=excess_store.in_all(session, act.directory.id),
+            trend=tuple(trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)),
             recent=tuple(row.entry() for row in entries),
             requests=tuple(asked),
             # Those of clients that the reader owns are another's to be told of.

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.core.errors import TooManyTries
 from jamb.core.tries import Counted
 from jamb.store.tries import count_try, take_back_try
@@ -14,22 +14,22 @@ from jamb.store.work import observation
 
 
 @contextmanager
-def guessing(premises: Premises, counted: Counted, now: datetime) -> Iterator[None]:
+def guessing(backend: Backend, counted: Counted, now: datetime) -> Iterator[None]:
     """Count a try for the block, and take it off again where the block ends well: it was no guess.
 
     Raises:
         TooManyTries: there were too many before.
     """
-    refuse_too_many(premises, (counted,), now)
+    refuse_too_many(backend, (counted,), now)
     yield
-    with observation(premises.engine) as session:
-        take_back_try(session, premises.sealer.session_key, (counted,))
+    with observation(backend.engine) as session:
+        take_back_try(session, backend.sealer.session_key, (counted,))
 
 
-def refuse_too_many(premises: Premises, counted: Sequence[Counted], now: datetime) -> None:
+def refuse_too_many(backend: Backend, counted: Sequence[Counted], now: datetime) -> None:
     """Count a try by each of these. Raises `TooManyTries` where one allows no more."""
-    with observation(premises.engine) as session:
-        until = count_try(session, premises.sealer.session_key, counted, now)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
     if until is not None:
         raise too_many(until, now)
 

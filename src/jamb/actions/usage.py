@@ -10,8 +10,8 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.access import Admitted
-from jamb.actions.premises import Premises, find_client, find_directory, find_resource
+from jamb.actions.act import Act
+from jamb.actions.backend import find_client, find_resource
 from jamb.core.audit.narrowing import misses
 from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.ladder import Use
@@ -34,12 +34,10 @@ class Details:
 
 
 def report(
-    premises: Premises,
-    admitted: Admitted,
+    act: Act,
     resource_name: str,
     batch_id: UUID,
     used: Sequence[tuple[str, Use]],
-    now: datetime,
     refusals: Sequence[tuple[str, Refused]] = (),
     details: Sequence[Details] = (),
 ) -> int:
@@ -50,9 +48,9 @@ def report(
     Raises:
         Forbidden: the reporter is not this resource's guard. BadInput: an unknown operation, or an impossible day.
     """
-    with observation(premises.engine) as session:
-        resource = find_resource(session, admitted.directory, resource_name)
-        if resource.guard_client_id != admitted.actor.id:
+    with observation(act.backend.engine) as session:
+        resource = find_resource(session, act.directory, resource_name)
+        if resource.guard_client_id != act.actor.id:
             raise Forbidden(
                 f"Only the guard of {resource.name} reports what was used there.",
                 next_step="Report with the client that the resource names as its guard.",
@@ -61,27 +59,27 @@ def report(
         for place, (_, use) in enumerate(used):
             if use.operation not in catalogue.operations:
                 raise Unsuited.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
-            if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
+            if not act.now - OLDEST <= use.last_at <= act.now + timedelta(minutes=5) or use.day != use.last_at.date():
                 raise Unsuited.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
         for place, (_, refused) in enumerate(refusals):
             if refused.operation not in catalogue.operations:
                 raise Unsuited.field(
                     f"refusals.{place}.operation", refused.operation, f"an operation of {resource.name}"
                 )
-            if not now - OLDEST <= refused.last_at <= now + timedelta(minutes=5):
+            if not act.now - OLDEST <= refused.last_at <= act.now + timedelta(minutes=5):
                 raise Unsuited.field(
                     f"refusals.{place}.last_at", refused.last_at.isoformat(), "within the last 31 days"
                 )
-        if not usage.remember_batch(session, batch_id, resource.id, now):
+        if not usage.remember_batch(session, batch_id, resource.id, act.now):
             return 0
-        known = clients.known(session, admitted.directory.id, {client_id for client_id, _ in (*used, *refusals)})
+        known = clients.known(session, act.directory.id, {client_id for client_id, _ in (*used, *refusals)})
         counted = [(client_id, use) for client_id, use in used if client_id in known]
         usage.add_uses(session, resource.id, counted)
         tree = resources.trees(session, [resource])[resource.id]
         detailed = [
             (client_id, use, one) for (client_id, use), one in zip(used, details, strict=False) if client_id in known
         ]
-        _note_details(session, admitted.directory.id, resource.id, catalogue, tree, detailed)
+        _note_details(session, act.directory.id, resource.id, catalogue, tree, detailed)
         refused_here = [(client_id, one) for client_id, one in refusals if client_id in known]
         usage.add_refusals(session, resource.id, _told(refused_here, tree))
         return len(counted) + len(refused_here)
@@ -164,12 +162,11 @@ class RefusedCalls:
     last_at: datetime
 
 
-def list_refusals(premises: Premises, slug: str, client_id: str, limit: int) -> list[RefusedCalls]:
+def list_refusals(act: Act, client_id: str, limit: int) -> list[RefusedCalls]:
     """Return what guards refused to a client, latest first."""
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        client = find_client(session, directory, client_id)
-        rows = {row.id: row for row in resources.resources_of(session, directory.id)}
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        rows = {row.id: row for row in resources.resources_of(session, act.directory.id)}
         catalogues = resources.catalogues(session, rows.values())
         return [
             RefusedCalls(

@@ -10,13 +10,13 @@ from uuid import UUID, uuid4
 import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
-from jamb.actions.premises import Directory, Premises, find_directory
+from jamb.actions.act import Act
 from jamb.core.addresses import UnfitAddress, host_of, read_address
 from jamb.core.credentials.recipients import recipient_key
+from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store import notices
 from jamb.store.notices import PushRow, WebhookRow
-from jamb.store.work import Actor, unit_of_work
 
 MOST_WEBHOOKS = 20
 
@@ -44,21 +44,12 @@ class DeadEvent:
     failed: str
 
 
-def list_webhooks(premises: Premises, slug: str) -> list[WebhookView]:
-    with Session(premises.engine) as session:
-        directory = find_directory(session, slug)
-        return [_view(session, row) for row in notices.webhooks_of(session, directory.id)]
+def list_webhooks(act: Act) -> list[WebhookView]:
+    with act.read() as session:
+        return [_view(session, row) for row in notices.webhooks_of(session, act.directory.id)]
 
 
-def add_webhook(
-    premises: Premises,
-    directory: Directory,
-    url: str,
-    key_text: str,
-    inner_hosts: frozenset[str],
-    actor: Actor,
-    now: datetime,
-) -> WebhookView:
+def add_webhook(act: Act, url: str, key_text: str, inner_hosts: frozenset[str]) -> WebhookView:
     """Let an address hear of all that is told here, beginning with what is so now.
 
     Args:
@@ -75,43 +66,39 @@ def add_webhook(
         allowed = f"an https address without a user name, as https://desk.port.example/events; {error}"
         raise BadInput.field("url", url, allowed) from error
     key = recipient_key(key_text) if key_text.strip() else None
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        if len(notices.webhook_ids(unit.session, directory.id)) >= MOST_WEBHOOKS:
+    with act.change() as unit:
+        if len(notices.webhook_ids(unit.session, act.directory.id)) >= MOST_WEBHOOKS:
             raise Conflict(f"There are {MOST_WEBHOOKS} webhooks already.", next_step="Remove one first.")
         row = WebhookRow(
             id=uuid4(),
-            directory_id=directory.id,
+            directory_id=act.directory.id,
             url=url,
-            made_at=now,
-            made_by=actor.name,
-            made_by_id=actor.id,
+            made_at=act.now,
+            made_by=act.actor.name,
+            made_by_id=act.actor.id,
             recipient_key=key,
         )
         with unit.constraint("webhook_there_already", lambda: Conflict(f"{url} hears of everything already.")):
             unit.session.add(row)
-        unit.enter(
-            actor, "webhook.added", _subject(row), now=now, after={"url": url, **({"key": key["kid"]} if key else {})}
-        )
+        unit.enter("webhook.added", _subject(row), after={"url": url, **({"key": key["kid"]} if key else {})})
         return _view(unit.session, row)
 
 
-def remove_webhook(
-    premises: Premises, directory: Directory, webhook_id: UUID, actor: Actor, now: datetime
-) -> WebhookView:
+def remove_webhook(act: Act, webhook_id: UUID) -> WebhookView:
     """Let an address hear of nothing more; what it did not take yet is dropped."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = _find(unit.session, directory, webhook_id)
+    with act.change() as unit:
+        row = _find(unit.session, act.directory, webhook_id)
         view = _view(unit.session, row)
         unit.session.execute(sa.delete(PushRow).where(col(PushRow.webhook_id) == row.id))
         unit.session.delete(row)
-        unit.enter(actor, "webhook.removed", _subject(row), now=now, before={"url": row.url})
+        unit.enter("webhook.removed", _subject(row), before={"url": row.url})
         return view
 
 
-def list_dead(premises: Premises, slug: str, webhook_id: UUID) -> list[DeadEvent]:
+def list_dead(act: Act, webhook_id: UUID) -> list[DeadEvent]:
     """Return the events that a webhook did not take after all tries, the latest first."""
-    with Session(premises.engine) as session:
-        row = _find(session, find_directory(session, slug), webhook_id)
+    with act.read() as session:
+        row = _find(session, act.directory, webhook_id)
         rows = session.exec(
             select(PushRow)
             .where(PushRow.webhook_id == row.id, PushRow.failed != "")
@@ -122,16 +109,16 @@ def list_dead(premises: Premises, slug: str, webhook_id: UUID) -> list[DeadEvent
         ]
 
 
-def revive(premises: Premises, directory: Directory, webhook_id: UUID, actor: Actor, now: datetime) -> WebhookView:
+def revive(act: Act, webhook_id: UUID) -> WebhookView:
     """Try all dead events of a webhook anew. Raises `BadInput` when there are none."""
-    with unit_of_work(premises.engine, premises.sealer, directory.id) as unit:
-        row = _find(unit.session, directory, webhook_id)
+    with act.change() as unit:
+        row = _find(unit.session, act.directory, webhook_id)
         dead: Any = sa.and_(col(PushRow.webhook_id) == row.id, col(PushRow.failed) != "")
         count = unit.session.execute(sa.select(sa.func.count()).select_from(PushRow).where(dead)).scalar_one()
         if not count:
             raise Unsuited.field("webhook", row.url, "one with events that were given up")
-        unit.session.execute(sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=now))
-        unit.enter(actor, "webhook.revived", _subject(row), now=now, after={"events": count})
+        unit.session.execute(sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=act.now))
+        unit.enter("webhook.revived", _subject(row), after={"events": count})
         return _view(unit.session, row)
 
 

@@ -99,9 +99,14 @@ def register(
             ask = ", ".join(allowed.ask) or "a steward"
             raise Forbidden(f"You may not register clients here. {allowed.why}", next_step=f"Ask {ask}.")
         made = jamb.clients.register(
-            name, purpose, kind=kind, owners=owner or [], redirect_uris=redirect or [], publisher=publisher,
+            name,
+            purpose,
+            kind=kind,
+            owners=owner or [],
+            redirect_uris=redirect or [],
+            publisher=publisher,
             trial_ends_at=moment_of("--trial-until", trial_until),
-        )  # fmt: skip
+        )
 
     def show() -> None:
         out.print(f"Registered “{made.name}”.", markup=False)
@@ -134,10 +139,14 @@ def change(
     """Change what a registration says; what is not named stays."""
     with connected() as jamb:
         done = jamb.clients.change(
-            jamb.clients.find(client).id, name=name, purpose=purpose,
-            redirect_uris=[] if no_redirects else redirect, publisher=publisher,
-            trial_ends_at=moment_of("--trial-until", trial_until), no_trial=no_trial,
-        )  # fmt: skip
+            jamb.clients.find(client).id,
+            name=name,
+            purpose=purpose,
+            redirect_uris=[] if no_redirects else redirect,
+            publisher=publisher,
+            trial_ends_at=moment_of("--trial-until", trial_until),
+            no_trial=no_trial,
+        )
     emit(done, output, lambda: out.print(f"“{done.name}”: {done.purpose}", markup=False))
 
 

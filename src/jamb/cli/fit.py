@@ -98,12 +98,18 @@ def list_trials(output: Output = Form.TABLE) -> None:
         table(
             ["client", "resource", "instead of", "tried out", "missed", "until"],
             [
-                [one.client_name, one.resource, held_words(one.before), held_words(one.after), str(one.missed),
-                 relative(one.dry_until)]
+                [
+                    one.client_name,
+                    one.resource,
+                    held_words(one.before),
+                    held_words(one.after),
+                    str(one.missed),
+                    relative(one.dry_until),
+                ]
                 for one in found
             ],
             right=["missed"],
-        )  # fmt: skip
+        )
 
     emit(found, output, show_all)
 

@@ -62,9 +62,16 @@ def make(
         lost = pick(jamb, client, instead_of)[1].id if instead_of is not None else None
         kind = CredentialKind.CERTIFICATE if certificate else CredentialKind.SECRET
         made = jamb.handovers.make(
-            jamb.clients.find(client).id, kind=kind, days=days, label=label, instead_of=lost, hours=hours,
-            passphrase=said, note=words, deliver=Deliver.OWNERS if owners else Deliver.LINK,
-        )  # fmt: skip
+            jamb.clients.find(client).id,
+            kind=kind,
+            days=days,
+            label=label,
+            instead_of=lost,
+            hours=hours,
+            passphrase=said,
+            note=words,
+            deliver=Deliver.OWNERS if owners else Deliver.LINK,
+        )
     emit(made, output, lambda: _show_made(made))
     note("Whoever has the link sees the credential, once. `jamb handover list` tells when it was opened.")
     if passphrase:

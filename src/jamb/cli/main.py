@@ -30,25 +30,27 @@ _COMMANDS = {
     "whoami": _Place("sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
     "today": _Place("today", "today", "Say what waits for consent, which secrets end next, and what the audit finds."),
     "set-up": _Place(
-        "set_up", "set_up",
+        "set_up",
+        "set_up",
         "Register a client, ask, consent where you may (or ask the approvers), and issue a credential.",
     ),
     "explain": _Place(
-        "access", "explain",
+        "access",
+        "explain",
         "Say whether a client may do an operation, every check behind it, and the smallest mend.",
     ),
     "probe": _Place(
-        "probe", "probe",
+        "probe",
+        "probe",
         "Try a client as its integrator would: fetch a token, read it, call the resource, explain the answer.",
     ),
     "token": _Place(
-        "probe", "token",
+        "probe",
+        "token",
         "Read an access token: every claim in words, and what a resource would refuse it for.",
     ),
-    "who-can": _Place(
-        "access", "who_can", "Say who can do an operation: all clients and people, and through what."
-    ),
-}  # fmt: skip
+    "who-can": _Place("access", "who_can", "Say who can do an operation: all clients and people, and through what."),
+}
 _GROUPS = {
     "clients": _Place("clients", "app", "Client applications: list, show, register."),
     "resources": _Place("resources", "app", "Resources and what unlocks what."),
@@ -72,14 +74,10 @@ _GROUPS = {
     "audit": _Place("audit", "app", "Find what is wrong with registrations."),
     "fit": _Place("fit", "app", "Fit what a client holds to what it does."),
     "charter": _Place("charter", "app", "Declare a registration in a file, and adopt it in any directory."),
-    "reviews": _Place(
-        "reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."
-    ),
-    "publishers": _Place(
-        "removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."
-    ),
+    "reviews": _Place("reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."),
+    "publishers": _Place("removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."),
     "ledger": _Place("ledger", "app", "The record of every change."),
-}  # fmt: skip
+}
 
 
 def command_line(words: Sequence[str] = ()) -> typer.Typer:

@@ -137,11 +137,15 @@ def _show_webhooks(found: list[Webhook]) -> None:
         return
     rows: list[list[str | Text]] = [
         [
-            one.url, str(one.sent), str(one.waiting), Text(str(one.dead), style="red" if one.dead else "dim"),
-            one.error or "—", str(one.id),
+            one.url,
+            str(one.sent),
+            str(one.waiting),
+            Text(str(one.dead), style="red" if one.dead else "dim"),
+            one.error or "—",
+            str(one.id),
         ]
         for one in found
-    ]  # fmt: skip
+    ]
     table(["address", "taken", "waiting", "given up", "last error", "id"], rows, right=["taken", "waiting", "given up"])
     if any(one.dead for one in found):
         note("See what was given up with `jamb webhooks dead`, and try it anew with `jamb webhooks revive`.")

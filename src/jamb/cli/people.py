@@ -89,10 +89,15 @@ def list_groups(output: Output = Form.TABLE) -> None:
     with connected() as jamb:
         found = list(jamb.groups.list())
     rows = [
-        [one.name, one.title, ", ".join(member.name for member in one.people) or "—", ", ".join(one.groups) or "—",
-         str(one.everyone)]
+        [
+            one.name,
+            one.title,
+            ", ".join(member.name for member in one.people) or "—",
+            ", ".join(one.groups) or "—",
+            str(one.everyone),
+        ]
         for one in found
-    ]  # fmt: skip
+    ]
     emit(found, output, lambda: table(["group", "title", "people", "groups in it", "all"], rows, right=["all"]))
 
 

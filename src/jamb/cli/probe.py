@@ -47,9 +47,12 @@ def token(
     """Read an access token: every claim in words, and what a resource would refuse it for. Nothing is sent anywhere."""
     read = read_token(read_text("FILE", file), datetime.now(UTC))
     step = TokenStep(
-        way="", error="", header=[ReadClaim.model_validate(one) for one in read.header],
-        claims=[ReadClaim.model_validate(one) for one in read.claims], wrong=list(read.wrong),
-    )  # fmt: skip
+        way="",
+        error="",
+        header=[ReadClaim.model_validate(one) for one in read.header],
+        claims=[ReadClaim.model_validate(one) for one in read.claims],
+        wrong=list(read.wrong),
+    )
 
     def show() -> None:
         _show_token(step)

@@ -80,11 +80,17 @@ def removed(output: Output = Form.TABLE) -> None:
         table(
             ["id", "name", "removed", "by", "restorable", "held"],
             [
-                [one.client_id, one.name, relative(one.removed_at), one.removed_by, relative(one.restore_until),
-                 ", ".join([*one.consents, *one.roles]) or "nothing"]
+                [
+                    one.client_id,
+                    one.name,
+                    relative(one.removed_at),
+                    one.removed_by,
+                    relative(one.restore_until),
+                    ", ".join([*one.consents, *one.roles]) or "nothing",
+                ]
                 for one in found
             ],
-        )  # fmt: skip
+        )
 
     emit(found, output, show)
 
@@ -128,7 +134,9 @@ def _show_previews(seen: list[RemovalPreview]) -> None:
         since = f"disabled {relative(one.disabled_since)}; " if one.disabled_since else ""
         out.print(f"  {since}{last}; owned by {owned}", markup=False)
         for title, rows in (
-            ("ends", [*one.consents, *one.roles]), ("first", one.against), ("named elsewhere by", one.elsewhere)
-        ):  # fmt: skip
+            ("ends", [*one.consents, *one.roles]),
+            ("first", one.against),
+            ("named elsewhere by", one.elsewhere),
+        ):
             for row in rows:
                 out.print(f"  {title}: {row}", markup=False)

@@ -259,20 +259,33 @@ def _show(found: Resource) -> None:
     table(
         ["operation", "what it does", "request", "effect", "data", "weight", "unlocked by, smallest first"],
         [
-            [one.name, one.title, f"{one.method} {one.path}", one.effect, one.data_class, str(one.weight),
-             ", ".join(one.unlocked_by)]
+            [
+                one.name,
+                one.title,
+                f"{one.method} {one.path}",
+                one.effect,
+                one.data_class,
+                str(one.weight),
+                ", ".join(one.unlocked_by),
+            ]
             for one in found.operations
         ],
         right=["weight"],
-    )  # fmt: skip
+    )
     heading("\nPermissions")
     table(
         ["permission", "title", "held as", "opens", "implies", "weight"],
         [
-            [one.name, one.title, ", ".join(one.kinds), ", ".join(one.opens), ", ".join(one.implies) or "—",
-             str(one.weight)]
+            [
+                one.name,
+                one.title,
+                ", ".join(one.kinds),
+                ", ".join(one.opens),
+                ", ".join(one.implies) or "—",
+                str(one.weight),
+            ]
             for one in found.permissions
         ],
         right=["weight"],
-    )  # fmt: skip
+    )
     note("Weight: effect (read 1, write 3, control 9) times data (open 1, internal 2, personal 4, restricted 8).")

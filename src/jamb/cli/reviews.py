@@ -67,12 +67,18 @@ def list_reviews(output: Output = Form.TABLE) -> None:
         table(
             ["id", "name", "about", *names, "done", "ends"],
             [
-                [str(one.id)[:_SHORT], one.name, one.about, *(str(one.answers.get(name, 0)) for name in names),
-                 str(one.done), f"closed {relative(one.closed_at)}" if one.closed_at else relative(one.ends_at)]
+                [
+                    str(one.id)[:_SHORT],
+                    one.name,
+                    one.about,
+                    *(str(one.answers.get(name, 0)) for name in names),
+                    str(one.done),
+                    f"closed {relative(one.closed_at)}" if one.closed_at else relative(one.ends_at),
+                ]
                 for one in found
             ],
             right=[*names, "done"],
-        )  # fmt: skip
+        )
 
     emit(found, output, show_all)
 

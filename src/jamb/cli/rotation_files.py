@@ -49,9 +49,12 @@ def list_entry(folder: Path, due: Due) -> Entry:
     """Write an entry to the folder's list, on the disk before this returns."""
     made = Entry(uuid4(), due.client_id, due.client_name, due.credential.id, due.credential.hint)
     kept = {
-        "rotation": str(made.rotation_id), "client": made.client_id, "name": made.client_name,
-        "credential": str(made.credential_id), "hint": made.hint,
-    }  # fmt: skip
+        "rotation": str(made.rotation_id),
+        "client": made.client_id,
+        "name": made.client_name,
+        "credential": str(made.credential_id),
+        "hint": made.hint,
+    }
     folder.mkdir(parents=True, exist_ok=True)
     with os.fdopen(os.open(folder / _LIST, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a") as file:
         file.write(json.dumps(kept) + "\n")

@@ -60,9 +60,15 @@ def set_up(
     Leaves with code 3 when something is left that others must do.
     """
     wanted = Wanted(
-        name, purpose, owner or [], _asks(ask or []), reach_by_resource(only, all_but), reason,
-        None if proof is Proof.NONE else CredentialKind(proof.value), days,
-    )  # fmt: skip
+        name,
+        purpose,
+        owner or [],
+        _asks(ask or []),
+        reach_by_resource(only, all_but),
+        reason,
+        None if proof is Proof.NONE else CredentialKind(proof.value),
+        days,
+    )
     _check_folder(save, name, once)
     with connected() as jamb:
         ready = run_set_up(

@@ -87,9 +87,13 @@ class _Adoption:
     def _register(self, owners: Sequence[str]) -> str:
         one = self._charter
         made = self._jamb.clients.register(
-            one.name, one.purpose, kind=one.kind, owners=owners, redirect_uris=one.redirect_uris,
+            one.name,
+            one.purpose,
+            kind=one.kind,
+            owners=owners,
+            redirect_uris=one.redirect_uris,
             publisher=one.publisher,
-        )  # fmt: skip
+        )
         self.did.append("registered")
         return made.id
 
@@ -98,9 +102,14 @@ class _Adoption:
             one = self._charter
             what = ", ".join(step.what for step in steps)
             self._try(
-                f"change {what}", f"changed {what}", self._jamb.clients.change, client_id,
-                purpose=one.purpose, redirect_uris=one.redirect_uris, publisher=one.publisher,
-            )  # fmt: skip
+                f"change {what}",
+                f"changed {what}",
+                self._jamb.clients.change,
+                client_id,
+                purpose=one.purpose,
+                redirect_uris=one.redirect_uris,
+                publisher=one.publisher,
+            )
 
     def _ask(self, client_id: str, steps: Sequence[CharterStep]) -> None:
         """Ask, one change for all that share resource, kind, reach and reason."""
@@ -167,9 +176,16 @@ class _Adoption:
         """Change where a consent counts; tell whether that was done: it may be wider, and stand for what goes."""
         counts = f"{one.what} count {one.reach.words}"
         return self._try(
-            f"let {counts}", f"let {counts}", self._jamb.consent.change_reach, client_id, one.resource,
-            [one.permission], _reach(one), kind=_access(one), reason=self._reason,
-        )  # fmt: skip
+            f"let {counts}",
+            f"let {counts}",
+            self._jamb.consent.change_reach,
+            client_id,
+            one.resource,
+            [one.permission],
+            _reach(one),
+            kind=_access(one),
+            reason=self._reason,
+        )
 
     def _hold_back(self, one: CharterStep) -> None:
         held = self._left.setdefault("stays until what takes its place is granted; run this again then.", [])
@@ -179,9 +195,15 @@ class _Adoption:
     def _take_away(self, client_id: str, one: CharterStep) -> None:
         if one.kind is StepKind.WITHDRAW:
             self._try(
-                f"withdraw {one.what}", f"withdrew {one.what}", self._jamb.consent.withdraw, client_id, one.resource,
-                [one.permission], kind=_access(one), reason=self._reason,
-            )  # fmt: skip
+                f"withdraw {one.what}",
+                f"withdrew {one.what}",
+                self._jamb.consent.withdraw,
+                client_id,
+                one.resource,
+                [one.permission],
+                kind=_access(one),
+                reason=self._reason,
+            )
             return
         for ask_id in self._ask_ids(client_id, [one]):
             what = f"the ask for {one.what}"

@@ -38,10 +38,14 @@ class Clients(Noun):
             once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
         """
         body = {
-            "name": name, "purpose": purpose, "kind": kind.value, "owners": list(owners),
-            "redirect_uris": list(redirect_uris), "publisher": publisher,
+            "name": name,
+            "purpose": purpose,
+            "kind": kind.value,
+            "owners": list(owners),
+            "redirect_uris": list(redirect_uris),
+            "publisher": publisher,
             "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
-        }  # fmt: skip
+        }
         return self._transport.one(Client, "POST", "/clients", json=body, headers=named(once))
 
     def change(
@@ -57,10 +61,13 @@ class Clients(Noun):
     ) -> Client:
         """Change what a registration says; what is left out stays. `no_trial`: it stays for good."""
         body = {
-            "name": name, "purpose": purpose, "publisher": publisher, "no_trial": no_trial,
+            "name": name,
+            "purpose": purpose,
+            "publisher": publisher,
+            "no_trial": no_trial,
             "redirect_uris": list(redirect_uris) if redirect_uris is not None else None,
             "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
-        }  # fmt: skip
+        }
         return self._transport.one(Client, "PUT", f"/clients/{part(client_id)}", json=body)
 
     def change_owners(

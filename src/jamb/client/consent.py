@@ -136,9 +136,12 @@ class Consent(Noun):
     ) -> ReachPreview:
         """Return what another reach would make possible and end, and whether another person must agree."""
         body = {
-            "resource": resource, "permissions": [*permissions], "kind": kind.value,
-            "reach": reach.model_dump(mode="json"), "person": person,
-        }  # fmt: skip
+            "resource": resource,
+            "permissions": [*permissions],
+            "kind": kind.value,
+            "reach": reach.model_dump(mode="json"),
+            "person": person,
+        }
         path = f"/clients/{part(client_id)}/consent/reach/preview"
         return self._transport.one(ReachPreview, "POST", path, json=body)
 

@@ -57,9 +57,14 @@ def verify_evidence(path: Path, keys: Mapping[str, Any] | None = None) -> Verifi
                 if _digest(archive, name) != one["sha256"]:
                     raise _bad(path, f"{name} is not as it was signed")
             return VerifiedEvidence(
-                said["made_at"], said["directory"], said["issuer"], said["ledger"]["entries"], said["ledger"]["head"],
-                tuple(listed), keys is not None,
-            )  # fmt: skip
+                said["made_at"],
+                said["directory"],
+                said["issuer"],
+                said["ledger"]["entries"],
+                said["ledger"]["head"],
+                tuple(listed),
+                keys is not None,
+            )
     except (OSError, zipfile.BadZipFile, KeyError, TypeError, ValueError) as error:
         raise _bad(path, "it is no evidence bundle, or it is damaged") from error
 

@@ -37,9 +37,14 @@ class Findings(Noun):
             begins: how the finding's id begins.
         """
         wanted = {
-            "severity": severity, "least": least, "rule": rule, "client": client, "owner": owner, "q": q,
+            "severity": severity,
+            "least": least,
+            "rule": rule,
+            "client": client,
+            "owner": owner,
+            "q": q,
             "begins": begins,
-        }  # fmt: skip
+        }
         params = {name: str(value) for name, value in wanted.items() if value is not None}
         return self._transport.pages(KeptFinding, "/audit/findings", {"which": which, "limit": 100, **params})
 

@@ -51,10 +51,15 @@ class Handovers(Noun):
             passphrase: asked for beside the link; pass it on by another way.
         """
         body = {
-            "credential": _wanted(kind, key_type), "days": days, "label": label, "hours": hours,
-            "passphrase": passphrase, "note": note, "deliver": deliver.value,
+            "credential": _wanted(kind, key_type),
+            "days": days,
+            "label": label,
+            "hours": hours,
+            "passphrase": passphrase,
+            "note": note,
+            "deliver": deliver.value,
             "instead_of": str(instead_of) if instead_of is not None else None,
-        }  # fmt: skip
+        }
         path = f"/clients/{part(client_id)}/handovers"
         return self._transport.one(MadeHandover, "POST", path, json=body, headers=named(once))
 
@@ -81,9 +86,12 @@ class Handovers(Noun):
         """Make a secret, or a certificate with its key pair, that only the recipient can read: by `unseal`."""
         lost = str(instead_of) if instead_of is not None else None
         body = {
-            "credential": _wanted(kind, key_type), "days": days, "label": label, "instead_of": lost,
+            "credential": _wanted(kind, key_type),
+            "days": days,
+            "label": label,
+            "instead_of": lost,
             "recipient": str(recipient),
-        }  # fmt: skip
+        }
         path = f"/clients/{part(client_id)}/sealings"
         return self._transport.one(SealedCredential, "POST", path, json=body, headers=named(once))
 

@@ -85,9 +85,10 @@ class Roles(Noun):
     ) -> Sequence[ClientGain]:
         """Return what a role would let clients do that they cannot do yet, and who else must agree."""
         body = {
-            "clients": [*client_ids], "reach": reach.model_dump(mode="json") if reach is not None else None,
+            "clients": [*client_ids],
+            "reach": reach.model_dump(mode="json") if reach is not None else None,
             "expires_at": expires_at.isoformat() if expires_at is not None else None,
-        }  # fmt: skip
+        }
         return self._transport.many(ClientGain, "POST", f"/roles/{part(name)}/assignments/preview", json=body)
 
     def withdraw(self, name: str, kind: HolderKind, holders: Sequence[str]) -> Role:

@@ -78,9 +78,13 @@ class PrivateKey:
         """Return a fresh assertion by which the client proves itself, good once and for a minute (RFC 7523)."""
         now = int(time.time())
         claims = {
-            "iss": client_id, "sub": client_id, "aud": issuer, "iat": now, "exp": now + _ASSERTION_SECONDS,
+            "iss": client_id,
+            "sub": client_id,
+            "aud": issuer,
+            "iat": now,
+            "exp": now + _ASSERTION_SECONDS,
             "jti": uuid4().hex,
-        }  # fmt: skip
+        }
         return jwt.encode(claims, self.key, self._algorithm)
 
     def next_one(self) -> PrivateKey:

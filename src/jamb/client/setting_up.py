@@ -113,9 +113,14 @@ class _SetUp:
         for resource, permissions in self._wanted.asks.items():
             try:
                 self._jamb.asks.add(
-                    client_id, resource, permissions, kind=AccessKind.APPLICATION, reason=self._wanted.reason,
-                    reach=self._wanted.reach.get(resource), once=self._key("ask", resource),
-                )  # fmt: skip
+                    client_id,
+                    resource,
+                    permissions,
+                    kind=AccessKind.APPLICATION,
+                    reason=self._wanted.reason,
+                    reach=self._wanted.reach.get(resource),
+                    once=self._key("ask", resource),
+                )
             except DoneBefore:
                 continue
             self._did.append(f"asked for {', '.join(permissions)} of {resource}")

@@ -68,9 +68,13 @@ def read_address(text: str, schemes: Collection[str] = ("https", "http"), longes
         raise UnfitAddress("it has a fragment")
     host, port = _host_and_port(parts["authority"] or "")
     return Address(
-        str(parts["scheme"]), host, port or _PORTS[str(parts["scheme"])], str(parts["authority"]),
-        parts["path"] or "", parts["query"] or "",
-    )  # fmt: skip
+        str(parts["scheme"]),
+        host,
+        port or _PORTS[str(parts["scheme"])],
+        str(parts["authority"]),
+        parts["path"] or "",
+        parts["query"] or "",
+    )
 
 
 def split(text: str, longest: int = LONGEST_ADDRESS) -> dict[str, str | None]:

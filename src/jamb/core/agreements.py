@@ -17,7 +17,7 @@ from typing import Any
 from jamb.core.policy import DirectoryPolicy
 
 
-class Act(StrEnum):
+class ActKind(StrEnum):
     """What may need another person's yes, beside a consent that is asked for. Kept with what waits: never renamed."""
 
     OWNERS = "owners"
@@ -34,19 +34,19 @@ class Act(StrEnum):
     RESTORATION = "restoration"
 
 
-ACT_WORDS: Mapping[Act, str] = {
-    Act.OWNERS: "Change who owns it",
-    Act.CREDENTIAL: "Add a credential",
-    Act.REDIRECTS: "Add redirect URIs",
-    Act.ROLE: "Assign a role",
-    Act.BUNDLE: "Let a role bundle more",
-    Act.GROUP: "Change who is in a group",
-    Act.PERSON: "Change a person",
-    Act.REACH: "Widen a reach",
-    Act.CATALOGUE: "Let granted permissions open more",
-    Act.COLLECTIONS: "Put more objects into collections that are reached",
-    Act.POLICY: "Loosen the policy",
-    Act.RESTORATION: "Restore it",
+ACT_WORDS: Mapping[ActKind, str] = {
+    ActKind.OWNERS: "Change who owns it",
+    ActKind.CREDENTIAL: "Add a credential",
+    ActKind.REDIRECTS: "Add redirect URIs",
+    ActKind.ROLE: "Assign a role",
+    ActKind.BUNDLE: "Let a role bundle more",
+    ActKind.GROUP: "Change who is in a group",
+    ActKind.PERSON: "Change a person",
+    ActKind.REACH: "Widen a reach",
+    ActKind.CATALOGUE: "Let granted permissions open more",
+    ActKind.COLLECTIONS: "Put more objects into collections that are reached",
+    ActKind.POLICY: "Loosen the policy",
+    ActKind.RESTORATION: "Restore it",
 }
 
 
@@ -63,7 +63,7 @@ class Proposal:
         why: one sentence, why another person must agree. `way`: one sentence, which way needs none; may be empty.
     """
 
-    act: Act
+    act: ActKind
     client_id: str | None
     subject: str
     args: Mapping[str, Any]

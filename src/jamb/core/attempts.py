@@ -44,9 +44,12 @@ class Outcome(StrEnum):
 
 # Whoever presented it had one that works no more.
 DEAD = (
-    Outcome.SECRET_EXPIRED, Outcome.SECRET_WITHDRAWN, Outcome.CREDENTIAL_DISABLED, Outcome.KEY_EXPIRED,
+    Outcome.SECRET_EXPIRED,
+    Outcome.SECRET_WITHDRAWN,
+    Outcome.CREDENTIAL_DISABLED,
+    Outcome.KEY_EXPIRED,
     Outcome.KEY_WITHDRAWN,
-)  # fmt: skip
+)
 
 # What to do, for the person who reads the client's failed attempts.
 MENDS: dict[Outcome, str] = {

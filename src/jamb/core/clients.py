@@ -126,13 +126,28 @@ def fault_of(address: str, kind: ClientKind) -> str:
 # What looks like a Latin letter once case is folded: in short, of Unicode Technical Standard 39 section 4.
 _LOOKS = str.maketrans(
     {
-        **dict.fromkeys("аα", "a"), "в": "b", "β": "b", **dict.fromkeys("сϲ", "c"), "ԁ": "d",
+        **dict.fromkeys("аα", "a"),
+        "в": "b",
+        "β": "b",
+        **dict.fromkeys("сϲ", "c"),
+        "ԁ": "d",
         **dict.fromkeys("еε", "e"),
-        "г": "r", "н": "h", **dict.fromkeys("іι1i|ӏ", "l"), "ј": "j", **dict.fromkeys("кκ", "k"), "м": "m", "η": "n",
-        **dict.fromkeys("оο0", "o"), **dict.fromkeys("рρ", "p"), "ѕ": "s", **dict.fromkeys("тτ", "t"), "ν": "v",
-        **dict.fromkeys("хχ", "x"), **dict.fromkeys("уυ", "y"),
+        "г": "r",
+        "н": "h",
+        **dict.fromkeys("іι1i|ӏ", "l"),
+        "ј": "j",
+        **dict.fromkeys("кκ", "k"),
+        "м": "m",
+        "η": "n",
+        **dict.fromkeys("оο0", "o"),
+        **dict.fromkeys("рρ", "p"),
+        "ѕ": "s",
+        **dict.fromkeys("тτ", "t"),
+        "ν": "v",
+        **dict.fromkeys("хχ", "x"),
+        **dict.fromkeys("уυ", "y"),
     }
-)  # fmt: skip
+)
 _PAIRS = (("rn", "m"), ("vv", "w"))
 
 

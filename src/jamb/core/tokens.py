@@ -41,7 +41,9 @@ CLAIMS: Mapping[str, ClaimWords] = {
         ClaimWords("client_id", "Client", "the client that asked for it", "RFC 8693 4.3"),
         ClaimWords("scope", "Permissions", "what it may do there, with all that is implied", "RFC 9068 2.2.3"),
         ClaimWords(
-            "authorization_details", "Reach", "where permissions count; one that is not named counts everywhere",
+            "authorization_details",
+            "Reach",
+            "where permissions count; one that is not named counts everywhere",
             "RFC 9396 9.1",
         ),
         ClaimWords("iat", "Issued", "when it was made; what was granted later is not in it", "RFC 7519 4.1.6"),
@@ -50,7 +52,7 @@ CLAIMS: Mapping[str, ClaimWords] = {
         ClaimWords("jti", "Token id", "tells this token from every other", "RFC 7519 4.1.7"),
         ClaimWords("sid", "Sign-in", "the sign-in that it belongs to, and ends with", "OpenID Connect Front-Channel 3"),
     )
-}  # fmt: skip
+}
 _MOMENTS = frozenset({"iat", "nbf", "exp"})
 
 

@@ -43,9 +43,15 @@ DEVICE_DIRECTORY = Limit("device-directory", "directory", 1000, timedelta(minute
 LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
 
 LIMITS: Sequence[Limit] = (
-    SIGN_IN_PAIR, SIGN_IN_DEVICE, SIGN_IN_ADDRESS, SIGN_IN_LOGIN, USER_CODE, DEVICE_ADDRESS, DEVICE_DIRECTORY,
+    SIGN_IN_PAIR,
+    SIGN_IN_DEVICE,
+    SIGN_IN_ADDRESS,
+    SIGN_IN_LOGIN,
+    USER_CODE,
+    DEVICE_ADDRESS,
+    DEVICE_DIRECTORY,
     LINK_ADDRESS,
-)  # fmt: skip
+)
 
 
 def sign_in_limits(login: str, address: str, device: str | None) -> tuple[Counted, ...]:

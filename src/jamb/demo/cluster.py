@@ -114,9 +114,22 @@ class Cluster:
         self._hand_over(self.data, handed)
         try:
             self._as_server(
-                "initdb", "-D", str(self.data), "-U", _SUPERUSER, "--pwfile", str(handed), "-A", "scram-sha-256",
-                "-E", "UTF8", "--locale", "C.UTF-8", "--no-sync", "--no-instructions",
-            )  # fmt: skip
+                "initdb",
+                "-D",
+                str(self.data),
+                "-U",
+                _SUPERUSER,
+                "--pwfile",
+                str(handed),
+                "-A",
+                "scram-sha-256",
+                "-E",
+                "UTF8",
+                "--locale",
+                "C.UTF-8",
+                "--no-sync",
+                "--no-instructions",
+            )
         finally:
             handed.unlink(missing_ok=True)
 
@@ -203,9 +216,15 @@ class Cluster:
         # pg_ctl leaves the server holding its outputs: a pipe would never end.
         with (self.home / "cluster.log").open("ab") as log:
             done = subprocess.run(
-                command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/", check=False,
-                env={"PATH": os.environ.get("PATH", "/usr/bin:/bin"), "LC_ALL": "C.UTF-8"}, start_new_session=True,
-            )  # fmt: skip
+                command,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                cwd="/",
+                check=False,
+                env={"PATH": os.environ.get("PATH", "/usr/bin:/bin"), "LC_ALL": "C.UTF-8"},
+                start_new_session=True,
+            )
         if done.returncode:
             raise ClusterFailed(f"{program} failed.", next_step=f"See {self.home / 'cluster.log'}.")
 

@@ -30,7 +30,7 @@ def estate(
     Into the database of JAMB_DATABASE_URL or, without it, of the demo of JAMB_HOME and JAMB_PORT, which must run.
     """
     # Half a second, which whoever only lists commands does not wait for.
-    from jamb.actions.premises import Premises
+    from jamb.actions.backend import Backend
     from jamb.demo.cluster import Cluster
     from jamb.demo.estate import load_estate, plan_estate
     from jamb.service.settings import Settings
@@ -42,10 +42,10 @@ def estate(
     else:
         url = settings.database_url.get_secret_value()
     engine = make_engine(url)
-    premises = Premises(engine, settings.sealer(), settings.base_url)
+    backend = Backend(engine, settings.sealer(), settings.base_url)
     plan = plan_estate(clients, seed)
     slug = directory or f"estate-{seed}"
-    load_estate(premises, url, slug, plan, datetime.now(UTC), days)
+    load_estate(backend, url, slug, plan, datetime.now(UTC), days)
     engine.dispose()
     if save is not None:
         lines = (

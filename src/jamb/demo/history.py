@@ -14,12 +14,14 @@ from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_pri
 from sqlmodel import Session, col, select, update
 
 from jamb.actions import asks, clients, consent, people, registrations, removals, requests, rotations
+from jamb.actions.act import Act
 from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, KeysGiven, SecretIssued, add_credential
-from jamb.actions.premises import Directory, Premises
+from jamb.actions.backend import Backend
 from jamb.core.attempts import DEAD, Outcome
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.directories import Directory
 from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
@@ -31,7 +33,7 @@ from jamb.store.clients import AskRow, ClientRow, GrantRow
 from jamb.store.credentials import CredentialRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
-from jamb.store.work import Actor, observation, unit_of_work
+from jamb.store.work import Actor, observation
 
 # Days in the past on which clients were used, before the last thirty, of which each day is told.
 _USED_BEFORE = (190, 125, 95, 75, 50, 41)
@@ -46,7 +48,7 @@ _DETAILS = {
 class History:
     """Collects what happened and when; `happen` does it all, earliest first, so that the ledger reads as it would."""
 
-    premises: Premises
+    backend: Backend
     port: Directory
     actors: dict[str, Actor]
     now: datetime
@@ -79,7 +81,7 @@ class History:
         except NeedsAgreement as waits:
             later, yes = at + timedelta(hours=1), RequestEvent.GRANT
             key = UUID((waits.made or {})["id"])
-            requests.decide_request(self.premises, self.port, key, yes, None, None, "", self.actors[login], later)
+            requests.decide_request(self._act(self.actors[login], later), key, yes, None, None, "")
 
     def also(self, at: datetime, event: Callable[[datetime], object]) -> None:
         """Let something else happen at its place in time."""
@@ -88,17 +90,17 @@ class History:
     def _on(self, days_ago: int, later: timedelta, event: Callable[[datetime], object]) -> None:
         self._events.append((self.now - timedelta(days=days_ago) + later * bool(days_ago), event))
 
+    def _act(self, actor: Actor, at: datetime) -> Act:
+        return Act(self.backend, self.port, actor, at)
+
     def _register(self, demo: DemoClient, at: datetime) -> None:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
         made = registrations.register(
-            self.premises,
-            self.port,
+            self._act(self.actors["maren.oduya"], at),
             demo.name,
             demo.purpose,
             demo.kind,
             owners,
-            self.actors["maren.oduya"],
-            at,
             redirect_uris=demo.redirects,
             publisher=demo.publisher,
             trial_ends_at=self._ago(demo.trial, 0) if demo.trial is not None else None,
@@ -108,15 +110,12 @@ class History:
     def _ask(self, demo: DemoClient, what: str, at: datetime) -> None:
         resource, permission, kind, reach = read_ask(what)
         asks.ask(
-            self.premises,
-            self.port,
+            self._act(self.actors["maren.oduya"], at),
             self._ids[demo.name],
             resource,
             [permission],
             kind,
             "",
-            self.actors["maren.oduya"],
-            at,
             reach,
         )
 
@@ -124,10 +123,10 @@ class History:
         client_id = self._ids[demo.name]
         known = self._asks(client_id)
         chosen = [known[read_ask(name)[1]] for name in names]
-        consent.grant(self.premises, self.port, client_id, chosen, self.actors["tobias.lindqvist"], at)
+        consent.grant(self._act(self.actors["tobias.lindqvist"], at), client_id, chosen)
 
     def _asks(self, client_id: str) -> dict[str, UUID]:
-        with Session(self.premises.engine) as session:
+        with Session(self.backend.engine) as session:
             rows = session.exec(select(AskRow.permission, AskRow.id).where(AskRow.client_id == client_id))
             return dict(rows.all())
 
@@ -140,27 +139,22 @@ class History:
         known = self._asks(client_id)
         places = {"crew": demo.answers} if demo.answers else {}
         made = requests.make_request(
-            self.premises,
-            self.port,
+            self._act(self.actors[demo.by], at),
             client_id,
             [known[name] for name in demo.permissions],
             demo.reason,
             places,
             True,
-            self.actors[demo.by],
-            at,
         )
         approver = self.actors[demo.first or "tobias.lindqvist"]
         if demo.declined or demo.first:
             event = RequestEvent.DECLINE if demo.declined else RequestEvent.GRANT
             later = at + timedelta(hours=20)
-            requests.decide_request(
-                self.premises, self.port, made.id, event, None, None, demo.declined, approver, later
-            )
+            requests.decide_request(self._act(approver, later), made.id, event, None, None, demo.declined)
 
     def refused(self, name: str, refusals: list[usage.Refused]) -> None:
         """Let a guard have refused calls of a client at Dispatches."""
-        with observation(self.premises.engine) as session:
+        with observation(self.backend.engine) as session:
             wanted = select(ResourceRow.id).where(
                 ResourceRow.directory_id == self.port.id, ResourceRow.name == "dispatches"
             )
@@ -169,7 +163,7 @@ class History:
     def consent_by_person(self, name: str, login: str, at: datetime) -> None:
         """Let a person have consented for themselves to see the tide gauges through a client."""
         person = self.actors[login]
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(person, at).change() as unit:
             wanted = select(ResourceRow.id).where(ResourceRow.directory_id == self.port.id, ResourceRow.name == "tides")
             unit.session.add(
                 GrantRow(
@@ -186,7 +180,7 @@ class History:
             )
             after = {"resource": "tides", "permissions": ["readings.view"], "kind": "delegated", "for": person.name}
             subject = {"kind": "client", "client": self._ids[name], "name": name}
-            unit.enter(person, "consent.granted", subject, now=at, after=after, reason="For themselves")
+            unit.enter("consent.granted", subject, after=after, reason="For themselves")
 
     def rotate(self, demo: DemoRotation) -> None:
         """Open a rotation in the past, and let both credentials be seen since as the scenario says."""
@@ -194,12 +188,10 @@ class History:
 
     def _rotate(self, demo: DemoRotation, at: datetime) -> None:
         client_id, custodian = self._ids[demo.client], self._answering(demo.client)
-        with Session(self.premises.engine) as session:
+        with Session(self.backend.engine) as session:
             old = session.exec(select(CredentialRow).where(CredentialRow.client_id == client_id)).one()
-        opened = rotations.open_rotation(
-            self.premises, self.port, client_id, old.id, None, None, None, custodian, at
-        ).rotation
-        with observation(self.premises.engine) as session:
+        opened = rotations.open_rotation(self._act(custodian, at), client_id, old.id, None, None, None).rotation
+        with observation(self.backend.engine) as session:
             seen = {"last_used_at": self._ago(demo.old_seen, 20)}
             session.execute(update(CredentialRow).where(col(CredentialRow.id) == old.id).values(**seen))
             if demo.new_seen is not None:
@@ -211,11 +203,17 @@ class History:
                 for hours in (2, 26, 50):
                     session.add(
                         usage.AttemptRow(
-                            directory_id=self.port.id, client_id=client_id, at=self.now - timedelta(hours=hours),
-                            outcome=Outcome.ISSUED.value, hint=old.hint, detail="", address=address,
-                            user_agent=program, resource="https://dispatches.quillhaven.example",
+                            directory_id=self.port.id,
+                            client_id=client_id,
+                            at=self.now - timedelta(hours=hours),
+                            outcome=Outcome.ISSUED.value,
+                            hint=old.hint,
+                            detail="",
+                            address=address,
+                            user_agent=program,
+                            resource="https://dispatches.quillhaven.example",
                         )
-                    )  # fmt: skip
+                    )
 
     def _answering(self, name: str) -> Actor:
         """Return whoever adds its credentials: the first of its owners, who may act as it already."""
@@ -232,11 +230,11 @@ class History:
             credential_id = self._import_secret(client_id, custodian, at, ends)
         else:
             wanted = _addition(one.kind, one.days)
-            added = add_credential(self.premises, self.port, client_id, wanted, one.label, custodian, at)
+            added = add_credential(self._act(custodian, at), client_id, wanted, one.label)
             credential_id = added.credential.id
         if one.seen is not None:
             seen = {"first_used_at": at + timedelta(hours=3), "last_used_at": self._ago(one.seen, 14)}
-            with observation(self.premises.engine) as session:
+            with observation(self.backend.engine) as session:
                 session.execute(update(CredentialRow).where(col(CredentialRow.id) == credential_id).values(**seen))
 
     def _import_secret(self, client_id: str, custodian: Actor, at: datetime, ends: datetime | None) -> UUID:
@@ -247,18 +245,16 @@ class History:
             client_id=client_id,
             kind="secret",
             hint=hint_of(secret),
-            digest=digest_secret(self.premises.sealer.credential_key, secret),
+            digest=digest_secret(self.backend.sealer.credential_key, secret),
             issued_at=at,
             issued_by=custodian.name,
             expires_at=ends,
         )
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(custodian, at).change() as unit:
             unit.session.add(row)
             unit.enter(
-                custodian,
                 "secret.imported",
                 {"kind": "credential", "id": str(row.id), "name": row.hint, "client": client_id},
-                now=at,
                 after={"hint": row.hint, "ends": ends.isoformat() if ends is not None else "never"},
                 reason="Taken over from the old register",
             )
@@ -266,9 +262,9 @@ class History:
 
     def _observe(self, demo: DemoClient) -> None:
         for use in demo.uses:
-            add_uses(self.premises, self.port, self._ids[demo.name], use, self.now)
+            add_uses(self.backend, self.port, self._ids[demo.name], use, self.now)
         self._acts_for(demo)
-        with observation(self.premises.engine) as session:
+        with observation(self.backend.engine) as session:
             for network, days in demo.networks:
                 seen = {"first_at": self._ago(days, 0), "last_at": self._ago(0, 30)}
                 session.add(usage.NetworkRow(client_id=self._ids[demo.name], network=network, **seen))
@@ -291,14 +287,14 @@ class History:
         """Let it have been used on one day long ago."""
         for use in demo.uses:
             row = (self._ids[demo.name], Use(use.operation, AccessKind.APPLICATION, at.date(), use.calls, at))
-            with observation(self.premises.engine) as session:
+            with observation(self.backend.engine) as session:
                 wanted = select(ResourceRow.id).where(
                     ResourceRow.directory_id == self.port.id, ResourceRow.name == use.resource
                 )
                 usage.add_uses(session, session.exec(wanted).one(), [row])
 
     def _acts_for(self, demo: DemoClient) -> None:
-        with observation(self.premises.engine) as session:
+        with observation(self.backend.engine) as session:
             for what in demo.acts_for:
                 resource, operation, login = what.split()
                 wanted = select(ResourceRow.id).where(
@@ -312,7 +308,7 @@ class History:
 
     def _hint(self, name: str) -> str:
         """Return the hint of the client's only credential."""
-        with Session(self.premises.engine) as session:
+        with Session(self.backend.engine) as session:
             return session.exec(select(CredentialRow.hint).where(CredentialRow.client_id == self._ids[name])).one()
 
     def left_behind(self) -> None:
@@ -360,8 +356,8 @@ class History:
             if role:
                 subject["role"] = role
             reason = "Taken over from the old register"
-            with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
-                unit.enter(actor, action, subject, now=at, before=before, after=after, reason=reason)
+            with self._act(actor, at).change() as unit:
+                unit.enter(action, subject, before=before, after=after, reason=reason)
 
         return enter
 
@@ -369,64 +365,68 @@ class History:
         """Let one person have consented to a permission of Berths that it holds, before that was weighed."""
         subject = {"kind": "client", "client": self._ids[name], "name": name}
         told = {"resource": "berths", "permissions": [permission], "newly possible": list(newly)}
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(actor, at).change() as unit:
             row = unit.session.exec(
                 select(GrantRow).where(GrantRow.client_id == self._ids[name], GrantRow.permission == permission)
             ).one()
             row.granted_at = at
             unit.session.add(row)
             reason = "Taken over from the old register"
-            unit.enter(actor, "consent.granted", subject, now=at, after=told, reason=reason)
+            unit.enter("consent.granted", subject, after=told, reason=reason)
 
     def _import_seen(self, name: str, actor: Actor, at: datetime) -> None:
         """Tell that somebody brought a client's secret in, and has seen it."""
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(actor, at).change() as unit:
             held = unit.session.exec(select(CredentialRow).where(CredentialRow.client_id == self._ids[name])).one()
             subject = {"kind": "credential", "id": str(held.id), "name": held.hint, "client": held.client_id}
             reason = "Taken over from the old register"
-            unit.enter(actor, "secret.imported", subject, now=at, after={"hint": held.hint}, reason=reason)
+            unit.enter("secret.imported", subject, after={"hint": held.hint}, reason=reason)
 
     def _import_role(self, name: str, role: str, at: datetime, ends: datetime | None = None) -> None:
         """Bring in a role from before the policy, which keeps such roles from clients."""
         steward = self.actors["hanneke.brouwer"]
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(steward, at).change() as unit:
             found = unit.session.exec(select(RoleRow).where(RoleRow.name == role)).one()
             row = AssignmentRow(
-                id=uuid4(), role_id=found.id, client_id=self._ids[name], assigned_at=at, assigned_by=steward.name,
+                id=uuid4(),
+                role_id=found.id,
+                client_id=self._ids[name],
+                assigned_at=at,
+                assigned_by=steward.name,
                 expires_at=ends,
-            )  # fmt: skip
+            )
             unit.session.add(row)
             subject = {"kind": "client", "client": self._ids[name], "name": name, "role": role}
             reason = "Taken over from the old register"
-            unit.enter(steward, "role.assigned", subject, now=at, after={"reach": "everywhere"}, reason=reason)
+            unit.enter("role.assigned", subject, after={"reach": "everywhere"}, reason=reason)
 
     def _import_redirects(self, name: str, at: datetime) -> None:
         """Bring in redirect URIs from before they were looked at."""
         steward = self.actors["hanneke.brouwer"]
-        with unit_of_work(self.premises.engine, self.premises.sealer, self.port.id) as unit:
+        with self._act(steward, at).change() as unit:
             row = unit.session.get_one(ClientRow, self._ids[name])
             more = ["http://forms.quillhaven.example/pilots", "https://quickforms.example/r/8841"]
             row.redirect_uris = [*row.redirect_uris, *more]
             unit.session.add(row)
             subject = {"kind": "client", "client": row.id, "name": name}
             reason = "Taken over from the old register"
-            unit.enter(steward, "client.changed", subject, now=at, after={"redirect URIs": more}, reason=reason)
+            unit.enter("client.changed", subject, after={"redirect URIs": more}, reason=reason)
 
     def _remove(self, name: str, at: datetime) -> None:
         registrar = self.actors["maren.oduya"]
-        removals.remove(self.premises, self.port, self._ids[name], "Left over from the import", registrar, at)
+        removals.remove(self._act(registrar, at), self._ids[name], "Left over from the import")
 
     def _leave(self, login: str, at: datetime) -> None:
         address = f"{login}@{self.port.domain}"
-        people.change_person(self.premises, self.port, address, self.actors["hanneke.brouwer"], at, live=False)
+        people.change_person(self._act(self.actors["hanneke.brouwer"], at), address, live=False)
 
     def _disable(self, name: str, at: datetime) -> None:
         steward = self.actors["hanneke.brouwer"]
-        clients.set_state(self.premises, self.port, self._ids[name], ClientState.DISABLED, "Replaced", steward, at)
+        clients.set_state(self._act(steward, at), self._ids[name], ClientState.DISABLED, "Replaced")
 
     def _drop_ask(self, name: str, permission: str, at: datetime) -> None:
         registrar, ask_id = self.actors["maren.oduya"], self._asks(self._ids[name])[permission]
-        asks.drop_ask(self.premises, self.port, self._ids[name], ask_id, registrar, at)
+        asks.drop_ask(self._act(registrar, at), self._ids[name], ask_id)
 
     def _ago(self, days: int, minutes: int) -> datetime:
         return self.now - timedelta(days=days, minutes=minutes)
@@ -447,7 +447,7 @@ def _addition(kind: CredentialKind, days: int) -> Addition:
     return SecretIssued(days)
 
 
-def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:
+def add_uses(backend: Backend, port: Directory, client_id: str, use: DemoUse, now: datetime) -> None:
     """Make up thirty days of use, a little uneven, the same on every load."""
     uses = []
     for back in range(use.until, LATEST_DAYS, use.every):
@@ -455,7 +455,7 @@ def add_uses(premises: Premises, port: Directory, client_id: str, use: DemoUse, 
         wave = 1 + ((back * 7 + len(use.operation)) % 5 - 2) / 10
         calls = max(1, round(use.calls * wave)) * (40 if back == use.surge else 1)
         uses.append((client_id, Use(use.operation, AccessKind.APPLICATION, last.date(), calls, last)))
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         wanted = select(ResourceRow.id).where(ResourceRow.directory_id == port.id, ResourceRow.name == use.resource)
         resource_id = session.exec(wanted).one()
         usage.add_uses(session, resource_id, uses)

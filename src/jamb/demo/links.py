@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from jamb.actions import handovers
+from jamb.actions.act import Act
 from jamb.actions.adding import Delivery, SecretIssued, add_credential
 from jamb.core.errors import AlreadyEnded
 from jamb.demo.history import History
@@ -24,9 +25,11 @@ def hand_over(history: History) -> None:
 
 def _make(history: History, note: str, hours: int, at: datetime) -> handovers.Sealed:
     made: list[handovers.Sealed] = []
-    then = handovers.seal_into(history.premises, handovers.HandoverTerms(hours, note=note), carried, made)
+    then = handovers.seal_into(history.backend, handovers.HandoverTerms(hours, note=note), carried, made)
     client_id, actor = history.client_id(_CLIENT), history.actors["maren.oduya"]
-    add_credential(history.premises, history.port, client_id, SecretIssued(120), "", actor, at, delivery=Delivery(then))
+    add_credential(
+        Act(history.backend, history.port, actor, at), client_id, SecretIssued(120), "", delivery=Delivery(then)
+    )
     return made[0]
 
 
@@ -36,4 +39,4 @@ def _opened(history: History, at: datetime) -> None:
     for later, address in ((timedelta(hours=1), "192.0.2.44"), (timedelta(hours=20), "198.51.100.7")):
         who = handovers.Opening(address, "a browser")
         with suppress(AlreadyEnded):
-            handovers.open_link(history.premises, UUID(identity), key, "", who, at + later)
+            handovers.open_link(history.backend, UUID(identity), key, "", who, at + later)

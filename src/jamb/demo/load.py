@@ -26,11 +26,13 @@ from jamb.actions import (
     reviews,
     roles,
 )
+from jamb.actions.act import THE_SERVICE, Act
 from jamb.actions.adding import SecretIssued, add_credential
-from jamb.actions.premises import Directory, Premises
+from jamb.actions.backend import Backend
 from jamb.actions.sweep import sweep
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
+from jamb.core.directories import Directory
 from jamb.core.permissions import AccessKind, Catalogue, DataClass
 from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.core.reach import CollectionTree, Reach
@@ -80,8 +82,8 @@ class Handed:
     guards: dict[str, Any]
 
 
-def scenario_present(premises: Premises) -> bool:
-    with Session(premises.engine) as session:
+def scenario_present(backend: Backend) -> bool:
+    with Session(backend.engine) as session:
         return by_slug(session, DIRECTORIES[0].slug) is not None
 
 
@@ -89,18 +91,18 @@ def scenario_present(premises: Premises) -> bool:
 _AUDITED = (120, 70, 40, 21, 6)
 
 
-def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> None:
+def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None:
     """Load everything; write demo.json (for people, tests, benchmarks) and guards.json, both readable by us only."""
-    handed = Handed({"base_url": premises.base_url, "directories": {}, "people": [], "apis": {}}, {})
-    opened = {place.slug: _open(premises, place, handed, now - _OPENED) for place in DIRECTORIES}
+    handed = Handed({"base_url": backend.base_url, "directories": {}, "people": [], "apis": {}}, {})
+    opened = {place.slug: _open(backend, place, handed, now - _OPENED) for place in DIRECTORIES}
     port = opened["quillhaven"]
     actors = {
         person.login.partition("@")[0]: Actor("person", str(person.id), person.name, "Jamb console")
-        for person in people.list_people(premises, port.slug, now)
+        for person in people.list_people(Act(backend, port, THE_SERVICE, now))
     }
-    history = History(premises, port, actors, now)
+    history = History(backend, port, actors, now)
     _publish(history, handed)
-    _publish_on_trial(premises, opened["quillhaven-trial"], now - _OPENED)
+    _publish_on_trial(backend, opened["quillhaven-trial"], now - _OPENED)
     _people_and_roles(history)
     for demo in CLIENTS:
         history.add(demo)
@@ -115,26 +117,29 @@ def load(premises: Premises, home: Path, stand_in_url: str, now: datetime) -> No
     history.also(now - timedelta(days=4), lambda at: _tighten_further(history, at))
     history.also(now - timedelta(days=2), lambda at: _ask_owners(history, at))
     for days in _AUDITED:
-        history.also(now - timedelta(days=days), lambda at: sweep(premises, port.slug, at, clock=lambda: at))
+        history.also(now - timedelta(days=days), lambda at: sweep(backend, port.slug, at, clock=lambda: at))
     history.left_behind()
     history.before_two_agreed()
     hand_over(history)
     history.happen()
-    sweep(premises, port.slug, now)
+    sweep(backend, port.slug, now)
     narrowing.request(
-        premises, port, history.client_id("Mail archive"), "dispatches", None,
-        "The archive keeps invoices: it has never opened another mailbox", history.actors["maren.oduya"], now,
-    )  # fmt: skip
+        Act(backend, port, history.actors["maren.oduya"], now),
+        history.client_id("Mail archive"),
+        "dispatches",
+        None,
+        "The archive keeps invoices: it has never opened another mailbox",
+    )
     _give_to_owner(history, now)
     late = now - timedelta(hours=5)
     history.refused(
         "Duty mail digest",
         [Refused("messages.read", AccessKind.APPLICATION, "reach", "board.papers", late.date(), 3, late)],
     )
-    _add_ferry_client(premises, opened["brisling"], now)
+    _add_ferry_client(backend, opened["brisling"], now)
     for catalogue in RESOURCES:
         if catalogue.name in GUARDED:
-            resources.set_address(premises, port, catalogue.name, stand_in_url, _SETUP, now)
+            resources.set_address(Act(backend, port, _SETUP, now), catalogue.name, stand_in_url)
             handed.demo["apis"][catalogue.name] = {"base_url": stand_in_url, "resource": catalogue.identifier}
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")
@@ -151,16 +156,18 @@ def _tighten(history: History, at: datetime) -> None:
     }
     steward = history.actors["hanneke.brouwer"]
     history.agreed(
-        "tobias.lindqvist", at, lambda: directories.change_policy(history.premises, history.port, changes, steward, at)
+        "tobias.lindqvist",
+        at,
+        lambda: directories.change_policy(Act(history.backend, history.port, steward, at), changes),
     )
-    history.port = directories.read_directory(history.premises, history.port.slug)
+    history.port = directories.read_directory(history.backend, history.port.slug)
 
 
 def _tighten_further(history: History, at: datetime) -> None:
     """Let secrets serve only for so much; what is heavier shows up in the audit until it has a key."""
     steward = history.actors["hanneke.brouwer"]
-    directories.change_policy(history.premises, history.port, {"secret_heaviest_weight": 500}, steward, at)
-    history.port = directories.read_directory(history.premises, history.port.slug)
+    directories.change_policy(Act(history.backend, history.port, steward, at), {"secret_heaviest_weight": 500})
+    history.port = directories.read_directory(history.backend, history.port.slug)
 
 
 # What an owner is to see to: of which client, by which rule, with which words; and what he answered, if he did.
@@ -176,57 +183,60 @@ def _give_to_owner(history: History, now: datetime) -> None:
     for client, rule, note, said in _GIVEN:
         client_id = history.client_id(client)
         wanted = Wanted(rule=rule, client_id=client_id)
-        (found,), _ = audit.list_findings(history.premises, history.port.slug, wanted, now, None, 1)
+        (found,), _ = audit.list_findings(Act(history.backend, history.port, THE_SERVICE, now), wanted, None, 1)
         login = f"oskar.pell@{history.port.domain}"
-        audit.assign(history.premises, history.port, found.id, login, note, registrar, now)
+        audit.assign(Act(history.backend, history.port, registrar, now), found.id, login, note)
         if said:
-            audit.answer(history.premises, history.port, client_id, found.id, said, owner, now)
+            audit.answer(Act(history.backend, history.port, owner, now), client_id, found.id, said)
 
 
 def _ask_owners(history: History, at: datetime) -> None:
     """Start the review of the year over personal and restricted data; some owners have answered."""
     registrar, scope = history.actors["maren.oduya"], ReviewScope("", DataClass.PERSONAL)
-    review = reviews.start_review(history.premises, history.port, "Personal data, this year", scope, 21, registrar, at)
-    items, _ = reviews.list_items(history.premises, history.port.slug, review.id, at, limit=1000)
+    review = reviews.start_review(
+        Act(history.backend, history.port, registrar, at), "Personal data, this year", scope, 21
+    )
+    items, _ = reviews.list_items(Act(history.backend, history.port, THE_SERVICE, at), review.id, limit=1000)
     answers = {"Night invoice run": Answer.CONFIRM, "Duty mail digest": Answer.CONFIRM}
     for item in items:
         if item.client_name in answers:
             said = reviews.Said(item.id, answers[item.client_name], "Needed every day")
             owner = history.actors["oskar.pell"]
             later = at + timedelta(hours=5)
-            reviews.answer(history.premises, history.port, review.id, item.client_id, [said], owner, later)
+            reviews.answer(Act(history.backend, history.port, owner, later), review.id, item.client_id, [said])
 
 
 def _add_helper(history: History, handed: Handed, at: datetime) -> None:
     """Add a small client that may renew the credentials of two others, of which one is gone since."""
-    premises, port, maren = history.premises, history.port, history.actors["maren.oduya"]
+    backend, port, maren = history.backend, history.port, history.actors["maren.oduya"]
     made = registrations.register(
-        premises, port, "Key renewal helper", "Renews the credentials of two scripts at night", ClientKind.SERVICE,
-        [f"wouter.haan@{port.domain}", f"maren.oduya@{port.domain}"], maren, at,
-    )  # fmt: skip
+        Act(backend, port, maren, at),
+        "Key renewal helper",
+        "Renews the credentials of two scripts at night",
+        ClientKind.SERVICE,
+        [f"wouter.haan@{port.domain}", f"maren.oduya@{port.domain}"],
+    )
     reach = Reach.only(handed.demo["automation"]["client_id"], history.client_id("Import test 2"))
     name, kind = "credentials.manage", AccessKind.APPLICATION
-    asks.ask(premises, port, made.id, own_api.NAME, [name], kind, "Scripts stop at night", maren, at, reach)
-    asked = requests.make_request(premises, port, made.id, None, "Two scripts stop at night", {}, False, maren, at)
+    asks.ask(Act(backend, port, maren, at), made.id, own_api.NAME, [name], kind, "Scripts stop at night", reach)
+    asked = requests.make_request(Act(backend, port, maren, at), made.id, None, "Two scripts stop at night", {}, False)
     for approver in ("tobias.lindqvist", "hanneke.brouwer"):
         yes = RequestEvent.GRANT
-        requests.decide_request(premises, port, asked.id, yes, None, None, "", history.actors[approver], at)
-    add_credential(premises, port, made.id, SecretIssued(90), "", _SETUP, at)
+        requests.decide_request(Act(backend, port, history.actors[approver], at), asked.id, yes, None, None, "")
+    add_credential(Act(backend, port, _SETUP, at), made.id, SecretIssued(90), "")
 
 
-def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime) -> Directory:
-    directory = directories.open_directory(
-        premises, place.slug, place.name, place.domain, DirectoryPolicy(), _SETUP, at
-    )
+def _open(backend: Backend, place: DemoDirectory, handed: Handed, at: datetime) -> Directory:
+    directory = directories.open_directory(backend, place.slug, place.name, place.domain, DirectoryPolicy(), _SETUP, at)
     handed.demo["directories"][place.slug] = {
         "name": place.name,
-        "issuer": premises.issuer(place.slug),
-        "resource": premises.own_identifier(place.slug),
+        "issuer": backend.issuer(place.slug),
+        "resource": backend.own_identifier(place.slug),
     }
     for person in place.people:
         login = f"{person.login}@{place.domain}"
         password = _password() if person.signs_in else None
-        people.add_person(premises, directory, login, person.name, password, person.roles, _SETUP, at)
+        people.add_person(Act(backend, directory, _SETUP, at), login, person.name, password, person.roles)
         if password:
             handed.demo["people"].append(
                 {
@@ -242,78 +252,72 @@ def _open(premises: Premises, place: DemoDirectory, handed: Handed, at: datetime
 
 def _publish(history: History, handed: Handed) -> None:
     """Publish the resources with their collections; the stand-ins' guards have clients of their own."""
-    premises, port, at = history.premises, history.port, history.now - timedelta(days=950)
+    backend, port, at = history.backend, history.port, history.now - timedelta(days=950)
     for catalogue in RESOURCES:
         guard_client = None
         if catalogue.name in GUARDED:
             guard_client = _guard_client(history, handed, catalogue, at)
         resources.publish(
-            premises,
-            port,
+            Act(backend, port, _SETUP, at),
             catalogue,
-            _SETUP,
-            at,
             guard_client_id=guard_client,
             questions=QUESTIONS.get(catalogue.name, ()),
             terms=TERMS.get(catalogue.name, ""),
         )
         if catalogue.name in COLLECTIONS:
             tree = CollectionTree.of(COLLECTIONS[catalogue.name])
-            resources.replace_collections(premises, port, catalogue.name, tree, _SETUP, at)
+            resources.replace_collections(Act(backend, port, _SETUP, at), catalogue.name, tree)
 
 
-def _publish_on_trial(premises: Premises, ground: Directory, at: datetime) -> None:
+def _publish_on_trial(backend: Backend, ground: Directory, at: datetime) -> None:
     """Publish the same resources on the trial ground, with their collections, so that charters can be followed there.
 
     No stand-in there: what is tried is who may do what.
     """
     for catalogue in RESOURCES:
-        resources.publish(premises, ground, catalogue, _SETUP, at)
+        resources.publish(Act(backend, ground, _SETUP, at), catalogue)
         if catalogue.name in COLLECTIONS:
             tree = CollectionTree.of(COLLECTIONS[catalogue.name])
-            resources.replace_collections(premises, ground, catalogue.name, tree, _SETUP, at)
+            resources.replace_collections(Act(backend, ground, _SETUP, at), catalogue.name, tree)
 
 
 def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: datetime) -> str:
-    premises, port = history.premises, history.port
+    backend, port = history.backend, history.port
     made = registrations.register(
-        premises,
-        port,
+        Act(backend, port, _SETUP, at),
         f"{catalogue.title} API",
         f"The {catalogue.title} API itself: reports which operations were used, and reads what to refuse",
         ClientKind.SERVICE,
         [f"oskar.pell@{port.domain}"],
-        _SETUP,
-        at,
     )
     names = ["usage.report", "bounds.read"]
-    asks.ask(premises, port, made.id, own_api.NAME, names, AccessKind.APPLICATION, "Its guard", _SETUP, at)
-    consent.grant(premises, port, made.id, None, history.actors["tobias.lindqvist"], at)
+    asks.ask(Act(backend, port, _SETUP, at), made.id, own_api.NAME, names, AccessKind.APPLICATION, "Its guard")
+    consent.grant(Act(backend, port, history.actors["tobias.lindqvist"], at), made.id, None)
 
     def issue(later: datetime) -> None:
-        issued = add_credential(premises, port, made.id, SecretIssued(180), "", _SETUP, later)
+        issued = add_credential(Act(backend, port, _SETUP, later), made.id, SecretIssued(180), "")
         handed.guards[catalogue.name] = {
-            "issuer": premises.issuer(port.slug),
+            "issuer": backend.issuer(port.slug),
             "audience": catalogue.identifier,
-            "api": premises.own_identifier(port.slug),
+            "api": backend.own_identifier(port.slug),
             "client_id": made.id,
             "client_secret": issued.sheets[0].secret,
         }
 
     history.also(history.now - timedelta(days=2), issue)
-    add_uses(premises, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), history.now)
-    add_uses(premises, port, made.id, DemoUse(own_api.NAME, "bounds.read", 9000), history.now)
+    add_uses(backend, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), history.now)
+    add_uses(backend, port, made.id, DemoUse(own_api.NAME, "bounds.read", 9000), history.now)
     return made.id
 
 
 def _people_and_roles(history: History) -> None:
     """Make the groups and custom roles, and assign those that people and groups hold."""
-    premises, port, at = history.premises, history.port, history.now - timedelta(days=940)
+    backend, port, at = history.backend, history.port, history.now - timedelta(days=940)
     for group in GROUPS:
         members = [f"{login}@{port.domain}" for login in group.people]
-        groups.save_group(premises, port, group.name, group.title, members, group.groups, _SETUP, at)
+        groups.save_group(Act(backend, port, _SETUP, at), group.name, group.title, members, group.groups)
     for role in ROLES:
-        roles.save_role(premises, port, role.name, role.title, role.resource, role.permissions, _SETUP, at)
+        roles.save_role(Act(backend, port, _SETUP, at), role.name, role.title, role.resource, role.permissions)
         for held in role.held:
             kind, _, rest = held.partition(":")
             if kind == "client":
@@ -332,54 +336,48 @@ def _assign(history: History, role: str, kind: str, rest: str, at: datetime) -> 
     words = ["only", *reach.split()] if reach else []
     by = history.actors["hanneke.brouwer"]
     roles.assign_role(
-        history.premises, history.port, role, HolderKind(kind), [reference], read_reach(words), None, by, at
+        Act(history.backend, history.port, by, at), role, HolderKind(kind), [reference], read_reach(words), None
     )
 
 
 def _add_automation(history: History, handed: Handed, at: datetime) -> None:
     """Add the client of a script that registers, consents and issues, for whoever automates against Jamb itself."""
-    premises, port, maren = history.premises, history.port, history.actors["maren.oduya"]
+    backend, port, maren = history.backend, history.port, history.actors["maren.oduya"]
     made = registrations.register(
-        premises,
-        port,
+        Act(backend, port, _SETUP, at),
         AUTOMATION,
         "Registers clients from a script, with what they need",
         ClientKind.SERVICE,
         [f"maren.oduya@{port.domain}"],
-        _SETUP,
-        at,
     )
     kind = AccessKind.APPLICATION
     names = list(AUTOMATION_PERMISSIONS)
-    asks.ask(premises, port, made.id, own_api.NAME, names, kind, "Automation", maren, at)
+    asks.ask(Act(backend, port, maren, at), made.id, own_api.NAME, names, kind, "Automation")
     asked = requests.make_request(
-        premises, port, made.id, None, "The script of the harbour office", {}, False, maren, at
+        Act(backend, port, maren, at), made.id, None, "The script of the harbour office", {}, False
     )
     for approver in ("tobias.lindqvist", "hanneke.brouwer"):
         yes = RequestEvent.GRANT
-        requests.decide_request(premises, port, asked.id, yes, None, None, "", history.actors[approver], at)
-    issued = add_credential(premises, port, made.id, SecretIssued(90), "", _SETUP, at)
+        requests.decide_request(Act(backend, port, history.actors[approver], at), asked.id, yes, None, None, "")
+    issued = add_credential(Act(backend, port, _SETUP, at), made.id, SecretIssued(90), "")
     handed.demo["automation"] = {
         "directory": port.slug,
         "client_id": made.id,
         "client_secret": issued.sheets[0].secret,
-        "token_endpoint": premises.token_endpoint(port.slug),
-        "resource": premises.own_identifier(port.slug),
+        "token_endpoint": backend.token_endpoint(port.slug),
+        "resource": backend.own_identifier(port.slug),
     }
 
 
-def _add_ferry_client(premises: Premises, brisling: Directory, now: datetime) -> None:
+def _add_ferry_client(backend: Backend, brisling: Directory, now: datetime) -> None:
     at = now - timedelta(days=40)
     owner = f"sunniva.dahl@{brisling.domain}"
     registrations.register(
-        premises,
-        brisling,
+        Act(backend, brisling, _SETUP, at),
         "Timetable feed",
         "Publishes the sailings of the week",
         ClientKind.SERVICE,
         [owner],
-        _SETUP,
-        at,
     )
 
 

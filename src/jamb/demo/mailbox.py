@@ -45,10 +45,14 @@ class Mailbox:
         self._count += 1
         self.letters.appendleft(
             Letter(
-                self._count, str(message["Message-ID"]), str(message["To"]), str(message["Subject"]).strip(),
-                str(message["Date"]), message.get_content(),
+                self._count,
+                str(message["Message-ID"]),
+                str(message["To"]),
+                str(message["Subject"]).strip(),
+                str(message["Date"]),
+                message.get_content(),
             )
-        )  # fmt: skip
+        )
         return "250 taken"
 
     def serve(self, port: int) -> Controller:

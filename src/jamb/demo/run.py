@@ -20,8 +20,8 @@ import psycopg
 from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 
+from jamb.actions.backend import Backend
 from jamb.actions.directories import refresh_own_api
-from jamb.actions.premises import Premises
 from jamb.client.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port, make_home
@@ -68,11 +68,11 @@ def _run(settings: Settings) -> None:
             database = _database(settings, home, stack)
         with _step("schema"):
             migrate(make_engine(database))
-        premises = Premises(make_engine(database), settings.sealer(), settings.base_url)
+        backend = Backend(make_engine(database), settings.sealer(), settings.base_url)
         with _step("scenario"):
-            refresh_own_api(premises, datetime.now(UTC))
-            _scenario(premises, home, f"http://127.0.0.1:{stand_in_port}")
-        premises.engine.dispose()
+            refresh_own_api(backend, datetime.now(UTC))
+            _scenario(backend, home, f"http://127.0.0.1:{stand_in_port}")
+        backend.engine.dispose()
         environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
         # A desk on this machine may be a webhook, or publish keys, for trying it.
         environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
@@ -108,10 +108,10 @@ def _database(settings: Settings, home: Path, stack: ExitStack) -> str:
     return cluster.url
 
 
-def _scenario(premises: Premises, home: Path, stand_in_url: str) -> None:
+def _scenario(backend: Backend, home: Path, stand_in_url: str) -> None:
     file = home / "demo.json"
-    if not scenario_present(premises):
-        load(premises, home, stand_in_url, datetime.now(UTC))
+    if not scenario_present(backend):
+        load(backend, home, stand_in_url, datetime.now(UTC))
         return
     if not file.exists():
         raise DemoFailed(
@@ -119,10 +119,10 @@ def _scenario(premises: Premises, home: Path, stand_in_url: str) -> None:
             next_step=f"Remove {home} (or empty the database) and start again: the records are made anew.",
         )
     made_for = json.loads(file.read_text())["base_url"]
-    if made_for != premises.base_url:
+    if made_for != backend.base_url:
         raise DemoFailed(
             f"These demo records were made for {made_for}, and tokens name that address.",
-            next_step=f"Start with that port, or set JAMB_HOME to another folder for {premises.base_url}.",
+            next_step=f"Start with that port, or set JAMB_HOME to another folder for {backend.base_url}.",
         )
 
 

@@ -182,11 +182,17 @@ ROLES = (
         "lookout", "Sees berths and arrivals", "berths", ("berths.view", "arrivals.view"), ("group:harbour-office",)
     ),
     DemoRole(
-        "quay-hand", "Assigns ships to berths", "berths", ("berths.assign", "arrivals.view"),
+        "quay-hand",
+        "Assigns ships to berths",
+        "berths",
+        ("berths.assign", "arrivals.view"),
         ("group:control-room only north south", "client:Tug planner only south"),
     ),
     DemoRole(
-        "harbour-master", "Runs the quays", "berths", ("berths.manage",),
+        "harbour-master",
+        "Runs the quays",
+        "berths",
+        ("berths.manage",),
         ("person:oskar.pell",),
     ),
     DemoRole("tide-reader", "Reads the gauges", "tides", ("readings.view",), ("group:harbour-office",)),
@@ -195,11 +201,14 @@ ROLES = (
     ),
     DemoRole("crew-registrar", "Keeps certificates", "crew", ("certificates.update",), ("person:pia.nowicki",)),
     DemoRole(
-        "desk-officer", "Reads and answers mail", "dispatches", ("dispatches.read", "dispatches.send"),
+        "desk-officer",
+        "Reads and answers mail",
+        "dispatches",
+        ("dispatches.read", "dispatches.send"),
         ("group:control-room only duty", "person:ilse.marchetti only office"),
     ),
     DemoRole("biller", "Issues invoices", "tariffs", ("invoices.issue",), ("person:ilse.marchetti",)),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)
@@ -365,18 +374,26 @@ class DemoRequest:
 
 REQUESTS = (
     DemoRequest(
-        "Weather display", "oskar.pell", 74, "The maker's manual lists it", ("dispatches.read",),
+        "Weather display",
+        "oskar.pell",
+        74,
+        "The maker's manual lists it",
+        ("dispatches.read",),
         declined="A display of wind and tide has no business in anybody's mail.",
     ),
     DemoRequest(
         "Fuel quay scheduler", "pia.nowicki", 3, "Bunkering starts on the first of the month", ("berths.assign",)
     ),
     DemoRequest(
-        "Certificate renewals", "maren.oduya", 2, "Renewals are typed by hand from the academy's lists today",
-        ("certificates.update",), ("Renewing pilots' certificates from the academy's lists", "Thirty days"),
+        "Certificate renewals",
+        "maren.oduya",
+        2,
+        "Renewals are typed by hand from the academy's lists today",
+        ("certificates.update",),
+        ("Renewing pilots' certificates from the academy's lists", "Thirty days"),
         first="tobias.lindqvist",
     ),
-)  # fmt: skip
+)
 
 
 def read_ask(what: str) -> tuple[str, str, AccessKind, Reach]:

@@ -13,7 +13,6 @@ from jamb.service import console, health, metrics
 from jamb.service.description import describe
 from jamb.service.middleware import Middleware
 from jamb.service.oauth import routes as oauth
-from jamb.service.office import open_office
 from jamb.service.problems import add_problem_handlers
 from jamb.service.routes import (
     access,
@@ -42,6 +41,7 @@ from jamb.service.routes import (
     session,
     usage,
 )
+from jamb.service.runtime import open_runtime
 from jamb.service.settings import Settings
 from jamb.service.work import working
 
@@ -81,8 +81,8 @@ ROUTERS = (
 def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        async with open_office(settings) as office, office.background.doing("queue", lambda: working(office)):
-            app.state.office = office
+        async with open_runtime(settings) as runtime, runtime.background.doing("queue", lambda: working(runtime)):
+            app.state.runtime = runtime
             yield
 
     app = FastAPI(

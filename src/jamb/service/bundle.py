@@ -18,23 +18,24 @@ import jwt
 
 from jamb import __version__
 from jamb.actions import audit, evidence
+from jamb.actions.act import Act
 from jamb.core.audit import RULES
 from jamb.core.audit.reports import ReportForm, report
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 
 MEDIA_TYPE = "application/zip"
 TYPE = "registration-evidence+jws"
 _IN_MEMORY = 16_000_000
 
 
-def write_bundle(office: Office, slug: str, now: datetime) -> IO[bytes]:
+def write_bundle(runtime: Runtime, act: Act) -> IO[bytes]:
     """Return the bundle as an open file at its beginning."""
-    premises = office.premises
+    slug, now = act.slug, act.now
     # The reports look at what changed first: the ground is read after, so that it holds all that they say.
-    name, found = audit.run_audit(premises, slug, now)
-    history = audit.excess_trend(premises, slug, None, "", now, 90)
+    name, found = audit.run_audit(act)
+    history = audit.excess_trend(act, None, "", 90)
     rows = [one.found for one in found]
-    ground = evidence.ground(premises, slug)
+    ground = evidence.ground(act)
     target = tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115 - the answer closes it
     listed: list[dict[str, Any]] = []
     with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -52,17 +53,22 @@ def write_bundle(office: Office, slug: str, now: datetime) -> IO[bytes]:
             place = name if form is ReportForm.HTML else slug
             text = report(form, place, __version__, RULES, rows, now, history)
             add(f"findings.{form.value}", [text.encode()])
-        add("registrations.jsonl", evidence.snapshot(premises, slug, now))
-        add("reviews.jsonl", evidence.review_lines(premises, slug))
+        add("registrations.jsonl", evidence.snapshot(act))
+        add("reviews.jsonl", evidence.review_lines(act))
         manifest = json.dumps(
             {
-                "made_at": now.isoformat(timespec="seconds"), "directory": ground.directory, "issuer": ground.issuer,
-                "jamb": __version__, "ledger": {"entries": ground.entries, "head": ground.head.hex()}, "files": listed,
+                "made_at": now.isoformat(timespec="seconds"),
+                "directory": ground.directory,
+                "issuer": ground.issuer,
+                "jamb": __version__,
+                "ledger": {"entries": ground.entries, "head": ground.head.hex()},
+                "files": listed,
             },
-            indent=2, ensure_ascii=False,
-        ).encode()  # fmt: skip
+            indent=2,
+            ensure_ascii=False,
+        ).encode()
         headers = {"kid": ground.kid, "typ": TYPE}
-        signed = jwt.api_jws.encode(manifest, office.keyring.private(ground.kid), "ES256", headers)
+        signed = jwt.api_jws.encode(manifest, runtime.keyring.private(ground.kid), "ES256", headers)
         archive.writestr(_entry("manifest.json", now), manifest)
         archive.writestr(_entry("manifest.jws", now), signed)
         archive.writestr(_entry("keys.json", now), json.dumps({"keys": list(ground.keys)}, indent=2))

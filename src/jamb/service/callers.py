@@ -11,17 +11,18 @@ import jwt
 from fastapi import Depends, Request
 
 from jamb.actions import devices, sessions
-from jamb.actions.access import Admitted, Caller, admit, client_meant
+from jamb.actions.access import Caller, admit, client_meant
+from jamb.actions.act import Act
+from jamb.actions.backend import console_client_id
 from jamb.actions.directories import read_directory
-from jamb.actions.premises import console_client_id
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import bounds_of
 from jamb.core.text import UnfitText, line_fault
-from jamb.service.office import Office
 from jamb.service.once import OnceKey, body_of, once
+from jamb.service.runtime import Runtime
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -36,30 +37,30 @@ class CookieNames(NamedTuple):
     secure: bool
 
 
-def cookie_names(office: Office) -> CookieNames:
-    secure = office.settings.base_url.startswith("https://")
+def cookie_names(runtime: Runtime) -> CookieNames:
+    secure = runtime.settings.base_url.startswith("https://")
     prefix = "__Host-" if secure else ""
     return CookieNames(f"{prefix}jamb_session", f"{prefix}jamb_device", secure)
 
 
-def office_of(request: Request) -> Office:
-    office: Office = request.app.state.office
-    return office
+def runtime_of(request: Request) -> Runtime:
+    runtime: Runtime = request.app.state.runtime
+    return runtime
 
 
 def moment_now() -> datetime:
     return datetime.now(UTC)
 
 
-TheOffice = Annotated[Office, Depends(office_of)]
+TheRuntime = Annotated[Runtime, Depends(runtime_of)]
 Now = Annotated[datetime, Depends(moment_now)]
 TheBody = Annotated[bytes, Depends(body_of)]
 
 
-def session_of(request: Request, office: TheOffice, now: Now) -> sessions.ConsoleSession:
+def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.ConsoleSession:
     """Return the console session of the request's cookie; changes must repeat its CSRF value."""
-    cookie = request.cookies.get(cookie_names(office).session)
-    found = sessions.find_session(office.premises, cookie, now) if cookie else None
+    cookie = request.cookies.get(cookie_names(runtime).session)
+    found = sessions.find_session(runtime.backend, cookie, now) if cookie else None
     if found is None:
         raise NotSignedIn("You are not signed in.", next_step="Sign in.")
     if request.method not in _SAFE and not sessions.csrf_matches(found, request.headers.get(CSRF_HEADER)):
@@ -83,7 +84,7 @@ def bearer_of(request: Request) -> str | None:
     return token.strip()
 
 
-def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
+def claims_of(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
     RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
@@ -93,16 +94,16 @@ def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
         kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
         if kind not in ("at+jwt", "application/at+jwt") or algorithm != "ES256":
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
-        directory_id = str(read_directory(office.premises, slug).id)
-        key = office.keyring.public(kid, directory_id) if isinstance(kid, str) and not line_fault(kid) else None
+        directory_id = str(read_directory(runtime.backend, slug).id)
+        key = runtime.keyring.public(kid, directory_id) if isinstance(kid, str) and not line_fault(kid) else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
         claims: dict[str, Any] = jwt.decode(
             token,
             key,
             algorithms=["ES256"],
-            audience=office.premises.own_identifier(slug),
-            issuer=office.premises.issuer(slug),
+            audience=runtime.backend.own_identifier(slug),
+            issuer=runtime.backend.issuer(slug),
             options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
         )
     except jwt.ExpiredSignatureError as error:
@@ -114,13 +115,13 @@ def claims_of(office: Office, slug: str, token: str) -> dict[str, Any]:
     return claims
 
 
-def caller_of(directory: str, request: Request, office: TheOffice, now: Now) -> Caller:
+def caller_of(directory: str, request: Request, runtime: TheRuntime, now: Now) -> Caller:
     """Return who calls, by token if there is one, else by session. What they may do is not yet decided."""
     token = bearer_of(request)
     if token is None:
-        found = session_of(request, office, now)
+        found = session_of(request, runtime, now)
         return Caller(console_client_id(found.directory.slug), found.person.id)
-    claims = claims_of(office, directory, token)
+    claims = claims_of(runtime, directory, token)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
         datetime.fromtimestamp(claims["iat"], UTC),
@@ -128,7 +129,7 @@ def caller_of(directory: str, request: Request, office: TheOffice, now: Now) -> 
     )
     if "sid" not in claims:
         return Caller(claims["client_id"], None, facts)
-    if not devices.signed_in_still(office.premises, UUID(claims["sid"])):
+    if not devices.signed_in_still(runtime.backend, UUID(claims["sid"])):
         raise NotSignedIn("This sign-in was ended.", next_step=_SIGN_IN)
     return Caller(claims["client_id"], UUID(claims["sub"]), facts)
 
@@ -136,21 +137,21 @@ def caller_of(directory: str, request: Request, office: TheOffice, now: Now) -> 
 TheCaller = Annotated[Caller, Depends(caller_of)]
 
 
-def may(operation: str) -> Callable[..., Admitted]:
+def may(operation: str) -> Callable[..., Act]:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
 
     What changes something is done once for each Idempotency-Key.
     """
 
-    def guard(directory: str, request: Request, caller: TheCaller, office: TheOffice, now: Now) -> Admitted:
+    def guard(directory: str, request: Request, caller: TheCaller, runtime: TheRuntime, now: Now) -> Act:
         # Jamb's own objects are the clients: an owner is let in to theirs alone.
-        about = client_meant(office.premises, directory, request.path_params)
-        return admit(office.premises, directory, caller, operation, now, about)
+        about = client_meant(runtime.backend, directory, request.path_params)
+        return admit(runtime.backend, directory, caller, operation, now, about)
 
     def guard_once(
-        request: Request, office: TheOffice, body: TheBody, key: OnceKey = None, admitted: Admitted = Depends(guard)
-    ) -> Admitted:
-        return once(office, admitted, key, request, body) if key is not None else admitted
+        request: Request, runtime: TheRuntime, body: TheBody, key: OnceKey = None, act: Act = Depends(guard)
+    ) -> Act:
+        return once(runtime, act, key, request, body) if key is not None else act
 
     wanted = guard_once if operation in CHANGES else guard
     wanted.__dict__["operation"] = operation

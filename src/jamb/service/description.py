@@ -172,11 +172,13 @@ def _token_endpoint() -> dict[str, Any]:
     answer = {
         "type": "object",
         "properties": {
-            "access_token": {"type": "string"}, "token_type": {"const": "Bearer"}, "expires_in": {"type": "integer"},
+            "access_token": {"type": "string"},
+            "token_type": {"const": "Bearer"},
+            "expires_in": {"type": "integer"},
             "scope": {"type": "string"},
         },
         "required": ["access_token", "token_type", "expires_in", "scope"],
-    }  # fmt: skip
+    }
     return {
         "tags": ["oauth"],
         "summary": "Token",

@@ -55,18 +55,27 @@ class Egress:
     def __init__(self, inner_hosts: Collection[str] = (), http: httpx.AsyncClient | None = None) -> None:
         self._inner_hosts = frozenset(inner_hosts)
         self._http = http or httpx.AsyncClient(
-            verify=ssl.create_default_context(), timeout=httpx.Timeout(LONGEST_WAIT_SECONDS), trust_env=False,
+            verify=ssl.create_default_context(),
+            timeout=httpx.Timeout(LONGEST_WAIT_SECONDS),
+            trust_env=False,
             # None is kept: it would be known by its address alone, and serve another name without its certificate.
             limits=httpx.Limits(max_connections=100, max_keepalive_connections=0),
-        )  # fmt: skip
+        )
 
     async def close(self) -> None:
         await self._http.aclose()
 
     async def ask(
-        self, method: str, address: str, *, seconds: float, max_bytes: int, headers: Mapping[str, str],
-        content: bytes | str | None = None, whole: bool = False,
-    ) -> Heard:  # fmt: skip
+        self,
+        method: str,
+        address: str,
+        *,
+        seconds: float,
+        max_bytes: int,
+        headers: Mapping[str, str],
+        content: bytes | str | None = None,
+        whole: bool = False,
+    ) -> Heard:
         """Ask an address and return what it answers, within a time for the whole of it.
 
         Args:
@@ -84,9 +93,14 @@ class Egress:
             raise NotSpokenTo(f"nothing answered there ({type(error).__name__})") from error
 
     async def _ask(
-        self, method: str, address: str, max_bytes: int, headers: Mapping[str, str], content: bytes | str | None,
+        self,
+        method: str,
+        address: str,
+        max_bytes: int,
+        headers: Mapping[str, str],
+        content: bytes | str | None,
         whole: bool,
-    ) -> Heard:  # fmt: skip
+    ) -> Heard:
         place = await self._pinned(address)
         request = self._http.build_request(
             method, place.url, headers={**headers, **place.headers}, content=content, extensions=place.extensions

@@ -8,14 +8,14 @@ from cryptography.hazmat.primitives.asymmetric.ec import EllipticCurvePrivateKey
 from cryptography.hazmat.primitives.serialization import load_der_private_key
 from sqlmodel import Session
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.core.errors import Misuse
 from jamb.store.directories import SigningKeyRow
 
 
 class Keyring:
-    def __init__(self, premises: Premises) -> None:
-        self._premises = premises
+    def __init__(self, backend: Backend) -> None:
+        self._backend = backend
         self._opened: dict[str, tuple[str, EllipticCurvePrivateKey]] = {}
 
     def cached(self, kid: str) -> EllipticCurvePrivateKey | None:
@@ -38,11 +38,11 @@ class Keyring:
     def _open(self, kid: str) -> tuple[str, EllipticCurvePrivateKey] | None:
         found = self._opened.get(kid)
         if found is None:
-            with Session(self._premises.engine) as session:
+            with Session(self._backend.engine) as session:
                 row = session.get(SigningKeyRow, kid)
             if row is None:
                 return None
-            plain = self._premises.sealer.open(row.sealed, f"{row.directory_id}/{kid}")
+            plain = self._backend.sealer.open(row.sealed, f"{row.directory_id}/{kid}")
             key = cast("EllipticCurvePrivateKey", load_der_private_key(plain, None))
             found = self._opened[kid] = (str(row.directory_id), key)
         return found

@@ -16,24 +16,27 @@ from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metri
 from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
-from jamb.service.callers import Now, TheOffice, bearer_of
+from jamb.service.callers import Now, TheRuntime, bearer_of
 from jamb.store import counts
 
 router = APIRouter(include_in_schema=False)
 
 
 @router.get("/metrics")
-def metrics(request: Request, office: TheOffice, now: Now) -> Response:
-    wanted = office.settings.metrics_token
+def metrics(request: Request, runtime: TheRuntime, now: Now) -> Response:
+    wanted = runtime.settings.metrics_token
     if wanted is None:
         raise NotFound("Metrics are not open.", next_step="Set JAMB_METRICS_TOKEN, and send it as a bearer token.")
     if not hmac.compare_digest((bearer_of(request) or "").encode(), wanted.get_secret_value().encode()):
         raise NotSignedIn("Metrics need the token of JAMB_METRICS_TOKEN.", next_step="Send it as a bearer token.")
-    with Session(office.premises.engine) as session:
+    with Session(runtime.backend.engine) as session:
         families = [
-            *_credentials(session, now), *_tokens(session), *_rotations(session, now), *_queue(session, now),
-            *_work(session, office),
-        ]  # fmt: skip
+            *_credentials(session, now),
+            *_tokens(session),
+            *_rotations(session, now),
+            *_queue(session, now),
+            *_work(session, runtime),
+        ]
 
     class Collected:
         def collect(self) -> Iterator[Metric]:
@@ -80,17 +83,17 @@ def _rotations(session: Session, now: Now) -> list[Metric]:
     return [found]
 
 
-def _work(session: Session, office: TheOffice) -> list[Metric]:
+def _work(session: Session, runtime: TheRuntime) -> list[Metric]:
     failing = GaugeMetricFamily(
         "jamb_duties_failing", "Failures in a row of what is done in every round", labels=["directory", "duty"]
     )
     for slug, duty, failures in counts.failing_duties(session):
         failing.add_metric([slug, duty], failures)
     restarts = CounterMetricFamily("jamb_work_restarts", "Background work of this process begun again", labels=["work"])
-    for name, work in sorted(office.background.works.items()):
+    for name, work in sorted(runtime.background.works.items()):
         restarts.add_metric([name], work.restarts)
     left_out = CounterMetricFamily("jamb_records_left_out", "Records that the database refused, of this process")
-    left_out.add_metric([], office.recorder.left_out)
+    left_out.add_metric([], runtime.recorder.left_out)
     return [failing, restarts, left_out]
 
 

@@ -13,9 +13,9 @@ from typing import Annotated
 from fastapi import Header, Request
 from sqlmodel import Session
 
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.errors import BadInput, DoneBefore, Unsuited
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 from jamb.store.once import done_before
 from jamb.store.work import Once
 
@@ -37,7 +37,7 @@ async def body_of(request: Request) -> bytes:
     return await request.body()
 
 
-def once(office: Office, admitted: Admitted, key: str, request: Request, body: bytes) -> Admitted:
+def once(runtime: Runtime, act: Act, key: str, request: Request, body: bytes) -> Act:
     """Return the caller as one whose next change bears this key.
 
     Raises:
@@ -48,10 +48,10 @@ def once(office: Office, admitted: Admitted, key: str, request: Request, body: b
     if not 1 <= len(key) <= LONGEST_KEY or not key.isprintable():
         raise BadInput.field(HEADER, key, f"1 to {LONGEST_KEY} printable characters")
     asked = hashlib.sha256(b"\0".join([request.method.encode(), request.url.path.encode(), body])).digest()
-    with Session(office.premises.engine) as session:
-        found = done_before(session, admitted.directory.id, admitted.actor.id, key)
+    with Session(runtime.backend.engine) as session:
+        found = done_before(session, act.directory.id, act.actor.id, key)
     if found is None:
-        return replace(admitted, actor=replace(admitted.actor, once=Once(key, asked)))
+        return replace(act, actor=replace(act.actor, once=Once(key, asked)))
     if found.request != asked:
         raise Unsuited.field(HEADER, key, "a key that you did not use for another request", "Choose another key.")
     raise DoneBefore.of(found.made, found.at)

@@ -14,8 +14,8 @@ from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from jamb.actions import notices
+from jamb.actions.backend import Backend
 from jamb.actions.directories import refresh_own_api
-from jamb.actions.premises import Premises
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
@@ -60,8 +60,8 @@ def migrate() -> None:
     settings = Settings()
     engine = make_engine(settings.database())
     run_migrations(engine)
-    premises = Premises(engine, settings.sealer(), settings.base_url)
-    for slug in refresh_own_api(premises, datetime.now(UTC)):
+    backend = Backend(engine, settings.sealer(), settings.base_url)
+    for slug in refresh_own_api(backend, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
     typer.echo("The schema is current.")
 
@@ -69,26 +69,26 @@ def migrate() -> None:
 @app.command()
 def notify() -> None:
     """Find now what is to be told, and send what is due, without waiting for the next round."""
-    from jamb.service.office import open_office
+    from jamb.service.runtime import open_runtime
     from jamb.service.work.queue import carry_all, rotate_by_policy
 
     settings = Settings()
     set_up_logs(settings.log_level)
 
     async def run() -> None:
-        async with open_office(settings) as office:
-            for slug in notices.directories_to_tell(office.premises):
+        async with open_runtime(settings) as runtime:
+            for slug in notices.directories_to_tell(runtime.backend):
                 # One directory that fails holds up no other.
                 try:
-                    opened = rotate_by_policy(office, slug)
-                    told = notices.tell(office.premises, slug, datetime.now(UTC))
+                    opened = rotate_by_policy(runtime, slug)
+                    told = notices.tell(runtime.backend, slug, datetime.now(UTC))
                 except JambError as error:
                     typer.echo(f"{slug}: {error.message}", err=True)
                     continue
                 if opened:
                     typer.echo(f"{slug}: {opened} rotations were opened by policy.")
                 typer.echo(f"{slug}: {told.notices} notices, {told.letters} letters, {told.pushes} events are new.")
-            await carry_all(office)
+            await carry_all(runtime)
 
     asyncio.run(run())
 

@@ -17,7 +17,7 @@ from jamb.core.errors import Unsuited
 from jamb.core.text import visible
 from jamb.service.egress import Heard, NotSpokenTo
 from jamb.service.oauth.mint import PROBE_TYPE, mint
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 from jamb.wire.probe import CallStep
 
 PROBE_SECONDS = 60
@@ -38,19 +38,21 @@ class Fetched:
     error: str = ""
 
 
-async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret: str | None) -> Fetched:
+async def fetch(app: FastAPI, runtime: Runtime, slug: str, plan: ProbePlan, secret: str | None) -> Fetched:
     """Fetch a token with the client's secret, or make one for the probe alone.
 
     Raises:
         Unsuited: the operation changes something, and the secret would really do it.
     """
     if secret is None:
-        return await _made(office, slug, plan)
+        return await _made(runtime, slug, plan)
     if not plan.reads:
         raise Unsuited.field(
-            "operation", f"{plan.method} {plan.path}", "one that only reads, with the client's own secret",
+            "operation",
+            f"{plan.method} {plan.path}",
+            "one that only reads, with the client's own secret",
             "Leave the secret out: then everything is checked and nothing is done.",
-        )  # fmt: skip
+        )
     form = {
         "grant_type": "client_credentials",
         "client_id": plan.client_id,
@@ -59,7 +61,7 @@ async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret
     }
     # The same endpoint that everybody asks, within this process: its record tells of the probe.
     transport = httpx.ASGITransport(app=app, client=("probe", 0))
-    async with httpx.AsyncClient(transport=transport, base_url=office.premises.base_url) as http:
+    async with httpx.AsyncClient(transport=transport, base_url=runtime.backend.base_url) as http:
         answer = await http.post(f"/d/{slug}/token", data=form, headers={"User-Agent": AGENT})
     body = answer.json()
     if answer.is_success:
@@ -69,7 +71,7 @@ async def fetch(app: FastAPI, office: Office, slug: str, plan: ProbePlan, secret
     )
 
 
-async def _made(office: Office, slug: str, plan: ProbePlan) -> Fetched:
+async def _made(runtime: Runtime, slug: str, plan: ProbePlan) -> Fetched:
     way = "a token that serves this probe alone"
     if not plan.service:
         return Fetched(way, error="A public client gets no token as itself: sign in with it as a person.")
@@ -78,23 +80,34 @@ async def _made(office: Office, slug: str, plan: ProbePlan) -> Fetched:
     if not plan.scope:
         return Fetched(way, error="Nothing is granted to it at this resource, so its token would carry nothing.")
     token, _ = await mint(
-        office.keyring, plan.kid, issuer=office.premises.issuer(slug), audience=plan.audience, subject=plan.client_id,
-        client_id=plan.client_id, scope=plan.scope, issued_at=plan.issued_at, seconds=PROBE_SECONDS,
-        bounds=plan.bounds, kind=PROBE_TYPE,
-    )  # fmt: skip
+        runtime.keyring,
+        plan.kid,
+        issuer=runtime.backend.issuer(slug),
+        audience=plan.audience,
+        subject=plan.client_id,
+        client_id=plan.client_id,
+        scope=plan.scope,
+        issued_at=plan.issued_at,
+        seconds=PROBE_SECONDS,
+        bounds=plan.bounds,
+        kind=PROBE_TYPE,
+    )
     return Fetched(way, token)
 
 
-async def call(office: Office, plan: ProbePlan, fetched: Fetched, real: bool) -> CallStep | None:
+async def call(runtime: Runtime, plan: ProbePlan, fetched: Fetched, real: bool) -> CallStep | None:
     """Call the resource with a token; None where there is nothing to call with, or nowhere."""
     if not fetched.token or not plan.address:
         return None
     url, status, said = plan.address + plan.path, 0, ""
     try:
-        heard = await office.egress.ask(
-            plan.method, url, seconds=office.settings.probe_seconds, max_bytes=LONGEST_ANSWER,
+        heard = await runtime.egress.ask(
+            plan.method,
+            url,
+            seconds=runtime.settings.probe_seconds,
+            max_bytes=LONGEST_ANSWER,
             headers={"Authorization": f"Bearer {fetched.token}", "User-Agent": AGENT},
-        )  # fmt: skip
+        )
     except NotSpokenTo as error:
         words = f"It was called in vain: {error}."
     else:

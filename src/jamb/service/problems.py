@@ -80,9 +80,12 @@ def add_problem_handlers(app: FastAPI) -> None:
             )
         diagnosis = getattr(getattr(error, "orig", None), "diag", None)
         _log.error(
-            "store refused", error=type(error).__name__, constraint=getattr(diagnosis, "constraint_name", None),
-            table=getattr(diagnosis, "table_name", None), sqlstate=getattr(diagnosis, "sqlstate", None),
-        )  # fmt: skip
+            "store refused",
+            error=type(error).__name__,
+            constraint=getattr(diagnosis, "constraint_name", None),
+            table=getattr(diagnosis, "table_name", None),
+            sqlstate=getattr(diagnosis, "sqlstate", None),
+        )
         return problem_response(JambError("store"))
 
 

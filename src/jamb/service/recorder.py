@@ -212,9 +212,14 @@ class Recorder:
 
 def _many(attempt: Attempt, client_id: str, address: str) -> Attempt:
     return attempt._replace(
-        client_id=client_id, hint="", resource="", user_agent="", address=address, outcome=Outcome.TOO_MANY,
+        client_id=client_id,
+        hint="",
+        resource="",
+        user_agent="",
+        address=address,
+        outcome=Outcome.TOO_MANY,
         detail="further refusals of this minute, of many kinds, counted together",
-    )  # fmt: skip
+    )
 
 
 def _digest(attempt: Attempt, minute: int) -> bytes:

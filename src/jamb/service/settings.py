@@ -96,9 +96,14 @@ class Settings(BaseSettings):
 
     def connection_limits(self) -> ConnectionLimits:
         return ConnectionLimits(
-            self.head_seconds, self.body_seconds, self.answer_seconds, self.max_head_bytes, self.connections,
-            self.connections_of_address, self.proxies(),
-        )  # fmt: skip
+            self.head_seconds,
+            self.body_seconds,
+            self.answer_seconds,
+            self.max_head_bytes,
+            self.connections,
+            self.connections_of_address,
+            self.proxies(),
+        )
 
     def database(self) -> str:
         if self.database_url is None:

@@ -53,10 +53,12 @@ def earlier(
             sa.func.coalesce(sa.func.sum(col(AdditionRow.weight)).filter(col(AdditionRow.alone)), 0.0),
             sa.func.coalesce(sa.func.sum(col(AdditionRow.weight)), 0.0),
         ).where(
-            among(AdditionRow.target_id, target_ids), among(AdditionRow.added_by_id, by_ids),
-            col(AdditionRow.at) > since, ~among(AdditionRow.way, but),
+            among(AdditionRow.target_id, target_ids),
+            among(AdditionRow.added_by_id, by_ids),
+            col(AdditionRow.at) > since,
+            ~among(AdditionRow.way, but),
         )
-    )  # fmt: skip
+    )
     alone, deciding = rows.one()
     return Earlier(round(alone, 1), round(deciding, 1))
 
@@ -66,11 +68,16 @@ def targets(
 ) -> frozenset[str]:
     """Return those of the targets to which any of these added something alone, by some ways, since a moment."""
     rows = session.execute(
-        sa.select(col(AdditionRow.target_id)).distinct().where(
-            among(AdditionRow.target_id, target_ids), among(AdditionRow.added_by_id, by_ids),
-            col(AdditionRow.at) > since, col(AdditionRow.alone), among(AdditionRow.way, ways),
+        sa.select(col(AdditionRow.target_id))
+        .distinct()
+        .where(
+            among(AdditionRow.target_id, target_ids),
+            among(AdditionRow.added_by_id, by_ids),
+            col(AdditionRow.at) > since,
+            col(AdditionRow.alone),
+            among(AdditionRow.way, ways),
         )
-    )  # fmt: skip
+    )
     return frozenset(key for (key,) in rows)
 
 

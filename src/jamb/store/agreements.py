@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.core.agreements import ACT_WORDS, Act, Proposal
+from jamb.core.agreements import ACT_WORDS, ActKind, Proposal
 from jamb.core.errors import NeedsAgreement
 from jamb.core.requests import RequestState
 from jamb.store import directories, requests
@@ -16,7 +16,7 @@ from jamb.store.actor import Actor
 
 # The longest sentence that is kept with what waits.
 WHY_LONGEST = 2000
-_IN_PART = frozenset({Act.CATALOGUE.value, Act.COLLECTIONS.value})
+_IN_PART = frozenset({ActKind.CATALOGUE.value, ActKind.COLLECTIONS.value})
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ class Waiting:
 def keep(session: Session, directory_id: UUID, waits: Waiting) -> tuple[requests.RequestRow, bool]:
     """Keep what is to wait; return it, and whether it is new: who asks again waits by the same request."""
     wanted, actor, now = waits.proposal, waits.actor, waits.now
-    policy = session.get_one(directories.DirectoryRow, directory_id).bounds()
+    policy = session.get_one(directories.DirectoryRow, directory_id).policy_of()
     digest = wanted.digest()
     row = requests.waiting_act(session, directory_id, actor.id, digest, now)
     if row is not None and row.weight >= wanted.weight:
@@ -42,12 +42,24 @@ def keep(session: Session, directory_id: UUID, waits: Waiting) -> tuple[requests
         row.state, row.decided_at = RequestState.WITHDRAWN.value, now
         session.add(row)
     row = requests.RequestRow(
-        id=uuid4(), directory_id=directory_id, client_id=wanted.client_id, ask_ids=[], requested_by_id=actor.id,
-        requested_by=actor.name, requested_at=now, due_at=now + timedelta(days=policy.request_days),
-        reason=ACT_WORDS[wanted.act], weight=wanted.weight, state=RequestState.WAITING.value, act=wanted.act.value,
-        args={**wanted.args, "actor": actor.record()}, digest=digest, subject=wanted.subject,
-        why=wanted.why[:WHY_LONGEST], needed=wanted.approvers,
-    )  # fmt: skip
+        id=uuid4(),
+        directory_id=directory_id,
+        client_id=wanted.client_id,
+        ask_ids=[],
+        requested_by_id=actor.id,
+        requested_by=actor.name,
+        requested_at=now,
+        due_at=now + timedelta(days=policy.request_days),
+        reason=ACT_WORDS[wanted.act],
+        weight=wanted.weight,
+        state=RequestState.WAITING.value,
+        act=wanted.act.value,
+        args={**wanted.args, "actor": actor.record()},
+        digest=digest,
+        subject=wanted.subject,
+        why=wanted.why[:WHY_LONGEST],
+        needed=wanted.approvers,
+    )
     session.add(row)
     return row, True
 

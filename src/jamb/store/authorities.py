@@ -60,8 +60,12 @@ def signing_authority(
     )
     plain = key.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
     row = AuthorityRow(
-        id=identity, directory_id=directory_id, certificate=made.public_bytes(Encoding.DER),
-        sealed=sealer.seal(plain, f"authority {identity}"), made_at=now, expires_at=ends,
-    )  # fmt: skip
+        id=identity,
+        directory_id=directory_id,
+        certificate=made.public_bytes(Encoding.DER),
+        sealed=sealer.seal(plain, f"authority {identity}"),
+        made_at=now,
+        expires_at=ends,
+    )
     session.add(row)
     return row, authority, True

@@ -162,10 +162,13 @@ def held_asks(session: Session, client_ids: Iterable[str]) -> dict[str, list[tup
     found: dict[str, list[tuple[UUID, HeldAsk]]] = {}
     rows = session.execute(
         sa.select(
-            col(AskRow.client_id), col(AskRow.resource_id), col(AskRow.permission), col(AskRow.kind),
+            col(AskRow.client_id),
+            col(AskRow.resource_id),
+            col(AskRow.permission),
+            col(AskRow.kind),
             col(AskRow.asked_at),
         ).where(among(AskRow.client_id, client_ids))
-    )  # fmt: skip
+    )
     for client_id, resource_id, permission, kind, asked_at in rows:
         found.setdefault(client_id, []).append((resource_id, HeldAsk(permission, _KINDS[kind], asked_at)))
     return found
@@ -176,15 +179,25 @@ def held_grants(session: Session, client_ids: Iterable[str]) -> dict[str, list[t
     found: dict[str, list[tuple[UUID, HeldGrant]]] = {}
     rows = session.execute(
         sa.select(
-            col(GrantRow.client_id), col(GrantRow.resource_id), col(GrantRow.permission), col(GrantRow.kind),
-            col(GrantRow.granted_at), col(GrantRow.expires_at), col(GrantRow.reach), col(GrantRow.person_id),
+            col(GrantRow.client_id),
+            col(GrantRow.resource_id),
+            col(GrantRow.permission),
+            col(GrantRow.kind),
+            col(GrantRow.granted_at),
+            col(GrantRow.expires_at),
+            col(GrantRow.reach),
+            col(GrantRow.person_id),
         ).where(among(GrantRow.client_id, client_ids))
-    )  # fmt: skip
+    )
     for client_id, resource_id, permission, kind, granted_at, expires_at, reach, person_id in rows:
         held = HeldGrant(
-            permission, _KINDS[kind], granted_at, expires_at, reach_of(reach),
+            permission,
+            _KINDS[kind],
+            granted_at,
+            expires_at,
+            reach_of(reach),
             str(person_id) if person_id is not None else None,
-        )  # fmt: skip
+        )
         found.setdefault(client_id, []).append((resource_id, held))
     return found
 
@@ -223,13 +236,16 @@ def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> di
     first = (
         sa.select(other.c.name, other.c.registered_at, other.c.id)
         .where(
-            other.c.directory_id == directory_id, other.c.look == one.c.look, other.c.state != "removed",
-            ~other.c.builtin, before,
+            other.c.directory_id == directory_id,
+            other.c.look == one.c.look,
+            other.c.state != "removed",
+            ~other.c.builtin,
+            before,
         )
         .order_by(other.c.registered_at, other.c.id)
         .limit(MOST_ALIKE + 1)
         .lateral()
-    )  # fmt: skip
+    )
     rows = session.execute(
         sa.select(one.c.id, first.c.name)
         .join(first, sa.true())
@@ -237,7 +253,7 @@ def alike(session: Session, directory_id: UUID, client_ids: Iterable[str]) -> di
             one.c.directory_id == directory_id, among(one.c.id, client_ids), one.c.look != "", one.c.state != "removed"
         )
         .order_by(one.c.id, first.c.registered_at, first.c.id)
-    )  # fmt: skip
+    )
     found: dict[str, tuple[str, ...]] = {}
     for client_id, name in rows:
         held = found.get(client_id, ())
@@ -346,8 +362,14 @@ def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now
     """Return the consents in force to any of these permissions of a resource."""
     rows = session.execute(
         sa.select(
-            col(ClientRow.id), col(ClientRow.name), col(ClientRow.state), col(GrantRow.kind), col(GrantRow.permission),
-            col(GrantRow.reach), col(PersonRow.name), col(GrantRow.expires_at),
+            col(ClientRow.id),
+            col(ClientRow.name),
+            col(ClientRow.state),
+            col(GrantRow.kind),
+            col(GrantRow.permission),
+            col(GrantRow.reach),
+            col(PersonRow.name),
+            col(GrantRow.expires_at),
         )
         .join(ClientRow, col(ClientRow.id) == col(GrantRow.client_id))
         .outerjoin(PersonRow, col(PersonRow.id) == col(GrantRow.person_id))
@@ -357,7 +379,7 @@ def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now
             col(GrantRow.granted_at) <= now,
             stands(now),
         )
-    )  # fmt: skip
+    )
     return [
         Holding(key, name, state == "live", kind, permission, reach, person, expires_at)
         for key, name, state, kind, permission, reach, person, expires_at in rows
@@ -400,13 +422,16 @@ def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Own
     found: dict[str, list[Owned]] = {}
     rows = session.execute(
         sa.select(
-            col(ClientOwnerRow.client_id), col(PersonRow.id), col(PersonRow.name), col(ClientOwnerRow.level),
+            col(ClientOwnerRow.client_id),
+            col(PersonRow.id),
+            col(PersonRow.name),
+            col(ClientOwnerRow.level),
             col(PersonRow.live),
         )
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
         .where(among(ClientOwnerRow.client_id, client_ids))
         .order_by(col(PersonRow.name))
-    )  # fmt: skip
+    )
     for client_id, person_id, name, level, live in rows:
         found.setdefault(client_id, []).append(Owned(person_id, name, OwnerLevel(level), live))
     return found
@@ -418,10 +443,12 @@ def owned_fully(session: Session, directory_id: UUID, person_ids: Iterable[UUID]
         sa.select(col(ClientOwnerRow.client_id))
         .join(ClientRow, col(ClientRow.id) == col(ClientOwnerRow.client_id))
         .where(
-            among_ids(ClientOwnerRow.person_id, person_ids), col(ClientOwnerRow.level) == OwnerLevel.FULL.value,
-            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) != "removed",
+            among_ids(ClientOwnerRow.person_id, person_ids),
+            col(ClientOwnerRow.level) == OwnerLevel.FULL.value,
+            col(ClientRow.directory_id) == directory_id,
+            col(ClientRow.state) != "removed",
         )
-    )  # fmt: skip
+    )
     return {key for (key,) in rows}
 
 
@@ -437,7 +464,9 @@ def owned_by(session: Session, person_id: UUID) -> dict[OwnerLevel, list[str]]:
 def acts_for_people(session: Session, client_id: str, now: datetime) -> bool:
     """Tell whether a client may do anything for people: a consent for all of them, or for one, is in force."""
     row = select(GrantRow.id).where(
-        GrantRow.client_id == client_id, GrantRow.kind == "delegated", GrantRow.granted_at <= now,
+        GrantRow.client_id == client_id,
+        GrantRow.kind == "delegated",
+        GrantRow.granted_at <= now,
         col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now),
-    )  # fmt: skip
+    )
     return session.exec(row.limit(1)).first() is not None

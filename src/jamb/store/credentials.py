@@ -70,9 +70,18 @@ def pictures_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[C
     """Return the credentials of clients as rules see them, by client, without table objects: many at once."""
     found: dict[str, list[CredentialPicture]] = {}
     names = (
-        "client_id", "id", "kind", "hint", "issued_at", "starts_at", "expires_at", "disabled_at", "withdrawn_at",
-        "last_used_at", "keys",
-    )  # fmt: skip
+        "client_id",
+        "id",
+        "kind",
+        "hint",
+        "issued_at",
+        "starts_at",
+        "expires_at",
+        "disabled_at",
+        "withdrawn_at",
+        "last_used_at",
+        "keys",
+    )
     columns: tuple[Any, ...] = tuple(col(getattr(CredentialRow, name)) for name in names)
     rows = session.execute(sa.select(*columns).where(among(CredentialRow.client_id, client_ids)))
     for client_id, key, kind, hint, issued, starts, ends, disabled, withdrawn, used, keys in rows:
@@ -92,17 +101,22 @@ def ending(
     """Return (client, its name, hint, end, last use) of credentials that work and end in time, the soonest first."""
     rows = session.execute(
         sa.select(
-            col(ClientRow.id), col(ClientRow.name), col(CredentialRow.hint), col(CredentialRow.expires_at),
+            col(ClientRow.id),
+            col(ClientRow.name),
+            col(CredentialRow.hint),
+            col(CredentialRow.expires_at),
             col(CredentialRow.last_used_at),
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin), works(now),
+            col(ClientRow.directory_id) == directory_id,
+            ~col(ClientRow.builtin),
+            works(now),
             col(CredentialRow.expires_at) <= until,
         )
         .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
         .limit(limit)
-    )  # fmt: skip
+    )
     return [(client_id, name, hint, ends, used) for client_id, name, hint, ends, used in rows if ends is not None]
 
 
@@ -172,11 +186,13 @@ def seen_by(
         sa.select(col(CredentialRow.client_id))
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            among(CredentialRow.seen_by_id, ids), works(now), col(ClientRow.directory_id) == directory_id,
+            among(CredentialRow.seen_by_id, ids),
+            works(now),
+            col(ClientRow.directory_id) == directory_id,
             col(ClientRow.state) != "removed",
             endless if until is None else endless | (col(CredentialRow.expires_at) >= until),
         )
-    )  # fmt: skip
+    )
     return {key for (key,) in rows}
 
 
@@ -186,10 +202,12 @@ def seen(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str,
         sa.select(col(CredentialRow.client_id), col(CredentialRow.id), col(CredentialRow.seen_by_id))
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            col(CredentialRow.seen_by_id) != "", works(now), col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.seen_by_id) != "",
+            works(now),
+            col(ClientRow.directory_id) == directory_id,
             col(ClientRow.state) == "live",
         )
-    )  # fmt: skip
+    )
     return [(client_id, key, by) for client_id, key, by in rows]
 
 

@@ -10,6 +10,7 @@ from uuid import UUID
 from sqlalchemy import Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, select
 
+from jamb.core.directories import Directory
 from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.store.columns import blob, document, moment
 
@@ -25,7 +26,10 @@ class DirectoryRow(SQLModel, table=True):
     policy: dict[str, Any] = document()
     created_at: datetime = moment()
 
-    def bounds(self) -> DirectoryPolicy:
+    def value(self) -> Directory:
+        return Directory(self.id, self.slug, self.name, self.domain, self.policy_of())
+
+    def policy_of(self) -> DirectoryPolicy:
         kept = dict(self.policy)
         kept["registering"] = Registering(kept.get("registering", Registering.NOBODY))
         kept["registering_groups"] = tuple(kept.get("registering_groups", ()))

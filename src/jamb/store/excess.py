@@ -55,10 +55,13 @@ def keep(
     ids = list(client_ids)
     rows = session.execute(
         sa.select(
-            col(ExcessRow.client_id), col(ExcessRow.resource_id), col(ExcessRow.granted), col(ExcessRow.unused),
+            col(ExcessRow.client_id),
+            col(ExcessRow.resource_id),
+            col(ExcessRow.granted),
+            col(ExcessRow.unused),
             col(ExcessRow.early),
         ).where(among(ExcessRow.client_id, ids))
-    )  # fmt: skip
+    )
     before = {
         (client_id, resource_id): (granted, unused, early) for client_id, resource_id, granted, unused, early in rows
     }

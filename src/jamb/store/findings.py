@@ -34,12 +34,16 @@ class FindingRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("client_id", "rule", "subject", name="finding_identity"),
         Index(
-            "finding_open", "directory_id", sa.text("severity DESC"), "rule", "id",
+            "finding_open",
+            "directory_id",
+            sa.text("severity DESC"),
+            "rule",
+            "id",
             postgresql_where=sa.text("gone_at IS NULL"),
         ),
         Index("finding_gone", "directory_id", "gone_at"),
         Index("finding_assigned", "assigned_to", postgresql_where=sa.text("assigned_to IS NOT NULL")),
-    )  # fmt: skip
+    )
 
     id: UUID = Field(primary_key=True)
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id", ondelete="CASCADE"), nullable=False))
@@ -174,10 +178,15 @@ class LookedAt:
 def keep_states(session: Session, states: Iterable[LookedAt], now: datetime) -> None:
     """Keep when each client comes due again, and what it may do."""
     rows = [
-        {"id": one.client_id, "next": one.next_at, "now": now, "of_weight": one.weight,
-         **{f"of_{name}": getattr(one.ladder, name) for name in _KEPT[1:]}}
+        {
+            "id": one.client_id,
+            "next": one.next_at,
+            "now": now,
+            "of_weight": one.weight,
+            **{f"of_{name}": getattr(one.ladder, name) for name in _KEPT[1:]},
+        }
         for one in states
-    ]  # fmt: skip
+    ]
     if rows:
         values: dict[str, Any] = {name: sa.bindparam(f"of_{name}") for name in _KEPT}
         session.connection().execute(
@@ -208,13 +217,23 @@ def keep_findings(
         session.add(row)
     rows = [
         {
-            "id": uuid4(), "client_id": one.client_id, "directory_id": directory_id, "rule": one.rule,
-            "subject": one.subject, "first_seen_at": now,
-            "returned": 0, "waived_by": "", "waived_reason": "", "assigned_by": "", "assigned_by_id": "", "note": "",
-            "answer": "", **_content(one),
+            "id": uuid4(),
+            "client_id": one.client_id,
+            "directory_id": directory_id,
+            "rule": one.rule,
+            "subject": one.subject,
+            "first_seen_at": now,
+            "returned": 0,
+            "waived_by": "",
+            "waived_reason": "",
+            "assigned_by": "",
+            "assigned_by_id": "",
+            "note": "",
+            "answer": "",
+            **_content(one),
         }
         for one in wanted.values()
-    ]  # fmt: skip
+    ]
     session.flush()
     if rows:
         session.connection().execute(sa.insert(FindingRow), rows)
@@ -222,9 +241,13 @@ def keep_findings(
 
 def _content(one: Finding) -> dict[str, Any]:
     return {
-        "severity": int(one.severity), "title": one.title, "evidence": dict(one.evidence), "mend": one.mend,
-        "act": one.act.value, "target": one.target,
-    }  # fmt: skip
+        "severity": int(one.severity),
+        "title": one.title,
+        "evidence": dict(one.evidence),
+        "mend": one.mend,
+        "act": one.act.value,
+        "target": one.target,
+    }
 
 
 def waiting(session: Session, directory_id: UUID, now: datetime) -> int:
@@ -378,9 +401,7 @@ def groups(
 ) -> list[FindingGroup]:
     """Return the groups of findings, the worst and largest first. A client of two owners counts for both."""
     statement: sa.Select[Any]
-    figures = (
-        sa.func.count(), sa.func.max(col(FindingRow.severity)), sa.func.min(col(FindingRow.first_seen_at))
-    )  # fmt: skip
+    figures = (sa.func.count(), sa.func.max(col(FindingRow.severity)), sa.func.min(col(FindingRow.first_seen_at)))
     joined = sa.join(FindingRow, ClientRow, col(ClientRow.id) == col(FindingRow.client_id))
     if by is GroupBy.RULE:
         keys: tuple[Any, ...] = (col(FindingRow.rule), col(FindingRow.rule))
@@ -389,9 +410,7 @@ def groups(
     else:
         joined = joined.outerjoin(ClientOwnerRow, col(ClientOwnerRow.client_id) == col(FindingRow.client_id))
         joined = joined.outerjoin(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
-        keys = (
-            sa.func.coalesce(sa.cast(col(PersonRow.id), Text), ""), sa.func.coalesce(col(PersonRow.name), "")
-        )  # fmt: skip
+        keys = (sa.func.coalesce(sa.cast(col(PersonRow.id), Text), ""), sa.func.coalesce(col(PersonRow.name), ""))
     statement = sa.select(keys[0].label("key"), keys[1].label("title"), *figures).select_from(joined)
     statement = statement.where(*wanted.conditions(directory_id, now)).group_by(*dict.fromkeys(keys))
     statement = statement.order_by(figures[1].desc(), figures[0].desc(), keys[1], keys[0]).offset(skip).limit(limit)
@@ -406,7 +425,10 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
     )
     rows = session.execute(
         sa.select(
-            col(FindingRow.rule), col(FindingRow.severity), which.label("which"), sa.func.count(),
+            col(FindingRow.rule),
+            col(FindingRow.severity),
+            which.label("which"),
+            sa.func.count(),
             sa.func.min(col(FindingRow.first_seen_at)),
         )
         .where(
@@ -414,7 +436,7 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
             col(FindingRow.gone_at).is_(None) | (col(FindingRow.gone_at) >= now - MENDED_LATELY),
         )
         .group_by(col(FindingRow.rule), col(FindingRow.severity), "which")
-    )  # fmt: skip
+    )
     return [(rule, severity, Which(one), count, oldest) for rule, severity, one, count, oldest in rows]
 
 

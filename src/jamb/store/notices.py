@@ -129,15 +129,22 @@ def ending_soon(session: Session, directory_id: UUID, now: datetime, until: date
     followed = sa.exists().where(col(RotationRow.old_id) == CredentialRow.id, col(RotationRow.ended).is_(None))
     rows = session.execute(
         sa.select(
-            col(CredentialRow.id), col(CredentialRow.client_id), col(ClientRow.name), col(CredentialRow.hint),
-            col(CredentialRow.expires_at), col(CredentialRow.last_used_at),
+            col(CredentialRow.id),
+            col(CredentialRow.client_id),
+            col(ClientRow.name),
+            col(CredentialRow.hint),
+            col(CredentialRow.expires_at),
+            col(CredentialRow.last_used_at),
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
         .where(
-            col(ClientRow.directory_id) == directory_id, works(now), col(CredentialRow.expires_at) <= until, ~followed,
+            col(ClientRow.directory_id) == directory_id,
+            works(now),
+            col(CredentialRow.expires_at) <= until,
+            ~followed,
             col(ClientRow.state) == ClientState.LIVE.value,
         )
-    )  # fmt: skip
+    )
     return [Ending(*row) for row in rows]
 
 
@@ -156,16 +163,22 @@ def dead_tries(session: Session, directory_id: UUID, outcomes: Iterable[str], si
     last = sa.func.max(col(AttemptRow.at))
     rows = session.execute(
         sa.select(
-            col(AttemptRow.client_id), col(ClientRow.name), col(AttemptRow.hint), sa.func.max(col(AttemptRow.outcome)),
-            sa.func.max(col(AttemptRow.address)), sa.func.sum(col(AttemptRow.times)), last,
+            col(AttemptRow.client_id),
+            col(ClientRow.name),
+            col(AttemptRow.hint),
+            sa.func.max(col(AttemptRow.outcome)),
+            sa.func.max(col(AttemptRow.address)),
+            sa.func.sum(col(AttemptRow.times)),
+            last,
         )
         .join(ClientRow, col(ClientRow.id) == col(AttemptRow.client_id))
         .where(
-            col(AttemptRow.directory_id) == directory_id, col(AttemptRow.outcome).in_(list(outcomes)),
+            col(AttemptRow.directory_id) == directory_id,
+            col(AttemptRow.outcome).in_(list(outcomes)),
             col(AttemptRow.at) > since,
         )
         .group_by(col(AttemptRow.client_id), col(ClientRow.name), col(AttemptRow.hint))
-    )  # fmt: skip
+    )
     return [Tried(*row) for row in rows]
 
 
@@ -249,11 +262,20 @@ def add_notices(session: Session, directory_id: UUID, told: Iterable[tuple[UUID,
 def add_pushes(session: Session, webhook_ids: Iterable[UUID], events: dict[str, dict[str, Any]], now: datetime) -> int:
     """Keep what each webhook shall hear, but nothing that it heard of before."""
     rows = [
-        {"id": uuid4(), "webhook_id": one, "key": key, "event": event, "made_at": now, "next_at": now, "tries": 0,
-         "error": "", "failed": ""}
+        {
+            "id": uuid4(),
+            "webhook_id": one,
+            "key": key,
+            "event": event,
+            "made_at": now,
+            "next_at": now,
+            "tries": 0,
+            "error": "",
+            "failed": "",
+        }
         for one in webhook_ids
         for key, event in events.items()
-    ]  # fmt: skip
+    ]
     return _add_new(session, PushRow, rows, "pushed_once")
 
 

@@ -17,9 +17,18 @@ from jamb.store.columns import among
 from jamb.store.ledger import LedgerEntryRow
 
 _OF_CLIENT = (
-    "owners.changed", "secret.issued", "secret.imported", "credential.added", "permission.asked", "consent.granted",
-    "role.assigned", "role.withdrawn", "client.restored", "agreement.given", "agreement.first-yes",
-)  # fmt: skip
+    "owners.changed",
+    "secret.issued",
+    "secret.imported",
+    "credential.added",
+    "permission.asked",
+    "consent.granted",
+    "role.assigned",
+    "role.withdrawn",
+    "client.restored",
+    "agreement.given",
+    "agreement.first-yes",
+)
 _OF_ALL = ("policy.changed", "resource.changed", "collections.replaced")
 # Of a client that was changed without end the latest are enough.
 MOST = 500
@@ -51,9 +60,7 @@ def _chosen(actions: tuple[str, ...], directory_id: UUID, now: datetime) -> sa.S
     row = LedgerEntryRow
     return sa.select(
         col(row.action), col(row.at), col(row.actor), col(row.subject), col(row.before), col(row.after)
-    ).where(
-        col(row.directory_id) == directory_id, among(row.action, actions), col(row.at) > now - LOOKED_BACK
-    )  # fmt: skip
+    ).where(col(row.directory_id) == directory_id, among(row.action, actions), col(row.at) > now - LOOKED_BACK)
 
 
 def _done(one: Any) -> Done:

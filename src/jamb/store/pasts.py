@@ -39,10 +39,14 @@ def keep_catalogue(session: Session, row: ResourceRow, was: Catalogue, now: date
     """Keep the catalogue that is about to be replaced."""
     session.add(
         ResourcePastRow(
-            resource_id=row.id, what=CATALOGUE, revision=row.revision, until=now, agreed=agreed,
+            resource_id=row.id,
+            what=CATALOGUE,
+            revision=row.revision,
+            until=now,
+            agreed=agreed,
             document=catalogue_document(was),
         )
-    )  # fmt: skip
+    )
 
 
 def keep_collections(session: Session, row: ResourceRow, was: CollectionTree, now: datetime, *, agreed: bool) -> None:
@@ -51,10 +55,14 @@ def keep_collections(session: Session, row: ResourceRow, was: CollectionTree, no
         return
     session.add(
         ResourcePastRow(
-            resource_id=row.id, what=COLLECTIONS, revision=row.collections_revision, until=now, agreed=agreed,
+            resource_id=row.id,
+            what=COLLECTIONS,
+            revision=row.collections_revision,
+            until=now,
+            agreed=agreed,
             document=collections_document(was),
         )
-    )  # fmt: skip
+    )
 
 
 def places(session: Session, rows: Iterable[ResourceRow], since: datetime) -> dict[UUID, Place]:
@@ -92,11 +100,19 @@ def catalogue_document(catalogue: Catalogue) -> dict[str, Any]:
             for one in catalogue.operations.values()
         ],
         "permissions": [
-            [one.name, one.title, sorted(one.kinds), sorted(one.unlocks), sorted(one.implies), one.consent_by.value,
-             one.text, one.person_text]
+            [
+                one.name,
+                one.title,
+                sorted(one.kinds),
+                sorted(one.unlocks),
+                sorted(one.implies),
+                one.consent_by.value,
+                one.text,
+                one.person_text,
+            ]
             for one in catalogue.permissions.values()
         ],
-    }  # fmt: skip
+    }
 
 
 def catalogue_of(name: str, kept: dict[str, Any]) -> Catalogue:
@@ -110,13 +126,19 @@ def catalogue_of(name: str, kept: dict[str, Any]) -> Catalogue:
         ],
         [
             Permission(
-                one[0], one[1], frozenset(map(AccessKind, one[2])), frozenset(one[3]), frozenset(one[4]),
-                ConsentBy(one[5]), one[6], one[7],
+                one[0],
+                one[1],
+                frozenset(map(AccessKind, one[2])),
+                frozenset(one[3]),
+                frozenset(one[4]),
+                ConsentBy(one[5]),
+                one[6],
+                one[7],
             )
             for one in kept["permissions"]
         ],
         kept["object_name"],
-    )  # fmt: skip
+    )
 
 
 def collections_document(tree: CollectionTree) -> dict[str, Any]:

@@ -190,10 +190,16 @@ class _Parts:
         )
         waived = frozenset(self.waived.get(row.id, ()))
         return LoadedClient(
-            row, picture, tuple(owners), tuple(self.credential_rows.get(row.id, ())),
-            tuple(self.ask_rows.get(row.id, ())), tuple(self.grant_rows.get(row.id, ())), tuple(by_role), tuple(order),
+            row,
+            picture,
+            tuple(owners),
+            tuple(self.credential_rows.get(row.id, ())),
+            tuple(self.ask_rows.get(row.id, ())),
+            tuple(self.grant_rows.get(row.id, ())),
+            tuple(by_role),
+            tuple(order),
             waived,
-        )  # fmt: skip
+        )
 
     def _place(
         self,

@@ -19,19 +19,21 @@ class RequestRow(SQLModel, table=True):
     """An owner or registrar asks that some asks be consented to, or that a narrower grant be put in force.
 
     `narrowing_id`: what is tried out and to be put in force; then there are no asks. `act`: what else one person may
-    not do alone (`core.agreements.Act`), with its `args`, known again by its `digest`; `subject` and `why` say in words
-    about what and why it waits, `needed` how many others must agree. `done_at`, `outcome`: when it was done, and how
-    that ended.
+    not do alone (`core.agreements.ActKind`), with its `args`, known again by its `digest`; `subject` and `why` say in
+    words about what and why it waits, `needed` how many others must agree. `done_at`, `outcome`: when it was done, and
+    how that ended.
     """
 
     __tablename__ = "consent_request"
     __table_args__ = (
         Index("consent_request_by_state", "directory_id", "state", "due_at"),
         Index(
-            "consent_request_act", "directory_id", "digest",
+            "consent_request_act",
+            "directory_id",
+            "digest",
             postgresql_where=sa.text("digest IS NOT NULL AND state = 'waiting'"),
         ),
-    )  # fmt: skip
+    )
 
     id: UUID = Field(primary_key=True)
     directory_id: UUID = Field(foreign_key="directory.id")
@@ -92,10 +94,13 @@ def waiting_act(session: Session, directory_id: UUID, by_id: str, digest: bytes,
     """Return the request by which somebody waits for another person's yes to this very act."""
     return session.exec(
         select(RequestRow).where(
-            RequestRow.directory_id == directory_id, RequestRow.digest == digest, RequestRow.state == "waiting",
-            RequestRow.requested_by_id == by_id, col(RequestRow.due_at) > now,
+            RequestRow.directory_id == directory_id,
+            RequestRow.digest == digest,
+            RequestRow.state == "waiting",
+            RequestRow.requested_by_id == by_id,
+            col(RequestRow.due_at) > now,
         )
-    ).first()  # fmt: skip
+    ).first()
 
 
 def agreed_act(session: Session, directory_id: UUID, by_id: str, digest: bytes, since: datetime) -> RequestRow | None:
@@ -103,11 +108,15 @@ def agreed_act(session: Session, directory_id: UUID, by_id: str, digest: bytes, 
     return session.exec(
         select(RequestRow)
         .where(
-            RequestRow.directory_id == directory_id, RequestRow.digest == digest, RequestRow.state == "granted",
-            RequestRow.requested_by_id == by_id, col(RequestRow.decided_at) > since, col(RequestRow.done_at).is_(None),
+            RequestRow.directory_id == directory_id,
+            RequestRow.digest == digest,
+            RequestRow.state == "granted",
+            RequestRow.requested_by_id == by_id,
+            col(RequestRow.decided_at) > since,
+            col(RequestRow.done_at).is_(None),
         )
         .with_for_update()
-    ).first()  # fmt: skip
+    ).first()
 
 
 def supersede(
@@ -116,10 +125,13 @@ def supersede(
     """Take back what waits to change something that was just changed again, `but` this; tell whether anything did."""
     waiting = session.exec(
         select(RequestRow).where(
-            RequestRow.directory_id == directory_id, RequestRow.act == act, RequestRow.subject == subject,
-            RequestRow.state == "waiting", col(RequestRow.due_at) > now,
+            RequestRow.directory_id == directory_id,
+            RequestRow.act == act,
+            RequestRow.subject == subject,
+            RequestRow.state == "waiting",
+            col(RequestRow.due_at) > now,
         )
-    ).all()  # fmt: skip
+    ).all()
     other = [row for row in waiting if row.digest != but]
     for row in other:
         row.state, row.decided_at = "withdrawn", now
@@ -130,9 +142,12 @@ def supersede(
 def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) -> int:
     """Return how many acts of somebody wait for another person."""
     counted = sa.select(sa.func.count()).where(
-        col(RequestRow.directory_id) == directory_id, col(RequestRow.requested_by_id) == by_id,
-        col(RequestRow.act) != "", col(RequestRow.state) == "waiting", col(RequestRow.due_at) > now,
-    )  # fmt: skip
+        col(RequestRow.directory_id) == directory_id,
+        col(RequestRow.requested_by_id) == by_id,
+        col(RequestRow.act) != "",
+        col(RequestRow.state) == "waiting",
+        col(RequestRow.due_at) > now,
+    )
     return int(session.execute(counted).scalar_one())
 
 

@@ -80,12 +80,14 @@ def counts(session: Session, review_ids: Iterable[UUID]) -> dict[UUID, dict[str,
     found: dict[UUID, dict[str, int]] = {}
     rows = session.execute(
         sa.select(
-            col(ReviewItemRow.review_id), col(ReviewItemRow.answer), sa.func.count(),
+            col(ReviewItemRow.review_id),
+            col(ReviewItemRow.answer),
+            sa.func.count(),
             sa.func.count(col(ReviewItemRow.done_at)),
         )
         .where(col(ReviewItemRow.review_id).in_(list(review_ids)))
         .group_by(col(ReviewItemRow.review_id), col(ReviewItemRow.answer))
-    )  # fmt: skip
+    )
     for review_id, answer, count, done in rows:
         here = found.setdefault(review_id, {})
         here[answer] = count
@@ -117,8 +119,11 @@ def page_of_items(
 ) -> tuple[list[tuple[ReviewItemRow, str]], Position | None]:
     """Return a page of a review's items in the order of `items_of`, and where it ends if there is more."""
     order = (
-        col(ClientRow.folded_name), col(ClientRow.id), -col(ReviewItemRow.weight), col(ReviewItemRow.id),
-    )  # fmt: skip
+        col(ClientRow.folded_name),
+        col(ClientRow.id),
+        -col(ReviewItemRow.weight),
+        col(ReviewItemRow.id),
+    )
     wanted = (
         select(ReviewItemRow, ClientRow.name, ClientRow.folded_name)
         .join(ClientRow, col(ClientRow.id) == ReviewItemRow.client_id)
@@ -164,10 +169,12 @@ def open_with(session: Session, directory_id: UUID, now: datetime) -> list[tuple
         .join(ReviewItemRow, col(ReviewItemRow.review_id) == col(ReviewRow.id))
         .join(ClientRow, col(ClientRow.id) == col(ReviewItemRow.client_id))
         .where(
-            col(ReviewRow.directory_id) == directory_id, col(ReviewRow.closed_at).is_(None),
-            col(ReviewRow.started_at) <= now, col(ReviewItemRow.answer) == "",
+            col(ReviewRow.directory_id) == directory_id,
+            col(ReviewRow.closed_at).is_(None),
+            col(ReviewRow.started_at) <= now,
+            col(ReviewItemRow.answer) == "",
         )
         .group_by(col(ReviewRow.id), col(ClientRow.id), col(ClientRow.name))
         .order_by(col(ReviewRow.ends_at), col(ClientRow.name))
-    )  # fmt: skip
+    )
     return [(row, client_id, name, count) for row, client_id, name, count in rows]

@@ -178,9 +178,12 @@ def held_by_people(session: Session, person_ids: Iterable[UUID], now: datetime) 
     )
     mine = mine.union(sa.select(mine.c.person_id, _INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
     what: tuple[Any, ...] = (
-        col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.assigned_at),
+        col(RoleRow.resource_id),
+        col(RoleRow.permissions),
+        col(AssignmentRow.reach),
+        col(AssignmentRow.assigned_at),
         col(AssignmentRow.expires_at),
-    )  # fmt: skip
+    )
     roles = col(RoleRow.id) == col(AssignmentRow.role_id)
     not_ended = col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now)
     own = sa.select(col(AssignmentRow.person_id).label("person_id"), *what).join(RoleRow, roles)

@@ -23,10 +23,8 @@ def live_clients(session: Session, directory_id: UUID) -> list[tuple[str, str, i
     rows = session.execute(
         sa.select(col(ClientRow.id), col(ClientRow.name), col(AuditStateRow.weight))
         .join(AuditStateRow, col(AuditStateRow.client_id) == col(ClientRow.id))
-        .where(
-            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) == "live", ~col(ClientRow.builtin)
-        )
-    )  # fmt: skip
+        .where(col(ClientRow.directory_id) == directory_id, col(ClientRow.state) == "live", ~col(ClientRow.builtin))
+    )
     return [(key, name, weight) for key, name, weight in rows]
 
 
@@ -37,10 +35,12 @@ def full_owners(session: Session, directory_id: UUID) -> list[tuple[str, str, UU
         .join(ClientOwnerRow, col(ClientOwnerRow.client_id) == col(ClientRow.id))
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
         .where(
-            col(ClientRow.directory_id) == directory_id, col(ClientRow.state) == "live", col(PersonRow.live),
+            col(ClientRow.directory_id) == directory_id,
+            col(ClientRow.state) == "live",
+            col(PersonRow.live),
             col(ClientOwnerRow.level) == "full",
         )
-    )  # fmt: skip
+    )
     return [(key, name, person_id) for key, name, person_id in rows]
 
 
@@ -49,28 +49,34 @@ def at_own_api(
 ) -> list[tuple[str, str, dict[str, list[str]] | None, str, str]]:
     """Return (client, permission, reach, what to end, role or empty) of what clients hold there as themselves."""
     consents = session.execute(
-        sa.select(
-            col(GrantRow.client_id), col(GrantRow.permission), col(GrantRow.reach), col(GrantRow.id)
-        )
+        sa.select(col(GrantRow.client_id), col(GrantRow.permission), col(GrantRow.reach), col(GrantRow.id))
         .join(ResourceRow, col(ResourceRow.id) == col(GrantRow.resource_id))
         .where(
-            col(ResourceRow.directory_id) == directory_id, col(ResourceRow.name) == own_api.NAME,
-            col(GrantRow.kind) == "application", col(GrantRow.granted_at) <= now, stands(now),
+            col(ResourceRow.directory_id) == directory_id,
+            col(ResourceRow.name) == own_api.NAME,
+            col(GrantRow.kind) == "application",
+            col(GrantRow.granted_at) <= now,
+            stands(now),
         )
-    )  # fmt: skip
+    )
     found = [(client_id, name, reach, f"consent/{key}", "") for client_id, name, reach, key in consents]
     assigned = session.execute(
         sa.select(
-            col(AssignmentRow.client_id), col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.id),
+            col(AssignmentRow.client_id),
+            col(RoleRow.permissions),
+            col(AssignmentRow.reach),
+            col(AssignmentRow.id),
             col(RoleRow.name),
         )
         .join(RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id))
         .join(ResourceRow, col(ResourceRow.id) == col(RoleRow.resource_id))
         .where(
-            col(ResourceRow.directory_id) == directory_id, col(ResourceRow.name) == own_api.NAME,
-            col(AssignmentRow.client_id).is_not(None), in_force(now),
+            col(ResourceRow.directory_id) == directory_id,
+            col(ResourceRow.name) == own_api.NAME,
+            col(AssignmentRow.client_id).is_not(None),
+            in_force(now),
         )
-    )  # fmt: skip
+    )
     for client_id, names, reach, key, role in assigned:
         found += [(client_id, name, reach, f"role/{key}", f"the role {role}") for name in names]
     return found
@@ -91,9 +97,7 @@ def roles_by_person(
         )
     )
     what: tuple[Any, ...] = (col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.id))
-    here = (
-        (col(ResourceRow.directory_id) == directory_id) & (col(ResourceRow.name) == own_api.NAME) & in_force(now)
-    )  # fmt: skip
+    here = (col(ResourceRow.directory_id) == directory_id) & (col(ResourceRow.name) == own_api.NAME) & in_force(now)
     base = sa.join(AssignmentRow, RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id)).join(
         ResourceRow, col(ResourceRow.id) == col(RoleRow.resource_id)
     )

@@ -195,9 +195,18 @@ SIGNING_KEY = _compiled(sa.select(_key.c.directory_id, _key.c.sealed).where(_key
 
 # Parameters: one array per column of ATTEMPT_COLUMNS. One statement whatever the size of the group.
 ATTEMPT_COLUMNS = (
-    "directory_id", "client_id", "at", "outcome", "hint", "resource", "detail", "address", "user_agent", "times",
+    "directory_id",
+    "client_id",
+    "at",
+    "outcome",
+    "hint",
+    "resource",
+    "detail",
+    "address",
+    "user_agent",
+    "times",
     "digest",
-)  # fmt: skip
+)
 # Sent in binary (%b): as text, an array costs the driver four times as much.
 _ATTEMPT_ARRAYS = (
     "%b::uuid[], %b::text[], %b::timestamptz[], " + ", ".join(["%b::text[]"] * 6) + ", %b::int[], %b::bytea[]"

@@ -107,17 +107,21 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
     found: dict[str, list[DeadTries]] = {}
     rows = session.execute(
         sa.select(
-            col(AttemptRow.client_id), col(AttemptRow.hint), sa.func.sum(col(AttemptRow.times)),
+            col(AttemptRow.client_id),
+            col(AttemptRow.hint),
+            sa.func.sum(col(AttemptRow.times)),
             sa.func.max(col(AttemptRow.at)),
             sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
         )
         .where(
-            among(AttemptRow.client_id, client_ids), col(AttemptRow.at) >= since,
-            among(AttemptRow.outcome, [one.value for one in DEAD]), col(AttemptRow.hint) != "",
+            among(AttemptRow.client_id, client_ids),
+            col(AttemptRow.at) >= since,
+            among(AttemptRow.outcome, [one.value for one in DEAD]),
+            col(AttemptRow.hint) != "",
         )
         .group_by(col(AttemptRow.client_id), col(AttemptRow.hint))
         .order_by(col(AttemptRow.hint))
-    )  # fmt: skip
+    )
     for client_id, hint, times, last_at, address in rows:
         found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
     return found

@@ -91,10 +91,13 @@ def objects_of(session: Session, client_ids: Iterable[str], since: datetime) -> 
     first: dict[tuple[str, UUID], datetime] = {}
     rows = session.execute(
         sa.select(
-            col(ObjectUseRow.client_id), col(ObjectUseRow.resource_id), col(ObjectUseRow.operation),
-            col(ObjectUseRow.object), col(ObjectUseRow.last_at),
+            col(ObjectUseRow.client_id),
+            col(ObjectUseRow.resource_id),
+            col(ObjectUseRow.operation),
+            col(ObjectUseRow.object),
+            col(ObjectUseRow.last_at),
         ).where(among(ObjectUseRow.client_id, client_ids), col(ObjectUseRow.last_at) > since)
-    )  # fmt: skip
+    )
     for client_id, resource_id, operation, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, set()).add(name)
@@ -111,13 +114,17 @@ def people_of(session: Session, client_ids: Iterable[str], since: datetime) -> d
     first: dict[tuple[str, UUID], datetime] = {}
     rows = session.execute(
         sa.select(
-            col(PersonUseRow.client_id), col(PersonUseRow.resource_id), col(PersonUseRow.operation), col(PersonRow.id),
-            col(PersonRow.name), col(PersonUseRow.last_at),
+            col(PersonUseRow.client_id),
+            col(PersonUseRow.resource_id),
+            col(PersonUseRow.operation),
+            col(PersonRow.id),
+            col(PersonRow.name),
+            col(PersonUseRow.last_at),
         )
         .join(PersonRow, col(PersonRow.id) == col(PersonUseRow.person_id))
         .where(among(PersonUseRow.client_id, client_ids), col(PersonUseRow.last_at) > since)
         .order_by(col(PersonRow.name), col(PersonRow.id))
-    )  # fmt: skip
+    )
     for client_id, resource_id, operation, person_id, name, at in rows:
         key = (client_id, resource_id)
         found.setdefault(key, {}).setdefault(operation, {})[str(person_id)] = name

@@ -35,7 +35,7 @@ class Finding(Answered):
     title: str
     evidence: dict[str, str]
     mend: str
-    act: audit.Act
+    act: audit.RemedyKind
     target: str
     fingerprint: str
 
@@ -218,6 +218,13 @@ def kept_of(found: Reported, **history: object) -> KeptFinding:
 
 
 _HISTORY = (
-    "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to", "note", "answer",
-)  # fmt: skip
+    "first_seen_at",
+    "returned",
+    "waived_until",
+    "waived_by",
+    "waived_reason",
+    "assigned_to",
+    "note",
+    "answer",
+)
 _SAME = ("rule", "client_id", "client_name", "subject", "title", "mend", "act", "target")

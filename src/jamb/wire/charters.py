@@ -68,10 +68,14 @@ class Charter(Sent):
     def value(self) -> core.Charter:
         credential = self.credential
         return core.Charter(
-            self.name, self.purpose, self.kind, tuple(self.redirect_uris), self.publisher,
+            self.name,
+            self.purpose,
+            self.kind,
+            tuple(self.redirect_uris),
+            self.publisher,
             tuple(one.value() for one in self.asks),
             core.CharterCredential(credential.kind, credential.days) if credential is not None else None,
-        )  # fmt: skip
+        )
 
 
 class WrittenCharter(Answered):
@@ -125,15 +129,21 @@ class CharterComparison(Answered):
 def charter_of(one: core.Charter) -> Charter:
     credential = one.credential
     return Charter(
-        name=one.name, purpose=one.purpose, kind=one.kind, redirect_uris=list(one.redirect_uris),
+        name=one.name,
+        purpose=one.purpose,
+        kind=one.kind,
+        redirect_uris=list(one.redirect_uris),
         publisher=one.publisher,
         credential=CharterCredential(kind=credential.kind, days=credential.days) if credential is not None else None,
         asks=[
             CharterAsk(
-                resource=ask.resource, permission=ask.permission, kind=ask.kind, reason=ask.reason,
+                resource=ask.resource,
+                permission=ask.permission,
+                kind=ask.kind,
+                reason=ask.reason,
                 within=sorted(ask.reach.collections) if ask.reach.kind is ReachKind.ONLY else [],
                 outside=sorted(ask.reach.collections) if ask.reach.kind is ReachKind.ALL_BUT else [],
             )
             for ask in one.asks
         ],
-    )  # fmt: skip
+    )

@@ -49,7 +49,24 @@ Passphrase = Annotated[
 NAMED = like(NAME_PATTERN)
 
 __all__ = [
-    "LINE_PATTERN", "NAMED", "CollectionPath", "HttpsAddress", "Identifier", "LinkKey", "Login", "MaybeHttpsAddress",
-    "MaybeSaid", "MaybeWebAddress", "Method", "ObjectName", "Passphrase", "PathTemplate", "PermissionName",
-    "PublisherDomain", "RedirectUri", "Said", "ShortName", "like",
-]  # fmt: skip
+    "LINE_PATTERN",
+    "NAMED",
+    "CollectionPath",
+    "HttpsAddress",
+    "Identifier",
+    "LinkKey",
+    "Login",
+    "MaybeHttpsAddress",
+    "MaybeSaid",
+    "MaybeWebAddress",
+    "Method",
+    "ObjectName",
+    "Passphrase",
+    "PathTemplate",
+    "PermissionName",
+    "PublisherDomain",
+    "RedirectUri",
+    "Said",
+    "ShortName",
+    "like",
+]

@@ -1,7 +1,7 @@
 """What is wrong with registrations: small pure rules from a client's picture to findings."""
 
 from jamb.core.audit.evaluate import RULES, evaluate, worst_first
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity
 from jamb.core.audit.moments import next_change
 from jamb.core.audit.picture import (
     ClientPicture,
@@ -16,7 +16,6 @@ from jamb.core.audit.picture import (
 
 __all__ = [
     "RULES",
-    "Act",
     "ClientPicture",
     "CredentialPicture",
     "DeadTries",
@@ -25,6 +24,7 @@ __all__ = [
     "NetworkPicture",
     "OtherPicture",
     "OwnerPicture",
+    "RemedyKind",
     "ResourcePicture",
     "RotationPicture",
     "Rule",

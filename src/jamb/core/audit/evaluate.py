@@ -11,8 +11,13 @@ from jamb.core.audit.rules import credentials, habit, past, privilege, reach, re
 from jamb.core.policy import DirectoryPolicy
 
 RULES: tuple[Rule, ...] = (
-    *credentials.RULES, *privilege.RULES, *reach.RULES, *registration.RULES, *habit.RULES, *past.RULES,
-)  # fmt: skip
+    *credentials.RULES,
+    *privilege.RULES,
+    *reach.RULES,
+    *registration.RULES,
+    *habit.RULES,
+    *past.RULES,
+)
 
 
 def evaluate(pictures: Iterable[ClientPicture], policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:

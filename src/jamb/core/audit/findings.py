@@ -29,7 +29,7 @@ class Family(StrEnum):
     REGISTRATION = "registration"
 
 
-class Act(StrEnum):
+class RemedyKind(StrEnum):
     """How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
 
     LOOK: there is nothing to carry out before somebody has found something out.
@@ -72,7 +72,7 @@ class Finding:
     title: str
     evidence: Mapping[str, str]
     mend: str
-    act: Act = Act.LOOK
+    act: RemedyKind = RemedyKind.LOOK
     target: str = ""
 
 
@@ -110,7 +110,7 @@ def finding(
     title: str,
     evidence: Mapping[str, str],
     mend: str,
-    act: Act = Act.LOOK,
+    act: RemedyKind = RemedyKind.LOOK,
     target: str = "",
 ) -> Finding:
     """Return a finding about a client."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
-from jamb.core.audit.findings import Act
+from jamb.core.audit.findings import RemedyKind
 
 
 class MendInput(StrEnum):
@@ -27,17 +27,17 @@ class Mending:
 
 
 # Other acts are by hand: what follows must be received by somebody (a new secret), or be thought of first.
-MENDINGS: dict[Act, Mending] = {
-    Act.WITHDRAW_CREDENTIAL: Mending("credentials.withdraw", "Withdraw it"),
-    Act.CLOSE_ROTATION: Mending("rotations.close", "Close the rotation"),
-    Act.END_CONSENT: Mending("consent.withdraw", "End the consent"),
-    Act.WITHDRAW_ROLE: Mending("roles.withdraw", "Withdraw the role"),
-    Act.NARROW_REACH: Mending("consent.change-reach", "Bound it", MendInput.REACH),
-    Act.REPLACE_PERMISSIONS: Mending("narrowing.enforce", "Replace it by what would do"),
-    Act.NARROW_PEOPLE: Mending("consent.grant", "Consent for these people only"),
-    Act.ASK: Mending("asks.add", "Ask for it", MendInput.REASON),
-    Act.DROP_ASK: Mending("asks.drop", "Drop the ask"),
-    Act.NAME_OWNER: Mending("owners.change", "Name an owner", MendInput.LOGIN),
-    Act.DISABLE: Mending("clients.set-state", "Disable it"),
-    Act.VOUCH: Mending("publishers.vouch", "Vouch for the publisher", MendInput.REASON),
+MENDINGS: dict[RemedyKind, Mending] = {
+    RemedyKind.WITHDRAW_CREDENTIAL: Mending("credentials.withdraw", "Withdraw it"),
+    RemedyKind.CLOSE_ROTATION: Mending("rotations.close", "Close the rotation"),
+    RemedyKind.END_CONSENT: Mending("consent.withdraw", "End the consent"),
+    RemedyKind.WITHDRAW_ROLE: Mending("roles.withdraw", "Withdraw the role"),
+    RemedyKind.NARROW_REACH: Mending("consent.change-reach", "Bound it", MendInput.REACH),
+    RemedyKind.REPLACE_PERMISSIONS: Mending("narrowing.enforce", "Replace it by what would do"),
+    RemedyKind.NARROW_PEOPLE: Mending("consent.grant", "Consent for these people only"),
+    RemedyKind.ASK: Mending("asks.add", "Ask for it", MendInput.REASON),
+    RemedyKind.DROP_ASK: Mending("asks.drop", "Drop the ask"),
+    RemedyKind.NAME_OWNER: Mending("owners.change", "Name an owner", MendInput.LOGIN),
+    RemedyKind.DISABLE: Mending("clients.set-state", "Disable it"),
+    RemedyKind.VOUCH: Mending("publishers.vouch", "Vouch for the publisher", MendInput.REASON),
 }

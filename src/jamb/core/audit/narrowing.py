@@ -94,9 +94,17 @@ def narrower(
     if after >= before or gives.newly or gives.wider:
         return None
     return Narrower(
-        catalogue.name, tuple(held), tuple(kept), proposal.permissions, reach, needed, objects, before, after,
+        catalogue.name,
+        tuple(held),
+        tuple(kept),
+        proposal.permissions,
+        reach,
+        needed,
+        objects,
+        before,
+        after,
         proposal.exact and proven,
-    )  # fmt: skip
+    )
 
 
 def misses(

@@ -12,7 +12,7 @@ from enum import StrEnum
 from hashlib import sha256
 from typing import Any
 
-from jamb.core.audit.findings import Act, Rule, Severity
+from jamb.core.audit.findings import RemedyKind, Rule, Severity
 from jamb.core.audit.pages import html_report
 from jamb.core.excess import Excess
 
@@ -51,7 +51,7 @@ class Reported:
     title: str
     evidence: Mapping[str, str]
     mend: str
-    act: Act
+    act: RemedyKind
     target: str
     first_seen_at: datetime
     returned: int
@@ -153,10 +153,14 @@ def _result(one: Reported, order: Mapping[str, int]) -> dict[str, Any]:
         "locations": [{"logicalLocations": [place]}],
         "partialFingerprints": {_FINGERPRINT: one.fingerprint},
         "properties": {
-            "subject": one.subject, "evidence": dict(one.evidence), "act": one.act.value, "target": one.target,
-            "firstSeen": one.first_seen_at.isoformat(timespec="seconds"), "returned": one.returned,
+            "subject": one.subject,
+            "evidence": dict(one.evidence),
+            "act": one.act.value,
+            "target": one.target,
+            "firstSeen": one.first_seen_at.isoformat(timespec="seconds"),
+            "returned": one.returned,
         },
-    }  # fmt: skip
+    }
     if one.waived_until is not None:
         said = f"{one.waived_by}, until {one.waived_until:%Y-%m-%d}: {one.waived_reason}"
         result["suppressions"] = [{"kind": "external", "status": "accepted", "justification": said}]
@@ -164,10 +168,26 @@ def _result(one: Reported, order: Mapping[str, int]) -> dict[str, Any]:
 
 
 _COLUMNS = (
-    "fingerprint", "severity", "rule", "client_id", "client_name", "subject", "title", "mend", "act", "target",
-    "first_seen_at", "returned", "waived_until", "waived_by", "waived_reason", "assigned_to", "note", "answer",
+    "fingerprint",
+    "severity",
+    "rule",
+    "client_id",
+    "client_name",
+    "subject",
+    "title",
+    "mend",
+    "act",
+    "target",
+    "first_seen_at",
+    "returned",
+    "waived_until",
+    "waived_by",
+    "waived_reason",
+    "assigned_to",
+    "note",
+    "answer",
     "evidence",
-)  # fmt: skip
+)
 
 
 def _csv(found: Iterable[Reported]) -> str:
@@ -185,11 +205,23 @@ def _csv(found: Iterable[Reported]) -> str:
 
 def _plain(one: Reported) -> dict[str, Any]:
     return {
-        "fingerprint": one.fingerprint, "severity": one.severity.word, "rule": one.rule, "client_id": one.client_id,
-        "client_name": one.client_name, "subject": one.subject, "title": one.title, "mend": one.mend,
-        "act": one.act.value, "target": one.target,
-        "first_seen_at": one.first_seen_at.isoformat(timespec="seconds"), "returned": one.returned,
+        "fingerprint": one.fingerprint,
+        "severity": one.severity.word,
+        "rule": one.rule,
+        "client_id": one.client_id,
+        "client_name": one.client_name,
+        "subject": one.subject,
+        "title": one.title,
+        "mend": one.mend,
+        "act": one.act.value,
+        "target": one.target,
+        "first_seen_at": one.first_seen_at.isoformat(timespec="seconds"),
+        "returned": one.returned,
         "waived_until": one.waived_until.isoformat(timespec="seconds") if one.waived_until is not None else "",
-        "waived_by": one.waived_by, "waived_reason": one.waived_reason, "assigned_to": one.assigned_to,
-        "note": one.note, "answer": one.answer, "evidence": dict(one.evidence),
-    }  # fmt: skip
+        "waived_by": one.waived_by,
+        "waived_reason": one.waived_reason,
+        "assigned_to": one.assigned_to,
+        "note": one.note,
+        "answer": one.answer,
+        "evidence": dict(one.evidence),
+    }

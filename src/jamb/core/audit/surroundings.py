@@ -14,9 +14,17 @@ from jamb.core.reach import Reach, ReachKind
 _GRAVE = frozenset({DataClass.PERSONAL, DataClass.RESTRICTED})
 # Who may do one of these to a client can act as it.
 TAKES_OVER = frozenset(
-    {"credentials.issue", "credentials.make", "credentials.add", "rotations.open", "rotations.reissue",
-     "handovers.make", "handovers.seal", "owners.change"}
-)  # fmt: skip
+    {
+        "credentials.issue",
+        "credentials.make",
+        "credentials.add",
+        "rotations.open",
+        "rotations.reissue",
+        "handovers.make",
+        "handovers.seal",
+        "owners.change",
+    }
+)
 # How many of those that can be taken over at once a finding names.
 MOST_EXAMPLES = 3
 
@@ -102,9 +110,7 @@ def taken_over(
     if reached:
         some = sorted(reached, key=lambda key: (names[key], key))[:MOST_EXAMPLES]
         named = _every(wide[0].reach, names)
-        found.append(
-            OtherPicture("", named, wide[0].permission, strong[some[0]], tuple(names[key] for key in some))
-        )  # fmt: skip
+        found.append(OtherPicture("", named, wide[0].permission, strong[some[0]], tuple(names[key] for key in some)))
     for key in sorted(strong.keys() - reached):
         by = sorted(one.permission for one in ways if one.reach.contains((key,)))
         if by:

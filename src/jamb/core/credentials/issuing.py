@@ -74,10 +74,16 @@ def certify(
         uri: what the client is called where names of people mean nothing; empty: it has none.
     """
     usage = x509.KeyUsage(
-        digital_signature=not of_authority, content_commitment=False, key_encipherment=False, data_encipherment=False,
-        key_agreement=False, key_cert_sign=of_authority, crl_sign=of_authority, encipher_only=False,
+        digital_signature=not of_authority,
+        content_commitment=False,
+        key_encipherment=False,
+        data_encipherment=False,
+        key_agreement=False,
+        key_cert_sign=of_authority,
+        crl_sign=of_authority,
+        encipher_only=False,
         decipher_only=False,
-    )  # fmt: skip
+    )
     made = (
         x509.CertificateBuilder()
         .subject_name(subject)

@@ -21,18 +21,23 @@ def http(sheet: ConnectionSheet) -> str:
     body = urlencode([*_form(sheet), ("client_id", sheet.client_id)], quote_via=quote)
     return "\n".join(
         [
-            f"POST {parts.path} HTTP/1.1", f"Host: {parts.netloc}", "Content-Type: application/x-www-form-urlencoded",
-            "Accept: application/json", "", f"{body}&{proof}={{{given}}}",
+            f"POST {parts.path} HTTP/1.1",
+            f"Host: {parts.netloc}",
+            "Content-Type: application/x-www-form-urlencoded",
+            "Accept: application/json",
+            "",
+            f"{body}&{proof}={{{given}}}",
         ]
-    )  # fmt: skip
+    )
 
 
 def _form(sheet: ConnectionSheet) -> list[tuple[str, str]]:
     """Return the parameters of a token request, but not who asks and what proves it."""
     pairs = [
-        *(sheet.assertion or (("grant_type", "client_credentials"),)), ("resource", sheet.resource),
+        *(sheet.assertion or (("grant_type", "client_credentials"),)),
+        ("resource", sheet.resource),
         ("scope", sheet.scope),
-    ]  # fmt: skip
+    ]
     return [(name, value) for name, value in pairs if value]
 
 
@@ -57,10 +62,17 @@ def python(sheet: ConnectionSheet) -> str:
     rows = [f"    {name!r}: {value!r}," for name, value in _form(sheet)]
     if sheet.kind is CredentialKind.SECRET:
         return "\n".join(
-            [*lines, "", "form = {", *rows, "}", f"proof = ({sheet.client_id!r}, os.environ['CLIENT_SECRET'])",
-             f"answer = httpx.post({sheet.token_endpoint!r}, data=form, auth=proof)",
-             "token = answer.raise_for_status().json()['access_token']"]
-        )  # fmt: skip
+            [
+                *lines,
+                "",
+                "form = {",
+                *rows,
+                "}",
+                f"proof = ({sheet.client_id!r}, os.environ['CLIENT_SECRET'])",
+                f"answer = httpx.post({sheet.token_endpoint!r}, data=form, auth=proof)",
+                "token = answer.raise_for_status().json()['access_token']",
+            ]
+        )
     rows.append(f"    'client_id': {sheet.client_id!r},")
     if sheet.kind is CredentialKind.ISSUER:
         rows.append("    'assertion': os.environ['ASSERTION'],")

@@ -13,7 +13,8 @@ import psycopg
 from sqlmodel import Session
 
 from jamb.actions import directories, resources
-from jamb.actions.premises import Premises, find_directory
+from jamb.actions.act import Act
+from jamb.actions.backend import Backend, find_directory
 from jamb.core.clients import look_of
 from jamb.core.errors import Conflict
 from jamb.core.policy import DirectoryPolicy
@@ -29,7 +30,7 @@ POLICY = replace(DirectoryPolicy(), secret_heaviest_weight=100)
 _MAKER = Actor("service", "estate", "Estate generator", "Estate generator")
 
 
-def load_estate(premises: Premises, url: str, slug: str, estate: Estate, now: datetime, days: int = 100) -> None:
+def load_estate(backend: Backend, url: str, slug: str, estate: Estate, now: datetime, days: int = 100) -> None:
     """Open a directory and put the estate into it, each client used on so many days.
 
     Raises:
@@ -42,14 +43,14 @@ def load_estate(premises: Premises, url: str, slug: str, estate: Estate, now: da
                 "An estate of this seed and size is in this database already.", next_step="Choose another seed or size."
             )
     opened = directories.open_directory(
-        premises, slug, f"Estate {estate.seed}", DOMAIN, POLICY, _MAKER, now - timedelta(days=900)
+        backend, slug, f"Estate {estate.seed}", DOMAIN, POLICY, _MAKER, now - timedelta(days=900)
     )
     for catalogue in estate.catalogues.values():
-        resources.publish(premises, opened, catalogue, _MAKER, now - timedelta(days=899))
+        resources.publish(Act(backend, opened, _MAKER, now - timedelta(days=899)), catalogue)
     for name, collections in estate.collections.items():
         tree = CollectionTree.of(collections)
-        resources.replace_collections(premises, opened, name, tree, _MAKER, now - timedelta(days=898))
-    with Session(premises.engine) as session:
+        resources.replace_collections(Act(backend, opened, _MAKER, now - timedelta(days=898)), name, tree)
+    with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         places = {row.name: row.id for row in resources_of(session, directory.id)}
         steward = role_by_name(session, directory.id, "steward")
@@ -134,12 +135,25 @@ class _Writer:
             "client (id, directory_id, name, folded_name, look, purpose, kind, state, builtin, registered_at,"
             " registered_by, redirect_uris, publisher, trial_ends_at)",
             (
-                (one.id, self.directory_id, one.name, one.name.casefold(), look_of(one.name), one.purpose, one.kind,
-                 one.state, False, at(self.now, one.registered), "estate", one.redirects, one.publisher,
-                 at(self.now, one.trial) if one.trial is not None else None)
+                (
+                    one.id,
+                    self.directory_id,
+                    one.name,
+                    one.name.casefold(),
+                    look_of(one.name),
+                    one.purpose,
+                    one.kind,
+                    one.state,
+                    False,
+                    at(self.now, one.registered),
+                    "estate",
+                    one.redirects,
+                    one.publisher,
+                    at(self.now, one.trial) if one.trial is not None else None,
+                )
                 for one in self.estate.clients
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "client_owner (client_id, person_id, level)",
             (
@@ -154,26 +168,50 @@ class _Writer:
             "credential (id, client_id, kind, hint, label, digest, keys, key_thumbprints, issuer, subject, keys_uri,"
             " issued_at, issued_by, expires_at, withdrawn_at, first_used_at, last_used_at)",
             (
-                (held.id, one.id, held.kind, held.hint, "",
-                 self.dice.randbytes(32) if held.kind == "secret" else None,
-                 _document(held.keys),
-                 [key["kid"] for key in held.keys] if held.keys is not None else None, "", "", "",
-                 at(self.now, held.issued), "estate", self._moment(held.ends, ahead=True), self._moment(held.withdrawn),
-                 self._moment(held.used), self._moment(held.used))
+                (
+                    held.id,
+                    one.id,
+                    held.kind,
+                    held.hint,
+                    "",
+                    self.dice.randbytes(32) if held.kind == "secret" else None,
+                    _document(held.keys),
+                    [key["kid"] for key in held.keys] if held.keys is not None else None,
+                    "",
+                    "",
+                    "",
+                    at(self.now, held.issued),
+                    "estate",
+                    self._moment(held.ends, ahead=True),
+                    self._moment(held.withdrawn),
+                    self._moment(held.used),
+                    self._moment(held.used),
+                )
                 for one in self.estate.clients
                 for held in one.credentials
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "rotation (id, directory_id, client_id, old_id, new_id, opened_at, opened_by, overlap_ends_at,"
             " quiet_seconds, ended_by, forced)",
             (
-                (one.rotation[0], self.directory_id, one.id, one.rotation[1], one.rotation[2], at(self.now, 30),
-                 "estate", at(self.now, 10), 3 * 86_400, "", False)
+                (
+                    one.rotation[0],
+                    self.directory_id,
+                    one.id,
+                    one.rotation[1],
+                    one.rotation[2],
+                    at(self.now, 30),
+                    "estate",
+                    at(self.now, 10),
+                    3 * 86_400,
+                    "",
+                    False,
+                )
                 for one in self.estate.clients
                 if one.rotation is not None
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "attempt (directory_id, client_id, at, outcome, hint, resource, detail, address, user_agent)",
             (
@@ -193,23 +231,42 @@ class _Writer:
             "consent (id, client_id, resource_id, permission, kind, granted_at, granted_by, reach, person_id,"
             " by_person)",
             (
-                (self.dice.uuid(), one.id, self.places[held.resource], held.permission, held.kind,
-                 at(self.now, held.granted), "estate", _document(held.reach), held.person, held.person is not None)
+                (
+                    self.dice.uuid(),
+                    one.id,
+                    self.places[held.resource],
+                    held.permission,
+                    held.kind,
+                    at(self.now, held.granted),
+                    "estate",
+                    _document(held.reach),
+                    held.person,
+                    held.person is not None,
+                )
                 for one in self.estate.clients
                 for held in one.grants
                 if held.consented
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "ask (id, client_id, resource_id, permission, kind, reason, asked_at, asked_by, asked_by_id)",
             (
-                (self.dice.uuid(), one.id, self.places[held.resource], held.permission, held.kind, "",
-                 at(self.now, held.asked), "estate", "")
+                (
+                    self.dice.uuid(),
+                    one.id,
+                    self.places[held.resource],
+                    held.permission,
+                    held.kind,
+                    "",
+                    at(self.now, held.asked),
+                    "estate",
+                    "",
+                )
                 for one in self.estate.clients
                 for held in one.grants
                 if held.asked is not None
             ),
-        )  # fmt: skip
+        )
         self.copy(
             "role_assignment (id, role_id, client_id, assigned_at, assigned_by)",
             (

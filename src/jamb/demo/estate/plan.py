@@ -107,7 +107,9 @@ def _catalogues() -> dict[str, Catalogue]:
             f"r{number}", f"Records {number}", f"https://r{number}.{DOMAIN}", operations, permissions
         )
     found["vault"] = Catalogue.of(
-        "vault", "Vault", f"https://vault.{DOMAIN}",
+        "vault",
+        "Vault",
+        f"https://vault.{DOMAIN}",
         [
             Operation("seal", "Seal", "POST", "/seal", Effect.CONTROL, DataClass.INTERNAL),
             Operation("unseal", "Unseal", "POST", "/unseal", Effect.CONTROL, DataClass.INTERNAL),
@@ -121,21 +123,25 @@ def _catalogues() -> dict[str, Catalogue]:
             Permission("look", "Look", _BOTH, frozenset({"look"})),
             Permission("keep", "Keep the vault", _BOTH, frozenset({"seal"}), frozenset({"look"})),
         ],
-    )  # fmt: skip
+    )
     found["mail"] = Catalogue.of(
-        "mail", "Mail", f"https://mail.{DOMAIN}",
+        "mail",
+        "Mail",
+        f"https://mail.{DOMAIN}",
         [Operation("read", "Read", "GET", "/boxes/{box}/mail", Effect.READ, DataClass.PERSONAL)],
         [Permission("read", "Read mail", _BOTH, frozenset({"read"}))],
         "box",
-    )  # fmt: skip
+    )
     found["yard"] = Catalogue.of(
-        "yard", "Yard", f"https://yard.{DOMAIN}",
+        "yard",
+        "Yard",
+        f"https://yard.{DOMAIN}",
         [
             Operation("see", "See", "GET", "/yard", Effect.READ, DataClass.OPEN),
             Operation("move", "Move", "POST", "/yard", Effect.WRITE, DataClass.OPEN),
         ],
         [Permission("see", "See", _BOTH, frozenset({"see"})), Permission("move", "Move", _BOTH, frozenset({"move"}))],
-    )  # fmt: skip
+    )
     return found
 
 

@@ -8,16 +8,16 @@ from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from jamb.core.permissions import Catalogue
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 from jamb.store import resources
 
 
-async def catalogue_of(office: Office, resource_id: UUID, revision: int) -> Catalogue:
+async def catalogue_of(runtime: Runtime, resource_id: UUID, revision: int) -> Catalogue:
     found = resources.prepared(resource_id, revision)
-    return found if found is not None else await run_in_threadpool(_prepare, office, resource_id)
+    return found if found is not None else await run_in_threadpool(_prepare, runtime, resource_id)
 
 
-def _prepare(office: Office, resource_id: UUID) -> Catalogue:
-    with Session(office.premises.engine) as session:
+def _prepare(runtime: Runtime, resource_id: UUID) -> Catalogue:
+    with Session(runtime.backend.engine) as session:
         row = session.get_one(resources.ResourceRow, resource_id)
         return resources.catalogues(session, [row])[resource_id]

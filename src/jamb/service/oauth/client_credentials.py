@@ -30,7 +30,7 @@ from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 from jamb.service.senders import address_of, agent_of
 from jamb.store.tokens import ASKED, AUTHENTICATE, GRANTED_AT
 
@@ -50,20 +50,20 @@ class UnknownDirectory(Exception):
 
 
 async def client_credentials(
-    request: Request, office: Office, slug: str, form: Form, proof: ClientProof, now: datetime
+    request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof, now: datetime
 ) -> Response:
-    asked = TokenRequest(office, slug, proof, now, address_of(request), agent_of(request))
+    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
     asked.resource = resource or ""
     secret = (proof.secret or "")[:LONGEST_PRESENTED]
-    rows = await office.reader.rows(
+    rows = await runtime.reader.rows(
         AUTHENTICATE,
         {
             "slug": slug,
             "client": proof.client_id,
-            "digest": digest_secret(office.premises.sealer.credential_key, secret),
+            "digest": digest_secret(runtime.backend.sealer.credential_key, secret),
             "resource": resource,
             "now": now,
         },
@@ -81,9 +81,9 @@ async def client_credentials(
     held = [_holding(catalogue, one) for one in row[13]]
     scope = await _scope(asked, row, catalogue, held, form.get("scope"))
     token, words = await mint(
-        office.keyring,
+        runtime.keyring,
         row[2],
-        issuer=office.premises.issuer(slug),
+        issuer=runtime.backend.issuer(slug),
         audience=asked.resource,
         subject=proof.client_id,
         client_id=proof.client_id,
@@ -92,7 +92,7 @@ async def client_credentials(
         seconds=row[1],
         bounds=_bounds(asked.resource, held, scope),
     )
-    office.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
+    runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row[1], "scope": words})
 
 
@@ -141,7 +141,7 @@ async def _catalogue(asked: TokenRequest, row: tuple[Any, ...], resource: str | 
     if row[11] is None:
         described = f"This directory has no resource '{resource[:120]}'."
         raise await asked.refuse(Outcome.UNKNOWN_RESOURCE, "invalid_target", described)
-    return await catalogue_of(asked.office, row[11], row[12])
+    return await catalogue_of(asked.runtime, row[11], row[12])
 
 
 def _holding(catalogue: Catalogue, granted: str) -> tuple[frozenset[str], Reach]:
@@ -178,7 +178,7 @@ async def _scope(
         described = f"{catalogue.name} has no permission '{unknown[0][:80]}'."
         raise await asked.refuse(Outcome.UNKNOWN_PERMISSION, "invalid_scope", described)
     parameters = {"client": asked.proof.client_id, "resource_id": row[11]}
-    waiting = {name for (name,) in await asked.office.reader.rows(ASKED, parameters)} - held
+    waiting = {name for (name,) in await asked.runtime.reader.rows(ASKED, parameters)} - held
     missing = sorted((names - held) or waiting)
     waiting &= frozenset(missing)
     if waiting:
@@ -191,5 +191,5 @@ async def _scope(
 
 async def _only_resource(asked: TokenRequest) -> str | None:
     """Return the one resource at which the client holds grants; None when it is not the only one."""
-    rows = await asked.office.reader.rows(GRANTED_AT, {"client": asked.proof.client_id, "slug": asked.slug})
+    rows = await asked.runtime.reader.rows(GRANTED_AT, {"client": asked.proof.client_id, "slug": asked.slug})
     return rows[0][0] if len(rows) == 1 else None

@@ -16,8 +16,8 @@ from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form
 from jamb.service.oauth.mint import mint
-from jamb.service.office import Office
 from jamb.service.recorder import Attempt
+from jamb.service.runtime import Runtime
 from jamb.service.senders import address_of, agent_of
 from jamb.store.tokens import DELEGATED
 
@@ -35,22 +35,24 @@ _RECORDED = {
 }
 
 
-async def authorize_device(office: Office, slug: str, form: Form, address: str, now: datetime) -> Response:
+async def authorize_device(runtime: Runtime, slug: str, form: Form, address: str, now: datetime) -> Response:
     """Answer a device authorization request (RFC 8628 section 3.1 and 3.2)."""
     client_id = form.get("client_id")
     if client_id is None:
         raise OAuthError("invalid_request", "The parameter client_id is missing.")
     try:
-        started = await run_in_threadpool(devices.start, office.premises, slug, client_id, address, now)
+        started = await run_in_threadpool(devices.start, runtime.backend, slug, client_id, address, now)
     except TooManyTries as error:
         # RFC 6585 section 4, in the words of RFC 6749 section 5.2.
         raise OAuthError(
-            "temporarily_unavailable", f"{error.message} {error.next_step}", status=429,
+            "temporarily_unavailable",
+            f"{error.message} {error.next_step}",
+            status=429,
             retry_after_seconds=error.retry_after_seconds or 1,
-        ) from error  # fmt: skip
+        ) from error
     if started is None:
         raise OAuthError("invalid_client", "This directory has no public client of that id that acts for people.")
-    address = f"{office.premises.base_url}/device"
+    address = f"{runtime.backend.base_url}/device"
     return json_response(
         {
             "device_code": started.device_code,
@@ -63,29 +65,29 @@ async def authorize_device(office: Office, slug: str, form: Form, address: str, 
     )
 
 
-async def device_token(request: Request, office: Office, slug: str, form: Form, now: datetime) -> Response:
+async def device_token(request: Request, runtime: Runtime, slug: str, form: Form, now: datetime) -> Response:
     """Answer a polling device (RFC 8628 section 3.4 and 3.5)."""
     client_id, device_code = form.get("client_id"), form.get("device_code")
     if client_id is None or device_code is None:
         raise OAuthError("invalid_request", "The parameters client_id and device_code are both needed.")
-    rows = await office.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
+    rows = await runtime.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
-    poll = await run_in_threadpool(devices.poll, office.premises, slug, client_id, device_code, now)
+    poll = await run_in_threadpool(devices.poll, runtime.backend, slug, client_id, device_code, now)
     directory_id, seconds, kid, resource_id, revision, identifier, granted = rows[0]
     address, agent = address_of(request), agent_of(request)
     if poll.answer is not devices.PollAnswer.GO:
         if poll.answer in _RECORDED:
             outcome = _RECORDED[poll.answer]
             failed = Attempt(directory_id, client_id, now, outcome, "", identifier, _SAID[poll.answer], address, agent)
-            await office.recorder.record(failed)
+            await runtime.recorder.record(failed)
         raise OAuthError(poll.answer.value, _SAID[poll.answer])
-    catalogue = await catalogue_of(office, resource_id, revision)
+    catalogue = await catalogue_of(runtime, resource_id, revision)
     scope = frozenset().union(*(catalogue.closure(name.partition(" ")[0]) for name in granted))
     token, words = await mint(
-        office.keyring,
+        runtime.keyring,
         kid,
-        issuer=office.premises.issuer(slug),
+        issuer=runtime.backend.issuer(slug),
         audience=identifier,
         subject=str(poll.person_id),
         client_id=client_id,
@@ -95,5 +97,5 @@ async def device_token(request: Request, office: Office, slug: str, form: Form, 
         sign_in=str(poll.sign_in_id),
     )
     issued = Attempt(directory_id, client_id, now, Outcome.ISSUED, "", identifier, words, address, agent)
-    office.recorder.note(issued)
+    runtime.recorder.note(issued)
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": seconds, "scope": words})

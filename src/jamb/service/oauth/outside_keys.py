@@ -116,9 +116,13 @@ class OutsideKeys:
             raise Unreachable("what is no https address")
         try:
             heard = await self._egress.ask(
-                "GET", address, seconds=TIMEOUT_SECONDS, max_bytes=LONGEST_ANSWER, whole=True,
+                "GET",
+                address,
+                seconds=TIMEOUT_SECONDS,
+                max_bytes=LONGEST_ANSWER,
+                whole=True,
                 headers={"Accept": "application/json"},
-            )  # fmt: skip
+            )
             if heard.status != 200:
                 raise Unreachable(f"{address[:200]} answered {heard.status}")
             found = read_json(heard.body)

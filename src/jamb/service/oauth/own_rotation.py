@@ -16,7 +16,7 @@ from fastapi.responses import Response
 
 from jamb.actions import self_rotation
 from jamb.actions.adding import Addition, CertificateGiven, CertificateRequested, KeysGiven
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.actions.self_rotation import Shown
 from jamb.core.errors import BadInput, Forbidden, JambError, NotSignedIn, Refusal
 from jamb.core.text import UnfitText, read_json
@@ -24,27 +24,27 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import TokenRequest
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 
 STEPS = ("look", "open", "close")
 
 
 async def rotate_own(
-    office: Office, slug: str, form: Form, proof: ClientProof, address: str, user_agent: str, now: datetime
+    runtime: Runtime, slug: str, form: Form, proof: ClientProof, address: str, user_agent: str, now: datetime
 ) -> Response:
     step = form.get("step") or ""
     if step not in STEPS:
         raise OAuthError("invalid_request", f"The parameter step must be one of {', '.join(STEPS)}.")
     shown = Shown(secret=proof.secret or "")
     if proof.assertion is not None:
-        asked = TokenRequest(office, slug, proof, now, address, user_agent)
-        asked.directory_id, kind = await run_in_threadpool(self_rotation.known, office.premises, slug, proof.client_id)
+        asked = TokenRequest(runtime, slug, proof, now, address, user_agent)
+        asked.directory_id, kind = await run_in_threadpool(self_rotation.known, runtime.backend, slug, proof.client_id)
         await prove_by_assertion(asked, kind)
         shown = Shown(credential_id=asked.credential_id)
     elif not proof.secret:
         raise OAuthError("invalid_client", "Send the client secret, or a client assertion.", basic=proof.basic)
     try:
-        answer = await run_in_threadpool(_take, step, office.premises, slug, form, proof.client_id, shown, now)
+        answer = await run_in_threadpool(_take, step, runtime.backend, slug, form, proof.client_id, shown, now)
     except NotSignedIn as error:
         raise OAuthError("invalid_client", error.message, basic=proof.basic) from error
     except Forbidden as error:
@@ -55,11 +55,11 @@ async def rotate_own(
 
 
 def _take(
-    step: str, premises: Premises, slug: str, form: Form, client_id: str, shown: Shown, now: datetime
+    step: str, backend: Backend, slug: str, form: Form, client_id: str, shown: Shown, now: datetime
 ) -> dict[str, Any]:
     ends = "client_secret_expires_at" if shown.secret else "key_expires_at"
     if step == "look":
-        found = self_rotation.look(premises, slug, client_id, shown, now)
+        found = self_rotation.look(backend, slug, client_id, shown, now)
         return {
             ends: _seconds(found.ends),
             "rotation": found.state.value if found.state is not None else None,
@@ -67,7 +67,7 @@ def _take(
             "quiet_at": _seconds(found.quiet_at) if found.quiet_at is not None else None,
         }
     if step == "open":
-        made = self_rotation.renew(premises, slug, client_id, shown, _next_key(form, shown), now)
+        made = self_rotation.renew(backend, slug, client_id, shown, _next_key(form, shown), now)
         shown_once = {"client_secret": made.secret, "certificate": made.certificate}
         return {
             "client_id": client_id,
@@ -75,7 +75,7 @@ def _take(
             "overlap_ends_at": _seconds(made.overlap_ends_at),
             **{name: value for name, value in shown_once.items() if value is not None},
         }
-    self_rotation.finish(premises, slug, client_id, shown, now)
+    self_rotation.finish(backend, slug, client_id, shown, now)
     return {"closed": True}
 
 

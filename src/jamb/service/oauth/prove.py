@@ -61,7 +61,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
     life = LONGEST_OUTSIDE_LIFE if asked.proof.outside else LONGEST_LIFE
     try:
         # Before it is known whether there is such a client: what is heard then is the same.
-        check_reading(assertion, asked.office.premises.issuer(asked.slug), asked.now, life)
+        check_reading(assertion, asked.runtime.backend.issuer(asked.slug), asked.now, life)
         if client_kind is None:
             raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
         await _prove(asked, assertion, life)
@@ -73,13 +73,13 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
 
 
 async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
-    office, client_id, outside = asked.office, asked.proof.client_id, asked.proof.outside
-    rows = await office.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
+    runtime, client_id, outside = asked.runtime, asked.proof.client_id, asked.proof.outside
+    rows = await runtime.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
     held = [one for one in (_Held(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
     if not held:
         what = "trust in an outside issuer" if outside else "certificate or key set"
         raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
-    audience = office.premises.issuer(asked.slug)
+    audience = runtime.backend.issuer(asked.slug)
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
         held = named or held[:1]
@@ -102,7 +102,7 @@ async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[_Hel
         keys = one.keys
         if keys is None:
             try:
-                fetched = asked.office.outside_keys
+                fetched = asked.runtime.outside_keys
                 keys = await fetched.keys(one.keys_uri or None, one.issuer, assertion.key_ids)
             except Unreachable as error:
                 unreachable = str(error)
@@ -137,7 +137,7 @@ async def _refuse_replay(asked: TokenRequest, assertion: Assertion) -> None:
     ends = datetime.fromtimestamp(float(assertion.claims["exp"]), UTC) + 2 * CLOCK_SKEW
     digest = sha256(check_once(assertion).encode()).digest()
     seen = {"client": asked.proof.client_id, "digest": digest, "ends": ends}
-    if not await asked.office.reader.rows(SEE_ASSERTION, seen):
+    if not await asked.runtime.reader.rows(SEE_ASSERTION, seen):
         raise NotProven(
             Outcome.ASSERTION_REPLAYED, "This assertion was used before: make each one anew, with its own jti."
         )

@@ -9,8 +9,8 @@ from uuid import UUID
 from jamb.core.attempts import Outcome
 from jamb.service.oauth.errors import OAuthError
 from jamb.service.oauth.form import ClientProof
-from jamb.service.office import Office
 from jamb.service.recorder import Attempt
+from jamb.service.runtime import Runtime
 
 NOT_PROVEN = "Client authentication failed: check the client id and how it proves itself."
 
@@ -19,7 +19,7 @@ NOT_PROVEN = "Client authentication failed: check the client id and how it prove
 class TokenRequest:
     """One token request while it is answered: what is needed to record how it ends."""
 
-    office: Office
+    runtime: Runtime
     slug: str
     proof: ClientProof
     now: datetime
@@ -33,11 +33,19 @@ class TokenRequest:
     def attempt(self, outcome: Outcome, detail: str = "", credential_id: UUID | None = None) -> Attempt:
         assert self.directory_id is not None
         return Attempt(
-            self.directory_id, self.proof.client_id[:80], self.now, outcome, self.hint, self.resource[:300], detail,
-            self.address, self.user_agent, credential_id,
-        )  # fmt: skip
+            self.directory_id,
+            self.proof.client_id[:80],
+            self.now,
+            outcome,
+            self.hint,
+            self.resource[:300],
+            detail,
+            self.address,
+            self.user_agent,
+            credential_id,
+        )
 
     async def refuse(self, outcome: Outcome, error: str, description: str, detail: str = "") -> OAuthError:
         """Record the failure, then return the error to raise."""
-        await self.office.recorder.record(self.attempt(outcome, detail or description))
+        await self.runtime.recorder.record(self.attempt(outcome, detail or description))
         return OAuthError(error, description, basic=self.proof.basic)

@@ -12,14 +12,14 @@ from fastapi.responses import Response
 from jamb.actions.directories import authority_certificates, published_keys, read_directory
 from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
-from jamb.service.callers import TheOffice
+from jamb.service.callers import TheRuntime
 from jamb.service.oauth import device
 from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
-from jamb.service.office import Office
 from jamb.service.problems import problem_response
+from jamb.service.runtime import Runtime
 from jamb.service.senders import address_of, agent_of
 
 router = APIRouter(tags=["oauth"])
@@ -33,62 +33,62 @@ async def token(request: Request) -> Response:
     A plain route in front of all others: dependency resolution and the search through the administrator's routes would
     be a quarter of its cost.
     """
-    office: Office = request.app.state.office
+    runtime: Runtime = request.app.state.runtime
     directory: str = request.path_params["directory"]
     form = await read_form(request)
     grant_type = form.get("grant_type")
     now = datetime.now(UTC)
     if grant_type == CLIENT_CREDENTIALS:
-        return await client_credentials(request, office, directory, form, read_proof(request, form), now)
+        return await client_credentials(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == JWT_BEARER:
-        return await client_credentials(request, office, directory, form, read_outside_proof(form), now)
+        return await client_credentials(request, runtime, directory, form, read_outside_proof(form), now)
     if grant_type == device.GRANT_TYPE:
-        return await device.device_token(request, office, directory, form, now)
+        return await device.device_token(request, runtime, directory, form, now)
     if grant_type is None:
         raise OAuthError("invalid_request", "The parameter grant_type is missing.")
     raise OAuthError("unsupported_grant_type", f"Use {CLIENT_CREDENTIALS}, {JWT_BEARER} or {device.GRANT_TYPE}.")
 
 
 @router.post("/d/{directory}/device_authorization")
-async def device_authorization(directory: str, request: Request, office: TheOffice) -> Response:
+async def device_authorization(directory: str, request: Request, runtime: TheRuntime) -> Response:
     """Device authorization endpoint (RFC 8628 section 3.1)."""
     form = await read_form(request)
-    return await device.authorize_device(office, directory, form, address_of(request), datetime.now(UTC))
+    return await device.authorize_device(runtime, directory, form, address_of(request), datetime.now(UTC))
 
 
 @router.post("/d/{directory}/rotation")
-async def rotation(directory: str, request: Request, office: TheOffice) -> Response:
+async def rotation(directory: str, request: Request, runtime: TheRuntime) -> Response:
     """A client's own rotation of its secret or key, authenticated with it."""
     form = await read_form(request)
     proof = read_proof(request, form)
-    return await rotate_own(office, directory, form, proof, address_of(request), agent_of(request), datetime.now(UTC))
+    return await rotate_own(runtime, directory, form, proof, address_of(request), agent_of(request), datetime.now(UTC))
 
 
 @router.get("/d/{directory}/jwks")
-async def jwks(directory: str, office: TheOffice) -> Response:
+async def jwks(directory: str, runtime: TheRuntime) -> Response:
     """The directory's public signing keys (RFC 7517 section 5)."""
-    keys = await run_in_threadpool(published_keys, office.premises, directory)
+    keys = await run_in_threadpool(published_keys, runtime.backend, directory)
     headers = {"Cache-Control": "public, max-age=300"}
     return json_response({"keys": [key.public_jwk for key in keys]}, headers=headers)
 
 
 @router.get("/d/{directory}/authority")
-async def authority(directory: str, office: TheOffice) -> Response:
+async def authority(directory: str, runtime: TheRuntime) -> Response:
     """The certificates of the directory's authority, for whoever checks those it issued (RFC 8555 section 9.1)."""
-    text = await run_in_threadpool(authority_certificates, office.premises, directory)
+    text = await run_in_threadpool(authority_certificates, runtime.backend, directory)
     return Response(
         text, media_type="application/pem-certificate-chain", headers={"Cache-Control": "public, max-age=300"}
     )
 
 
 @router.get("/.well-known/oauth-authorization-server/d/{directory}")
-async def metadata(directory: str, office: TheOffice) -> dict[str, Any]:
+async def metadata(directory: str, runtime: TheRuntime) -> dict[str, Any]:
     """Authorization server metadata (RFC 8414 section 3.1: the issuer's path follows the well-known part)."""
-    found = await run_in_threadpool(read_directory, office.premises, directory)
-    issuer = office.premises.issuer(found.slug)
+    found = await run_in_threadpool(read_directory, runtime.backend, directory)
+    issuer = runtime.backend.issuer(found.slug)
     return {
         "issuer": issuer,
-        "token_endpoint": office.premises.token_endpoint(found.slug),
+        "token_endpoint": runtime.backend.token_endpoint(found.slug),
         "device_authorization_endpoint": f"{issuer}/device_authorization",
         "jwks_uri": f"{issuer}/jwks",
         # RFC 8414 section 2: required; empty while there is no authorization endpoint.

@@ -9,13 +9,13 @@ import jwt
 from fastapi import Depends, Query
 
 from jamb.actions import explanations, reach
-from jamb.actions.directories import read_directory
+from jamb.actions.act import Act
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Unsuited
 from jamb.core.reach.details import bounds_of
-from jamb.service.callers import Now, TheOffice, may
-from jamb.service.office import Office
+from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
+from jamb.service.runtime import Runtime
 from jamb.wire import access as wire
 from jamb.wire import reach as reach_wire
 from jamb.wire.resources import operation_of
@@ -23,17 +23,19 @@ from jamb.wire.resources import operation_of
 router = api_router("/api/v1/directories/{directory}", tags=["access"])
 
 
-@router.post("/clients/{client}/explanation", dependencies=[Depends(may("explanations.read"))])
-def explain(directory: str, client: str, sent: wire.Question, office: TheOffice, now: Now) -> wire.Explanation:
+@router.post("/clients/{client}/explanation")
+def explain(
+    act: Annotated[Act, Depends(may("explanations.read"))], client: str, sent: wire.Question, runtime: TheRuntime
+) -> wire.Explanation:
     """Whether the client may do the operation, every check behind it, and the smallest mend."""
-    return explained(office, directory, client, sent, now)
+    return explained(runtime, act, client, sent)
 
 
-def explained(office: Office, directory: str, client: str, sent: wire.Question, now: datetime) -> wire.Explanation:
+def explained(runtime: Runtime, act: Act, client: str, sent: wire.Question) -> wire.Explanation:
     """Return the explanation of one question."""
-    token = _facts(office, directory, client, sent.token.get_secret_value()) if sent.token is not None else None
+    token = _facts(runtime, act, client, sent.token.get_secret_value()) if sent.token is not None else None
     question = explanations.Question(sent.resource, sent.operation, sent.kind, sent.person, sent.object, token)
-    found = explanations.explain_access(office.premises, directory, client, question, now)
+    found = explanations.explain_access(act, client, question)
     person = sent.person or ""
     asked = wire.Explained(found.client_id, found.resource, found.kind, person)
     return wire.Explanation(
@@ -51,17 +53,15 @@ def explained(office: Office, directory: str, client: str, sent: wire.Question, 
     )
 
 
-@router.get("/clients/{client}/reach", dependencies=[Depends(may("reach.read"))])
+@router.get("/clients/{client}/reach")
 def read_reach(
-    directory: str,
+    act: Annotated[Act, Depends(may("reach.read"))],
     client: str,
     resource: Annotated[str, Query(min_length=1, max_length=300)],
-    office: TheOffice,
-    now: Now,
     object: Annotated[str | None, Query(max_length=200, description="One object to decide about")] = None,  # noqa: A002
 ) -> reach_wire.ReachSheet:
     """The proof sheet: what the client can and cannot touch at a resource, by collection or for one object."""
-    found = reach.read_reach(office.premises, directory, client, resource, object, now)
+    found = reach.read_reach(act, client, resource, object)
     titles = {one.operation: one.title for one in found.operations}
     return reach_wire.ReachSheet(
         client_id=found.client_id,
@@ -78,17 +78,15 @@ def read_reach(
     )
 
 
-@router.get("/resources/{name}/holders", dependencies=[Depends(may("holders.read"))])
+@router.get("/resources/{name}/holders")
 def who_can(
-    directory: str,
+    act: Annotated[Act, Depends(may("holders.read"))],
     name: str,
     operation: Annotated[str, Query(min_length=1, max_length=80)],
-    office: TheOffice,
-    now: Now,
     object: Annotated[str | None, Query(max_length=200)] = None,  # noqa: A002 - the word of the plan
 ) -> wire.Holders:
     """Who can do an operation, to an object if one is named: all clients and people, and through what."""
-    found = explanations.who_can(office.premises, directory, name, operation, object, now)
+    found = explanations.who_can(act, name, operation, object)
     return wire.Holders(
         resource=found.catalogue.name,
         operation=operation_of(found.catalogue, found.operation.name),
@@ -106,16 +104,15 @@ def _decision(name: str, title: str, decision: Any) -> reach_wire.ReachDecision:
     )
 
 
-def _facts(office: Office, slug: str, client_id: str, token: str) -> TokenFacts:
+def _facts(runtime: Runtime, act: Act, client_id: str, token: str) -> TokenFacts:
     """Return what a presented token says, if this directory signed it for this client, even if it has run out."""
     allowed = "an access token that this directory issued to this client"
     try:
         header = jwt.get_unverified_header(token.strip())
-        directory_id = str(read_directory(office.premises, slug).id)
-        key = office.keyring.public(str(header.get("kid")), directory_id)
+        key = runtime.keyring.public(str(header.get("kid")), str(act.directory.id))
         if key is None or header.get("alg") != "ES256":
             raise Unsuited.field("token", "(not shown)", allowed, "Fetch a token and paste it whole.")
-        issuer = office.premises.issuer(slug)
+        issuer = act.backend.issuer(act.slug)
         options: Any = {"verify_aud": False, "verify_exp": False, "verify_iat": False, "require": ["iat", "client_id"]}
         claims = jwt.decode(token.strip(), key, algorithms=["ES256"], issuer=issuer, options=options)
     except jwt.InvalidTokenError as error:

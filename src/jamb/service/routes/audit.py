@@ -9,12 +9,12 @@ from fastapi import Depends, Query, Request, Response
 
 from jamb import __version__
 from jamb.actions import audit
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.audit import RULES, Rule, Severity
 from jamb.core.audit.reports import ReportForm, report
 from jamb.core.errors import BadInput
 from jamb.core.excess import Excess
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import Now, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
 from jamb.store.findings import GroupBy, Wanted, Which
@@ -52,7 +52,7 @@ def _wanted(
         raise BadInput.field("owner", owner, "the id of a person, or none") from error
     return Wanted(
         which, _rank(severity), _rank(least), rule, client, person, owner == "none", assigned, q, _between(begins)
-    )  # fmt: skip
+    )
 
 
 def _between(begins: str) -> tuple[UUID, UUID] | None:
@@ -73,10 +73,10 @@ def _rank(severity: wire.Severity | None) -> int | None:
 WantedFindings = Annotated[Wanted, Depends(_wanted)]
 
 
-@router.get("", dependencies=[Depends(may("audit.read"))])
-def read_audit(directory: str, office: TheOffice, now: Now) -> wire.Audit:
+@router.get("")
+def read_audit(act: Annotated[Act, Depends(may("audit.read"))]) -> wire.Audit:
     """The directory's posture, with the rules that were applied. What changed is looked at before it is answered."""
-    found = audit.read_posture(office.premises, directory, now)
+    found = audit.read_posture(act)
     tallies = {one.rule: one for one in found.rules}
     return wire.Audit(
         directory=found.directory,
@@ -94,38 +94,34 @@ def read_audit(directory: str, office: TheOffice, now: Now) -> wire.Audit:
     )
 
 
-@router.get("/findings", dependencies=[Depends(may("findings.list"))])
+@router.get("/findings")
 def list_findings(
-    directory: str,
+    act: Annotated[Act, Depends(may("findings.list"))],
     request: Request,
     response: Response,
     wanted: WantedFindings,
-    office: TheOffice,
-    now: Now,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.KeptFinding]:
     """Findings, worst first. What changed is looked at before the first page is answered."""
-    found, after = audit.list_findings(office.premises, directory, wanted, now, _position(cursor), limit)
+    found, after = audit.list_findings(act, wanted, _position(cursor), limit)
     following = pack([after[0], after[1], str(after[2])]) if after is not None else None
     link_next(request, response, following)
     return Page[wire.KeptFinding](items=[kept_answer(one) for one in found], next=following)
 
 
-@router.get(_ONE, dependencies=[Depends(may("findings.read"))])
-def read_finding(directory: str, finding: UUID, office: TheOffice, now: Now) -> wire.KeptFinding:
+@router.get(_ONE)
+def read_finding(act: Annotated[Act, Depends(may("findings.read"))], finding: UUID) -> wire.KeptFinding:
     """A finding, mended or not."""
-    return kept_answer(audit.read_finding(office.premises, directory, finding, now))
+    return kept_answer(audit.read_finding(act, finding))
 
 
-@router.get("/groups", dependencies=[Depends(may("findings.list-groups"))])
+@router.get("/groups")
 def group_findings(
-    directory: str,
+    act: Annotated[Act, Depends(may("findings.list-groups"))],
     request: Request,
     response: Response,
     wanted: WantedFindings,
-    office: TheOffice,
-    now: Now,
     by: GroupBy = GroupBy.RULE,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
@@ -134,51 +130,54 @@ def group_findings(
     skip = unpack(cursor) if cursor is not None else 0
     if not isinstance(skip, int) or not 0 <= skip < 2**31:
         raise bad_cursor(str(cursor))
-    rows = audit.group_findings(office.premises, directory, by, wanted, now, skip, limit + 1)
+    rows = audit.group_findings(act, by, wanted, skip, limit + 1)
     titles = {rule.id: rule.title for rule in RULES} if by is GroupBy.RULE else {}
     following = pack(skip + limit) if len(rows) > limit else None
     link_next(request, response, following)
     items = [
         wire.FindingGroup(
-            key=one.key, title=titles.get(one.key, one.title), count=one.count,
-            worst=wire.Severity(Severity(one.worst).word), oldest=one.oldest,
+            key=one.key,
+            title=titles.get(one.key, one.title),
+            count=one.count,
+            worst=wire.Severity(Severity(one.worst).word),
+            oldest=one.oldest,
         )
         for one in rows[:limit]
-    ]  # fmt: skip
+    ]
     return Page[wire.FindingGroup](items=items, next=following)
 
 
-@router.get("/excess", dependencies=[Depends(may("excess.rank"))])
+@router.get("/excess")
 def rank_excess(
-    directory: str, office: TheOffice, by: audit.ExcessBy = audit.ExcessBy.CLIENT, limit: Limit = DEFAULT_LIMIT
+    act: Annotated[Act, Depends(may("excess.rank"))],
+    by: audit.ExcessBy = audit.ExcessBy.CLIENT,
+    limit: Limit = DEFAULT_LIMIT,
 ) -> list[wire.RankedExcess]:
     """Weight granted, used and unused by client, owner or resource; the most unused first."""
-    rows = audit.rank_excess(office.premises, directory, by, limit)
+    rows = audit.rank_excess(act, by, limit)
     return [wire.RankedExcess(key=key, title=title, **excess_answer(one).model_dump()) for key, title, one in rows]
 
 
-@router.get("/excess/trend", dependencies=[Depends(may("excess.trend"))])
+@router.get("/excess/trend")
 def read_trend(
-    directory: str,
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("excess.trend"))],
     by: Annotated[audit.ExcessBy | None, Query(description="Left out: of the directory")] = None,
     key: Annotated[str, Query(max_length=200, description="Of the client, person or resource")] = "",
     days: Annotated[int, Query(ge=1, le=730)] = 90,
 ) -> list[wire.ExcessOnDay]:
     """Excess at the end of each day: of the directory, or of one client, owner or resource."""
-    rows = audit.excess_trend(office.premises, directory, by, key, now, days)
+    rows = audit.excess_trend(act, by, key, days)
     return [wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in rows]
 
 
-@router.get("/report", dependencies=[Depends(may("audit.report"))], response_class=Response)
-def read_report(directory: str, office: TheOffice, now: Now, form: ReportForm) -> Response:
+@router.get("/report", response_class=Response)
+def read_report(act: Annotated[Act, Depends(may("audit.report"))], now: Now, form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
-    name, found = audit.run_audit(office.premises, directory, now)
-    history = audit.excess_trend(office.premises, directory, None, "", now, 90)
-    place = name if form is ReportForm.HTML else directory
+    name, found = audit.run_audit(act)
+    history = audit.excess_trend(act, None, "", 90)
+    place = name if form is ReportForm.HTML else act.slug
     text = report(form, place, __version__, RULES, [one.found for one in found], now, history)
-    headers = {"Content-Disposition": f'attachment; filename="{directory}-audit.{form.value}"'}
+    headers = {"Content-Disposition": f'attachment; filename="{act.slug}-audit.{form.value}"'}
     return Response(text, media_type=form.media_type, headers=headers)
 
 
@@ -186,50 +185,47 @@ def read_report(directory: str, office: TheOffice, now: Now, form: ReportForm) -
 def waive(
     finding: UUID,
     sent: wire.Waiver,
-    admitted: Annotated[Admitted, Depends(may("findings.waive"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("findings.waive"))],
 ) -> wire.KeptFinding:
     """Bear a finding knowingly for some days, with a reason."""
-    return kept_answer(
-        audit.waive(office.premises, admitted.directory, finding, sent.days, sent.reason, admitted.actor, now)
-    )
+    return kept_answer(audit.waive(act, finding, sent.days, sent.reason))
 
 
 @router.post(f"{_ONE}/waiver/ending")
-def end_waiver(
-    finding: UUID, admitted: Annotated[Admitted, Depends(may("findings.end-waiver"))], office: TheOffice, now: Now
-) -> wire.KeptFinding:
+def end_waiver(finding: UUID, act: Annotated[Act, Depends(may("findings.end-waiver"))]) -> wire.KeptFinding:
     """Count a waived finding again."""
-    return kept_answer(audit.end_waiver(office.premises, admitted.directory, finding, admitted.actor, now))
+    return kept_answer(audit.end_waiver(act, finding))
 
 
 @router.post(f"{_ONE}/assignment")
 def assign(
     finding: UUID,
     sent: wire.FindingAssignment,
-    admitted: Annotated[Admitted, Depends(may("findings.assign"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("findings.assign"))],
 ) -> wire.KeptFinding:
     """Have a person see to a finding."""
-    return kept_answer(
-        audit.assign(office.premises, admitted.directory, finding, sent.person, sent.note, admitted.actor, now)
-    )
+    return kept_answer(audit.assign(act, finding, sent.person, sent.note))
 
 
 def kept_answer(one: audit.FindingView) -> wire.KeptFinding:
     return wire.kept_of(
-        one.found, id=one.id, gone_at=one.gone_at, assigned_at=one.assigned_at, assigned_by=one.assigned_by,
+        one.found,
+        id=one.id,
+        gone_at=one.gone_at,
+        assigned_at=one.assigned_at,
+        assigned_by=one.assigned_by,
         answered_at=one.answered_at,
-    )  # fmt: skip
+    )
 
 
 def excess_answer(one: Excess) -> wire.Excess:
     return wire.Excess(
-        granted=one.granted_weight, used=round(one.used_weight, 3), unused=one.unused_weight, early=one.early_weight,
+        granted=one.granted_weight,
+        used=round(one.used_weight, 3),
+        unused=one.unused_weight,
+        early=one.early_weight,
         share=one.share,
-    )  # fmt: skip
+    )
 
 
 def _rule(rule: Rule, tally: audit.RuleTally | None) -> wire.Rule:

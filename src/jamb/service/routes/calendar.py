@@ -10,8 +10,8 @@ from fastapi.responses import Response
 from icalendar import Alarm, Calendar, Event
 
 from jamb.actions import calendar
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import Now, TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import notices as wire
 
@@ -21,19 +21,17 @@ _WARNED_BEFORE = timedelta(days=7)
 
 @router.post("/api/v1/directories/{directory}/calendar", status_code=201)
 def make_calendar(
-    sent: wire.NewCalendar, admitted: Annotated[Admitted, Depends(may("calendar.make"))], office: TheOffice, now: Now
+    sent: wire.NewCalendar, act: Annotated[Act, Depends(may("calendar.make"))], runtime: TheRuntime
 ) -> wire.CalendarFeed:
     """Make a calendar feed of one's own clients, or of the whole directory. The one before ends."""
-    key = calendar.make_feed(office.premises, admitted, sent.whole, now)
-    return wire.CalendarFeed(
-        url=f"{office.premises.issuer(admitted.directory.slug)}/calendar/{key}.ics", whole=sent.whole
-    )
+    key = calendar.make_feed(act, sent.whole)
+    return wire.CalendarFeed(url=f"{runtime.backend.issuer(act.directory.slug)}/calendar/{key}.ics", whole=sent.whole)
 
 
 @router.get("/d/{directory}/calendar/{key}.ics", include_in_schema=False)
-def read_calendar(directory: str, key: str, office: TheOffice, now: Now) -> Response:
+def read_calendar(directory: str, key: str, runtime: TheRuntime, now: Now) -> Response:
     """The feed. Its address is the key to it, for calendar programs know no other; it shows hints and days alone."""
-    found = calendar.read_feed(office.premises, directory, key, now)
+    found = calendar.read_feed(runtime.backend, directory, key, now)
     made = Calendar()
     made.add("prodid", "-//Jamb//Credentials//EN")
     made.add("version", "2.0")
@@ -47,7 +45,7 @@ def read_calendar(directory: str, key: str, office: TheOffice, now: Now) -> Resp
         # A whole day: what ends at noon is best done by the day before.
         event.add("dtstart", one.on.date())
         event.add("summary", one.words)
-        event.add("description", f"{one.detail}\n{one.on:%Y-%m-%d %H:%M} UTC\n{office.premises.base_url}{one.path}")
+        event.add("description", f"{one.detail}\n{one.on:%Y-%m-%d %H:%M} UTC\n{runtime.backend.base_url}{one.path}")
         event.add("transp", "TRANSPARENT")
         alarm = Alarm()
         alarm.add("action", "DISPLAY")

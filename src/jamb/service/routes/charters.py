@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import Depends, Query
 
 from jamb.actions import charters
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import Now, may
 from jamb.service.routing import api_router
 from jamb.wire import charters as wire
 from jamb.wire.charter_file import charter_file
@@ -16,42 +16,46 @@ from jamb.wire.charter_file import charter_file
 router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
-@router.get("/clients/{client}/charter", dependencies=[Depends(may("charters.read"))])
+@router.get("/clients/{client}/charter")
 def read_charter(
-    directory: str,
+    act: Annotated[Act, Depends(may("charters.read"))],
     client: str,
-    office: TheOffice,
     now: Now,
     fitted: Annotated[bool, Query(description="With what fits its use instead of what it holds")] = False,
 ) -> wire.WrittenCharter:
     """What the client is, as a charter that can be followed in any directory."""
-    found = charters.write_charter(office.premises, directory, client, now, fitted=fitted)
+    found = charters.write_charter(act, client, fitted=fitted)
     charter = wire.charter_of(found.charter)
     return wire.WrittenCharter(
-        client_id=found.client_id, directory=found.directory, at=found.at, fitted=list(found.fitted), charter=charter,
+        client_id=found.client_id,
+        directory=found.directory,
+        at=found.at,
+        fitted=list(found.fitted),
+        charter=charter,
         file=charter_file(charter, found.directory, f"{now:%Y-%m-%d}", list(found.fitted)),
-    )  # fmt: skip
+    )
 
 
 @router.post("/charters/comparison")
 def compare_charter(
     sent: wire.Charter,
-    admitted: Annotated[Admitted, Depends(may("charters.compare"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("charters.compare"))],
 ) -> wire.CharterComparison:
     """What differs between a charter and the client of its name here, and what following it would do."""
-    found = charters.compare_charter(office.premises, admitted.directory, sent.value(), admitted.own, now)
+    found = charters.compare_charter(act, sent.value(), act.own)
     return wire.CharterComparison(
         client_id=found.client_id,
         client_name=found.client_name,
         steps=[wire.CharterStep.model_validate(one) for one in found.steps],
         effects=[
             wire.CharterEffect(
-                resource=one.resource, kind=one.kind, newly=list(one.comparison.newly),
-                wider=list(one.comparison.wider), narrower=list(one.comparison.narrower),
+                resource=one.resource,
+                kind=one.kind,
+                newly=list(one.comparison.newly),
+                wider=list(one.comparison.wider),
+                narrower=list(one.comparison.narrower),
                 no_longer=list(one.comparison.no_longer),
             )
             for one in found.effects
         ],
-    )  # fmt: skip
+    )

@@ -8,8 +8,8 @@ from typing import Annotated
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import clients, registrations, usage
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import Now, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
 from jamb.service.routing import api_router
 from jamb.store.client_lists import Attention, ClientSort
@@ -27,11 +27,9 @@ DAYS_OF_USE = 30
 
 @router.get("")
 def list_clients(
-    admitted: Annotated[Admitted, Depends(may("clients.list"))],
+    act: Annotated[Act, Depends(may("clients.list"))],
     request: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
     q: Annotated[str, Query(max_length=100, description="Part of the name or purpose, or a client id")] = "",
     attention: Annotated[Attention | None, Query(description="Only clients that need this")] = None,
     sort: ClientSort = ClientSort.NAME,
@@ -40,15 +38,7 @@ def list_clients(
 ) -> Page[wire.Client]:
     """Clients of the directory, paged, filtered and sorted here; to whoever only owns some, those."""
     found = clients.list_clients(
-        office.premises,
-        admitted.directory.slug,
-        now,
-        query=q,
-        attention=attention,
-        sort=sort,
-        after=unpack_pair(cursor),
-        limit=limit,
-        only=admitted.own,
+        act, query=q, attention=attention, sort=sort, after=unpack_pair(cursor), limit=limit, only=act.own
     )
     following = pack(found.next) if found.next else None
     link_next(request, response, following)
@@ -58,23 +48,18 @@ def list_clients(
 @router.post("", status_code=201)
 def register_client(
     sent: wire.NewClient,
-    admitted: Annotated[Admitted, Depends(may("clients.register"))],
+    act: Annotated[Act, Depends(may("clients.register"))],
     request: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
 ) -> wire.Client:
     """Register a client. The answer has its client id and what is left to do."""
     made = registrations.register(
-        office.premises,
-        admitted.directory,
+        act,
         sent.name,
         sent.purpose,
         sent.kind,
         sent.owners,
-        admitted.actor,
-        now,
-        make_owner=admitted.own is not None,
+        make_owner=act.own is not None,
         redirect_uris=sent.redirect_uris,
         publisher=sent.publisher,
         trial_ends_at=sent.trial_ends_at,
@@ -83,10 +68,10 @@ def register_client(
     return client_answer(made)
 
 
-@router.get("/{client}", dependencies=[Depends(may("clients.read"))])
-def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wire.Dossier:
+@router.get("/{client}")
+def read_dossier(act: Annotated[Act, Depends(may("clients.read"))], client: str, now: Now) -> wire.Dossier:
     """Everything about one client: its ladder, credentials and findings."""
-    found = clients.read_dossier(office.premises, directory, client, now)
+    found = clients.read_dossier(act, client)
     days = [(now - timedelta(days=back)).date() for back in range(DAYS_OF_USE - 1, -1, -1)]
     ladders = []
     for place in found.resources:
@@ -114,9 +99,7 @@ def read_dossier(directory: str, client: str, office: TheOffice, now: Now) -> wi
 def change_registration(
     client: str,
     sent: wire.RegistrationChange,
-    admitted: Annotated[Admitted, Depends(may("clients.change"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("clients.change"))],
 ) -> wire.Client:
     """Change what a registration says."""
     changes = registrations.RegistrationChange(
@@ -127,7 +110,7 @@ def change_registration(
         sent.trial_ends_at,
         sent.no_trial,
     )
-    done = registrations.change_registration(office.premises, admitted.directory, client, changes, admitted.actor, now)
+    done = registrations.change_registration(act, client, changes)
     return client_answer(done)
 
 
@@ -135,14 +118,10 @@ def change_registration(
 def change_owners(
     client: str,
     sent: wire.OwnersChange,
-    admitted: Annotated[Admitted, Depends(may("owners.change"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("owners.change"))],
 ) -> wire.Client:
     """Add and remove owners in one step."""
-    changed = registrations.change_owners(
-        office.premises, admitted.directory, client, sent.add, sent.remove, admitted.actor, now, sent.level
-    )
+    changed = registrations.change_owners(act, client, sent.add, sent.remove, sent.level)
     return client_answer(changed)
 
 
@@ -150,14 +129,10 @@ def change_owners(
 def set_state(
     client: str,
     sent: wire.StateChange,
-    admitted: Annotated[Admitted, Depends(may("clients.set-state"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("clients.set-state"))],
 ) -> wire.Client:
     """Disable a client, which cuts its tokens off, or enable it again."""
-    changed = clients.set_state(
-        office.premises, admitted.directory, client, sent.state, sent.reason, admitted.actor, now
-    )
+    changed = clients.set_state(act, client, sent.state, sent.reason)
     return client_answer(changed)
 
 
@@ -165,19 +140,19 @@ def set_state(
 def cut_off(
     client: str,
     sent: wire.CutOffSent,
-    admitted: Annotated[Admitted, Depends(may("clients.cut-off"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("clients.cut-off"))],
 ) -> wire.CutOff:
     """Have every token that the client holds refused; new ones count."""
-    done = clients.cut_off(office.premises, admitted.directory, client, sent.reason, admitted.actor, now)
+    done = clients.cut_off(act, client, sent.reason)
     return wire.CutOff.model_validate(done)
 
 
-@router.get("/{client}/refusals", dependencies=[Depends(may("refusals.list"))])
-def list_refusals(directory: str, client: str, office: TheOffice, limit: Limit = DEFAULT_LIMIT) -> list[Refusals]:
+@router.get("/{client}/refusals")
+def list_refusals(
+    act: Annotated[Act, Depends(may("refusals.list"))], client: str, limit: Limit = DEFAULT_LIMIT
+) -> list[Refusals]:
     """Calls of the client that protected APIs refused, latest first."""
-    return [Refusals.model_validate(one) for one in usage.list_refusals(office.premises, directory, client, limit)]
+    return [Refusals.model_validate(one) for one in usage.list_refusals(act, client, limit)]
 
 
 def client_answer(view: clients.ClientView) -> wire.Client:

@@ -8,10 +8,10 @@ from uuid import UUID
 from fastapi import Depends
 
 from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on, reach_changes
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import may
 from jamb.service.routing import api_router
 from jamb.wire import consent as wire
 from jamb.wire.reach import Reach
@@ -21,29 +21,24 @@ router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["c
 
 
 @router.post("/asks", status_code=201)
-def add_asks(
-    client: str, sent: wire.NewAsk, admitted: Annotated[Admitted, Depends(may("asks.add"))], office: TheOffice, now: Now
-) -> list[wire.Ask]:
+def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, Depends(may("asks.add"))]) -> list[wire.Ask]:
     """Say which permissions of one resource the client needs. Opens nothing yet."""
     asked = asks.ask(
-        office.premises,
-        admitted.directory,
+        act,
         client,
         sent.resource,
         sent.permissions,
         sent.kind,
         sent.reason,
-        admitted.actor,
-        now,
         sent.reach.value() if sent.reach is not None else EVERYWHERE,
     )
     return [wire.Ask.model_validate(one) for one in asked]
 
 
-@router.post("/asks/review", dependencies=[Depends(may("asks.review"))])
-def review_asks(directory: str, client: str, sent: wire.AskList, office: TheOffice) -> wire.ListReview:
+@router.post("/asks/review")
+def review_asks(act: Annotated[Act, Depends(may("asks.review"))], client: str, sent: wire.AskList) -> wire.ListReview:
     """What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved."""
-    found = asks.review(office.premises, directory, client, sent.text, sent.kind)
+    found = asks.review(act, client, sent.text, sent.kind)
     return wire.ListReview(
         asks=[wire.ListedAsk.model_validate(one) for one in found.asks],
         unknown=list(found.unknown),
@@ -55,37 +50,27 @@ def review_asks(directory: str, client: str, sent: wire.AskList, office: TheOffi
 def add_ask_list(
     client: str,
     sent: wire.AskList,
-    admitted: Annotated[Admitted, Depends(may("asks.add-list"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("asks.add-list"))],
 ) -> list[wire.Ask]:
     """Ask for what a list needs, all or none; what another of it implies is left out."""
-    asked = asks.ask_list(
-        office.premises, admitted.directory, client, sent.text, sent.kind, sent.reason, admitted.actor, now
-    )
+    asked = asks.ask_list(act, client, sent.text, sent.kind, sent.reason)
     return [wire.Ask.model_validate(one) for one in asked]
 
 
 @router.delete("/asks/{ask}")
-def drop_ask(
-    client: str, ask: UUID, admitted: Annotated[Admitted, Depends(may("asks.drop"))], office: TheOffice, now: Now
-) -> wire.Ask:
+def drop_ask(client: str, ask: UUID, act: Annotated[Act, Depends(may("asks.drop"))]) -> wire.Ask:
     """Take an ask back. A grant of it stays until it is withdrawn."""
-    return wire.Ask.model_validate(asks.drop_ask(office.premises, admitted.directory, client, ask, admitted.actor, now))
+    return wire.Ask.model_validate(asks.drop_ask(act, client, ask))
 
 
 @router.post("/takeover/preview")
 def preview_takeover(
     client: str,
     sent: wire.TakeoverSent,
-    admitted: Annotated[Admitted, Depends(may("takeover.preview"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("takeover.preview"))],
 ) -> wire.Takeover:
     """What the client would ask for if you handed on your own rights, or this part of them."""
-    found = handing_on.preview_takeover(
-        office.premises, admitted.directory.slug, client, _choices(sent), admitted.actor, now
-    )
+    found = handing_on.preview_takeover(act, client, _choices(sent))
     return wire.Takeover.model_validate(found)
 
 
@@ -93,34 +78,27 @@ def preview_takeover(
 def take_over(
     client: str,
     sent: wire.TakeoverSent,
-    admitted: Annotated[Admitted, Depends(may("takeover.ask"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("takeover.ask"))],
 ) -> wire.Takeover:
     """Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on."""
-    found = handing_on.take_over(
-        office.premises, admitted.directory, client, _choices(sent), sent.reason, admitted.actor, now
-    )
+    found = handing_on.take_over(act, client, _choices(sent), sent.reason)
     return wire.Takeover.model_validate(found)
 
 
-@router.get("/consents", dependencies=[Depends(may("consent.list"))])
-def list_consents(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Grant]:
+@router.get("/consents")
+def list_consents(act: Annotated[Act, Depends(may("consent.list"))], client: str) -> list[wire.Grant]:
     """The consents in force, those that people gave for themselves too."""
-    return [wire.Grant.model_validate(one) for one in consent.list_consents(office.premises, directory, client, now)]
+    return [wire.Grant.model_validate(one) for one in consent.list_consents(act, client)]
 
 
 @router.post("/consent/preview")
 def preview_consent(
     client: str,
     sent: wire.ConsentDraft,
-    admitted: Annotated[Admitted, Depends(may("consent.preview"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("consent.preview"))],
 ) -> wire.ConsentPreview:
     """What consent to the waiting asks, or to the chosen ones, within these terms would make possible."""
-    slug, terms = admitted.directory.slug, terms_of(sent.terms)
-    found = consent_preview.preview(office.premises, slug, client, now, sent.asks, terms, admitted.actor)
+    found = consent_preview.preview(act, client, sent.asks, terms_of(sent.terms))
     return preview_answer(found)
 
 
@@ -128,21 +106,10 @@ def preview_consent(
 def grant_consent(
     client: str,
     sent: wire.NewConsent,
-    admitted: Annotated[Admitted, Depends(may("consent.grant"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("consent.grant"))],
 ) -> list[wire.Grant]:
     """Consent to the waiting asks, or to the chosen ones, in one step."""
-    granted = consent.grant(
-        office.premises,
-        admitted.directory,
-        client,
-        sent.asks,
-        admitted.actor,
-        now,
-        sent.reason,
-        terms_of(sent.terms),
-    )
+    granted = consent.grant(act, client, sent.asks, sent.reason, terms_of(sent.terms))
     return [wire.Grant.model_validate(one) for one in granted]
 
 
@@ -150,14 +117,10 @@ def grant_consent(
 def change_reach(
     client: str,
     sent: wire.ReachChange,
-    admitted: Annotated[Admitted, Depends(may("consent.change-reach"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("consent.change-reach"))],
 ) -> wire.ReachChanged:
     """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
-    grants, comparison = reach_changes.change_reach(
-        office.premises, admitted.directory, _reach_wish(client, sent), admitted.actor, now, sent.reason
-    )
+    grants, comparison = reach_changes.change_reach(act, _reach_wish(client, sent), sent.reason)
     return wire.ReachChanged(
         grants=[wire.Grant.model_validate(one) for one in grants],
         wider=sorted(comparison.wider | comparison.newly),
@@ -170,13 +133,11 @@ def change_reach(
 def preview_reach(
     client: str,
     sent: wire.ReachChange,
-    admitted: Annotated[Admitted, Depends(may("reach.preview"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("reach.preview"))],
 ) -> wire.ReachPreview:
     """What another reach would make possible and end, and whether another person must agree. Changes nothing."""
     wish = _reach_wish(client, sent)
-    found = reach_changes.preview_reach(office.premises, admitted.directory, wish, admitted.actor, now)
+    found = reach_changes.preview_reach(act, wish)
     catalogue, compared = found.here.catalogue, found.comparison
     return wire.ReachPreview(
         newly=_heaviest_first(catalogue, compared.newly),
@@ -196,23 +157,11 @@ def _reach_wish(client: str, sent: wire.ReachChange) -> reach_changes.ReachWish:
 def withdraw_consent(
     client: str,
     sent: wire.ConsentWithdrawal,
-    admitted: Annotated[Admitted, Depends(may("consent.withdraw"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("consent.withdraw"))],
 ) -> wire.WithdrawnConsent:
     """End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before."""
     ended = consent_changes.withdraw(
-        office.premises,
-        admitted.directory,
-        client,
-        sent.resource,
-        sent.permissions,
-        sent.kind,
-        admitted.actor,
-        now,
-        sent.reason,
-        sent.at,
-        sent.person,
+        act, client, sent.resource, sent.permissions, sent.kind, sent.reason, sent.at, sent.person
     )
     return wire.WithdrawnConsent.model_validate(ended)
 

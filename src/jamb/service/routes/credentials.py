@@ -8,9 +8,9 @@ from uuid import UUID
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import adding, attempts, credentials
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.sheets import connection_sheets
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routing import api_router
@@ -25,15 +25,10 @@ router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["c
 def issue_secret(
     client: str,
     sent: wire.NewSecret,
-    admitted: Annotated[Admitted, Depends(may("credentials.issue"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("credentials.issue"))],
 ) -> wire.IssuedSecret:
     """Issue a client secret. This answer is the only one that ever has it."""
-    added = adding.add_credential(
-        office.premises, admitted.directory, client, adding.SecretIssued(sent.days), sent.label, admitted.actor, now,
-        instead_of=sent.instead_of,
-    )  # fmt: skip
+    added = adding.add_credential(act, client, adding.SecretIssued(sent.days), sent.label, instead_of=sent.instead_of)
     answer = issued_answer(added)
     assert answer is not None
     return answer
@@ -43,18 +38,11 @@ def issue_secret(
 def make_certificate(
     client: str,
     sent: wire.NewCertificate,
-    admitted: Annotated[Admitted, Depends(may("credentials.make"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("credentials.make"))],
 ) -> wire.MadeCertificate:
     """Make a key pair and a certificate. This answer is the only one that ever has the private key."""
     wanted = adding.CertificateMade(sent.key_type, sent.days)
-    answer = made_answer(
-        adding.add_credential(
-            office.premises, admitted.directory, client, wanted, sent.label, admitted.actor, now,
-            instead_of=sent.instead_of,
-        )
-    )  # fmt: skip
+    answer = made_answer(adding.add_credential(act, client, wanted, sent.label, instead_of=sent.instead_of))
     assert answer is not None
     return answer
 
@@ -63,14 +51,10 @@ def make_certificate(
 def add_credential(
     client: str,
     sent: wire.NewCredential,
-    admitted: Annotated[Admitted, Depends(may("credentials.add"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("credentials.add"))],
 ) -> wire.Credential:
     """Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer."""
-    added = adding.add_credential(
-        office.premises, admitted.directory, client, addition_of(sent), sent.label, admitted.actor, now
-    )
+    added = adding.add_credential(act, client, addition_of(sent), sent.label)
     return wire.Credential.model_validate(added.credential)
 
 
@@ -79,28 +63,26 @@ def set_credential_state(
     client: str,
     credential: UUID,
     sent: wire.CredentialStateChange,
-    admitted: Annotated[Admitted, Depends(may("credentials.set-state"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("credentials.set-state"))],
 ) -> wire.Credential:
     """Disable a credential, or enable it again."""
-    changed = credentials.set_credential_state(
-        office.premises, admitted.directory, client, credential, sent.enabled, sent.reason, admitted.actor, now
-    )
+    changed = credentials.set_credential_state(act, client, credential, sent.enabled, sent.reason)
     return wire.Credential.model_validate(changed)
 
 
-@router.get("/credentials/{credential}/users", dependencies=[Depends(may("credentials.users"))])
-def list_credential_users(directory: str, client: str, credential: UUID, office: TheOffice, now: Now) -> list[User]:
+@router.get("/credentials/{credential}/users")
+def list_credential_users(
+    act: Annotated[Act, Depends(may("credentials.users"))], client: str, credential: UUID
+) -> list[User]:
     """From where and with which programs the credential was used in the last thirty days, the latest first."""
-    found = credentials.list_users(office.premises, directory, client, credential, now)
+    found = credentials.list_users(act, client, credential)
     return [User.model_validate(one) for one in found]
 
 
-@router.get("/sheet", dependencies=[Depends(may("sheet.read"))])
-def read_sheet(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Sheet]:
+@router.get("/sheet")
+def read_sheet(act: Annotated[Act, Depends(may("sheet.read"))], client: str) -> list[wire.Sheet]:
     """The connection sheet of each resource, without a secret."""
-    return [wire.sheet_of(one) for one in connection_sheets(office.premises, directory, client, now)]
+    return [wire.sheet_of(one) for one in connection_sheets(act, client)]
 
 
 @router.post("/credentials/{credential}/withdrawal")
@@ -108,32 +90,25 @@ def withdraw(
     client: str,
     credential: UUID,
     sent: wire.Withdrawal,
-    admitted: Annotated[Admitted, Depends(may("credentials.withdraw"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("credentials.withdraw"))],
 ) -> wire.Credential:
     """End a credential now, for good."""
-    ended = credentials.withdraw(
-        office.premises, admitted.directory, client, credential, sent.reason, admitted.actor, now
-    )
+    ended = credentials.withdraw(act, client, credential, sent.reason)
     return wire.Credential.model_validate(ended)
 
 
-@router.get("/attempts", dependencies=[Depends(may("attempts.list"))])
+@router.get("/attempts")
 def list_attempts(
-    directory: str,
+    act: Annotated[Act, Depends(may("attempts.list"))],
     client: str,
     request: Request,
     response: Response,
-    office: TheOffice,
     failed: Annotated[bool, Query(description="Only those that failed")] = False,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Attempt]:
     """Token requests of the client, newest first."""
-    found = attempts.list_attempts(
-        office.premises, directory, client, failed_only=failed, before=unpack_number(cursor), limit=limit
-    )
+    found = attempts.list_attempts(act, client, failed_only=failed, before=unpack_number(cursor), limit=limit)
     following = pack(found.next) if found.next is not None else None
     link_next(request, response, following)
     return Page[wire.Attempt](items=[wire.Attempt.model_validate(one) for one in found.items], next=following)

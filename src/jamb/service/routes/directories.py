@@ -8,13 +8,14 @@ from typing import Annotated
 from fastapi import Depends
 
 from jamb.actions import directories, today
-from jamb.actions.access import Admitted, may_register, who
-from jamb.actions.premises import Directory
-from jamb.service.callers import Now, TheCaller, TheOffice, may
-from jamb.service.office import Office
+from jamb.actions.access import may_register, who
+from jamb.actions.act import Act
+from jamb.core.directories import Directory
+from jamb.service.callers import Now, TheCaller, TheRuntime, may
 from jamb.service.routes.audit import excess_answer
 from jamb.service.routes.ledger import entry_answer
 from jamb.service.routing import api_router
+from jamb.service.runtime import Runtime
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
 from jamb.wire.audit import ExcessOnDay
@@ -26,15 +27,15 @@ router = api_router("/api/v1/directories/{directory}", tags=["directory"])
 
 
 @router.get("")
-def read_directory(admitted: Annotated[Admitted, Depends(may("directory.read"))], office: TheOffice) -> wire.Directory:
+def read_directory(act: Annotated[Act, Depends(may("directory.read"))], runtime: TheRuntime) -> wire.Directory:
     """The directory, its issuer and its policy."""
-    return _directory_answer(admitted.directory, office)
+    return _directory_answer(act.directory, runtime)
 
 
 @router.get("/whoami")
-def whoami(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Whoami:
+def whoami(directory: str, caller: TheCaller, runtime: TheRuntime, now: Now) -> Whoami:
     """Who the service takes you for. Needs no role: it is how one learns to have none."""
-    found = who(office.premises, directory, caller, now)
+    found = who(runtime.backend, directory, caller, now)
     actor = found.actor
     return Whoami(
         kind=actor.kind,
@@ -48,39 +49,34 @@ def whoami(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> Wh
 
 
 @router.get("/registering")
-def read_registering(directory: str, caller: TheCaller, office: TheOffice, now: Now) -> MayRegister:
+def read_registering(directory: str, caller: TheCaller, runtime: TheRuntime, now: Now) -> MayRegister:
     """Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form."""
-    found = may_register(office.premises, directory, caller, now)
+    found = may_register(runtime.backend, directory, caller, now)
     return MayRegister(allowed=found.allowed, why=found.why, ask=list(found.ask))
 
 
 @router.put("/policy")
 def change_policy(
     sent: wire.PolicyChange,
-    admitted: Annotated[Admitted, Depends(may("policy.change"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("policy.change"))],
+    runtime: TheRuntime,
 ) -> wire.Directory:
     """Change settings of the directory's policy; those left out stay."""
     changes = sent.model_dump(exclude_none=True)
-    return _directory_answer(
-        directories.change_policy(office.premises, admitted.directory, changes, admitted.actor, now), office
-    )
+    return _directory_answer(directories.change_policy(act, changes), runtime)
 
 
-@router.post("/policy/preview", dependencies=[Depends(may("policy.preview"))])
-def preview_policy(directory: str, sent: wire.PolicyChange, office: TheOffice, now: Now) -> wire.PolicyPreview:
+@router.post("/policy/preview")
+def preview_policy(act: Annotated[Act, Depends(may("policy.preview"))], sent: wire.PolicyChange) -> wire.PolicyPreview:
     """Whom a changed policy would put in breach. Saves nothing; and saving ends no credential."""
-    found = directories.preview_policy(office.premises, directory, sent.model_dump(exclude_none=True), now)
+    found = directories.preview_policy(act, sent.model_dump(exclude_none=True))
     return wire.PolicyPreview.model_validate(found)
 
 
 @router.get("/today")
-def read_today(
-    admitted: Annotated[Admitted, Depends(may("today.read"))], office: TheOffice, now: Now
-) -> today_wire.Today:
+def read_today(act: Annotated[Act, Depends(may("today.read"))]) -> today_wire.Today:
     """What waits, what ends, what is wrong and what changed."""
-    found = today.read_today(office.premises, admitted.directory.slug, now, admitted.actor.id)
+    found = today.read_today(act, act.actor.id)
     return today_wire.Today(
         at=found.at,
         clients=found.clients,
@@ -99,12 +95,12 @@ def read_today(
     )
 
 
-def _directory_answer(found: Directory, office: Office) -> wire.Directory:
+def _directory_answer(found: Directory, runtime: Runtime) -> wire.Directory:
     return wire.Directory(
         slug=found.slug,
         name=found.name,
         domain=found.domain,
-        issuer=office.premises.issuer(found.slug),
-        token_endpoint=office.premises.token_endpoint(found.slug),
+        issuer=runtime.backend.issuer(found.slug),
+        token_endpoint=runtime.backend.token_endpoint(found.slug),
         policy=wire.Policy(**asdict(found.policy)),
     )

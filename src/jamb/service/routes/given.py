@@ -8,8 +8,8 @@ from uuid import UUID
 from fastapi import Depends
 
 from jamb.actions import audit
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import may
 from jamb.service.routes.audit import kept_answer
 from jamb.service.routing import api_router
 from jamb.wire import audit as wire
@@ -18,13 +18,11 @@ router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 
 
 @router.get("/my-findings")
-def my_findings(
-    admitted: Annotated[Admitted, Depends(may("findings.mine"))], office: TheOffice, now: Now
-) -> list[wire.KeptFinding]:
+def my_findings(act: Annotated[Act, Depends(may("findings.mine"))]) -> list[wire.KeptFinding]:
     """The open findings that the caller is to see to, worst first."""
-    if admitted.actor.kind != "person":
+    if act.actor.kind != "person":
         return []
-    found = audit.given_to(office.premises, admitted.directory.slug, UUID(admitted.actor.id), now)
+    found = audit.given_to(act, UUID(act.actor.id))
     return [kept_answer(one) for one in found]
 
 
@@ -33,11 +31,7 @@ def answer_finding(
     client: str,
     finding: UUID,
     sent: wire.FindingAnswer,
-    admitted: Annotated[Admitted, Depends(may("findings.answer"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("findings.answer"))],
 ) -> wire.KeptFinding:
     """Say what was done or found, as whoever sees to it. It can be answered anew."""
-    return kept_answer(
-        audit.answer(office.premises, admitted.directory, client, finding, sent.words, admitted.actor, now)
-    )
+    return kept_answer(audit.answer(act, client, finding, sent.words))

@@ -8,13 +8,13 @@ from uuid import UUID
 from fastapi import Depends, Request
 
 from jamb.actions import adding, handovers, recipients
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.adding import Added, Place
 from jamb.actions.delivering import Delivered, to_owners
 from jamb.actions.tries import guessing
 from jamb.core.handover import Deliver
 from jamb.core.tries import LINK_ADDRESS, Counted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import Now, TheRuntime, may
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routing import api_router
 from jamb.service.senders import address_of, agent_of
@@ -44,10 +44,10 @@ def _for_owners(at: Place, added: Added) -> str:
     return f"“{at.client.name}”: a new credential, {added.credential.hint}. Whoever of you opens the link has it"
 
 
-@router.get(_OF_CLIENT, dependencies=[Depends(may("handovers.list"))])
-def list_handovers(directory: str, client: str, office: TheOffice, now: Now) -> list[wire.Handover]:
+@router.get(_OF_CLIENT)
+def list_handovers(act: Annotated[Act, Depends(may("handovers.list"))], client: str) -> list[wire.Handover]:
     """The client's handover links, newest first: whether they were opened, when and from where."""
-    found = handovers.list_handovers(office.premises, directory, client, now)
+    found = handovers.list_handovers(act, client)
     return [wire.Handover.model_validate(one) for one in found]
 
 
@@ -55,22 +55,20 @@ def list_handovers(directory: str, client: str, office: TheOffice, now: Now) -> 
 def make_handover(
     client: str,
     sent: wire.NewHandover,
-    admitted: Annotated[Admitted, Depends(may("handovers.make"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("handovers.make"))],
+    runtime: TheRuntime,
 ) -> wire.MadeHandover:
     """Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
     the owners, it travels in their letters alone."""
     made: list[handovers.Sealed] = []
     told = Delivered()
     if sent.deliver is Deliver.OWNERS:
-        delivery = to_owners(office.premises, terms_of(sent), carried, _for_owners, told)
+        delivery = to_owners(runtime.backend, terms_of(sent), carried, _for_owners, told)
     else:
-        delivery = adding.Delivery(handovers.seal_into(office.premises, terms_of(sent), carried, made))
+        delivery = adding.Delivery(handovers.seal_into(runtime.backend, terms_of(sent), carried, made))
     added = adding.add_credential(
-        office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
-        admitted.actor, now, instead_of=sent.instead_of, delivery=delivery,
-    )  # fmt: skip
+        act, client, addition_of(sent.credential, sent.days), sent.label, instead_of=sent.instead_of, delivery=delivery
+    )
     sealed = told.handover or made[0]
     return wire.MadeHandover(
         handover=wire.Handover.model_validate(sealed.view),
@@ -82,28 +80,24 @@ def make_handover(
 
 
 @router.get("/directories/{directory}/recipient-key")
-def read_recipient_key(
-    admitted: Annotated[Admitted, Depends(may("recipient-key.read"))], office: TheOffice
-) -> wire.OwnRecipientKey:
+def read_recipient_key(act: Annotated[Act, Depends(may("recipient-key.read"))]) -> wire.OwnRecipientKey:
     """The public key to which credentials for the caller are sealed."""
-    return wire.OwnRecipientKey(key=recipients.own_key(office.premises, admitted))
+    return wire.OwnRecipientKey(key=recipients.own_key(act))
 
 
 @router.put("/directories/{directory}/recipient-key")
 def set_recipient_key(
     sent: wire.RecipientKey,
-    admitted: Annotated[Admitted, Depends(may("recipient-key.set"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("recipient-key.set"))],
 ) -> wire.OwnRecipientKey:
     """Register that key, or take it away. Only the person themself can: whoever sets it reads what is sealed to it."""
-    return wire.OwnRecipientKey(key=recipients.set_own_key(office.premises, admitted, sent.key, now))
+    return wire.OwnRecipientKey(key=recipients.set_own_key(act, sent.key))
 
 
-@router.get("/directories/{directory}/clients/{client}/recipients", dependencies=[Depends(may("recipients.list"))])
-def list_recipients(directory: str, client: str, office: TheOffice) -> list[wire.Recipient]:
+@router.get("/directories/{directory}/clients/{client}/recipients")
+def list_recipients(act: Annotated[Act, Depends(may("recipients.list"))], client: str) -> list[wire.Recipient]:
     """To whom a credential of the client can be sealed: owners and webhooks that have registered a key."""
-    found = recipients.list_recipients(office.premises, directory, client)
+    found = recipients.list_recipients(act, client)
     return [wire.Recipient.model_validate(one) for one in found]
 
 
@@ -111,16 +105,18 @@ def list_recipients(directory: str, client: str, office: TheOffice) -> list[wire
 def seal_credential(
     client: str,
     sent: wire.NewSealing,
-    admitted: Annotated[Admitted, Depends(may("handovers.seal"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("handovers.seal"))],
 ) -> wire.SealedCredential:
     """Make a credential that only the recipient can read (RFC 7516). A webhook is sent it by itself."""
     made: list[recipients.SealedTo] = []
     added = adding.add_credential(
-        office.premises, admitted.directory, client, addition_of(sent.credential, sent.days), sent.label,
-        admitted.actor, now, instead_of=sent.instead_of, delivery=recipients.seal_for(sent.recipient, carried, made),
-    )  # fmt: skip
+        act,
+        client,
+        addition_of(sent.credential, sent.days),
+        sent.label,
+        instead_of=sent.instead_of,
+        delivery=recipients.seal_for(sent.recipient, carried, made),
+    )
     return wire.SealedCredential(
         credential=Credential.model_validate(added.credential),
         recipient=wire.Recipient.model_validate(made[0].recipient),
@@ -133,33 +129,31 @@ def seal_credential(
 def withdraw_handover(
     client: str,
     handover: UUID,
-    admitted: Annotated[Admitted, Depends(may("handovers.withdraw"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("handovers.withdraw"))],
 ) -> wire.Handover:
     """Take a link back before it is opened. Its credential stands."""
-    found = handovers.withdraw_handover(office.premises, admitted.directory, client, handover, admitted.actor, now)
+    found = handovers.withdraw_handover(act, client, handover)
     return wire.Handover.model_validate(found)
 
 
 @router.post("/handovers/{handover}/look")
 def look_at_handover(
-    handover: UUID, sent: wire.HandoverKey, request: Request, office: TheOffice, now: Now
+    handover: UUID, sent: wire.HandoverKey, request: Request, runtime: TheRuntime, now: Now
 ) -> wire.WaitingHandover:
     """What a link is about, for whoever has it. Nothing is opened by looking: what fetches links ahead does no harm."""
-    with guessing(office.premises, Counted(LINK_ADDRESS, (address_of(request),)), now):
-        found = handovers.look_at_handover(office.premises, handover, sent.key.get_secret_value(), now)
+    with guessing(runtime.backend, Counted(LINK_ADDRESS, (address_of(request),)), now):
+        found = handovers.look_at_handover(runtime.backend, handover, sent.key.get_secret_value(), now)
     return wire.WaitingHandover.model_validate(found)
 
 
 @router.post("/handovers/{handover}/opening")
 def open_handover(
-    handover: UUID, sent: wire.HandoverOpening, request: Request, office: TheOffice, now: Now
+    handover: UUID, sent: wire.HandoverOpening, request: Request, runtime: TheRuntime, now: Now
 ) -> wire.HandedOver:
     """Show what a link carries, once and never again. A later try is told to its sender."""
     who = handovers.Opening(address_of(request), agent_of(request))
-    with guessing(office.premises, Counted(LINK_ADDRESS, (who.address,)), now):
+    with guessing(runtime.backend, Counted(LINK_ADDRESS, (who.address,)), now):
         plain = handovers.open_link(
-            office.premises, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
+            runtime.backend, handover, sent.key.get_secret_value(), sent.passphrase.get_secret_value(), who, now
         )
     return wire.HandedOver.model_validate_json(plain)

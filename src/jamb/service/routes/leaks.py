@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import Depends
 
 from jamb.actions import leaks
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import may
 from jamb.service.routing import api_router
 from jamb.wire import leaks as wire
 
@@ -16,9 +16,7 @@ router = api_router("/api/v1/directories/{directory}/leaks", tags=["leaks"])
 
 
 @router.post("")
-def look_up_leaks(
-    sent: wire.LeaksFound, admitted: Annotated[Admitted, Depends(may("leaks.look-up"))], office: TheOffice, now: Now
-) -> list[wire.LeakedSecret]:
+def look_up_leaks(sent: wire.LeaksFound, act: Annotated[Act, Depends(may("leaks.look-up"))]) -> list[wire.LeakedSecret]:
     """Say which secrets still work, by their SHA-256. A POST, so that no look-up stands in an address."""
-    found = leaks.look_up(office.premises, admitted, sent.look_ups, now)
+    found = leaks.look_up(act, sent.look_ups)
     return [wire.LeakedSecret.model_validate(one) for one in found]

@@ -7,8 +7,9 @@ from typing import Annotated
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import ledger
+from jamb.actions.act import Act
 from jamb.core.ledger import Entry
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routing import api_router
 from jamb.wire import ledger as wire
@@ -17,27 +18,26 @@ from jamb.wire.base import Page
 router = api_router("/api/v1/directories/{directory}/ledger", tags=["ledger"])
 
 
-@router.get("", dependencies=[Depends(may("ledger.read"))])
+@router.get("")
 def read_ledger(
-    directory: str,
+    act: Annotated[Act, Depends(may("ledger.read"))],
     request: Request,
     response: Response,
-    office: TheOffice,
     client: Annotated[str | None, Query(max_length=80, description="Only changes of this client")] = None,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.LedgerEntry]:
     """Changes, newest first."""
-    found = ledger.read_ledger(office.premises, directory, client_id=client, before=unpack_number(cursor), limit=limit)
+    found = ledger.read_ledger(act, client_id=client, before=unpack_number(cursor), limit=limit)
     following = pack(found.next) if found.next is not None else None
     link_next(request, response, following)
     return Page[wire.LedgerEntry](items=[entry_answer(entry, digest) for entry, digest in found.items], next=following)
 
 
-@router.get("/verification", dependencies=[Depends(may("ledger.verify"))])
-def verify_ledger(directory: str, office: TheOffice, now: Now) -> wire.Verification:
+@router.get("/verification")
+def verify_ledger(act: Annotated[Act, Depends(may("ledger.verify"))]) -> wire.Verification:
     """Walk the whole chain and say whether it is sound."""
-    found = ledger.verify_ledger(office.premises, directory, now)
+    found = ledger.verify_ledger(act)
     return wire.Verification(
         at=found.at,
         sound=found.fault is None,

@@ -9,11 +9,11 @@ from fastapi import Depends, Query
 from fastapi.responses import StreamingResponse
 
 from jamb.actions import mends, sweep, takeovers
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.audit.mends import MendInput
 from jamb.core.audit.takeover import Node
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
-from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.callers import TheCaller, TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import audit as audit_wire
 from jamb.wire import mends as wire
@@ -24,10 +24,14 @@ _MEND = "/findings/{finding}/mend"
 _CHUNK = 1 << 16
 
 
-@router.get(_MEND, dependencies=[Depends(may("findings.read-mend"))])
-def read_mend(directory: str, finding: UUID, caller: TheCaller, office: TheOffice, now: Now) -> wire.MendPreview:
+@router.get(_MEND)
+def read_mend(
+    act: Annotated[Act, Depends(may("findings.read-mend"))],
+    finding: UUID,
+    caller: TheCaller,
+) -> wire.MendPreview:
     """What the mend of a finding would do, and whether the caller may carry it out. Changes nothing."""
-    found = mends.preview_mend(office.premises, directory, finding, caller, now)
+    found = mends.preview_mend(act, finding, caller)
     compared, mending = found.comparison, found.mending
     return wire.MendPreview(
         text=found.finding.mend,
@@ -47,22 +51,21 @@ def read_mend(directory: str, finding: UUID, caller: TheCaller, office: TheOffic
 def carry_out_mend(
     finding: UUID,
     sent: wire.MendSent,
-    admitted: Annotated[Admitted, Depends(may("findings.mend"))],
+    act: Annotated[Act, Depends(may("findings.mend"))],
     caller: TheCaller,
-    office: TheOffice,
-    now: Now,
 ) -> wire.Mended:
     """Carry out the mend of a finding. What it does is decided as if it was asked for by itself."""
     said = mends.Said(sent.reason.strip(), sent.login.strip(), sent.reach.value() if sent.reach is not None else None)
-    return wire.Mended(done=mends.mend(office.premises, admitted, caller, finding, said, now))
+    return wire.Mended(done=mends.mend(act, caller, finding, said))
 
 
-@router.get("/takeovers", dependencies=[Depends(may("takeovers.read"))])
+@router.get("/takeovers")
 def read_takeovers(
-    directory: str, office: TheOffice, now: Now, most: Annotated[int, Query(ge=1, le=500)] = 50
+    act: Annotated[Act, Depends(may("takeovers.read"))],
+    most: Annotated[int, Query(ge=1, le=500)] = 50,
 ) -> ways.Takeovers:
     """The shortest ways from weak people and clients to strong ones, and which single change parts most."""
-    found = takeovers.read_takeovers(office.premises, directory, now, most)
+    found = takeovers.read_takeovers(act, most)
     return ways.Takeovers(
         weak_below=found.weak_below,
         strong_from=found.strong_from,
@@ -81,26 +84,28 @@ def read_takeovers(
     )
 
 
-@router.post("/evaluation", dependencies=[Depends(may("audit.look-again"))])
-def look_again(directory: str, sent: audit_wire.Evaluation, office: TheOffice, now: Now) -> audit_wire.Evaluated:
+@router.post("/evaluation")
+def look_again(
+    act: Annotated[Act, Depends(may("audit.look-again"))], sent: audit_wire.Evaluation
+) -> audit_wire.Evaluated:
     """Look at some of what changed or came due; `anew`: have every client looked at again. Ask until none is left."""
     if sent.anew:
-        sweep.look_at_all(office.premises, directory)
-    done = sweep.sweep(office.premises, directory, now, sent.at_most)
+        sweep.look_at_all(act.backend, act.slug)
+    done = sweep.sweep(act.backend, act.slug, act.now, sent.at_most)
     return audit_wire.Evaluated(looked_at=done.looked_at, left=done.left)
 
 
-@router.get("/bundle", dependencies=[Depends(may("audit.bundle"))], response_class=StreamingResponse)
-def read_bundle(directory: str, office: TheOffice, now: Now) -> StreamingResponse:
+@router.get("/bundle", response_class=StreamingResponse)
+def read_bundle(act: Annotated[Act, Depends(may("audit.bundle"))], runtime: TheRuntime) -> StreamingResponse:
     """The evidence: reports, every registration, reviews and the ledger's head, under a signed manifest."""
-    made = write_bundle(office, directory, now)
+    made = write_bundle(runtime, act)
 
     def parts() -> object:
         with made:
             while part := made.read(_CHUNK):
                 yield part
 
-    headers = {"Content-Disposition": f'attachment; filename="{directory}-evidence-{now:%Y-%m-%d}.zip"'}
+    headers = {"Content-Disposition": f'attachment; filename="{act.slug}-evidence-{act.now:%Y-%m-%d}.zip"'}
     return StreamingResponse(parts(), media_type=MEDIA_TYPE, headers=headers)  # type: ignore[arg-type]
 
 

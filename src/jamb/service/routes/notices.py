@@ -8,8 +8,8 @@ from uuid import UUID
 from fastapi import Depends, Query
 
 from jamb.actions import duties, notices, webhooks
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import notices as wire
 
@@ -17,58 +17,52 @@ router = api_router("/api/v1/directories/{directory}", tags=["notices"])
 _ONE = "/webhooks/{webhook}"
 
 
-@router.get("/notices", dependencies=[Depends(may("notices.list"))])
+@router.get("/notices")
 def list_notices(
-    directory: str, office: TheOffice, limit: Annotated[int, Query(ge=1, le=500)] = 100
+    act: Annotated[Act, Depends(may("notices.list"))],
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> list[wire.Notice]:
     """What people were told last, and how the letters fared; the latest first."""
-    return [
-        wire.Notice.model_validate(one, from_attributes=True)
-        for one in notices.list_told(office.premises, directory, limit)
-    ]
+    return [wire.Notice.model_validate(one, from_attributes=True) for one in notices.list_told(act, limit)]
 
 
 @router.get("/duties", dependencies=[Depends(may("duties.list"))])
-def list_failing_duties(directory: str, office: TheOffice) -> list[wire.FailingDuty]:
+def list_failing_duties(directory: str, runtime: TheRuntime) -> list[wire.FailingDuty]:
     """What the service could not do for the directory in its rounds, why, and when it tries again."""
-    return [wire.FailingDuty.model_validate(one) for one in duties.list_failing(office.premises, directory)]
+    return [wire.FailingDuty.model_validate(one) for one in duties.list_failing(runtime.backend, directory)]
 
 
-@router.get("/webhooks", dependencies=[Depends(may("webhooks.list"))])
-def list_webhooks(directory: str, office: TheOffice) -> list[wire.Webhook]:
+@router.get("/webhooks")
+def list_webhooks(act: Annotated[Act, Depends(may("webhooks.list"))]) -> list[wire.Webhook]:
     """Addresses that hear of all that is told here."""
-    return [wire.Webhook.model_validate(one) for one in webhooks.list_webhooks(office.premises, directory)]
+    return [wire.Webhook.model_validate(one) for one in webhooks.list_webhooks(act)]
 
 
 @router.post("/webhooks", status_code=201)
 def add_webhook(
-    sent: wire.NewWebhook, admitted: Annotated[Admitted, Depends(may("webhooks.add"))], office: TheOffice, now: Now
+    sent: wire.NewWebhook, act: Annotated[Act, Depends(may("webhooks.add"))], runtime: TheRuntime
 ) -> wire.Webhook:
     """Let an address hear of everything: signed event tokens (RFC 8417) are pushed to it (RFC 8935)."""
-    inner = office.settings.inner()
-    made = webhooks.add_webhook(office.premises, admitted.directory, sent.url, sent.key, inner, admitted.actor, now)
+    inner = runtime.settings.inner()
+    made = webhooks.add_webhook(act, sent.url, sent.key, inner)
     return wire.Webhook.model_validate(made)
 
 
 @router.delete(_ONE)
-def remove_webhook(
-    webhook: UUID, admitted: Annotated[Admitted, Depends(may("webhooks.remove"))], office: TheOffice, now: Now
-) -> wire.Webhook:
+def remove_webhook(webhook: UUID, act: Annotated[Act, Depends(may("webhooks.remove"))]) -> wire.Webhook:
     """Let an address hear of nothing more."""
-    gone = webhooks.remove_webhook(office.premises, admitted.directory, webhook, admitted.actor, now)
+    gone = webhooks.remove_webhook(act, webhook)
     return wire.Webhook.model_validate(gone)
 
 
-@router.get(f"{_ONE}/dead", dependencies=[Depends(may("webhooks.dead"))])
-def list_dead_events(directory: str, webhook: UUID, office: TheOffice) -> list[wire.DeadEvent]:
+@router.get(f"{_ONE}/dead")
+def list_dead_events(act: Annotated[Act, Depends(may("webhooks.dead"))], webhook: UUID) -> list[wire.DeadEvent]:
     """Events that a webhook did not take after all tries."""
-    return [wire.DeadEvent.model_validate(one) for one in webhooks.list_dead(office.premises, directory, webhook)]
+    return [wire.DeadEvent.model_validate(one) for one in webhooks.list_dead(act, webhook)]
 
 
 @router.post(f"{_ONE}/revival")
-def revive(
-    webhook: UUID, admitted: Annotated[Admitted, Depends(may("webhooks.revive"))], office: TheOffice, now: Now
-) -> wire.Webhook:
+def revive(webhook: UUID, act: Annotated[Act, Depends(may("webhooks.revive"))]) -> wire.Webhook:
     """Try the events that were given up anew."""
-    found = webhooks.revive(office.premises, admitted.directory, webhook, admitted.actor, now)
+    found = webhooks.revive(act, webhook)
     return wire.Webhook.model_validate(found)

@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import Depends
 
 from jamb.actions import groups, people
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import may
 from jamb.service.routing import api_router
 from jamb.wire import people as wire
 from jamb.wire import roles as roles_wire
@@ -16,32 +16,24 @@ from jamb.wire import roles as roles_wire
 router = api_router("/api/v1/directories/{directory}", tags=["people"])
 
 
-@router.get("/people", dependencies=[Depends(may("people.list"))])
-def list_people(directory: str, office: TheOffice, now: Now) -> list[wire.Person]:
+@router.get("/people")
+def list_people(act: Annotated[Act, Depends(may("people.list"))]) -> list[wire.Person]:
     """The people of the directory, by name."""
-    return [wire.Person.model_validate(person) for person in people.list_people(office.premises, directory, now)]
+    return [wire.Person.model_validate(person) for person in people.list_people(act)]
 
 
 @router.post("/people", status_code=201)
-def add_person(
-    sent: wire.NewPerson, admitted: Annotated[Admitted, Depends(may("people.add"))], office: TheOffice, now: Now
-) -> wire.Person:
+def add_person(sent: wire.NewPerson, act: Annotated[Act, Depends(may("people.add"))]) -> wire.Person:
     """Add a person with roles."""
     password = sent.password.get_secret_value() if sent.password is not None else None
-    made = people.add_person(
-        office.premises, admitted.directory, sent.login, sent.name, password, sent.roles, admitted.actor, now
-    )
+    made = people.add_person(act, sent.login, sent.name, password, sent.roles)
     return wire.Person.model_validate(made)
 
 
 @router.post("/people/import")
-def import_people(
-    sent: wire.PeopleFile, admitted: Annotated[Admitted, Depends(may("people.import"))], office: TheOffice, now: Now
-) -> wire.PeopleImported:
+def import_people(sent: wire.PeopleFile, act: Annotated[Act, Depends(may("people.import"))]) -> wire.PeopleImported:
     """Add the people of a CSV file, all or none; with `dry_run` only say what it would do."""
-    found = people.import_people(
-        office.premises, admitted.directory, sent.csv, admitted.actor, now, dry_run=sent.dry_run
-    )
+    found = people.import_people(act, sent.csv, dry_run=sent.dry_run)
     return wire.PeopleImported(
         added=[wire.Person.model_validate(person) for person in found.added],
         present=list(found.present),
@@ -53,17 +45,12 @@ def import_people(
 def change_person(
     person: str,
     sent: wire.PersonChange,
-    admitted: Annotated[Admitted, Depends(may("people.change"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("people.change"))],
 ) -> wire.Person:
     """Change a person's name or password, or whether they may act here."""
     changed = people.change_person(
-        office.premises,
-        admitted.directory,
+        act,
         person,
-        admitted.actor,
-        now,
         name=sent.name,
         live=sent.live,
         password=sent.password.get_secret_value() if sent.password is not None else None,
@@ -71,30 +58,24 @@ def change_person(
     return wire.Person.model_validate(changed)
 
 
-@router.get("/groups", dependencies=[Depends(may("groups.list"))])
-def list_groups(directory: str, office: TheOffice) -> list[roles_wire.Group]:
+@router.get("/groups")
+def list_groups(act: Annotated[Act, Depends(may("groups.list"))]) -> list[roles_wire.Group]:
     """The groups of the directory with their direct members."""
-    return [roles_wire.Group.model_validate(group) for group in groups.list_groups(office.premises, directory)]
+    return [roles_wire.Group.model_validate(group) for group in groups.list_groups(act)]
 
 
 @router.put("/groups/{group}")
 def save_group(
     group: str,
     sent: roles_wire.GroupSent,
-    admitted: Annotated[Admitted, Depends(may("groups.save"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("groups.save"))],
 ) -> roles_wire.Group:
     """Make a group, or put these members in place of those it has."""
-    saved = groups.save_group(
-        office.premises, admitted.directory, group, sent.title, sent.people, sent.groups, admitted.actor, now
-    )
+    saved = groups.save_group(act, group, sent.title, sent.people, sent.groups)
     return roles_wire.Group.model_validate(saved)
 
 
 @router.delete("/groups/{group}", status_code=204)
-def remove_group(
-    group: str, admitted: Annotated[Admitted, Depends(may("groups.remove"))], office: TheOffice, now: Now
-) -> None:
+def remove_group(group: str, act: Annotated[Act, Depends(may("groups.remove"))]) -> None:
     """Remove a group that nothing stands on."""
-    groups.remove_group(office.premises, admitted.directory, group, admitted.actor, now)
+    groups.remove_group(act, group)

@@ -8,10 +8,10 @@ from fastapi import Depends, Request
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import probes
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.tokens import CLAIMS, TokenReading, read_token
 from jamb.service import probe as prober
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import TheRuntime, may
 from jamb.service.routes.access import explained
 from jamb.service.routing import api_router
 from jamb.wire import probe as wire
@@ -28,30 +28,26 @@ def list_claims() -> list[wire.ClaimWords]:
 
 @router.post("/directories/{directory}/clients/{client}/probe")
 async def probe(
-    directory: str,
+    act: Annotated[Act, Depends(may("probe.run"))],
     client: str,
     sent: wire.NewProbe,
     request: Request,
-    admitted: Annotated[Admitted, Depends(may("probe.run"))],
-    office: TheOffice,
-    now: Now,
+    runtime: TheRuntime,
 ) -> wire.Probe:
     """Fetch a token, read it, call the resource with it, and explain how it went."""
-    plan = await run_in_threadpool(
-        probes.plan_probe, office.premises, directory, client, sent.resource, sent.operation, sent.object, now
-    )
+    plan = await run_in_threadpool(probes.plan_probe, act, client, sent.resource, sent.operation, sent.object)
     secret = sent.secret.get_secret_value() if sent.secret is not None else None
-    fetched = await prober.fetch(request.app, office, directory, plan, secret)
-    called = await prober.call(office, plan, fetched, secret is not None)
+    fetched = await prober.fetch(request.app, runtime, act.slug, plan, secret)
+    called = await prober.call(runtime, plan, fetched, secret is not None)
     question = Question(
         resource=sent.resource, operation=sent.operation, object=sent.object, token=fetched.token or None
     )
-    found = await run_in_threadpool(explained, office, directory, client, question, now)
-    reading = read_token(fetched.token, now) if fetched.token else TokenReading((), (), ())
+    found = await run_in_threadpool(explained, runtime, act, client, question)
+    reading = read_token(fetched.token, act.now) if fetched.token else TokenReading((), (), ())
     works = bool(fetched.token) and found.allowed and (called is None or 200 <= called.status < 300)
     verdict = _verdict(works, fetched.error, called, found.allowed)
     what = {"operation": sent.operation, "resource": sent.resource, "way": fetched.way, "verdict": verdict}
-    await run_in_threadpool(probes.note_probe, office.premises, admitted, client, what, now)
+    await run_in_threadpool(probes.note_probe, act, client, what)
     return wire.Probe(
         works=works,
         verdict=verdict,

@@ -7,8 +7,8 @@ from typing import Annotated
 from fastapi import Depends
 
 from jamb.actions import publishers, removals
-from jamb.actions.access import Admitted
-from jamb.service.callers import Now, TheOffice, may
+from jamb.actions.act import Act
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Limit
 from jamb.service.routes.clients import client_answer
 from jamb.service.routing import api_router
@@ -18,16 +18,20 @@ from jamb.wire.clients import Client
 router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
-@router.get("/removals", dependencies=[Depends(may("removals.list"))])
-def list_removed(directory: str, office: TheOffice, limit: Limit = DEFAULT_LIMIT) -> list[wire.Removed]:
+@router.get("/removals")
+def list_removed(
+    act: Annotated[Act, Depends(may("removals.list"))], limit: Limit = DEFAULT_LIMIT
+) -> list[wire.Removed]:
     """Removed clients, the latest first."""
-    return [_removed(one) for one in removals.list_removed(office.premises, directory, limit)]
+    return [_removed(one) for one in removals.list_removed(act, limit)]
 
 
-@router.post("/removals/preview", dependencies=[Depends(may("removals.preview"))])
-def preview_removal(directory: str, sent: wire.RemovalsAsked, office: TheOffice, now: Now) -> list[wire.RemovalPreview]:
+@router.post("/removals/preview")
+def preview_removal(
+    act: Annotated[Act, Depends(may("removals.preview"))], sent: wire.RemovalsAsked
+) -> list[wire.RemovalPreview]:
     """What the removal of clients would take along, and what stands against it. Changes nothing."""
-    found = removals.preview(office.premises, directory, sent.clients, now)
+    found = removals.preview(act, sent.clients)
     return [wire.RemovalPreview.model_validate(one) for one in found]
 
 
@@ -35,47 +39,39 @@ def preview_removal(directory: str, sent: wire.RemovalsAsked, office: TheOffice,
 def remove_client(
     client: str,
     sent: wire.RemovalSent,
-    admitted: Annotated[Admitted, Depends(may("clients.remove"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("clients.remove"))],
 ) -> wire.Removed:
     """Remove a disabled client whose credentials are dead. It can be restored for a while."""
-    return _removed(removals.remove(office.premises, admitted.directory, client, sent.reason, admitted.actor, now))
+    return _removed(removals.remove(act, client, sent.reason))
 
 
 @router.post("/clients/{client}/restoration")
-def restore_client(
-    client: str, admitted: Annotated[Admitted, Depends(may("clients.restore"))], office: TheOffice, now: Now
-) -> Client:
+def restore_client(client: str, act: Annotated[Act, Depends(may("clients.restore"))]) -> Client:
     """Restore a removed client, disabled, with what its removal ended."""
-    return client_answer(removals.restore(office.premises, admitted.directory, client, admitted.actor, now))
+    return client_answer(removals.restore(act, client))
 
 
-@router.get("/publishers", dependencies=[Depends(may("publishers.list"))])
-def list_publishers(directory: str, office: TheOffice) -> list[wire.Publisher]:
+@router.get("/publishers")
+def list_publishers(act: Annotated[Act, Depends(may("publishers.list"))]) -> list[wire.Publisher]:
     """Publishers for which somebody here answers."""
-    return [wire.Publisher.model_validate(one) for one in publishers.list_publishers(office.premises, directory)]
+    return [wire.Publisher.model_validate(one) for one in publishers.list_publishers(act)]
 
 
 @router.put("/publishers/{domain}")
 def vouch(
     domain: str,
     sent: wire.Vouching,
-    admitted: Annotated[Admitted, Depends(may("publishers.vouch"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("publishers.vouch"))],
 ) -> wire.Publisher:
     """Answer for a publisher, with the reason."""
-    made = publishers.vouch(office.premises, admitted.directory, domain, sent.reason, admitted.actor, now)
+    made = publishers.vouch(act, domain, sent.reason)
     return wire.Publisher.model_validate(made)
 
 
 @router.delete("/publishers/{domain}", status_code=204)
-def disown(
-    domain: str, admitted: Annotated[Admitted, Depends(may("publishers.disown"))], office: TheOffice, now: Now
-) -> None:
+def disown(domain: str, act: Annotated[Act, Depends(may("publishers.disown"))]) -> None:
     """Answer for a publisher no more."""
-    publishers.disown(office.premises, admitted.directory, domain, admitted.actor, now)
+    publishers.disown(act, domain)
 
 
 def _removed(one: removals.Removed) -> wire.Removed:

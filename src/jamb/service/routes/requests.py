@@ -8,9 +8,9 @@ from uuid import UUID
 from fastapi import Depends, Request, Response
 
 from jamb.actions import request_views, requests
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.requests import RequestEvent
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.service.routes.narrowing import trial_answer
@@ -26,22 +26,10 @@ router = api_router("/api/v1/directories/{directory}", tags=["requests"])
 def make_request(
     client: str,
     sent: wire.NewRequest,
-    admitted: Annotated[Admitted, Depends(may("requests.make"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("requests.make"))],
 ) -> wire.ConsentRequest:
     """Ask an approver to consent; it waits at the consent desk until it is due."""
-    made = requests.make_request(
-        office.premises,
-        admitted.directory,
-        client,
-        sent.asks,
-        sent.reason,
-        sent.answers,
-        sent.terms_accepted,
-        admitted.actor,
-        now,
-    )
+    made = requests.make_request(act, client, sent.asks, sent.reason, sent.answers, sent.terms_accepted)
     return wire.ConsentRequest.model_validate(made)
 
 
@@ -49,36 +37,24 @@ def make_request(
 def withdraw_request(
     client: str,
     request: UUID,
-    admitted: Annotated[Admitted, Depends(may("requests.withdraw"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("requests.withdraw"))],
 ) -> wire.ConsentRequest:
     """Take a waiting request back."""
-    return wire.ConsentRequest.model_validate(
-        requests.withdraw_request(office.premises, admitted.directory, client, request, admitted.actor, now)
-    )
+    return wire.ConsentRequest.model_validate(requests.withdraw_request(act, client, request))
 
 
 @router.get("/requests")
 def list_requests(
-    admitted: Annotated[Admitted, Depends(may("requests.list"))],
+    act: Annotated[Act, Depends(may("requests.list"))],
     http: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
     waiting: bool = True,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.ConsentRequest]:
     """Requests that wait, the one due first before the others; or those past, latest first."""
     found, more = request_views.list_requests(
-        office.premises,
-        admitted.directory.slug,
-        now,
-        waiting=waiting,
-        mine=admitted.mine,
-        after_key=unpack_position(cursor),
-        limit=limit,
+        act, waiting=waiting, mine=act.mine, after_key=unpack_position(cursor), limit=limit
     )
     following = pack_position(more)
     link_next(http, response, following)
@@ -86,13 +62,9 @@ def list_requests(
 
 
 @router.get("/requests/{request}")
-def read_request(
-    request: UUID, admitted: Annotated[Admitted, Depends(may("requests.read"))], office: TheOffice, now: Now
-) -> wire.RequestDossier:
+def read_request(request: UUID, act: Annotated[Act, Depends(may("requests.read"))]) -> wire.RequestDossier:
     """One request, with what granting it would change now."""
-    found = request_views.read_request(
-        office.premises, admitted.directory.slug, request, now, admitted.mine, admitted.actor
-    )
+    found = request_views.read_request(act, request, act.mine)
     return wire.RequestDossier(
         request=wire.ConsentRequest.model_validate(found.request),
         preview=preview_answer(found.preview) if found.preview is not None else None,
@@ -112,21 +84,16 @@ def read_request(
 def decide_request(
     request: UUID,
     sent: wire.RequestDecision,
-    admitted: Annotated[Admitted, Depends(may("requests.decide"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("requests.decide"))],
 ) -> wire.ConsentRequest:
     """Grant a request, narrowed if you will, or decline it with words. There is no default."""
     decided = requests.decide_request(
-        office.premises,
-        admitted.directory,
+        act,
         request,
         RequestEvent(sent.decision),
         sent.asks,
         terms_of(sent.terms) if sent.terms is not None else None,
         sent.words,
-        admitted.actor,
-        now,
         force=sent.force,
     )
     return wire.ConsentRequest.model_validate(decided)

@@ -7,10 +7,11 @@ from typing import Annotated
 from fastapi import Depends, Query
 
 from jamb.actions import resources
-from jamb.actions.access import Admitted, admit
+from jamb.actions.access import admit
+from jamb.actions.act import Act
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
-from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.callers import Now, TheCaller, TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import reach as reach_wire
 from jamb.wire import resources as wire
@@ -18,8 +19,8 @@ from jamb.wire import resources as wire
 router = api_router("/api/v1/directories/{directory}/resources", tags=["resources"])
 
 
-@router.get("", dependencies=[Depends(may("resources.list"))])
-def list_resources(directory: str, office: TheOffice) -> list[wire.ResourceLine]:
+@router.get("")
+def list_resources(act: Annotated[Act, Depends(may("resources.list"))]) -> list[wire.ResourceLine]:
     """The resources of the directory, by name."""
     return [
         wire.ResourceLine(
@@ -31,7 +32,7 @@ def list_resources(directory: str, office: TheOffice) -> list[wire.ResourceLine]
             object_name=one.catalogue.object_name,
             collections=one.collections,
         )
-        for one in resources.list_resources(office.premises, directory)
+        for one in resources.list_resources(act)
     ]
 
 
@@ -54,10 +55,10 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
     )
 
 
-@router.get("/{name}", dependencies=[Depends(may("resources.read"))])
-def read_resource(directory: str, name: str, office: TheOffice) -> wire.Resource:
+@router.get("/{name}")
+def read_resource(act: Annotated[Act, Depends(may("resources.read"))], name: str) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
-    found = resources.read_resource(office.premises, directory, name)
+    found = resources.read_resource(act, name)
     return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id, found.address)
 
 
@@ -65,38 +66,31 @@ def read_resource(directory: str, name: str, office: TheOffice) -> wire.Resource
 def publish_resource(
     name: str,
     sent: wire.ResourceSent,
-    admitted: Annotated[Admitted, Depends(may("resources.publish"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("resources.publish"))],
 ) -> wire.ResourceChange:
     """Publish a resource, or put this in place of what it is. Look at the preview first."""
     change = resources.publish(
-        office.premises,
-        admitted.directory,
-        sent.catalogue(name),
-        admitted.actor,
-        now,
-        guard_client_id=sent.guard_client_id,
-        questions=sent.questions,
-        terms=sent.terms,
+        act, sent.catalogue(name), guard_client_id=sent.guard_client_id, questions=sent.questions, terms=sent.terms
     )
     return change_answer(change)
 
 
-@router.post("/{name}/preview", dependencies=[Depends(may("resources.preview"))])
+@router.post("/{name}/preview")
 def preview_resource(
-    directory: str, name: str, sent: wire.ResourceSent, office: TheOffice, now: Now
+    act: Annotated[Act, Depends(may("resources.preview"))],
+    name: str,
+    sent: wire.ResourceSent,
 ) -> wire.ResourceChange:
     """What publishing this would change, and for which clients."""
-    return change_answer(resources.preview(office.premises, directory, sent.catalogue(name), now))
+    return change_answer(resources.preview(act, sent.catalogue(name)))
 
 
-@router.get("/{name}/proposal", dependencies=[Depends(may("permissions.propose"))])
+@router.get("/{name}/proposal")
 def propose_permissions(
-    directory: str,
+    act: Annotated[Act, Depends(may("permissions.propose"))],
     name: str,
     operation: Annotated[list[str], Query(min_length=1, max_length=500, description="What must be possible")],
-    office: TheOffice,
+    runtime: TheRuntime,
     caller: TheCaller,
     now: Now,
     kind: AccessKind = AccessKind.APPLICATION,
@@ -107,8 +101,8 @@ def propose_permissions(
     What a client asks or holds is told to whoever may read that client.
     """
     if client is not None:
-        admit(office.premises, directory, caller, "clients.read", now, client)
-    found = resources.propose(office.premises, directory, name, operation, kind, client)
+        admit(runtime.backend, act.slug, caller, "clients.read", now, client)
+    found = resources.propose(act, name, operation, kind, client)
     return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)
 
 
@@ -116,19 +110,17 @@ def propose_permissions(
 def set_resource_address(
     name: str,
     sent: wire.ResourceAddress,
-    admitted: Annotated[Admitted, Depends(may("resources.set-address"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("resources.set-address"))],
 ) -> wire.ResourceAddress:
     """Say where a resource answers, so that clients can be probed there."""
-    url = resources.set_address(office.premises, admitted.directory, name, sent.url, admitted.actor, now)
+    url = resources.set_address(act, name, sent.url)
     return wire.ResourceAddress(url=url)
 
 
-@router.get("/{name}/collections", dependencies=[Depends(may("collections.read"))])
-def read_collections(directory: str, name: str, office: TheOffice) -> reach_wire.Collections:
+@router.get("/{name}/collections")
+def read_collections(act: Annotated[Act, Depends(may("collections.read"))], name: str) -> reach_wire.Collections:
     """The collections of a resource's objects, as a tree of paths."""
-    found, tree = resources.read_collections(office.premises, directory, name)
+    found, tree = resources.read_collections(act, name)
     return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
 
 
@@ -136,17 +128,15 @@ def read_collections(directory: str, name: str, office: TheOffice) -> reach_wire
 def replace_collections(
     name: str,
     sent: reach_wire.CollectionsSent,
-    admitted: Annotated[Admitted, Depends(may("collections.replace"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("collections.replace"))],
 ) -> reach_wire.Collections:
     """Put these collections in place of those a resource has. Guards act on it within seconds."""
     tree = CollectionTree.of(
         Collection(one.path, " ".join(one.title.split()) or one.path, frozenset(one.objects), one.rule.strip())
         for one in sent.collections
     )
-    waits = resources.replace_collections(office.premises, admitted.directory, name, tree, admitted.actor, now)
-    found, tree = resources.read_collections(office.premises, admitted.directory.slug, name)
+    waits = resources.replace_collections(act, name, tree)
+    found, tree = resources.read_collections(act, name)
     return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree, waits)
 
 

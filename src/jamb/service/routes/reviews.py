@@ -8,10 +8,10 @@ from uuid import UUID
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import review_outcomes, reviews
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.review_views import ReviewItem, ReviewView
 from jamb.core.reviews import Answer, ReviewScope
-from jamb.service.callers import Now, TheCaller, TheOffice, may
+from jamb.service.callers import TheCaller, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
 from jamb.store.reviews import Position
@@ -21,66 +21,56 @@ from jamb.wire.base import Page
 router = api_router("/api/v1/directories/{directory}", tags=["reviews"])
 
 
-@router.get("/reviews", dependencies=[Depends(may("reviews.list"))])
-def list_reviews(directory: str, office: TheOffice, limit: Limit = DEFAULT_LIMIT) -> list[wire.Review]:
+@router.get("/reviews")
+def list_reviews(act: Annotated[Act, Depends(may("reviews.list"))], limit: Limit = DEFAULT_LIMIT) -> list[wire.Review]:
     """Access reviews, the latest first."""
-    return [_review(one) for one in reviews.list_reviews(office.premises, directory, limit)]
+    return [_review(one) for one in reviews.list_reviews(act, limit)]
 
 
-@router.post("/reviews/preview", dependencies=[Depends(may("reviews.preview"))])
-def preview_review(directory: str, sent: wire.ReviewScope, office: TheOffice, now: Now) -> wire.ReviewPreview:
+@router.post("/reviews/preview")
+def preview_review(act: Annotated[Act, Depends(may("reviews.preview"))], sent: wire.ReviewScope) -> wire.ReviewPreview:
     """How many would be asked about how much. Changes nothing."""
-    found = reviews.preview_review(office.premises, directory, _scope(sent), now)
+    found = reviews.preview_review(act, _scope(sent))
     return wire.ReviewPreview(
         clients=found.clients, items=found.items, owners=found.owners, ownerless=list(found.ownerless)
     )
 
 
 @router.post("/reviews", status_code=201)
-def start_review(
-    sent: wire.NewReview, admitted: Annotated[Admitted, Depends(may("reviews.start"))], office: TheOffice, now: Now
-) -> wire.Review:
+def start_review(sent: wire.NewReview, act: Annotated[Act, Depends(may("reviews.start"))]) -> wire.Review:
     """Start a review: owners are asked about every grant and role in its scope."""
-    return _review(
-        reviews.start_review(
-            office.premises, admitted.directory, sent.name, _scope(sent.scope), sent.days, admitted.actor, now
-        )
-    )
+    return _review(reviews.start_review(act, sent.name, _scope(sent.scope), sent.days))
 
 
-@router.get("/reviews/{review}", dependencies=[Depends(may("reviews.read"))])
-def read_review(directory: str, review: UUID, office: TheOffice) -> wire.Review:
+@router.get("/reviews/{review}")
+def read_review(act: Annotated[Act, Depends(may("reviews.read"))], review: UUID) -> wire.Review:
     """A review, with how many items have which answer."""
-    return _review(reviews.read_review(office.premises, directory, review))
+    return _review(reviews.read_review(act, review))
 
 
-@router.get("/reviews/{review}/items", dependencies=[Depends(may("reviews.list-items"))])
+@router.get("/reviews/{review}/items")
 def list_items(
-    directory: str,
+    act: Annotated[Act, Depends(may("reviews.list-items"))],
     review: UUID,
     request: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
     answer: Annotated[Answer | None, Query(description="Those answered so alone; empty: those that wait")] = None,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.ReviewItem]:
     """Items of a review, by client, the heaviest of each first."""
-    found, after = reviews.list_items(office.premises, directory, review, now, _position(cursor), limit, answer)
+    found, after = reviews.list_items(act, review, _position(cursor), limit, answer)
     following = pack([*after[:3], str(after[3])]) if after is not None else None
     link_next(request, response, following)
     return Page[wire.ReviewItem](items=[wire.ReviewItem.model_validate(one) for one in found], next=following)
 
 
 @router.get("/my-reviews")
-def my_reviews(
-    admitted: Annotated[Admitted, Depends(may("reviews.mine"))], office: TheOffice, now: Now
-) -> list[wire.ReviewWithItems]:
+def my_reviews(act: Annotated[Act, Depends(may("reviews.mine"))]) -> list[wire.ReviewWithItems]:
     """The open reviews in which the caller is asked about clients they own, with what they are asked."""
-    if admitted.actor.kind != "person":
+    if act.actor.kind != "person":
         return []
-    found = reviews.my_reviews(office.premises, admitted.directory.slug, UUID(admitted.actor.id), now)
+    found = reviews.my_reviews(act, UUID(act.actor.id))
     return [_with_items(review, items) for review, items in found]
 
 
@@ -89,40 +79,32 @@ def answer(
     client: str,
     review: UUID,
     sent: wire.ReviewAnswers,
-    admitted: Annotated[Admitted, Depends(may("reviews.answer"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("reviews.answer"))],
 ) -> list[wire.ReviewItem]:
     """Answer for items of one client, all or none. It can be answered anew until the review is closed."""
     said = [
         reviews.Said(one.item, one.answer, one.words, one.narrower.value() if one.narrower is not None else None)
         for one in sent.answers
     ]
-    done = reviews.answer(office.premises, admitted.directory, review, client, said, admitted.actor, now)
+    done = reviews.answer(act, review, client, said)
     return [wire.ReviewItem.model_validate(one) for one in done]
 
 
 @router.post("/reviews/{review}/closing")
-def close_review(
-    review: UUID, admitted: Annotated[Admitted, Depends(may("reviews.close"))], office: TheOffice, now: Now
-) -> wire.Review:
+def close_review(review: UUID, act: Annotated[Act, Depends(may("reviews.close"))]) -> wire.Review:
     """Close a review before its end. What nobody answered is proposed for withdrawal; nothing is withdrawn by that."""
-    return _review(reviews.close_review(office.premises, admitted.directory, review, admitted.actor, now))
+    return _review(reviews.close_review(act, review))
 
 
 @router.post("/reviews/{review}/carrying-out")
 def carry_out(
     review: UUID,
     sent: wire.CarryOut,
-    admitted: Annotated[Admitted, Depends(may("reviews.carry-out"))],
+    act: Annotated[Act, Depends(may("reviews.carry-out"))],
     caller: TheCaller,
-    office: TheOffice,
-    now: Now,
 ) -> wire.CarriedOut:
     """Make answers so, each item by itself, a hundred a call; it goes on where a run was stopped."""
-    done = review_outcomes.carry_out(
-        office.premises, admitted.directory, review, sent.items, sent.after, caller, admitted.actor, now
-    )
+    done = review_outcomes.carry_out(act, review, sent.items, sent.after, caller)
     failed = [wire.FailedItem(item=item, why=why) for item, why in done.failed]
     return wire.CarriedOut(done=list(done.done), failed=failed, next=done.next)
 
@@ -145,9 +127,16 @@ def _scope(sent: wire.ReviewScope) -> ReviewScope:
 
 def _review(one: ReviewView) -> wire.Review:
     return wire.Review(
-        id=one.id, name=one.name, about=one.scope.words, started_at=one.started_at, started_by=one.started_by,
-        ends_at=one.ends_at, closed_at=one.closed_at, answers=one.answers, done=one.done,
-    )  # fmt: skip
+        id=one.id,
+        name=one.name,
+        about=one.scope.words,
+        started_at=one.started_at,
+        started_by=one.started_by,
+        ends_at=one.ends_at,
+        closed_at=one.closed_at,
+        answers=one.answers,
+        done=one.done,
+    )
 
 
 def _with_items(review: ReviewView, items: list[ReviewItem]) -> wire.ReviewWithItems:

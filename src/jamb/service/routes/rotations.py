@@ -8,13 +8,13 @@ from uuid import UUID
 from fastapi import Depends, Query, Request, Response
 
 from jamb.actions import rotations
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.actions.adding import SHOWN, Added, Place
 from jamb.actions.delivering import Delivered, to_owners
 from jamb.actions.handovers import HandoverTerms
 from jamb.core.handover import MOST_HOURS, Deliver
 from jamb.core.policy import BOUNDS
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import TheRuntime, may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routes.handovers import carried
@@ -28,21 +28,17 @@ _ONE = "/clients/{client}/rotations/{rotation}"
 
 @router.get("/rotations")
 def list_rotations(
-    admitted: Annotated[Admitted, Depends(may("rotations.list"))],
+    act: Annotated[Act, Depends(may("rotations.list"))],
     request: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
     ended: Annotated[bool, Query(description="Those ended in the last thirty days instead")] = False,
     client: Annotated[str | None, Query(max_length=80, description="Only of this client, by its id")] = None,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Rotation]:
     """Rotations under way, the one whose overlap ends first before the others; or those ended lately, latest first."""
-    only = admitted.own if client is None else {client} if admitted.own is None else {client} & admitted.own
-    found, more = rotations.list_rotations(
-        office.premises, admitted.directory.slug, ended, only, unpack_position(cursor), limit, now
-    )
+    only = act.own if client is None else {client} if act.own is None else {client} & act.own
+    found, more = rotations.list_rotations(act, ended, only, unpack_position(cursor), limit)
     following = pack_position(more)
     link_next(request, response, following)
     return Page[wire.Rotation](items=[wire.Rotation.model_validate(one) for one in found], next=following)
@@ -50,19 +46,15 @@ def list_rotations(
 
 @router.get("/rotations/due")
 def list_due(
-    admitted: Annotated[Admitted, Depends(may("rotations.due"))],
+    act: Annotated[Act, Depends(may("rotations.due"))],
     request: Request,
     response: Response,
-    office: TheOffice,
-    now: Now,
     within: Annotated[int | None, Query(ge=0, le=3650, description="Days; the policy's notice when left out")] = None,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Due]:
     """Credentials that end soon and that nothing follows yet, the first to end before the others."""
-    found, more = rotations.list_due(
-        office.premises, admitted.directory.slug, within, admitted.own, unpack_position(cursor), limit, now
-    )
+    found, more = rotations.list_due(act, within, act.own, unpack_position(cursor), limit)
     following = pack_position(more)
     link_next(request, response, following)
     return Page[wire.Due](items=[wire.Due.model_validate(one) for one in found], next=following)
@@ -75,9 +67,7 @@ def _as_if(setting: str) -> Any:
 
 @router.get("/rotations/forecast")
 def foresee(
-    admitted: Annotated[Admitted, Depends(may("rotations.foresee"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.foresee"))],
     secret_default_days: Annotated[int | None, _as_if("secret_default_days")] = None,
     key_default_days: Annotated[int | None, _as_if("key_default_days")] = None,
     notice_days: Annotated[int | None, _as_if("notice_days")] = None,
@@ -89,7 +79,7 @@ def foresee(
         "notice_days": notice_days,
     }
     changes = {name: value for name, value in wanted.items() if value is not None}
-    weeks = rotations.foresee(office.premises, admitted.directory.slug, changes, now)
+    weeks = rotations.foresee(act, changes)
     return [wire.Week.model_validate(one) for one in weeks]
 
 
@@ -98,20 +88,18 @@ def open_rotation(
     client: str,
     credential: UUID,
     sent: wire.NewRotation,
-    admitted: Annotated[Admitted, Depends(may("rotations.open"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.open"))],
+    runtime: TheRuntime,
 ) -> wire.OpenedRotation:
     """Put another credential beside one. What of it is secret is in this answer only."""
     successor = addition_of(sent.successor, sent.days) if sent.successor is not None else None
     told = Delivered()
     delivery = SHOWN
     if sent.deliver is Deliver.OWNERS:
-        delivery = to_owners(office.premises, HandoverTerms(MOST_HOURS), carried, _following, told)
+        delivery = to_owners(runtime.backend, HandoverTerms(MOST_HOURS), carried, _following, told)
     opened = rotations.open_rotation(
-        office.premises, admitted.directory, client, credential, successor, sent.days, sent.overlap_days,
-        admitted.actor, now, sent.id, delivery,
-    )  # fmt: skip
+        act, client, credential, successor, sent.days, sent.overlap_days, sent.id, delivery
+    )
     if told.handover is not None:
         return wire.OpenedRotation(
             rotation=wire.Rotation.model_validate(opened.rotation), issued=None, made=None, delivered_to=told.names
@@ -119,22 +107,20 @@ def open_rotation(
     return _opened(opened)
 
 
-@router.get(_ONE, dependencies=[Depends(may("rotations.read"))])
-def read_rotation(directory: str, client: str, rotation: UUID, office: TheOffice, now: Now) -> wire.Rotation:
+@router.get(_ONE)
+def read_rotation(act: Annotated[Act, Depends(may("rotations.read"))], client: str, rotation: UUID) -> wire.Rotation:
     """How far a rotation is, and who still uses the old credential."""
-    return wire.Rotation.model_validate(rotations.read_rotation(office.premises, directory, client, rotation, now))
+    return wire.Rotation.model_validate(rotations.read_rotation(act, client, rotation))
 
 
 @router.post(f"{_ONE}/reissue", status_code=201)
 def reissue(
     client: str,
     rotation: UUID,
-    admitted: Annotated[Admitted, Depends(may("rotations.reissue"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.reissue"))],
 ) -> wire.OpenedRotation:
     """Issue the rotation's new secret again, because it was lost before anything used it."""
-    return _opened(rotations.reissue(office.premises, admitted.directory, client, rotation, admitted.actor, now))
+    return _opened(rotations.reissue(act, client, rotation))
 
 
 @router.post(f"{_ONE}/extension")
@@ -142,12 +128,10 @@ def extend(
     client: str,
     rotation: UUID,
     sent: wire.Extension,
-    admitted: Annotated[Admitted, Depends(may("rotations.extend"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.extend"))],
 ) -> wire.Rotation:
     """Let the overlap last longer."""
-    found = rotations.extend(office.premises, admitted.directory, client, rotation, sent.days, admitted.actor, now)
+    found = rotations.extend(act, client, rotation, sent.days)
     return wire.Rotation.model_validate(found)
 
 
@@ -156,14 +140,10 @@ def close(
     client: str,
     rotation: UUID,
     sent: wire.Closing,
-    admitted: Annotated[Admitted, Depends(may("rotations.close"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.close"))],
 ) -> wire.Rotation:
     """Withdraw the old credential. Refused while it is in use, naming by whom, unless it is forced."""
-    found = rotations.close(
-        office.premises, admitted.directory, client, rotation, sent.forced, sent.reason, admitted.actor, now
-    )
+    found = rotations.close(act, client, rotation, sent.forced, sent.reason)
     return wire.Rotation.model_validate(found)
 
 
@@ -172,12 +152,10 @@ def abandon(
     client: str,
     rotation: UUID,
     sent: wire.Abandonment,
-    admitted: Annotated[Admitted, Depends(may("rotations.abandon"))],
-    office: TheOffice,
-    now: Now,
+    act: Annotated[Act, Depends(may("rotations.abandon"))],
 ) -> wire.Rotation:
     """Withdraw the new credential; the old one stands as before."""
-    found = rotations.abandon(office.premises, admitted.directory, client, rotation, sent.reason, admitted.actor, now)
+    found = rotations.abandon(act, client, rotation, sent.reason)
     return wire.Rotation.model_validate(found)
 
 

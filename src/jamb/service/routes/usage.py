@@ -7,10 +7,10 @@ from typing import Annotated
 from fastapi import Depends, Query
 
 from jamb.actions import bounds, usage
-from jamb.actions.access import Admitted
+from jamb.actions.act import Act
 from jamb.core.ladder import Use
 from jamb.core.reach.details import document
-from jamb.service.callers import Now, TheOffice, may
+from jamb.service.callers import may
 from jamb.service.routing import api_router
 from jamb.store.usage import Refused
 from jamb.wire import usage as wire
@@ -19,9 +19,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["usage"])
 
 
 @router.post("/usage")
-def report_usage(
-    sent: wire.UsageReport, admitted: Annotated[Admitted, Depends(may("usage.report"))], office: TheOffice, now: Now
-) -> wire.UsageCounted:
+def report_usage(sent: wire.UsageReport, act: Annotated[Act, Depends(may("usage.report"))]) -> wire.UsageCounted:
     """Count a batch of used operations, once."""
     uses = [
         (one.client_id, Use(one.operation, one.kind, one.last_at.date(), one.calls, one.last_at)) for one in sent.uses
@@ -34,19 +32,17 @@ def report_usage(
         for one in sent.refusals
     ]
     details = [usage.Details(one.objects, one.people) for one in sent.uses]
-    counted = usage.report(office.premises, admitted, sent.resource, sent.batch, uses, now, refusals, details)
+    counted = usage.report(act, sent.resource, sent.batch, uses, refusals, details)
     return wire.UsageCounted(counted=counted)
 
 
 @router.get("/bounds")
 def read_bounds(
-    admitted: Annotated[Admitted, Depends(may("bounds.read"))],
+    act: Annotated[Act, Depends(may("bounds.read"))],
     resource: Annotated[str, Query(min_length=1, max_length=300)],
-    office: TheOffice,
-    now: Now,
 ) -> wire.Bounds:
     """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
-    found = bounds.read_bounds(office.premises, admitted, resource, now)
+    found = bounds.read_bounds(act, resource)
     return wire.Bounds(
         resource=found.resource,
         object_name=found.object_name,

@@ -17,9 +17,9 @@ import structlog
 from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
+from jamb.actions.backend import Backend
 from jamb.actions.duties import said_of
 from jamb.actions.notices import letter
-from jamb.actions.premises import Premises
 from jamb.service.settings import Settings
 from jamb.store import notices
 from jamb.store.notices import MailRow
@@ -46,14 +46,17 @@ class Mailer:
     def server(self) -> aiosmtplib.SMTP:
         parts = urlsplit(self.url)
         return aiosmtplib.SMTP(
-            hostname=parts.hostname, port=parts.port or (465 if parts.scheme == "smtps" else 25),
-            use_tls=parts.scheme == "smtps", start_tls=parts.scheme == "smtp+tls", timeout=self.seconds,
+            hostname=parts.hostname,
+            port=parts.port or (465 if parts.scheme == "smtps" else 25),
+            use_tls=parts.scheme == "smtps",
+            start_tls=parts.scheme == "smtp+tls",
+            timeout=self.seconds,
             username=unquote(parts.username) if parts.username else None,
             password=unquote(parts.password) if parts.password else None,
-        )  # fmt: skip
+        )
 
 
-async def send_mails(premises: Premises, mailer: Mailer | None) -> int:
+async def send_mails(backend: Backend, mailer: Mailer | None) -> int:
     """Send the letters that are due; return how many were. Nothing is taken while there is no mail server.
 
     Each is taken, made, sent and marked by itself: one that cannot be made or sent holds up no other.
@@ -64,12 +67,12 @@ async def send_mails(premises: Premises, mailer: Mailer | None) -> int:
     server: aiosmtplib.SMTP | None = None
     try:
         for _ in range(MOST_IN_A_ROUND):
-            row = await run_in_threadpool(_take, premises)
+            row = await run_in_threadpool(_take, backend)
             if row is None:
                 break
             error = ""
             try:
-                message = await run_in_threadpool(_message, premises, row, mailer.sender)
+                message = await run_in_threadpool(_message, backend, row, mailer.sender)
                 if server is None:
                     server = await _connected(mailer)
                 async with asyncio.timeout(mailer.seconds):
@@ -78,13 +81,13 @@ async def send_mails(premises: Premises, mailer: Mailer | None) -> int:
                 error = f"{refused.code} {refused.message}"
             except (aiosmtplib.SMTPException, OSError, TimeoutError) as away:
                 _log.warning("the mail server does not answer, will try again", error=type(away).__name__)
-                await run_in_threadpool(_mark, premises, row, f"{type(away).__name__}: {away}"[:200])
+                await run_in_threadpool(_mark, backend, row, f"{type(away).__name__}: {away}"[:200])
                 break
             except Exception as fault:  # noqa: BLE001 - it is put aside, and the others go
                 _log.exception("a letter cannot be sent", mail=str(row.id))
                 error = said_of(fault)
             # At once, so that a process that ends here has told of as many as it sent.
-            await run_in_threadpool(_mark, premises, row, error)
+            await run_in_threadpool(_mark, backend, row, error)
             sent += not error
     finally:
         if server is not None:
@@ -101,14 +104,14 @@ async def _connected(mailer: Mailer) -> aiosmtplib.SMTP:
     return server
 
 
-def _take(premises: Premises) -> MailRow | None:
-    with observation(premises.engine) as session:
+def _take(backend: Backend) -> MailRow | None:
+    with observation(backend.engine) as session:
         return notices.claim(session, MailRow, datetime.now(UTC))
 
 
-def _message(premises: Premises, row: MailRow, sender: str) -> EmailMessage:
-    with Session(premises.engine) as session:
-        person, domain, words = letter(session, premises, row)
+def _message(backend: Backend, row: MailRow, sender: str) -> EmailMessage:
+    with Session(backend.engine) as session:
+        person, domain, words = letter(session, backend, row)
         # RFC 6532, for whoever has an address that is not ASCII; a server that cannot take it says so.
         message = EmailMessage(policy=SMTP if person.login.isascii() else SMTPUTF8)
         message["From"] = sender or str(Address("Jamb", "jamb", domain))
@@ -123,8 +126,8 @@ def _message(premises: Premises, row: MailRow, sender: str) -> EmailMessage:
         return message
 
 
-def _mark(premises: Premises, row: MailRow, error: str) -> None:
-    with observation(premises.engine) as session:
+def _mark(backend: Backend, row: MailRow, error: str) -> None:
+    with observation(backend.engine) as session:
         held = session.get_one(MailRow, row.id, with_for_update=True)
         notices.note_try(held, datetime.now(UTC), error)
         session.add(held)

@@ -18,10 +18,10 @@ import structlog
 from sqlmodel import Session, col, select
 from starlette.concurrency import run_in_threadpool
 
+from jamb.actions.backend import Backend
 from jamb.actions.duties import said_of
-from jamb.actions.premises import Premises
 from jamb.service.egress import NotSpokenTo
-from jamb.service.office import Office
+from jamb.service.runtime import Runtime
 from jamb.store import notices
 from jamb.store.directories import DirectoryRow, signing_keys
 from jamb.store.notices import PushRow, WebhookRow
@@ -46,31 +46,35 @@ class _Taken:
 
 
 class Pusher:
-    def __init__(self, office: Office) -> None:
-        self._keyring, self._egress, self._seconds = office.keyring, office.egress, office.settings.push_seconds
+    def __init__(self, runtime: Runtime) -> None:
+        self._keyring, self._egress, self._seconds = runtime.keyring, runtime.egress, runtime.settings.push_seconds
 
     async def push(self, taken: _Taken) -> str:
         """Send one event; return why it was not taken, or nothing. Raises `NotSpokenTo` where nobody answers."""
         key = await run_in_threadpool(self._keyring.private, taken.kid)
         token = jwt.encode(taken.claims, key, "ES256", {"kid": taken.kid, "typ": "secevent+jwt"})
         heard = await self._egress.ask(
-            "POST", taken.url, seconds=self._seconds, max_bytes=LONGEST_ANSWER, content=token,
+            "POST",
+            taken.url,
+            seconds=self._seconds,
+            max_bytes=LONGEST_ANSWER,
+            content=token,
             headers={"Content-Type": MEDIA_TYPE, "Accept": "application/json"},
-        )  # fmt: skip
+        )
         return "" if heard.is_success else f"it answered {heard.status}"
 
 
-async def send_pushes(premises: Premises, pusher: Pusher) -> int:
+async def send_pushes(backend: Backend, pusher: Pusher) -> int:
     """Push the events that are due; return how many were tried.
 
     Each webhook by itself, several at a time, one event after the other: what is slow or refuses holds up nobody else.
     """
-    hooks = await run_in_threadpool(_due, premises)
+    hooks = await run_in_threadpool(_due, backend)
     side_by_side = asyncio.Semaphore(SIDE_BY_SIDE)
 
     async def serve(webhook_id: UUID) -> int:
         async with side_by_side:
-            return await _serve(premises, pusher, webhook_id)
+            return await _serve(backend, pusher, webhook_id)
 
     served = await asyncio.gather(*(serve(one) for one in hooks), return_exceptions=True)
     for webhook_id, found in zip(hooks, served, strict=True):
@@ -79,13 +83,13 @@ async def send_pushes(premises: Premises, pusher: Pusher) -> int:
     return sum(found for found in served if isinstance(found, int))
 
 
-async def _serve(premises: Premises, pusher: Pusher, webhook_id: UUID) -> int:
+async def _serve(backend: Backend, pusher: Pusher, webhook_id: UUID) -> int:
     """Push what is due for one webhook, as long as somebody answers there."""
     ends = time.monotonic() + ROUND_SECONDS
     for tried in range(AT_ONCE):
         if time.monotonic() > ends:
             return tried
-        taken = await run_in_threadpool(_take, premises, webhook_id)
+        taken = await run_in_threadpool(_take, backend, webhook_id)
         if taken is None:
             return tried
         answers = True
@@ -96,7 +100,7 @@ async def _serve(premises: Premises, pusher: Pusher, webhook_id: UUID) -> int:
         except Exception as fault:  # noqa: BLE001 - it is put aside, and the others go
             _log.exception("an event cannot be pushed", webhook=str(webhook_id))
             error = said_of(fault)
-        await run_in_threadpool(_mark, premises, taken.row.id, error)
+        await run_in_threadpool(_mark, backend, taken.row.id, error)
         if error:
             _log.warning("a webhook did not take an event", webhook=str(webhook_id), error=error)
         if not answers:
@@ -104,14 +108,14 @@ async def _serve(premises: Premises, pusher: Pusher, webhook_id: UUID) -> int:
     return AT_ONCE
 
 
-def _due(premises: Premises) -> list[UUID]:
-    with Session(premises.engine) as session:
+def _due(backend: Backend) -> list[UUID]:
+    with Session(backend.engine) as session:
         return notices.webhooks_to_push(session, datetime.now(UTC))
 
 
-def _take(premises: Premises, webhook_id: UUID) -> _Taken | None:
+def _take(backend: Backend, webhook_id: UUID) -> _Taken | None:
     now = datetime.now(UTC)
-    with observation(premises.engine) as session:
+    with observation(backend.engine) as session:
         row = notices.claim(session, PushRow, now, col(PushRow.webhook_id) == webhook_id)
         found = session.exec(
             select(WebhookRow, DirectoryRow)
@@ -123,7 +127,7 @@ def _take(premises: Premises, webhook_id: UUID) -> _Taken | None:
         hook, directory = found
         event = {name: value for name, value in row.event.items() if name != "kind"}
         claims = {
-            "iss": premises.issuer(directory.slug),
+            "iss": backend.issuer(directory.slug),
             "aud": hook.url,
             "iat": int(row.made_at.timestamp()),
             "jti": str(row.id),
@@ -137,8 +141,8 @@ def _kid(session: Session, directory_id: UUID) -> str:
     return signing_keys(session, directory_id)[0].kid
 
 
-def _mark(premises: Premises, push_id: UUID, error: str) -> None:
-    with observation(premises.engine) as session:
+def _mark(backend: Backend, push_id: UUID, error: str) -> None:
+    with observation(backend.engine) as session:
         # Gone with its webhook, perhaps.
         held = session.get(PushRow, push_id, with_for_update=True)
         if held is not None:

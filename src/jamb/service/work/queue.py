@@ -28,8 +28,8 @@ from jamb.actions.policy_rotation import open_by_policy
 from jamb.actions.reviews import close_due
 from jamb.actions.sweep import sweep
 from jamb.core.duties import Duty
-from jamb.service.office import Office
 from jamb.service.routes.handovers import carried
+from jamb.service.runtime import Runtime
 from jamb.service.settings import Settings
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
@@ -40,10 +40,10 @@ _AGAIN_SECONDS = 3.0
 _QUEUE, _MAIL_QUEUE = "rounds", "mail"
 
 
-def make_queue(office: Office) -> procrastinate.App:
-    """Return the queue with its tasks bound to this process's office."""
+def make_queue(runtime: Runtime) -> procrastinate.App:
+    """Return the queue with its tasks bound to this process's runtime."""
     connector = procrastinate.PsycopgConnector(
-        conninfo=driver_url(office.settings.database()),
+        conninfo=driver_url(runtime.settings.database()),
         kwargs={"options": "-c search_path=queue,public", "application_name": "jamb work"},
         min_size=1,
         max_size=6,
@@ -51,55 +51,55 @@ def make_queue(office: Office) -> procrastinate.App:
     app = procrastinate.App(connector=connector)
 
     # No locks: a process that is killed would hold it. Whoever tells takes the directory's own, in its transaction.
-    @app.periodic(cron=office.settings.notices_cron)
+    @app.periodic(cron=runtime.settings.notices_cron)
     @app.task(name="look", queue=_QUEUE, queueing_lock="look", pass_context=False)
     async def look(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
         """Look at every directory, then push what is to be told; letters are sent by who can."""
         for job in await app.job_manager.get_stalled_jobs():
             # Its process is gone. What it was about stands in rows: this round finds the same.
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
-        await do_rounds(office, rounds_of)
+        await do_rounds(runtime, rounds_of)
         await push.configure(queueing_lock=None).defer_async()
         await post.configure(queueing_lock="post").defer_async()
 
-    @app.periodic(cron=office.settings.notices_cron)
+    @app.periodic(cron=runtime.settings.notices_cron)
     @app.task(name="rotate", queue=_MAIL_QUEUE, queueing_lock="rotate", pass_context=False)
     async def rotate(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
-        await do_rounds(office, rotations_of)
+        await do_rounds(runtime, rotations_of)
 
     @app.task(name="push", queue=_QUEUE, pass_context=False)
     async def push() -> None:
-        await send_pushes(office.premises, Pusher(office))
+        await send_pushes(runtime.backend, Pusher(runtime))
 
     @app.task(name="post", queue=_MAIL_QUEUE, pass_context=False)
     async def post() -> None:
-        await send_mails(office.premises, Mailer.of(office.settings))
+        await send_mails(runtime.backend, Mailer.of(runtime.settings))
 
     return app
 
 
-Rounds = Callable[[Office, str], Mapping[Duty, Callable[[], object]]]
+Rounds = Callable[[Runtime, str], Mapping[Duty, Callable[[], object]]]
 
 
-def rounds_of(office: Office, slug: str) -> Mapping[Duty, Callable[[], object]]:
+def rounds_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], object]]:
     """What any process does for a directory."""
     now = datetime.now(UTC)
     return {
-        Duty.EVALUATE: partial(sweep, office.premises, slug, now),
-        Duty.CLOSE_REVIEWS: partial(close_due, office.premises, slug, now),
-        Duty.TELL: partial(_tell, office, slug, now),
+        Duty.EVALUATE: partial(sweep, runtime.backend, slug, now),
+        Duty.CLOSE_REVIEWS: partial(close_due, runtime.backend, slug, now),
+        Duty.TELL: partial(_tell, runtime, slug, now),
     }
 
 
-def rotations_of(office: Office, slug: str) -> Mapping[Duty, Callable[[], object]]:
+def rotations_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], object]]:
     """What only a process with a mail server does: nobody else's links would be received."""
-    return {Duty.ROTATE: partial(rotate_by_policy, office, slug)}
+    return {Duty.ROTATE: partial(rotate_by_policy, runtime, slug)}
 
 
-async def do_rounds(office: Office, rounds: Rounds) -> None:
-    for slug in await run_in_threadpool(notices.directories_to_tell, office.premises):
+async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
+    for slug in await run_in_threadpool(notices.directories_to_tell, runtime.backend):
         try:
-            failed = await run_in_threadpool(do_all, office.premises, slug, rounds(office, slug), datetime.now(UTC))
+            failed = await run_in_threadpool(do_all, runtime.backend, slug, rounds(runtime, slug), datetime.now(UTC))
         except SQLAlchemyError as error:
             _log.warning("a round was not finished, will try again", directory=slug, error=type(error).__name__)
             continue
@@ -107,26 +107,26 @@ async def do_rounds(office: Office, rounds: Rounds) -> None:
             _log.error("a duty failed, and is put aside", directory=slug, duty=duty.value, exc_info=fault)
 
 
-def _tell(office: Office, slug: str, now: datetime) -> None:
-    told = notices.tell(office.premises, slug, now)
+def _tell(runtime: Runtime, slug: str, now: datetime) -> None:
+    told = notices.tell(runtime.backend, slug, now)
     if told.notices or told.pushes:
         _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)
 
 
-def rotate_by_policy(office: Office, slug: str) -> int:
+def rotate_by_policy(runtime: Runtime, slug: str) -> int:
     """Open what the policy wants opened. Only where there is a mail server: else nobody would receive the links."""
-    if office.settings.smtp_url is None:
+    if runtime.settings.smtp_url is None:
         return 0
-    opened, failed = open_by_policy(office.premises, slug, carried, datetime.now(UTC))
+    opened, failed = open_by_policy(runtime.backend, slug, carried, datetime.now(UTC))
     if opened or failed:
         _log.info("rotations opened by policy", directory=slug, opened=opened, failed=failed[:10])
     return opened
 
 
-async def carry_all(office: Office) -> None:
+async def carry_all(runtime: Runtime) -> None:
     """Send what is due."""
-    await send_mails(office.premises, Mailer.of(office.settings))
-    await send_pushes(office.premises, Pusher(office))
+    await send_mails(runtime.backend, Mailer.of(runtime.settings))
+    await send_pushes(runtime.backend, Pusher(runtime))
 
 
 def queues_of(settings: Settings) -> list[str]:
@@ -134,17 +134,20 @@ def queues_of(settings: Settings) -> list[str]:
     return [_QUEUE, _MAIL_QUEUE] if settings.smtp_url is not None else [_QUEUE]
 
 
-async def working(office: Office) -> None:
+async def working(runtime: Runtime) -> None:
     """Work on the queue, for ever. While the database is away it is tried again."""
-    queues = queues_of(office.settings)
+    queues = queues_of(runtime.settings)
     while True:
-        app = make_queue(office)
+        app = make_queue(runtime)
         try:
             async with app.open_async():
                 await app.run_worker_async(
-                    queues=queues, install_signal_handlers=False, concurrency=4, delete_jobs="always",
+                    queues=queues,
+                    install_signal_handlers=False,
+                    concurrency=4,
+                    delete_jobs="always",
                     shutdown_graceful_timeout=3,
-                )  # fmt: skip
+                )
         except (exceptions.ProcrastinateException, psycopg.Error, OSError) as error:
             # The pool of the library says it in the driver's words, the rest of it in its own.
             _log.warning("the queue does not answer, will try again", error=type(error).__name__)

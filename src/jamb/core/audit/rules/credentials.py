@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from jamb.core.audit.breaches import life_breach
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState
@@ -60,7 +60,7 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                 "policy": f"notice from {policy.notice_days} days before the end",
             },
             mend,
-            Act.WITHDRAW_CREDENTIAL if replaced else Act.ROTATE,
+            RemedyKind.WITHDRAW_CREDENTIAL if replaced else RemedyKind.ROTATE,
             credential.id,
         )
 
@@ -82,7 +82,7 @@ def _expired(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
             "Withdraw it: another credential is in place."
             if others
             else "If the client is still needed add another credential; either way withdraw this one.",
-            Act.WITHDRAW_CREDENTIAL,
+            RemedyKind.WITHDRAW_CREDENTIAL,
             credential.id,
         )
 
@@ -104,7 +104,7 @@ def _too_long(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                     "policy": f"{setting} {getattr(policy, setting)}",
                 },
                 "Rotate it: the one that follows lives as long as the policy allows.",
-                Act.ROTATE,
+                RemedyKind.ROTATE,
                 credential.id,
             )
 
@@ -121,7 +121,7 @@ def _several(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
             f"{len(working)} credentials work at once",
             {one.hint: f"last used {on(one.last_used_at)}" for one in working},
             f"Withdraw those that nothing uses, beginning with {oldest.hint}.",
-            Act.WITHDRAW_CREDENTIAL,
+            RemedyKind.WITHDRAW_CREDENTIAL,
             oldest.id,
         )
 
@@ -139,7 +139,7 @@ def _never_used(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
                 f"{credential.name}, issued on {day(credential.issued_at)}, was never used",
                 {"issued": exact(credential.issued_at), "policy": f"judged after {policy.observation_days} days"},
                 "Ask the owner whether it reached its job; withdraw it if nobody knows.",
-                Act.WITHDRAW_CREDENTIAL,
+                RemedyKind.WITHDRAW_CREDENTIAL,
                 credential.id,
             )
 
@@ -155,7 +155,7 @@ def _dormant(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
                 f"{credential.name} was last used on {day(credential.last_used_at)}",
                 {"last used": on(credential.last_used_at), "dormant after": f"{DORMANT.days} days"},
                 "Disable it for a while, then withdraw it when nothing missed it.",
-                Act.WITHDRAW_CREDENTIAL,
+                RemedyKind.WITHDRAW_CREDENTIAL,
                 credential.id,
             )
 
@@ -171,7 +171,7 @@ def _weak_key(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) ->
                 f"{credential.name} has a key that ages: {credential.weak}",
                 {"key": credential.weak, "ends": exact(credential.expires_at)},
                 "Let a stronger key follow it: EC P-256, or RSA of 3072 bits.",
-                Act.ROTATE,
+                RemedyKind.ROTATE,
                 credential.id,
             )
 
@@ -192,7 +192,7 @@ def _key_due(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
                 "secrets": ", ".join(one.hint for one in secrets),
             },
             "Add a certificate or keys, have the job use them, then withdraw the secrets.",
-            Act.ADD_KEY,
+            RemedyKind.ADD_KEY,
         )
 
 
@@ -209,7 +209,7 @@ def _overdue(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
                 f"The rotation of {rotation.old_hint} should have been done by {day(rotation.overlap_ends_at)}",
                 {"overlap ended": exact(rotation.overlap_ends_at), "new": rotation.new_hint, "old": rotation.old_hint},
                 "See who uses the old one, move them, and close the rotation; or let it overlap longer.",
-                Act.CLOSE_ROTATION,
+                RemedyKind.CLOSE_ROTATION,
                 rotation.id,
             )
 
@@ -241,7 +241,7 @@ def _public_secret(client: ClientPicture, _policy: DirectoryPolicy, now: datetim
             "Has a secret, and cannot keep one",
             {one.hint: f"ends {exact(one.expires_at)}" for one in secrets},
             "Withdraw it: a public client proves nothing by what everybody who has it can read.",
-            Act.WITHDRAW_CREDENTIAL,
+            RemedyKind.WITHDRAW_CREDENTIAL,
             secrets[0].id,
         )
 

@@ -98,7 +98,9 @@ def _said(one: date) -> str:
 _WEIGHED = "High where what the client may do as itself weighs `two_people_weight` or more; medium otherwise."
 RULES = (
     Rule(
-        "network-new", Family.CREDENTIALS, "Token from a new network",
+        "network-new",
+        Family.CREDENTIALS,
+        "Token from a new network",
         why="Whoever has taken a credential uses it from elsewhere.",
         when=(
             "The client got its first token from a network (the first 24 bits of an IPv4 address, the first 48 of an "
@@ -112,7 +114,9 @@ RULES = (
         passed=("a token from elsewhere, long ago", "a token from elsewhere, as it is new", "tokens from everywhere"),
     ),
     Rule(
-        "use-rises", Family.PRIVILEGE, "Use that rises at once",
+        "use-rises",
+        Family.PRIVILEGE,
+        "Use that rises at once",
         why="A job that does as much in a day as in a month before was changed, or is somebody else.",
         when=(
             f"On one of the {RECENT.days} days before today the client made at least {RISES_FROM} calls, and at least "
@@ -126,7 +130,9 @@ RULES = (
         passed=("nine times as much as ever", "much at its beginning", "ten times as much, today"),
     ),
     Rule(
-        "client-silent", Family.REGISTRATION, "Client that always ran, and is silent",
+        "client-silent",
+        Family.REGISTRATION,
+        "Client that always ran, and is silent",
         why="Whoever waits for what it does may not have noticed yet.",
         when=(
             f"The client is live, and the last day on which it made a call has been over for {SILENT_FROM_DAYS} to "
@@ -139,4 +145,4 @@ RULES = (
         found=("silent for three days",),
         passed=("silent for two days", "silent, and ran now and then", "silent, and still gets tokens"),
     ),
-)  # fmt: skip
+)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from jamb.core.access import HeldGrant
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding
 from jamb.core.audit.past import LOOKED_BACK, Done, agreed
 from jamb.core.audit.picture import ClientPicture, ResourcePicture
 from jamb.core.ladder import Rung
@@ -86,7 +86,7 @@ def _own_hand(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                 f"{one.by} made themself its owner on {day(one.at)}, and could do more by it ever since",
                 {"at": exact(one.at), "weight beyond their own": str(owner.beyond_weight)},
                 "Have another person decide whether they are to own it; take them off if not, and rotate what it has.",
-                Act.NAME_OWNER,
+                RemedyKind.NAME_OWNER,
             )
 
 
@@ -111,7 +111,7 @@ def _seen(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iter
                 f"{one.by}, who does not own it, has seen {held.name} and could act as it",
                 {"at": exact(one.at), "weight": str(weight)},
                 "Rotate it, and have the new one delivered to the owners.",
-                Act.ROTATE,
+                RemedyKind.ROTATE,
                 held.id,
             )
 
@@ -150,12 +150,15 @@ def _both(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iter
                 by,
                 _grave(weight, policy),
                 f"{by} asked for what weighs {weight} and consented to it alone",
-                {"permissions": ", ".join(sorted({row[1].permission for row in rows})),
-                 "from": exact(min(row[2].at for row in rows)), "to": exact(max(row[2].at for row in rows))},
+                {
+                    "permissions": ", ".join(sorted({row[1].permission for row in rows})),
+                    "from": exact(min(row[2].at for row in rows)),
+                    "to": exact(max(row[2].at for row in rows)),
+                },
                 _AGAIN,
-                Act.END_CONSENT,
+                RemedyKind.END_CONSENT,
                 _target(place, rung),
-            )  # fmt: skip
+            )
 
 
 def _role_alone(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
@@ -180,7 +183,7 @@ def _role_alone(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
                     f"{one.by} alone gave it the role {role}, which weighs {weight}",
                     {"at": exact(one.at), "resource": place.catalogue.name},
                     "Have another person agree to it, or withdraw the role.",
-                    Act.WITHDRAW_ROLE,
+                    RemedyKind.WITHDRAW_ROLE,
                     f"{place.catalogue.name}/{_ROLE}{role}",
                 )
 
@@ -201,7 +204,7 @@ def _restored(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
             f"{latest.by} alone restored it on {day(latest.at)}, with all it had held",
             {"at": exact(latest.at), "weight": str(weight)},
             "Look through what it holds; end what nobody needs.",
-            Act.LOOK,
+            RemedyKind.LOOK,
         )
 
 
@@ -216,9 +219,11 @@ def _changed(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
         under = [
             (one, renamed)
             for one in changes
-            if one.subject.get("name") == place.catalogue.name and one.at > since and "kept" not in one.after
+            if one.subject.get("name") == place.catalogue.name
+            and one.at > since
+            and "kept" not in one.after
             and ((renamed := _renamed(one)) or _touches(one, place, rung, consents))
-        ]  # fmt: skip
+        ]
         if not under:
             continue
         # The gravest is told, of equals the first.
@@ -232,7 +237,7 @@ def _changed(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
             f"{place.catalogue.title} {what}, after it was consented to",
             {"consented": exact(since), "changed": exact(one.at), "by": one.by},
             "Compare what it opens with what was meant; have it consented to anew.",
-            Act.END_CONSENT,
+            RemedyKind.END_CONSENT,
             _target(place, rung),
         )
 
@@ -264,7 +269,7 @@ def _shadow(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> I
                     f"{rung.permission} was consented to as adding nothing, beside a role that has ended since",
                     {"consented": exact(one.at), "by": one.by, "role ended": exact(ended)},
                     _AGAIN,
-                    Act.END_CONSENT,
+                    RemedyKind.END_CONSENT,
                     _target(place, rung),
                 )
                 break
@@ -290,9 +295,10 @@ def _loose(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Ite
         (raised, back)
         for raised in _recent(client, now, "policy.changed")
         for name in ("two_people_weight", "two_approvers_weight")
-        if name in raised.before and raised.before[name] < raised.after.get(name, 0)
+        if name in raised.before
+        and raised.before[name] < raised.after.get(name, 0)
         and (back := _set_back(client, raised, name)) is not None
-    ]  # fmt: skip
+    ]
     for place, rung in _rungs(client) if windows else ():
         if weigh(place.catalogue, place.catalogue.opened_by(rung.permission)) < policy.two_people_weight:
             continue
@@ -312,7 +318,7 @@ def _loose(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Ite
                 f"{rung.permission} was consented to while {raised.by} had raised the limits",
                 {"raised": exact(raised.at), "consented": exact(granted.granted_at), "set back": exact(back.at)},
                 _AGAIN,
-                Act.END_CONSENT,
+                RemedyKind.END_CONSENT,
                 _target(place, rung),
             )
 
@@ -323,11 +329,13 @@ def _set_back(client: ClientPicture, raised: Done, name: str) -> Done | None:
         (
             one
             for one in client.past
-            if one.action == "policy.changed" and one.at > raised.at
-            and name in one.after and one.after[name] <= raised.before[name]
+            if one.action == "policy.changed"
+            and one.at > raised.at
+            and name in one.after
+            and one.after[name] <= raised.before[name]
         ),
         None,
-    )  # fmt: skip
+    )
 
 
 _TWO = "ISO/IEC 27002:2022 control 5.3 (segregation of duties)"

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 
 from jamb.core import own_api
 from jamb.core.access import HeldGrant
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, ResourcePicture
 from jamb.core.ladder import Rung, UsedState
 from jamb.core.permissions import AccessKind, Effect, smallest, weigh
@@ -65,7 +65,7 @@ def _never_used(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
                 "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
             },
             f"Ask the owner what {rung.permission} is for; take it away if nobody can say.",
-            Act.WITHDRAW_ROLE if by_role else Act.END_CONSENT,
+            RemedyKind.WITHDRAW_ROLE if by_role else RemedyKind.END_CONSENT,
             subject_of(place, rung),
         )
 
@@ -93,7 +93,7 @@ def _implied(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) ->
                         "beside": bigger.permission,
                     },
                     f"End one: {bigger.permission} if what {rung.permission} opens is enough, else {rung.permission}.",
-                    Act.END_CONSENT,
+                    RemedyKind.END_CONSENT,
                     subject_of(place, rung),
                 )
                 break
@@ -115,7 +115,7 @@ def _larger_than_use(client: ClientPicture, policy: DirectoryPolicy, now: dateti
             f"{', '.join(names)} would do instead of {', '.join(rung.permission for rung in used)}",
             _larger_evidence(place, used, before, after, policy),
             f"Ask for {', '.join(names)}, and end the consent to what is larger.",
-            Act.REPLACE_PERMISSIONS,
+            RemedyKind.REPLACE_PERMISSIONS,
             place.catalogue.name,
         )
 
@@ -202,7 +202,7 @@ def _controls(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
                 "Can give itself or others access",
                 {name: ", ".join(operations[:6]) for name, operations in strong.items()},
                 "Guard its credentials as a steward's; bound it to the clients it looks after, or leave it to people.",
-                Act.NARROW_REACH,
+                RemedyKind.NARROW_REACH,
                 f"{own_api.NAME}/{min(strong)}/{_APPLICATION}",
             )
 
@@ -219,7 +219,7 @@ def _not_asked(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
                 f"{rung.permission} is granted, and the registration does not ask for it",
                 {"resource": place.catalogue.name, "granted": exact(min(consents))},
                 "Ask for it, with the reason, if it is needed; else end the consent.",
-                Act.ASK,
+                RemedyKind.ASK,
                 subject_of(place, rung),
             )
 
@@ -233,9 +233,10 @@ def _waits(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> It
             bigger = [
                 one.permission
                 for one in place.rungs
-                if one.granted is not None and one.kind is rung.kind
+                if one.granted is not None
+                and one.kind is rung.kind
                 and rung.permission in place.catalogue.closure(one.permission)
-            ]  # fmt: skip
+            ]
             if now - since >= WAITS_LONG and not bigger:
                 yield finding(
                     "asked-never-granted",
@@ -246,7 +247,7 @@ def _waits(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> It
                     + (f" any more since {day(rung.ended_at)}" if since > rung.asked.asked_at else ""),
                     {"resource": place.catalogue.name, "asked": exact(rung.asked.asked_at)},
                     "Drop the ask if the client does without; else have an approver decide.",
-                    Act.DROP_ASK,
+                    RemedyKind.DROP_ASK,
                     subject_of(place, rung),
                 )
 
@@ -271,7 +272,7 @@ def _top_role(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
                         "operations": str(len(place.catalogue.opened_by_all(permissions))),
                     },
                     "Assign a role of what it does, then withdraw this one.",
-                    Act.WITHDRAW_ROLE,
+                    RemedyKind.WITHDRAW_ROLE,
                     f"{place.catalogue.name}/{role}",
                 )
 
@@ -284,17 +285,19 @@ def _through_others(client: ClientPicture, _policy: DirectoryPolicy, _now: datet
             other.id,
             Severity.HIGH,
             f"Can take over {other.name}, which can give access"
-            if other.id else f"Can take over {other.name}, and some of them can give access",
+            if other.id
+            else f"Can take over {other.name}, and some of them can give access",
             {
                 "way": f"{client.name} → ({other.by}) → {other.name} → ({', '.join(other.controls[:4])})",
                 "steps": "2",
                 **({"for example": ", ".join(other.examples)} if other.examples else {}),
             },
             f"Take {other.name} out of its reach, or let people do this instead."
-            if other.id else "Bound it to the clients it looks after, or let people do this instead.",
-            Act.NARROW_REACH,
+            if other.id
+            else "Bound it to the clients it looks after, or let people do this instead.",
+            RemedyKind.NARROW_REACH,
             f"{own_api.NAME}/{other.by}/{_APPLICATION}",
-        )  # fmt: skip
+        )
 
 
 def _weak_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
@@ -310,7 +313,7 @@ def _weak_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime)
             f"{names} could do by it what they may not do themselves",
             {one.name: f"weight {one.beyond_weight}: {', '.join(one.beyond[:5])}" for one in weaker},
             "Let it be owned by somebody who may do as much, or leave them to see and ask only.",
-            Act.NAME_OWNER,
+            RemedyKind.NAME_OWNER,
         )
 
 

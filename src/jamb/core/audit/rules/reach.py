@@ -7,7 +7,7 @@ from datetime import datetime
 
 from jamb.core import own_api
 from jamb.core.access.compare import possible
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding
 from jamb.core.audit.narrowing import narrower
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.privilege import HIGH_WEIGHT, MEDIUM_WEIGHT, MOST_STEPS, by_weight, held_rungs, subject_of
@@ -46,7 +46,7 @@ def _unbounded(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
                 "data": ", ".join(sorted({one.data_class.value for one in touching})),
             },
             "Bound it to the collections that its work is about.",
-            Act.NARROW_REACH,
+            RemedyKind.NARROW_REACH,
             subject_of(place, rung),
         )
 
@@ -81,7 +81,7 @@ def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
                 "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
             },
             f"Bound it: {proposed.reach.words}. Try that out dry first if in doubt.",
-            Act.REPLACE_PERMISSIONS,
+            RemedyKind.REPLACE_PERMISSIONS,
             place.catalogue.name,
         )
 
@@ -112,7 +112,7 @@ def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
                     "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
                 },
                 f"Consent for {names}, and end the consent for everyone.",
-                Act.NARROW_PEOPLE,
+                RemedyKind.NARROW_PEOPLE,
                 subject_of(place, rung),
             )
 
@@ -137,10 +137,14 @@ def _person_unused(client: ClientPicture, policy: DirectoryPolicy, now: datetime
                         f"{subject_of(place, rung)}/{key}",
                         Severity.LOW,
                         f"{rung.permission} is consented to for {name} since {day(at)}, and not used for them",
-                        {"resource": place.catalogue.name, "consented": exact(at), "person": name,
-                         "policy": f"a use counts for {policy.use_counts_days} days"},
+                        {
+                            "resource": place.catalogue.name,
+                            "consented": exact(at),
+                            "person": name,
+                            "policy": f"a use counts for {policy.use_counts_days} days",
+                        },
                         "Ask the person whether they still use it; end their consent if not.",
-                    )  # fmt: skip
+                    )
 
 
 def _left_behind(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
@@ -163,11 +167,16 @@ def _left_behind(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime
                 Severity.MEDIUM if grant.reach.kind is ReachKind.ALL_BUT else Severity.LOW,
                 f"{rung.permission} counts {grant.reach.words}: gone is {', '.join(gone)}",
                 {"resource": place.catalogue.name, f"{what} gone": ", ".join(gone), "reach": grant.reach.words},
-                "End it: it reaches nothing any more." if every and grant.reach.kind is ReachKind.ONLY
+                "End it: it reaches nothing any more."
+                if every and grant.reach.kind is ReachKind.ONLY
                 else "Bound it anew, without what is gone.",
-                Act.WITHDRAW_ROLE if grant.through else Act.END_CONSENT if every else Act.NARROW_REACH,
+                RemedyKind.WITHDRAW_ROLE
+                if grant.through
+                else RemedyKind.END_CONSENT
+                if every
+                else RemedyKind.NARROW_REACH,
                 subject_of(place, rung),
-            )  # fmt: skip
+            )
 
 
 RULES = (

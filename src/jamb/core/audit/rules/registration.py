@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from jamb.core.addresses import host_as_read
-from jamb.core.audit.findings import Act, Family, Finding, Rule, Severity, day, exact, finding, on
+from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
 from jamb.core.clients import LOOPBACK, ClientKind
@@ -35,7 +35,7 @@ def _no_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
         "Nobody owns this registration",
         {"owners": "none", "granted permissions": str(granted)},
         "Find who depends on it, from its last use and its history, and have them named as owner.",
-        Act.NAME_OWNER,
+        RemedyKind.NAME_OWNER,
     )
 
 
@@ -51,7 +51,7 @@ def _owner_gone(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime)
             f"{', '.join(gone)} may not act any more, and owns this registration",
             {"gone": ", ".join(gone), "left": ", ".join(left) or "nobody"},
             "Have somebody named in their place." if not left else "Take them off, and see whether one more is needed.",
-            Act.NAME_OWNER,
+            RemedyKind.NAME_OWNER,
         )
 
 
@@ -66,7 +66,7 @@ def _one_owner(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
             f"{answering[0]} alone answers for it",
             {"owners": answering[0], "granted permissions": str(_granted(client))},
             "Have a second owner named, for the day the first is away.",
-            Act.NAME_OWNER,
+            RemedyKind.NAME_OWNER,
         )
 
 
@@ -81,7 +81,7 @@ def _never_used(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) 
             f"Registered on {day(begun)}, and never seen at work",
             {"registered": exact(begun), "credentials": str(len(client.credentials)), "last seen": "never"},
             "Ask its owner whether it will still come; disable it, and remove it when nobody missed it.",
-            Act.DISABLE,
+            RemedyKind.DISABLE,
         )
 
 
@@ -96,7 +96,7 @@ def _dormant(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> 
             f"Last seen at work on {day(seen)}",
             {"last seen": on(seen), "dormant after": f"{DORMANT.days} days"},
             "Ask its owner whether it is still needed; disable it, and remove it when nobody missed it.",
-            Act.DISABLE,
+            RemedyKind.DISABLE,
         )
 
 
@@ -124,7 +124,7 @@ def _disabled_with_credentials(client: ClientPicture, _policy: DirectoryPolicy, 
             "Disabled, and its credentials would work again at once",
             {one.hint: f"ends {exact(one.expires_at) if one.expires_at else 'never'}" for one in working},
             "Withdraw them: whoever needs it again gets a new one.",
-            Act.WITHDRAW_CREDENTIAL,
+            RemedyKind.WITHDRAW_CREDENTIAL,
             working[0].id,
         )
 
@@ -142,7 +142,7 @@ def _plain_http(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime)
             "Answers are sent in the clear",
             {"redirect URIs": ", ".join(plain)},
             "Have them answer by https, and correct the addresses.",
-            Act.CHANGE_REGISTRATION,
+            RemedyKind.CHANGE_REGISTRATION,
         )
 
 
@@ -164,7 +164,7 @@ def _foreign_host(client: ClientPicture, _policy: DirectoryPolicy, _now: datetim
             "Answers are sent outside",
             {"redirect URIs": ", ".join(foreign), "known domains": ", ".join(known)},
             "Say who publishes it, if it is theirs; else correct the addresses.",
-            Act.CHANGE_REGISTRATION,
+            RemedyKind.CHANGE_REGISTRATION,
         )
 
 
@@ -179,7 +179,7 @@ def _loopback(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -
             "Answers may be sent to whoever runs it on their own machine",
             {"redirect URIs": ", ".join(local)},
             "Take the addresses off once it is built; let developers have a client of their own.",
-            Act.CHANGE_REGISTRATION,
+            RemedyKind.CHANGE_REGISTRATION,
         )
 
 
@@ -194,7 +194,7 @@ def _trial_over(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) 
             f"Was to be tried until {day(ends)}, and is still live",
             {"trial ended": exact(ends), "granted permissions": str(_granted(client))},
             "Disable it, or take the end of the trial off if it stays.",
-            Act.DISABLE,
+            RemedyKind.DISABLE,
         )
 
 
@@ -210,7 +210,7 @@ def _unvouched(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
             f"Comes from {client.publisher}, for which nobody here answers",
             {"publisher": client.publisher, "granted permissions": str(granted)},
             "Find out who they are and vouch for them, with the reason; else disable it.",
-            Act.VOUCH,
+            RemedyKind.VOUCH,
             client.publisher,
         )
 
@@ -225,7 +225,7 @@ def _alike(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> I
             f"Its name looks like that of {', '.join(client.alike)}",
             {"name": client.name, "looks like": ", ".join(client.alike)},
             "Ask who registered it, and why by this name; give it another, or disable it.",
-            Act.CHANGE_REGISTRATION,
+            RemedyKind.CHANGE_REGISTRATION,
         )
 
 

@@ -164,36 +164,47 @@ def upgrade() -> None:
         "publisher",
         sa.Column("directory_id", sa.Uuid(), sa.ForeignKey("directory.id"), primary_key=True),
         sa.Column("domain", sa.Text(), primary_key=True),
-        _moment("vouched_at"), _text("vouched_by"), _text("reason"),
-    )  # fmt: skip
+        _moment("vouched_at"),
+        _text("vouched_by"),
+        _text("reason"),
+    )
 
     op.create_table(
         "object_use",
-        _client(), _uuid("resource_id", "resource.id"), _text("operation"), _text("object"), _moment("last_at"),
+        _client(),
+        _uuid("resource_id", "resource.id"),
+        _text("operation"),
+        _text("object"),
+        _moment("last_at"),
         sa.PrimaryKeyConstraint("client_id", "resource_id", "operation", "object"),
-    )  # fmt: skip
+    )
     op.create_table(
         "person_use",
-        _client(), _uuid("resource_id", "resource.id"), _uuid("person_id", "person.id"), _moment("last_at"),
+        _client(),
+        _uuid("resource_id", "resource.id"),
+        _uuid("person_id", "person.id"),
+        _moment("last_at"),
         sa.PrimaryKeyConstraint("client_id", "resource_id", "person_id"),
-    )  # fmt: skip
+    )
 
     op.create_table(
         "excess",
         sa.Column("client_id", sa.Text(), sa.ForeignKey("client.id", ondelete="CASCADE"), nullable=False),
-        _uuid("resource_id", "resource.id"), _uuid("directory_id", "directory.id"),
+        _uuid("resource_id", "resource.id"),
+        _uuid("directory_id", "directory.id"),
         *(sa.Column(name, sa.Float(), nullable=False) for name in ("granted", "unused", "early")),
         sa.PrimaryKeyConstraint("client_id", "resource_id"),
-    )  # fmt: skip
+    )
     op.create_index("excess_by_directory", "excess", ["directory_id", "resource_id"])
     op.create_table(
         "excess_change",
         sa.Column("client_id", sa.Text(), sa.ForeignKey("client.id", ondelete="CASCADE"), nullable=False),
-        _uuid("resource_id", "resource.id"), _uuid("directory_id", "directory.id"),
+        _uuid("resource_id", "resource.id"),
+        _uuid("directory_id", "directory.id"),
         sa.Column("day", sa.Date(), nullable=False),
         *(sa.Column(name, sa.Float(), nullable=False) for name in ("granted", "unused")),
         sa.PrimaryKeyConstraint("client_id", "resource_id", "day"),
-    )  # fmt: skip
+    )
     op.create_index("excess_change_by_day", "excess_change", ["directory_id", "day"])
 
     for name in ("weight", "asked", "granted", "used", "waiting"):
@@ -207,58 +218,93 @@ def upgrade() -> None:
     op.execute("update finding set directory_id = client.directory_id from client where client.id = client_id")
     op.alter_column("finding", "directory_id", nullable=False)
     op.create_index(
-        "finding_open", "finding", ["directory_id", sa.text("severity desc"), "rule", "id"],
+        "finding_open",
+        "finding",
+        ["directory_id", sa.text("severity desc"), "rule", "id"],
         postgresql_where=sa.text("gone_at is null"),
-    )  # fmt: skip
+    )
     op.create_index("finding_gone", "finding", ["directory_id", "gone_at"])
 
     op.create_table(
         "narrowing",
         sa.Column("id", sa.Uuid(), primary_key=True),
-        _client(), _uuid("resource_id", "resource.id"),
-        sa.Column("permissions", ARRAY(sa.Text()), nullable=False), sa.Column("reach", JSONB(), nullable=True),
+        _client(),
+        _uuid("resource_id", "resource.id"),
+        sa.Column("permissions", ARRAY(sa.Text()), nullable=False),
+        sa.Column("reach", JSONB(), nullable=True),
         sa.Column("replaces", JSONB(), nullable=False),
-        _moment("started_at"), _text("started_by"), _moment("dry_until"), _text("reason"),
-        _moment("ended_at", nullable=True), _text("ended_by"), _text("outcome"),
-    )  # fmt: skip
+        _moment("started_at"),
+        _text("started_by"),
+        _moment("dry_until"),
+        _text("reason"),
+        _moment("ended_at", nullable=True),
+        _text("ended_by"),
+        _text("outcome"),
+    )
     op.create_index(
-        "narrowing_once", "narrowing", ["client_id", "resource_id"], unique=True,
+        "narrowing_once",
+        "narrowing",
+        ["client_id", "resource_id"],
+        unique=True,
         postgresql_where=sa.text("ended_at is null"),
-    )  # fmt: skip
+    )
     op.create_table(
         "narrowing_miss",
         sa.Column("narrowing_id", sa.Uuid(), sa.ForeignKey("narrowing.id", ondelete="CASCADE"), nullable=False),
-        _text("operation"), _text("object"), sa.Column("calls", sa.BigInteger(), nullable=False), _moment("last_at"),
+        _text("operation"),
+        _text("object"),
+        sa.Column("calls", sa.BigInteger(), nullable=False),
+        _moment("last_at"),
         sa.PrimaryKeyConstraint("narrowing_id", "operation", "object"),
-    )  # fmt: skip
+    )
 
     op.create_table(
         "removal",
         sa.Column("client_id", sa.Text(), sa.ForeignKey("client.id"), primary_key=True),
         _uuid("directory_id", "directory.id"),
-        _moment("removed_at"), _text("removed_by"), _text("reason"), _moment("restore_until"),
-        _text("name"), sa.Column("ended", JSONB(), nullable=False),
-    )  # fmt: skip
+        _moment("removed_at"),
+        _text("removed_by"),
+        _text("reason"),
+        _moment("restore_until"),
+        _text("name"),
+        sa.Column("ended", JSONB(), nullable=False),
+    )
 
     op.create_table(
         "review",
-        sa.Column("id", sa.Uuid(), primary_key=True), _uuid("directory_id", "directory.id"), _text("name"),
-        sa.Column("scope", JSONB(), nullable=False), _moment("started_at"), _text("started_by"), _moment("ends_at"),
-        _moment("closed_at", nullable=True), _text("closed_by"),
-    )  # fmt: skip
+        sa.Column("id", sa.Uuid(), primary_key=True),
+        _uuid("directory_id", "directory.id"),
+        _text("name"),
+        sa.Column("scope", JSONB(), nullable=False),
+        _moment("started_at"),
+        _text("started_by"),
+        _moment("ends_at"),
+        _moment("closed_at", nullable=True),
+        _text("closed_by"),
+    )
     op.create_index("review_by_directory", "review", ["directory_id", "started_at"])
     op.create_table(
         "review_item",
         sa.Column("id", sa.Uuid(), primary_key=True),
         sa.Column("review_id", sa.Uuid(), sa.ForeignKey("review.id"), nullable=False),
-        _client(), _uuid("resource_id", "resource.id"), _text("permission"), _text("kind"), _text("through"),
-        sa.Column("reach", JSONB(), nullable=True), sa.Column("weight", sa.Float(), nullable=False),
-        _text("answer"), _text("words"), sa.Column("narrower", JSONB(), nullable=True),
-        _moment("answered_at", nullable=True), _text("answered_by"),
-        _moment("done_at", nullable=True), _text("done_by"),
-        sa.UniqueConstraint("review_id", "client_id", "resource_id", "permission", "kind", "through",
-                            name="reviewed_once"),
-    )  # fmt: skip
+        _client(),
+        _uuid("resource_id", "resource.id"),
+        _text("permission"),
+        _text("kind"),
+        _text("through"),
+        sa.Column("reach", JSONB(), nullable=True),
+        sa.Column("weight", sa.Float(), nullable=False),
+        _text("answer"),
+        _text("words"),
+        sa.Column("narrower", JSONB(), nullable=True),
+        _moment("answered_at", nullable=True),
+        _text("answered_by"),
+        _moment("done_at", nullable=True),
+        _text("done_by"),
+        sa.UniqueConstraint(
+            "review_id", "client_id", "resource_id", "permission", "kind", "through", name="reviewed_once"
+        ),
+    )
     op.create_index("review_item_by_client", "review_item", ["client_id"])
 
     op.execute(_FUNCTIONS)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from uuid import UUID
 
 from sqlalchemy import Engine
 from sqlmodel import Session
@@ -12,14 +11,14 @@ from sqlmodel import Session
 from jamb.actions.hashing import Hashing
 from jamb.core import own_api
 from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
 from jamb.core.errors import NotFound, StillInUse
-from jamb.core.policy import DirectoryPolicy
 from jamb.store import clients, directories, pictures, resources, roles
 from jamb.store.sealing import Sealer
 
 
 @dataclass(frozen=True, slots=True)
-class Premises:
+class Backend:
     """Built once by the composition root and handed down. `base_url` has no slash at its end."""
 
     engine: Engine
@@ -38,17 +37,6 @@ class Premises:
         return f"{self.base_url}/api/v1/directories/{slug}"
 
 
-@dataclass(frozen=True, slots=True)
-class Directory:
-    """A directory as actions see it."""
-
-    id: UUID
-    slug: str
-    name: str
-    domain: str
-    policy: DirectoryPolicy
-
-
 def console_client_id(slug: str) -> str:
     return f"jamb-console.{slug}"
 
@@ -61,7 +49,7 @@ def find_directory(session: Session, slug: str) -> Directory:
     row = directories.by_slug(session, slug)
     if row is None:
         raise NotFound(f"There is no directory “{slug[:40]}” here.", next_step="Check the directory's short name.")
-    return Directory(row.id, row.slug, row.name, row.domain, row.bounds())
+    return row.value()
 
 
 def find_client(session: Session, directory: Directory, client_id: str, *, lock: bool = False) -> clients.ClientRow:

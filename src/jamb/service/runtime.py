@@ -1,4 +1,4 @@
-"""What every request needs, built once per process: premises, keys, the driver's pool and the recorder."""
+"""What every request needs, built once per process: backend, keys, the driver's pool and the recorder."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any
 from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
-from jamb.actions.premises import Premises
+from jamb.actions.backend import Backend
 from jamb.service.background import Background
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
@@ -47,9 +47,9 @@ class Reader:
 
 
 @dataclass(slots=True)
-class Office:
+class Runtime:
     settings: Settings
-    premises: Premises
+    backend: Backend
     keyring: Keyring
     reader: Reader
     recorder: Recorder
@@ -60,9 +60,9 @@ class Office:
 
 
 @asynccontextmanager
-async def open_office(settings: Settings) -> AsyncIterator[Office]:
+async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     """Open the pools, run until the block ends, then flush what is recorded and close."""
-    premises = Premises(make_engine(settings.database()), settings.sealer(), settings.base_url)
+    backend = Backend(make_engine(settings.database()), settings.sealer(), settings.base_url)
     pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]] = AsyncConnectionPool(
         driver_url(settings.database()),
         min_size=1,
@@ -77,10 +77,10 @@ async def open_office(settings: Settings) -> AsyncIterator[Office]:
     background = Background()
     try:
         async with recorder.running(background), background.doing("retention", lambda: forgetting(pool)):
-            yield Office(
+            yield Runtime(
                 settings,
-                premises,
-                Keyring(premises),
+                backend,
+                Keyring(backend),
                 reader,
                 recorder,
                 outside_keys,
@@ -91,4 +91,4 @@ async def open_office(settings: Settings) -> AsyncIterator[Office]:
     finally:
         await egress.close()
         await pool.close()
-        premises.engine.dispose()
+        backend.engine.dispose()
