@@ -22,6 +22,8 @@ from tests.world import World
 
 # `make truth` tries many, and larger ones.
 FIRST = int(os.environ.get("JAMB_TRUTH_FIRST", "1"))
+# An estate in which every rule finds something; others have no data that some rules are about.
+EVERY_RULE = 1
 SEEDS = range(FIRST, FIRST + int(os.environ.get("JAMB_TRUTH_SEEDS", "1")))
 CLIENTS = int(os.environ.get("JAMB_TRUTH_CLIENTS", "400"))
 # Days after which the clock alone has moved: only what came due is looked at.
@@ -59,5 +61,5 @@ def test_precision_recall_and_severity_are_one(world: World, seed: int) -> None:
     finally:
         backend.engine.dispose()
     print(f"seed {seed}: {sum(judged.values())} findings of {CLIENTS} clients at {len(LATER)} moments")
-    if seed == SEEDS[0]:
+    if seed == EVERY_RULE:
         assert {rule.id for rule in RULES} == set(judged), "every rule finds something"

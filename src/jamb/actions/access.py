@@ -9,14 +9,12 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend, find_directory, find_resource
+from jamb.actions.act import Act, Caller
+from jamb.actions.backend import Backend
 from jamb.core import own_api
 from jamb.core.access import (
     CheckName,
     ClientStanding,
-    Decision,
-    Explanation,
     ObjectFacts,
     PersonStanding,
     Request,
@@ -32,16 +30,8 @@ from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.policy import Registering
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.store import clients, findings, people, pictures, requests, resources, roles, usage
-from jamb.store.work import Actor, observation
-
-
-@dataclass(frozen=True, slots=True)
-class Caller:
-    """Who called Jamb's own API: a client, for a person or as itself, by a token or by a console session."""
-
-    client_id: str
-    person_id: UUID | None = None
-    token: TokenFacts | None = None
+from jamb.store.admission import at_resource
+from jamb.store.work import Actor
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,62 +106,75 @@ class _AtDoor:
 
 
 def admit(
-    backend: Backend, slug: str, caller: Caller, operation: str, now: datetime, client_id: str | None = None
+    session: Session,
+    backend: Backend,
+    directory: Directory,
+    caller: Caller,
+    operation: str,
+    now: datetime,
+    client_id: str | None = None,
 ) -> Act:
     """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
+
+    What a client does here as itself is use like any other, and is committed: the audit judges it so.
 
     Args:
         client_id: the client that the operation is about, if it is about one.
 
     Raises:
-        NotFound: no such directory, or the caller belongs to another one.
+        NotFound: the caller belongs to another directory.
         Forbidden: with the reason, and the role or permission that would do.
     """
-    with Session(backend.engine) as session:
-        known_here = _meet(session, slug, caller, now)
-        at_door = known_here.counting(operation, client_id)
-        request = at_door.request(operation, client_id)
-        decision = decide(at_door.catalogue, at_door.standing, request, now)
-        if not decision.allowed:
-            whole = known_here.request(operation, client_id)
-            if decide(known_here.catalogue, known_here.standing, whole, now).allowed:
-                raise _out_of_reach(known_here, operation, client_id)
-            known = roles.roles_of_resource(session, at_door.resource_id)
-            explained = explain(at_door.catalogue, at_door.standing, request, now, known)
-            raise _refusal(session, at_door, operation, decision, explained, now)
+    known_here = _meet(session, directory, caller, now, operation)
+    at_door = known_here.counting(operation, client_id)
+    request = at_door.request(operation, client_id)
+    if not decide(at_door.catalogue, at_door.standing, request, now).allowed:
+        whole = known_here.request(operation, client_id)
+        if decide(known_here.catalogue, known_here.standing, whole, now).allowed:
+            raise _out_of_reach(known_here, operation, client_id)
+        raise _refusal(session, at_door, request, now)
     if at_door.person is None:
-        # What a client does here is use like any other, and the audit judges it so.
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
-        with observation(backend.engine) as session:
-            usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
-    return Act(backend, at_door.directory, at_door.actor, now, known_here.own(now))
+        usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
+        session.commit()
+    return Act(backend, directory, at_door.actor, now, known_here.own(now), caller)
 
 
-def who(backend: Backend, slug: str, caller: Caller, now: datetime) -> Whoami:
+def admit_also(act: Act, operation: str, client_id: str | None = None, caller: Caller | None = None) -> None:
+    """Decide again, where an act is done as another operation than the one that it was let in for.
+
+    Args:
+        caller: who must be let in; None: whoever called.
+
+    Raises:
+        Forbidden: with the reason, and the role or permission that would do.
+    """
+    who_asks = caller or act.caller
+    assert who_asks is not None
+    with Session(act.backend.engine, expire_on_commit=False) as session:
+        admit(session, act.backend, act.directory, who_asks, operation, act.now, client_id)
+
+
+def who(session: Session, directory: Directory, caller: Caller, now: datetime) -> Whoami:
     """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
-    with Session(backend.engine) as session:
-        at_door = _meet(session, slug, caller, now)
-        held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
-        may = tuple(
-            name for name in sorted(at_door.catalogue.operations) if _may(at_door.counting(name, None), name, now)
-        )
-        return Whoami(at_door.actor, held, may)
+    at_door = _meet(session, directory, caller, now)
+    held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
+    may = tuple(name for name in sorted(at_door.catalogue.operations) if _may(at_door.counting(name, None), name, now))
+    return Whoami(at_door.actor, held, may)
 
 
-def client_meant(backend: Backend, slug: str, about: Mapping[str, str]) -> str | None:
+def client_meant(session: Session, directory: Directory, about: Mapping[str, str]) -> str | None:
     """Return the client that a call is about, by what its address names: a client, a request or a finding of one."""
     if "client" in about:
         return about["client"]
     key = _id_in(about.get("request") or about.get("finding") or "")
     if key is None:
         return None
-    with Session(backend.engine) as session:
-        directory = find_directory(session, slug)
-        if "request" in about:
-            row = requests.by_id(session, directory.id, key)
-            return row.client_id if row is not None else None
-        found = findings.finding_by_id(session, directory.id, key)
-        return found[1].id if found is not None else None
+    if "request" in about:
+        row = requests.by_id(session, directory.id, key)
+        return row.client_id if row is not None else None
+    found = findings.finding_by_id(session, directory.id, key)
+    return found[1].id if found is not None else None
 
 
 def _id_in(text: str) -> UUID | None:
@@ -204,49 +207,62 @@ class MayRegister:
     ask: tuple[str, ...]
 
 
-def may_register(backend: Backend, slug: str, caller: Caller, now: datetime) -> MayRegister:
+def may_register(session: Session, directory: Directory, caller: Caller, now: datetime) -> MayRegister:
     """Tell a caller before the form whether they may register, and whom to ask if not."""
-    with Session(backend.engine) as session:
-        at_door = _meet(session, slug, caller, now)
-        request = at_door.request("clients.register")
-        allowed = decide(at_door.catalogue, at_door.standing, request, now).allowed
-        policy = at_door.directory.policy
-        groups = ", ".join(policy.registering_groups)
-        why = {
-            Registering.EVERYONE: "Everyone of this directory may register clients.",
-            Registering.GROUPS: f"Members of {groups} and registrars may register clients.",
-            Registering.NOBODY: "Only registrars and stewards may register clients.",
-        }[policy.registering]
-        asking = () if allowed else tuple(_holding(session, at_door.directory, ("registrar", "steward"), now))
-        return MayRegister(allowed, why, asking)
+    at_door = _meet(session, directory, caller, now)
+    allowed = _may(at_door, "clients.register", now)
+    policy = directory.policy
+    groups = ", ".join(policy.registering_groups)
+    why = {
+        Registering.EVERYONE: "Everyone of this directory may register clients.",
+        Registering.GROUPS: f"Members of {groups} and registrars may register clients.",
+        Registering.NOBODY: "Only registrars and stewards may register clients.",
+    }[policy.registering]
+    asking = () if allowed else tuple(_holding(session, directory, ("registrar", "steward"), now))
+    return MayRegister(allowed, why, asking)
 
 
-def _meet(session: Session, slug: str, caller: Caller, now: datetime) -> _AtDoor:
-    directory = find_directory(session, slug)
-    client = clients.by_id(session, directory.id, caller.client_id)
-    if client is None:
+def _meet(
+    session: Session, directory: Directory, caller: Caller, now: datetime, operation: str | None = None
+) -> _AtDoor:
+    """Read what a decision on one operation needs; on all of them, where none is named."""
+    found = at_resource(session, directory.id, caller.client_id, own_api.NAME)
+    if found is None:
+        slug = directory.slug
         raise NotFound(f"No directory “{slug[:40]}” is open to you.", next_step="Use the one you belong to.")
-    resource = find_resource(session, directory, own_api.NAME)
+    client, resource = found
     catalogue = resources.catalogues(session, [resource])[resource.id]
     person = None
     if caller.person_id is not None:
         row = session.get(people.PersonRow, caller.person_id)
         if row is None or row.directory_id != directory.id:
             raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
-        person = _person_at_door(session, directory, row, resource.id, now)
-    standing = standing_of(session, client, resource.id)
+        makes = operation is None or operation in catalogue.opened_by_all(own_api.MAKER.permissions)
+        person = _person_at_door(session, directory, row, resource.id, now, makes=makes)
+    held = () if client.builtin else roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    grants = tuple(pictures.held_at(resource.id, clients.grants_of(session, [client.id]), held))
+    # What it asks is told in a refusal, and decides nothing.
+    live = client.state == ClientState.LIVE
+    standing = ClientStanding(client.id, client.name, live, (), grants, None, client.cut_off_at)
     return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
 
 
 def _person_at_door(
-    session: Session, directory: Directory, row: people.PersonRow, resource_id: UUID, now: datetime
+    session: Session, directory: Directory, row: people.PersonRow, resource_id: UUID, now: datetime, *, makes: bool
 ) -> PersonStanding:
-    """Return the person with assigned roles and those that ownership and the directory's policy give."""
+    """Return the person with assigned roles and those that ownership and the directory's policy give.
+
+    Args:
+        makes: whether it matters that they may register by the policy.
+    """
     found = roles.standing(session, row, resource_id, now)
     policy = directory.policy
-    may = policy.registering is Registering.EVERYONE or (
-        policy.registering is Registering.GROUPS
-        and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
+    may = makes and (
+        policy.registering is Registering.EVERYONE
+        or (
+            policy.registering is Registering.GROUPS
+            and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
+        )
     )
     given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)
     return PersonStanding(found.id, found.name, found.live, (*found.roles, *given))
@@ -263,14 +279,18 @@ def standing_of(
     return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.cut_off_at)
 
 
-def _refusal(
-    session: Session, at_door: _AtDoor, operation: str, decision: Decision, explained: Explanation, now: datetime
-) -> Forbidden:
+def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
-    title = at_door.catalogue.operations[operation].title
-    reasons = "; ".join(check.evidence for check in decision.failed)
+    asks = tuple(
+        row.held() for row in clients.asks_of(session, [at_door.standing.id]) if row.resource_id == at_door.resource_id
+    )
+    standing = replace(at_door.standing, asks=asks)
+    known = roles.roles_of_resource(session, at_door.resource_id)
+    explained = explain(at_door.catalogue, standing, request, now, known)
+    title = at_door.catalogue.operations[request.operation].title
+    reasons = "; ".join(check.evidence for check in explained.decision.failed)
     steps = " ".join(step.text for step in explained.mend)
-    if any(check.name is CheckName.ROLE for check in decision.failed):
+    if any(check.name is CheckName.ROLE for check in explained.decision.failed):
         names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
         steps += f" Stewards here: {names}." if names else ""
     return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
-from jamb.actions.access import Caller, admit
-from jamb.actions.act import Act
+from jamb.actions.access import admit_also
+from jamb.actions.act import Act, Caller
 from jamb.actions.backend import console_client_id
 from jamb.actions.carrying import CARRY
 from jamb.actions.powers import Bench
@@ -86,7 +86,7 @@ def carry_out(act: Act, request_id: UUID) -> None:
         operation, carry = CARRY[kind]
         try:
             # Whoever asked must still be somebody who may.
-            admit(act.backend, act.slug, _caller(act.slug, asker), operation, act.now, client_id)
+            admit_also(act, operation, client_id, _caller(act.slug, asker))
             carry(act.by(asker), client_id or "", args)
             outcome = "done"
         except JambError as error:

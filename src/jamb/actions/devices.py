@@ -148,10 +148,9 @@ def poll(backend: Backend, slug: str, client_id: str, device_code: str, now: dat
         return Poll(PollAnswer.PENDING)
 
 
-def signed_in_still(backend: Backend, sign_in_id: UUID) -> bool:
-    with Session(backend.engine) as session:
-        row = session.get(credentials.DeviceRequestRow, sign_in_id)
-        return row is not None and row.ended_at is None
+def signed_in_still(session: Session, sign_in_id: UUID) -> bool:
+    row = session.get(credentials.DeviceRequestRow, sign_in_id)
+    return row is not None and row.ended_at is None
 
 
 def sign_out(backend: Backend, sign_in_id: UUID, now: datetime) -> None:

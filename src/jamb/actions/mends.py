@@ -21,7 +21,7 @@ from jamb.actions import (
     roles,
     rotations,
 )
-from jamb.actions.access import Caller, admit
+from jamb.actions.access import admit_also
 from jamb.actions.act import Act
 from jamb.actions.backend import find_resource, load_one
 from jamb.actions.fits import fit
@@ -108,7 +108,7 @@ class _Aim:
 _ROLE = "the role "
 
 
-def preview_mend(act: Act, finding_id: UUID, caller: Caller) -> MendPreview:
+def preview_mend(act: Act, finding_id: UUID) -> MendPreview:
     """Return what the mend of a finding would do, and whether the caller may carry it out.
 
     Raises:
@@ -122,7 +122,7 @@ def preview_mend(act: Act, finding_id: UUID, caller: Caller) -> MendPreview:
     why_not = ""
     if mending is not None:
         try:
-            admit(act.backend, act.slug, caller, mending.operation, act.now, aim.client.id)
+            admit_also(act, mending.operation, aim.client.id)
         except Forbidden as error:
             why_not = f"{error.message} {error.next_step}".strip()
     catalogue = aim.place.catalogue if aim.place is not None else None
@@ -130,7 +130,7 @@ def preview_mend(act: Act, finding_id: UUID, caller: Caller) -> MendPreview:
     return MendPreview(aim.row, aim.client.name, mending, catalogue, comparison, tree, words, why_not)
 
 
-def mend(act: Act, caller: Caller, finding_id: UUID, said: Said) -> str:
+def mend(act: Act, finding_id: UUID, said: Said) -> str:
     """Carry out the mend; return what was done, in words. What it does is decided as if it was asked for by itself.
 
     Raises:
@@ -150,7 +150,7 @@ def mend(act: Act, caller: Caller, finding_id: UUID, said: Said) -> str:
     ):
         if mending.needs is needed and not value:
             raise Unsuited.field(needed.value, "nothing", "needed for this mend")
-    admit(act.backend, act.slug, caller, mending.operation, act.now, aim.client.id)
+    admit_also(act, mending.operation, aim.client.id)
     return _CARRYING[kind](act, aim, said)
 
 

@@ -116,7 +116,7 @@ def change_person(
         unit.enter("person.changed", _subject(row), before=before or None, after=after)
         unit.session.flush()
         refuse_stewardless(unit.session, act.directory, act.now)
-        return person_view(row, roles.role_names(unit.session, act.directory.id, act.now))
+        return person_view(row, roles.role_names(unit.session, act.directory.id, act.now, row.id))
 
 
 def list_people(act: Act) -> list[Person]:

@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlmodel import Session, select
 
 from jamb.actions import consent_changes, roles
-from jamb.actions.access import Caller, admit
+from jamb.actions.access import admit_also
 from jamb.actions.act import Act
 from jamb.actions.backend import Backend, find_client
 from jamb.actions.clients import client_subject
@@ -39,9 +39,7 @@ class CarriedOut:
     next: UUID | None
 
 
-def carry_out(
-    act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after: UUID | None, caller: Caller
-) -> CarriedOut:
+def carry_out(act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after: UUID | None) -> CarriedOut:
     """Make some answers so: end what was given up or proposed, narrow what was to be narrowed; each item by itself.
 
     An item that is so already counts as done, so that a run that was stopped can be run again.
@@ -58,7 +56,7 @@ def carry_out(
     done, failed = [], []
     for item in items[:MOST_AT_ONCE]:
         try:
-            _make_so(act, row, item, places[item.resource_id], caller)
+            _make_so(act, row, item, places[item.resource_id])
             _note_done(act, row, item.id)
             done.append(item.id)
         except JambError as error:
@@ -66,23 +64,23 @@ def carry_out(
     return CarriedOut(tuple(done), tuple(failed), following)
 
 
-def _make_so(act: Act, row: ReviewRow, item: ReviewItemRow, resource: str, caller: Caller) -> None:
+def _make_so(act: Act, row: ReviewRow, item: ReviewItemRow, resource: str) -> None:
     reason = f"Review “{row.name}”: {Answer(item.answer).value}" + (f", {item.words}" if item.words else "")
     kind = AccessKind(item.kind)
     try:
         if item.through:
-            admit(act.backend, act.slug, caller, "roles.withdraw", act.now)
+            admit_also(act, "roles.withdraw")
             role = item.through.removeprefix(_ROLE)
             roles.withdraw_role(act, role, HolderKind.CLIENT, [item.client_id])
         elif item.answer == Answer.NARROW:
-            admit(act.backend, act.slug, caller, "consent.change-reach", act.now, item.client_id)
+            admit_also(act, "consent.change-reach", item.client_id)
             narrower = reach_of(item.narrower)
             if _is_so(act.backend, item, narrower, act.now):
                 return
             wish = ReachWish(item.client_id, resource, [item.permission], kind, narrower)
             change_reach(act, wish, reason[:500])
         else:
-            admit(act.backend, act.slug, caller, "consent.withdraw", act.now, item.client_id)
+            admit_also(act, "consent.withdraw", item.client_id)
             consent_changes.withdraw(act, item.client_id, resource, [item.permission], kind, reason[:500])
     except NothingToWithdraw:
         return  # it ended otherwise

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import cache
 from hashlib import sha256
@@ -13,7 +13,7 @@ from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.backend import Backend
 from jamb.actions.people import Person, person_view
@@ -173,13 +173,13 @@ def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, d
 def _opened(
     session: Session, backend: Backend, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
 ) -> SignedIn:
-    directory = Directory(place.id, place.slug, place.name, place.domain, place.policy_of())
+    directory = place.value()
     cookie = secrets.token_urlsafe(32)
     ends = now + timedelta(seconds=directory.policy.session_seconds)
     session.add(
         people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
     )
-    person = person_view(row, roles.role_names(session, directory.id, now))
+    person = person_view(row, roles.role_names(session, directory.id, now, row.id))
     opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by)
     return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
 
@@ -213,28 +213,32 @@ def _seal(backend: Backend, said: str) -> str:
     return hmac_digest(backend.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
 
 
-def find_session(backend: Backend, cookie: str, now: datetime) -> ConsoleSession | None:
-    """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone."""
-    with Session(backend.engine, expire_on_commit=False) as session:
-        found = session.exec(
-            select(people.ConsoleSessionRow, people.PersonRow, directories.DirectoryRow)
-            .join(people.PersonRow, col(people.PersonRow.id) == people.ConsoleSessionRow.person_id)
-            .join(directories.DirectoryRow, col(directories.DirectoryRow.id) == people.PersonRow.directory_id)
-            .where(people.ConsoleSessionRow.digest == _digest(cookie))
-        ).first()
-        if found is None or found[0].expires_at <= now or not found[1].live:
-            return None
-        held, row, place = found
-        directory = Directory(place.id, place.slug, place.name, place.domain, place.policy_of())
-        if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
-            return None
-        if now - held.seen_at >= SEEN_EVERY:
-            held.seen_at = now
-            session.add(held)
-            session.commit()
-        person = person_view(row, roles.role_names(session, directory.id, now))
-        own = not row.password_set_by
-        return ConsoleSession(person, directory, held.expires_at, _csrf(backend, cookie), own)
+def find_session(session: Session, backend: Backend, cookie: str, now: datetime) -> ConsoleSession | None:
+    """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone.
+
+    That it is used is committed once a minute. The person comes without their roles: see `with_roles`.
+    """
+    found = people.session_of(session, _digest(cookie))
+    if found is None or found[0].expires_at <= now or not found[1].live:
+        return None
+    held, row, place = found
+    directory = place.value()
+    if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
+        return None
+    if now - held.seen_at >= SEEN_EVERY:
+        held.seen_at = now
+        session.add(held)
+        session.commit()
+    # Held by the session, so that whoever is let in next is not read again.
+    session.info["person"] = row
+    own = not row.password_set_by
+    return ConsoleSession(person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own)
+
+
+def with_roles(session: Session, found: ConsoleSession, now: datetime) -> ConsoleSession:
+    """Return a session with the roles of its person."""
+    held = roles.role_names(session, found.directory.id, now, found.person.id)
+    return replace(found, person=replace(found.person, roles=tuple(held.get(found.person.id, ()))))
 
 
 def sign_out(backend: Backend, cookie: str) -> None:

@@ -407,6 +407,10 @@ def own_catalogue(identifier: str) -> Catalogue:
     return Catalogue.of(NAME, "Jamb's own API", identifier, OPERATIONS, PERMISSIONS, OBJECT_NAME)
 
 
+# What the policy gives whoever may register.
+MAKER = RoleHolding("member", frozenset({"clients.start"}))
+
+
 def own_roles(owned: Mapping[OwnerLevel, Iterable[str]], *, may_register: bool) -> tuple[RoleHolding, ...]:
     """Return the roles that ownership gives, reaching the owned clients alone, and that the policy gives everyone."""
     held = [
@@ -415,5 +419,5 @@ def own_roles(owned: Mapping[OwnerLevel, Iterable[str]], *, may_register: bool) 
         if ids
     ]
     if may_register:
-        held.append(RoleHolding("member", frozenset({"clients.start"})))
+        held.append(MAKER)
     return tuple(held)

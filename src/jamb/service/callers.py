@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable, Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated, Any, NamedTuple
 from uuid import UUID
 
 import jwt
 from fastapi import Depends, Request
+from sqlmodel import Session
 
 from jamb.actions import devices, sessions
-from jamb.actions.access import Caller, admit, client_meant
-from jamb.actions.act import Act
-from jamb.actions.backend import console_client_id
-from jamb.actions.directories import read_directory
+from jamb.actions.access import admit, client_meant
+from jamb.actions.act import Act, Caller
+from jamb.actions.backend import console_client_id, find_directory
 from jamb.core.access import TokenFacts
+from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
@@ -23,6 +25,7 @@ from jamb.core.reach.details import bounds_of
 from jamb.core.text import UnfitText, line_fault
 from jamb.service.once import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
+from jamb.store.lease import Lease
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -57,10 +60,19 @@ Now = Annotated[datetime, Depends(moment_now)]
 TheBody = Annotated[bytes, Depends(body_of)]
 
 
-def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.ConsoleSession:
+async def seat_of(runtime: TheRuntime) -> AsyncIterator[None]:
+    async with runtime.seats.seat():
+        yield
+
+
+# One object for all: so a call that two guards look at takes one seat.
+Seat = Annotated[None, Depends(seat_of, scope="function")]
+
+
+def session_in(session: Session, request: Request, runtime: Runtime, now: datetime) -> sessions.ConsoleSession:
     """Return the console session of the request's cookie; changes must repeat its CSRF value."""
     cookie = request.cookies.get(cookie_names(runtime).session)
-    found = sessions.find_session(runtime.backend, cookie, now) if cookie else None
+    found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
     if found is None:
         raise NotSignedIn("You are not signed in.", next_step="Sign in.")
     if request.method not in _SAFE and not sessions.csrf_matches(found, request.headers.get(CSRF_HEADER)):
@@ -68,6 +80,11 @@ def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.Cons
             f"The change did not carry the session's {CSRF_HEADER} value.", next_step="Reload the page and try again."
         )
     return found
+
+
+def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.ConsoleSession:
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        return session_in(session, request, runtime, now)
 
 
 TheSession = Annotated[sessions.ConsoleSession, Depends(session_of)]
@@ -84,7 +101,7 @@ def bearer_of(request: Request) -> str | None:
     return token.strip()
 
 
-def claims_of(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
+def claims_of(runtime: Runtime, directory: Directory, token: str) -> dict[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
     RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
@@ -94,16 +111,16 @@ def claims_of(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
         kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
         if kind not in ("at+jwt", "application/at+jwt") or algorithm != "ES256":
             raise NotSignedIn("The token is not an access token of this directory.", next_step=_SIGN_IN)
-        directory_id = str(read_directory(runtime.backend, slug).id)
-        key = runtime.keyring.public(kid, directory_id) if isinstance(kid, str) and not line_fault(kid) else None
+        fit = isinstance(kid, str) and not line_fault(kid)
+        key = runtime.keyring.public(str(kid), str(directory.id)) if fit else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
         claims: dict[str, Any] = jwt.decode(
             token,
             key,
             algorithms=["ES256"],
-            audience=runtime.backend.own_identifier(slug),
-            issuer=runtime.backend.issuer(slug),
+            audience=runtime.backend.own_identifier(directory.slug),
+            issuer=runtime.backend.issuer(directory.slug),
             options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
         )
     except jwt.ExpiredSignatureError as error:
@@ -115,12 +132,21 @@ def claims_of(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
     return claims
 
 
-def caller_of(directory: str, request: Request, runtime: TheRuntime, now: Now) -> Caller:
+class Visit(NamedTuple):
+    """Who calls which directory, before it is decided what they may do there."""
+
+    directory: Directory
+    caller: Caller
+
+
+def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, now: datetime) -> Visit:
     """Return who calls, by token if there is one, else by session. What they may do is not yet decided."""
     token = bearer_of(request)
     if token is None:
-        found = session_of(request, runtime, now)
-        return Caller(console_client_id(found.directory.slug), found.person.id)
+        found = session_in(session, request, runtime, now)
+        here = found.directory if found.directory.slug == slug else find_directory(session, slug)
+        return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
+    directory = find_directory(session, slug)
     claims = claims_of(runtime, directory, token)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
@@ -128,31 +154,36 @@ def caller_of(directory: str, request: Request, runtime: TheRuntime, now: Now) -
         bounds_of(claims.get("authorization_details", ())),
     )
     if "sid" not in claims:
-        return Caller(claims["client_id"], None, facts)
-    if not devices.signed_in_still(runtime.backend, UUID(claims["sid"])):
+        return Visit(directory, Caller(claims["client_id"], None, facts))
+    if not devices.signed_in_still(session, UUID(claims["sid"])):
         raise NotSignedIn("This sign-in was ended.", next_step=_SIGN_IN)
-    return Caller(claims["client_id"], UUID(claims["sub"]), facts)
+    return Visit(directory, Caller(claims["client_id"], UUID(claims["sub"]), facts))
 
 
-TheCaller = Annotated[Caller, Depends(caller_of)]
-
-
-def may(operation: str) -> Callable[..., Act]:
+def may(operation: str) -> Any:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
 
-    What changes something is done once for each Idempotency-Key.
+    Who calls, what they may do and the work of the route share one connection. What changes something is done once for
+    each Idempotency-Key.
     """
 
-    def guard(directory: str, request: Request, caller: TheCaller, runtime: TheRuntime, now: Now) -> Act:
-        # Jamb's own objects are the clients: an owner is let in to theirs alone.
-        about = client_meant(runtime.backend, directory, request.path_params)
-        return admit(runtime.backend, directory, caller, operation, now, about)
+    def guard(directory: str, request: Request, runtime: TheRuntime, now: Now, _seat: Seat) -> Iterator[Act]:
+        lease = Lease(runtime.backend.engine)
+        try:
+            with Session(lease.open(), expire_on_commit=False) as session:
+                here, caller = visit_in(session, directory, request, runtime, now)
+                # Jamb's own objects are the clients: an owner is let in to theirs alone.
+                about = client_meant(session, here, request.path_params)
+                act = admit(session, runtime.backend, here, caller, operation, now, about)
+            yield replace(act, lease=lease)
+        finally:
+            lease.close()
 
     def guard_once(
-        request: Request, runtime: TheRuntime, body: TheBody, key: OnceKey = None, act: Act = Depends(guard)
+        request: Request, body: TheBody, key: OnceKey = None, act: Act = Depends(guard, scope="function")
     ) -> Act:
-        return once(runtime, act, key, request, body) if key is not None else act
+        return once(act, key, request, body) if key is not None else act
 
-    wanted = guard_once if operation in CHANGES else guard
+    wanted: Callable[..., Any] = guard_once if operation in CHANGES else guard
     wanted.__dict__["operation"] = operation
-    return wanted
+    return Depends(wanted, scope="function")

@@ -15,7 +15,6 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.core.errors import BadInput, DoneBefore, Unsuited
-from jamb.service.runtime import Runtime
 from jamb.store.once import done_before
 from jamb.store.work import Once
 
@@ -37,7 +36,7 @@ async def body_of(request: Request) -> bytes:
     return await request.body()
 
 
-def once(runtime: Runtime, act: Act, key: str, request: Request, body: bytes) -> Act:
+def once(act: Act, key: str, request: Request, body: bytes) -> Act:
     """Return the caller as one whose next change bears this key.
 
     Raises:
@@ -48,7 +47,7 @@ def once(runtime: Runtime, act: Act, key: str, request: Request, body: bytes) ->
     if not 1 <= len(key) <= LONGEST_KEY or not key.isprintable():
         raise BadInput.field(HEADER, key, f"1 to {LONGEST_KEY} printable characters")
     asked = hashlib.sha256(b"\0".join([request.method.encode(), request.url.path.encode(), body])).digest()
-    with Session(runtime.backend.engine) as session:
+    with Session(act.backend.engine) as session:
         found = done_before(session, act.directory.id, act.actor.id, key)
     if found is None:
         return replace(act, actor=replace(act.actor, once=Once(key, asked)))

@@ -17,6 +17,7 @@ from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.recorder import Recorder
 from jamb.service.retention import forgetting
+from jamb.service.seats import Seats
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns
 from jamb.store.engine import driver_outage, driver_url, make_engine, unavailable
@@ -57,6 +58,7 @@ class Runtime:
     background: Background
     egress: Egress
     turns: Turns
+    seats: Seats
 
 
 @asynccontextmanager
@@ -87,6 +89,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 background,
                 egress,
                 Turns(settings.turn_seconds),
+                Seats(),
             )
     finally:
         await egress.close()

@@ -14,6 +14,9 @@ from jamb.core.errors import Busy, StoreUnavailable, WorldFailure
 CONNECT_TIMEOUT_SECONDS = 3
 # Connections beside the pool, made when all of it are at work.
 MOST_OVERFLOW = 4
+POOL_SIZE = 8
+MOST_AT_ONCE = POOL_SIZE + MOST_OVERFLOW
+POOL_TIMEOUT_SECONDS = 5.0
 
 
 def driver_url(url: str) -> str:
@@ -21,7 +24,7 @@ def driver_url(url: str) -> str:
     return url.replace("postgresql+psycopg://", "postgresql://", 1)
 
 
-def make_engine(url: str, *, pool_size: int = 8, pool_timeout: float = 5) -> Engine:
+def make_engine(url: str, *, pool_size: int = POOL_SIZE, pool_timeout: float = POOL_TIMEOUT_SECONDS) -> Engine:
     """Make an engine whose connections are tested before use, so that a restarted server is met without an error."""
     return create_engine(
         driver_url(url).replace("postgresql://", "postgresql+psycopg://", 1),

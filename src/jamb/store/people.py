@@ -50,6 +50,17 @@ class ConsoleSessionRow(SQLModel, table=True):
     expires_at: datetime = moment()
 
 
+def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:
+    """Return a console session, whose it is, and where."""
+    row = session.exec(
+        select(ConsoleSessionRow, PersonRow, DirectoryRow)
+        .join(PersonRow, col(PersonRow.id) == ConsoleSessionRow.person_id)
+        .join(DirectoryRow, col(DirectoryRow.id) == PersonRow.directory_id)
+        .where(ConsoleSessionRow.digest == digest)
+    ).first()
+    return None if row is None else (row[0], row[1], row[2])
+
+
 def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
     """End every console session of a person, `but` one."""
     mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)

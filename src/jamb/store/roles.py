@@ -268,18 +268,22 @@ def people_within(session: Session, group_ids: Iterable[UUID]) -> dict[UUID, lis
     return found
 
 
-def role_names(session: Session, directory_id: UUID, now: datetime) -> dict[UUID, list[str]]:
-    """Return the names of the roles that people hold themselves, by person of a directory."""
+def role_names(
+    session: Session, directory_id: UUID, now: datetime, person_id: UUID | None = None
+) -> dict[UUID, list[str]]:
+    """Return the names of the roles that people hold themselves, by person of a directory; or those of one person."""
+    whose = col(AssignmentRow.person_id)
     rows = session.exec(
         select(AssignmentRow.person_id, RoleRow.name)
         .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
-        .where(RoleRow.directory_id == directory_id, col(AssignmentRow.person_id).is_not(None), in_force(now))
+        .where(RoleRow.directory_id == directory_id, in_force(now))
+        .where(whose.is_not(None) if person_id is None else whose == person_id)
         .order_by(RoleRow.name)
     )
     names: dict[UUID, list[str]] = {}
-    for person_id, name in rows:
-        assert person_id is not None
-        names.setdefault(person_id, []).append(name)
+    for holder, name in rows:
+        assert holder is not None
+        names.setdefault(holder, []).append(name)
     return names
 
 

@@ -208,8 +208,8 @@ def _being_done() -> Conflict:
 
 
 @contextmanager
-def observation(engine: Engine) -> Iterator[Session]:
+def observation(bind: Bind) -> Iterator[Session]:
     """Open a transaction for what is observed rather than decided (usage, sessions, tries): no ledger entry."""
-    with Session(engine, expire_on_commit=False) as session:
+    with Session(bind, expire_on_commit=False) as session:
         yield session
         session.commit()

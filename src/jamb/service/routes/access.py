@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import jwt
-from fastapi import Depends, Query
+from fastapi import Query
 
 from jamb.actions import explanations, reach
 from jamb.actions.act import Act
@@ -25,7 +25,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["access"])
 
 @router.post("/clients/{client}/explanation")
 def explain(
-    act: Annotated[Act, Depends(may("explanations.read"))], client: str, sent: wire.Question, runtime: TheRuntime
+    act: Annotated[Act, may("explanations.read")], client: str, sent: wire.Question, runtime: TheRuntime
 ) -> wire.Explanation:
     """Whether the client may do the operation, every check behind it, and the smallest mend."""
     return explained(runtime, act, client, sent)
@@ -55,7 +55,7 @@ def explained(runtime: Runtime, act: Act, client: str, sent: wire.Question) -> w
 
 @router.get("/clients/{client}/reach")
 def read_reach(
-    act: Annotated[Act, Depends(may("reach.read"))],
+    act: Annotated[Act, may("reach.read")],
     client: str,
     resource: Annotated[str, Query(min_length=1, max_length=300)],
     object: Annotated[str | None, Query(max_length=200, description="One object to decide about")] = None,  # noqa: A002
@@ -80,7 +80,7 @@ def read_reach(
 
 @router.get("/resources/{name}/holders")
 def who_can(
-    act: Annotated[Act, Depends(may("holders.read"))],
+    act: Annotated[Act, may("holders.read")],
     name: str,
     operation: Annotated[str, Query(min_length=1, max_length=80)],
     object: Annotated[str | None, Query(max_length=200)] = None,  # noqa: A002 - the word of the plan

@@ -74,7 +74,7 @@ WantedFindings = Annotated[Wanted, Depends(_wanted)]
 
 
 @router.get("")
-def read_audit(act: Annotated[Act, Depends(may("audit.read"))]) -> wire.Audit:
+def read_audit(act: Annotated[Act, may("audit.read")]) -> wire.Audit:
     """The directory's posture, with the rules that were applied. What changed is looked at before it is answered."""
     found = audit.read_posture(act)
     tallies = {one.rule: one for one in found.rules}
@@ -96,7 +96,7 @@ def read_audit(act: Annotated[Act, Depends(may("audit.read"))]) -> wire.Audit:
 
 @router.get("/findings")
 def list_findings(
-    act: Annotated[Act, Depends(may("findings.list"))],
+    act: Annotated[Act, may("findings.list")],
     request: Request,
     response: Response,
     wanted: WantedFindings,
@@ -111,14 +111,14 @@ def list_findings(
 
 
 @router.get(_ONE)
-def read_finding(act: Annotated[Act, Depends(may("findings.read"))], finding: UUID) -> wire.KeptFinding:
+def read_finding(act: Annotated[Act, may("findings.read")], finding: UUID) -> wire.KeptFinding:
     """A finding, mended or not."""
     return kept_answer(audit.read_finding(act, finding))
 
 
 @router.get("/groups")
 def group_findings(
-    act: Annotated[Act, Depends(may("findings.list-groups"))],
+    act: Annotated[Act, may("findings.list-groups")],
     request: Request,
     response: Response,
     wanted: WantedFindings,
@@ -149,7 +149,7 @@ def group_findings(
 
 @router.get("/excess")
 def rank_excess(
-    act: Annotated[Act, Depends(may("excess.rank"))],
+    act: Annotated[Act, may("excess.rank")],
     by: audit.ExcessBy = audit.ExcessBy.CLIENT,
     limit: Limit = DEFAULT_LIMIT,
 ) -> list[wire.RankedExcess]:
@@ -160,7 +160,7 @@ def rank_excess(
 
 @router.get("/excess/trend")
 def read_trend(
-    act: Annotated[Act, Depends(may("excess.trend"))],
+    act: Annotated[Act, may("excess.trend")],
     by: Annotated[audit.ExcessBy | None, Query(description="Left out: of the directory")] = None,
     key: Annotated[str, Query(max_length=200, description="Of the client, person or resource")] = "",
     days: Annotated[int, Query(ge=1, le=730)] = 90,
@@ -171,7 +171,7 @@ def read_trend(
 
 
 @router.get("/report", response_class=Response)
-def read_report(act: Annotated[Act, Depends(may("audit.report"))], now: Now, form: ReportForm) -> Response:
+def read_report(act: Annotated[Act, may("audit.report")], now: Now, form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
     name, found = audit.run_audit(act)
     history = audit.excess_trend(act, None, "", 90)
@@ -185,14 +185,14 @@ def read_report(act: Annotated[Act, Depends(may("audit.report"))], now: Now, for
 def waive(
     finding: UUID,
     sent: wire.Waiver,
-    act: Annotated[Act, Depends(may("findings.waive"))],
+    act: Annotated[Act, may("findings.waive")],
 ) -> wire.KeptFinding:
     """Bear a finding knowingly for some days, with a reason."""
     return kept_answer(audit.waive(act, finding, sent.days, sent.reason))
 
 
 @router.post(f"{_ONE}/waiver/ending")
-def end_waiver(finding: UUID, act: Annotated[Act, Depends(may("findings.end-waiver"))]) -> wire.KeptFinding:
+def end_waiver(finding: UUID, act: Annotated[Act, may("findings.end-waiver")]) -> wire.KeptFinding:
     """Count a waived finding again."""
     return kept_answer(audit.end_waiver(act, finding))
 
@@ -201,7 +201,7 @@ def end_waiver(finding: UUID, act: Annotated[Act, Depends(may("findings.end-waiv
 def assign(
     finding: UUID,
     sent: wire.FindingAssignment,
-    act: Annotated[Act, Depends(may("findings.assign"))],
+    act: Annotated[Act, may("findings.assign")],
 ) -> wire.KeptFinding:
     """Have a person see to a finding."""
     return kept_answer(audit.assign(act, finding, sent.person, sent.note))

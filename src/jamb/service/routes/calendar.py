@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Annotated
 
-from fastapi import Depends
 from fastapi.responses import Response
 from icalendar import Alarm, Calendar, Event
 
@@ -21,7 +20,7 @@ _WARNED_BEFORE = timedelta(days=7)
 
 @router.post("/api/v1/directories/{directory}/calendar", status_code=201)
 def make_calendar(
-    sent: wire.NewCalendar, act: Annotated[Act, Depends(may("calendar.make"))], runtime: TheRuntime
+    sent: wire.NewCalendar, act: Annotated[Act, may("calendar.make")], runtime: TheRuntime
 ) -> wire.CalendarFeed:
     """Make a calendar feed of one's own clients, or of the whole directory. The one before ends."""
     key = calendar.make_feed(act, sent.whole)

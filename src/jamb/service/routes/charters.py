@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Query
+from fastapi import Query
 
 from jamb.actions import charters
 from jamb.actions.act import Act
@@ -18,7 +18,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 @router.get("/clients/{client}/charter")
 def read_charter(
-    act: Annotated[Act, Depends(may("charters.read"))],
+    act: Annotated[Act, may("charters.read")],
     client: str,
     now: Now,
     fitted: Annotated[bool, Query(description="With what fits its use instead of what it holds")] = False,
@@ -39,7 +39,7 @@ def read_charter(
 @router.post("/charters/comparison")
 def compare_charter(
     sent: wire.Charter,
-    act: Annotated[Act, Depends(may("charters.compare"))],
+    act: Annotated[Act, may("charters.compare")],
 ) -> wire.CharterComparison:
     """What differs between a charter and the client of its name here, and what following it would do."""
     found = charters.compare_charter(act, sent.value(), act.own)

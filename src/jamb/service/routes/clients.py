@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import Annotated
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions import clients, registrations, usage
 from jamb.actions.act import Act
@@ -27,7 +27,7 @@ DAYS_OF_USE = 30
 
 @router.get("")
 def list_clients(
-    act: Annotated[Act, Depends(may("clients.list"))],
+    act: Annotated[Act, may("clients.list")],
     request: Request,
     response: Response,
     q: Annotated[str, Query(max_length=100, description="Part of the name or purpose, or a client id")] = "",
@@ -48,7 +48,7 @@ def list_clients(
 @router.post("", status_code=201)
 def register_client(
     sent: wire.NewClient,
-    act: Annotated[Act, Depends(may("clients.register"))],
+    act: Annotated[Act, may("clients.register")],
     request: Request,
     response: Response,
 ) -> wire.Client:
@@ -69,7 +69,7 @@ def register_client(
 
 
 @router.get("/{client}")
-def read_dossier(act: Annotated[Act, Depends(may("clients.read"))], client: str, now: Now) -> wire.Dossier:
+def read_dossier(act: Annotated[Act, may("clients.read")], client: str, now: Now) -> wire.Dossier:
     """Everything about one client: its ladder, credentials and findings."""
     found = clients.read_dossier(act, client)
     days = [(now - timedelta(days=back)).date() for back in range(DAYS_OF_USE - 1, -1, -1)]
@@ -99,7 +99,7 @@ def read_dossier(act: Annotated[Act, Depends(may("clients.read"))], client: str,
 def change_registration(
     client: str,
     sent: wire.RegistrationChange,
-    act: Annotated[Act, Depends(may("clients.change"))],
+    act: Annotated[Act, may("clients.change")],
 ) -> wire.Client:
     """Change what a registration says."""
     changes = registrations.RegistrationChange(
@@ -118,7 +118,7 @@ def change_registration(
 def change_owners(
     client: str,
     sent: wire.OwnersChange,
-    act: Annotated[Act, Depends(may("owners.change"))],
+    act: Annotated[Act, may("owners.change")],
 ) -> wire.Client:
     """Add and remove owners in one step."""
     changed = registrations.change_owners(act, client, sent.add, sent.remove, sent.level)
@@ -129,7 +129,7 @@ def change_owners(
 def set_state(
     client: str,
     sent: wire.StateChange,
-    act: Annotated[Act, Depends(may("clients.set-state"))],
+    act: Annotated[Act, may("clients.set-state")],
 ) -> wire.Client:
     """Disable a client, which cuts its tokens off, or enable it again."""
     changed = clients.set_state(act, client, sent.state, sent.reason)
@@ -140,7 +140,7 @@ def set_state(
 def cut_off(
     client: str,
     sent: wire.CutOffSent,
-    act: Annotated[Act, Depends(may("clients.cut-off"))],
+    act: Annotated[Act, may("clients.cut-off")],
 ) -> wire.CutOff:
     """Have every token that the client holds refused; new ones count."""
     done = clients.cut_off(act, client, sent.reason)
@@ -149,7 +149,7 @@ def cut_off(
 
 @router.get("/{client}/refusals")
 def list_refusals(
-    act: Annotated[Act, Depends(may("refusals.list"))], client: str, limit: Limit = DEFAULT_LIMIT
+    act: Annotated[Act, may("refusals.list")], client: str, limit: Limit = DEFAULT_LIMIT
 ) -> list[Refusals]:
     """Calls of the client that protected APIs refused, latest first."""
     return [Refusals.model_validate(one) for one in usage.list_refusals(act, client, limit)]

@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends
-
 from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on, reach_changes
 from jamb.actions.act import Act
 from jamb.core.permissions import Catalogue, weigh_operation
@@ -21,7 +19,7 @@ router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["c
 
 
 @router.post("/asks", status_code=201)
-def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, Depends(may("asks.add"))]) -> list[wire.Ask]:
+def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, may("asks.add")]) -> list[wire.Ask]:
     """Say which permissions of one resource the client needs. Opens nothing yet."""
     asked = asks.ask(
         act,
@@ -36,7 +34,7 @@ def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, Depends(may("as
 
 
 @router.post("/asks/review")
-def review_asks(act: Annotated[Act, Depends(may("asks.review"))], client: str, sent: wire.AskList) -> wire.ListReview:
+def review_asks(act: Annotated[Act, may("asks.review")], client: str, sent: wire.AskList) -> wire.ListReview:
     """What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved."""
     found = asks.review(act, client, sent.text, sent.kind)
     return wire.ListReview(
@@ -50,7 +48,7 @@ def review_asks(act: Annotated[Act, Depends(may("asks.review"))], client: str, s
 def add_ask_list(
     client: str,
     sent: wire.AskList,
-    act: Annotated[Act, Depends(may("asks.add-list"))],
+    act: Annotated[Act, may("asks.add-list")],
 ) -> list[wire.Ask]:
     """Ask for what a list needs, all or none; what another of it implies is left out."""
     asked = asks.ask_list(act, client, sent.text, sent.kind, sent.reason)
@@ -58,7 +56,7 @@ def add_ask_list(
 
 
 @router.delete("/asks/{ask}")
-def drop_ask(client: str, ask: UUID, act: Annotated[Act, Depends(may("asks.drop"))]) -> wire.Ask:
+def drop_ask(client: str, ask: UUID, act: Annotated[Act, may("asks.drop")]) -> wire.Ask:
     """Take an ask back. A grant of it stays until it is withdrawn."""
     return wire.Ask.model_validate(asks.drop_ask(act, client, ask))
 
@@ -67,7 +65,7 @@ def drop_ask(client: str, ask: UUID, act: Annotated[Act, Depends(may("asks.drop"
 def preview_takeover(
     client: str,
     sent: wire.TakeoverSent,
-    act: Annotated[Act, Depends(may("takeover.preview"))],
+    act: Annotated[Act, may("takeover.preview")],
 ) -> wire.Takeover:
     """What the client would ask for if you handed on your own rights, or this part of them."""
     found = handing_on.preview_takeover(act, client, _choices(sent))
@@ -78,7 +76,7 @@ def preview_takeover(
 def take_over(
     client: str,
     sent: wire.TakeoverSent,
-    act: Annotated[Act, Depends(may("takeover.ask"))],
+    act: Annotated[Act, may("takeover.ask")],
 ) -> wire.Takeover:
     """Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on."""
     found = handing_on.take_over(act, client, _choices(sent), sent.reason)
@@ -86,7 +84,7 @@ def take_over(
 
 
 @router.get("/consents")
-def list_consents(act: Annotated[Act, Depends(may("consent.list"))], client: str) -> list[wire.Grant]:
+def list_consents(act: Annotated[Act, may("consent.list")], client: str) -> list[wire.Grant]:
     """The consents in force, those that people gave for themselves too."""
     return [wire.Grant.model_validate(one) for one in consent.list_consents(act, client)]
 
@@ -95,7 +93,7 @@ def list_consents(act: Annotated[Act, Depends(may("consent.list"))], client: str
 def preview_consent(
     client: str,
     sent: wire.ConsentDraft,
-    act: Annotated[Act, Depends(may("consent.preview"))],
+    act: Annotated[Act, may("consent.preview")],
 ) -> wire.ConsentPreview:
     """What consent to the waiting asks, or to the chosen ones, within these terms would make possible."""
     found = consent_preview.preview(act, client, sent.asks, terms_of(sent.terms))
@@ -106,7 +104,7 @@ def preview_consent(
 def grant_consent(
     client: str,
     sent: wire.NewConsent,
-    act: Annotated[Act, Depends(may("consent.grant"))],
+    act: Annotated[Act, may("consent.grant")],
 ) -> list[wire.Grant]:
     """Consent to the waiting asks, or to the chosen ones, in one step."""
     granted = consent.grant(act, client, sent.asks, sent.reason, terms_of(sent.terms))
@@ -117,7 +115,7 @@ def grant_consent(
 def change_reach(
     client: str,
     sent: wire.ReachChange,
-    act: Annotated[Act, Depends(may("consent.change-reach"))],
+    act: Annotated[Act, may("consent.change-reach")],
 ) -> wire.ReachChanged:
     """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
     grants, comparison = reach_changes.change_reach(act, _reach_wish(client, sent), sent.reason)
@@ -133,7 +131,7 @@ def change_reach(
 def preview_reach(
     client: str,
     sent: wire.ReachChange,
-    act: Annotated[Act, Depends(may("reach.preview"))],
+    act: Annotated[Act, may("reach.preview")],
 ) -> wire.ReachPreview:
     """What another reach would make possible and end, and whether another person must agree. Changes nothing."""
     wish = _reach_wish(client, sent)
@@ -157,7 +155,7 @@ def _reach_wish(client: str, sent: wire.ReachChange) -> reach_changes.ReachWish:
 def withdraw_consent(
     client: str,
     sent: wire.ConsentWithdrawal,
-    act: Annotated[Act, Depends(may("consent.withdraw"))],
+    act: Annotated[Act, may("consent.withdraw")],
 ) -> wire.WithdrawnConsent:
     """End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before."""
     ended = consent_changes.withdraw(

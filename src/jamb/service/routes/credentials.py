@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions import adding, attempts, credentials
 from jamb.actions.act import Act
@@ -25,7 +25,7 @@ router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["c
 def issue_secret(
     client: str,
     sent: wire.NewSecret,
-    act: Annotated[Act, Depends(may("credentials.issue"))],
+    act: Annotated[Act, may("credentials.issue")],
 ) -> wire.IssuedSecret:
     """Issue a client secret. This answer is the only one that ever has it."""
     added = adding.add_credential(act, client, adding.SecretIssued(sent.days), sent.label, instead_of=sent.instead_of)
@@ -38,7 +38,7 @@ def issue_secret(
 def make_certificate(
     client: str,
     sent: wire.NewCertificate,
-    act: Annotated[Act, Depends(may("credentials.make"))],
+    act: Annotated[Act, may("credentials.make")],
 ) -> wire.MadeCertificate:
     """Make a key pair and a certificate. This answer is the only one that ever has the private key."""
     wanted = adding.CertificateMade(sent.key_type, sent.days)
@@ -51,7 +51,7 @@ def make_certificate(
 def add_credential(
     client: str,
     sent: wire.NewCredential,
-    act: Annotated[Act, Depends(may("credentials.add"))],
+    act: Annotated[Act, may("credentials.add")],
 ) -> wire.Credential:
     """Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer."""
     added = adding.add_credential(act, client, addition_of(sent), sent.label)
@@ -63,7 +63,7 @@ def set_credential_state(
     client: str,
     credential: UUID,
     sent: wire.CredentialStateChange,
-    act: Annotated[Act, Depends(may("credentials.set-state"))],
+    act: Annotated[Act, may("credentials.set-state")],
 ) -> wire.Credential:
     """Disable a credential, or enable it again."""
     changed = credentials.set_credential_state(act, client, credential, sent.enabled, sent.reason)
@@ -71,16 +71,14 @@ def set_credential_state(
 
 
 @router.get("/credentials/{credential}/users")
-def list_credential_users(
-    act: Annotated[Act, Depends(may("credentials.users"))], client: str, credential: UUID
-) -> list[User]:
+def list_credential_users(act: Annotated[Act, may("credentials.users")], client: str, credential: UUID) -> list[User]:
     """From where and with which programs the credential was used in the last thirty days, the latest first."""
     found = credentials.list_users(act, client, credential)
     return [User.model_validate(one) for one in found]
 
 
 @router.get("/sheet")
-def read_sheet(act: Annotated[Act, Depends(may("sheet.read"))], client: str) -> list[wire.Sheet]:
+def read_sheet(act: Annotated[Act, may("sheet.read")], client: str) -> list[wire.Sheet]:
     """The connection sheet of each resource, without a secret."""
     return [wire.sheet_of(one) for one in connection_sheets(act, client)]
 
@@ -90,7 +88,7 @@ def withdraw(
     client: str,
     credential: UUID,
     sent: wire.Withdrawal,
-    act: Annotated[Act, Depends(may("credentials.withdraw"))],
+    act: Annotated[Act, may("credentials.withdraw")],
 ) -> wire.Credential:
     """End a credential now, for good."""
     ended = credentials.withdraw(act, client, credential, sent.reason)
@@ -99,7 +97,7 @@ def withdraw(
 
 @router.get("/attempts")
 def list_attempts(
-    act: Annotated[Act, Depends(may("attempts.list"))],
+    act: Annotated[Act, may("attempts.list")],
     client: str,
     request: Request,
     response: Response,

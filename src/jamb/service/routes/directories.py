@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import Depends
+from fastapi import Request
+from sqlmodel import Session
 
 from jamb.actions import directories, today
 from jamb.actions.access import may_register, who
 from jamb.actions.act import Act
 from jamb.core.directories import Directory
-from jamb.service.callers import Now, TheCaller, TheRuntime, may
+from jamb.service.callers import Now, TheRuntime, may, visit_in
 from jamb.service.routes.audit import excess_answer
 from jamb.service.routes.ledger import entry_answer
 from jamb.service.routing import api_router
@@ -27,15 +28,17 @@ router = api_router("/api/v1/directories/{directory}", tags=["directory"])
 
 
 @router.get("")
-def read_directory(act: Annotated[Act, Depends(may("directory.read"))], runtime: TheRuntime) -> wire.Directory:
+def read_directory(act: Annotated[Act, may("directory.read")], runtime: TheRuntime) -> wire.Directory:
     """The directory, its issuer and its policy."""
     return _directory_answer(act.directory, runtime)
 
 
 @router.get("/whoami")
-def whoami(directory: str, caller: TheCaller, runtime: TheRuntime, now: Now) -> Whoami:
+def whoami(directory: str, request: Request, runtime: TheRuntime, now: Now) -> Whoami:
     """Who the service takes you for. Needs no role: it is how one learns to have none."""
-    found = who(runtime.backend, directory, caller, now)
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        here, caller = visit_in(session, directory, request, runtime, now)
+        found = who(session, here, caller, now)
     actor = found.actor
     return Whoami(
         kind=actor.kind,
@@ -49,16 +52,18 @@ def whoami(directory: str, caller: TheCaller, runtime: TheRuntime, now: Now) -> 
 
 
 @router.get("/registering")
-def read_registering(directory: str, caller: TheCaller, runtime: TheRuntime, now: Now) -> MayRegister:
+def read_registering(directory: str, request: Request, runtime: TheRuntime, now: Now) -> MayRegister:
     """Whether you may register clients here and, if not, whom to ask. Needs no role: one learns it before the form."""
-    found = may_register(runtime.backend, directory, caller, now)
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        here, caller = visit_in(session, directory, request, runtime, now)
+        found = may_register(session, here, caller, now)
     return MayRegister(allowed=found.allowed, why=found.why, ask=list(found.ask))
 
 
 @router.put("/policy")
 def change_policy(
     sent: wire.PolicyChange,
-    act: Annotated[Act, Depends(may("policy.change"))],
+    act: Annotated[Act, may("policy.change")],
     runtime: TheRuntime,
 ) -> wire.Directory:
     """Change settings of the directory's policy; those left out stay."""
@@ -67,14 +72,14 @@ def change_policy(
 
 
 @router.post("/policy/preview")
-def preview_policy(act: Annotated[Act, Depends(may("policy.preview"))], sent: wire.PolicyChange) -> wire.PolicyPreview:
+def preview_policy(act: Annotated[Act, may("policy.preview")], sent: wire.PolicyChange) -> wire.PolicyPreview:
     """Whom a changed policy would put in breach. Saves nothing; and saving ends no credential."""
     found = directories.preview_policy(act, sent.model_dump(exclude_none=True))
     return wire.PolicyPreview.model_validate(found)
 
 
 @router.get("/today")
-def read_today(act: Annotated[Act, Depends(may("today.read"))]) -> today_wire.Today:
+def read_today(act: Annotated[Act, may("today.read")]) -> today_wire.Today:
     """What waits, what ends, what is wrong and what changed."""
     found = today.read_today(act, act.actor.id)
     return today_wire.Today(

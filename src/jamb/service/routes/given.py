@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends
-
 from jamb.actions import audit
 from jamb.actions.act import Act
 from jamb.service.callers import may
@@ -18,7 +16,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 
 
 @router.get("/my-findings")
-def my_findings(act: Annotated[Act, Depends(may("findings.mine"))]) -> list[wire.KeptFinding]:
+def my_findings(act: Annotated[Act, may("findings.mine")]) -> list[wire.KeptFinding]:
     """The open findings that the caller is to see to, worst first."""
     if act.actor.kind != "person":
         return []
@@ -31,7 +29,7 @@ def answer_finding(
     client: str,
     finding: UUID,
     sent: wire.FindingAnswer,
-    act: Annotated[Act, Depends(may("findings.answer"))],
+    act: Annotated[Act, may("findings.answer")],
 ) -> wire.KeptFinding:
     """Say what was done or found, as whoever sees to it. It can be answered anew."""
     return kept_answer(audit.answer(act, client, finding, sent.words))

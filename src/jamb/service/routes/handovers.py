@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends, Request
+from fastapi import Request
 
 from jamb.actions import adding, handovers, recipients
 from jamb.actions.act import Act
@@ -45,7 +45,7 @@ def _for_owners(at: Place, added: Added) -> str:
 
 
 @router.get(_OF_CLIENT)
-def list_handovers(act: Annotated[Act, Depends(may("handovers.list"))], client: str) -> list[wire.Handover]:
+def list_handovers(act: Annotated[Act, may("handovers.list")], client: str) -> list[wire.Handover]:
     """The client's handover links, newest first: whether they were opened, when and from where."""
     found = handovers.list_handovers(act, client)
     return [wire.Handover.model_validate(one) for one in found]
@@ -55,7 +55,7 @@ def list_handovers(act: Annotated[Act, Depends(may("handovers.list"))], client: 
 def make_handover(
     client: str,
     sent: wire.NewHandover,
-    act: Annotated[Act, Depends(may("handovers.make"))],
+    act: Annotated[Act, may("handovers.make")],
     runtime: TheRuntime,
 ) -> wire.MadeHandover:
     """Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
@@ -80,7 +80,7 @@ def make_handover(
 
 
 @router.get("/directories/{directory}/recipient-key")
-def read_recipient_key(act: Annotated[Act, Depends(may("recipient-key.read"))]) -> wire.OwnRecipientKey:
+def read_recipient_key(act: Annotated[Act, may("recipient-key.read")]) -> wire.OwnRecipientKey:
     """The public key to which credentials for the caller are sealed."""
     return wire.OwnRecipientKey(key=recipients.own_key(act))
 
@@ -88,14 +88,14 @@ def read_recipient_key(act: Annotated[Act, Depends(may("recipient-key.read"))]) 
 @router.put("/directories/{directory}/recipient-key")
 def set_recipient_key(
     sent: wire.RecipientKey,
-    act: Annotated[Act, Depends(may("recipient-key.set"))],
+    act: Annotated[Act, may("recipient-key.set")],
 ) -> wire.OwnRecipientKey:
     """Register that key, or take it away. Only the person themself can: whoever sets it reads what is sealed to it."""
     return wire.OwnRecipientKey(key=recipients.set_own_key(act, sent.key))
 
 
 @router.get("/directories/{directory}/clients/{client}/recipients")
-def list_recipients(act: Annotated[Act, Depends(may("recipients.list"))], client: str) -> list[wire.Recipient]:
+def list_recipients(act: Annotated[Act, may("recipients.list")], client: str) -> list[wire.Recipient]:
     """To whom a credential of the client can be sealed: owners and webhooks that have registered a key."""
     found = recipients.list_recipients(act, client)
     return [wire.Recipient.model_validate(one) for one in found]
@@ -105,7 +105,7 @@ def list_recipients(act: Annotated[Act, Depends(may("recipients.list"))], client
 def seal_credential(
     client: str,
     sent: wire.NewSealing,
-    act: Annotated[Act, Depends(may("handovers.seal"))],
+    act: Annotated[Act, may("handovers.seal")],
 ) -> wire.SealedCredential:
     """Make a credential that only the recipient can read (RFC 7516). A webhook is sent it by itself."""
     made: list[recipients.SealedTo] = []
@@ -129,7 +129,7 @@ def seal_credential(
 def withdraw_handover(
     client: str,
     handover: UUID,
-    act: Annotated[Act, Depends(may("handovers.withdraw"))],
+    act: Annotated[Act, may("handovers.withdraw")],
 ) -> wire.Handover:
     """Take a link back before it is opened. Its credential stands."""
     found = handovers.withdraw_handover(act, client, handover)

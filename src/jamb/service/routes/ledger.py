@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions import ledger
 from jamb.actions.act import Act
@@ -20,7 +20,7 @@ router = api_router("/api/v1/directories/{directory}/ledger", tags=["ledger"])
 
 @router.get("")
 def read_ledger(
-    act: Annotated[Act, Depends(may("ledger.read"))],
+    act: Annotated[Act, may("ledger.read")],
     request: Request,
     response: Response,
     client: Annotated[str | None, Query(max_length=80, description="Only changes of this client")] = None,
@@ -35,7 +35,7 @@ def read_ledger(
 
 
 @router.get("/verification")
-def verify_ledger(act: Annotated[Act, Depends(may("ledger.verify"))]) -> wire.Verification:
+def verify_ledger(act: Annotated[Act, may("ledger.verify")]) -> wire.Verification:
     """Walk the whole chain and say whether it is sound."""
     found = ledger.verify_ledger(act)
     return wire.Verification(

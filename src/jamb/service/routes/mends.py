@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends, Query
+from fastapi import Query
 from fastapi.responses import StreamingResponse
 
 from jamb.actions import mends, sweep, takeovers
@@ -13,7 +13,7 @@ from jamb.actions.act import Act
 from jamb.core.audit.mends import MendInput
 from jamb.core.audit.takeover import Node
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
-from jamb.service.callers import TheCaller, TheRuntime, may
+from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import audit as audit_wire
 from jamb.wire import mends as wire
@@ -26,12 +26,11 @@ _CHUNK = 1 << 16
 
 @router.get(_MEND)
 def read_mend(
-    act: Annotated[Act, Depends(may("findings.read-mend"))],
+    act: Annotated[Act, may("findings.read-mend")],
     finding: UUID,
-    caller: TheCaller,
 ) -> wire.MendPreview:
     """What the mend of a finding would do, and whether the caller may carry it out. Changes nothing."""
-    found = mends.preview_mend(act, finding, caller)
+    found = mends.preview_mend(act, finding)
     compared, mending = found.comparison, found.mending
     return wire.MendPreview(
         text=found.finding.mend,
@@ -51,17 +50,16 @@ def read_mend(
 def carry_out_mend(
     finding: UUID,
     sent: wire.MendSent,
-    act: Annotated[Act, Depends(may("findings.mend"))],
-    caller: TheCaller,
+    act: Annotated[Act, may("findings.mend")],
 ) -> wire.Mended:
     """Carry out the mend of a finding. What it does is decided as if it was asked for by itself."""
     said = mends.Said(sent.reason.strip(), sent.login.strip(), sent.reach.value() if sent.reach is not None else None)
-    return wire.Mended(done=mends.mend(act, caller, finding, said))
+    return wire.Mended(done=mends.mend(act, finding, said))
 
 
 @router.get("/takeovers")
 def read_takeovers(
-    act: Annotated[Act, Depends(may("takeovers.read"))],
+    act: Annotated[Act, may("takeovers.read")],
     most: Annotated[int, Query(ge=1, le=500)] = 50,
 ) -> ways.Takeovers:
     """The shortest ways from weak people and clients to strong ones, and which single change parts most."""
@@ -85,9 +83,7 @@ def read_takeovers(
 
 
 @router.post("/evaluation")
-def look_again(
-    act: Annotated[Act, Depends(may("audit.look-again"))], sent: audit_wire.Evaluation
-) -> audit_wire.Evaluated:
+def look_again(act: Annotated[Act, may("audit.look-again")], sent: audit_wire.Evaluation) -> audit_wire.Evaluated:
     """Look at some of what changed or came due; `anew`: have every client looked at again. Ask until none is left."""
     if sent.anew:
         sweep.look_at_all(act.backend, act.slug)
@@ -96,7 +92,7 @@ def look_again(
 
 
 @router.get("/bundle", response_class=StreamingResponse)
-def read_bundle(act: Annotated[Act, Depends(may("audit.bundle"))], runtime: TheRuntime) -> StreamingResponse:
+def read_bundle(act: Annotated[Act, may("audit.bundle")], runtime: TheRuntime) -> StreamingResponse:
     """The evidence: reports, every registration, reviews and the ledger's head, under a signed manifest."""
     made = write_bundle(runtime, act)
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated
 
-from fastapi import Depends
-
 from jamb.actions import fits, narrowing
 from jamb.actions.act import Act
 from jamb.actions.request_views import read_request
@@ -24,7 +22,7 @@ _FIT = "/clients/{client}/fits/{resource}"
 
 
 @router.get(_FIT)
-def read_fit(act: Annotated[Act, Depends(may("narrowing.read"))], client: str, resource: str) -> wire.Fit:
+def read_fit(act: Annotated[Act, may("narrowing.read")], client: str, resource: str) -> wire.Fit:
     """The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing."""
     found = fits.fit(act, client, resource)
     proposal = None
@@ -58,7 +56,7 @@ def try_out(
     client: str,
     resource: str,
     sent: wire.TryOut,
-    act: Annotated[Act, Depends(may("narrowing.try-out"))],
+    act: Annotated[Act, may("narrowing.try-out")],
 ) -> wire.Trial:
     """Begin to count what the proposed grant would refuse. Nothing is refused by it."""
     return trial_answer(narrowing.try_out(act, client, resource, sent.days, sent.reason))
@@ -68,7 +66,7 @@ def try_out(
 def droptrial_answer(
     client: str,
     resource: str,
-    act: Annotated[Act, Depends(may("narrowing.drop"))],
+    act: Annotated[Act, may("narrowing.drop")],
 ) -> wire.Trial:
     """Stop trying out; everything stays as it is."""
     return trial_answer(narrowing.drop(act, client, resource, ""))
@@ -79,7 +77,7 @@ def request_fit(
     client: str,
     resource: str,
     sent: wire.FitRequest,
-    act: Annotated[Act, Depends(may("narrowing.request"))],
+    act: Annotated[Act, may("narrowing.request")],
 ) -> ConsentRequest:
     """Ask an approver to put the narrower grant in force; it is tried out until then."""
     made = narrowing.request(act, client, resource, sent.days, sent.reason)
@@ -92,14 +90,14 @@ def enforce(
     client: str,
     resource: str,
     sent: wire.Enforcement,
-    act: Annotated[Act, Depends(may("narrowing.enforce"))],
+    act: Annotated[Act, may("narrowing.enforce")],
 ) -> wire.Trial:
     """Put what was tried out in place of what is held, in one step."""
     return trial_answer(narrowing.enforce(act, client, resource, sent.reason, force=sent.force))
 
 
 @router.get("/audit/trials")
-def list_trials(act: Annotated[Act, Depends(may("narrowing.list"))], limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
+def list_trials(act: Annotated[Act, may("narrowing.list")], limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
     """What is tried out, the oldest first."""
     return [trial_answer(one) for one in fits.list_trials(act, limit)]
 

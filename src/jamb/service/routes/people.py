@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends
-
 from jamb.actions import groups, people
 from jamb.actions.act import Act
 from jamb.service.callers import may
@@ -17,13 +15,13 @@ router = api_router("/api/v1/directories/{directory}", tags=["people"])
 
 
 @router.get("/people")
-def list_people(act: Annotated[Act, Depends(may("people.list"))]) -> list[wire.Person]:
+def list_people(act: Annotated[Act, may("people.list")]) -> list[wire.Person]:
     """The people of the directory, by name."""
     return [wire.Person.model_validate(person) for person in people.list_people(act)]
 
 
 @router.post("/people", status_code=201)
-def add_person(sent: wire.NewPerson, act: Annotated[Act, Depends(may("people.add"))]) -> wire.Person:
+def add_person(sent: wire.NewPerson, act: Annotated[Act, may("people.add")]) -> wire.Person:
     """Add a person with roles."""
     password = sent.password.get_secret_value() if sent.password is not None else None
     made = people.add_person(act, sent.login, sent.name, password, sent.roles)
@@ -31,7 +29,7 @@ def add_person(sent: wire.NewPerson, act: Annotated[Act, Depends(may("people.add
 
 
 @router.post("/people/import")
-def import_people(sent: wire.PeopleFile, act: Annotated[Act, Depends(may("people.import"))]) -> wire.PeopleImported:
+def import_people(sent: wire.PeopleFile, act: Annotated[Act, may("people.import")]) -> wire.PeopleImported:
     """Add the people of a CSV file, all or none; with `dry_run` only say what it would do."""
     found = people.import_people(act, sent.csv, dry_run=sent.dry_run)
     return wire.PeopleImported(
@@ -45,7 +43,7 @@ def import_people(sent: wire.PeopleFile, act: Annotated[Act, Depends(may("people
 def change_person(
     person: str,
     sent: wire.PersonChange,
-    act: Annotated[Act, Depends(may("people.change"))],
+    act: Annotated[Act, may("people.change")],
 ) -> wire.Person:
     """Change a person's name or password, or whether they may act here."""
     changed = people.change_person(
@@ -59,7 +57,7 @@ def change_person(
 
 
 @router.get("/groups")
-def list_groups(act: Annotated[Act, Depends(may("groups.list"))]) -> list[roles_wire.Group]:
+def list_groups(act: Annotated[Act, may("groups.list")]) -> list[roles_wire.Group]:
     """The groups of the directory with their direct members."""
     return [roles_wire.Group.model_validate(group) for group in groups.list_groups(act)]
 
@@ -68,7 +66,7 @@ def list_groups(act: Annotated[Act, Depends(may("groups.list"))]) -> list[roles_
 def save_group(
     group: str,
     sent: roles_wire.GroupSent,
-    act: Annotated[Act, Depends(may("groups.save"))],
+    act: Annotated[Act, may("groups.save")],
 ) -> roles_wire.Group:
     """Make a group, or put these members in place of those it has."""
     saved = groups.save_group(act, group, sent.title, sent.people, sent.groups)
@@ -76,6 +74,6 @@ def save_group(
 
 
 @router.delete("/groups/{group}", status_code=204)
-def remove_group(group: str, act: Annotated[Act, Depends(may("groups.remove"))]) -> None:
+def remove_group(group: str, act: Annotated[Act, may("groups.remove")]) -> None:
     """Remove a group that nothing stands on."""
     groups.remove_group(act, group)

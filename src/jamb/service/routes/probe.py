@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions import probes
@@ -28,7 +28,7 @@ def list_claims() -> list[wire.ClaimWords]:
 
 @router.post("/directories/{directory}/clients/{client}/probe")
 async def probe(
-    act: Annotated[Act, Depends(may("probe.run"))],
+    act: Annotated[Act, may("probe.run")],
     client: str,
     sent: wire.NewProbe,
     request: Request,

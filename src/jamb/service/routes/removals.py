@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends
-
 from jamb.actions import publishers, removals
 from jamb.actions.act import Act
 from jamb.service.callers import may
@@ -19,16 +17,14 @@ router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 
 
 @router.get("/removals")
-def list_removed(
-    act: Annotated[Act, Depends(may("removals.list"))], limit: Limit = DEFAULT_LIMIT
-) -> list[wire.Removed]:
+def list_removed(act: Annotated[Act, may("removals.list")], limit: Limit = DEFAULT_LIMIT) -> list[wire.Removed]:
     """Removed clients, the latest first."""
     return [_removed(one) for one in removals.list_removed(act, limit)]
 
 
 @router.post("/removals/preview")
 def preview_removal(
-    act: Annotated[Act, Depends(may("removals.preview"))], sent: wire.RemovalsAsked
+    act: Annotated[Act, may("removals.preview")], sent: wire.RemovalsAsked
 ) -> list[wire.RemovalPreview]:
     """What the removal of clients would take along, and what stands against it. Changes nothing."""
     found = removals.preview(act, sent.clients)
@@ -39,20 +35,20 @@ def preview_removal(
 def remove_client(
     client: str,
     sent: wire.RemovalSent,
-    act: Annotated[Act, Depends(may("clients.remove"))],
+    act: Annotated[Act, may("clients.remove")],
 ) -> wire.Removed:
     """Remove a disabled client whose credentials are dead. It can be restored for a while."""
     return _removed(removals.remove(act, client, sent.reason))
 
 
 @router.post("/clients/{client}/restoration")
-def restore_client(client: str, act: Annotated[Act, Depends(may("clients.restore"))]) -> Client:
+def restore_client(client: str, act: Annotated[Act, may("clients.restore")]) -> Client:
     """Restore a removed client, disabled, with what its removal ended."""
     return client_answer(removals.restore(act, client))
 
 
 @router.get("/publishers")
-def list_publishers(act: Annotated[Act, Depends(may("publishers.list"))]) -> list[wire.Publisher]:
+def list_publishers(act: Annotated[Act, may("publishers.list")]) -> list[wire.Publisher]:
     """Publishers for which somebody here answers."""
     return [wire.Publisher.model_validate(one) for one in publishers.list_publishers(act)]
 
@@ -61,7 +57,7 @@ def list_publishers(act: Annotated[Act, Depends(may("publishers.list"))]) -> lis
 def vouch(
     domain: str,
     sent: wire.Vouching,
-    act: Annotated[Act, Depends(may("publishers.vouch"))],
+    act: Annotated[Act, may("publishers.vouch")],
 ) -> wire.Publisher:
     """Answer for a publisher, with the reason."""
     made = publishers.vouch(act, domain, sent.reason)
@@ -69,7 +65,7 @@ def vouch(
 
 
 @router.delete("/publishers/{domain}", status_code=204)
-def disown(domain: str, act: Annotated[Act, Depends(may("publishers.disown"))]) -> None:
+def disown(domain: str, act: Annotated[Act, may("publishers.disown")]) -> None:
     """Answer for a publisher no more."""
     publishers.disown(act, domain)
 

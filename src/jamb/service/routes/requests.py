@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends, Request, Response
+from fastapi import Request, Response
 
 from jamb.actions import request_views, requests
 from jamb.actions.act import Act
@@ -26,7 +26,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["requests"])
 def make_request(
     client: str,
     sent: wire.NewRequest,
-    act: Annotated[Act, Depends(may("requests.make"))],
+    act: Annotated[Act, may("requests.make")],
 ) -> wire.ConsentRequest:
     """Ask an approver to consent; it waits at the consent desk until it is due."""
     made = requests.make_request(act, client, sent.asks, sent.reason, sent.answers, sent.terms_accepted)
@@ -37,7 +37,7 @@ def make_request(
 def withdraw_request(
     client: str,
     request: UUID,
-    act: Annotated[Act, Depends(may("requests.withdraw"))],
+    act: Annotated[Act, may("requests.withdraw")],
 ) -> wire.ConsentRequest:
     """Take a waiting request back."""
     return wire.ConsentRequest.model_validate(requests.withdraw_request(act, client, request))
@@ -45,7 +45,7 @@ def withdraw_request(
 
 @router.get("/requests")
 def list_requests(
-    act: Annotated[Act, Depends(may("requests.list"))],
+    act: Annotated[Act, may("requests.list")],
     http: Request,
     response: Response,
     waiting: bool = True,
@@ -62,7 +62,7 @@ def list_requests(
 
 
 @router.get("/requests/{request}")
-def read_request(request: UUID, act: Annotated[Act, Depends(may("requests.read"))]) -> wire.RequestDossier:
+def read_request(request: UUID, act: Annotated[Act, may("requests.read")]) -> wire.RequestDossier:
     """One request, with what granting it would change now."""
     found = request_views.read_request(act, request, act.mine)
     return wire.RequestDossier(
@@ -84,7 +84,7 @@ def read_request(request: UUID, act: Annotated[Act, Depends(may("requests.read")
 def decide_request(
     request: UUID,
     sent: wire.RequestDecision,
-    act: Annotated[Act, Depends(may("requests.decide"))],
+    act: Annotated[Act, may("requests.decide")],
 ) -> wire.ConsentRequest:
     """Grant a request, narrowed if you will, or decline it with words. There is no default."""
     decided = requests.decide_request(

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Query
+from fastapi import Query
 
 from jamb.actions import resources
-from jamb.actions.access import admit
+from jamb.actions.access import admit_also
 from jamb.actions.act import Act
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
-from jamb.service.callers import Now, TheCaller, TheRuntime, may
+from jamb.service.callers import may
 from jamb.service.routing import api_router
 from jamb.wire import reach as reach_wire
 from jamb.wire import resources as wire
@@ -20,7 +20,7 @@ router = api_router("/api/v1/directories/{directory}/resources", tags=["resource
 
 
 @router.get("")
-def list_resources(act: Annotated[Act, Depends(may("resources.list"))]) -> list[wire.ResourceLine]:
+def list_resources(act: Annotated[Act, may("resources.list")]) -> list[wire.ResourceLine]:
     """The resources of the directory, by name."""
     return [
         wire.ResourceLine(
@@ -36,7 +36,7 @@ def list_resources(act: Annotated[Act, Depends(may("resources.list"))]) -> list[
     ]
 
 
-@router.post("/draft", dependencies=[Depends(may("resources.draft"))])
+@router.post("/draft", dependencies=[may("resources.draft")])
 def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
     """The operations that an OpenAPI 3.1 document describes, to be corrected and published. Nothing is saved."""
     found = resources.draft(sent.document, sent.data_class)
@@ -56,7 +56,7 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
 
 
 @router.get("/{name}")
-def read_resource(act: Annotated[Act, Depends(may("resources.read"))], name: str) -> wire.Resource:
+def read_resource(act: Annotated[Act, may("resources.read")], name: str) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
     found = resources.read_resource(act, name)
     return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id, found.address)
@@ -66,7 +66,7 @@ def read_resource(act: Annotated[Act, Depends(may("resources.read"))], name: str
 def publish_resource(
     name: str,
     sent: wire.ResourceSent,
-    act: Annotated[Act, Depends(may("resources.publish"))],
+    act: Annotated[Act, may("resources.publish")],
 ) -> wire.ResourceChange:
     """Publish a resource, or put this in place of what it is. Look at the preview first."""
     change = resources.publish(
@@ -77,7 +77,7 @@ def publish_resource(
 
 @router.post("/{name}/preview")
 def preview_resource(
-    act: Annotated[Act, Depends(may("resources.preview"))],
+    act: Annotated[Act, may("resources.preview")],
     name: str,
     sent: wire.ResourceSent,
 ) -> wire.ResourceChange:
@@ -87,12 +87,9 @@ def preview_resource(
 
 @router.get("/{name}/proposal")
 def propose_permissions(
-    act: Annotated[Act, Depends(may("permissions.propose"))],
+    act: Annotated[Act, may("permissions.propose")],
     name: str,
     operation: Annotated[list[str], Query(min_length=1, max_length=500, description="What must be possible")],
-    runtime: TheRuntime,
-    caller: TheCaller,
-    now: Now,
     kind: AccessKind = AccessKind.APPLICATION,
     client: Annotated[str | None, Query(max_length=80, description="Beside what this client asks or holds")] = None,
 ) -> wire.Proposal:
@@ -101,7 +98,7 @@ def propose_permissions(
     What a client asks or holds is told to whoever may read that client.
     """
     if client is not None:
-        admit(runtime.backend, act.slug, caller, "clients.read", now, client)
+        admit_also(act, "clients.read", client)
     found = resources.propose(act, name, operation, kind, client)
     return wire.proposal_of(found.catalogue, kind, found.needed, found.held, found.proposal)
 
@@ -110,7 +107,7 @@ def propose_permissions(
 def set_resource_address(
     name: str,
     sent: wire.ResourceAddress,
-    act: Annotated[Act, Depends(may("resources.set-address"))],
+    act: Annotated[Act, may("resources.set-address")],
 ) -> wire.ResourceAddress:
     """Say where a resource answers, so that clients can be probed there."""
     url = resources.set_address(act, name, sent.url)
@@ -118,7 +115,7 @@ def set_resource_address(
 
 
 @router.get("/{name}/collections")
-def read_collections(act: Annotated[Act, Depends(may("collections.read"))], name: str) -> reach_wire.Collections:
+def read_collections(act: Annotated[Act, may("collections.read")], name: str) -> reach_wire.Collections:
     """The collections of a resource's objects, as a tree of paths."""
     found, tree = resources.read_collections(act, name)
     return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
@@ -128,7 +125,7 @@ def read_collections(act: Annotated[Act, Depends(may("collections.read"))], name
 def replace_collections(
     name: str,
     sent: reach_wire.CollectionsSent,
-    act: Annotated[Act, Depends(may("collections.replace"))],
+    act: Annotated[Act, may("collections.replace")],
 ) -> reach_wire.Collections:
     """Put these collections in place of those a resource has. Guards act on it within seconds."""
     tree = CollectionTree.of(

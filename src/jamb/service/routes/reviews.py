@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions import review_outcomes, reviews
 from jamb.actions.act import Act
 from jamb.actions.review_views import ReviewItem, ReviewView
 from jamb.core.reviews import Answer, ReviewScope
-from jamb.service.callers import TheCaller, may
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
 from jamb.store.reviews import Position
@@ -22,13 +22,13 @@ router = api_router("/api/v1/directories/{directory}", tags=["reviews"])
 
 
 @router.get("/reviews")
-def list_reviews(act: Annotated[Act, Depends(may("reviews.list"))], limit: Limit = DEFAULT_LIMIT) -> list[wire.Review]:
+def list_reviews(act: Annotated[Act, may("reviews.list")], limit: Limit = DEFAULT_LIMIT) -> list[wire.Review]:
     """Access reviews, the latest first."""
     return [_review(one) for one in reviews.list_reviews(act, limit)]
 
 
 @router.post("/reviews/preview")
-def preview_review(act: Annotated[Act, Depends(may("reviews.preview"))], sent: wire.ReviewScope) -> wire.ReviewPreview:
+def preview_review(act: Annotated[Act, may("reviews.preview")], sent: wire.ReviewScope) -> wire.ReviewPreview:
     """How many would be asked about how much. Changes nothing."""
     found = reviews.preview_review(act, _scope(sent))
     return wire.ReviewPreview(
@@ -37,20 +37,20 @@ def preview_review(act: Annotated[Act, Depends(may("reviews.preview"))], sent: w
 
 
 @router.post("/reviews", status_code=201)
-def start_review(sent: wire.NewReview, act: Annotated[Act, Depends(may("reviews.start"))]) -> wire.Review:
+def start_review(sent: wire.NewReview, act: Annotated[Act, may("reviews.start")]) -> wire.Review:
     """Start a review: owners are asked about every grant and role in its scope."""
     return _review(reviews.start_review(act, sent.name, _scope(sent.scope), sent.days))
 
 
 @router.get("/reviews/{review}")
-def read_review(act: Annotated[Act, Depends(may("reviews.read"))], review: UUID) -> wire.Review:
+def read_review(act: Annotated[Act, may("reviews.read")], review: UUID) -> wire.Review:
     """A review, with how many items have which answer."""
     return _review(reviews.read_review(act, review))
 
 
 @router.get("/reviews/{review}/items")
 def list_items(
-    act: Annotated[Act, Depends(may("reviews.list-items"))],
+    act: Annotated[Act, may("reviews.list-items")],
     review: UUID,
     request: Request,
     response: Response,
@@ -66,7 +66,7 @@ def list_items(
 
 
 @router.get("/my-reviews")
-def my_reviews(act: Annotated[Act, Depends(may("reviews.mine"))]) -> list[wire.ReviewWithItems]:
+def my_reviews(act: Annotated[Act, may("reviews.mine")]) -> list[wire.ReviewWithItems]:
     """The open reviews in which the caller is asked about clients they own, with what they are asked."""
     if act.actor.kind != "person":
         return []
@@ -79,7 +79,7 @@ def answer(
     client: str,
     review: UUID,
     sent: wire.ReviewAnswers,
-    act: Annotated[Act, Depends(may("reviews.answer"))],
+    act: Annotated[Act, may("reviews.answer")],
 ) -> list[wire.ReviewItem]:
     """Answer for items of one client, all or none. It can be answered anew until the review is closed."""
     said = [
@@ -91,7 +91,7 @@ def answer(
 
 
 @router.post("/reviews/{review}/closing")
-def close_review(review: UUID, act: Annotated[Act, Depends(may("reviews.close"))]) -> wire.Review:
+def close_review(review: UUID, act: Annotated[Act, may("reviews.close")]) -> wire.Review:
     """Close a review before its end. What nobody answered is proposed for withdrawal; nothing is withdrawn by that."""
     return _review(reviews.close_review(act, review))
 
@@ -100,11 +100,10 @@ def close_review(review: UUID, act: Annotated[Act, Depends(may("reviews.close"))
 def carry_out(
     review: UUID,
     sent: wire.CarryOut,
-    act: Annotated[Act, Depends(may("reviews.carry-out"))],
-    caller: TheCaller,
+    act: Annotated[Act, may("reviews.carry-out")],
 ) -> wire.CarriedOut:
     """Make answers so, each item by itself, a hundred a call; it goes on where a run was stopped."""
-    done = review_outcomes.carry_out(act, review, sent.items, sent.after, caller)
+    done = review_outcomes.carry_out(act, review, sent.items, sent.after)
     failed = [wire.FailedItem(item=item, why=why) for item, why in done.failed]
     return wire.CarriedOut(done=list(done.done), failed=failed, next=done.next)
 

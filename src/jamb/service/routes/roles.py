@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends
-
 from jamb.actions import roles
 from jamb.actions.act import Act
 from jamb.core.reach import EVERYWHERE
@@ -17,7 +15,7 @@ router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
 
 
 @router.get("")
-def list_roles(act: Annotated[Act, Depends(may("roles.list"))]) -> list[wire.Role]:
+def list_roles(act: Annotated[Act, may("roles.list")]) -> list[wire.Role]:
     """The roles of the directory, shipped ones first, with who holds them where."""
     return [wire.Role.model_validate(one) for one in roles.list_roles(act)]
 
@@ -26,7 +24,7 @@ def list_roles(act: Annotated[Act, Depends(may("roles.list"))]) -> list[wire.Rol
 def save_role(
     role: str,
     sent: wire.RoleSent,
-    act: Annotated[Act, Depends(may("roles.save"))],
+    act: Annotated[Act, may("roles.save")],
 ) -> wire.Role:
     """Make a custom role, or change what one bundles."""
     saved = roles.save_role(act, role, sent.title, sent.resource, sent.permissions)
@@ -34,7 +32,7 @@ def save_role(
 
 
 @router.delete("/{role}", status_code=204)
-def remove_role(role: str, act: Annotated[Act, Depends(may("roles.remove"))]) -> None:
+def remove_role(role: str, act: Annotated[Act, may("roles.remove")]) -> None:
     """Remove a custom role that nobody holds."""
     roles.remove_role(act, role)
 
@@ -43,7 +41,7 @@ def remove_role(role: str, act: Annotated[Act, Depends(may("roles.remove"))]) ->
 def assign_role(
     role: str,
     sent: wire.NewAssignments,
-    act: Annotated[Act, Depends(may("roles.assign"))],
+    act: Annotated[Act, may("roles.assign")],
 ) -> wire.Role:
     """Assign a role to people, groups or clients, all or none, over any number of collections in one step."""
     reach = sent.reach.value() if sent.reach is not None else EVERYWHERE
@@ -55,7 +53,7 @@ def assign_role(
 def preview_assignment(
     role: str,
     sent: wire.RolePreview,
-    act: Annotated[Act, Depends(may("roles.preview"))],
+    act: Annotated[Act, may("roles.preview")],
 ) -> list[wire.ClientGain]:
     """What a role would let clients do, and whether another person must agree. Changes nothing."""
     reach = sent.reach.value() if sent.reach is not None else EVERYWHERE
@@ -67,7 +65,7 @@ def preview_assignment(
 def withdraw_role(
     role: str,
     sent: wire.AssignmentsWithdrawal,
-    act: Annotated[Act, Depends(may("roles.withdraw"))],
+    act: Annotated[Act, may("roles.withdraw")],
 ) -> wire.Role:
     """Withdraw a role from its holders, all or none."""
     changed = roles.withdraw_role(act, role, sent.kind, sent.holders)

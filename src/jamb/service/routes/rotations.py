@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 from uuid import UUID
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from jamb.actions import rotations
 from jamb.actions.act import Act
@@ -28,7 +28,7 @@ _ONE = "/clients/{client}/rotations/{rotation}"
 
 @router.get("/rotations")
 def list_rotations(
-    act: Annotated[Act, Depends(may("rotations.list"))],
+    act: Annotated[Act, may("rotations.list")],
     request: Request,
     response: Response,
     ended: Annotated[bool, Query(description="Those ended in the last thirty days instead")] = False,
@@ -46,7 +46,7 @@ def list_rotations(
 
 @router.get("/rotations/due")
 def list_due(
-    act: Annotated[Act, Depends(may("rotations.due"))],
+    act: Annotated[Act, may("rotations.due")],
     request: Request,
     response: Response,
     within: Annotated[int | None, Query(ge=0, le=3650, description="Days; the policy's notice when left out")] = None,
@@ -67,7 +67,7 @@ def _as_if(setting: str) -> Any:
 
 @router.get("/rotations/forecast")
 def foresee(
-    act: Annotated[Act, Depends(may("rotations.foresee"))],
+    act: Annotated[Act, may("rotations.foresee")],
     secret_default_days: Annotated[int | None, _as_if("secret_default_days")] = None,
     key_default_days: Annotated[int | None, _as_if("key_default_days")] = None,
     notice_days: Annotated[int | None, _as_if("notice_days")] = None,
@@ -88,7 +88,7 @@ def open_rotation(
     client: str,
     credential: UUID,
     sent: wire.NewRotation,
-    act: Annotated[Act, Depends(may("rotations.open"))],
+    act: Annotated[Act, may("rotations.open")],
     runtime: TheRuntime,
 ) -> wire.OpenedRotation:
     """Put another credential beside one. What of it is secret is in this answer only."""
@@ -108,7 +108,7 @@ def open_rotation(
 
 
 @router.get(_ONE)
-def read_rotation(act: Annotated[Act, Depends(may("rotations.read"))], client: str, rotation: UUID) -> wire.Rotation:
+def read_rotation(act: Annotated[Act, may("rotations.read")], client: str, rotation: UUID) -> wire.Rotation:
     """How far a rotation is, and who still uses the old credential."""
     return wire.Rotation.model_validate(rotations.read_rotation(act, client, rotation))
 
@@ -117,7 +117,7 @@ def read_rotation(act: Annotated[Act, Depends(may("rotations.read"))], client: s
 def reissue(
     client: str,
     rotation: UUID,
-    act: Annotated[Act, Depends(may("rotations.reissue"))],
+    act: Annotated[Act, may("rotations.reissue")],
 ) -> wire.OpenedRotation:
     """Issue the rotation's new secret again, because it was lost before anything used it."""
     return _opened(rotations.reissue(act, client, rotation))
@@ -128,7 +128,7 @@ def extend(
     client: str,
     rotation: UUID,
     sent: wire.Extension,
-    act: Annotated[Act, Depends(may("rotations.extend"))],
+    act: Annotated[Act, may("rotations.extend")],
 ) -> wire.Rotation:
     """Let the overlap last longer."""
     found = rotations.extend(act, client, rotation, sent.days)
@@ -140,7 +140,7 @@ def close(
     client: str,
     rotation: UUID,
     sent: wire.Closing,
-    act: Annotated[Act, Depends(may("rotations.close"))],
+    act: Annotated[Act, may("rotations.close")],
 ) -> wire.Rotation:
     """Withdraw the old credential. Refused while it is in use, naming by whom, unless it is forced."""
     found = rotations.close(act, client, rotation, sent.forced, sent.reason)
@@ -152,7 +152,7 @@ def abandon(
     client: str,
     rotation: UUID,
     sent: wire.Abandonment,
-    act: Annotated[Act, Depends(may("rotations.abandon"))],
+    act: Annotated[Act, may("rotations.abandon")],
 ) -> wire.Rotation:
     """Withdraw the new credential; the old one stands as before."""
     found = rotations.abandon(act, client, rotation, sent.reason)

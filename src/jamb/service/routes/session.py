@@ -6,10 +6,12 @@ from uuid import UUID
 
 from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from sqlmodel import Session
 
 from jamb.actions import devices, sessions
+from jamb.actions.directories import read_directory
 from jamb.core.errors import Forbidden, NotSignedIn
-from jamb.service.callers import Now, TheRuntime, TheSession, bearer_of, claims_of, cookie_names
+from jamb.service.callers import Now, TheRuntime, TheSession, bearer_of, claims_of, cookie_names, session_in
 from jamb.service.routing import api_router
 from jamb.service.senders import address_of
 from jamb.wire import people as wire
@@ -55,9 +57,10 @@ async def sign_in(
 
 
 @router.get("/session")
-def read_session(found: TheSession) -> wire.Session:
+def read_session(request: Request, runtime: TheRuntime, now: Now) -> wire.Session:
     """Who is signed in."""
-    return session_answer(found)
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        return session_answer(sessions.with_roles(session, session_in(session, request, runtime, now), now))
 
 
 @router.delete("/session", status_code=204)
@@ -94,7 +97,7 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
     token = bearer_of(request)
     if token is None:
         raise NotSignedIn("No token was sent.")
-    claims = claims_of(runtime, directory, token)
+    claims = claims_of(runtime, read_directory(runtime.backend, directory), token)
     if "sid" not in claims:
         raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)

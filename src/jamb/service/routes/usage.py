@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Query
+from fastapi import Query
 
 from jamb.actions import bounds, usage
 from jamb.actions.act import Act
@@ -19,7 +19,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["usage"])
 
 
 @router.post("/usage")
-def report_usage(sent: wire.UsageReport, act: Annotated[Act, Depends(may("usage.report"))]) -> wire.UsageCounted:
+def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")]) -> wire.UsageCounted:
     """Count a batch of used operations, once."""
     uses = [
         (one.client_id, Use(one.operation, one.kind, one.last_at.date(), one.calls, one.last_at)) for one in sent.uses
@@ -38,7 +38,7 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, Depends(may("usage.
 
 @router.get("/bounds")
 def read_bounds(
-    act: Annotated[Act, Depends(may("bounds.read"))],
+    act: Annotated[Act, may("bounds.read")],
     resource: Annotated[str, Query(min_length=1, max_length=300)],
 ) -> wire.Bounds:
     """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""

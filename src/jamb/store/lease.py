@@ -1,0 +1,40 @@
+"""One connection for one call: handed from whoever admits it to whatever does it first, then back to the pool."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from sqlalchemy import Connection, Engine
+
+
+class Lease:
+    """A connection that is kept between admission and the work. Not for two threads at the same time.
+
+    Whoever holds one must not wait for a thread that waits for another connection: calls take a seat first
+    (`jamb.service.seats`), and there are fewer seats than connections.
+    """
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._kept: Connection | None = None
+
+    def open(self) -> Connection:
+        """Take a connection, and keep it for the work that follows."""
+        self._kept = self._engine.connect()
+        return self._kept
+
+    @contextmanager
+    def taken(self) -> Iterator[Connection]:
+        """Lend the kept connection for the block, or a fresh one; afterwards it goes back to the pool."""
+        connection, self._kept = self._kept or self._engine.connect(), None
+        try:
+            yield connection
+        finally:
+            connection.close()
+
+    def close(self) -> None:
+        """Give back what was kept and never used."""
+        if self._kept is not None:
+            self._kept.close()
+            self._kept = None
