@@ -32,6 +32,7 @@ from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.store import clients, findings, people, pictures, requests, resources, roles, usage
 from jamb.store.admission import at_resource
 from jamb.store.work import Actor
+from jamb.wire.people import MayRegister
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,15 +199,6 @@ def _out_of_reach(at_door: _AtDoor, operation: str, client_id: str | None) -> Fo
     )
 
 
-@dataclass(frozen=True, slots=True)
-class MayRegister:
-    """Whether the caller may register clients and, if not, why and whom to ask."""
-
-    allowed: bool
-    why: str
-    ask: tuple[str, ...]
-
-
 def may_register(session: Session, directory: Directory, caller: Caller, now: datetime) -> MayRegister:
     """Tell a caller before the form whether they may register, and whom to ask if not."""
     at_door = _meet(session, directory, caller, now)
@@ -219,7 +211,7 @@ def may_register(session: Session, directory: Directory, caller: Caller, now: da
         Registering.NOBODY: "Only registrars and stewards may register clients.",
     }[policy.registering]
     asking = () if allowed else tuple(_holding(session, directory, ("registrar", "steward"), now))
-    return MayRegister(allowed, why, asking)
+    return MayRegister(allowed=allowed, why=why, ask=asking)
 
 
 def _meet(

@@ -14,7 +14,7 @@ from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client, load_one
-from jamb.actions.credentials import CredentialView, credential_subject, credential_view, withdraw_in
+from jamb.actions.credentials import credential_subject, credential_view, withdraw_in
 from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.sheets import sheets_of
 from jamb.core.addresses import UnfitAddress, read_address
@@ -49,6 +49,7 @@ from jamb.store.clients import ClientRow
 from jamb.store.credentials import CredentialRow, credentials_of, holding_keys, trusting
 from jamb.store.keypairs import KeyPair, make_key_pair
 from jamb.store.work import Unit
+from jamb.wire.credentials import Credential
 
 LABEL_LONGEST = 80
 LONGEST_ADDRESS = 500
@@ -61,10 +62,10 @@ class Added:
     `replaced`: the lost credential that was withdrawn in the same step, if any.
     """
 
-    credential: CredentialView
+    credential: Credential
     sheets: tuple[ConnectionSheet, ...] = ()
     pair: KeyPair | None = None
-    replaced: CredentialView | None = None
+    replaced: Credential | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +86,7 @@ class Place:
     def ends(self, kind: CredentialKind, days: int | None) -> datetime:
         return end_of(self.act.directory.policy, kind, self.act.now, days)
 
-    def put(self, kind: CredentialKind, after: dict[str, Any], **columns: Any) -> CredentialView:
+    def put(self, kind: CredentialKind, after: dict[str, Any], **columns: Any) -> Credential:
         """Put a credential of these columns, if the client may be given one, and enter `after` in the ledger."""
         self._admit(kind)
         row = CredentialRow(
@@ -380,7 +381,7 @@ def keys_in(wanted: Addition) -> list[str]:
     return []
 
 
-def _put_certificate(at: Place, made: Certificate) -> CredentialView:
+def _put_certificate(at: Place, made: Certificate) -> Credential:
     thumbprints = [thumbprint(made.jwk)]
     _refuse_shared(at, thumbprints)
     after = {"certificate": made.subject, "thumbprint": made.thumbprint, "key": made.key}

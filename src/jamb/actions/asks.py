@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
@@ -21,23 +19,9 @@ from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, requests, resources
 from jamb.store.work import Unit
+from jamb.wire.consent import Ask
 
 REASON_LONGEST = 500
-
-
-@dataclass(frozen=True, slots=True)
-class AskView:
-    """An ask with the reach wished for. `implied_by`: another permission, asked or granted, that brings it along."""
-
-    id: UUID
-    resource: str
-    permission: str
-    kind: AccessKind
-    reason: str
-    asked_at: datetime
-    asked_by: str
-    reach: Reach = EVERYWHERE
-    implied_by: str = ""
 
 
 def ask(
@@ -48,7 +32,7 @@ def ask(
     kind: AccessKind,
     reason: str,
     reach: Reach = EVERYWHERE,
-) -> list[AskView]:
+) -> list[Ask]:
     """Ask for permissions of one resource, all or none.
 
     Raises:
@@ -69,7 +53,7 @@ def add_asks(
     kind: AccessKind,
     reach: Reach,
     reason: str,
-) -> list[AskView]:
+) -> list[Ask]:
     """Add asks within an open unit of work."""
     resource = find_resource(unit.session, unit.directory, resource_name)
     catalogue = resources.catalogues(unit.session, [resource])[resource.id]
@@ -106,7 +90,7 @@ def review(act: Act, client_id: str, text: str, kind: AccessKind) -> ListReview:
         return _review(session, act.directory, find_client(session, act.directory, client_id), text, kind)
 
 
-def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str) -> list[AskView]:
+def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str) -> list[Ask]:
     """Ask for what a pasted list needs, all or none; what another of it implies, or is asked already, is left out.
 
     Raises:
@@ -126,13 +110,13 @@ def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str)
         groups: dict[tuple[str, AccessKind], list[str]] = {}
         for one in needed:
             groups.setdefault((one.resource, one.kind), []).append(one.permission)
-        asked: list[AskView] = []
+        asked: list[Ask] = []
         for (resource, said), names in groups.items():
             asked += add_asks(unit, client, resource, names, said, EVERYWHERE, reason)
         return asked
 
 
-def drop_ask(act: Act, client_id: str, ask_id: UUID) -> AskView:
+def drop_ask(act: Act, client_id: str, ask_id: UUID) -> Ask:
     """Take an ask back. A grant of the same permission stays; it shows as granted without being asked.
 
     Raises:
@@ -155,17 +139,17 @@ def drop_ask(act: Act, client_id: str, ask_id: UUID) -> AskView:
         return view
 
 
-def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> AskView:
-    return AskView(
-        row.id,
-        resource,
-        row.permission,
-        AccessKind(row.kind),
-        row.reason,
-        row.asked_at,
-        row.asked_by,
-        reach_of(row.reach),
-        implied,
+def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> Ask:
+    return Ask(
+        id=row.id,
+        resource=resource,
+        permission=row.permission,
+        kind=AccessKind(row.kind),
+        reason=row.reason,
+        asked_at=row.asked_at,
+        asked_by=row.asked_by,
+        reach=reach_of(row.reach),
+        implied_by=implied,
     )
 
 

@@ -3,31 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client
 from jamb.core.attempts import MENDS, Outcome
 from jamb.store import usage
-
-
-@dataclass(frozen=True, slots=True)
-class AttemptView:
-    id: int
-    at: datetime
-    outcome: Outcome
-    detail: str
-    hint: str
-    resource: str
-    address: str
-    user_agent: str
-    times: int
-    mend: str
+from jamb.wire.credentials import Attempt
 
 
 @dataclass(frozen=True, slots=True)
 class AttemptPage:
-    items: tuple[AttemptView, ...]
+    items: tuple[Attempt, ...]
     next: int | None
 
 
@@ -41,18 +27,18 @@ def list_attempts(act: Act, client_id: str, *, failed_only: bool, before: int | 
         return AttemptPage(views, views[-1].id if len(rows) > limit else None)
 
 
-def _view(row: usage.AttemptRow) -> AttemptView:
+def _view(row: usage.AttemptRow) -> Attempt:
     assert row.id is not None
     outcome = Outcome(row.outcome)
-    return AttemptView(
-        row.id,
-        row.at,
-        outcome,
-        row.detail,
-        row.hint,
-        row.resource,
-        row.address,
-        row.user_agent,
-        row.times,
-        MENDS[outcome],
+    return Attempt(
+        id=row.id,
+        at=row.at,
+        outcome=outcome,
+        detail=row.detail,
+        hint=row.hint,
+        resource=row.resource,
+        address=row.address,
+        user_agent=row.user_agent,
+        times=row.times,
+        mend=MENDS[outcome],
     )

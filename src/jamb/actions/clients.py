@@ -9,9 +9,9 @@ from uuid import UUID
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client, load_one, note_narrowed
-from jamb.actions.credentials import CredentialView, credential_view
+from jamb.actions.credentials import credential_view
 from jamb.core import audit
-from jamb.core.clients import ClientKind, ClientState, OwnerLevel
+from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import CredentialState
 from jamb.core.directories import Directory
 from jamb.core.errors import Unsuited
@@ -23,13 +23,8 @@ from jamb.core.reach.details import reach_of
 from jamb.store import clients, pictures, resources, usage
 from jamb.store import people as people_store
 from jamb.store.client_lists import Attention, ClientSort, list_page
-
-
-@dataclass(frozen=True, slots=True)
-class Owner:
-    id: UUID
-    name: str
-    level: OwnerLevel
+from jamb.wire.clients import CutOff, Holding, Owner
+from jamb.wire.credentials import Credential
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,20 +52,6 @@ class ClientView:
 
 
 @dataclass(frozen=True, slots=True)
-class HoldingView:
-    """One way in which a permission is held: by consent (for everyone or one person) or by a role."""
-
-    reach: Reach
-    granted_at: datetime
-    expires_at: datetime | None
-    granted_by: str
-    person_id: UUID | None
-    person: str
-    by_person: bool
-    through: str
-
-
-@dataclass(frozen=True, slots=True)
 class RungView:
     """A rung with who asked and granted, and why."""
 
@@ -80,7 +61,7 @@ class RungView:
     reason: str
     granted_by: str
     wished: Reach
-    holdings: tuple[HoldingView, ...]
+    holdings: tuple[Holding, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +74,7 @@ class ResourceLadder:
 class Dossier:
     client: ClientView
     resources: tuple[ResourceLadder, ...]
-    credentials: tuple[CredentialView, ...]
+    credentials: tuple[Credential, ...]
     findings: tuple[audit.Finding, ...]
 
 
@@ -128,15 +109,6 @@ def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Clie
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
-@dataclass(frozen=True, slots=True)
-class CutOff:
-    """Tokens issued until `at` are refused. `live_tokens`: how many of them had not run out, until `tokens_until`."""
-
-    at: datetime
-    live_tokens: int
-    tokens_until: datetime
-
-
 def cut_off(act: Act, client_id: str, reason: str) -> CutOff:
     """Have every token that a client holds refused, here at once and by guards within seconds. New ones count."""
     with act.change() as unit:
@@ -152,7 +124,7 @@ def cut_off(act: Act, client_id: str, reason: str) -> CutOff:
             after={"cut off": row.cut_off_at.isoformat(), "tokens that lived": living},
             reason=reason,
         )
-        return CutOff(row.cut_off_at, living, act.now + life)
+        return CutOff(at=row.cut_off_at, live_tokens=living, tokens_until=act.now + life)
 
 
 def list_clients(
@@ -200,28 +172,28 @@ def read_dossier(act: Act, client_id: str) -> Dossier:
             for rung in resource.rungs:
                 ask = asks.get((resource_id, rung.permission, rung.kind.value))
                 holdings = [
-                    HoldingView(
-                        reach_of(one.reach),
-                        one.granted_at,
-                        one.expires_at,
-                        one.granted_by,
-                        one.person_id,
-                        names[one.person_id],
-                        one.by_person,
-                        "",
+                    Holding(
+                        reach=reach_of(one.reach),
+                        granted_at=one.granted_at,
+                        expires_at=one.expires_at,
+                        granted_by=one.granted_by,
+                        person_id=one.person_id,
+                        person=names[one.person_id],
+                        by_person=one.by_person,
+                        through="",
                     )
                     for one in standing
                     if (one.resource_id, one.permission, one.kind) == (resource_id, rung.permission, rung.kind)
                 ] + [
-                    HoldingView(
-                        reach_of(held.reach),
-                        held.assigned_at,
-                        held.expires_at,
-                        held.assigned_by,
-                        None,
-                        "",
-                        False,
-                        role.name,
+                    Holding(
+                        reach=reach_of(held.reach),
+                        granted_at=held.assigned_at,
+                        expires_at=held.expires_at,
+                        granted_by=held.assigned_by,
+                        person_id=None,
+                        person="",
+                        by_person=False,
+                        through=role.name,
                     )
                     for held, role in by_role
                     if role.resource_id == resource_id
@@ -261,7 +233,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,
-        owners=tuple(Owner(one.person_id, one.name, one.level) for one in loaded.owners),
+        owners=tuple(Owner(id=one.person_id, name=one.name, level=one.level) for one in loaded.owners),
         ladder=count(rungs),
         credential_state=_overall(held),
         next_end=min((one.expires_at for one in live if one.expires_at is not None), default=None),
@@ -283,7 +255,7 @@ def client_subject(row: clients.ClientRow) -> dict[str, str]:
     return {"kind": "client", "client": row.id, "name": row.name}
 
 
-def _overall(held: Iterable[CredentialView]) -> CredentialState | None:
+def _overall(held: Iterable[Credential]) -> CredentialState | None:
     """Return the best state among credentials: what the client can count on. None when all were withdrawn."""
     order = (
         CredentialState.LIVE,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
@@ -18,29 +17,16 @@ from jamb.actions.judging import adds_words, check_consent, note_addition, take_
 from jamb.actions.people import find_person
 from jamb.core.errors import NothingToGrant, SecondApprover
 from jamb.core.permissions import AccessKind
-from jamb.core.reach import EVERYWHERE, Reach
+from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, people, resources
 from jamb.store.work import Unit
-
-
-@dataclass(frozen=True, slots=True)
-class GrantView:
-    resource: str
-    permission: str
-    kind: AccessKind
-    granted_at: datetime
-    granted_by: str
-    expires_at: datetime | None
-    reach: Reach
-    person: str
-    by_person: bool
-    id: UUID
+from jamb.wire.consent import Grant
 
 
 def grant(
     act: Act, client_id: str, ask_ids: Iterable[UUID] | None, reason: str = "", terms: GrantTerms = AS_ASKED
-) -> list[GrantView]:
+) -> list[Grant]:
     """Consent to all waiting asks, or the chosen ones, in one step.
 
     Raises:
@@ -77,7 +63,7 @@ def enact(
     seen: ConsentPreview,
     terms: GrantTerms,
     reason: str,
-) -> list[GrantView]:
+) -> list[Grant]:
     """Grant the chosen asks within an open unit of work, as the preview said."""
     if not chosen:
         raise NothingToGrant(
@@ -127,7 +113,7 @@ def enact(
     return granted
 
 
-def list_consents(act: Act, client_id: str) -> list[GrantView]:
+def list_consents(act: Act, client_id: str) -> list[Grant]:
     """Return the consents in force of a client, those that people gave for themselves too."""
     with act.read() as session:
         client = find_client(session, act.directory, client_id)
@@ -159,16 +145,16 @@ def _refuse_again(
         )
 
 
-def grant_view(row: clients.GrantRow, resource: str, person: str) -> GrantView:
-    return GrantView(
-        resource,
-        row.permission,
-        AccessKind(row.kind),
-        row.granted_at,
-        row.granted_by,
-        row.expires_at,
-        reach_of(row.reach),
-        person,
-        row.by_person,
-        row.id,
+def grant_view(row: clients.GrantRow, resource: str, person: str) -> Grant:
+    return Grant(
+        resource=resource,
+        permission=row.permission,
+        kind=AccessKind(row.kind),
+        granted_at=row.granted_at,
+        granted_by=row.granted_by,
+        expires_at=row.expires_at,
+        reach=reach_of(row.reach),
+        person=person,
+        by_person=row.by_person,
+        id=row.id,
     )

@@ -18,23 +18,7 @@ from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store import clients, people, pictures, resources, roles, usage, uses
 from jamb.store.work import Unit
-
-
-@dataclass(frozen=True, slots=True)
-class WithdrawnConsent:
-    """What was ended and when, what is no longer possible by it, and which tokens from before still live.
-
-    Attributes:
-        tokens_until: when the last of them runs out. Guards that hear of Jamb refuse them within seconds.
-        live_tokens: how many of them were issued and have not run out.
-    """
-
-    resource: str
-    permissions: tuple[str, ...]
-    no_longer: frozenset[str]
-    ends_at: datetime
-    tokens_until: datetime
-    live_tokens: int
+from jamb.wire.consent import WithdrawnConsent
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +90,12 @@ def withdraw(
         life = timedelta(seconds=act.directory.policy.access_token_seconds)
         living = usage.issued_since(unit.session, here.client.id, here.resource.identifier, act.now - life)
         return WithdrawnConsent(
-            here.resource.name, tuple(sorted(permissions)), comparison.no_longer, ends, ends + life, living
+            resource=here.resource.name,
+            permissions=tuple(sorted(permissions)),
+            no_longer=comparison.no_longer,
+            ends_at=ends,
+            tokens_until=ends + life,
+            live_tokens=living,
         )
 
 

@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.asks import AskView, ask_view
+from jamb.actions.asks import ask_view
 from jamb.actions.backend import find_client
 from jamb.actions.judging import consent_words
 from jamb.actions.people import find_person
@@ -27,6 +27,7 @@ from jamb.core.reach.details import reach_of
 from jamb.core.requests import approvers_needed
 from jamb.store import clients, pictures, resources, roles
 from jamb.store.actor import Actor
+from jamb.wire.consent import Ask, OtherHolders
 
 OTHERS_NAMED = 5
 
@@ -54,15 +55,6 @@ AS_ASKED = GrantTerms()
 
 
 @dataclass(frozen=True, slots=True)
-class OtherHolders:
-    """Who else holds a permission: some names, and how many in all."""
-
-    permission: str
-    names: tuple[str, ...]
-    count: int
-
-
-@dataclass(frozen=True, slots=True)
 class ConsentAtResource:
     """What consent to some asks of one resource and kind would change there.
 
@@ -71,7 +63,7 @@ class ConsentAtResource:
 
     catalogue: Catalogue
     kind: AccessKind
-    asks: tuple[AskView, ...]
+    asks: tuple[Ask, ...]
     comparison: Comparison
     reach: tuple[Reach, ...]
     others: tuple[OtherHolders, ...]
@@ -276,4 +268,4 @@ def _check_terms(
 
 
 def _others(row: clients.AskRow, names: Sequence[str]) -> OtherHolders:
-    return OtherHolders(row.permission, tuple(names[:OTHERS_NAMED]), len(names))
+    return OtherHolders(permission=row.permission, names=tuple(names[:OTHERS_NAMED]), count=len(names))

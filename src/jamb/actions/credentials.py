@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
@@ -13,7 +12,6 @@ from jamb.actions.backend import find_client
 from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.core.agreements import ActKind
 from jamb.core.credentials import (
-    Certificate,
     CredentialKind,
     CredentialState,
     read_certificate,
@@ -23,41 +21,11 @@ from jamb.core.policy import DirectoryPolicy
 from jamb.core.rotation import RotationEnd
 from jamb.store import clients, credentials, rotations
 from jamb.store.work import Unit
+from jamb.wire.credentials import Credential
 
 REASON_LONGEST = 500
 USED_FOR = timedelta(days=30)
 MOST_USERS = 20
-
-
-@dataclass(frozen=True, slots=True)
-class CredentialView:
-    """A credential as lists show it: never more of a secret than its hint. `certificate`: of a certificate, its facts.
-
-    `key_ids`: of the public keys that it holds. `issuer`, `subject`, `keys_uri`: of an outside issuer that is trusted.
-    """
-
-    id: UUID
-    kind: CredentialKind
-    hint: str
-    label: str
-    state: CredentialState
-    issued_at: datetime
-    issued_by: str
-    starts_at: datetime | None
-    expires_at: datetime | None
-    withdrawn_at: datetime | None
-    first_used_at: datetime | None
-    last_used_at: datetime | None
-    serves: tuple[str, ...]
-    key_ids: tuple[str, ...]
-    certificate: Certificate | None
-    issuer: str
-    subject: str
-    keys_uri: str
-
-    @property
-    def works(self) -> bool:
-        return self.state in {CredentialState.LIVE, CredentialState.EXPIRING}
 
 
 def list_users(act: Act, client_id: str, credential_id: UUID) -> list[rotations.User]:
@@ -68,14 +36,14 @@ def list_users(act: Act, client_id: str, credential_id: UUID) -> list[rotations.
         return rotations.users_of_credential(session, client.id, row.hint, act.now - USED_FOR, MOST_USERS)
 
 
-def withdraw(act: Act, client_id: str, credential_id: UUID, reason: str) -> CredentialView:
+def withdraw(act: Act, client_id: str, credential_id: UUID, reason: str) -> Credential:
     """End a credential now, for good. Raises `AlreadyEnded` when it was withdrawn before."""
     with act.change() as unit:
         client = find_client(unit.session, act.directory, client_id, lock=True)
         return withdraw_in(unit, client, credential_id, reason)
 
 
-def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> CredentialView:
+def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> Credential:
     """Disable a credential, so that it proves nothing until it is enabled again.
 
     Raises:
@@ -125,9 +93,9 @@ def credential_subject(row: credentials.CredentialRow) -> dict[str, str]:
     return {"kind": "credential", "id": str(row.id), "name": row.hint, "client": row.client_id}
 
 
-def credential_view(row: credentials.CredentialRow, now: datetime, policy: DirectoryPolicy) -> CredentialView:
+def credential_view(row: credentials.CredentialRow, now: datetime, policy: DirectoryPolicy) -> Credential:
     kind = CredentialKind(row.kind)
-    return CredentialView(
+    return Credential(
         id=row.id,
         kind=kind,
         hint=row.hint,
@@ -156,7 +124,7 @@ def _check_reason(reason: str) -> None:
 
 def withdraw_in(
     unit: Unit, client: clients.ClientRow, credential_id: UUID, reason: str, *, rotation_stays: bool = False
-) -> CredentialView:
+) -> Credential:
     """Withdraw a credential within a unit; a rotation in which it takes part ends with it, unless it is to stay."""
     _check_reason(reason)
     row = find_credential(unit.session, client, credential_id)

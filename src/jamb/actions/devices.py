@@ -19,6 +19,7 @@ from jamb.core.errors import AlreadyEnded, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
 from jamb.store import clients, credentials
 from jamb.store.work import observation
+from jamb.wire.people import WaitingDevice
 
 LIFE = timedelta(minutes=10)
 INTERVAL_SECONDS = 2
@@ -50,17 +51,6 @@ class StartedDevice:
     user_code: str
     expires_in_seconds: int
     interval_seconds: int
-
-
-@dataclass(frozen=True, slots=True)
-class WaitingDevice:
-    """What the person is shown before deciding."""
-
-    client_id: str
-    client_name: str
-    directory: str
-    asked_at: datetime
-    expires_at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +101,13 @@ def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID
     with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
         row = _pending(session, backend, directory, user_code, now)
         client = session.get_one(clients.ClientRow, row.client_id)
-        return WaitingDevice(client.id, client.name, directory.name, row.created_at, row.expires_at)
+        return WaitingDevice(
+            client_id=client.id,
+            client_name=client.name,
+            directory=directory.name,
+            asked_at=row.created_at,
+            expires_at=row.expires_at,
+        )
 
 
 def answer(

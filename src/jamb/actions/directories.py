@@ -21,7 +21,7 @@ from jamb.actions.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import RoleHolding
 from jamb.core.agreements import ActKind
-from jamb.core.audit.breaches import Breach, breaches
+from jamb.core.audit.breaches import breaches
 from jamb.core.clients import ClientKind, ClientState, folded, look_of
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.directories import Directory
@@ -32,6 +32,7 @@ from jamb.core.policy import DirectoryPolicy, Registering, changed, loosened
 from jamb.store import clients, directories, ledger, pictures, resources, roles
 from jamb.store.authorities import authorities_of
 from jamb.store.work import Actor, Unit, unit_of_work
+from jamb.wire.directories import PolicyPreview
 
 ALGORITHM = "ES256"
 
@@ -205,15 +206,6 @@ def read_changes(kept: Mapping[str, Any]) -> dict[str, Any]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class PolicyPreview:
-    """`new`: what would be in breach and is not today; `already`: how much is; `mended`: how much would be no more."""
-
-    new: tuple[Breach, ...]
-    already: int
-    mended: int
-
-
 def preview_policy(act: Act, changes: Mapping[str, Any]) -> PolicyPreview:
     """Return whom a changed policy would put in breach. Raises `BadInput` like `change_policy`. Changes nothing."""
     with act.read() as session:
@@ -222,7 +214,7 @@ def preview_policy(act: Act, changes: Mapping[str, Any]) -> PolicyPreview:
         found = [one.picture for one in pictures.load(session, act.directory.id, act.directory.policy, act.now)]
     old = {breach for one in found for breach in breaches(one, act.directory.policy, act.now)}
     new = [breach for one in found for breach in breaches(one, after, act.now)]
-    return PolicyPreview(tuple(one for one in new if one not in old), len(old), len(old - set(new)))
+    return PolicyPreview(new=tuple(one for one in new if one not in old), already=len(old), mended=len(old - set(new)))
 
 
 def _add_own_api(unit: Unit, backend: Backend, directory: Directory, now: datetime) -> None:

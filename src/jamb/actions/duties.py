@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy.exc import SQLAlchemyError
@@ -16,15 +15,7 @@ from jamb.store import duties
 from jamb.store.directories import id_of
 from jamb.store.engine import outage_of
 from jamb.store.work import observation
-
-
-@dataclass(frozen=True, slots=True)
-class FailingDuty:
-    duty: Duty
-    failures: int
-    since: datetime
-    error: str
-    again_at: datetime
+from jamb.wire.notices import FailingDuty
 
 
 def list_failing(backend: Backend, slug: str) -> list[FailingDuty]:
@@ -32,7 +23,9 @@ def list_failing(backend: Backend, slug: str) -> list[FailingDuty]:
     with Session(backend.engine) as session:
         directory = find_directory(session, slug)
         return [
-            FailingDuty(Duty(row.duty), row.failures, row.since, row.error, row.again_at)
+            FailingDuty(
+                duty=Duty(row.duty), failures=row.failures, since=row.since, error=row.error, again_at=row.again_at
+            )
             for row in duties.failing(session, directory.id)
         ]
 

@@ -33,6 +33,7 @@ from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store import clients, credentials, people, resources, roles
+from jamb.wire.access import ClientHolder, PersonHolder
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,32 +119,6 @@ def _agreement(
 
 
 @dataclass(frozen=True, slots=True)
-class ClientHolder:
-    """A client that can do the operation. `person` narrows a delegated grant; `through` names a role."""
-
-    client_id: str
-    client_name: str
-    live: bool
-    kind: AccessKind
-    permission: str
-    reach: Reach
-    through: str
-    person: str
-    expires_at: datetime | None
-
-
-@dataclass(frozen=True, slots=True)
-class PersonHolder:
-    """A person whose roles open the operation. `through` names the group, if any."""
-
-    login: str
-    name: str
-    role: str
-    reach: Reach
-    through: str
-
-
-@dataclass(frozen=True, slots=True)
 class Holders:
     """Who can do an operation, to an object if one is named: clients, and people by their roles."""
 
@@ -174,15 +149,15 @@ def who_can(act: Act, resource_name: str, operation: str, object_name: str | Non
         unlocking = catalogue.unlockers(operation)
         holding = [
             ClientHolder(
-                one.client_id,
-                one.client_name,
-                one.live,
-                AccessKind(one.kind),
-                one.permission,
-                reach,
-                "",
-                one.person or "",
-                one.expires_at,
+                client_id=one.client_id,
+                client_name=one.client_name,
+                live=one.live,
+                kind=AccessKind(one.kind),
+                permission=one.permission,
+                reach=reach,
+                through="",
+                person=one.person or "",
+                expires_at=one.expires_at,
             )
             for one in clients.holding(session, resource.id, unlocking, act.now)
             if reaches(catalogue, asked, reach := reach_of(one.reach))
@@ -220,15 +195,15 @@ def _by_roles(
             permission = next(name for name in unlocking if name in one.role.permissions)
             by_client.append(
                 ClientHolder(
-                    row.id,
-                    row.name,
-                    row.state == "live",
-                    AccessKind.APPLICATION,
-                    permission,
-                    reach,
-                    f"the role {one.role.name}",
-                    "",
-                    one.held.expires_at,
+                    client_id=row.id,
+                    client_name=row.name,
+                    live=row.state == "live",
+                    kind=AccessKind.APPLICATION,
+                    permission=permission,
+                    reach=reach,
+                    through=f"the role {one.role.name}",
+                    person="",
+                    expires_at=one.held.expires_at,
                 )
             )
         elif one.group is not None:
@@ -239,4 +214,8 @@ def _by_roles(
 
 
 def _person(person: people.PersonRow, one: roles.Holder, reach: Reach, through: str) -> PersonHolder | None:
-    return PersonHolder(person.login, person.name, one.role.name, reach, through) if person.live else None
+    return (
+        PersonHolder(login=person.login, name=person.name, role=one.role.name, reach=reach, through=through)
+        if person.live
+        else None
+    )

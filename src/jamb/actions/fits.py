@@ -17,16 +17,9 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store import narrowings, requests, resources
 from jamb.store.narrowings import NarrowingRow
+from jamb.wire.narrowing import Miss
 
 MISSES_SHOWN = 20
-
-
-@dataclass(frozen=True, slots=True)
-class Miss:
-    operation: str
-    object: str
-    calls: int
-    last_at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +102,10 @@ def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: st
         row.started_by,
         row.dry_until,
         sum(one.calls for one in rows),
-        tuple(Miss(one.operation, one.object, one.calls, one.last_at) for one in rows[:MISSES_SHOWN]),
+        tuple(
+            Miss(operation=one.operation, object=one.object, calls=one.calls, last_at=one.last_at)
+            for one in rows[:MISSES_SHOWN]
+        ),
     )
 
 

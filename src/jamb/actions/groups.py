@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from uuid import UUID, uuid4
 
 import sqlalchemy as sa
@@ -22,24 +21,7 @@ from jamb.core.roles import check_short_name
 from jamb.store import roles
 from jamb.store.people import PersonRow
 from jamb.store.work import Unit
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
-    id: UUID
-    name: str
-    login: str
-
-
-@dataclass(frozen=True, slots=True)
-class Group:
-    """A group with its direct members, the groups in it, and how many people that makes in all."""
-
-    name: str
-    title: str
-    people: tuple[Member, ...]
-    groups: tuple[str, ...]
-    everyone: int
+from jamb.wire.roles import Group, Member
 
 
 def list_groups(act: Act) -> list[Group]:
@@ -169,11 +151,11 @@ def _groups(session: Session, directory: Directory) -> list[Group]:
     inner = roles.inner_groups(session, directory.id)
     return [
         Group(
-            row.name,
-            row.title,
-            tuple(Member(one.id, one.name, one.login) for one in people.get(row.name, ())),
-            tuple(inner.get(row.name, ())),
-            len({one.id for name in holders(inner, row.name) for one in people.get(name, ())}),
+            name=row.name,
+            title=row.title,
+            people=tuple(Member(id=one.id, name=one.name, login=one.login) for one in people.get(row.name, ())),
+            groups=tuple(inner.get(row.name, ())),
+            everyone=len({one.id for name in holders(inner, row.name) for one in people.get(name, ())}),
         )
         for row in roles.groups_of(session, directory.id)
     ]

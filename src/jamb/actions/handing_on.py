@@ -11,9 +11,9 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.asks import AskView, add_asks
+from jamb.actions.asks import add_asks
 from jamb.actions.backend import find_client
-from jamb.actions.consent import GrantView, enact
+from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, preview_of
 from jamb.actions.judging import note_addition, take_turn
 from jamb.actions.reach import check_reach
@@ -26,6 +26,7 @@ from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store import clients, people, resources, roles
 from jamb.store.work import Actor
+from jamb.wire.consent import Ask, Grant
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,8 +59,8 @@ class Takeover:
     """`granted` is empty where an approver must still consent."""
 
     lines: tuple[TakeoverLine, ...]
-    asked: tuple[AskView, ...] = ()
-    granted: tuple[GrantView, ...] = ()
+    asked: tuple[Ask, ...] = ()
+    granted: tuple[Grant, ...] = ()
 
 
 def preview_takeover(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | None) -> Takeover:
@@ -84,7 +85,7 @@ def take_over(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | 
             for row in clients.asks_of(unit.session, [client.id])
             if row.kind == AccessKind.APPLICATION
         }
-        asked: list[AskView] = []
+        asked: list[Ask] = []
         for line, resource_id in lines:
             for reach in sorted({one.reach for one in line.permissions}, key=attrgetter("words")):
                 names = [
@@ -99,7 +100,7 @@ def take_over(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | 
                     asked += add_asks(unit, client, line.resource, names, kind, reach, said)
         if not asked:
             raise Unsuited.field("choices", "nothing new", "at least one permission that your own roles allow")
-        granted: list[GrantView] = []
+        granted: list[Grant] = []
         if act.directory.policy.handing_on:
             unit.session.flush()
             chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())

@@ -39,6 +39,7 @@ from jamb.store.handovers import (
     seal_handover,
 )
 from jamb.store.work import Actor, observation, unit_of_work
+from jamb.wire.handovers import Handover, WaitingHandover
 
 # Tries at a link that is gone which the ledger has; later ones are counted.
 MOST_LATE_TOLD = 3
@@ -62,50 +63,11 @@ class HandoverTerms:
 
 
 @dataclass(frozen=True, slots=True)
-class HandoverView:
-    """`hint`: of the credential that it carries. `late_tries`: tries after it was opened; each is a warning."""
-
-    id: UUID
-    credential_id: UUID
-    hint: str
-    state: HandoverState
-    has_passphrase: bool
-    note: str
-    made_at: datetime
-    made_by: str
-    expires_at: datetime
-    opened_at: datetime | None
-    opened_from: str
-    opened_with: str
-    withdrawn_at: datetime | None
-    wrong_tries: int
-    late_tries: int
-    late_at: datetime | None
-    late_from: str
-
-
-@dataclass(frozen=True, slots=True)
 class Sealed:
     """A handover just made; `link` is here once only."""
 
-    view: HandoverView
+    view: Handover
     link: str
-
-
-@dataclass(frozen=True, slots=True)
-class Waiting:
-    """What whoever has a link sees before they open it."""
-
-    client_name: str
-    directory_name: str
-    made_by: str
-    made_at: datetime
-    expires_at: datetime
-    has_passphrase: bool
-    note: str
-    state: HandoverState
-    opened_at: datetime | None
-    opened_from: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,14 +115,14 @@ def seal_into(
     return seal
 
 
-def list_handovers(act: Act, client_id: str) -> list[HandoverView]:
+def list_handovers(act: Act, client_id: str) -> list[Handover]:
     """Return a client's handovers, newest first."""
     with act.read() as session:
         client = find_client(session, act.directory, client_id)
         return [_view(row, hint, act.now) for row, hint in handovers_of(session, client.id)]
 
 
-def withdraw_handover(act: Act, client_id: str, handover_id: UUID) -> HandoverView:
+def withdraw_handover(act: Act, client_id: str, handover_id: UUID) -> Handover:
     """Take a link back before it is opened. Its credential stands.
 
     Raises:
@@ -181,7 +143,7 @@ def withdraw_handover(act: Act, client_id: str, handover_id: UUID) -> HandoverVi
         return _view(row, hint, act.now)
 
 
-def look_at_handover(backend: Backend, handover_id: UUID, key_text: str, now: datetime) -> Waiting:
+def look_at_handover(backend: Backend, handover_id: UUID, key_text: str, now: datetime) -> WaitingHandover:
     """Return what is said of a link before it is opened. Raises `NotFound` without its key."""
     with Session(backend.engine) as session:
         row = handover_by_id(session, handover_id)
@@ -189,17 +151,17 @@ def look_at_handover(backend: Backend, handover_id: UUID, key_text: str, now: da
         assert row is not None
         client = session.get_one(ClientRow, row.client_id)
         directory = session.get_one(DirectoryRow, row.directory_id)
-        return Waiting(
-            client.name,
-            directory.name,
-            row.made_by,
-            row.made_at,
-            row.expires_at,
-            row.has_passphrase,
-            row.note,
-            _state(row, now),
-            row.opened_at,
-            row.opened_from,
+        return WaitingHandover(
+            client_name=client.name,
+            directory_name=directory.name,
+            made_by=row.made_by,
+            made_at=row.made_at,
+            expires_at=row.expires_at,
+            has_passphrase=row.has_passphrase,
+            note=row.note,
+            state=_state(row, now),
+            opened_at=row.opened_at,
+            opened_from=row.opened_from,
         )
 
 
@@ -309,6 +271,6 @@ def _state(row: HandoverRow, now: datetime) -> HandoverState:
     return state_of_handover(row.expires_at, row.opened_at, row.withdrawn_at, row.wrong_tries, now)
 
 
-def _view(row: HandoverRow, hint: str, now: datetime) -> HandoverView:
-    names = {name: getattr(row, name) for name in HandoverView.__dataclass_fields__ if name not in {"hint", "state"}}
-    return HandoverView(hint=hint, state=_state(row, now), **names)
+def _view(row: HandoverRow, hint: str, now: datetime) -> Handover:
+    names = {name: getattr(row, name) for name in Handover.model_fields if name not in {"hint", "state"}}
+    return Handover(hint=hint, state=_state(row, now), **names)

@@ -3,24 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from jamb.actions.act import Act
-from jamb.actions.credentials import CredentialView, credential_view
+from jamb.actions.credentials import credential_view
 from jamb.core.credentials import fingerprint_of
 from jamb.store.credentials import by_fingerprints
-
-
-@dataclass(frozen=True, slots=True)
-class LeakedSecret:
-    """`works`: whether it proves its client still; the client and credential only where the caller may see them."""
-
-    look_up: str
-    known: bool = False
-    works: bool = False
-    client_id: str = ""
-    client_name: str = ""
-    credential: CredentialView | None = None
+from jamb.wire.leaks import LeakedSecret
 
 
 def look_up(act: Act, look_ups: Sequence[str]) -> list[LeakedSecret]:
@@ -37,8 +25,15 @@ def look_up(act: Act, look_ups: Sequence[str]) -> list[LeakedSecret]:
         assert row.fingerprint is not None
         view = credential_view(row, act.now, policy)
         seen = act.own is None or row.client_id in act.own
-        known = LeakedSecret(wanted[row.fingerprint], known=True, works=view.works)
+        known = LeakedSecret(look_up=wanted[row.fingerprint], known=True, works=view.works)
         if seen:
-            known = LeakedSecret(known.look_up, True, view.works, row.client_id, name, view)
+            known = LeakedSecret(
+                look_up=known.look_up,
+                known=True,
+                works=view.works,
+                client_id=row.client_id,
+                client_name=name,
+                credential=view,
+            )
         found[known.look_up] = known
-    return [found.get(one, LeakedSecret(one)) for one in look_ups]
+    return [found.get(one, LeakedSecret(look_up=one, known=False, works=False)) for one in look_ups]

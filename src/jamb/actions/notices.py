@@ -27,6 +27,7 @@ from jamb.store.notices import MailRow, NoticeRow
 from jamb.store.people import PersonRow
 from jamb.store.roles import holding_roles
 from jamb.store.work import observation
+from jamb.wire.notices import Notice
 
 # What is older was told, or is told no more.
 TOLD_OF = timedelta(days=2)
@@ -49,20 +50,6 @@ class Told:
     pushes: int
 
 
-@dataclass(frozen=True, slots=True)
-class ToldView:
-    id: UUID
-    kind: str
-    person: str
-    client_id: str
-    words: str
-    path: str
-    at: datetime
-    sent_at: datetime | None
-    error: str
-    failed: bool
-
-
 def tell(backend: Backend, slug: str, now: datetime) -> Told:
     """Note what each person and webhook of a directory shall hear, and make the letters that are due.
 
@@ -83,7 +70,7 @@ def tell(backend: Backend, slug: str, now: datetime) -> Told:
         return Told(noted, letters, pushes)
 
 
-def list_told(act: Act, limit: int) -> list[ToldView]:
+def list_told(act: Act, limit: int) -> list[Notice]:
     """Return what people were told last, and how the letters fared; the latest first."""
     with act.read() as session:
         rows = session.exec(
@@ -95,17 +82,17 @@ def list_told(act: Act, limit: int) -> list[ToldView]:
             .limit(limit)
         )
         return [
-            ToldView(
-                row.id,
-                row.kind,
-                name,
-                row.client_id,
-                row.words,
-                row.path,
-                row.at,
-                mail.sent_at if mail else None,
-                mail.error if mail else "",
-                bool(mail and mail.failed),
+            Notice(
+                id=row.id,
+                kind=row.kind,
+                person=name,
+                client_id=row.client_id,
+                words=row.words,
+                path=row.path,
+                at=row.at,
+                sent_at=mail.sent_at if mail else None,
+                error=mail.error if mail else "",
+                failed=bool(mail and mail.failed),
             )
             for row, name, mail in rows
         ]

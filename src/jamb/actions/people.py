@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from uuid import UUID, uuid4
 
 from argon2 import PasswordHasher
@@ -21,27 +20,10 @@ from jamb.core.roles import check_short_name
 from jamb.store import people, roles
 from jamb.store.credentials import end_sign_ins
 from jamb.store.work import Unit
+from jamb.wire.people import PeopleImported, Person
 
 # argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
 _HASHER = PasswordHasher()
-
-
-@dataclass(frozen=True, slots=True)
-class Person:
-    id: UUID
-    name: str
-    login: str
-    live: bool
-    roles: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Imported:
-    """What a file of people did: who was added, who was there already, and which groups were made for it."""
-
-    added: tuple[Person, ...]
-    present: tuple[str, ...]
-    groups_made: tuple[str, ...]
 
 
 def add_person(act: Act, login: str, name: str, password: str | None, role_names: Sequence[str]) -> Person:
@@ -64,7 +46,7 @@ def add_person(act: Act, login: str, name: str, password: str | None, role_names
         return added
 
 
-def import_people(act: Act, text: str, *, dry_run: bool = False) -> Imported:
+def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImported:
     """Add the people of a CSV file, all or none; who is here already stays as they are, but joins the groups named.
 
     Groups that do not exist are made. With `dry_run` nothing is kept; the answer is the same.
@@ -74,7 +56,11 @@ def import_people(act: Act, text: str, *, dry_run: bool = False) -> Imported:
         known = {row.login: row for row in people.people_of(unit.session, act.directory.id)}
         added = [_add(unit, one, None) for one in listed if one.login not in known]
         made = _join_groups(unit, listed)
-        return Imported(tuple(added), tuple(one.login for one in listed if one.login in known), tuple(made))
+        return PeopleImported(
+            added=tuple(added),
+            present=tuple(one.login for one in listed if one.login in known),
+            groups_made=tuple(made),
+        )
 
 
 def change_person(
@@ -164,7 +150,7 @@ def _add(unit: Unit, listed: ListedPerson, password_hash: str | None) -> Person:
             )
         )
     unit.enter("person.added", _subject(row), after={"login": row.login, "roles": sorted(set(listed.roles))})
-    return Person(row.id, row.name, row.login, True, tuple(dict.fromkeys(listed.roles)))
+    return Person(id=row.id, name=row.name, login=row.login, live=True, roles=tuple(dict.fromkeys(listed.roles)))
 
 
 def _judge(unit: Unit, person: people.PersonRow, wanted: Wanted, *, new: bool = False) -> None:
@@ -219,7 +205,7 @@ def _subject(row: people.PersonRow) -> dict[str, str]:
 
 
 def person_view(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:
-    return Person(row.id, row.name, row.login, row.live, tuple(roles.get(row.id, ())))
+    return Person(id=row.id, name=row.name, login=row.login, live=row.live, roles=tuple(roles.get(row.id, ())))
 
 
 def _login_taken(login: str) -> NameTaken:

@@ -13,9 +13,10 @@ from jamb.core import own_api
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
 from jamb.core.errors import Unsuited
-from jamb.core.permissions import AccessKind, Catalogue, Effect
+from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Collection, Coverage, Reach, coverage
 from jamb.store import clients, pictures, resources, roles
+from jamb.wire.reach import ReachOperation
 
 MOST_COLLECTIONS = 100
 
@@ -64,18 +65,6 @@ class SheetLine:
 
 
 @dataclass(frozen=True, slots=True)
-class SheetOperation:
-    operation: str
-    title: str
-    effect: Effect
-    # None: the operation names no object; it is possible or not, whatever the reach.
-    lines: tuple[SheetLine, ...] | None
-    possible: bool
-    uncollected: bool
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
 class ReachSheet:
     """What a client can and cannot touch at one resource, acting as itself, at one moment."""
 
@@ -87,7 +76,7 @@ class ReachSheet:
     object_name: str
     at: datetime
     object: ObjectFacts | None
-    operations: tuple[SheetOperation, ...]
+    operations: tuple[ReachOperation, ...]
     # With an object: the decision on each operation that names one.
     decisions: tuple[tuple[str, Decision], ...]
 
@@ -116,7 +105,15 @@ def read_reach(act: Act, client_id: str, resource_name: str, object_name: str | 
             operation = catalogue.operations[name]
             possible = live and bool(opening)
             operations.append(
-                SheetOperation(name, operation.title, operation.effect, lines, possible, whole.uncollected, why)
+                ReachOperation(
+                    operation=name,
+                    title=operation.title,
+                    effect=operation.effect,
+                    lines=lines,
+                    possible=possible,
+                    uncollected=whole.uncollected,
+                    why=why,
+                )
             )
         decisions = tuple(_decisions(catalogue, standing, found, act.now)) if found is not None else ()
         return ReachSheet(

@@ -11,7 +11,7 @@ from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
 from jamb.actions.backend import note_narrowed
 from jamb.actions.clients import client_subject
-from jamb.actions.consent import GrantView, grant_view
+from jamb.actions.consent import grant_view
 from jamb.actions.consent_changes import Standing, chosen_of, for_whom, standing_at
 from jamb.actions.judging import Wanted, decide_alone, earlier, judge_addition, note_addition, take_turn
 from jamb.actions.powers import Bench
@@ -25,6 +25,7 @@ from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients
 from jamb.store.work import Unit
+from jamb.wire.consent import Grant
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +73,7 @@ def preview_reach(act: Act, wish: ReachWish) -> ReachPreview:
         return ReachPreview(plan.here, plan.comparison, plan.weight, agreement)
 
 
-def change_reach(act: Act, wish: ReachWish, reason: str = "") -> tuple[list[GrantView], Comparison]:
+def change_reach(act: Act, wish: ReachWish, reason: str = "") -> tuple[list[Grant], Comparison]:
     """Change where consents count, all or none. Where it narrows, guards act on tokens from before within seconds.
 
     Raises:

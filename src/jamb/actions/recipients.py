@@ -20,19 +20,10 @@ from jamb.store.clients import owners_of
 from jamb.store.notices import PushRow, WebhookRow, webhooks_of
 from jamb.store.people import PersonRow, people_by_id
 from jamb.store.recipients import seal_to
+from jamb.wire.handovers import Recipient
 
 Words = Callable[[str, str, Added], bytes]
 EVENT = "credential-sealed"
-
-
-@dataclass(frozen=True, slots=True)
-class Recipient:
-    """Who can be sealed to. `kind`: person, an owner of the client, or webhook. `key_id`: RFC 7638 of their key."""
-
-    kind: str
-    id: UUID
-    name: str
-    key_id: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,12 +130,12 @@ def _recipients(session: Session, directory: Directory, client_id: str) -> list[
     owned = owners_of(session, [client_id]).get(client_id, [])
     owners = people_by_id(session, [one.person_id for one in owned])
     found = [
-        Recipient("person", one.id, one.name, one.recipient_key["kid"])
+        Recipient(kind="person", id=one.id, name=one.name, key_id=one.recipient_key["kid"])
         for one in owners
         if one.live and one.recipient_key is not None
     ]
     found += [
-        Recipient("webhook", one.id, one.url, one.recipient_key["kid"])
+        Recipient(kind="webhook", id=one.id, name=one.url, key_id=one.recipient_key["kid"])
         for one in webhooks_of(session, directory.id)
         if one.recipient_key is not None
     ]

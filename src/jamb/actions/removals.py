@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
@@ -32,44 +31,9 @@ from jamb.store.requests import RequestRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
 from jamb.store.work import Unit
+from jamb.wire.removals import RemovalPreview, Removed
 
 MOST_AT_ONCE = 200
-
-
-@dataclass(frozen=True, slots=True)
-class RemovalPreview:
-    """What a removal would take along.
-
-    Attributes:
-        against: what stands against it now; empty: it can be removed.
-        disabled_since: when it was disabled; None: it is live.
-        consents, roles: what would end, in words.
-        requests: how many requests for consent would end with it.
-        elsewhere: other clients whose reach names it; they keep a reach over what is gone, which the audit finds.
-    """
-
-    client_id: str
-    name: str
-    against: tuple[str, ...]
-    disabled_since: datetime | None
-    last_used_at: datetime | None
-    owners: tuple[str, ...]
-    consents: tuple[str, ...]
-    roles: tuple[str, ...]
-    requests: int
-    elsewhere: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Removed:
-    client_id: str
-    name: str
-    removed_at: datetime
-    removed_by: str
-    reason: str
-    restore_until: datetime
-    consents: tuple[str, ...]
-    roles: tuple[str, ...]
 
 
 def preview(act: Act, client_ids: Sequence[str]) -> list[RemovalPreview]:
@@ -198,16 +162,16 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
     )
     waiting = requests.waiting_for(session, row.id, now)
     return RemovalPreview(
-        row.id,
-        row.name,
-        tuple(against),
-        row.cut_off_at if row.state == ClientState.DISABLED else None,
-        picture.last_seen_at,
-        tuple(one.name for one in loaded.owners),
-        consents,
-        held,
-        len(waiting),
-        tuple(_naming(session, directory, row.id, now)),
+        client_id=row.id,
+        name=row.name,
+        against=tuple(against),
+        disabled_since=row.cut_off_at if row.state == ClientState.DISABLED else None,
+        last_used_at=picture.last_seen_at,
+        owners=tuple(one.name for one in loaded.owners),
+        consents=consents,
+        roles=held,
+        requests=len(waiting),
+        elsewhere=tuple(_naming(session, directory, row.id, now)),
     )
 
 
@@ -295,14 +259,14 @@ def _removed(session: Session, directory: Directory, row: RemovalRow) -> Removed
     held = [session.get(AssignmentRow, UUID(one["id"])) for one in row.ended["roles"]]
     roles_ended = [session.get(RoleRow, one.role_id) for one in held if one is not None]
     return Removed(
-        row.client_id,
-        row.name,
-        row.removed_at,
-        row.removed_by,
-        row.reason,
-        row.restore_until,
-        tuple(f"{names[one.resource_id]}: {one.permission}" for one in grants if one is not None),
-        tuple(one.name for one in roles_ended if one is not None),
+        client_id=row.client_id,
+        name=row.name,
+        removed_at=row.removed_at,
+        removed_by=row.removed_by,
+        reason=row.reason,
+        restore_until=row.restore_until,
+        consents=tuple(f"{names[one.resource_id]}: {one.permission}" for one in grants if one is not None),
+        roles=tuple(one.name for one in roles_ended if one is not None),
     )
 
 

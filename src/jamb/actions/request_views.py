@@ -30,59 +30,13 @@ from jamb.core.requests import (
 )
 from jamb.store import clients, narrowings, requests, resources
 from jamb.store.narrowings import NarrowingRow
-
-
-@dataclass(frozen=True, slots=True)
-class Approval:
-    approver_id: str
-    approver: str
-    at: datetime
-    said: str
+from jamb.wire.requests import Approval, ConsentRequest
 
 
 @dataclass(frozen=True, slots=True)
 class Reply:
     question: str
     answer: str
-
-
-@dataclass(frozen=True, slots=True)
-class RequestView:
-    """A request as lists show it. `said`: the words of whoever decided it.
-
-    Attributes:
-        narrows: the resource at which it asks for less; empty where it asks for consent.
-        act, subject, why: what else one person may not do alone, about what, and why it waits, in words; empty where
-            it asks for consent. `client_id` is empty where it is about no client.
-        outcome: how doing it ended, once others agreed.
-        could: who could decide it, by name.
-    """
-
-    id: UUID
-    client_id: str
-    client_name: str
-    purpose: str
-    asks: tuple[str, ...]
-    requested_by: str
-    requested_by_id: str
-    requested_at: datetime
-    due_at: datetime
-    reason: str
-    answers: tuple[Reply, ...]
-    weight: float
-    approvers: int
-    approvals: tuple[Approval, ...]
-    agreed: Agreed | None
-    state: RequestState
-    decided_at: datetime | None
-    decided_by: str
-    said: str
-    narrows: str = ""
-    act: str = ""
-    subject: str = ""
-    why: str = ""
-    outcome: str = ""
-    could: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +69,7 @@ class RequestDossier:
     `change`: of an act that another must agree to, what would be done, and of a catalogue for whom it changes what.
     """
 
-    request: RequestView
+    request: ConsentRequest
     preview: ConsentPreview | None
     trial: Trial | None = None
     comparison: Comparison | None = None
@@ -125,7 +79,7 @@ class RequestDossier:
 
 def list_requests(
     act: Act, *, waiting: bool, mine: str | None, after_key: tuple[datetime, UUID] | None, limit: int
-) -> tuple[list[RequestView], tuple[datetime, UUID] | None]:
+) -> tuple[list[ConsentRequest], tuple[datetime, UUID] | None]:
     """Return a page of requests and the key of its last one when there are more."""
     with act.read() as session:
         rows = requests.page(
@@ -162,8 +116,9 @@ def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier
             catalogue, tree = resources.catalogues(session, [resource]), resources.trees(session, [resource])
             comparison = compare(catalogue[resource.id], tried.before(), tried.after(), tree[resource.id])
             return RequestDossier(view, None, trial_of(session, tried, client.name, resource.name), comparison)
-        terms = view.agreed.terms if view.agreed is not None else AS_ASKED
-        ids = view.agreed.asks if view.agreed is not None else tuple(row.ask_ids)
+        agreed = agreed_of(row)
+        terms = agreed.terms if agreed is not None else AS_ASKED
+        ids = agreed.asks if agreed is not None else tuple(row.ask_ids)
         chosen = [one for one in unsettled(session, client, act.now) if one.id in ids]
         seen = preview_of(session, act.directory, client, chosen, terms, act.now)
         asked_by = {row.requested_by_id, *seen.asked_by_ids}
@@ -194,7 +149,7 @@ def find_request(
 
 def request_views(
     session: Session, directory: Directory, rows: Sequence[requests.RequestRow], now: datetime
-) -> list[RequestView]:
+) -> list[ConsentRequest]:
     known = clients.by_ids(session, [row.client_id for row in rows if row.client_id is not None])
     bench = Bench(session, directory, now)
     asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
@@ -203,7 +158,7 @@ def request_views(
     tried = narrowings.by_ids(session, [row.narrowing_id for row in rows if row.narrowing_id is not None])
     narrows = {row.id: tried[row.narrowing_id] for row in rows if row.narrowing_id is not None}
     return [
-        RequestView(
+        ConsentRequest(
             id=row.id,
             client_id=row.client_id or "",
             client_name=known[row.client_id].name if row.client_id is not None else row.subject,
@@ -220,7 +175,8 @@ def request_views(
             weight=row.weight,
             approvers=row.needed or approvers_needed(row.weight, directory.policy),
             approvals=tuple(
-                Approval(one.approver_id, one.approver, one.at, one.said) for one in approvals.get(row.id, ())
+                Approval(approver_id=one.approver_id, approver=one.approver, at=one.at, said=one.said)
+                for one in approvals.get(row.id, ())
             ),
             agreed=agreed_of(row),
             state=state_at(RequestState(row.state), row.due_at, now),

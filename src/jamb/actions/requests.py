@@ -19,7 +19,7 @@ from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_o
 from jamb.actions.judging import check_consent, note_addition, take_turn
 from jamb.actions.narrowing import put_in_force
 from jamb.actions.powers import Bench
-from jamb.actions.request_views import Agreed, RequestView, agreed_of, find_request, request_views
+from jamb.actions.request_views import Agreed, agreed_of, find_request, request_views
 from jamb.core.agreements import independent, nobody_words
 from jamb.core.directories import Directory
 from jamb.core.errors import (
@@ -44,6 +44,7 @@ from jamb.core.requests import (
 from jamb.store import clients, requests, resources
 from jamb.store.narrowings import NarrowingRow
 from jamb.store.work import Actor, Unit
+from jamb.wire.requests import ConsentRequest
 
 
 def make_request(
@@ -53,7 +54,7 @@ def make_request(
     reason: str,
     answers: Mapping[str, Sequence[str]],
     terms_accepted: bool,
-) -> RequestView:
+) -> ConsentRequest:
     """Ask an approver to consent to the waiting asks, or the chosen ones.
 
     Args:
@@ -120,7 +121,7 @@ def decide_request(
     said: str,
     *,
     force: bool = False,
-) -> RequestView:
+) -> ConsentRequest:
     """Grant a request as it is or narrowed (fewer asks, less reach, an end), or decline it with words.
 
     Where two approvers are needed the first yes is kept; the second must be another person's, to the same. A request
@@ -196,7 +197,7 @@ def decide_request(
         return request_views(unit.session, act.directory, [row], act.now)[0]
 
 
-def withdraw_request(act: Act, client_id: str, request_id: UUID) -> RequestView:
+def withdraw_request(act: Act, client_id: str, request_id: UUID) -> ConsentRequest:
     """Take a waiting request back. Raises `AlreadyDecided` when it no longer waits."""
     with act.change() as unit:
         row = find_request(unit.session, act.directory, request_id, lock=True)

@@ -13,12 +13,12 @@ from jamb.core.directories import Directory
 from jamb.core.errors import NotFound
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind
-from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.core.reviews import Answer, ReviewScope
 from jamb.store import pictures, resources, reviews
 from jamb.store.pictures import LoadedClient
 from jamb.store.reviews import ReviewItemRow, ReviewRow
+from jamb.wire.reviews import ReviewItem
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,34 +34,6 @@ class ReviewView:
     closed_at: datetime | None
     answers: dict[str, int]
     done: int
-
-
-@dataclass(frozen=True, slots=True)
-class ReviewItem:
-    """One grant or role, with its use beside it. `opens`, `uses`: titles of operations."""
-
-    id: UUID
-    client_id: str
-    client_name: str
-    purpose: str
-    resource: str
-    permission: str
-    title: str
-    kind: AccessKind
-    through: str
-    reach: Reach
-    weight: float
-    opens: tuple[str, ...]
-    uses: tuple[str, ...]
-    used: str
-    last_used_at: datetime | None
-    collections: tuple[str, ...]
-    answer: Answer
-    words: str
-    narrower: Reach | None
-    answered_at: datetime | None
-    answered_by: str
-    done_at: datetime | None
 
 
 def find_review(session: Session, directory: Directory, review_id: UUID, *, lock: bool = False) -> ReviewRow:
@@ -104,28 +76,28 @@ def item_views(
         used = rung.used_operations if rung is not None else frozenset()
         found.append(
             ReviewItem(
-                item.id,
-                item.client_id,
-                client_name,
-                loaded[item.client_id].row.purpose,
-                names[item.resource_id],
-                item.permission,
-                permission.title if permission is not None else item.permission,
-                AccessKind(item.kind),
-                item.through,
-                reach_of(item.reach),
-                item.weight,
-                tuple(catalogue.operations[name].title for name in sorted(opened)),
-                tuple(catalogue.operations[name].title for name in sorted(used & opened)),
-                rung.used.value if rung is not None else "not-granted",
-                rung.last_used_at if rung is not None else None,
-                tuple(trees[item.resource_id].collections),
-                Answer(item.answer),
-                item.words,
-                reach_of(item.narrower) if item.narrower is not None else None,
-                item.answered_at,
-                item.answered_by,
-                item.done_at,
+                id=item.id,
+                client_id=item.client_id,
+                client_name=client_name,
+                purpose=loaded[item.client_id].row.purpose,
+                resource=names[item.resource_id],
+                permission=item.permission,
+                title=permission.title if permission is not None else item.permission,
+                kind=AccessKind(item.kind),
+                through=item.through,
+                reach=reach_of(item.reach),
+                weight=item.weight,
+                opens=tuple(catalogue.operations[name].title for name in sorted(opened)),
+                uses=tuple(catalogue.operations[name].title for name in sorted(used & opened)),
+                used=rung.used.value if rung is not None else "not-granted",
+                last_used_at=rung.last_used_at if rung is not None else None,
+                collections=tuple(trees[item.resource_id].collections),
+                answer=Answer(item.answer),
+                words=item.words,
+                narrower=reach_of(item.narrower) if item.narrower is not None else None,
+                answered_at=item.answered_at,
+                answered_by=item.answered_by,
+                done_at=item.done_at,
             )
         )
     return found

@@ -13,7 +13,7 @@ from sqlmodel import Session, col
 from jamb.actions.act import Act
 from jamb.actions.backend import Backend, find_client, find_directory, find_resource
 from jamb.actions.clients import client_subject
-from jamb.actions.review_views import ReviewItem, ReviewView, find_review, item_views, review_view
+from jamb.actions.review_views import ReviewView, find_review, item_views, review_view
 from jamb.core.clients import OwnerLevel
 from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, NotFound, Unsuited
@@ -26,6 +26,7 @@ from jamb.store import clients, pictures, resources, reviews
 from jamb.store.pictures import LoadedClient
 from jamb.store.reviews import ReviewItemRow, ReviewRow
 from jamb.store.work import Actor
+from jamb.wire.reviews import ReviewItem
 
 _AT_ONCE = 500
 _ROLE = "the role "

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
@@ -39,32 +38,7 @@ from jamb.store.clients import ClientRow, grants_of
 from jamb.store.people import PersonRow, people_by_id
 from jamb.store.pictures import held_at
 from jamb.store.work import Unit
-
-
-@dataclass(frozen=True, slots=True)
-class Assignment:
-    """A role as one person, group or client holds it. `id` is what the holder is found by."""
-
-    kind: HolderKind
-    id: str
-    name: str
-    reach: Reach
-    assigned_at: datetime
-    assigned_by: str
-    expires_at: datetime | None
-
-
-@dataclass(frozen=True, slots=True)
-class Role:
-    name: str
-    title: str
-    resource: str
-    permissions: tuple[str, ...]
-    shipped: bool
-    opens: int
-    weight: int
-    everything: bool
-    holders: tuple[Assignment, ...]
+from jamb.wire.roles import Assignment, ClientGain, Role
 
 
 def list_roles(act: Act) -> list[Role]:
@@ -168,18 +142,6 @@ def assign_role(
         return _views(unit.session, act.directory, [row], act.now)[0]
 
 
-@dataclass(frozen=True, slots=True)
-class ClientGain:
-    """What a client would gain by a role, and who else must agree, in words; empty: nobody."""
-
-    client_id: str
-    name: str
-    newly: tuple[str, ...]
-    wider: tuple[str, ...]
-    weight: float
-    agreement: str
-
-
 def preview_assignment(
     act: Act, name: str, client_ids: Sequence[str], reach: Reach, expires_at: datetime | None
 ) -> list[ClientGain]:
@@ -201,7 +163,11 @@ def preview_assignment(
                 agreement = f"{error.message} {error.next_step}".strip()
             weight = round(place.added(kept, kept | given), 1)
             newly, wider = tuple(sorted(gained.newly)), tuple(sorted(gained.wider))
-            found.append(ClientGain(client.id, client.name, newly, wider, weight, agreement))
+            found.append(
+                ClientGain(
+                    client_id=client.id, name=client.name, newly=newly, wider=wider, weight=weight, agreement=agreement
+                )
+            )
     return found
 
 
@@ -386,15 +352,15 @@ def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow]
         opened = catalogue.opened_by_all(row.permissions)
         views.append(
             Role(
-                row.name,
-                row.title,
-                places[row.resource_id].name,
-                tuple(row.permissions),
-                row.shipped,
-                len(opened),
-                weigh(catalogue, opened),
-                holds_everything(catalogue, row.permissions),
-                tuple(held.get(row.id, ())),
+                name=row.name,
+                title=row.title,
+                resource=places[row.resource_id].name,
+                permissions=tuple(row.permissions),
+                shipped=row.shipped,
+                opens=len(opened),
+                weight=weigh(catalogue, opened),
+                everything=holds_everything(catalogue, row.permissions),
+                holders=tuple(held.get(row.id, ())),
             )
         )
     return sorted(views, key=lambda view: (not view.shipped, view.resource, view.weight, view.name))
@@ -402,12 +368,20 @@ def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow]
 
 def _assignment_view(one: roles.Holder) -> Assignment:
     reach = reach_of(one.held.reach)
-    rest = (reach, one.held.assigned_at, one.held.assigned_by, one.held.expires_at)
+    kind, key, name = HolderKind.CLIENT, str(one.held.client_id), str(one.client_name)
     if one.person is not None:
-        return Assignment(HolderKind.PERSON, one.person.login, one.person.name, *rest)
-    if one.group is not None:
-        return Assignment(HolderKind.GROUP, one.group.name, one.group.title or one.group.name, *rest)
-    return Assignment(HolderKind.CLIENT, str(one.held.client_id), str(one.client_name), *rest)
+        kind, key, name = HolderKind.PERSON, one.person.login, one.person.name
+    elif one.group is not None:
+        kind, key, name = HolderKind.GROUP, one.group.name, one.group.title or one.group.name
+    return Assignment(
+        kind=kind,
+        id=key,
+        name=name,
+        reach=reach,
+        assigned_at=one.held.assigned_at,
+        assigned_by=one.held.assigned_by,
+        expires_at=one.held.expires_at,
+    )
 
 
 def _until(moment: datetime | None) -> str:

@@ -14,7 +14,7 @@ from jamb.actions.act import Act
 from jamb.actions.adding import SHOWN, Added, Addition, Delivery, Place, alike
 from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
-from jamb.actions.credentials import CredentialView, credential_view, find_credential, withdraw_in
+from jamb.actions.credentials import credential_view, find_credential, withdraw_in
 from jamb.actions.judging import take_turn
 from jamb.core.credentials import CredentialKind
 from jamb.core.directories import Directory
@@ -32,6 +32,7 @@ from jamb.core.rotation import (
 from jamb.store import rotations
 from jamb.store.rotations import LoadedRotation, Position, User
 from jamb.store.work import Unit
+from jamb.wire.rotations import Due, Rotation
 
 # How long ended ones are shown beside the open ones.
 SHOWN_FOR = timedelta(days=30)
@@ -39,42 +40,8 @@ MOST_USERS = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Due:
-    """A credential that ends soon, and the dates of its rotation if it were opened now."""
-
-    client_id: str
-    client_name: str
-    credential: CredentialView
-    overlap_ends_at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class RotationView:
-    """One rotation. `quiet_at`: when the old one is quiet if nothing uses it any more; None before the new is proven.
-
-    `users`: who got tokens with the old one since it was opened.
-    """
-
-    id: UUID
-    client_id: str
-    client_name: str
-    state: RotationState
-    old: CredentialView
-    new: CredentialView
-    opened_at: datetime
-    opened_by: str
-    overlap_ends_at: datetime
-    quiet_at: datetime | None
-    used_since: datetime | None
-    users: tuple[User, ...]
-    ended_at: datetime | None
-    ended_by: str
-    forced: bool
-
-
-@dataclass(frozen=True, slots=True)
 class Opened:
-    rotation: RotationView
+    rotation: Rotation
     added: Added
 
 
@@ -92,10 +59,10 @@ def list_due(
         )
         shown = [
             Due(
-                row.client_id,
-                name,
-                credential_view(row, act.now, act.directory.policy),
-                overlap_end(act.now, act.directory.policy.overlap_days, row.expires_at),
+                client_id=row.client_id,
+                client_name=name,
+                credential=credential_view(row, act.now, act.directory.policy),
+                overlap_ends_at=overlap_end(act.now, act.directory.policy.overlap_days, row.expires_at),
             )
             for row, name in rows[:limit]
         ]
@@ -105,7 +72,7 @@ def list_due(
 
 def list_rotations(
     act: Act, ended: bool, only: Collection[str] | None, after: Position | None, limit: int
-) -> tuple[list[RotationView], Position | None]:
+) -> tuple[list[Rotation], Position | None]:
     """Return a page of the open rotations, or of those ended lately, and its last key if there is more.
 
     `only`: of these clients; None: of all.
@@ -121,7 +88,7 @@ def list_rotations(
         return _views(session, act.directory, shown, act.now), more
 
 
-def read_rotation(act: Act, client_id: str, rotation_id: UUID) -> RotationView:
+def read_rotation(act: Act, client_id: str, rotation_id: UUID) -> Rotation:
     with act.read() as session:
         return _view(session, act.directory, _find(session, act.directory, client_id, rotation_id), act.now)
 
@@ -226,7 +193,7 @@ def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
         )
 
 
-def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> RotationView:
+def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> Rotation:
     """Let the overlap end `days` from now, but never after the old credential ends by itself.
 
     Raises:
@@ -250,7 +217,7 @@ def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> RotationVi
         return _view(unit.session, act.directory, found, act.now)
 
 
-def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str) -> RotationView:
+def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str) -> Rotation:
     """Withdraw the old credential: the rotation is done.
 
     Raises:
@@ -271,7 +238,7 @@ def close(act: Act, client_id: str, rotation_id: UUID, forced: bool, reason: str
         return _view(unit.session, act.directory, found, act.now)
 
 
-def abandon(act: Act, client_id: str, rotation_id: UUID, reason: str) -> RotationView:
+def abandon(act: Act, client_id: str, rotation_id: UUID, reason: str) -> Rotation:
     """Withdraw the new credential; the old one stands as before. Raises `Conflict` where the old one has ended."""
     with act.change() as unit:
         client, found = _locked(unit, client_id, rotation_id)
@@ -325,18 +292,16 @@ def _said(moment: datetime | None) -> str:
     return "no end" if moment is None else moment.isoformat(timespec="minutes")
 
 
-def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> RotationView:
+def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> Rotation:
     return _views(session, directory, [found], now)[0]
 
 
-def _views(
-    session: Session, directory: Directory, found: Sequence[LoadedRotation], now: datetime
-) -> list[RotationView]:
+def _views(session: Session, directory: Directory, found: Sequence[LoadedRotation], now: datetime) -> list[Rotation]:
     facts = {one.row.id: one.facts() for one in found}
     in_use = [key for key, one in facts.items() if one.ended is None and one.used_since is not None]
     users = rotations.users_of(session, in_use, MOST_USERS) if in_use else {}
     return [
-        RotationView(
+        Rotation(
             id=one.row.id,
             client_id=one.row.client_id,
             client_name=one.client_name,

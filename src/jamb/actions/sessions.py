@@ -16,7 +16,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session
 
 from jamb.actions.backend import Backend
-from jamb.actions.people import Person, person_view
+from jamb.actions.people import person_view
 from jamb.actions.tries import too_many
 from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
@@ -26,6 +26,7 @@ from jamb.store import directories, people, roles
 from jamb.store.credentials import end_sign_ins
 from jamb.store.tries import count_try, take_back_try
 from jamb.store.work import Actor, observation, unit_of_work
+from jamb.wire.people import Person
 
 # How long a device that signed in once is known by, and how often a session says that it is used.
 DEVICE_LIFE = timedelta(days=180)
@@ -238,7 +239,8 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
 def with_roles(session: Session, found: ConsoleSession, now: datetime) -> ConsoleSession:
     """Return a session with the roles of its person."""
     held = roles.role_names(session, found.directory.id, now, found.person.id)
-    return replace(found, person=replace(found.person, roles=tuple(held.get(found.person.id, ()))))
+    person = found.person.model_copy(update={"roles": held.get(found.person.id, [])})
+    return replace(found, person=person)
 
 
 def sign_out(backend: Backend, cookie: str) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from jamb.actions.act import Act
-from jamb.actions.request_views import RequestView, request_views
+from jamb.actions.request_views import request_views
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core import audit
 from jamb.core.excess import Excess, trend
@@ -15,6 +15,8 @@ from jamb.core.ledger import Entry
 from jamb.store import counts, credentials, findings, ledger, pictures, requests
 from jamb.store import excess as excess_store
 from jamb.store.findings import Which
+from jamb.wire.requests import ConsentRequest
+from jamb.wire.today import Ending, Waiting
 
 RECENT_ENTRIES = 8
 REQUESTS_SHOWN = 20
@@ -24,25 +26,6 @@ HORIZON = timedelta(days=371)
 TREND_DAYS = 90
 # How long a requester is told how a request ended.
 TOLD_FOR = timedelta(days=14)
-
-
-@dataclass(frozen=True, slots=True)
-class Waiting:
-    client_id: str
-    client_name: str
-    permissions: tuple[str, ...]
-    since: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class Ending:
-    """A live credential and its end; `in_use` when it was used in the last seven days."""
-
-    client_id: str
-    client_name: str
-    hint: str
-    ends: datetime
-    last_used_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,8 +40,8 @@ class Today:
     excess: Excess
     trend: tuple[tuple[date, Excess], ...]
     recent: tuple[Entry, ...]
-    requests: tuple[RequestView, ...]
-    decided: tuple[RequestView, ...]
+    requests: tuple[ConsentRequest, ...]
+    decided: tuple[ConsentRequest, ...]
 
 
 def read_today(act: Act, reader: str) -> Today:
@@ -94,7 +77,7 @@ def read_today(act: Act, reader: str) -> Today:
             ladder=findings.ladder_of_all(session, act.directory.id),
             waiting=tuple(sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since)),
             waiting_in_all=waiting_in_all,
-            horizon=tuple(Ending(*one) for one in horizon),
+            horizon=tuple(_ending(*one) for one in horizon),
             findings=found,
             excess=excess_store.in_all(session, act.directory.id),
             trend=tuple(trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)),
@@ -105,11 +88,22 @@ def read_today(act: Act, reader: str) -> Today:
         )
 
 
+def _ending(client_id: str, client_name: str, hint: str, ends: datetime, used: datetime | None) -> Ending:
+    return Ending(client_id=client_id, client_name=client_name, hint=hint, ends=ends, last_used_at=used)
+
+
 def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:
     rows = []
     for client in found:
         asks = [rung.asked for place in client.resources for rung in place.rungs if rung.asked and rung.granted is None]
         if asks:
             names = tuple(sorted(ask.permission for ask in asks))
-            rows.append(Waiting(client.id, client.name, names, min(ask.asked_at for ask in asks)))
+            rows.append(
+                Waiting(
+                    client_id=client.id,
+                    client_name=client.name,
+                    permissions=names,
+                    since=min(ask.asked_at for ask in asks),
+                )
+            )
     return rows

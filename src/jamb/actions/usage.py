@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
@@ -20,6 +20,7 @@ from jamb.core.reach import CollectionTree
 from jamb.store import clients, narrowings, people, resources, usage, uses
 from jamb.store.usage import Refused
 from jamb.store.work import observation
+from jamb.wire.usage import Refusals
 
 # A guard that was cut off may report late; older than this it is no longer evidence of anything.
 OLDEST = timedelta(days=31)
@@ -148,36 +149,24 @@ def _told(refusals: Sequence[tuple[str, Refused]], tree: CollectionTree) -> list
     return list(summed.values())
 
 
-@dataclass(frozen=True, slots=True)
-class RefusedCalls:
-    """Calls of one operation that a guard refused on one day, and why."""
-
-    resource: str
-    operation: str
-    title: str
-    kind: AccessKind
-    reason: str
-    object: str
-    calls: int
-    last_at: datetime
-
-
-def list_refusals(act: Act, client_id: str, limit: int) -> list[RefusedCalls]:
+def list_refusals(act: Act, client_id: str, limit: int) -> list[Refusals]:
     """Return what guards refused to a client, latest first."""
     with act.read() as session:
         client = find_client(session, act.directory, client_id)
         rows = {row.id: row for row in resources.resources_of(session, act.directory.id)}
         catalogues = resources.catalogues(session, rows.values())
         return [
-            RefusedCalls(
-                rows[one.resource_id].name,
-                one.operation,
-                known.title if (known := catalogues[one.resource_id].operations.get(one.operation)) else one.operation,
-                AccessKind(one.kind),
-                one.reason,
-                one.object,
-                one.calls,
-                one.last_at,
+            Refusals(
+                resource=rows[one.resource_id].name,
+                operation=one.operation,
+                title=known.title
+                if (known := catalogues[one.resource_id].operations.get(one.operation))
+                else one.operation,
+                kind=AccessKind(one.kind),
+                reason=one.reason,
+                object=one.object,
+                calls=one.calls,
+                last_at=one.last_at,
             )
             for one in usage.refusals_of(session, client.id, limit)
         ]

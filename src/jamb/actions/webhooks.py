@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -17,39 +15,17 @@ from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store import notices
 from jamb.store.notices import PushRow, WebhookRow
+from jamb.wire.notices import DeadEvent, Webhook
 
 MOST_WEBHOOKS = 20
 
 
-@dataclass(frozen=True, slots=True)
-class WebhookView:
-    id: UUID
-    url: str
-    made_at: datetime
-    made_by: str
-    waiting: int
-    dead: int
-    sent: int
-    error: str
-    key_id: str
-
-
-@dataclass(frozen=True, slots=True)
-class DeadEvent:
-    id: UUID
-    kind: str
-    words: str
-    made_at: datetime
-    tries: int
-    failed: str
-
-
-def list_webhooks(act: Act) -> list[WebhookView]:
+def list_webhooks(act: Act) -> list[Webhook]:
     with act.read() as session:
         return [_view(session, row) for row in notices.webhooks_of(session, act.directory.id)]
 
 
-def add_webhook(act: Act, url: str, key_text: str, inner_hosts: frozenset[str]) -> WebhookView:
+def add_webhook(act: Act, url: str, key_text: str, inner_hosts: frozenset[str]) -> Webhook:
     """Let an address hear of all that is told here, beginning with what is so now.
 
     Args:
@@ -84,7 +60,7 @@ def add_webhook(act: Act, url: str, key_text: str, inner_hosts: frozenset[str]) 
         return _view(unit.session, row)
 
 
-def remove_webhook(act: Act, webhook_id: UUID) -> WebhookView:
+def remove_webhook(act: Act, webhook_id: UUID) -> Webhook:
     """Let an address hear of nothing more; what it did not take yet is dropped."""
     with act.change() as unit:
         row = _find(unit.session, act.directory, webhook_id)
@@ -105,11 +81,19 @@ def list_dead(act: Act, webhook_id: UUID) -> list[DeadEvent]:
             .order_by(col(PushRow.made_at).desc())
         )
         return [
-            DeadEvent(one.id, one.event["kind"], one.event["words"], one.made_at, one.tries, one.failed) for one in rows
+            DeadEvent(
+                id=one.id,
+                kind=one.event["kind"],
+                words=one.event["words"],
+                made_at=one.made_at,
+                tries=one.tries,
+                failed=one.failed,
+            )
+            for one in rows
         ]
 
 
-def revive(act: Act, webhook_id: UUID) -> WebhookView:
+def revive(act: Act, webhook_id: UUID) -> Webhook:
     """Try all dead events of a webhook anew. Raises `BadInput` when there are none."""
     with act.change() as unit:
         row = _find(unit.session, act.directory, webhook_id)
@@ -133,7 +117,7 @@ def _subject(row: WebhookRow) -> dict[str, str]:
     return {"kind": "webhook", "id": str(row.id), "name": host_of(row.url)[1]}
 
 
-def _view(session: Session, row: WebhookRow) -> WebhookView:
+def _view(session: Session, row: WebhookRow) -> Webhook:
     sent, failed = col(PushRow.sent_at), col(PushRow.failed)
     counted = session.execute(
         sa.select(
@@ -149,14 +133,14 @@ def _view(session: Session, row: WebhookRow) -> WebhookView:
         .limit(1)
     )
     waiting, dead, taken = counted
-    return WebhookView(
-        row.id,
-        row.url,
-        row.made_at,
-        row.made_by,
-        waiting,
-        dead,
-        taken,
-        last or "",
-        (row.recipient_key or {}).get("kid", ""),
+    return Webhook(
+        id=row.id,
+        url=row.url,
+        made_at=row.made_at,
+        made_by=row.made_by,
+        waiting=waiting,
+        dead=dead,
+        sent=taken,
+        error=last or "",
+        key_id=(row.recipient_key or {}).get("kid", ""),
     )

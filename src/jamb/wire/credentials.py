@@ -151,6 +151,10 @@ class Credential(Answered):
     subject: str
     keys_uri: str
 
+    @property
+    def works(self) -> bool:
+        return self.state in {CredentialState.LIVE, CredentialState.EXPIRING}
+
 
 class Sheet(Answered):
     """All values an integrator must type, and the same as ready text in each form. `secret` is there once only."""

@@ -73,7 +73,7 @@ def read_reach(
         at=found.at,
         object=found.object.name if found.object is not None else None,
         object_in=list(found.object.collections) if found.object is not None else [],
-        operations=[reach_wire.ReachOperation.model_validate(one) for one in found.operations],
+        operations=list(found.operations),
         decisions=[_decision(name, titles[name], decision) for name, decision in found.decisions],
     )
 
@@ -92,8 +92,8 @@ def who_can(
         operation=operation_of(found.catalogue, found.operation.name),
         object=found.object.name if found.object is not None else None,
         object_in=list(found.object.collections) if found.object is not None else [],
-        clients=[wire.ClientHolder.model_validate(one) for one in found.clients],
-        people=[wire.PersonHolder.model_validate(one) for one in found.people],
+        clients=list(found.clients),
+        people=list(found.people),
     )
 
 

@@ -33,10 +33,10 @@ def issued_answer(added: Added) -> wire.IssuedSecret | None:
     if secret is None:
         return None
     return wire.IssuedSecret(
-        credential=wire.Credential.model_validate(added.credential),
+        credential=added.credential,
         secret=secret,
         sheets=[wire.sheet_of(one) for one in added.sheets],
-        replaced=wire.Credential.model_validate(added.replaced) if added.replaced is not None else None,
+        replaced=added.replaced if added.replaced is not None else None,
     )
 
 
@@ -45,7 +45,7 @@ def made_answer(added: Added) -> wire.MadeCertificate | None:
     if added.pair is None:
         return None
     return wire.MadeCertificate(
-        credential=wire.Credential.model_validate(added.credential),
+        credential=added.credential,
         certificate=added.pair.certificate.decode(),
         pkcs12=b64encode(added.pair.pkcs12).decode(),
         private_key=added.pair.private_key.decode(),

@@ -16,7 +16,6 @@ from jamb.store.client_lists import Attention, ClientSort
 from jamb.wire import clients as wire
 from jamb.wire.audit import Severity, finding_of
 from jamb.wire.base import Page
-from jamb.wire.credentials import Credential
 from jamb.wire.reach import Reach
 from jamb.wire.resources import operation_of
 from jamb.wire.usage import Refusals
@@ -90,7 +89,7 @@ def read_dossier(act: Annotated[Act, may("clients.read")], client: str, now: Now
     return wire.Dossier(
         client=client_answer(found.client),
         resources=ladders,
-        credentials=[Credential.model_validate(one) for one in found.credentials],
+        credentials=list(found.credentials),
         findings=[finding_of(one) for one in found.findings],
     )
 
@@ -143,8 +142,7 @@ def cut_off(
     act: Annotated[Act, may("clients.cut-off")],
 ) -> wire.CutOff:
     """Have every token that the client holds refused; new ones count."""
-    done = clients.cut_off(act, client, sent.reason)
-    return wire.CutOff.model_validate(done)
+    return clients.cut_off(act, client, sent.reason)
 
 
 @router.get("/{client}/refusals")
@@ -152,7 +150,7 @@ def list_refusals(
     act: Annotated[Act, may("refusals.list")], client: str, limit: Limit = DEFAULT_LIMIT
 ) -> list[Refusals]:
     """Calls of the client that protected APIs refused, latest first."""
-    return [Refusals.model_validate(one) for one in usage.list_refusals(act, client, limit)]
+    return usage.list_refusals(act, client, limit)
 
 
 def client_answer(view: clients.ClientView) -> wire.Client:
@@ -164,7 +162,7 @@ def client_answer(view: clients.ClientView) -> wire.Client:
         state=view.state,
         registered_at=view.registered_at,
         registered_by=view.registered_by,
-        owners=[wire.Owner.model_validate(owner) for owner in view.owners],
+        owners=list(view.owners),
         ladder=wire.LadderCount.model_validate(view.ladder),
         credential_state=view.credential_state,
         next_end=view.next_end,
@@ -189,7 +187,7 @@ def _rung_answer(view: clients.RungView, place: clients.ResourceLadder, days: li
         asked_by=view.asked_by,
         reason=view.reason,
         wished=Reach.model_validate(view.wished),
-        holdings=[wire.Holding.model_validate(one) for one in view.holdings],
+        holdings=list(view.holdings),
         granted_at=rung.granted.granted_at if rung.granted else None,
         granted_by=view.granted_by,
         expires_at=rung.granted.expires_at if rung.granted else None,

@@ -21,7 +21,7 @@ router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["c
 @router.post("/asks", status_code=201)
 def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, may("asks.add")]) -> list[wire.Ask]:
     """Say which permissions of one resource the client needs. Opens nothing yet."""
-    asked = asks.ask(
+    return asks.ask(
         act,
         client,
         sent.resource,
@@ -30,7 +30,6 @@ def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, may("asks.add")
         sent.reason,
         sent.reach.value() if sent.reach is not None else EVERYWHERE,
     )
-    return [wire.Ask.model_validate(one) for one in asked]
 
 
 @router.post("/asks/review")
@@ -51,14 +50,13 @@ def add_ask_list(
     act: Annotated[Act, may("asks.add-list")],
 ) -> list[wire.Ask]:
     """Ask for what a list needs, all or none; what another of it implies is left out."""
-    asked = asks.ask_list(act, client, sent.text, sent.kind, sent.reason)
-    return [wire.Ask.model_validate(one) for one in asked]
+    return asks.ask_list(act, client, sent.text, sent.kind, sent.reason)
 
 
 @router.delete("/asks/{ask}")
 def drop_ask(client: str, ask: UUID, act: Annotated[Act, may("asks.drop")]) -> wire.Ask:
     """Take an ask back. A grant of it stays until it is withdrawn."""
-    return wire.Ask.model_validate(asks.drop_ask(act, client, ask))
+    return asks.drop_ask(act, client, ask)
 
 
 @router.post("/takeover/preview")
@@ -86,7 +84,7 @@ def take_over(
 @router.get("/consents")
 def list_consents(act: Annotated[Act, may("consent.list")], client: str) -> list[wire.Grant]:
     """The consents in force, those that people gave for themselves too."""
-    return [wire.Grant.model_validate(one) for one in consent.list_consents(act, client)]
+    return consent.list_consents(act, client)
 
 
 @router.post("/consent/preview")
@@ -107,8 +105,7 @@ def grant_consent(
     act: Annotated[Act, may("consent.grant")],
 ) -> list[wire.Grant]:
     """Consent to the waiting asks, or to the chosen ones, in one step."""
-    granted = consent.grant(act, client, sent.asks, sent.reason, terms_of(sent.terms))
-    return [wire.Grant.model_validate(one) for one in granted]
+    return consent.grant(act, client, sent.asks, sent.reason, terms_of(sent.terms))
 
 
 @router.post("/consent/reach")
@@ -120,7 +117,7 @@ def change_reach(
     """Change where consents count. Where it narrows, tokens from before are bounded within seconds."""
     grants, comparison = reach_changes.change_reach(act, _reach_wish(client, sent), sent.reason)
     return wire.ReachChanged(
-        grants=[wire.Grant.model_validate(one) for one in grants],
+        grants=grants,
         wider=sorted(comparison.wider | comparison.newly),
         narrower=sorted(comparison.narrower),
         no_longer=sorted(comparison.no_longer),
@@ -158,10 +155,9 @@ def withdraw_consent(
     act: Annotated[Act, may("consent.withdraw")],
 ) -> wire.WithdrawnConsent:
     """End the consent to permissions, now or at a moment to come. The asks stay; guards refuse tokens from before."""
-    ended = consent_changes.withdraw(
+    return consent_changes.withdraw(
         act, client, sent.resource, sent.permissions, sent.kind, sent.reason, sent.at, sent.person
     )
-    return wire.WithdrawnConsent.model_validate(ended)
 
 
 def terms_of(sent: wire.Terms | None) -> consent_preview.GrantTerms:
@@ -195,7 +191,7 @@ def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtRes
         title=place.catalogue.title,
         kind=place.kind,
         object_name=place.catalogue.object_name,
-        asks=[wire.Ask.model_validate(one) for one in place.asks],
+        asks=list(place.asks),
         reach=[Reach.model_validate(one) for one in place.reach],
         newly=_heaviest_first(place.catalogue, compared.newly),
         wider=_heaviest_first(place.catalogue, compared.wider),
@@ -213,7 +209,7 @@ def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtRes
         added_weight=compared.added_weight,
         implied=compared.implied,
         redundant=compared.redundant,
-        others=[wire.OtherHolders.model_validate(one) for one in place.others],
+        others=list(place.others),
         rules=list(place.rules),
     )
 

@@ -55,7 +55,7 @@ def add_credential(
 ) -> wire.Credential:
     """Let the client prove itself without a shared secret: by a certificate, keys of its own, or an outside issuer."""
     added = adding.add_credential(act, client, addition_of(sent), sent.label)
-    return wire.Credential.model_validate(added.credential)
+    return added.credential
 
 
 @router.post("/credentials/{credential}/state")
@@ -66,8 +66,7 @@ def set_credential_state(
     act: Annotated[Act, may("credentials.set-state")],
 ) -> wire.Credential:
     """Disable a credential, or enable it again."""
-    changed = credentials.set_credential_state(act, client, credential, sent.enabled, sent.reason)
-    return wire.Credential.model_validate(changed)
+    return credentials.set_credential_state(act, client, credential, sent.enabled, sent.reason)
 
 
 @router.get("/credentials/{credential}/users")
@@ -91,8 +90,7 @@ def withdraw(
     act: Annotated[Act, may("credentials.withdraw")],
 ) -> wire.Credential:
     """End a credential now, for good."""
-    ended = credentials.withdraw(act, client, credential, sent.reason)
-    return wire.Credential.model_validate(ended)
+    return credentials.withdraw(act, client, credential, sent.reason)
 
 
 @router.get("/attempts")
@@ -109,4 +107,4 @@ def list_attempts(
     found = attempts.list_attempts(act, client, failed_only=failed, before=unpack_number(cursor), limit=limit)
     following = pack(found.next) if found.next is not None else None
     link_next(request, response, following)
-    return Page[wire.Attempt](items=[wire.Attempt.model_validate(one) for one in found.items], next=following)
+    return Page[wire.Attempt](items=list(found.items), next=following)

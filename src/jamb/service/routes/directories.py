@@ -22,7 +22,6 @@ from jamb.wire import today as today_wire
 from jamb.wire.audit import ExcessOnDay
 from jamb.wire.clients import LadderCount
 from jamb.wire.people import MayRegister, Whoami
-from jamb.wire.requests import ConsentRequest
 
 router = api_router("/api/v1/directories/{directory}", tags=["directory"])
 
@@ -74,8 +73,7 @@ def change_policy(
 @router.post("/policy/preview")
 def preview_policy(act: Annotated[Act, may("policy.preview")], sent: wire.PolicyChange) -> wire.PolicyPreview:
     """Whom a changed policy would put in breach. Saves nothing; and saving ends no credential."""
-    found = directories.preview_policy(act, sent.model_dump(exclude_none=True))
-    return wire.PolicyPreview.model_validate(found)
+    return directories.preview_policy(act, sent.model_dump(exclude_none=True))
 
 
 @router.get("/today")
@@ -86,17 +84,17 @@ def read_today(act: Annotated[Act, may("today.read")]) -> today_wire.Today:
         at=found.at,
         clients=found.clients,
         ladder=LadderCount.model_validate(found.ladder),
-        waiting=[today_wire.Waiting.model_validate(one) for one in found.waiting],
+        waiting=list(found.waiting),
         waiting_in_all=found.waiting_in_all,
-        horizon=[today_wire.Ending.model_validate(one) for one in found.horizon],
+        horizon=list(found.horizon),
         findings=found.findings,
         excess=found.excess.share,
         granted_weight=found.excess.granted_weight,
         unused_weight=found.excess.unused_weight,
         trend=[ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
         recent=[entry_answer(entry, b"") for entry in found.recent],
-        requests=[ConsentRequest.model_validate(one) for one in found.requests],
-        decided=[ConsentRequest.model_validate(one) for one in found.decided],
+        requests=list(found.requests),
+        decided=list(found.decided),
     )
 
 

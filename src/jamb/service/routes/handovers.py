@@ -19,7 +19,6 @@ from jamb.service.routes.additions import addition_of, issued_answer, made_answe
 from jamb.service.routing import api_router
 from jamb.service.senders import address_of, agent_of
 from jamb.wire import handovers as wire
-from jamb.wire.credentials import Credential
 
 router = api_router("/api/v1", tags=["handovers"])
 _OF_CLIENT = "/directories/{directory}/clients/{client}/handovers"
@@ -47,8 +46,7 @@ def _for_owners(at: Place, added: Added) -> str:
 @router.get(_OF_CLIENT)
 def list_handovers(act: Annotated[Act, may("handovers.list")], client: str) -> list[wire.Handover]:
     """The client's handover links, newest first: whether they were opened, when and from where."""
-    found = handovers.list_handovers(act, client)
-    return [wire.Handover.model_validate(one) for one in found]
+    return handovers.list_handovers(act, client)
 
 
 @router.post(_OF_CLIENT, status_code=201)
@@ -71,11 +69,11 @@ def make_handover(
     )
     sealed = told.handover or made[0]
     return wire.MadeHandover(
-        handover=wire.Handover.model_validate(sealed.view),
+        handover=sealed.view,
         link="" if told.handover is not None else sealed.link,
         delivered_to=told.names,
-        credential=Credential.model_validate(added.credential),
-        replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
+        credential=added.credential,
+        replaced=added.replaced if added.replaced is not None else None,
     )
 
 
@@ -97,8 +95,7 @@ def set_recipient_key(
 @router.get("/directories/{directory}/clients/{client}/recipients")
 def list_recipients(act: Annotated[Act, may("recipients.list")], client: str) -> list[wire.Recipient]:
     """To whom a credential of the client can be sealed: owners and webhooks that have registered a key."""
-    found = recipients.list_recipients(act, client)
-    return [wire.Recipient.model_validate(one) for one in found]
+    return recipients.list_recipients(act, client)
 
 
 @router.post("/directories/{directory}/clients/{client}/sealings", status_code=201)
@@ -118,10 +115,10 @@ def seal_credential(
         delivery=recipients.seal_for(sent.recipient, carried, made),
     )
     return wire.SealedCredential(
-        credential=Credential.model_validate(added.credential),
-        recipient=wire.Recipient.model_validate(made[0].recipient),
+        credential=added.credential,
+        recipient=made[0].recipient,
         sealed=made[0].text,
-        replaced=Credential.model_validate(added.replaced) if added.replaced is not None else None,
+        replaced=added.replaced if added.replaced is not None else None,
     )
 
 
@@ -132,8 +129,7 @@ def withdraw_handover(
     act: Annotated[Act, may("handovers.withdraw")],
 ) -> wire.Handover:
     """Take a link back before it is opened. Its credential stands."""
-    found = handovers.withdraw_handover(act, client, handover)
-    return wire.Handover.model_validate(found)
+    return handovers.withdraw_handover(act, client, handover)
 
 
 @router.post("/handovers/{handover}/look")
@@ -142,8 +138,7 @@ def look_at_handover(
 ) -> wire.WaitingHandover:
     """What a link is about, for whoever has it. Nothing is opened by looking: what fetches links ahead does no harm."""
     with guessing(runtime.backend, Counted(LINK_ADDRESS, (address_of(request),)), now):
-        found = handovers.look_at_handover(runtime.backend, handover, sent.key.get_secret_value(), now)
-    return wire.WaitingHandover.model_validate(found)
+        return handovers.look_at_handover(runtime.backend, handover, sent.key.get_secret_value(), now)
 
 
 @router.post("/handovers/{handover}/opening")

@@ -82,7 +82,7 @@ def request_fit(
     """Ask an approver to put the narrower grant in force; it is tried out until then."""
     made = narrowing.request(act, client, resource, sent.days, sent.reason)
     found = read_request(act, made, None)
-    return ConsentRequest.model_validate(found.request)
+    return found.request
 
 
 @router.post(f"{_FIT}/enforcement")
@@ -114,7 +114,7 @@ def trial_answer(one: fits.Trial) -> wire.Trial:
         started_by=one.started_by,
         dry_until=one.dry_until,
         missed=one.missed,
-        misses=[wire.Miss.model_validate(miss) for miss in one.misses],
+        misses=list(one.misses),
     )
 
 

@@ -23,44 +23,41 @@ def list_notices(
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> list[wire.Notice]:
     """What people were told last, and how the letters fared; the latest first."""
-    return [wire.Notice.model_validate(one, from_attributes=True) for one in notices.list_told(act, limit)]
+    return notices.list_told(act, limit)
 
 
 @router.get("/duties", dependencies=[may("duties.list")])
 def list_failing_duties(directory: str, runtime: TheRuntime) -> list[wire.FailingDuty]:
     """What the service could not do for the directory in its rounds, why, and when it tries again."""
-    return [wire.FailingDuty.model_validate(one) for one in duties.list_failing(runtime.backend, directory)]
+    return duties.list_failing(runtime.backend, directory)
 
 
 @router.get("/webhooks")
 def list_webhooks(act: Annotated[Act, may("webhooks.list")]) -> list[wire.Webhook]:
     """Addresses that hear of all that is told here."""
-    return [wire.Webhook.model_validate(one) for one in webhooks.list_webhooks(act)]
+    return webhooks.list_webhooks(act)
 
 
 @router.post("/webhooks", status_code=201)
 def add_webhook(sent: wire.NewWebhook, act: Annotated[Act, may("webhooks.add")], runtime: TheRuntime) -> wire.Webhook:
     """Let an address hear of everything: signed event tokens (RFC 8417) are pushed to it (RFC 8935)."""
     inner = runtime.settings.inner()
-    made = webhooks.add_webhook(act, sent.url, sent.key, inner)
-    return wire.Webhook.model_validate(made)
+    return webhooks.add_webhook(act, sent.url, sent.key, inner)
 
 
 @router.delete(_ONE)
 def remove_webhook(webhook: UUID, act: Annotated[Act, may("webhooks.remove")]) -> wire.Webhook:
     """Let an address hear of nothing more."""
-    gone = webhooks.remove_webhook(act, webhook)
-    return wire.Webhook.model_validate(gone)
+    return webhooks.remove_webhook(act, webhook)
 
 
 @router.get(f"{_ONE}/dead")
 def list_dead_events(act: Annotated[Act, may("webhooks.dead")], webhook: UUID) -> list[wire.DeadEvent]:
     """Events that a webhook did not take after all tries."""
-    return [wire.DeadEvent.model_validate(one) for one in webhooks.list_dead(act, webhook)]
+    return webhooks.list_dead(act, webhook)
 
 
 @router.post(f"{_ONE}/revival")
 def revive(webhook: UUID, act: Annotated[Act, may("webhooks.revive")]) -> wire.Webhook:
     """Try the events that were given up anew."""
-    found = webhooks.revive(act, webhook)
-    return wire.Webhook.model_validate(found)
+    return webhooks.revive(act, webhook)

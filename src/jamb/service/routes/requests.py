@@ -29,8 +29,7 @@ def make_request(
     act: Annotated[Act, may("requests.make")],
 ) -> wire.ConsentRequest:
     """Ask an approver to consent; it waits at the consent desk until it is due."""
-    made = requests.make_request(act, client, sent.asks, sent.reason, sent.answers, sent.terms_accepted)
-    return wire.ConsentRequest.model_validate(made)
+    return requests.make_request(act, client, sent.asks, sent.reason, sent.answers, sent.terms_accepted)
 
 
 @router.post("/clients/{client}/requests/{request}/withdrawal")
@@ -40,7 +39,7 @@ def withdraw_request(
     act: Annotated[Act, may("requests.withdraw")],
 ) -> wire.ConsentRequest:
     """Take a waiting request back."""
-    return wire.ConsentRequest.model_validate(requests.withdraw_request(act, client, request))
+    return requests.withdraw_request(act, client, request)
 
 
 @router.get("/requests")
@@ -58,7 +57,7 @@ def list_requests(
     )
     following = pack_position(more)
     link_next(http, response, following)
-    return Page[wire.ConsentRequest](items=[wire.ConsentRequest.model_validate(one) for one in found], next=following)
+    return Page[wire.ConsentRequest](items=found, next=following)
 
 
 @router.get("/requests/{request}")
@@ -66,7 +65,7 @@ def read_request(request: UUID, act: Annotated[Act, may("requests.read")]) -> wi
     """One request, with what granting it would change now."""
     found = request_views.read_request(act, request, act.mine)
     return wire.RequestDossier(
-        request=wire.ConsentRequest.model_validate(found.request),
+        request=found.request,
         preview=preview_answer(found.preview) if found.preview is not None else None,
         narrowed=wire.Narrowed(
             trial=trial_answer(found.trial),
@@ -87,7 +86,7 @@ def decide_request(
     act: Annotated[Act, may("requests.decide")],
 ) -> wire.ConsentRequest:
     """Grant a request, narrowed if you will, or decline it with words. There is no default."""
-    decided = requests.decide_request(
+    return requests.decide_request(
         act,
         request,
         RequestEvent(sent.decision),
@@ -96,4 +95,3 @@ def decide_request(
         sent.words,
         force=sent.force,
     )
-    return wire.ConsentRequest.model_validate(decided)

@@ -9,7 +9,7 @@ from fastapi import Query, Request, Response
 
 from jamb.actions import review_outcomes, reviews
 from jamb.actions.act import Act
-from jamb.actions.review_views import ReviewItem, ReviewView
+from jamb.actions.review_views import ReviewView
 from jamb.core.reviews import Answer, ReviewScope
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
@@ -62,7 +62,7 @@ def list_items(
     found, after = reviews.list_items(act, review, _position(cursor), limit, answer)
     following = pack([*after[:3], str(after[3])]) if after is not None else None
     link_next(request, response, following)
-    return Page[wire.ReviewItem](items=[wire.ReviewItem.model_validate(one) for one in found], next=following)
+    return Page[wire.ReviewItem](items=found, next=following)
 
 
 @router.get("/my-reviews")
@@ -86,8 +86,7 @@ def answer(
         reviews.Said(one.item, one.answer, one.words, one.narrower.value() if one.narrower is not None else None)
         for one in sent.answers
     ]
-    done = reviews.answer(act, review, client, said)
-    return [wire.ReviewItem.model_validate(one) for one in done]
+    return reviews.answer(act, review, client, said)
 
 
 @router.post("/reviews/{review}/closing")
@@ -138,5 +137,5 @@ def _review(one: ReviewView) -> wire.Review:
     )
 
 
-def _with_items(review: ReviewView, items: list[ReviewItem]) -> wire.ReviewWithItems:
-    return wire.ReviewWithItems(review=_review(review), items=[wire.ReviewItem.model_validate(one) for one in items])
+def _with_items(review: ReviewView, items: list[wire.ReviewItem]) -> wire.ReviewWithItems:
+    return wire.ReviewWithItems(review=_review(review), items=items)

@@ -17,7 +17,7 @@ router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
 @router.get("")
 def list_roles(act: Annotated[Act, may("roles.list")]) -> list[wire.Role]:
     """The roles of the directory, shipped ones first, with who holds them where."""
-    return [wire.Role.model_validate(one) for one in roles.list_roles(act)]
+    return roles.list_roles(act)
 
 
 @router.put("/{role}")
@@ -27,8 +27,7 @@ def save_role(
     act: Annotated[Act, may("roles.save")],
 ) -> wire.Role:
     """Make a custom role, or change what one bundles."""
-    saved = roles.save_role(act, role, sent.title, sent.resource, sent.permissions)
-    return wire.Role.model_validate(saved)
+    return roles.save_role(act, role, sent.title, sent.resource, sent.permissions)
 
 
 @router.delete("/{role}", status_code=204)
@@ -45,8 +44,7 @@ def assign_role(
 ) -> wire.Role:
     """Assign a role to people, groups or clients, all or none, over any number of collections in one step."""
     reach = sent.reach.value() if sent.reach is not None else EVERYWHERE
-    changed = roles.assign_role(act, role, sent.kind, sent.holders, reach, sent.expires_at)
-    return wire.Role.model_validate(changed)
+    return roles.assign_role(act, role, sent.kind, sent.holders, reach, sent.expires_at)
 
 
 @router.post("/{role}/assignments/preview")
@@ -57,8 +55,7 @@ def preview_assignment(
 ) -> list[wire.ClientGain]:
     """What a role would let clients do, and whether another person must agree. Changes nothing."""
     reach = sent.reach.value() if sent.reach is not None else EVERYWHERE
-    found = roles.preview_assignment(act, role, sent.clients, reach, sent.expires_at)
-    return [wire.ClientGain.model_validate(one) for one in found]
+    return roles.preview_assignment(act, role, sent.clients, reach, sent.expires_at)
 
 
 @router.post("/{role}/assignments/withdrawal")
@@ -68,5 +65,4 @@ def withdraw_role(
     act: Annotated[Act, may("roles.withdraw")],
 ) -> wire.Role:
     """Withdraw a role from its holders, all or none."""
-    changed = roles.withdraw_role(act, role, sent.kind, sent.holders)
-    return wire.Role.model_validate(changed)
+    return roles.withdraw_role(act, role, sent.kind, sent.holders)

@@ -41,7 +41,7 @@ def list_rotations(
     found, more = rotations.list_rotations(act, ended, only, unpack_position(cursor), limit)
     following = pack_position(more)
     link_next(request, response, following)
-    return Page[wire.Rotation](items=[wire.Rotation.model_validate(one) for one in found], next=following)
+    return Page[wire.Rotation](items=found, next=following)
 
 
 @router.get("/rotations/due")
@@ -57,7 +57,7 @@ def list_due(
     found, more = rotations.list_due(act, within, act.own, unpack_position(cursor), limit)
     following = pack_position(more)
     link_next(request, response, following)
-    return Page[wire.Due](items=[wire.Due.model_validate(one) for one in found], next=following)
+    return Page[wire.Due](items=found, next=following)
 
 
 def _as_if(setting: str) -> Any:
@@ -101,16 +101,14 @@ def open_rotation(
         act, client, credential, successor, sent.days, sent.overlap_days, sent.id, delivery
     )
     if told.handover is not None:
-        return wire.OpenedRotation(
-            rotation=wire.Rotation.model_validate(opened.rotation), issued=None, made=None, delivered_to=told.names
-        )
+        return wire.OpenedRotation(rotation=opened.rotation, issued=None, made=None, delivered_to=told.names)
     return _opened(opened)
 
 
 @router.get(_ONE)
 def read_rotation(act: Annotated[Act, may("rotations.read")], client: str, rotation: UUID) -> wire.Rotation:
     """How far a rotation is, and who still uses the old credential."""
-    return wire.Rotation.model_validate(rotations.read_rotation(act, client, rotation))
+    return rotations.read_rotation(act, client, rotation)
 
 
 @router.post(f"{_ONE}/reissue", status_code=201)
@@ -131,8 +129,7 @@ def extend(
     act: Annotated[Act, may("rotations.extend")],
 ) -> wire.Rotation:
     """Let the overlap last longer."""
-    found = rotations.extend(act, client, rotation, sent.days)
-    return wire.Rotation.model_validate(found)
+    return rotations.extend(act, client, rotation, sent.days)
 
 
 @router.post(f"{_ONE}/closing")
@@ -143,8 +140,7 @@ def close(
     act: Annotated[Act, may("rotations.close")],
 ) -> wire.Rotation:
     """Withdraw the old credential. Refused while it is in use, naming by whom, unless it is forced."""
-    found = rotations.close(act, client, rotation, sent.forced, sent.reason)
-    return wire.Rotation.model_validate(found)
+    return rotations.close(act, client, rotation, sent.forced, sent.reason)
 
 
 @router.post(f"{_ONE}/abandonment")
@@ -155,8 +151,7 @@ def abandon(
     act: Annotated[Act, may("rotations.abandon")],
 ) -> wire.Rotation:
     """Withdraw the new credential; the old one stands as before."""
-    found = rotations.abandon(act, client, rotation, sent.reason)
-    return wire.Rotation.model_validate(found)
+    return rotations.abandon(act, client, rotation, sent.reason)
 
 
 def _following(at: Place, added: Added) -> str:
@@ -168,7 +163,7 @@ def _following(at: Place, added: Added) -> str:
 
 def _opened(opened: rotations.Opened) -> wire.OpenedRotation:
     return wire.OpenedRotation(
-        rotation=wire.Rotation.model_validate(opened.rotation),
+        rotation=opened.rotation,
         issued=issued_answer(opened.added),
         made=made_answer(opened.added),
     )

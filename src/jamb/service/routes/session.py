@@ -106,9 +106,7 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
 @router.post("/devices/lookup")
 def look_at_device(sent: wire.DeviceLookup, found: TheSession, runtime: TheRuntime, now: Now) -> wire.WaitingDevice:
     """What waits behind a code shown on a device. The code travels in the body, never in an address that is logged."""
-    return wire.WaitingDevice.model_validate(
-        devices.look(runtime.backend, found.directory, sent.user_code, found.person.id, now)
-    )
+    return devices.look(runtime.backend, found.directory, sent.user_code, found.person.id, now)
 
 
 @router.post("/devices/decision", status_code=204)
@@ -119,7 +117,7 @@ def decide_on_device(sent: wire.DeviceDecision, found: TheSession, runtime: TheR
 
 def session_answer(found: sessions.ConsoleSession) -> wire.Session:
     return wire.Session(
-        person=wire.Person.model_validate(found.person),
+        person=found.person,
         directory=found.directory.slug,
         directory_name=found.directory.name,
         expires_at=found.expires_at,
