@@ -25,12 +25,13 @@ from jamb.actions.act import act_in
 from jamb.actions.audit import group_findings, list_findings, read_posture
 from jamb.actions.backend import Backend, find_directory
 from jamb.actions.sweep import look_at_all, sweep
+from jamb.core.lists import GroupBy
 from jamb.demo.cluster import Cluster
 from jamb.demo.estate import load_estate, plan_estate
 from jamb.service.settings import Settings
 from jamb.store import findings
 from jamb.store.engine import make_engine
-from jamb.store.findings import GroupBy, Wanted
+from jamb.store.findings import Wanted
 
 CHANGED, REQUESTS, SEED = 100, 200, 11
 _CHANGE = """

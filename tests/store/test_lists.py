@@ -13,17 +13,19 @@ from sqlmodel import Session
 
 from jamb.actions import clients as client_actions
 from jamb.actions import directories, people, resources
+from jamb.actions import dossier as dossier_actions
 from jamb.actions.act import THE_SERVICE, Act
 from jamb.actions.backend import Backend
 from jamb.core.directories import Directory
+from jamb.core.lists import Attention, ClientSort
 from jamb.core.policy import DirectoryPolicy
 from jamb.demo.scenario import BERTHS
 from jamb.store import clients, credentials
-from jamb.store.client_lists import Attention, ClientSort
 from jamb.store.engine import make_engine
 from jamb.store.resources import ResourceRow, resources_of
 from jamb.store.sealing import KEY_BYTES, Sealer
 from jamb.store.work import Actor
+from jamb.wire.clients import Client
 from tests.world import World
 
 NOW = datetime.now(UTC)
@@ -119,17 +121,21 @@ def _resources(backend: Backend, place: Directory) -> list[ResourceRow]:
         return resources_of(session, place.id)
 
 
-def listed(backend: Backend, place: Directory, limit: int, **wanted: object) -> list[client_actions.ClientView]:
+def listed(backend: Backend, place: Directory, limit: int, **wanted: object) -> list[Client]:
     """Walk all pages of a list."""
-    found: list[client_actions.ClientView] = []
+    found: list[Client] = []
     after = None
     while True:
-        page = client_actions.list_clients(Act(backend, place, THE_SERVICE, NOW), after=after, limit=limit, **wanted)  # type: ignore[arg-type]
-        found += page.items
-        if page.next is None:
-            assert page.total == len(found)
+        page, after, total = client_actions.list_clients(
+            Act(backend, place, THE_SERVICE, NOW),
+            after=after,
+            limit=limit,
+            **wanted,  # type: ignore[arg-type]
+        )
+        found += page
+        if after is None:
+            assert total == len(found)
             return found
-        after = page.next
 
 
 @pytest.mark.parametrize("limit", [1, 7, 100])
@@ -151,7 +157,9 @@ def test_pages_of_any_size_are_the_whole_list_in_order(
 
 def test_each_filter_is_what_the_dossiers_say(backend: Backend, estate: Directory) -> None:
     everyone = listed(backend, estate, 100)
-    dossiers = {one.id: client_actions.read_dossier(Act(backend, estate, THE_SERVICE, NOW), one.id) for one in everyone}
+    dossiers = {
+        one.id: dossier_actions.read_dossier(Act(backend, estate, THE_SERVICE, NOW), one.id) for one in everyone
+    }
     states = {key: {held.state for held in dossier.credentials} for key, dossier in dossiers.items()}
     expected = {
         Attention.WAITING: {key for key, one in dossiers.items() if one.client.ladder.waiting},

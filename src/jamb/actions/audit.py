@@ -3,134 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from datetime import date, datetime, timedelta
-from enum import StrEnum
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
-from jamb.actions.people import find_person
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core.audit import RemedyKind, Severity
 from jamb.core.audit.reports import Reported
-from jamb.core.clients import OwnerLevel
 from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, Unsuited
-from jamb.core.excess import Excess, trend
-from jamb.store import clients, counts, findings, people
-from jamb.store import excess as excess_store
+from jamb.core.lists import GroupBy, Which
+from jamb.store import findings, people
 from jamb.store.clients import ClientRow
-from jamb.store.findings import FindingRow, GroupBy, Wanted, Which
+from jamb.store.findings import FindingRow, Wanted
+from jamb.wire.audit import KeptFinding, kept_of
 
 LONGEST_WAIVER = timedelta(days=366)
 WORDS_LONGEST = 500
-# Bands of age of what is open; older is the last.
-AGES = (7, 30, 90)
-TREND_DAYS = 90
 MOST_GIVEN = 500
 
 
-@dataclass(frozen=True, slots=True)
-class FindingView:
-    """A finding with its history. `gone_at`: it was mended then; `assigned_by`: who gave it to whoever sees to it."""
-
-    id: UUID
-    found: Reported
-    gone_at: datetime | None
-    assigned_at: datetime | None
-    assigned_by: str
-    answered_at: datetime | None
-
-
-@dataclass(frozen=True, slots=True)
-class RuleTally:
-    """How a rule stands. `worst`, `oldest`: of what is open."""
-
-    rule: str
-    open: int
-    borne: int
-    mended: int
-    worst: Severity | None
-    oldest: datetime | None
-
-
-@dataclass(frozen=True, slots=True)
-class Posture:
-    """A directory in figures.
-
-    Attributes:
-        left: clients that are still to be looked at, because much changed at once.
-        open: findings that count, by severity.
-        ages: how many of these are up to so many days old (0: older), by severity.
-        ending: live credentials by days left, the last band without end; endless ones apart.
-        trend: excess at the end of each of the last days that somebody looked.
-    """
-
-    directory: str
-    slug: str
-    at: datetime
-    clients: int
-    left: int
-    open: Mapping[Severity, int]
-    borne: int
-    mended: int
-    rules: tuple[RuleTally, ...]
-    ages: tuple[tuple[Severity, int, int], ...]
-    ending: tuple[tuple[int | None, int], ...]
-    excess: Excess
-    trend: tuple[tuple[date, Excess], ...]
-
-
-def read_posture(act: Act) -> Posture:
-    """Return a directory's posture; what changed is looked at first."""
-    left = sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER).left
-    with act.read() as session:
-        tally = findings.tally(session, act.directory.id, act.now)
-        counted = dict.fromkeys(sorted(Severity, reverse=True), 0)
-        for _, severity, which, count, _ in tally:
-            if which is Which.OPEN:
-                counted[Severity(severity)] += count
-        standing = {which: sum(count for _, _, one, count, _ in tally if one is which) for which in Which}
-        aged = findings.ages(session, act.directory.id, act.now, AGES)
-        changes = excess_store.changes(session, act.directory.id)
-        return Posture(
-            act.directory.name,
-            act.slug,
-            act.now,
-            counts.clients_in(session, act.directory.id),
-            left,
-            counted,
-            standing[Which.BORNE],
-            standing[Which.MENDED],
-            _rule_tallies(tally),
-            tuple((Severity(severity), band, count) for severity, band, count in aged),
-            tuple(counts.ending(session, act.directory.id, act.now)),
-            excess_store.in_all(session, act.directory.id),
-            tuple(trend(changes, act.now.date(), TREND_DAYS)),
-        )
-
-
-def _rule_tallies(tally: Sequence[tuple[str, int, Which, int, datetime]]) -> tuple[RuleTally, ...]:
-    found = []
-    for name in sorted({rule for rule, *_ in tally}):
-        mine = [one for one in tally if one[0] == name]
-        by = {which: sum(count for _, _, one, count, _ in mine if one is which) for which in Which}
-        still = [(severity, oldest) for _, severity, which, _, oldest in mine if which is Which.OPEN]
-        worst = max((Severity(severity) for severity, _ in still), default=None)
-        oldest = min((at for _, at in still), default=None)
-        found.append(RuleTally(name, by[Which.OPEN], by[Which.BORNE], by[Which.MENDED], worst, oldest))
-    return tuple(sorted(found, key=lambda one: (-(one.worst or 0), -one.open, one.rule)))
-
-
-def run_audit(act: Act) -> tuple[str, list[FindingView]]:
-    """Return the directory's name and all that is wrong now, worst first: for reports."""
+def run_audit(act: Act) -> list[Reported]:
+    """Return all that is wrong now, worst first: for reports."""
     sweep(act.backend, act.slug, act.now, None)
     with act.read() as session:
-        views = _views(session, findings.findings_of(session, act.directory.id), act.now)
-        return act.directory.name, sorted(views, key=_worst)
+        rows = findings.findings_of(session, act.directory.id)
+        names = people.names_of(session, (row.assigned_to for row, _ in rows))
+        return sorted((_reported(row, name, names, act.now) for row, name in rows), key=_worst)
 
 
 Position = tuple[int, str, UUID]
@@ -138,7 +39,7 @@ Position = tuple[int, str, UUID]
 
 def list_findings(
     act: Act, wanted: Wanted, after: Position | None, limit: int
-) -> tuple[list[FindingView], Position | None]:
+) -> tuple[list[KeptFinding], Position | None]:
     """Return a page of findings, worst first, and where the next one begins. What changed is looked at first."""
     if after is None:
         sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
@@ -149,7 +50,7 @@ def list_findings(
         return _views(session, shown, act.now), (last.severity, last.rule, last.id) if last is not None else None
 
 
-def read_finding(act: Act, finding_id: UUID) -> FindingView:
+def read_finding(act: Act, finding_id: UUID) -> KeptFinding:
     """Return a finding, mended or not. Raises `NotFound`."""
     with act.read() as session:
         row, client = _find(session, act.directory, finding_id)
@@ -162,39 +63,7 @@ def group_findings(act: Act, by: GroupBy, wanted: Wanted, skip: int, limit: int)
         return findings.groups(session, act.directory.id, by, wanted, act.now, skip=skip, limit=limit)
 
 
-class ExcessBy(StrEnum):
-    CLIENT = "client"
-    OWNER = "owner"
-    RESOURCE = "resource"
-
-
-def rank_excess(act: Act, by: ExcessBy, limit: int) -> list[tuple[str, str, Excess]]:
-    """Return (key, title, excess), the most unused weight first."""
-    readers = {
-        ExcessBy.CLIENT: excess_store.by_client,
-        ExcessBy.OWNER: excess_store.by_owner,
-        ExcessBy.RESOURCE: excess_store.by_resource,
-    }
-    with act.read() as session:
-        return readers[by](session, act.directory.id, limit)
-
-
-def excess_trend(act: Act, by: ExcessBy | None, key: str, days: int) -> list[tuple[date, Excess]]:
-    """Return the excess at the end of each day: of the directory, or of one client, owner or resource."""
-    with act.read() as session:
-        client_ids: list[str] | None = None
-        resource_ids: list[UUID] | None = None
-        if by is ExcessBy.CLIENT:
-            client_ids = [find_client(session, act.directory, key).id]
-        elif by is ExcessBy.OWNER:
-            client_ids = clients.owned_by(session, find_person(session, act.directory, key).id).get(OwnerLevel.FULL, [])
-        elif by is ExcessBy.RESOURCE:
-            resource_ids = [find_resource(session, act.directory, key).id]
-        changes = excess_store.changes(session, act.directory.id, client_ids=client_ids, resource_ids=resource_ids)
-        return trend(changes, act.now.date(), days)
-
-
-def waive(act: Act, finding_id: UUID, days: int, reason: str) -> FindingView:
+def waive(act: Act, finding_id: UUID, days: int, reason: str) -> KeptFinding:
     """Bear a finding knowingly for some days; it comes back when they are over.
 
     Raises:
@@ -217,7 +86,7 @@ def waive(act: Act, finding_id: UUID, days: int, reason: str) -> FindingView:
         return _views(unit.session, [(row, client.name)], act.now)[0]
 
 
-def end_waiver(act: Act, finding_id: UUID) -> FindingView:
+def end_waiver(act: Act, finding_id: UUID) -> KeptFinding:
     """Count a waived finding again. Raises `Conflict` when it is not waived."""
     with act.change() as unit:
         row, client = _find(unit.session, act.directory, finding_id)
@@ -231,7 +100,7 @@ def end_waiver(act: Act, finding_id: UUID) -> FindingView:
         return _views(unit.session, [(row, client.name)], act.now)[0]
 
 
-def assign(act: Act, finding_id: UUID, login: str, note: str) -> FindingView:
+def assign(act: Act, finding_id: UUID, login: str, note: str) -> KeptFinding:
     """Have a person see to a finding, with a note; an empty login takes it off again.
 
     Raises:
@@ -257,7 +126,7 @@ def assign(act: Act, finding_id: UUID, login: str, note: str) -> FindingView:
         return _views(unit.session, [(row, client.name)], act.now)[0]
 
 
-def given_to(act: Act, person_id: UUID) -> list[FindingView]:
+def given_to(act: Act, person_id: UUID) -> list[KeptFinding]:
     """Return the open findings that a person is to see to, borne ones too, worst first."""
     with act.read() as session:
         rows = [
@@ -270,7 +139,7 @@ def given_to(act: Act, person_id: UUID) -> list[FindingView]:
         return _views(session, rows, act.now)
 
 
-def answer(act: Act, client_id: str, finding_id: UUID, words: str) -> FindingView:
+def answer(act: Act, client_id: str, finding_id: UUID, words: str) -> KeptFinding:
     """Answer as whoever sees to a finding; it can be answered anew.
 
     Raises:
@@ -306,40 +175,45 @@ def _subject(row: FindingRow, client: ClientRow) -> dict[str, str]:
     return {"kind": "finding", "id": str(row.id), "name": row.rule, "client": client.id, "client_name": client.name}
 
 
-def _worst(view: FindingView) -> tuple[bool, int, str, str, str]:
-    one = view.found
-    return one.waived_until is not None, -one.severity, one.rule, one.client_name.casefold(), one.subject
+def _worst(found: Reported) -> tuple[bool, int, str, str, str]:
+    waived = found.waived_until is not None
+    return waived, -found.severity, found.rule, found.client_name.casefold(), found.subject
 
 
-def _views(session: Session, rows: Sequence[tuple[FindingRow, str]], now: datetime) -> list[FindingView]:
+def _views(session: Session, rows: Sequence[tuple[FindingRow, str]], now: datetime) -> list[KeptFinding]:
     names = people.names_of(session, (row.assigned_to for row, _ in rows))
     return [
-        FindingView(
-            row.id,
-            Reported(
-                rule=row.rule,
-                client_id=row.client_id,
-                client_name=name,
-                subject=row.subject,
-                severity=Severity(row.severity),
-                title=row.title,
-                evidence=row.evidence,
-                mend=row.mend,
-                act=RemedyKind(row.act),
-                target=row.target,
-                first_seen_at=row.first_seen_at,
-                returned=row.returned,
-                waived_until=row.waived_until if row.waived(now) else None,
-                waived_by=row.waived_by if row.waived(now) else "",
-                waived_reason=row.waived_reason if row.waived(now) else "",
-                assigned_to=names[row.assigned_to],
-                note=row.note,
-                answer=row.answer,
-            ),
-            row.gone_at,
-            row.assigned_at,
-            row.assigned_by,
-            row.answered_at,
+        kept_of(
+            _reported(row, name, names, now),
+            id=row.id,
+            gone_at=row.gone_at,
+            assigned_at=row.assigned_at,
+            assigned_by=row.assigned_by,
+            answered_at=row.answered_at,
         )
         for row, name in rows
     ]
+
+
+def _reported(row: FindingRow, name: str, names: Mapping[UUID | None, str], now: datetime) -> Reported:
+    waived = row.waived(now)
+    return Reported(
+        rule=row.rule,
+        client_id=row.client_id,
+        client_name=name,
+        subject=row.subject,
+        severity=Severity(row.severity),
+        title=row.title,
+        evidence=row.evidence,
+        mend=row.mend,
+        act=RemedyKind(row.act),
+        target=row.target,
+        first_seen_at=row.first_seen_at,
+        returned=row.returned,
+        waived_until=row.waived_until if waived else None,
+        waived_by=row.waived_by if waived else "",
+        waived_reason=row.waived_reason if waived else "",
+        assigned_to=names[row.assigned_to],
+        note=row.note,
+        answer=row.answer,
+    )

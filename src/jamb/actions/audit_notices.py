@@ -11,10 +11,10 @@ from sqlmodel import Session
 from jamb.core.audit import Severity
 from jamb.core.directories import Directory
 from jamb.core.ids import person_id_in
+from jamb.core.lists import Which
 from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
 from jamb.core.reviews import Answer
 from jamb.store import excess, findings, narrowings, reviews
-from jamb.store.findings import Which
 
 _MOST = 1000
 # Beside the first word a review is brought to mind a week and a day before its end.

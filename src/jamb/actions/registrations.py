@@ -9,7 +9,7 @@ from datetime import datetime
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client, load_one
-from jamb.actions.clients import ClientView, client_subject, client_view
+from jamb.actions.clients import client_subject, client_view
 from jamb.actions.judging import Wanted, judge_acting, take_turn
 from jamb.actions.people import find_person
 from jamb.core.agreements import ActKind
@@ -18,6 +18,7 @@ from jamb.core.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store import clients
+from jamb.wire.clients import Client
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +44,7 @@ def register(
     redirect_uris: Iterable[str] = (),
     publisher: str = "",
     trial_ends_at: datetime | None = None,
-) -> ClientView:
+) -> Client:
     """Register a client; owners are logins or ids of people of the directory.
 
     Args:
@@ -95,7 +96,7 @@ def register(
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
-def change_registration(act: Act, client_id: str, changes: RegistrationChange) -> ClientView:
+def change_registration(act: Act, client_id: str, changes: RegistrationChange) -> Client:
     """Change what a registration says; what is left out of the changes stays.
 
     Raises:
@@ -148,7 +149,7 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
 
 def change_owners(
     act: Act, client_id: str, add: Iterable[str], remove: Iterable[str], level: OwnerLevel = OwnerLevel.FULL
-) -> ClientView:
+) -> Client:
     """Add owners of a level and remove owners (logins or ids) in one step; who is added again gets the new level.
 
     To hand a client over, add one person and remove the other.

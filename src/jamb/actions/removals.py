@@ -12,7 +12,7 @@ from sqlmodel import Session, col, select
 from jamb.actions.act import Act
 from jamb.actions.asks import check_reason
 from jamb.actions.backend import find_client, load_one, note_narrowed
-from jamb.actions.clients import ClientView, client_subject, client_view
+from jamb.actions.clients import client_subject, client_view
 from jamb.actions.judging import Wanted, judge_addition, take_turn
 from jamb.actions.powers import Bench
 from jamb.core import own_api
@@ -31,6 +31,7 @@ from jamb.store.requests import RequestRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
 from jamb.store.work import Unit
+from jamb.wire.clients import Client
 from jamb.wire.removals import RemovalPreview, Removed
 
 MOST_AT_ONCE = 200
@@ -92,7 +93,7 @@ def remove(act: Act, client_id: str, reason: str) -> Removed:
         return _removed(unit.session, act.directory, row)
 
 
-def restore(act: Act, client_id: str) -> ClientView:
+def restore(act: Act, client_id: str) -> Client:
     """Restore a removed client, disabled, with the consents and roles that its removal ended; credentials stay dead.
 
     Raises:

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import datetime, timedelta
 
 from jamb.actions.act import Act
 from jamb.actions.request_views import request_views
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core import audit
-from jamb.core.excess import Excess, trend
-from jamb.core.ladder import LadderCount
-from jamb.core.ledger import Entry
+from jamb.core.excess import trend
+from jamb.core.lists import Which
 from jamb.store import counts, credentials, findings, ledger, pictures, requests
 from jamb.store import excess as excess_store
-from jamb.store.findings import Which
-from jamb.wire.requests import ConsentRequest
-from jamb.wire.today import Ending, Waiting
+from jamb.wire.audit import ExcessOnDay, excess_of
+from jamb.wire.clients import LadderCount
+from jamb.wire.ledger import entry_of
+from jamb.wire.today import Ending, Today, Waiting
 
 RECENT_ENTRIES = 8
 REQUESTS_SHOWN = 20
@@ -26,22 +25,6 @@ HORIZON = timedelta(days=371)
 TREND_DAYS = 90
 # How long a requester is told how a request ended.
 TOLD_FOR = timedelta(days=14)
-
-
-@dataclass(frozen=True, slots=True)
-class Today:
-    at: datetime
-    clients: int
-    ladder: LadderCount
-    waiting: tuple[Waiting, ...]
-    waiting_in_all: int
-    horizon: tuple[Ending, ...]
-    findings: dict[str, int]
-    excess: Excess
-    trend: tuple[tuple[date, Excess], ...]
-    recent: tuple[Entry, ...]
-    requests: tuple[ConsentRequest, ...]
-    decided: tuple[ConsentRequest, ...]
 
 
 def read_today(act: Act, reader: str) -> Today:
@@ -71,20 +54,24 @@ def read_today(act: Act, reader: str) -> Today:
         past = request_views(session, act.directory, rows, act.now)
         lately = [one for one in past if act.now - (one.decided_at or one.due_at) <= TOLD_FOR]
         entries = ledger.page(session, act.directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
+        excess = excess_store.in_all(session, act.directory.id)
+        by_day = trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)
         return Today(
             at=act.now,
             clients=counts.clients_in(session, act.directory.id),
-            ladder=findings.ladder_of_all(session, act.directory.id),
-            waiting=tuple(sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since)),
+            ladder=LadderCount.model_validate(findings.ladder_of_all(session, act.directory.id)),
+            waiting=sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since),
             waiting_in_all=waiting_in_all,
-            horizon=tuple(_ending(*one) for one in horizon),
+            horizon=[_ending(*one) for one in horizon],
             findings=found,
-            excess=excess_store.in_all(session, act.directory.id),
-            trend=tuple(trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)),
-            recent=tuple(row.entry() for row in entries),
-            requests=tuple(asked),
+            excess=excess.share,
+            granted_weight=excess.granted_weight,
+            unused_weight=excess.unused_weight,
+            trend=[ExcessOnDay(day=day, **excess_of(one)) for day, one in by_day],
+            recent=[entry_of(row.entry()) for row in entries],
+            requests=asked,
             # Those of clients that the reader owns are another's to be told of.
-            decided=tuple(one for one in lately if one.requested_by_id == reader),
+            decided=[one for one in lately if one.requested_by_id == reader],
         )
 
 

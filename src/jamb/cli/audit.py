@@ -20,6 +20,7 @@ from jamb.cli.progress import progress
 from jamb.client import BadInput, Forbidden, Jamb, NotFound
 from jamb.client.evidence import verify_evidence
 from jamb.core.audit.reports import ReportForm, fingerprints_in
+from jamb.core.lists import ExcessBy
 from jamb.wire.audit import Audit, Excess, KeptFinding, Severity
 from jamb.wire.mends import MendPreview
 
@@ -43,12 +44,6 @@ class AuditForm(StrEnum):
 class Grouping(StrEnum):
     RULE = "rule"
     CLIENT = "client"
-
-
-class ExcessBy(StrEnum):
-    CLIENT = "client"
-    OWNER = "owner"
-    RESOURCE = "resource"
 
 
 @app.callback(invoke_without_command=True)

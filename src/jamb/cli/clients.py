@@ -30,19 +30,11 @@ from jamb.client import Forbidden
 from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
+from jamb.core.lists import Attention
 from jamb.wire.clients import Client, Dossier, Owner, Rung
 from jamb.wire.credentials import Sheet
 
 app = typer.Typer(no_args_is_help=True)
-
-
-class Attention(StrEnum):
-    WAITING = "waiting"
-    ENDING = "ending"
-    DEAD_CREDENTIAL = "dead-credential"
-    OWNERLESS = "ownerless"
-    DORMANT = "dormant"
-    DISABLED = "disabled"
 
 
 class SheetForm(StrEnum):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 from typing import Annotated, Any
 
@@ -10,9 +11,11 @@ import typer
 from jamb.cli.connection import connected
 from jamb.cli.output import Form, Output, emit, fields, out, table
 from jamb.client import BadInput
+from jamb.core.policy import DirectoryPolicy
 from jamb.wire.directories import Policy, PolicyPreview
 
 app = typer.Typer(no_args_is_help=True)
+_SETTINGS = tuple(field.name for field in dataclasses.fields(DirectoryPolicy))
 
 
 @app.command()
@@ -48,8 +51,8 @@ def _show_breaches(found: PolicyPreview) -> None:
 
 def _setting(text: str) -> tuple[str, Any]:
     name, equals, value = text.partition("=")
-    if not equals or name not in Policy.model_fields:
-        raise BadInput.field("NAME=VALUE", text, "one of " + ", ".join(Policy.model_fields))
+    if not equals or name not in _SETTINGS:
+        raise BadInput.field("NAME=VALUE", text, "one of " + ", ".join(_SETTINGS))
     if name == "registering_groups":
         return name, [part for part in value.split(",") if part]
     try:
@@ -59,10 +62,10 @@ def _setting(text: str) -> tuple[str, Any]:
 
 
 def _show(policy: Policy) -> None:
-    values = policy.model_dump(mode="json")
+    values = [(name, getattr(policy, name)) for name in _SETTINGS]
     fields(
         [
-            (name, ", ".join(value) if isinstance(value, list) else json.dumps(value).strip('"'))
-            for name, value in values.items()
+            (name, ", ".join(value) if isinstance(value, (list, tuple)) else json.dumps(value).strip('"'))
+            for name, value in values
         ]
     )

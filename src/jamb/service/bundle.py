@@ -17,7 +17,7 @@ from typing import IO, Any
 import jwt
 
 from jamb import __version__
-from jamb.actions import audit, evidence
+from jamb.actions import audit, evidence, posture
 from jamb.actions.act import Act
 from jamb.core.audit import RULES
 from jamb.core.audit.reports import ReportForm, report
@@ -32,9 +32,7 @@ def write_bundle(runtime: Runtime, act: Act) -> IO[bytes]:
     """Return the bundle as an open file at its beginning."""
     slug, now = act.slug, act.now
     # The reports look at what changed first: the ground is read after, so that it holds all that they say.
-    name, found = audit.run_audit(act)
-    history = audit.excess_trend(act, None, "", 90)
-    rows = [one.found for one in found]
+    rows, history = audit.run_audit(act), posture.excess_history(act, posture.TREND_DAYS)
     ground = evidence.ground(act)
     target = tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115 - the answer closes it
     listed: list[dict[str, Any]] = []
@@ -50,7 +48,7 @@ def write_bundle(runtime: Runtime, act: Act) -> IO[bytes]:
             listed.append({"name": file, "sha256": digest.hexdigest(), "bytes": size})
 
         for form in ReportForm:
-            place = name if form is ReportForm.HTML else slug
+            place = act.directory.name if form is ReportForm.HTML else slug
             text = report(form, place, __version__, RULES, rows, now, history)
             add(f"findings.{form.value}", [text.encode()])
         add("registrations.jsonl", evidence.snapshot(act))

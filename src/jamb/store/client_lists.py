@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
-from enum import StrEnum
 from typing import Any
 from uuid import UUID
 
@@ -15,6 +14,7 @@ from sqlmodel import Session, col
 from jamb.core.audit.rules.credentials import DORMANT
 from jamb.core.audit.rules.registration import STARTS_WITHIN
 from jamb.core.credentials.looked_for import credential_meant
+from jamb.core.lists import Attention, ClientSort
 from jamb.store.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.columns import among
 from jamb.store.credentials import CredentialRow, having_credential, works
@@ -22,24 +22,6 @@ from jamb.store.credentials import CredentialRow, having_credential, works
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
 _LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
-
-
-class ClientSort(StrEnum):
-    NAME = "name"
-    REGISTERED = "registered"
-    ENDS = "ends"
-    USED = "used"
-
-
-class Attention(StrEnum):
-    """What a client may need attention for; each is one condition of the list."""
-
-    WAITING = "waiting"
-    ENDING = "ending"
-    DEAD_CREDENTIAL = "dead-credential"
-    OWNERLESS = "ownerless"
-    DORMANT = "dormant"
-    DISABLED = "disabled"
 
 
 def list_page(

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -19,6 +18,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit import Finding
 from jamb.core.ladder import LadderCount
+from jamb.core.lists import GroupBy, Which
 from jamb.store.clients import ClientOwnerRow, ClientRow
 from jamb.store.columns import among, document, moment
 from jamb.store.people import PersonRow
@@ -276,14 +276,6 @@ def findings_of(
     return [(row, name) for row, name in session.exec(wanted)]
 
 
-class Which(StrEnum):
-    """open: counts. borne: waived for a while. mended: gone in the last thirty days."""
-
-    OPEN = "open"
-    BORNE = "borne"
-    MENDED = "mended"
-
-
 MENDED_LATELY = timedelta(days=30)
 
 
@@ -377,12 +369,6 @@ def cared_for_since(session: Session, directory_id: UUID, since: datetime) -> li
         )
     )
     return [(row, name) for row, name in rows]
-
-
-class GroupBy(StrEnum):
-    RULE = "rule"
-    CLIENT = "client"
-    OWNER = "owner"
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from datetime import date
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import Field, StrictBool
 
 from jamb.core import audit
 from jamb.core.audit.reports import Reported, fingerprint
+from jamb.core.excess import Excess as CoreExcess
 from jamb.wire.base import WHOLE, Answered, Moment, Sent
 from jamb.wire.text import MaybeSaid, Said
 
@@ -187,6 +188,23 @@ class FindingAnswer(Sent):
     """What whoever sees to a finding did or found."""
 
     words: Said
+
+
+def rule_of(rule: audit.Rule) -> dict[str, Any]:
+    """Return the members of a rule that do not depend on what it found."""
+    names = ("id", "family", "title", "why", "when", "how_bad", "reference")
+    return {name: getattr(rule, name) for name in names} | {"found": list(rule.found), "passed": list(rule.passed)}
+
+
+def excess_of(found: CoreExcess) -> dict[str, float | None]:
+    """Return the members of an excess."""
+    return {
+        "granted": found.granted_weight,
+        "used": round(found.used_weight, 3),
+        "unused": found.unused_weight,
+        "early": found.early_weight,
+        "share": found.share,
+    }
 
 
 def finding_of(finding: audit.Finding) -> Finding:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Annotated
 from uuid import UUID
 
@@ -175,7 +174,3 @@ class Dossier(Answered):
     resources: list[ResourceLadder]
     credentials: list[Credential]
     findings: list[Finding]
-
-
-def calls_by_day(by_day: dict[date, int], days: list[date]) -> list[int]:
-    return [by_day.get(day, 0) for day in days]

@@ -3,45 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import fields
-from typing import Annotated, Any, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 
 from pydantic import Field, StrictBool, create_model
 
-from jamb.core.policy import BOUNDS, DirectoryPolicy, Registering
+from jamb.core.policy import BOUNDS, DirectoryPolicy
 from jamb.wire.base import WHOLE, Answered, Sent
 
-
-class Policy(Answered):
-    secret_default_days: int
-    secret_longest_days: int
-    key_default_days: int
-    key_longest_days: int
-    credentials_at_once: int
-    secret_heaviest_weight: int
-    overlap_days: int
-    rotation_opens_days: int
-    quiet_days: int
-    self_rotation: bool
-    notice_days: int
-    digest_hours: int
-    attempts_days: int
-    observation_days: int
-    use_counts_days: int
-    dry_days: int
-    restore_days: int
-    access_token_seconds: int
-    person_token_seconds: int
-    session_seconds: int
-    session_idle_seconds: int
-    two_people_weight: int
-    two_approvers_weight: int
-    adding_days: int
-    request_days: int
-    registering: Registering
-    registering_groups: list[str]
-    people_may_consent: bool
-    top_role_for_clients: bool
-    handing_on: bool
+# What the core knows of a policy is what is answered: a setting is written once.
+if TYPE_CHECKING:
+    Policy = DirectoryPolicy
+else:
+    Policy = create_model(
+        "Policy",
+        __base__=Answered,
+        **{one.name: (get_type_hints(DirectoryPolicy)[one.name], ...) for one in fields(DirectoryPolicy)},
+    )
 
 
 class _Settings(Sent):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jamb.core.ledger import Entry
 from jamb.wire.base import Answered, Moment
 
 
@@ -19,6 +20,20 @@ class LedgerEntry(Answered):
     after: dict[str, Any] | None
     reason: str
     hash: str
+
+
+def entry_of(entry: Entry, digest: bytes = b"") -> LedgerEntry:
+    return LedgerEntry(
+        sequence=entry.sequence,
+        at=entry.at,
+        actor=dict(entry.actor),
+        action=entry.action,
+        subject=dict(entry.subject),
+        before=dict(entry.before) if entry.before is not None else None,
+        after=dict(entry.after) if entry.after is not None else None,
+        reason=entry.reason,
+        hash=digest.hex(),
+    )
 
 
 class Verification(Answered):

@@ -8,22 +8,21 @@ from uuid import UUID
 from fastapi import Depends, Query, Request, Response
 
 from jamb import __version__
-from jamb.actions import audit
+from jamb.actions import audit, posture
 from jamb.actions.act import Act
-from jamb.core.audit import RULES, Rule, Severity
+from jamb.core.audit import RULES, Severity
 from jamb.core.audit.reports import ReportForm, report
 from jamb.core.errors import BadInput
-from jamb.core.excess import Excess
-from jamb.service.callers import Now, may
+from jamb.core.lists import ExcessBy, GroupBy, Which
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
-from jamb.store.findings import GroupBy, Wanted, Which
+from jamb.store.findings import Wanted
 from jamb.wire import audit as wire
 from jamb.wire.base import Page
 
 router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _ONE = "/findings/{finding}"
-_RULE = ("id", "family", "title", "why", "when", "how_bad", "reference")
 
 
 def _wanted(
@@ -76,22 +75,7 @@ WantedFindings = Annotated[Wanted, Depends(_wanted)]
 @router.get("")
 def read_audit(act: Annotated[Act, may("audit.read")]) -> wire.Audit:
     """The directory's posture, with the rules that were applied. What changed is looked at before it is answered."""
-    found = audit.read_posture(act)
-    tallies = {one.rule: one for one in found.rules}
-    return wire.Audit(
-        directory=found.directory,
-        at=found.at,
-        clients=found.clients,
-        left=found.left,
-        open={one.word: count for one, count in found.open.items()},
-        borne=found.borne,
-        mended=found.mended,
-        ages=[wire.Age(severity=wire.Severity(one.word), days=days, count=count) for one, days, count in found.ages],
-        ending=[wire.EndBand(days=days, count=count) for days, count in found.ending],
-        excess=excess_answer(found.excess),
-        trend=[wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
-        rules=[_rule(rule, tallies.get(rule.id)) for rule in RULES],
-    )
+    return posture.read_posture(act)
 
 
 @router.get("/findings")
@@ -107,13 +91,13 @@ def list_findings(
     found, after = audit.list_findings(act, wanted, _position(cursor), limit)
     following = pack([after[0], after[1], str(after[2])]) if after is not None else None
     link_next(request, response, following)
-    return Page[wire.KeptFinding](items=[kept_answer(one) for one in found], next=following)
+    return Page[wire.KeptFinding](items=found, next=following)
 
 
 @router.get(_ONE)
 def read_finding(act: Annotated[Act, may("findings.read")], finding: UUID) -> wire.KeptFinding:
     """A finding, mended or not."""
-    return kept_answer(audit.read_finding(act, finding))
+    return audit.read_finding(act, finding)
 
 
 @router.get("/groups")
@@ -150,33 +134,30 @@ def group_findings(
 @router.get("/excess")
 def rank_excess(
     act: Annotated[Act, may("excess.rank")],
-    by: audit.ExcessBy = audit.ExcessBy.CLIENT,
+    by: ExcessBy = ExcessBy.CLIENT,
     limit: Limit = DEFAULT_LIMIT,
 ) -> list[wire.RankedExcess]:
     """Weight granted, used and unused by client, owner or resource; the most unused first."""
-    rows = audit.rank_excess(act, by, limit)
-    return [wire.RankedExcess(key=key, title=title, **excess_answer(one).model_dump()) for key, title, one in rows]
+    return posture.rank_excess(act, by, limit)
 
 
 @router.get("/excess/trend")
 def read_trend(
     act: Annotated[Act, may("excess.trend")],
-    by: Annotated[audit.ExcessBy | None, Query(description="Left out: of the directory")] = None,
+    by: Annotated[ExcessBy | None, Query(description="Left out: of the directory")] = None,
     key: Annotated[str, Query(max_length=200, description="Of the client, person or resource")] = "",
     days: Annotated[int, Query(ge=1, le=730)] = 90,
 ) -> list[wire.ExcessOnDay]:
     """Excess at the end of each day: of the directory, or of one client, owner or resource."""
-    rows = audit.excess_trend(act, by, key, days)
-    return [wire.ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in rows]
+    return posture.excess_trend(act, by, key, days)
 
 
 @router.get("/report", response_class=Response)
-def read_report(act: Annotated[Act, may("audit.report")], now: Now, form: ReportForm) -> Response:
+def read_report(act: Annotated[Act, may("audit.report")], form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
-    name, found = audit.run_audit(act)
-    history = audit.excess_trend(act, None, "", 90)
-    place = name if form is ReportForm.HTML else act.slug
-    text = report(form, place, __version__, RULES, [one.found for one in found], now, history)
+    found, history = audit.run_audit(act), posture.excess_history(act, posture.TREND_DAYS)
+    place = act.directory.name if form is ReportForm.HTML else act.slug
+    text = report(form, place, __version__, RULES, found, act.now, history)
     headers = {"Content-Disposition": f'attachment; filename="{act.slug}-audit.{form.value}"'}
     return Response(text, media_type=form.media_type, headers=headers)
 
@@ -188,13 +169,13 @@ def waive(
     act: Annotated[Act, may("findings.waive")],
 ) -> wire.KeptFinding:
     """Bear a finding knowingly for some days, with a reason."""
-    return kept_answer(audit.waive(act, finding, sent.days, sent.reason))
+    return audit.waive(act, finding, sent.days, sent.reason)
 
 
 @router.post(f"{_ONE}/waiver/ending")
 def end_waiver(finding: UUID, act: Annotated[Act, may("findings.end-waiver")]) -> wire.KeptFinding:
     """Count a waived finding again."""
-    return kept_answer(audit.end_waiver(act, finding))
+    return audit.end_waiver(act, finding)
 
 
 @router.post(f"{_ONE}/assignment")
@@ -204,40 +185,7 @@ def assign(
     act: Annotated[Act, may("findings.assign")],
 ) -> wire.KeptFinding:
     """Have a person see to a finding."""
-    return kept_answer(audit.assign(act, finding, sent.person, sent.note))
-
-
-def kept_answer(one: audit.FindingView) -> wire.KeptFinding:
-    return wire.kept_of(
-        one.found,
-        id=one.id,
-        gone_at=one.gone_at,
-        assigned_at=one.assigned_at,
-        assigned_by=one.assigned_by,
-        answered_at=one.answered_at,
-    )
-
-
-def excess_answer(one: Excess) -> wire.Excess:
-    return wire.Excess(
-        granted=one.granted_weight,
-        used=round(one.used_weight, 3),
-        unused=one.unused_weight,
-        early=one.early_weight,
-        share=one.share,
-    )
-
-
-def _rule(rule: Rule, tally: audit.RuleTally | None) -> wire.Rule:
-    examples = {"found": list(rule.found), "passed": list(rule.passed)}
-    return wire.Rule(**{name: getattr(rule, name) for name in _RULE}, **examples, **_tally(tally))
-
-
-def _tally(one: audit.RuleTally | None) -> dict[str, object]:
-    if one is None:
-        return {"open": 0, "borne": 0, "mended": 0, "worst": None, "oldest": None}
-    worst = wire.Severity(one.worst.word) if one.worst is not None else None
-    return {"open": one.open, "borne": one.borne, "mended": one.mended, "worst": worst, "oldest": one.oldest}
+    return audit.assign(act, finding, sent.person, sent.note)
 
 
 def _position(cursor: str | None) -> audit.Position | None:

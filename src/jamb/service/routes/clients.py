@@ -2,26 +2,21 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
 from typing import Annotated
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import clients, registrations, usage
+from jamb.actions import clients, dossier, registrations, usage
 from jamb.actions.act import Act
-from jamb.service.callers import Now, may
+from jamb.core.lists import Attention, ClientSort
+from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
 from jamb.service.routing import api_router
-from jamb.store.client_lists import Attention, ClientSort
 from jamb.wire import clients as wire
-from jamb.wire.audit import Severity, finding_of
 from jamb.wire.base import Page
-from jamb.wire.reach import Reach
-from jamb.wire.resources import operation_of
 from jamb.wire.usage import Refusals
 
 router = api_router("/api/v1/directories/{directory}/clients", tags=["clients"])
-DAYS_OF_USE = 30
 
 
 @router.get("")
@@ -36,12 +31,12 @@ def list_clients(
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Client]:
     """Clients of the directory, paged, filtered and sorted here; to whoever only owns some, those."""
-    found = clients.list_clients(
+    found, after, total = clients.list_clients(
         act, query=q, attention=attention, sort=sort, after=unpack_pair(cursor), limit=limit, only=act.own
     )
-    following = pack(found.next) if found.next else None
+    following = pack(after) if after else None
     link_next(request, response, following)
-    return Page[wire.Client](items=[client_answer(one) for one in found.items], next=following, total=found.total)
+    return Page[wire.Client](items=found, next=following, total=total)
 
 
 @router.post("", status_code=201)
@@ -64,34 +59,13 @@ def register_client(
         trial_ends_at=sent.trial_ends_at,
     )
     response.headers["Location"] = f"{request.url.path}/{made.id}"
-    return client_answer(made)
+    return made
 
 
 @router.get("/{client}")
-def read_dossier(act: Annotated[Act, may("clients.read")], client: str, now: Now) -> wire.Dossier:
+def read_dossier(act: Annotated[Act, may("clients.read")], client: str) -> wire.Dossier:
     """Everything about one client: its ladder, credentials and findings."""
-    found = clients.read_dossier(act, client)
-    days = [(now - timedelta(days=back)).date() for back in range(DAYS_OF_USE - 1, -1, -1)]
-    ladders = []
-    for place in found.resources:
-        rungs = [_rung_answer(view, place, days) for view in place.rungs]
-        opened = sorted({name for rung in rungs for name in rung.opens})
-        ladders.append(
-            wire.ResourceLadder(
-                resource=place.catalogue.name,
-                title=place.catalogue.title,
-                identifier=place.catalogue.identifier,
-                object_name=place.catalogue.object_name,
-                rungs=rungs,
-                operations=[operation_of(place.catalogue, name) for name in opened],
-            )
-        )
-    return wire.Dossier(
-        client=client_answer(found.client),
-        resources=ladders,
-        credentials=list(found.credentials),
-        findings=[finding_of(one) for one in found.findings],
-    )
+    return dossier.read_dossier(act, client)
 
 
 @router.put("/{client}")
@@ -109,8 +83,7 @@ def change_registration(
         sent.trial_ends_at,
         sent.no_trial,
     )
-    done = registrations.change_registration(act, client, changes)
-    return client_answer(done)
+    return registrations.change_registration(act, client, changes)
 
 
 @router.post("/{client}/owners")
@@ -120,8 +93,7 @@ def change_owners(
     act: Annotated[Act, may("owners.change")],
 ) -> wire.Client:
     """Add and remove owners in one step."""
-    changed = registrations.change_owners(act, client, sent.add, sent.remove, sent.level)
-    return client_answer(changed)
+    return registrations.change_owners(act, client, sent.add, sent.remove, sent.level)
 
 
 @router.post("/{client}/state")
@@ -131,8 +103,7 @@ def set_state(
     act: Annotated[Act, may("clients.set-state")],
 ) -> wire.Client:
     """Disable a client, which cuts its tokens off, or enable it again."""
-    changed = clients.set_state(act, client, sent.state, sent.reason)
-    return client_answer(changed)
+    return clients.set_state(act, client, sent.state, sent.reason)
 
 
 @router.post("/{client}/cut-off")
@@ -151,49 +122,3 @@ def list_refusals(
 ) -> list[Refusals]:
     """Calls of the client that protected APIs refused, latest first."""
     return usage.list_refusals(act, client, limit)
-
-
-def client_answer(view: clients.ClientView) -> wire.Client:
-    return wire.Client(
-        id=view.id,
-        name=view.name,
-        purpose=view.purpose,
-        kind=view.kind,
-        state=view.state,
-        registered_at=view.registered_at,
-        registered_by=view.registered_by,
-        owners=list(view.owners),
-        ladder=wire.LadderCount.model_validate(view.ladder),
-        credential_state=view.credential_state,
-        next_end=view.next_end,
-        last_used_at=view.last_used_at,
-        findings=view.findings,
-        worst=Severity(view.worst.word) if view.worst is not None else None,
-        next_steps=list(view.next_steps),
-        redirect_uris=list(view.redirect_uris),
-        publisher=view.publisher,
-        trial_ends_at=view.trial_ends_at,
-    )
-
-
-def _rung_answer(view: clients.RungView, place: clients.ResourceLadder, days: list[date]) -> wire.Rung:
-    rung = view.rung
-    return wire.Rung(
-        permission=rung.permission,
-        title=place.catalogue.permissions[rung.permission].title,
-        kind=rung.kind,
-        ask_id=view.ask_id,
-        asked_at=rung.asked.asked_at if rung.asked else None,
-        asked_by=view.asked_by,
-        reason=view.reason,
-        wished=Reach.model_validate(view.wished),
-        holdings=list(view.holdings),
-        granted_at=rung.granted.granted_at if rung.granted else None,
-        granted_by=view.granted_by,
-        expires_at=rung.granted.expires_at if rung.granted else None,
-        used=rung.used,
-        used_operations=sorted(rung.used_operations),
-        opens=sorted(place.catalogue.opened_by(rung.permission)),
-        last_used_at=rung.last_used_at,
-        calls=wire.calls_by_day(dict(rung.calls_by_day), days),
-    )

@@ -13,14 +13,10 @@ from jamb.actions.access import may_register, who
 from jamb.actions.act import Act
 from jamb.core.directories import Directory
 from jamb.service.callers import Now, TheRuntime, may, visit_in
-from jamb.service.routes.audit import excess_answer
-from jamb.service.routes.ledger import entry_answer
 from jamb.service.routing import api_router
 from jamb.service.runtime import Runtime
 from jamb.wire import directories as wire
 from jamb.wire import today as today_wire
-from jamb.wire.audit import ExcessOnDay
-from jamb.wire.clients import LadderCount
 from jamb.wire.people import MayRegister, Whoami
 
 router = api_router("/api/v1/directories/{directory}", tags=["directory"])
@@ -79,23 +75,7 @@ def preview_policy(act: Annotated[Act, may("policy.preview")], sent: wire.Policy
 @router.get("/today")
 def read_today(act: Annotated[Act, may("today.read")]) -> today_wire.Today:
     """What waits, what ends, what is wrong and what changed."""
-    found = today.read_today(act, act.actor.id)
-    return today_wire.Today(
-        at=found.at,
-        clients=found.clients,
-        ladder=LadderCount.model_validate(found.ladder),
-        waiting=list(found.waiting),
-        waiting_in_all=found.waiting_in_all,
-        horizon=list(found.horizon),
-        findings=found.findings,
-        excess=found.excess.share,
-        granted_weight=found.excess.granted_weight,
-        unused_weight=found.excess.unused_weight,
-        trend=[ExcessOnDay(day=day, **excess_answer(one).model_dump()) for day, one in found.trend],
-        recent=[entry_answer(entry, b"") for entry in found.recent],
-        requests=list(found.requests),
-        decided=list(found.decided),
-    )
+    return today.read_today(act, act.actor.id)
 
 
 def _directory_answer(found: Directory, runtime: Runtime) -> wire.Directory:

@@ -8,7 +8,6 @@ from uuid import UUID
 from jamb.actions import audit
 from jamb.actions.act import Act
 from jamb.service.callers import may
-from jamb.service.routes.audit import kept_answer
 from jamb.service.routing import api_router
 from jamb.wire import audit as wire
 
@@ -20,8 +19,7 @@ def my_findings(act: Annotated[Act, may("findings.mine")]) -> list[wire.KeptFind
     """The open findings that the caller is to see to, worst first."""
     if act.actor.kind != "person":
         return []
-    found = audit.given_to(act, UUID(act.actor.id))
-    return [kept_answer(one) for one in found]
+    return audit.given_to(act, UUID(act.actor.id))
 
 
 @router.post("/clients/{client}/findings/{finding}/answer")
@@ -32,4 +30,4 @@ def answer_finding(
     act: Annotated[Act, may("findings.answer")],
 ) -> wire.KeptFinding:
     """Say what was done or found, as whoever sees to it. It can be answered anew."""
-    return kept_answer(audit.answer(act, client, finding, sent.words))
+    return audit.answer(act, client, finding, sent.words)

@@ -8,7 +8,6 @@ from fastapi import Query, Request, Response
 
 from jamb.actions import ledger
 from jamb.actions.act import Act
-from jamb.core.ledger import Entry
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routing import api_router
@@ -31,7 +30,7 @@ def read_ledger(
     found = ledger.read_ledger(act, client_id=client, before=unpack_number(cursor), limit=limit)
     following = pack(found.next) if found.next is not None else None
     link_next(request, response, following)
-    return Page[wire.LedgerEntry](items=[entry_answer(entry, digest) for entry, digest in found.items], next=following)
+    return Page[wire.LedgerEntry](items=[wire.entry_of(entry, digest) for entry, digest in found.items], next=following)
 
 
 @router.get("/verification")
@@ -45,18 +44,4 @@ def verify_ledger(act: Annotated[Act, may("ledger.verify")]) -> wire.Verificatio
         head=found.head.hex(),
         first_fault=found.fault.sequence if found.fault else None,
         what=found.fault.what if found.fault else "",
-    )
-
-
-def entry_answer(entry: Entry, digest: bytes) -> wire.LedgerEntry:
-    return wire.LedgerEntry(
-        sequence=entry.sequence,
-        at=entry.at,
-        actor=dict(entry.actor),
-        action=entry.action,
-        subject=dict(entry.subject),
-        before=dict(entry.before) if entry.before is not None else None,
-        after=dict(entry.after) if entry.after is not None else None,
-        reason=entry.reason,
-        hash=digest.hex(),
     )

@@ -8,7 +8,6 @@ from jamb.actions import publishers, removals
 from jamb.actions.act import Act
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Limit
-from jamb.service.routes.clients import client_answer
 from jamb.service.routing import api_router
 from jamb.wire import removals as wire
 from jamb.wire.clients import Client
@@ -43,7 +42,7 @@ def remove_client(
 @router.post("/clients/{client}/restoration")
 def restore_client(client: str, act: Annotated[Act, may("clients.restore")]) -> Client:
     """Restore a removed client, disabled, with what its removal ended."""
-    return client_answer(removals.restore(act, client))
+    return removals.restore(act, client)
 
 
 @router.get("/publishers")

@@ -1,0 +1,43 @@
+"""The closed lists by which lists are ordered, grouped and filtered: the same for API, command line and database."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class ExcessBy(StrEnum):
+    CLIENT = "client"
+    OWNER = "owner"
+    RESOURCE = "resource"
+
+
+class ClientSort(StrEnum):
+    NAME = "name"
+    REGISTERED = "registered"
+    ENDS = "ends"
+    USED = "used"
+
+
+class Attention(StrEnum):
+    """What a client may need attention for; each is one condition of the list."""
+
+    WAITING = "waiting"
+    ENDING = "ending"
+    DEAD_CREDENTIAL = "dead-credential"
+    OWNERLESS = "ownerless"
+    DORMANT = "dormant"
+    DISABLED = "disabled"
+
+
+class Which(StrEnum):
+    """open: counts. borne: waived for a while. mended: gone in the last thirty days."""
+
+    OPEN = "open"
+    BORNE = "borne"
+    MENDED = "mended"
+
+
+class GroupBy(StrEnum):
+    RULE = "rule"
+    CLIENT = "client"
+    OWNER = "owner"
