@@ -144,8 +144,8 @@ class Adversary(RuleBasedStateMachine):
         self.scene.call(self.as_(who), "POST", f"{path}/state", {"state": "live"})
 
     @rule(who=WHO, client=CLIENT)
-    def take_over_own_rights(self, who: int, client: str) -> None:
-        self.scene.call(self.as_(who), "POST", f"/clients/{self.client(client)}/takeover", {})
+    def inherit_own_rights(self, who: int, client: str) -> None:
+        self.scene.call(self.as_(who), "POST", f"/clients/{self.client(client)}/inheritance", {})
 
     # Acting as a client
 

@@ -15,9 +15,9 @@ from jamb.actions import roles
 from jamb.actions.access import Caller, admit
 from jamb.actions.act import Act
 from jamb.actions.backend import Backend, console_client_id, find_client
+from jamb.actions.escalation import graph_of
 from jamb.actions.judging import Wanted, judge_acting
 from jamb.actions.sweep import sweep
-from jamb.actions.takeovers import graph_of
 from jamb.core.agreements import ActKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
 from jamb.core.reach import EVERYWHERE, Reach

@@ -1,4 +1,4 @@
-"""The audit from the command line: mended, fitted, reviewed, removed, and taken along as evidence."""
+"""The audit from the command line: resolved, fitted, reviewed, removed, and taken along as evidence."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ def finding(shell: Shell, client_id: str, rule: str) -> str:
     return str(one)
 
 
-def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: World, shell: Shell) -> None:
+def test_a_finding_is_given_waived_and_resolved_by_the_beginning_of_its_id(world: World, shell: Shell) -> None:
     made = world.client(secret=False)
     registrar, auditor = shell.signed_in("registrar"), shell.signed_in("auditor")
     assert registrar("clients", "owners", made.name, "--remove", "oskar.pell@quillhaven.example").code == 0
@@ -34,7 +34,7 @@ def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: W
     shown = auditor("audit", "--by", "client", "--client", made.name).out
     assert whole[:8] in shown
     assert made.name in shown
-    refused = auditor("audit", "mend", short, "--login", PIA, "--yes")
+    refused = auditor("audit", "remedy", short, "--login", PIA, "--yes")
     assert (refused.code, "which does not open it" in refused.err) == (3, True)
     given = registrar("audit", "assign", short, "--to", YUKI, "--note", "Whose is it?")
     assert "Yuki Tanabe sees to it" in given.out
@@ -46,14 +46,14 @@ def test_a_finding_is_given_borne_and_mended_by_the_beginning_of_its_id(world: W
     assert "and says: Nobody's; it may go" in auditor("audit", "--client", made.name).out
     assert "comes back in 10 days" in steward("audit", "waive", short, "--days", "10", "--reason", "Known").out
     assert "counts again" in steward("audit", "end-waiver", short).out
-    assert registrar("audit", "mend", short, "--dry-run", "-o", "json").json()["needs"] == "login"
-    waits = registrar("audit", "mend", short, "--login", PIA)
+    assert registrar("audit", "remedy", short, "--dry-run", "-o", "json").json()["needs"] == "login"
+    waits = registrar("audit", "remedy", short, "--login", PIA)
     assert (waits.code, "--yes" in waits.err) == (2, True)
-    mended = registrar("audit", "mend", short, "--login", PIA, "--yes", "-o", "json").json()
-    assert "Owned by Pia Nowicki" in mended["done"]
+    resolved = registrar("audit", "remedy", short, "--login", PIA, "--yes", "-o", "json").json()
+    assert "Owned by Pia Nowicki" in resolved["done"]
     gone = auditor("audit", "--gone", "-o", "json").json()["findings"]
-    assert whole in {one["id"] for one in gone if one["gone_at"]}
-    assert auditor("audit", "mend", "zzzz").code == 2
+    assert whole in {one["id"] for one in gone if one["resolved_at"]}
+    assert auditor("audit", "remedy", "zzzz").code == 2
 
 
 def test_everything_is_looked_at_when_told_to(world: World, shell: Shell) -> None:
@@ -86,7 +86,7 @@ def test_a_grant_is_fitted_to_its_use_tried_out_and_put_in_force(world: World, s
     assert approver("fit", "enforce", made.name, "berths", "--force", "--yes").code == 0
     (held,) = approver("consent", "list", made.name, "-o", "json").json()
     assert held["permission"] == "berths.view"
-    assert registrar("fit", "drop", made.name, "berths").code == 2, "nothing is tried out any more"
+    assert registrar("fit", "drop", made.name, "berths").code == 2, "nothing is in a dry run any more"
 
 
 def test_a_client_is_written_down_compared_and_adopted(world: World, shell: Shell) -> None:
@@ -200,13 +200,13 @@ def test_evidence_is_verified_with_keys_from_before_and_nobody_is_asked(world: W
     assert auditor("audit", "verify-evidence", "evidence.zip", "--keys", "keys.json").code == 2
 
 
-def test_excess_and_takeovers_are_read_with_what_parts_most(shell: Shell) -> None:
+def test_excess_and_escalation_paths_are_read_with_what_closes_most(shell: Shell) -> None:
     auditor = shell.signed_in("auditor")
     ranked = auditor("audit", "excess").out.splitlines()
     assert ranked[1].split() == ["client", "granted", "used", "unused", "too", "early", "excess"]
     unused = [one["unused"] for one in auditor("audit", "excess", "-o", "json").json()["rows"]]
     assert unused == sorted(unused, reverse=True)
     assert "Oskar Pell" in auditor("audit", "excess", "--by", "owner").out
-    told = auditor("audit", "takeovers").out
+    told = auditor("audit", "escalation").out
     assert "What would part most" in told
     assert "Key renewal helper" in told

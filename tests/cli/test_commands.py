@@ -36,8 +36,8 @@ JSON_COMMANDS = {
     "audit": ["audit"],
     "rules": ["audit", "rules"],
     "excess": ["audit", "excess"],
-    "takeovers": ["audit", "takeovers"],
-    "fit": ["fit", "show", "Radio bridge", "berths"],
+    "escalation": ["audit", "escalation"],
+    "fit": ["rightsize", "show", "Radio bridge", "berths"],
     "charter": ["charter", "write", "Weather display", "--fitted"],
     "reviews": ["reviews", "list"],
     "one review": ["reviews", "show", "Personal data, this year"],
@@ -111,7 +111,7 @@ def test_the_audit_is_narrowed_and_a_long_list_says_that_there_is_more(shell: Sh
     assert reader("audit", "--client", "Mail archive", "--fail-on", "high").code == 0, "judged by what was asked for"
     assert "table or json" in reader("audit", "--rule", "no-owner", "-o", "sarif").err
     for reference, said in (("zz", "0 to 9, a to f"), ("ffffffffff", "No finding")):
-        refused = reader("audit", "mend", reference, "--dry-run")
+        refused = reader("audit", "remedy", reference, "--dry-run")
         assert (refused.code, said in refused.err) == (2, True), reference
 
 
@@ -287,11 +287,11 @@ def test_reach_is_set_tested_and_proven_from_the_shell(shell: Shell, world: Worl
     assert approver("reach", "test", made.name, "vts.log").code == 0
     refused = approver("reach", "test", made.name, "board.papers")
     assert (refused.code, "counts only duty" in refused.out) == (1, True)
-    mend = approver("explain", made.name, "messages.read", "--resource", "dispatches", "--object", "claims").out
-    command = next(line.split() for line in mend.splitlines() if "jamb consent reach" in line)
+    remedy = approver("explain", made.name, "messages.read", "--resource", "dispatches", "--object", "claims").out
+    command = next(line.split() for line in remedy.splitlines() if "jamb consent reach" in line)
     widened = approver(*command[1:], "--yes")
     assert "It adds a weight of" in widened.out, "what it would count for is shown first"
-    assert "counts only duty, office/claims" in widened.out, "the mend is a command line that works"
+    assert "counts only duty, office/claims" in widened.out, "the remedy is a command line that works"
     sheet = approver("reach", "sheet", made.name).out
     assert [line.split()[-1] for line in sheet.splitlines() if "(duty)" in line or "(board)" in line] == ["no", "yes"]
     ended = approver("consent", "withdraw", made.name, "dispatches", "dispatches.read", "--at", "2099-01-01", "--yes")

@@ -1,4 +1,4 @@
-"""The audit as whoever works with it sees it: mended from the list, fitted, reviewed by an owner, cleaned up, restored."""
+"""The audit as whoever works with it sees it: resolved from the list, fitted, reviewed by an owner, cleaned up, restored."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from tests.console.browser import Open, faults
 from tests.world import World, unique, wait_until
 
 
-def test_a_finding_is_mended_beside_the_list_by_keyboard_after_saying_what_goes(
+def test_a_finding_is_resolved_beside_the_list_by_keyboard_after_saying_what_goes(
     world: World, open_console: Open
 ) -> None:
     made = world.client(granted=["berths.view"], secret=False)
@@ -45,7 +45,7 @@ def test_a_finding_is_mended_beside_the_list_by_keyboard_after_saying_what_goes(
     assert (entry.action, entry.reason) == ("consent.withdrawn", "Nobody uses it")
 
 
-def test_findings_are_grouped_by_owner_and_who_may_not_mend_learns_why(open_console: Open) -> None:
+def test_findings_are_grouped_by_owner_and_who_may_not_remedy_learns_why(open_console: Open) -> None:
     with open_console("auditor", path="/audit?by=owner&q=Radio%20bridge") as page:
         page.get_by_role("button", name=re.compile("^Nobody owns these")).wait_for()
         expect(page.get_by_role("button", name=re.compile("Oskar Pell"))).to_have_count(0)
@@ -107,7 +107,7 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
         page.get_by_role("button", name="Decline").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("Consent desk")
     with world.jamb() as jamb:
-        jamb.narrowing.drop(client.id, "berths")
+        jamb.rightsizing.drop(client.id, "berths")
 
 
 def test_an_owner_answers_for_a_finding_on_their_own_page(world: World, open_console: Open) -> None:
@@ -162,7 +162,7 @@ def test_leftovers_are_cleaned_up_in_bulk_and_one_is_restored(world: World, open
     word = unique("Leftover").replace(" ", "-")
     with world.jamb() as jamb:
         for number in range(3):
-            jamb.clients.register(f"{word} {number}", "Left from a trial")
+            jamb.clients.register(f"{word} {number}", "Left from a dry_run")
     with open_console("steward", path=f"/clients?q={word}") as page:
         for number in range(3):
             page.get_by_role("checkbox", name=f"Choose {word} {number}").check()

@@ -151,7 +151,7 @@ def away(route: Route) -> None:
     )
 
 
-def test_a_failure_says_what_to_do_and_trying_again_mends_it(open_console: Open) -> None:
+def test_a_failure_says_what_to_do_and_trying_again_resolves_it(open_console: Open) -> None:
     with open_console(path="/clients") as page:
         page.get_by_role("table").wait_for()
         page.route("**/quillhaven/audit", away)

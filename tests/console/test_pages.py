@@ -28,7 +28,7 @@ def dossier(page: Page) -> None:
     page.get_by_role("checkbox", name="List berths").check()
     page.get_by_label("Resource to explain").select_option("berths")
     page.get_by_label("Operation to explain").select_option("berths.list")
-    page.get_by_text("The smallest mend").wait_for()
+    page.get_by_text("The smallest change that would allow it").wait_for()
     page.get_by_role("button", name="Withdraw", exact=True).first.click()
 
 
@@ -106,7 +106,7 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "dossier, everything open": ("/clients", "Clients", dossier),
     "audit with a finding open": ("/audit", "Audit", audit),
     "excess with a trend open": ("/audit/excess", "Excess", trend),
-    "takeovers with a cut chosen": ("/audit/takeovers", "Takeovers", cut),
+    "escalation paths with a cut chosen": ("/audit/escalation-paths", "Escalation", cut),
     "reviews, one to start": ("/reviews", "Reviews", starting),
     "a review about to be closed": ("/reviews", "Reviews", carrying),
     "what was removed": ("/audit/removed", "Removed", lambda page: page.get_by_role("table").wait_for()),

@@ -15,11 +15,11 @@ from jamb.core.access import (
     HeldAsk,
     HeldGrant,
     Holding,
-    MendKind,
     ObjectFacts,
     PersonStanding,
     Request,
     RoleHolding,
+    StepKind,
     TokenFacts,
     across,
     compare,
@@ -193,20 +193,20 @@ def client(*, asks: str = "", grants: str = "", live: bool = True, secret: bool 
 
 
 REFUSALS = {
-    "nothing asked: ask for the smallest, then consent": (client(), "list", [MendKind.ASK, MendKind.CONSENT], "view"),
-    "asked: consent is all it takes": (client(asks="view"), "list", [MendKind.CONSENT], "view"),
+    "nothing asked: ask for the smallest, then consent": (client(), "list", [StepKind.ASK, StepKind.CONSENT], "view"),
+    "asked: consent is all it takes": (client(asks="view"), "list", [StepKind.CONSENT], "view"),
     "the smallest wins over a bigger one that is asked": (
         client(asks="manage"),
         "list",
-        [MendKind.ASK, MendKind.CONSENT],
+        [StepKind.ASK, StepKind.CONSENT],
         "view",
     ),
-    "a bigger one, if only that opens it": (client(grants="view"), "close", [MendKind.ASK, MendKind.CONSENT], "manage"),
-    "no secret: issue one": (client(grants="view", secret=False), "list", [MendKind.ISSUE_SECRET], ""),
+    "a bigger one, if only that opens it": (client(grants="view"), "close", [StepKind.ASK, StepKind.CONSENT], "manage"),
+    "no secret: issue one": (client(grants="view", secret=False), "list", [StepKind.ISSUE_SECRET], ""),
     "disabled and never asked": (
         client(live=False),
         "assign",
-        [MendKind.ENABLE_CLIENT, MendKind.ASK, MendKind.CONSENT],
+        [StepKind.ENABLE_CLIENT, StepKind.ASK, StepKind.CONSENT],
         "assign",
     ),
     "no such operation: nothing turns it": (client(grants="view"), "sail", [], ""),
@@ -214,41 +214,41 @@ REFUSALS = {
 
 
 @pytest.mark.parametrize(("standing", "operation", "kinds", "target"), REFUSALS.values(), ids=REFUSALS.keys())
-def test_a_refusal_names_the_smallest_mend(
-    standing: ClientStanding, operation: str, kinds: list[MendKind], target: str
+def test_a_refusal_names_the_smallest_remedy(
+    standing: ClientStanding, operation: str, kinds: list[StepKind], target: str
 ) -> None:
     explained = explain(berths(), standing, Request(operation, APPLICATION), NOW)
     assert not explained.decision.allowed
-    assert [step.kind for step in explained.mend] == kinds
-    assert {step.target for step in explained.mend if step.target} == ({target} if target else set())
+    assert [step.kind for step in explained.steps] == kinds
+    assert {step.target for step in explained.steps if step.target} == ({target} if target else set())
 
 
 @given(cases())
-def test_carrying_out_the_mend_of_an_application_turns_the_refusal(
+def test_carrying_out_the_remedy_of_an_application_turns_the_refusal(
     case: tuple[Catalogue, ClientStanding, Request],
 ) -> None:
     catalogue, standing, request = case
     request = Request(request.operation, APPLICATION, object=request.object)
     explained = explain(catalogue, standing, request, NOW)
-    if explained.decision.allowed or not explained.mend:
+    if explained.decision.allowed or not explained.steps:
         return
     grants, live, can = list(standing.grants), standing.live, standing.can_authenticate
-    for step in explained.mend:
-        if step.kind in {MendKind.CONSENT, MendKind.WIDEN_REACH}:
+    for step in explained.steps:
+        if step.kind in {StepKind.CONSENT, StepKind.WIDEN_REACH}:
             grants.append(HeldGrant(step.target, APPLICATION, NOW, reach=step.reach))
-        if step.kind is MendKind.COLLECT_OBJECT:
+        if step.kind is StepKind.COLLECT_OBJECT:
             return
-        live = live or step.kind is MendKind.ENABLE_CLIENT
-        can = True if step.kind is MendKind.ISSUE_SECRET else can
-    mended = ClientStanding(standing.id, standing.name, live, standing.asks, tuple(grants), can)
-    assert decide(catalogue, mended, request, NOW).allowed
+        live = live or step.kind is StepKind.ENABLE_CLIENT
+        can = True if step.kind is StepKind.ISSUE_SECRET else can
+    resolved = ClientStanding(standing.id, standing.name, live, standing.asks, tuple(grants), can)
+    assert decide(catalogue, resolved, request, NOW).allowed
 
 
-def test_a_token_from_before_the_grant_is_refused_and_a_fresh_one_is_the_mend() -> None:
+def test_a_token_from_before_the_grant_is_refused_and_a_fresh_one_is_the_remedy() -> None:
     old = TokenFacts(frozenset({"view"}), NOW - 2 * HOUR)
     explained = explain(berths(), client(asks="view", grants="view"), Request("list", APPLICATION, token=old), NOW)
     assert [check.name for check in explained.decision.failed] == [CheckName.TOKEN_AGE]
-    assert [step.kind for step in explained.mend] == [MendKind.FRESH_TOKEN]
+    assert [step.kind for step in explained.steps] == [StepKind.FRESH_TOKEN]
 
 
 def test_a_person_without_the_role_is_offered_the_least_role_that_would_do() -> None:
@@ -256,29 +256,29 @@ def test_a_person_without_the_role_is_offered_the_least_role_that_would_do() -> 
     standing = ClientStanding("c", "Console", True, grants=(HeldGrant("manage", DELEGATED, NOW - HOUR),))
     roles = [RoleHolding("chief", frozenset({"manage"})), RoleHolding("clerk", frozenset({"view"}))]
     explained = explain(berths(), standing, Request("list", DELEGATED, person), NOW, roles)
-    assert [(step.kind, step.target) for step in explained.mend] == [(MendKind.ASSIGN_ROLE, "clerk")]
+    assert [(step.kind, step.target) for step in explained.steps] == [(StepKind.ASSIGN_ROLE, "clerk")]
 
 
 MENDS_OF_REACH = {
     "only elsewhere: the smallest collection that holds it": (
         Reach.only("south"),
         "i1",
-        MendKind.WIDEN_REACH,
+        StepKind.WIDEN_REACH,
         "only north/inner, south",
     ),
     "all but here: what shuts it out goes": (
         Reach.all_but("north", "empty"),
         "n1",
-        MendKind.WIDEN_REACH,
+        StepKind.WIDEN_REACH,
         "all but empty",
     ),
-    "all but here alone: everywhere": (Reach.all_but("north"), "n1", MendKind.WIDEN_REACH, "everywhere"),
-    "in no collection: put it into one": (Reach.only("south"), "adrift", MendKind.COLLECT_OBJECT, "everywhere"),
+    "all but here alone: everywhere": (Reach.all_but("north"), "n1", StepKind.WIDEN_REACH, "everywhere"),
+    "in no collection: put it into one": (Reach.only("south"), "adrift", StepKind.COLLECT_OBJECT, "everywhere"),
 }
 
 
 @pytest.mark.parametrize(("reach", "name", "kind", "words"), MENDS_OF_REACH.values(), ids=MENDS_OF_REACH.keys())
-def test_a_refusal_out_of_reach_names_the_smallest_reach(reach: Reach, name: str, kind: MendKind, words: str) -> None:
+def test_a_refusal_out_of_reach_names_the_smallest_reach(reach: Reach, name: str, kind: StepKind, words: str) -> None:
     quay = Catalogue.of(
         "quay",
         "Quay",
@@ -291,7 +291,7 @@ def test_a_refusal_out_of_reach_names_the_smallest_reach(reach: Reach, name: str
     asked = Request("moor", APPLICATION, object=ObjectFacts(name, TREE.where(name)))
     explained = explain(quay, holding, asked, NOW)
     assert [check.name for check in explained.decision.failed] == [CheckName.REACH]
-    assert [(step.kind, step.reach.words) for step in explained.mend] == [(kind, words)]
+    assert [(step.kind, step.reach.words) for step in explained.steps] == [(kind, words)]
 
 
 def test_a_token_from_the_second_of_the_cut_off_is_refused_and_the_next_one_is_not() -> None:

@@ -1,4 +1,4 @@
-"""What administrators bring and decide: pasted lists, files, descriptions, groups, handing on, requests, policy."""
+"""What administrators bring and decide: pasted lists, files, descriptions, groups, inheritance, requests, policy."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from jamb.core.access import Holding, RoleHolding, possible
 from jamb.core.asks import review_list
 from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
 from jamb.core.groups import around, holders, refuse_cycle
-from jamb.core.handing_on import TakeoverLevel, handed_on
+from jamb.core.inheritance import InheritedLevel, inherited
 from jamb.core.openapi import operations_of
 from jamb.core.people_list import read_people
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
@@ -100,16 +100,16 @@ def test_a_name_that_two_resources_have_is_unclear_until_the_line_says_which() -
 def test_handing_on_never_gives_more_than_the_maker_has(catalogue: Catalogue, data: st.DataObject) -> None:
     bundles = st.frozensets(st.sampled_from(sorted(catalogue.permissions)), max_size=3)
     roles = data.draw(st.lists(st.builds(RoleHolding, st.just("r"), bundles, reaches), max_size=3))
-    level, bound = data.draw(st.sampled_from(list(TakeoverLevel))), data.draw(reaches)
-    given_on = handed_on(catalogue, roles, level, bound, TREE)
+    level, bound = data.draw(st.sampled_from(list(InheritedLevel))), data.draw(reaches)
+    given_on = inherited(catalogue, roles, level, bound, TREE)
     mine = possible(catalogue, [Holding(name, role.reach) for role in roles for name in role.permissions], TREE)
     for name, covered in possible(catalogue, given_on, TREE).items():
         assert name in mine
         assert covered <= mine[name]
         effect = catalogue.operations[name].effect
-        assert level is not TakeoverLevel.NOTHING
-        assert level is not TakeoverLevel.READ or effect is Effect.READ
-        assert level is not TakeoverLevel.READ_AND_WRITE or effect is not Effect.CONTROL
+        assert level is not InheritedLevel.NOTHING
+        assert level is not InheritedLevel.READ or effect is Effect.READ
+        assert level is not InheritedLevel.READ_AND_WRITE or effect is not Effect.CONTROL
     assert all(APPLICATION in catalogue.permissions[one.permission].kinds for one in given_on)
 
 
@@ -118,7 +118,7 @@ def test_all_of_a_role_is_handed_on_in_its_fewest_permissions() -> None:
         RoleHolding("chief", frozenset({"manage", "arrivals"})),
         RoleHolding("hand", frozenset({"assign"}), Reach.only("north")),
     ]
-    found = handed_on(berths(), roles, TakeoverLevel.ALL, Reach(), TREE)
+    found = inherited(berths(), roles, InheritedLevel.ALL, Reach(), TREE)
     assert {(one.permission, one.reach.words) for one in found} == {
         ("manage", "everywhere"),
         ("arrivals", "everywhere"),

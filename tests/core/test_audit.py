@@ -706,7 +706,7 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
 def test_the_audit_finds_exactly_this(seen: ClientPicture, expected: list[tuple[str, Severity]]) -> None:
     found = list(evaluate([seen], POLICY, NOW))
     assert sorted((one.rule, one.severity) for one in found) == sorted(expected)
-    assert all(one.mend and one.title and one.evidence for one in found)
+    assert all(one.remedy and one.title and one.evidence for one in found)
 
 
 @pytest.mark.parametrize("rule", RULES, ids=[rule.id for rule in RULES])
@@ -847,7 +847,7 @@ def reported(**changes: Any) -> Reported:
         "severity": H,
         "title": "Nobody owns it",
         "evidence": {"owners": "none"},
-        "mend": "Find one.",
+        "remedy": "Find one.",
         "act": RemedyKind.NAME_OWNER,
         "target": "",
         "first_seen_at": NOW,

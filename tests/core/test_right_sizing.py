@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from jamb.core.access import HeldGrant, Holding
 from jamb.core.audit import ResourcePicture
-from jamb.core.audit.narrowing import misses, narrower
-from jamb.core.audit.takeover import Arrow, Node, NodeKind, takeovers
+from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
+from jamb.core.audit.rightsizing import misses, narrower
 from jamb.core.excess import excess_at, trend
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, Effect
@@ -218,7 +218,7 @@ def test_ways_are_the_shortest_and_cuts_part_what_they_say(
     arrows = [one for one in arrows if one[0] != one[1]]
     nodes = [Node(name, NodeKind.CLIENT, name, weight) for name, weight in zip(NAMES, weights, strict=True)]
     made = [Arrow(source, target, f"by {cut}", f"cut{cut}") for source, target, cut in arrows]
-    found = takeovers(nodes, made, weak_below=25, strong_from=100, most=100)
+    found = escalation_paths(nodes, made, weak_below=25, strong_from=100, most=100)
     weight = dict(zip(NAMES, weights, strict=True))
 
     def pairs(rows: list[tuple[str, str, int]]) -> dict[tuple[str, str], int]:
@@ -237,4 +237,4 @@ def test_ways_are_the_shortest_and_cuts_part_what_they_say(
         assert [way.source.id, *(arrow.target for arrow in way.arrows)][-1] == way.target.id
     for cut in found.cuts:
         left = [one for one in arrows if f"cut{one[2]}" != cut.cut]
-        assert cut.parts == len(expected) - len(pairs(left)) > 0
+        assert cut.closes == len(expected) - len(pairs(left)) > 0

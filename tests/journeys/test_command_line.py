@@ -43,12 +43,12 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     assert json.loads(before.stdout)["error"] == "invalid_scope"
     explained = registrar("explain", client_id, "berths.list", "--resource", "berths")
     assert "refused" in explained.out
-    mend = re.search(r"jamb (consent grant \S+ --only \S+)", explained.out)
-    assert mend is not None, "the mend is a command line"
+    remedy = re.search(r"jamb (consent grant \S+ --only \S+)", explained.out)
+    assert remedy is not None, "the remedy is a command line"
 
     approver = shell.signed_in("approver")
     assert "List berths" in approver("consent", "preview", name).out
-    granted = approver(*mend[1].split(), "--yes")
+    granted = approver(*remedy[1].split(), "--yes")
     assert "Granted: berths.view" in granted.out
 
     after = subprocess.run(

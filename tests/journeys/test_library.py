@@ -48,7 +48,7 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
         assert next(approver.clients.attempts(client.id, failed=True)).outcome == "asked-not-granted"
         explained = approver.clients.explain(client.id, "berths", "berths.list")
         assert not explained.allowed
-        assert [(step.kind, step.target) for step in explained.mend] == [("consent", "berths.view")]
+        assert [(step.kind, step.target) for step in explained.steps] == [("consent", "berths.view")]
 
         # See what a yes would make possible, and say it.
         preview = approver.consent.preview(client.id)

@@ -60,7 +60,7 @@ def found(url: str, directory_id: UUID) -> set[tuple[str, str, str, str]]:
     words = {1: "low", 2: "medium", 3: "high"}
     with psycopg.connect(driver_url(url)) as connection:
         rows = connection.execute(
-            "select rule, client_id, subject, severity from finding where directory_id = %s and gone_at is null",
+            "select rule, client_id, subject, severity from finding where directory_id = %s and resolved_at is null",
             [directory_id],
         ).fetchall()
     return {(rule, client, subject, words[severity]) for rule, client, subject, severity in rows}

@@ -196,7 +196,7 @@ def kept(backend: Backend) -> set[Row]:
                 one.severity,
                 one.title,
                 repr(sorted(one.evidence.items())),
-                one.mend,
+                one.remedy,
                 one.act,
                 one.target,
             )
@@ -216,7 +216,7 @@ def from_scratch(backend: Backend, now: datetime) -> set[Row]:
                 int(one.severity),
                 one.title,
                 repr(sorted(one.evidence.items())),
-                one.mend,
+                one.remedy,
                 one.act.value,
                 one.target,
             )

@@ -403,7 +403,7 @@ ROLES = {
         "asks.add",
         "asks.add-list",
         "asks.drop",
-        "takeover.ask",
+        "inheritance.ask",
         "requests.make",
         "requests.withdraw",
         "resources.publish",
@@ -411,12 +411,12 @@ ROLES = {
         "collections.replace",
         "findings.assign",
         "findings.answer",
-        "findings.mend",
+        "findings.resolve",
         "clients.change",
         "clients.remove",
-        "narrowing.try-out",
-        "narrowing.drop",
-        "narrowing.request",
+        "dry-runs.start",
+        "dry-runs.end",
+        "rightsizing.request",
         "reviews.start",
         "reviews.close",
         "reviews.answer",
@@ -430,8 +430,8 @@ ROLES = {
         "findings.waive",
         "findings.end-waiver",
         "findings.answer",
-        "findings.mend",
-        "narrowing.enforce",
+        "findings.resolve",
+        "rightsizing.enforce",
         "clients.restore",
         "publishers.vouch",
         "publishers.disown",
@@ -452,24 +452,24 @@ ROLES = {
         "handovers.seal",
         "handovers.withdraw",
         "probe.run",
-        "findings.mend",
+        "findings.resolve",
         "findings.answer",
     },
 }
-OWNERS = (ROLES["custodian"] - {"findings.mend"}) | {
+OWNERS = (ROLES["custodian"] - {"findings.resolve"}) | {
     "clients.set-state",
     "clients.cut-off",
     "owners.change",
     "asks.add",
     "asks.add-list",
     "asks.drop",
-    "takeover.ask",
+    "inheritance.ask",
     "requests.make",
     "requests.withdraw",
     "consent.withdraw",
     "clients.change",
     "reviews.answer",
-    "narrowing.request",
+    "rightsizing.request",
 }
 CHANGES = {one.name for one in own_api.OPERATIONS if one.effect is not Effect.READ}
 
@@ -645,7 +645,7 @@ def test_an_owner_is_named_and_the_finding_is_gone(world: World) -> None:
         assert (entry.before, entry.after) == ({"owners": ["Oskar Pell", "Pia Nowicki"]}, {"owners": ["Pia Nowicki"]})
 
 
-def test_every_mend_of_the_audit_can_be_carried_out(world: World) -> None:
+def test_every_remedy_of_the_audit_can_be_carried_out(world: World) -> None:
     """One client with all four findings; each goes away by what the finding says to do."""
     made = world.client(granted=["berths.view"])
     past = datetime.now(UTC) - timedelta(days=30)

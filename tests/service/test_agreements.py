@@ -108,7 +108,7 @@ def test_an_explanation_says_who_must_agree_and_which_way_needs_nobody(world: Wo
     made = world.client(secret=False)
     with world.jamb("registrar") as registrar:
         told = registrar.clients.explain(made.id, "crew", "certificate.update")
-        assert [step.kind for step in told.mend][:2] == ["ask", "consent"]
+        assert [step.kind for step in told.remedy][:2] == ["ask", "consent"]
         assert "weighs 36: two approvers must say yes to a request." in told.agreement
         assert "Hanneke Brouwer or Tobias Lindqvist could." in told.agreement
         assert registrar.clients.explain(made.id, "berths", "berths.list").agreement == ""

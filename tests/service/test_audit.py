@@ -1,4 +1,4 @@
-"""The audit with its memory: what changed is seen at once, what is borne comes back, and shortcuts change nothing."""
+"""The audit with its memory: what changed is seen at once, what is waived comes back, and shortcuts change nothing."""
 
 from __future__ import annotations
 
@@ -54,17 +54,17 @@ def test_what_changed_is_seen_at_once_goes_and_comes_back(world: World, steward:
     with world.database() as database:
         database.execute("update credential set expires_at = now() + interval '5 days' where client_id = %s", [made.id])
     first = of(steward, made)["credential-expiring"]
-    assert (first.act, first.returned, first.gone_at) == (audit.RemedyKind.ROTATE, 0, None)
+    assert (first.act, first.returned, first.resolved_at) == (audit.RemedyKind.ROTATE, 0, None)
     (held,) = steward.secrets.list(made.id)
     steward.credentials.disable(made.id, held.id)
     assert "credential-expiring" not in of(steward, made)
-    assert of(steward, made, "mended")["credential-expiring"].gone_at is not None
+    assert of(steward, made, "resolved")["credential-expiring"].resolved_at is not None
     steward.credentials.enable(made.id, held.id)
     again = of(steward, made)["credential-expiring"]
     assert (again.id, again.first_seen_at, again.returned) == (first.id, first.first_seen_at, 1)
 
 
-def test_a_finding_is_borne_with_a_reason_and_comes_back(world: World, steward: Jamb) -> None:
+def test_a_finding_is_waived_with_a_reason_and_comes_back(world: World, steward: Jamb) -> None:
     made = world.client(granted=["berths.view"])
     found = of(steward, made)["single-owner"]
     for days, reason in ((0, "x"), (367, "x"), (10, "  ")):
@@ -75,7 +75,7 @@ def test_a_finding_is_borne_with_a_reason_and_comes_back(world: World, steward: 
     waived = steward.findings.waive(found.id, days=10, reason="A second one begins in December")
     assert (waived.waived_by, waived.waived_reason) == ("Hanneke Brouwer", "A second one begins in December")
     with world.jamb("auditor") as auditor:
-        assert of(auditor, made, "borne")["single-owner"].waived_until is not None, "it is not hidden"
+        assert of(auditor, made, "waived")["single-owner"].waived_until is not None, "it is not hidden"
         assert of(auditor, made) == {}
         assert auditor.clients.read(made.id).findings == [], "and not counted"
         with pytest.raises(Forbidden):
@@ -129,7 +129,7 @@ def test_an_owner_answers_for_what_was_given_to_them_and_whoever_gave_it_reads_i
     assert steward.findings.assign(found.id, login, note="Good").answer == "Pia will, from Monday"
     assert steward.findings.assign(found.id, world.person("pia")["login"]).answer == ""
     steward.clients.change_owners(made.id, add=[world.person("pia")["login"]])
-    with world.jamb("pia") as pia, pytest.raises(Conflict, match="mended"):
+    with world.jamb("pia") as pia, pytest.raises(Conflict, match="resolved"):
         of(steward, made)
         pia.findings.answer(made.id, found.id, "Here I am")
 
@@ -144,12 +144,12 @@ def from_scratch(backend: Backend, now: datetime) -> set[tuple[Any, ...]]:
         directory = find_directory(session, SLUG)
         loaded = pictures.load(session, directory.id, directory.policy, now)
         found = audit.evaluate((one.picture for one in loaded), directory.policy, now)
-        return {(one.rule, one.client_id, one.subject, one.severity.word, one.title, one.mend) for one in found}
+        return {(one.rule, one.client_id, one.subject, one.severity.word, one.title, one.remedy) for one in found}
 
 
 def kept(jamb: Jamb) -> set[tuple[Any, ...]]:
-    rows = [one for which in ("open", "borne") for one in jamb.findings.list(which=which)]
-    return {(one.rule, one.client_id, one.subject, one.severity.value, one.title, one.mend) for one in rows}
+    rows = [one for which in ("open", "waived") for one in jamb.findings.list(which=which)]
+    return {(one.rule, one.client_id, one.subject, one.severity.value, one.title, one.remedy) for one in rows}
 
 
 def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
@@ -191,8 +191,8 @@ def test_after_any_history_looking_at_what_changed_equals_looking_at_all(
         looked_at.append(sweep(backend, SLUG, later).looked_at)
         with world.database() as database:
             rows = database.execute(
-                "select rule, client_id, subject, severity, title, mend from finding"
-                " join directory d on d.id = directory_id where d.slug = %s and gone_at is null",
+                "select rule, client_id, subject, severity, title, remedy from finding"
+                " join directory d on d.id = directory_id where d.slug = %s and resolved_at is null",
                 [SLUG],
             ).fetchall()
         assert {(*row[:3], audit.Severity(row[3]).word, *row[4:]) for row in rows} == from_scratch(backend, later)
@@ -216,7 +216,7 @@ def aged(world: World, one: Made, days: int) -> None:
 
 
 def rules_of(backend: Backend, made: Made, now: datetime) -> set[str]:
-    """Return what is kept of a client, without looking at it again; borne or not."""
+    """Return what is kept of a client, without looking at it again; waived or not."""
     with Session(backend.engine) as session:
         found = findings.findings_of(session, find_directory(session, SLUG).id, client_ids=[made.id])
         return {row.rule for row, _ in found}
@@ -356,7 +356,7 @@ def test_a_pipeline_fails_on_what_is_new_alone(world: World, tmp_path: Path) -> 
     assert shell("audit", "--fail-on", "low").code == 1
     with world.jamb() as jamb:
         jamb.clients.register(unique("Ownerless"), "Is owned by nobody")
-        assert len(fingerprints_in(jamb.findings.report(ReportForm.SARIF))) == jamb.audit().borne + sum(
+        assert len(fingerprints_in(jamb.findings.report(ReportForm.SARIF))) == jamb.audit().waived + sum(
             jamb.audit().open.values()
         )
     fails = shell("audit", "--fail-on", "medium", "--baseline", "sarif")

@@ -113,11 +113,11 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
         assert "ValueError" in failing.error
         assert "nobody thought of" not in failing.error, "an error of another's may hold values"
 
-        async def mend(office: Runtime) -> Any:
+        async def work_again(office: Runtime) -> Any:
             later = datetime.now(UTC) + timedelta(hours=2)
             return do_all(office.backend, "brisling", {Duty.EVALUATE: lambda: None}, later)
 
-        assert in_an_office(world, mend) == {}
+        assert in_an_office(world, work_again) == {}
         assert jamb.notices.failing_duties() == []
 
 

@@ -81,11 +81,11 @@ def test_an_application_that_may_read_every_mailbox_is_bounded_to_some_and_both_
         assert (call.operation, call.reason, call.object) == ("messages.read", "reach", "board.papers")
         explained = auditor.clients.explain(made.id, call.resource, call.operation, object=call.object, token=token)
     assert {check.name for check in explained.checks if check.decides and not check.passed} == {"reach", "token-reach"}
-    assert [step.kind for step in explained.mend] == ["widen-reach", "fresh-token"]
+    assert [step.kind for step in explained.steps] == ["widen-reach", "fresh-token"]
 
 
 CASES = {
-    "narrowed: a token from before is bounded too": (None, only("duty"), {"vts.log": 200, "claims": 403}),
+    "rightsized: a token from before is bounded too": (None, only("duty"), {"vts.log": 200, "claims": 403}),
     "narrowed to others: neither the old nor the new reach alone counts": (
         only("duty", "office"),
         only("office", "board"),

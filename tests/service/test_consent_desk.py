@@ -9,13 +9,13 @@ import httpx
 import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, JambError, NotFound
-from jamb.core.access import MendKind
+from jamb.core.access import StepKind
 from jamb.core.clients import ClientKind, OwnerLevel
-from jamb.core.handing_on import TakeoverLevel
+from jamb.core.inheritance import InheritedLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.wire.consent import TakeoverChoice, Terms
+from jamb.wire.consent import InheritedChoice, Terms
 from jamb.wire.reach import ReachSent
 from jamb.wire.resources import ResourceSent
 from tests.world import Made, World, unique
@@ -150,7 +150,7 @@ def test_a_consent_for_one_person_counts_for_nobody_else_and_shows_whose_it_is(w
         assert north.allowed, "the client for Yuki, and Yuki by the control room"
         fuel = explain(made.id, "berths", "occupant.assign", kind=DELEGATED, person=YUKI, object="fuel-2")
         assert [check.name for check in fuel.checks if not check.passed] == ["role"]
-        assert [(step.kind, step.reach.words) for step in fuel.mend] == [(MendKind.ASSIGN_ROLE, "only fuel")]
+        assert [(step.kind, step.reach.words) for step in fuel.remedy] == [(StepKind.ASSIGN_ROLE, "only fuel")]
         other = explain(made.id, "berths", "occupant.assign", kind=DELEGATED, person=OSKAR, object="north-2")
         assert not other.allowed
         assert "for another person only" in " ".join(check.evidence for check in other.checks)
@@ -245,7 +245,7 @@ def test_the_policy_says_who_may_register_and_who_may_not_learns_whom_to_ask(wor
 def test_a_maker_hands_on_what_they_may_do_and_never_more(world: World) -> None:
     made = world.client(secret=False)
     with world.jamb(None) as oskar:
-        quick = oskar.asks.take_over(made.id, preview=True)
+        quick = oskar.asks.inherit(made.id, preview=True)
         at = {line.resource: [(one.permission, one.reach.words) for one in line.permissions] for line in quick.lines}
         assert at == {
             "berths": [("berths.manage", "everywhere")],
@@ -253,10 +253,10 @@ def test_a_maker_hands_on_what_they_may_do_and_never_more(world: World) -> None:
             "tides": [("readings.view", "everywhere")],
         }
         careful = {
-            "berths": TakeoverChoice(level=TakeoverLevel.READ, reach=only("south")),
-            "dispatches": TakeoverChoice(level=TakeoverLevel.READ),
+            "berths": InheritedChoice(level=InheritedLevel.READ, reach=only("south")),
+            "dispatches": InheritedChoice(level=InheritedLevel.READ),
         }
-        taken = oskar.asks.take_over(made.id, careful)
+        taken = oskar.asks.inherit(made.id, careful)
         assert {(one.permission, one.reach.words) for one in taken.asked} == {
             ("berths.view", "only south"),
             ("arrivals.view", "only south"),
@@ -264,7 +264,7 @@ def test_a_maker_hands_on_what_they_may_do_and_never_more(world: World) -> None:
         }
         assert taken.granted == [], "the policy here does not let makers grant"
         with pytest.raises(BadInput, match="at least one permission"):
-            oskar.asks.take_over(made.id, careful)
+            oskar.asks.inherit(made.id, careful)
 
 
 def test_people_come_from_a_file_and_groups_lie_in_groups(world: World) -> None:
@@ -420,11 +420,11 @@ def test_a_policy_that_lets_makers_hand_on_grants_at_once(world: World) -> None:
     with world.jamb("steward") as steward:
         made = steward.clients.register(unique("Quick"), "Everything its maker may do")
         steward.roles.assign("lookout", HolderKind.PERSON, [login], reach=only("north"))
-        world.agreed(lambda: steward.change_policy(handing_on=True))
+        world.agreed(lambda: steward.change_policy(inheritance=True))
         try:
-            taken = steward.asks.take_over(made.id)
+            taken = steward.asks.inherit(made.id)
         finally:
-            steward.change_policy(handing_on=False)
+            steward.change_policy(inheritance=False)
             steward.roles.withdraw("lookout", HolderKind.PERSON, [login])
         granted = {(one.permission, one.reach.words) for one in taken.granted}
         assert granted == {("berths.view", "only north"), ("arrivals.view", "only north")}

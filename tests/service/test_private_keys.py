@@ -181,7 +181,7 @@ def test_a_wrong_assertion_is_refused_and_the_record_says_exactly_why(
     attempt = world.failures(signer.made.id)[0]
     assert attempt["outcome"] == outcome
     assert recorded in attempt["detail"]
-    assert attempt["mend"]
+    assert attempt["remedy"]
 
 
 def test_an_assertion_counts_once_whichever_process_sees_it(world: World, signer: Signer) -> None:

@@ -56,7 +56,7 @@ def test_the_whole_chain_is_tried_with_a_token_that_does_nothing(world: World, b
         beyond = jamb.clients.probe(bounded.id, "berths", "berths.read", object="south-3")
         assert beyond.call is not None
         assert (beyond.works, beyond.call.status, "does not reach south-3" in beyond.call.said) == (False, 403, True)
-        assert beyond.explanation.mend[0].kind == "widen-reach"
+        assert beyond.explanation.steps[0].kind == "widen-reach"
         with pytest.raises(BadInput, match="berth"):
             jamb.clients.probe(bounded.id, "berths", "berths.read")
     with world.jamb("auditor") as auditor:
@@ -86,7 +86,7 @@ def test_what_is_missing_is_named_at_each_link_of_the_chain(world: World) -> Non
     with world.jamb("steward") as jamb:
         nothing = jamb.clients.probe(asked.id, "berths", "berths.list")
         assert "Nothing is granted" in nothing.verdict
-        assert nothing.explanation.mend[0].kind == "consent"
+        assert nothing.explanation.steps[0].kind == "consent"
         jamb.clients.disable(gone.id)
         assert "disabled" in jamb.clients.probe(gone.id, "berths", "berths.list").verdict
         jamb.clients.enable(gone.id)
@@ -111,7 +111,7 @@ def test_the_command_line_tells_and_leaves_by_a_code(world: World, tmp_path: Pat
     good = shell("probe", bounded.name, "berths.read", "--resource", "berths", "--object", "north-3")
     assert (good.code, "It works" in good.out, "only in north" in good.out) == (0, True, True)
     bad = shell("probe", bounded.name, "berths.read", "--resource", "berths", "--object", "fuel-1")
-    assert (bad.code, "The smallest mend" in bad.out) == (1, True)
+    assert (bad.code, "The smallest change that would allow it" in bad.out) == (1, True)
     own = shell(
         "probe", bounded.name, "berths.list", "--resource", "berths", "--secret-file", "-", stdin=bounded.secret + "\n"
     )

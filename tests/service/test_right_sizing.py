@@ -1,4 +1,4 @@
-"""From what guards report to the smallest grant: proposed, tried out dry, enforced; mends carried out from findings."""
+"""From what guards report to the smallest grant: proposed, tried in a dry run, enforced; remedies carried out from findings."""
 
 from __future__ import annotations
 
@@ -58,57 +58,59 @@ def reads(world: World, made: Made, *mailboxes: str) -> list[int]:
 
 def test_what_a_client_touches_is_what_it_is_fitted_to(world: World, steward: Jamb, approver: Jamb) -> None:
     made = running_mail(world)
-    fit = steward.narrowing.fit(made.id, "dispatches")
+    fit = steward.rightsizing.propose(made.id, "dispatches")
     assert (fit.proposal, "14 days" in fit.why_not) == (None, True)
     grown_old(world, made)
     assert reads(world, made, "vts.north", "vts.log") == [200, 200]
-    wait_until(lambda: (found := steward.narrowing.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
-    proposal = steward.narrowing.fit(made.id, "dispatches").proposal
+    wait_until(
+        lambda: (found := steward.rightsizing.propose(made.id, "dispatches").proposal) and found.touched, seconds=15
+    )
+    proposal = steward.rightsizing.propose(made.id, "dispatches").proposal
     assert proposal is not None
     assert [(one.permission, one.reach.words) for one in proposal.after] == [("dispatches.read", "only duty/vts")]
     assert proposal.touched == ["vts.log", "vts.north"]
     assert set(proposal.no_longer) == {"mailbox.remove", "message.send"}
     # Tried out, nothing is refused, and what would be is counted by object.
-    steward.narrowing.try_out(made.id, "dispatches", reason="Too much")
+    steward.rightsizing.start(made.id, "dispatches", reason="Too much")
     with pytest.raises(Conflict):
-        steward.narrowing.try_out(made.id, "dispatches")
+        steward.rightsizing.start(made.id, "dispatches")
     assert reads(world, made, "vts.south", "claims", "claims") == [200, 200, 200]
-    wait_until(lambda: steward.narrowing.trials()[-1].missed == 2, seconds=15)
-    (trial,) = [one for one in steward.narrowing.trials() if one.client_id == made.id]
-    assert [(one.operation, one.object, one.calls) for one in trial.misses] == [("messages.read", "claims", 2)]
+    wait_until(lambda: steward.rightsizing.dry_runs()[-1].missed == 2, seconds=15)
+    (dry_run,) = [one for one in steward.rightsizing.dry_runs() if one.client_id == made.id]
+    assert [(one.operation, one.object, one.calls) for one in dry_run.misses] == [("messages.read", "claims", 2)]
     with pytest.raises(StillInUse, match="claims"):
-        approver.narrowing.enforce(made.id, "dispatches")
+        approver.rightsizing.enforce(made.id, "dispatches")
     # The proposal has learnt; the next one holds what was missed, too.
-    steward.narrowing.drop(made.id, "dispatches")
-    again = steward.narrowing.try_out(made.id, "dispatches", days=1)
+    steward.rightsizing.drop(made.id, "dispatches")
+    again = steward.rightsizing.start(made.id, "dispatches", days=1)
     assert again.after[0].reach.words == "only duty/vts, office/claims"
     with pytest.raises(StillInUse, match="tried out until"):
-        approver.narrowing.enforce(made.id, "dispatches")
+        approver.rightsizing.enforce(made.id, "dispatches")
     with world.jamb("registrar") as registrar, pytest.raises(Forbidden):
-        registrar.narrowing.enforce(made.id, "dispatches", force=True)
-    approver.narrowing.enforce(made.id, "dispatches", force=True)
+        registrar.dry_runs.enforce(made.id, "dispatches", force=True)
+    approver.rightsizing.enforce(made.id, "dispatches", force=True)
     held = {(one.permission, one.reach.words) for one in steward.consent.list(made.id)}
     assert held == {("dispatches.read", "only duty/vts, office/claims")}
     assert reads(world, made, "vts.north", "claims", "board.chair") == [200, 200, 403]
-    assert steward.narrowing.fit(made.id, "dispatches").trial is None
+    assert steward.rightsizing.propose(made.id, "dispatches").dry_run is None
     entries = [one.action for one in steward.ledger.list(client=made.id)]
-    assert entries[:3] == ["narrowing.enforced", "narrowing.begun", "narrowing.dropped"]
+    assert entries[:3] == ["rightsizing.enforced", "dry-run.started", "dry-run.ended"]
 
 
 def test_what_was_held_when_it_was_tried_out_must_be_held_still(world: World, steward: Jamb, approver: Jamb) -> None:
     made = running_mail(world)
     grown_old(world, made)
-    steward.narrowing.try_out(made.id, "dispatches", days=0)
+    steward.rightsizing.start(made.id, "dispatches", days=0)
     approver.consent.change_reach(
         made.id, "dispatches", ["dispatches.manage"], ReachSent(kind=ReachKind.ONLY, collections=["duty"])
     )
     with pytest.raises(Conflict, match="changed since"):
-        approver.narrowing.enforce(made.id, "dispatches")
+        approver.rightsizing.enforce(made.id, "dispatches")
     assert [one.reach.words for one in steward.consent.list(made.id)] == ["only duty"]
     with pytest.raises(BadInput):
-        steward.narrowing.try_out(made.id, "dispatches", days=-1)
+        steward.rightsizing.start(made.id, "dispatches", days=-1)
     with pytest.raises(NotFound):
-        steward.narrowing.drop(made.id, "berths")
+        steward.rightsizing.drop(made.id, "berths")
 
 
 def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, steward: Jamb, approver: Jamb) -> None:
@@ -117,27 +119,29 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
     ends = datetime.now(UTC) + timedelta(days=60)
     approver.consent.withdraw(made.id, "dispatches", ["dispatches.manage"], at=ends)
     assert reads(world, made, "vts.north") == [200]
-    wait_until(lambda: (found := steward.narrowing.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
+    wait_until(
+        lambda: (found := steward.rightsizing.propose(made.id, "dispatches").proposal) and found.touched, seconds=15
+    )
     with world.jamb("oskar") as owner:
         with pytest.raises(BadInput, match="reason"):
-            owner.narrowing.request(made.id, "dispatches", " ")
-        asked = owner.narrowing.request(made.id, "dispatches", "It reads one mailbox", days=1)
-        assert (asked.narrows, asked.asks, asked.weight) == (
+            owner.rightsizing.request(made.id, "dispatches", " ")
+        asked = owner.rightsizing.request(made.id, "dispatches", "It reads one mailbox", days=1)
+        assert (asked.rightsizes, asked.asks, asked.weight) == (
             "dispatches",
             ["dispatches dispatches.read only duty/vts"],
             0,
         )
         assert (asked.due_at - asked.requested_at).days == 1 + steward.directory().policy.request_days
         with pytest.raises(Conflict, match="waits already"):
-            owner.narrowing.request(made.id, "dispatches", "Again")
+            owner.rightsizing.request(made.id, "dispatches", "Again")
         with pytest.raises(Forbidden):
             owner.requests.grant(asked.id)
-        assert owner.narrowing.fit(made.id, "dispatches").request_id == asked.id
+        assert owner.rightsizing.propose(made.id, "dispatches").request_id == asked.id
     assert asked.id in {one.id for one in approver.requests.list()}
     narrowed = approver.requests.read(asked.id).narrowed
     assert narrowed is not None
     assert (set(narrowed.no_longer), narrowed.narrower) == ({"mailbox.remove", "message.send"}, ["messages.read"])
-    # As it was tried out or not at all, and not before its time unless that is said.
+    # As it was in a dry run or not at all, and not before its time unless that is said.
     with pytest.raises(BadInput, match="tried out"):
         approver.requests.grant(asked.id, terms=Terms())
     with pytest.raises(StillInUse, match="tried out until"):
@@ -145,11 +149,11 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
     assert approver.requests.grant(asked.id, force=True, words="So be it").state == "granted"
     held = [(one.reach.words, one.expires_at) for one in steward.consent.list(made.id)]
     assert held == [("only duty/vts", ends)], "what was to end ends then, though it is another permission"
-    assert (approver.narrowing.fit(made.id, "dispatches").trial, approver.requests.read(asked.id).narrowed) == (
+    assert (approver.rightsizing.propose(made.id, "dispatches").dry_run, approver.requests.read(asked.id).narrowed) == (
         None,
         None,
     )
-    entry = next(one for one in steward.ledger.list(client=made.id) if one.action == "narrowing.enforced")
+    entry = next(one for one in steward.ledger.list(client=made.id) if one.action == "rightsizing.enforced")
     assert (entry.actor["name"], entry.reason) == (world.person("approver")["name"], "So be it")
 
 
@@ -158,20 +162,20 @@ def test_a_request_for_less_ends_with_what_it_is_about(world: World, steward: Ja
     grown_old(world, made)
 
     def ask() -> UUID:
-        return steward.narrowing.request(made.id, "dispatches", "It does nothing there", days=0).id
+        return steward.rightsizing.request(made.id, "dispatches", "It does nothing there", days=0).id
 
     def state(request: UUID) -> str:
         return steward.requests.read(request).request.state
 
     declined = ask()
     assert approver.requests.decline(declined, "It is about to begin").state == "declined"
-    assert steward.narrowing.fit(made.id, "dispatches").trial is not None, "who tries it out drops it"
+    assert steward.rightsizing.propose(made.id, "dispatches").dry_run is not None, "who tries it out drops it"
     dropped = ask()
-    steward.narrowing.drop(made.id, "dispatches")
+    steward.rightsizing.drop(made.id, "dispatches")
     with pytest.raises(Conflict):
         approver.requests.grant(dropped)
     enforced = ask()
-    approver.narrowing.enforce(made.id, "dispatches")
+    approver.rightsizing.enforce(made.id, "dispatches")
     assert [state(one) for one in (declined, dropped, enforced)] == ["declined", "withdrawn", "granted"]
     assert steward.consent.list(made.id) == []
     with pytest.raises(NotFound, match="smaller"):
@@ -190,13 +194,13 @@ def test_granted_dropped_and_enforced_at_once_one_of_them_counts(world: World, s
     for _ in range(4):
         made = running_mail(world)
         grown_old(world, made)
-        asked = steward.narrowing.request(made.id, "dispatches", "It does nothing there", days=0)
+        asked = steward.rightsizing.request(made.id, "dispatches", "It does nothing there", days=0)
         start = Barrier(3)
         with world.jamb("approver") as one, world.jamb("steward") as other, world.jamb("registrar") as third:
             racing = (
                 lambda one=one, asked=asked: one.requests.grant(asked.id),
-                lambda other=other, made=made: other.narrowing.enforce(made.id, "dispatches"),
-                lambda third=third, made=made: third.narrowing.drop(made.id, "dispatches"),
+                lambda other=other, made=made: other.dry_runs.enforce(made.id, "dispatches"),
+                lambda third=third, made=made: third.dry_runs.drop(made.id, "dispatches"),
             )
             with ThreadPoolExecutor(3) as pool:
                 ended = list(pool.map(attempt, racing))
@@ -206,7 +210,7 @@ def test_granted_dropped_and_enforced_at_once_one_of_them_counts(world: World, s
         assert steward.requests.read(asked.id).request.state == ("withdrawn" if dropped else "granted")
 
 
-# Mends: what is done to have the finding; its rule; what is said with the mend; who may; what then holds.
+# Remedies: what is done to have the finding; its rule; what is said with the remedy; who may; what then holds.
 
 Prepare = Callable[[World, Jamb, Made], None]
 
@@ -266,7 +270,7 @@ def rotated_long_ago(world: World, jamb: Jamb, made: Made) -> None:
         )
 
 
-MENDS: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
+REMEDIES: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
     "names an owner": (
         no_owner,
         "no-owner",
@@ -291,56 +295,56 @@ MENDS: dict[str, tuple[Prepare, str, dict[str, Any], str, str]] = {
 }
 
 
-@pytest.mark.parametrize(("prepare", "rule", "said", "role", "done"), MENDS.values(), ids=MENDS.keys())
-def test_a_finding_is_mended_from_itself_by_whoever_may(
+@pytest.mark.parametrize(("prepare", "rule", "said", "role", "done"), REMEDIES.values(), ids=REMEDIES.keys())
+def test_a_finding_is_resolved_from_itself_by_whoever_may(
     world: World, steward: Jamb, prepare: Prepare, rule: str, said: dict[str, Any], role: str, done: str
 ) -> None:
     made = world.client(granted=["berths.view"])
     prepare(world, steward, made)
-    # A role that is withdrawn mends what is found of each of its permissions.
+    # A role that is withdrawn remedies what is found of each of its permissions.
     found, *_ = steward.findings.list(rule=rule, client=made.id)
     with world.jamb("auditor") as auditor:
-        seen = auditor.findings.preview_mend(found.id)
+        seen = auditor.findings.preview_remedy(found.id)
         assert (seen.by_hand, bool(seen.title), seen.needs) == (False, True, next(iter(said), ""))
         assert "refused" in seen.why_not
         with pytest.raises(Forbidden):
-            auditor.findings.mend(found.id, **said)
-    with world.jamb(role) as mender:
-        assert mender.findings.preview_mend(found.id).why_not == ""
+            auditor.findings.resolve(found.id, **said)
+    with world.jamb(role) as resolver:
+        assert resolver.findings.preview_remedy(found.id).why_not == ""
         if said:
-            with pytest.raises(BadInput, match="needed for this mend"):
-                mender.findings.mend(found.id)
-        assert done in mender.findings.mend(found.id, **said)
+            with pytest.raises(BadInput, match="needed for this remedy"):
+                resolver.findings.resolve(found.id)
+        assert done in resolver.findings.resolve(found.id, **said)
     assert list(steward.findings.list(rule=rule, client=made.id)) == []
-    assert rule in {one.rule for one in steward.findings.list(which="mended", client=made.id)}
-    with pytest.raises(Conflict, match="mended already"):
-        steward.findings.preview_mend(found.id)
+    assert rule in {one.rule for one in steward.findings.list(which="resolved", client=made.id)}
+    with pytest.raises(Conflict, match="resolved already"):
+        steward.findings.preview_remedy(found.id)
 
 
-def test_the_mend_of_excess_replaces_and_says_what_goes(world: World, steward: Jamb, approver: Jamb) -> None:
+def test_the_remedy_of_excess_replaces_and_says_what_goes(world: World, steward: Jamb, approver: Jamb) -> None:
     made = world.client(granted=["berths.manage"])
     grown_old(world, made)
     token = world.ask_token(made).json()["access_token"]
     assert world.call_berths(token).status_code == 200
     wait_until(lambda: list(steward.findings.list(rule="permission-larger-than-use", client=made.id)), seconds=15)
     (found,) = steward.findings.list(rule="permission-larger-than-use", client=made.id)
-    seen = approver.findings.preview_mend(found.id)
+    seen = approver.findings.preview_remedy(found.id)
     assert set(seen.no_longer or ()) == {"arrivals.list", "berth.close", "occupant.assign"}
-    approver.findings.mend(found.id)
+    approver.findings.resolve(found.id)
     assert {one.permission for one in steward.consent.list(made.id)} == {"berths.view"}
     # By hand is what somebody must receive, or think about.
     steward.secrets.issue(made.id, days=2)
     for held in steward.secrets.list(made.id)[1:]:
         steward.credentials.withdraw(made.id, held.id)
     (rotate,) = steward.findings.list(rule="credential-expiring", client=made.id)
-    assert steward.findings.preview_mend(rotate.id).by_hand
+    assert steward.findings.preview_remedy(rotate.id).by_hand
     with pytest.raises(Conflict, match="by hand"):
-        steward.findings.mend(rotate.id)
+        steward.findings.resolve(rotate.id)
 
 
 def test_consent_for_everyone_is_narrowed_to_whom_it_acted_for(world: World, steward: Jamb) -> None:
     found = next(one for one in steward.findings.list(rule="consent-for-everyone"))
-    steward.findings.mend(found.id)
+    steward.findings.resolve(found.id)
     held = [one for one in steward.consent.list(found.client_id) if one.resource == "berths"]
     assert [(one.permission, one.person) for one in held] == [("berths.assign", "Yuki Tanabe")]
     assert found.id not in {one.id for one in steward.findings.list(rule="consent-for-everyone")}
@@ -377,8 +381,8 @@ def test_excess_is_ranked_and_has_a_trend(world: World, steward: Jamb) -> None:
         steward.findings.trend(by="client", key="nobody")
 
 
-def test_takeovers_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: World, steward: Jamb) -> None:
-    found = steward.findings.takeovers()
+def test_escalation_paths_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: World, steward: Jamb) -> None:
+    found = steward.findings.escalation_paths()
     ways = {(way.source.name, way.steps[-1].to.name): [step.by for step in way.steps] for way in found.ways}
     assert "owns Key renewal helper" in ways["Wouter Haan", "Key renewal helper"][0]
     # It may issue the pipeline's credentials, and would need another person's yes for that.
@@ -389,7 +393,7 @@ def test_takeovers_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: 
     helper = steward.clients.find("Key renewal helper")
     steward.clients.change_owners(helper.id, remove=["wouter.haan@quillhaven.example"])
     try:
-        assert steward.findings.takeovers().pairs == found.pairs - cut.parts
+        assert steward.findings.escalation_paths().pairs == found.pairs - cut.closes
     finally:
         again = ["wouter.haan@quillhaven.example"]
         world.agreed(lambda: steward.clients.change_owners(helper.id, add=again))

@@ -147,7 +147,7 @@ def test_a_wrong_request_ends_in_the_rfcs_error_and_leaves_a_record(
         recorded = world.failures(granted.id)
         assert failures_of(world, granted) == before + 1, "a failure is committed before it is answered"
         assert recorded[0]["outcome"] == outcome
-        assert recorded[0]["mend"]
+        assert recorded[0]["remedy"]
 
 
 def failures_of(world: World, made: Made) -> int:

@@ -20,7 +20,7 @@ from jamb.actions import directories, registrations, today
 from jamb.actions.act import Act, act_in
 from jamb.actions.audit import list_findings, read_posture, run_audit
 from jamb.actions.backend import Backend
-from jamb.actions.takeovers import read_takeovers
+from jamb.actions.escalation import read_escalation_paths
 from jamb.core.clients import ClientKind
 from jamb.core.directories import Directory
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
@@ -219,7 +219,7 @@ def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_s
         lambda slug: run_audit(act_in(backend, slug, NOW)),
         lambda slug: read_posture(act_in(backend, slug, NOW)),
         lambda slug: list_findings(act_in(backend, slug, NOW), Wanted(), None, 100),
-        lambda slug: read_takeovers(act_in(backend, slug, NOW)),
+        lambda slug: read_escalation_paths(act_in(backend, slug, NOW)),
         lambda slug: today.read_today(act_in(backend, slug, NOW), "nobody"),
     ):
         read(small.slug)

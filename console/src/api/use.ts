@@ -143,14 +143,14 @@ export const useConsent = (
 export type Level = "nothing" | "read" | "read-and-write" | "all";
 export type Choices = Record<string, { level: Level; reach: ReachChoice }>;
 
-export const useTakeover = (client: MaybeRefOrGetter<string>, choices: MaybeRefOrGetter<Choices | null>, fit: MaybeRefOrGetter<boolean>) =>
+export const useInheritance = (client: MaybeRefOrGetter<string>, choices: MaybeRefOrGetter<Choices | null>, fit: MaybeRefOrGetter<boolean>) =>
   useQuery({
-    queryKey: ["client", directory, () => toValue(client), "takeover", () => toValue(choices)],
+    queryKey: ["client", directory, () => toValue(client), "inheritance", () => toValue(choices)],
     enabled: () => toValue(fit),
     placeholderData: keepPreviousData,
     queryFn: () =>
       must(
-        api.POST("/api/v1/directories/{directory}/clients/{client}/takeover/preview", {
+        api.POST("/api/v1/directories/{directory}/clients/{client}/inheritance/preview", {
           params: { path: { ...path(), client: toValue(client) } },
           body: { choices: toValue(choices), reason: "" },
         }),
@@ -335,7 +335,7 @@ export const useAudit = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path() } })),
   });
 
-export interface FindingFilter { which: "open" | "borne" | "mended"; severity: string; q: string; rule: string; client: string; owner: string }
+export interface FindingFilter { which: "open" | "waived" | "resolved"; severity: string; q: string; rule: string; client: string; owner: string }
 type Severity = "high" | "medium" | "low";
 
 const asked = (filter: FindingFilter) => {
@@ -375,9 +375,9 @@ export const useFinding = (finding: MaybeRefOrGetter<string>) =>
 
 export const useMend = (finding: MaybeRefOrGetter<string>) =>
   useQuery({
-    queryKey: ["audit", "mend", directory, () => toValue(finding)],
+    queryKey: ["audit", "remedy", directory, () => toValue(finding)],
     retry: false,
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/findings/{finding}/mend", ofFinding(finding))),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/findings/{finding}/remedy", ofFinding(finding))),
   });
 
 export const useExcess = (by: MaybeRefOrGetter<"client" | "owner" | "resource">) =>
@@ -394,24 +394,24 @@ export const useTrend = (by: MaybeRefOrGetter<"client" | "owner" | "resource">, 
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/excess/trend", { params: { path: path(), query: { by: toValue(by), key: toValue(key), days: 90 } } })),
   });
 
-export const useTrials = () =>
+export const useDryRuns = () =>
   useQuery({
     queryKey: ["audit", "trials", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/trials", { params: { path: path() } })),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/dry-runs", { params: { path: path() } })),
   });
 
-export const useTakeovers = () =>
+export const useEscalation = () =>
   useQuery({
-    queryKey: ["audit", "takeovers", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/takeovers", { params: { path: path(), query: { most: 40 } } })),
+    queryKey: ["audit", "escalation", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/escalation-paths", { params: { path: path(), query: { most: 40 } } })),
   });
 
-export const useFit = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
+export const useRightsizing = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["client", directory, () => toValue(client), "fit", () => toValue(resource)],
     enabled: () => toValue(resource) !== "",
     queryFn: () =>
-      must(api.GET("/api/v1/directories/{directory}/clients/{client}/fits/{resource}", { params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } } })),
+      must(api.GET("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}", { params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } } })),
   });
 
 export const useReviews = () =>

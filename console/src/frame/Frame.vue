@@ -25,7 +25,7 @@ const PLACES = computed(() =>
 );
 // An owner comes seldom: the rail says what waits for them.
 const { total: waiting } = useWaiting(() => !can("audit.read"));
-const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", takeovers: "audit", removed: "audit" };
+const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", escalation: "audit", removed: "audit" };
 
 const route = useRoute();
 const router = useRouter();

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A directory's posture, then what is wrong, in groups; one finding opens beside the list with its evidence and its mend.
+// A directory's posture, then what is wrong, in groups; one finding opens beside the list with its evidence and its remedy.
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
@@ -21,14 +21,14 @@ const route = useRoute();
 const router = useRouter();
 const { data, error, isLoading, refetch } = useAudit();
 const text = (name: string) => String(route.query[name] ?? "");
-const which = computed<Which>(() => (["borne", "mended"].includes(text("which")) ? (text("which") as Which) : "open"));
+const which = computed<Which>(() => (["waived", "resolved"].includes(text("which")) ? (text("which") as Which) : "open"));
 const by = computed<By>(() => (["client", "owner"].includes(text("by")) ? (text("by") as By) : "rule"));
 const filter = computed<FindingFilter>(() => ({ which: which.value, severity: text("severity"), q: text("q"), rule: "", client: "", owner: "" }));
 const groups = useFindingGroups(by, filter);
 const shown = computed(() => (groups.data.value?.pages ?? []).flatMap((page) => page.items));
 const count = computed(() => shown.value.reduce((sum, one) => sum + one.count, 0));
 const SEVERITIES = ["high", "medium", "low"];
-const WHICH: { value: Which; label: string }[] = [{ value: "open", label: "open" }, { value: "borne", label: "borne" }, { value: "mended", label: "mended lately" }];
+const WHICH: { value: Which; label: string }[] = [{ value: "open", label: "open" }, { value: "waived", label: "waived" }, { value: "resolved", label: "resolved lately" }];
 const BY: By[] = ["rule", "client", "owner"];
 const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }, { value: "html", label: "a page to print" }];
 // So many are all shown, read at once where each stands in one group; of more, each group waits to be opened.
@@ -45,7 +45,7 @@ const given = computed(() => {
 const key = (one: Schemas["KeptFinding"]) => (by.value === "client" ? one.client_id : one.rule);
 const rowsOf = (group: Schemas["FindingGroup"]) => (!together.value ? undefined : all.isLoading.value ? null : (given.value.get(group.key) ?? []));
 const total = computed(() => Object.values(data.value?.open ?? {}).reduce((sum, one) => sum + one, 0));
-const inAll = (value: Which) => (value === "open" ? total.value : value === "borne" ? (data.value?.borne ?? 0) : (data.value?.mended ?? 0));
+const inAll = (value: Which) => (value === "open" ? total.value : value === "waived" ? (data.value?.waived ?? 0) : (data.value?.resolved ?? 0));
 const titles = computed(() => Object.fromEntries((data.value?.rules ?? []).map((one) => [one.id, one.title])));
 const flipped = ref(new Set<string>());
 watch([by, which], () => (flipped.value = new Set()));
@@ -108,7 +108,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <button v-for="one in BY" :key="one" type="button" class="pick" :aria-pressed="by === one" @click="change({ by: one === 'rule' ? undefined : one })">{{ one }}</button>
         </span>
       </div>
-      <p v-if="groups.data.value && !shown.length" class="empty">{{ filter.severity || filter.q ? "No finding fits." : which === "open" ? "The audit finds nothing wrong." : which === "borne" ? "No finding is borne." : "Nothing was mended in the last thirty days." }}</p>
+      <p v-if="groups.data.value && !shown.length" class="empty">{{ filter.severity || filter.q ? "No finding fits." : which === "open" ? "The audit finds nothing wrong." : which === "waived" ? "No finding is waived." : "Nothing was resolved in the last thirty days." }}</p>
       <div v-if="groups.data.value" class="sides" :class="{ two: chosen }">
         <div>
           <FindingGroup v-for="group in shown" :key="`${by}/${group.key}`" :group="group" :by="by" :filter="filter" :open="isOpen(group)" :chosen="chosen?.id ?? ''" :titles="titles" :given="rowsOf(group)" @flip="flip(group.key)" @choose="(one) => choose(one.id === chosen?.id ? null : one)" />

@@ -37,7 +37,7 @@ const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ n
       <tbody>
         <tr v-for="(one, at) in rows" :id="`row-${at}`" :key="one.id" tabindex="-1" :class="{ chosen: at === chosen }">
           <td class="free"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}</RouterLink></td>
-          <td class="free"><template v-if="one.act">{{ one.act }}</template><template v-else><template v-if="one.narrows">less: </template><code>{{ one.asks.join(", ") }}</code></template></td>
+          <td class="free"><template v-if="one.act">{{ one.act }}</template><template v-else><template v-if="one.rightsizes">less: </template><code>{{ one.asks.join(", ") }}</code></template></td>
           <td class="num">{{ one.weight }}</td>
           <td class="free">{{ one.requested_by }} <div class="soft small">{{ why(one) }}</div></td>
           <td class="nowrap"><Moment :at="past ? (one.decided_at ?? one.due_at) : one.due_at" /></td>

@@ -65,13 +65,13 @@ async function verify(): Promise<void> {
             <dt>Letters</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
             <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
             <dt>A use counts</dt><dd>for {{ data.policy.use_counts_days }} days, for excess and fit</dd>
-            <dt>A smaller grant</dt><dd>is tried out dry for {{ data.policy.dry_days }} days</dd>
+            <dt>A smaller grant</dt><dd>is tried in a dry run for {{ data.policy.dry_run_days }} days</dd>
             <dt>A removed client</dt><dd>can be restored for {{ data.policy.restore_days }} days</dd>
             <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}; what one person adds to a client counts together for {{ data.policy.adding_days }} days</dd>
             <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
             <dt>Who may register</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>
             <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
-            <dt>Makers may hand on</dt><dd>{{ data.policy.handing_on ? "without an approver" : "what an approver consents to" }}</dd>
+            <dt>Inheritance</dt><dd>{{ data.policy.inheritance ? "without an approver" : "what an approver consents to" }}</dd>
             <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
             <dt>A sign-in lasts</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console, or until unused for {{ data.policy.session_idle_seconds / 3600 }}; {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
           </dl>

@@ -19,7 +19,7 @@ import Attempts from "./dossier/Attempts.vue";
 import Credentials from "./dossier/Credentials.vue";
 import Handovers from "./dossier/Handovers.vue";
 import Explain from "./dossier/Explain.vue";
-import Fit from "./dossier/Fit.vue";
+import Rightsizing from "./dossier/Rightsizing.vue";
 import Findings from "./dossier/Findings.vue";
 import History from "./dossier/History.vue";
 import Ladder from "./dossier/Ladder.vue";
@@ -47,7 +47,7 @@ function explainCall(resource: string, operation: string, object: string, kind: 
   void router.replace({ hash: "#explain" });
 }
 const PARTS = [
-  ["ladder", "Ladder"], ["fit", "Fit"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
+  ["ladder", "Ladder"], ["rightsize", "Fit"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
   ["refused", "Refused calls"], ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
 ] as const;
 const count = (part: string) =>
@@ -111,7 +111,7 @@ const count = (part: string) =>
 
           <section v-if="can('narrowing.read')" id="fit" aria-labelledby="fit-title">
             <h2 id="fit-title">Fit <span class="soft small">what it holds as itself, beside what would do</span></h2>
-            <Fit :client="id" :resources="data.resources" />
+            <Rightsizing :client="id" :resources="data.resources" />
           </section>
 
           <section id="reach" aria-labelledby="reach-title">

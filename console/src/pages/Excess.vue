@@ -1,8 +1,8 @@
 <script setup lang="ts">
-// Weight granted, used and unused, by client, owner or resource; what is tried out; and where to fit a client to its use.
+// Weight granted, used and unused, by client, owner or resource; what is in a dry run; and where to fit a client to its use.
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { useAudit, useExcess, useTrend, useTrials } from "@/api/use";
+import { useAudit, useExcess, useTrend, useDryRuns } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
@@ -17,7 +17,7 @@ const BY: By[] = ["client", "owner", "resource"];
 const by = computed<By>(() => (BY.includes(route.query.by as By) ? (route.query.by as By) : "client"));
 const { data, error, isLoading, refetch } = useExcess(by);
 const { data: audit } = useAudit();
-const { data: trials } = useTrials();
+const { data: dry_runs } = useDryRuns();
 const open = ref("");
 const trend = useTrend(by, open);
 const most = computed(() => Math.max(...(data.value ?? []).map((one) => one.granted), 1));
@@ -30,16 +30,16 @@ const held = (rows: { permission: string; reach: { words: string } }[]) => rows.
   <PageHead title="Excess" :count="audit?.excess.share == null ? '' : `${Math.round(100 * audit.excess.share)} % of the granted weight is not used`" lead="An operation weighs its effect times its class of data, and by the share of the objects that it reaches">
     <template #below><AuditTabs /></template>
   </PageHead>
-  <section v-if="trials?.length" aria-labelledby="trials">
-    <h2 id="trials">Tried out <span class="soft small">nothing is refused by these; what they would refuse is counted</span></h2>
+  <section v-if="dry_runs?.length" aria-labelledby="dry_runs">
+    <h2 id="dry_runs">Tried out <span class="soft small">nothing is refused by these; what they would refuse is counted</span></h2>
     <table class="log">
       <thead><tr><th scope="col">Client</th><th scope="col">Instead of</th><th scope="col">Tried out</th><th scope="col">Missed</th><th scope="col">Until</th></tr></thead>
       <tbody>
-        <tr v-for="one in trials" :key="one.id">
+        <tr v-for="one in dry_runs" :key="one.id">
           <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#fit' }">{{ one.client_name }}</RouterLink><div class="soft small">at {{ one.resource }}</div></td>
           <td class="free small">{{ held(one.before) }}</td><td class="free small">{{ held(one.after) }}</td>
           <td class="nowrap"><StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? `${one.missed} calls` : 'nothing'" /></td>
-          <td class="nowrap"><Moment :at="one.dry_until" /></td>
+          <td class="nowrap"><Moment :at="one.dry_run_until" /></td>
         </tr>
       </tbody>
     </table>

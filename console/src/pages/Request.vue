@@ -85,7 +85,7 @@ const takeBack = () =>
     <article v-if="one" class="letter">
       <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> <template v-if="one.client_id"> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template></p>
       <h1 v-if="one.act" tabindex="-1">{{ one.requested_by }} asks about {{ one.subject }}: {{ one.act.toLowerCase() }}</h1>
-      <h1 v-else-if="one.narrows" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.narrows }}</h1>
+      <h1 v-else-if="one.rightsizes" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.rightsizes }}</h1>
       <h1 v-else tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
       <p class="lead">
         <template v-if="!one.act">“{{ one.reason }}.” </template><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template>
@@ -101,7 +101,7 @@ const takeBack = () =>
       </p>
 
       <Act v-if="one.act && data" :one="one" :dossier="data" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
-      <Less v-else-if="data?.narrowed" :narrowed="data.narrowed" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
+      <Less v-else-if="data?.narrowed" :narrowed="data.rightsized" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
       <template v-else-if="letter">
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>

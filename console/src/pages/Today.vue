@@ -61,7 +61,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
 
       <section v-if="data.decided.length" aria-labelledby="told">
         <h2 id="told">Your requests</h2>
-        <ul><li v-for="one in data.decided" :key="one.id"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}, {{ one.narrows ? "less: " : "" }}{{ one.asks.join(", ") }}</RouterLink> is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template><template v-if="one.said">: “{{ one.said }}”</template></li></ul>
+        <ul><li v-for="one in data.decided" :key="one.id"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}, {{ one.rightsizes ? "less: " : "" }}{{ one.asks.join(", ") }}</RouterLink> is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template><template v-if="one.said">: “{{ one.said }}”</template></li></ul>
       </section>
 
       <section aria-labelledby="horizon">

@@ -281,7 +281,7 @@ def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime
     explained = explain(at_door.catalogue, standing, request, now, known)
     title = at_door.catalogue.operations[request.operation].title
     reasons = "; ".join(check.evidence for check in explained.decision.failed)
-    steps = " ".join(step.text for step in explained.mend)
+    steps = " ".join(step.text for step in explained.steps)
     if any(check.name is CheckName.ROLE for check in explained.decision.failed):
         names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
         steps += f" Stewards here: {names}." if names else ""

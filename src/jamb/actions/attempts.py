@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client
-from jamb.core.attempts import MENDS, Outcome
+from jamb.core.attempts import REMEDIES, Outcome
 from jamb.store import usage
 from jamb.wire.credentials import Attempt
 
@@ -40,5 +40,5 @@ def _view(row: usage.AttemptRow) -> Attempt:
         address=row.address,
         user_agent=row.user_agent,
         times=row.times,
-        mend=MENDS[outcome],
+        remedy=REMEDIES[outcome],
     )

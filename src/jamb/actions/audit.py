@@ -1,4 +1,4 @@
-"""The audit of a directory: what is wrong now, since when, what is borne knowingly, and who sees to it."""
+"""The audit of a directory: what is wrong now, since when, what is waived, and who sees to it."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def list_findings(
 
 
 def read_finding(act: Act, finding_id: UUID) -> KeptFinding:
-    """Return a finding, mended or not. Raises `NotFound`."""
+    """Return a finding, resolved or not. Raises `NotFound`."""
     with act.read() as session:
         row, client = _find(session, act.directory, finding_id)
         return _views(session, [(row, client.name)], act.now)[0]
@@ -64,20 +64,20 @@ def group_findings(act: Act, by: GroupBy, wanted: Wanted, skip: int, limit: int)
 
 
 def waive(act: Act, finding_id: UUID, days: int, reason: str) -> KeptFinding:
-    """Bear a finding knowingly for some days; it comes back when they are over.
+    """Waive a finding for some days; it comes back when they are over.
 
     Raises:
-        BadInput: no reason, or too long. Conflict: it is mended already.
+        BadInput: no reason, or too long. Conflict: it is resolved already.
     """
     said = reason.strip()
     if not 1 <= days <= LONGEST_WAIVER.days:
         raise BadInput.field("days", days, f"1 to {LONGEST_WAIVER.days}", "Waive it again when it comes back.")
     if not said or len(said) > WORDS_LONGEST:
-        raise BadInput.field("reason", f"{len(said)} characters", f"1 to {WORDS_LONGEST}: why it is borne")
+        raise BadInput.field("reason", f"{len(said)} characters", f"1 to {WORDS_LONGEST}: why it is waived")
     with act.change() as unit:
         row, client = _find(unit.session, act.directory, finding_id)
-        if row.gone_at is not None:
-            raise Conflict("It is mended already.", next_step="Look at the audit again.")
+        if row.resolved_at is not None:
+            raise Conflict("It is resolved already.", next_step="Look at the audit again.")
         row.waived_until, row.waived_by, row.waived_reason = act.now + timedelta(days=days), act.actor.name, said
         unit.session.add(row)
         after = {"finding": row.title, "until": row.waived_until.date().isoformat()}
@@ -127,11 +127,11 @@ def assign(act: Act, finding_id: UUID, login: str, note: str) -> KeptFinding:
 
 
 def given_to(act: Act, person_id: UUID) -> list[KeptFinding]:
-    """Return the open findings that a person is to see to, borne ones too, worst first."""
+    """Return the open findings that a person is to see to, waived ones too, worst first."""
     with act.read() as session:
         rows = [
             row
-            for which in (Which.OPEN, Which.BORNE)
+            for which in (Which.OPEN, Which.WAIVED)
             for row in findings.page(
                 session, act.directory.id, Wanted(which, assigned_to=person_id), act.now, after=None, limit=MOST_GIVEN
             )
@@ -143,7 +143,7 @@ def answer(act: Act, client_id: str, finding_id: UUID, words: str) -> KeptFindin
     """Answer as whoever sees to a finding; it can be answered anew.
 
     Raises:
-        BadInput: no words, or too many. Forbidden: another sees to it. Conflict: it is mended already.
+        BadInput: no words, or too many. Forbidden: another sees to it. Conflict: it is resolved already.
     """
     said = words.strip()
     if not said or len(said) > WORDS_LONGEST:
@@ -154,8 +154,8 @@ def answer(act: Act, client_id: str, finding_id: UUID, words: str) -> KeptFindin
             raise NotFound("This client has no such finding.", next_step="See what is given to you.")
         if row.assigned_to is None or str(row.assigned_to) != act.actor.id:
             raise Forbidden("It is not given to you.", next_step="Have somebody who may give it to you.")
-        if row.gone_at is not None:
-            raise Conflict("It is mended already.", next_step="There is nothing left to answer.")
+        if row.resolved_at is not None:
+            raise Conflict("It is resolved already.", next_step="There is nothing left to answer.")
         row.answer, row.answered_at = said, act.now
         unit.session.add(row)
         after = {"finding": row.title, "answer": said}
@@ -186,7 +186,7 @@ def _views(session: Session, rows: Sequence[tuple[FindingRow, str]], now: dateti
         kept_of(
             _reported(row, name, names, now),
             id=row.id,
-            gone_at=row.gone_at,
+            resolved_at=row.resolved_at,
             assigned_at=row.assigned_at,
             assigned_by=row.assigned_by,
             answered_at=row.answered_at,
@@ -205,7 +205,7 @@ def _reported(row: FindingRow, name: str, names: Mapping[UUID | None, str], now:
         severity=Severity(row.severity),
         title=row.title,
         evidence=row.evidence,
-        mend=row.mend,
+        remedy=row.remedy,
         act=RemedyKind(row.act),
         target=row.target,
         first_seen_at=row.first_seen_at,

@@ -14,7 +14,7 @@ from jamb.core.ids import person_id_in
 from jamb.core.lists import Which
 from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
 from jamb.core.reviews import Answer
-from jamb.store import excess, findings, narrowings, reviews
+from jamb.store import dry_runs, excess, findings, reviews
 
 _MOST = 1000
 # Beside the first word a review is brought to mind a week and a day before its end.
@@ -73,13 +73,13 @@ def _cared_for(session: Session, directory: Directory, since: datetime) -> Itera
 
 
 def _tried_out(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
-    for row, name, missed in narrowings.running_in(session, directory.id, _MOST):
-        if row.dry_until <= now:
+    for row, name, missed in dry_runs.running_in(session, directory.id, _MOST):
+        if row.dry_run_until <= now:
             found = f"{missed} calls would have been refused" if missed else "nothing would have been refused"
-            words = f"“{name}”: a narrower grant was tried out until {row.dry_until:%Y-%m-%d}, and {found}"
+            words = f"“{name}”: a narrower grant was in a dry run until {row.dry_run_until:%Y-%m-%d}, and {found}"
             path = f"/clients/{row.client_id}#ladder"
             yield Fact(
-                f"trial/{row.id}/done", NoticeKind.TRIAL_DONE, row.client_id, name, words, path, (Audience.APPROVERS,)
+                f"trial/{row.id}/done", NoticeKind.DRY_RUN_OVER, row.client_id, name, words, path, (Audience.APPROVERS,)
             )
 
 
@@ -94,9 +94,9 @@ def _weekly(session: Session, directory: Directory, now: datetime) -> Iterable[F
         for severity in sorted(Severity, reverse=True)
     }
     listed = ", ".join(f"{count} {severity.word}" for severity, count in counts.items() if count) or "none"
-    mended = sum(count for _, _, which, count, _ in tally if which is Which.MENDED)
+    resolved = sum(count for _, _, which, count, _ in tally if which is Which.RESOLVED)
     stands = excess.in_all(session, directory.id)
     share = "too early to say" if stands.share is None else f"{stands.share:.0%} of the granted weight is not used"
-    words = f"Open findings: {listed}; {mended} mended in the last thirty days. Excess: {share}."
+    words = f"Open findings: {listed}; {resolved} resolved in the last thirty days. Excess: {share}."
     key = f"audit/{directory.id}/{year}-{week:02}"
     yield Fact(key, NoticeKind.AUDIT_WEEKLY, "", directory.name, words, "/audit", (Audience.AUDITORS,))

@@ -14,7 +14,7 @@ from jamb.actions.asks import permission_faults
 from jamb.actions.backend import find_client, load_one
 from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
-from jamb.core.audit.narrowing import narrower
+from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.charter import Charter, CharterAsk, CharterCredential, HeldCredential, Place, Standing, Step, steps
 from jamb.core.clients import ClientKind, folded, registration
 from jamb.core.credentials import CredentialKind
@@ -89,7 +89,7 @@ def write_charter(act: Act, client_id: str, *, fitted: bool) -> Written:
             declared[place] = {**declared.get(place, {}), **held}
         less = []
         for picture in loaded.picture.resources if fitted else ():
-            fit = narrower(picture, act.directory.policy, act.now)
+            fit = smaller_grant(picture, act.directory.policy, act.now)
             if fit is None:
                 continue
             place = (fit.resource, AccessKind.APPLICATION)

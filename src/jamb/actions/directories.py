@@ -214,7 +214,9 @@ def preview_policy(act: Act, changes: Mapping[str, Any]) -> PolicyPreview:
         found = [one.picture for one in pictures.load(session, act.directory.id, act.directory.policy, act.now)]
     old = {breach for one in found for breach in breaches(one, act.directory.policy, act.now)}
     new = [breach for one in found for breach in breaches(one, after, act.now)]
-    return PolicyPreview(new=tuple(one for one in new if one not in old), already=len(old), mended=len(old - set(new)))
+    return PolicyPreview(
+        new=tuple(one for one in new if one not in old), already=len(old), resolved=len(old - set(new))
+    )
 
 
 def _add_own_api(unit: Unit, backend: Backend, directory: Directory, now: datetime) -> None:

@@ -16,10 +16,10 @@ from jamb.actions.powers import Bench
 from jamb.actions.reach import facts_of
 from jamb.core.access import (
     Explanation,
-    MendKind,
     ObjectFacts,
     PersonStanding,
     Request,
+    StepKind,
     TokenFacts,
     explain,
     reaches,
@@ -98,9 +98,9 @@ def _agreement(
 ) -> str:
     """Say who must agree to the change that would allow it."""
     policy, bench = directory.policy, Bench(session, directory, now)
-    kinds = {step.kind for step in explained.mend}
+    kinds = {step.kind for step in explained.steps}
     said = []
-    weight = max((step.added_weight for step in explained.mend if step.kind is MendKind.CONSENT), default=0)
+    weight = max((step.added_weight for step in explained.steps if step.kind is StepKind.CONSENT), default=0)
     if agreeing(weight, policy):
         could = [one.name for one in bench.could_decide((), client.id)]
         if weight >= policy.two_approvers_weight:
@@ -108,7 +108,7 @@ def _agreement(
         else:
             said.append(f"This consent weighs {weight:g}: somebody else than whoever asks must say yes.")
         said.append(f"{' or '.join(could[:5]) or 'Nobody here'} could.")
-    if MendKind.ISSUE_SECRET in kinds:
+    if StepKind.ISSUE_SECRET in kinds:
         power = beyond(bench.places, bench.power_of_client(client.id), NO_POWERS).weight
         if agreeing(power, policy):
             said.append(

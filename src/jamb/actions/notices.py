@@ -216,9 +216,7 @@ def _requested(session: Session, directory: Directory, since: datetime, now: dat
         path = f"/desk/{row.id}"
         if row.state == RequestState.WAITING:
             count = len(row.ask_ids)
-            what = (
-                f"{count} permission{'' if count == 1 else 's'}" if row.narrowing_id is None else "less than it holds"
-            )
+            what = f"{count} permission{'' if count == 1 else 's'}" if row.dry_run_id is None else "less than it holds"
             if row.act:
                 what = f"another person's yes ({row.reason.lower()})"
             words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"

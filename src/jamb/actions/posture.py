@@ -40,8 +40,8 @@ def read_posture(act: Act) -> wire.Audit:
             clients=counts.clients_in(session, act.directory.id),
             left=left,
             open=counted,
-            borne=standing[Which.BORNE],
-            mended=standing[Which.MENDED],
+            waived=standing[Which.WAIVED],
+            resolved=standing[Which.RESOLVED],
             ages=[
                 wire.Age(severity=wire.Severity(Severity(severity).word), days=band, count=count)
                 for severity, band, count in findings.ages(session, act.directory.id, act.now, AGES)
@@ -66,8 +66,8 @@ def _standing(rule: str, tally: Sequence[tuple[str, int, Which, int, datetime]])
     still = [(severity, oldest) for _, severity, which, _, oldest in mine if which is Which.OPEN]
     return {
         "open": by[Which.OPEN],
-        "borne": by[Which.BORNE],
-        "mended": by[Which.MENDED],
+        "waived": by[Which.WAIVED],
+        "resolved": by[Which.RESOLVED],
         "worst": wire.Severity(Severity(max(severity for severity, _ in still)).word) if still else None,
         "oldest": min((oldest for _, oldest in still), default=None),
     }

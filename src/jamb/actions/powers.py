@@ -20,7 +20,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
 from jamb.store import clients, credentials, pasts, people, resources, roles
-from jamb.store import takeovers as rows
+from jamb.store import escalation as rows
 
 DECIDES = "requests.decide"
 # How many people whose password somebody chose are looked at when that somebody gains by another of them.

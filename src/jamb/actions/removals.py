@@ -23,7 +23,7 @@ from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NameTaken, NotFound, StillInUse, Violation
 from jamb.core.reach.details import reach_of
 from jamb.core.requests import RequestState
-from jamb.store import clients, narrowings, pictures, removals, requests, resources
+from jamb.store import clients, dry_runs, pictures, removals, requests, resources
 from jamb.store.clients import GrantRow
 from jamb.store.pictures import LoadedClient
 from jamb.store.removals import RemovalRow
@@ -186,7 +186,7 @@ def _naming(session: Session, directory: Directory, client_id: str, now: datetim
 
 
 def _end_all(unit: Unit, client: clients.ClientRow) -> dict[str, list[dict[str, Any]]]:
-    """End its consents and roles now, take its requests back, drop what is tried out; return what to give back."""
+    """End its consents and roles now, take its requests back, drop what is in a dry run; return what to give back."""
     ended: dict[str, list[dict[str, Any]]] = {"consents": [], "roles": []}
     for grant in clients.grants_of(unit.session, [client.id]):
         if grant.stands(unit.now):
@@ -204,8 +204,8 @@ def _end_all(unit: Unit, client: clients.ClientRow) -> dict[str, list[dict[str, 
         waiting.state, waiting.decided_at = RequestState.WITHDRAWN.value, unit.now
         unit.session.add(waiting)
     for trial in unit.session.exec(
-        select(narrowings.NarrowingRow).where(
-            narrowings.NarrowingRow.client_id == client.id, col(narrowings.NarrowingRow.ended_at).is_(None)
+        select(dry_runs.DryRunRow).where(
+            dry_runs.DryRunRow.client_id == client.id, col(dry_runs.DryRunRow.ended_at).is_(None)
         )
     ):
         trial.ended_at, trial.ended_by, trial.outcome = unit.now, "removal", "dropped"

@@ -14,10 +14,10 @@ from jamb.actions.act import Act
 from jamb.actions.act_views import change_of, details_of
 from jamb.actions.backend import find_client
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, told_to, unsettled
-from jamb.actions.fits import Trial, trial_of
 from jamb.actions.judging import act_words
 from jamb.actions.powers import Bench
 from jamb.actions.resources import ResourceChange
+from jamb.actions.rightsizing import DryRun, dry_run_of
 from jamb.core.access import Comparison, compare
 from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotFound
@@ -28,8 +28,8 @@ from jamb.core.requests import (
     approvers_needed,
     state_at,
 )
-from jamb.store import clients, narrowings, requests, resources
-from jamb.store.narrowings import NarrowingRow
+from jamb.store import clients, dry_runs, requests, resources
+from jamb.store.dry_runs import DryRunRow
 from jamb.wire.requests import Approval, ConsentRequest
 
 
@@ -63,15 +63,16 @@ class Agreed:
 
 @dataclass(frozen=True, slots=True)
 class RequestDossier:
-    """A request with what granting it now would change; `preview` and `trial` are None once it is decided.
+    """A request with what granting it now would change; `preview` and `dry_run` are None once it is decided.
 
-    `trial`, `comparison`: of a request to narrow, what is tried out and what would no longer be possible. `details`,
+    `dry_run`, `comparison`: of a request to narrow, what is in a dry run and what would no longer be possible.
+    `details`,
     `change`: of an act that another must agree to, what would be done, and of a catalogue for whom it changes what.
     """
 
     request: ConsentRequest
     preview: ConsentPreview | None
-    trial: Trial | None = None
+    dry_run: DryRun | None = None
     comparison: Comparison | None = None
     details: tuple[tuple[str, str], ...] = ()
     change: ResourceChange | None = None
@@ -110,12 +111,12 @@ def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier
                 view, None, details=details_of(session, row), change=change_of(session, act.directory, row, act.now)
             )
         client = find_client(session, act.directory, row.client_id)
-        if row.narrowing_id is not None:
-            tried = session.get_one(NarrowingRow, row.narrowing_id)
+        if row.dry_run_id is not None:
+            tried = session.get_one(DryRunRow, row.dry_run_id)
             resource = session.get_one(resources.ResourceRow, tried.resource_id)
             catalogue, tree = resources.catalogues(session, [resource]), resources.trees(session, [resource])
             comparison = compare(catalogue[resource.id], tried.before(), tried.after(), tree[resource.id])
-            return RequestDossier(view, None, trial_of(session, tried, client.name, resource.name), comparison)
+            return RequestDossier(view, None, dry_run_of(session, tried, client.name, resource.name), comparison)
         agreed = agreed_of(row)
         terms = agreed.terms if agreed is not None else AS_ASKED
         ids = agreed.asks if agreed is not None else tuple(row.ask_ids)
@@ -155,8 +156,8 @@ def request_views(
     asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
     places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
     approvals = requests.approvals_of(session, [row.id for row in rows])
-    tried = narrowings.by_ids(session, [row.narrowing_id for row in rows if row.narrowing_id is not None])
-    narrows = {row.id: tried[row.narrowing_id] for row in rows if row.narrowing_id is not None}
+    tried = dry_runs.by_ids(session, [row.dry_run_id for row in rows if row.dry_run_id is not None])
+    narrows = {row.id: tried[row.dry_run_id] for row in rows if row.dry_run_id is not None}
     return [
         ConsentRequest(
             id=row.id,
@@ -183,7 +184,7 @@ def request_views(
             decided_at=row.decided_at,
             decided_by=row.decided_by,
             said=row.said,
-            narrows=places[narrows[row.id].resource_id] if row.id in narrows else "",
+            rightsizes=places[narrows[row.id].resource_id] if row.id in narrows else "",
             act=act_words(row.act) if row.act else "",
             subject=row.subject,
             why=row.why,
@@ -202,11 +203,11 @@ def _could(
         return ()
     policy = bench.directory.policy
     involved = {row.requested_by_id, *(asks[one].asked_by_id for one in row.ask_ids if one in asks)}
-    heavy = row.narrowing_id is None and row.weight >= policy.two_people_weight
+    heavy = row.dry_run_id is None and row.weight >= policy.two_people_weight
     return tuple(one.name for one in bench.could_decide(bench.controllers(involved) if heavy else (), row.client_id))
 
 
-def _less(tried: NarrowingRow, places: Mapping[UUID, str]) -> tuple[str, ...]:
+def _less(tried: DryRunRow, places: Mapping[UUID, str]) -> tuple[str, ...]:
     """Return what a request to narrow asks for, as lists show it."""
     kept = [f"{places[tried.resource_id]} {one.permission} {one.reach.words}" for one in tried.after()]
     return tuple(kept) or (f"{places[tried.resource_id]} nothing",)

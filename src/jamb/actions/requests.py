@@ -16,8 +16,8 @@ from jamb.actions.backend import find_client
 from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
+from jamb.actions.dry_runs import put_in_force
 from jamb.actions.judging import check_consent, note_addition, take_turn
-from jamb.actions.narrowing import put_in_force
 from jamb.actions.powers import Bench
 from jamb.actions.request_views import Agreed, agreed_of, find_request, request_views
 from jamb.core.agreements import independent, nobody_words
@@ -42,7 +42,7 @@ from jamb.core.requests import (
     state_at,
 )
 from jamb.store import clients, requests, resources
-from jamb.store.narrowings import NarrowingRow
+from jamb.store.dry_runs import DryRunRow
 from jamb.store.work import Actor, Unit
 from jamb.wire.requests import ConsentRequest
 
@@ -129,11 +129,11 @@ def decide_request(
 
     Args:
         ask_ids: which of the request's asks to grant; None all. terms: None as the asks wish (or as agreed).
-        force: put what is tried out in force although its time is not over, or something was missed.
+        force: put what is in a dry run in force although its time is not over, or something was missed.
 
     Raises:
         AlreadyDecided: it was decided, taken back, or has lapsed. SamePerson: two people are needed.
-        StillInUse: what is tried out is not over yet, or something was missed.
+        StillInUse: what is in a dry run is not over yet, or something was missed.
         BadInput: it would be widened, no words to a decline, or other terms than the first approver agreed to.
     """
     check_reason(said, "words")
@@ -157,7 +157,7 @@ def decide_request(
             unit.enter("request.declined", client_subject(client), after=_record(row), reason=row.said)
             unit.session.flush()
             return request_views(unit.session, act.directory, [row], act.now)[0]
-        if row.narrowing_id is not None:
+        if row.dry_run_id is not None:
             _narrow(unit, client, row, ask_ids, terms, said, force=force)
             _close(row, following, act.actor, said, act.now)
             unit.session.add(row)
@@ -224,10 +224,10 @@ def _narrow(
 ) -> None:
     """Put in force what a request is about."""
     _refuse_terms(ask_ids, terms)
-    assert row.narrowing_id is not None
-    tried = unit.session.get_one(NarrowingRow, row.narrowing_id, with_for_update=True)
+    assert row.dry_run_id is not None
+    tried = unit.session.get_one(DryRunRow, row.dry_run_id, with_for_update=True)
     if tried.ended_at is not None:
-        raise NothingToGrant("What was tried out has ended.", next_step="Decline, or let it lapse.")
+        raise NothingToGrant("What was in a dry run has ended.", next_step="Decline, or let it lapse.")
     resource = unit.session.get_one(resources.ResourceRow, tried.resource_id)
     put_in_force(unit, client, resource, tried, said.strip() or row.reason, force=force)
 

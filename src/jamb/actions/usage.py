@@ -12,12 +12,12 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client, find_resource
-from jamb.core.audit.narrowing import misses
+from jamb.core.audit.rightsizing import misses
 from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
-from jamb.store import clients, narrowings, people, resources, usage, uses
+from jamb.store import clients, dry_runs, people, resources, usage, uses
 from jamb.store.usage import Refused
 from jamb.store.work import observation
 from jamb.wire.usage import Refusals
@@ -121,7 +121,7 @@ def _note_details(
             if person in known
         ),
     )
-    trying = narrowings.running_at(session, resource_id, {client_id for client_id, *_ in as_itself})
+    trying = dry_runs.running_at(session, resource_id, {client_id for client_id, *_ in as_itself})
     missed = []
     for client_id, use, _, one in as_itself:
         row = trying.get(client_id)
@@ -132,7 +132,7 @@ def _note_details(
             (row.id, use.operation, name if name in tree.everything else "", calls, use.last_at)
             for name, calls in found.items()
         ]
-    narrowings.add_misses(session, missed)
+    dry_runs.add_misses(session, missed)
 
 
 def _told(refusals: Sequence[tuple[str, Refused]], tree: CollectionTree) -> list[tuple[str, Refused]]:

@@ -26,7 +26,7 @@ def explain(
     ] = None,
     output: Output = Form.TABLE,
 ) -> None:
-    """Say whether a client may do an operation, every check behind it, and the smallest mend."""
+    """Say whether a client may do an operation, every check behind it, and the smallest step."""
     with connected() as jamb:
         found = jamb.clients.explain(
             jamb.clients.find(client).id,
@@ -51,9 +51,9 @@ def show_explanation(found: Explanation) -> None:
         else:
             mark = Text("  ✗ ", style="red") if check.decides else Text("  · ", style="dim")
         out.print(mark.append(f"{check.name:<12} {check.evidence}", style="default"))
-    if found.mend:
-        heading("\nThe smallest mend")
-        for number, step in enumerate(found.mend, 1):
+    if found.steps:
+        heading("\nThe smallest change that would allow it")
+        for number, step in enumerate(found.steps, 1):
             weight = f"  (adds weight {step.added_weight:g})" if step.added_weight else ""
             out.print(f"  {number}. {step.text}{weight}", markup=False)
             if step.command:

@@ -1,4 +1,4 @@
-"""Asks: one permission or a list from a manual; take one back; hand on what one holds oneself."""
+"""Asks: one permission or a list from a manual; take one back; let a client inherit what one may do."""
 
 from __future__ import annotations
 
@@ -22,8 +22,8 @@ from jamb.cli.options import (
 )
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, table
 from jamb.client import BadInput
-from jamb.core.handing_on import TakeoverLevel
-from jamb.wire.consent import Ask, ListedAsk, ListReview, Takeover, TakeoverChoice
+from jamb.core.inheritance import InheritedLevel
+from jamb.wire.consent import Ask, Inheritance, InheritedChoice, ListedAsk, ListReview
 
 app = typer.Typer(no_args_is_help=True)
 
@@ -99,8 +99,8 @@ def drop(
     emit(dropped, output, lambda: out.print(said, markup=False))
 
 
-@app.command("take-over")
-def take_over(
+@app.command("inherit")
+def inherit(
     client: ClientArgument,
     level: Annotated[
         list[str] | None,
@@ -113,45 +113,45 @@ def take_over(
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Let a client take over what your own roles allow, never more: all of it, or narrowed by resource.
+    """Let a client inherit what your own roles allow, never more: all of it, or narrowed by resource.
 
     Collections are written as RESOURCE:COLLECTION.
     """
     choices = _choices(level, only, all_but)
     with connected() as jamb:
         found = jamb.clients.find(client)
-        seen = jamb.asks.take_over(found.id, choices, preview=True)
+        seen = jamb.asks.inherit(found.id, choices, preview=True)
         if output is Form.TABLE:
-            _show_takeover(seen)
+            _show_inheritance(seen)
         if dry_run:
             emit(seen, output, lambda: None)
             return
         if output is Form.TABLE:
             confirm(f"Ask for this on behalf of “{found.name}”?", yes)
-        made = jamb.asks.take_over(found.id, choices, reason=reason)
+        made = jamb.asks.inherit(found.id, choices, reason=reason)
 
     def show() -> None:
         _show_asked(found.name, made.asked)
         if made.granted:
-            out.print(Text("Granted at once: the policy lets makers hand on what they hold.", style="green"))
+            out.print(Text("Granted at once: the policy lets a client inherit what its maker may do.", style="green"))
 
     emit(made, output, show)
 
 
 def _choices(
     levels: list[str] | None, only: list[str] | None, all_but: list[str] | None
-) -> dict[str, TakeoverChoice] | None:
+) -> dict[str, InheritedChoice] | None:
     reaches = reach_by_resource(only, all_but)
     if levels is None and not reaches:
         return None
-    choices: dict[str, TakeoverChoice] = {}
+    choices: dict[str, InheritedChoice] = {}
     for one in levels or []:
         resource, equals, level = one.partition("=")
-        if not equals or level not in set(TakeoverLevel):
+        if not equals or level not in set(InheritedLevel):
             raise BadInput.field("--level", one, "RESOURCE=LEVEL, as berths=read")
-        choices[resource] = TakeoverChoice(level=TakeoverLevel(level), reach=reaches.get(resource))
+        choices[resource] = InheritedChoice(level=InheritedLevel(level), reach=reaches.get(resource))
     for resource, reach in reaches.items():
-        choices.setdefault(resource, TakeoverChoice(reach=reach))
+        choices.setdefault(resource, InheritedChoice(reach=reach))
     return choices
 
 
@@ -186,9 +186,9 @@ def _verdict(listed: ListedAsk) -> Text:
     return Text("needed")
 
 
-def _show_takeover(seen: Takeover) -> None:
+def _show_inheritance(seen: Inheritance) -> None:
     if not seen.lines:
-        note("You hold no role at any resource: there is nothing to hand on.")
+        note("You hold no role at any resource: there is nothing to inherit.")
         return
     heading("What would be asked for")
     rows: list[list[str | Text]] = []

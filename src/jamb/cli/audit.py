@@ -22,7 +22,7 @@ from jamb.client.evidence import verify_evidence
 from jamb.core.audit.reports import ReportForm, fingerprints_in
 from jamb.core.lists import ExcessBy
 from jamb.wire.audit import Audit, Excess, KeptFinding, Severity
-from jamb.wire.mends import MendPreview
+from jamb.wire.remedies import RemedyPreview
 
 app = typer.Typer()
 _RANK = {Severity.LOW: 1, Severity.MEDIUM: 2, Severity.HIGH: 3}
@@ -61,7 +61,9 @@ def audit(
     client: Annotated[str | None, typer.Option(help="Only of this client: its id or whole name")] = None,
     least: Annotated[Severity | None, typer.Option(help="Only this bad or worse")] = None,
     most: Annotated[int, typer.Option(min=1, help="How many to print for people; programs get all")] = 200,
-    gone: Annotated[bool, typer.Option("--gone", help="Show what was mended in the last thirty days, too")] = False,
+    resolved: Annotated[
+        bool, typer.Option("--resolved", help="Show what was resolved in the last thirty days, too")
+    ] = False,
     output: Annotated[
         AuditForm, typer.Option("--output", "-o", help="For people, programs, or other tools")
     ] = AuditForm.TABLE,
@@ -75,7 +77,7 @@ def audit(
         raise BadInput.field("--output", output.value, "table or json with --rule, --client or --least")
     with connected() as jamb:
         posture = jamb.audit()
-        which = ("open", "borne", *(("mended",) if gone else ()))
+        which = ("open", "waived", *(("resolved",) if resolved else ()))
         client_id = jamb.clients.find(client).id if client is not None else None
         every = (
             one for name in which for one in jamb.findings.list(which=name, rule=rule, client=client_id, least=least)
@@ -117,7 +119,7 @@ def rules(output: Output = Form.TABLE) -> None:
 
 
 @app.command()
-def mend(
+def resolve(
     finding: FindingArgument,
     reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "",
     login: Annotated[str, typer.Option(help="Of the new owner, where one is named")] = "",
@@ -127,19 +129,19 @@ def mend(
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Mend a finding, after saying what that would do."""
+    """Resolve a finding, after saying what that would do."""
     with connected() as jamb:
         found = _find(jamb, finding)
-        seen = jamb.findings.preview_mend(found.id)
+        seen = jamb.findings.preview_remedy(found.id)
         if dry_run or seen.by_hand:
-            emit(seen, output, lambda: _show_mend(found, seen))
+            emit(seen, output, lambda: _show_remedy(found, seen))
             return
         if output is Form.TABLE:
-            _show_mend(found, seen)
+            _show_remedy(found, seen)
         if seen.why_not:
             raise Forbidden(seen.why_not, next_step="Ask somebody who may, or assign it to them.")
         confirm(f"{seen.title}?", yes)
-        done = jamb.findings.mend(found.id, reason=reason, login=login, reach=reach_of(only, all_but))
+        done = jamb.findings.resolve(found.id, reason=reason, login=login, reach=reach_of(only, all_but))
     emit({"finding": str(found.id), "done": done}, output, lambda: out.print(done, markup=False))
 
 
@@ -167,14 +169,18 @@ def excess(
 
 
 @app.command()
-def takeovers(output: Output = Form.TABLE) -> None:
-    """Show the shortest ways from weak people and clients to strong ones, and what parts most of them."""
+def escalation(output: Output = Form.TABLE) -> None:
+    """Show the shortest escalation paths from weak people and clients to strong ones, and the one change that closes
+    the most of them.
+    """
     with connected() as jamb:
-        found = jamb.findings.takeovers()
+        found = jamb.findings.escalation_paths()
 
     def show() -> None:
-        out.print(f"{found.pairs} ways from below a weight of {found.weak_below} to {found.strong_from} or more.")
-        for way in found.ways:
+        out.print(
+            f"{found.pairs} escalation paths from below a weight of {found.weak_below} to {found.strong_from} or more."
+        )
+        for way in found.paths:
             line = Text(f"\n{way.source.name}", style="bold")
             line.append(f" ({way.source.weight:g})", style="dim")
             out.print(line)
@@ -186,9 +192,9 @@ def takeovers(output: Output = Form.TABLE) -> None:
                 out.print(f"  → {over or step.by} → {step.to.name} ({step.to.weight:g})", markup=False)
                 over = ""
         if found.cuts:
-            out.print("\n[bold]What would part most[/bold]")
+            out.print("\n[bold]Changes that close the most paths[/bold]")
             for cut in found.cuts:
-                out.print(f"  {cut.parts:>4}  {cut.words}", markup=False)
+                out.print(f"  {cut.closes:>4}  {cut.words}", markup=False)
 
     emit(found, output, show)
 
@@ -245,10 +251,10 @@ def verify(
 def waive(
     finding: FindingArgument,
     days: Annotated[int, typer.Option(help="For how long; then it comes back")],
-    reason: Annotated[str, typer.Option(help="Why it is borne")],
+    reason: Annotated[str, typer.Option(help="Why it is waived")],
     output: Output = Form.TABLE,
 ) -> None:
-    """Bear a finding knowingly for some days."""
+    """Waive a finding for some days."""
     with connected() as jamb:
         done = jamb.findings.waive(_find(jamb, finding).id, days=days, reason=reason)
     emit(done, output, lambda: out.print(f"Waived: it comes back {relative(done.waived_until)}.", markup=False))
@@ -290,7 +296,7 @@ def mine(output: Output = Form.TABLE) -> None:
                 f"{str(one.id)[:_SHORT]}  ", style="dim"
             )
             out.print(line.append(one.client_name, style="bold default").append(f"  {one.title}", style="default"))
-            out.print(f"         → {one.mend}", markup=False)
+            out.print(f"         → {one.remedy}", markup=False)
             said = f"{one.assigned_by}, {relative(one.assigned_at)}" + (f": {one.note}" if one.note else "")
             out.print(Text(f"         {said}", style="dim"))
             if one.answer:
@@ -328,7 +334,7 @@ def _known(baseline: Path | None) -> frozenset[str]:
 
 
 def _fail(found: Sequence[KeptFinding], fail_on: Severity, known: frozenset[str]) -> None:
-    standing = [one for one in found if one.gone_at is None and one.waived_until is None]
+    standing = [one for one in found if one.resolved_at is None and one.waived_until is None]
     bad = [one for one in standing if _RANK[one.severity] >= _RANK[fail_on] and one.fingerprint not in known]
     if bad:
         new = "new " if known else ""
@@ -361,7 +367,9 @@ def _show(posture: Audit, found: Sequence[KeptFinding], by: Grouping, known: fro
     for title, findings in groups.items():
         out.print(f"\n[bold]{title}[/bold]")
         _show_group(findings, by, titles, known)
-    note("\n`jamb audit mend ID` mends one; `jamb audit rules` says why each matters; `--by client` groups otherwise.")
+    note(
+        "\n`jamb audit resolve ID` resolves one; `jamb audit rules` says why each matters; `--by client` groups otherwise."
+    )
 
 
 def excess_words(one: Excess) -> str:
@@ -381,7 +389,7 @@ def _share(one: Excess) -> str:
     return "too early" if one.share is None else f"{one.share:.0%}"
 
 
-def _show_mend(found: KeptFinding, seen: MendPreview) -> None:
+def _show_remedy(found: KeptFinding, seen: RemedyPreview) -> None:
     out.print(Text(f"{found.client_name}: {found.title}", style="bold"))
     out.print(f"  {seen.text}", markup=False)
     for words in seen.words:
@@ -401,7 +409,9 @@ def _show_group(
     findings: Sequence[KeptFinding], by: Grouping, titles: dict[str, str], known: frozenset[str] | None
 ) -> None:
     for one in findings:
-        line = Text(f"  {one.severity:<7}", style="dim" if one.gone_at or one.waived_until else _STYLE[one.severity])
+        line = Text(
+            f"  {one.severity:<7}", style="dim" if one.resolved_at or one.waived_until else _STYLE[one.severity]
+        )
         line.append(f"{str(one.id)[:_SHORT]}  ", style="dim default")
         line.append(one.client_name if by is Grouping.RULE else titles[one.rule], style="bold default")
         line.append(f"  {one.title}", style="default")
@@ -417,8 +427,8 @@ def _show_group(
                 history[-1] += f", and says: {one.answer}"
         if one.waived_until:
             history.append(f"waived until {one.waived_until:%Y-%m-%d} by {one.waived_by}: {one.waived_reason}")
-        if one.gone_at:
-            history.append(f"mended {relative(one.gone_at)}")
+        if one.resolved_at:
+            history.append(f"resolved {relative(one.resolved_at)}")
         out.print(Text(f"           {'; '.join(history)}", style="dim"))
-        if not one.gone_at and not one.waived_until:
-            out.print(f"           → {one.mend}", markup=False)
+        if not one.resolved_at and not one.waived_until:
+            out.print(f"           → {one.remedy}", markup=False)

@@ -247,8 +247,8 @@ def attempts(
             times = f"  {row.times} times within a minute" if row.times > 1 else ""
             out.print(mark.append(f"{relative(row.at)}  {row.outcome}  {row.hint}{times}", style="default"))
             out.print(f"    {row.detail}", markup=False)
-            if row.mend:
-                out.print(f"    → {row.mend}", markup=False)
+            if row.remedy:
+                out.print(f"    → {row.remedy}", markup=False)
             out.print(
                 f"    from {row.address or 'unknown'} by {row.user_agent or 'unnamed'}", style="dim", markup=False
             )
@@ -351,7 +351,7 @@ def _show_dossier(dossier: Dossier) -> None:
     if dossier.findings:
         heading("\nFindings")
         for finding in dossier.findings:
-            out.print(f"{finding.severity}: {finding.title}. {finding.mend}", markup=False)
+            out.print(f"{finding.severity}: {finding.title}. {finding.remedy}", markup=False)
 
 
 def _reach(rung: Rung) -> str:

@@ -37,7 +37,7 @@ _COMMANDS = {
     "explain": _Place(
         "access",
         "explain",
-        "Say whether a client may do an operation, every check behind it, and the smallest mend.",
+        "Say whether a client may do an operation, every check behind it, and the smallest change that would allow it.",
     ),
     "probe": _Place(
         "probe",
@@ -72,7 +72,7 @@ _GROUPS = {
     "notices": _Place("notices", "app", "See what people were told, and how the letters fared."),
     "webhooks": _Place("notices", "webhooks", "Addresses that hear of everything by signed events."),
     "audit": _Place("audit", "app", "Find what is wrong with registrations."),
-    "fit": _Place("fit", "app", "Fit what a client holds to what it does."),
+    "rightsize": _Place("rightsize", "app", "Right-size what a client holds to what it does."),
     "charter": _Place("charter", "app", "Declare a registration in a file, and adopt it in any directory."),
     "reviews": _Place("reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."),
     "publishers": _Place("removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."),

@@ -46,7 +46,7 @@ def change(
 def _show_breaches(found: PolicyPreview) -> None:
     if found.new:
         table(["client", "what", "setting"], [[one.client_name, one.words, one.setting] for one in found.new])
-    out.print(f"{len(found.new)} would be in breach, {found.already} are already, {found.mended} would be no more.")
+    out.print(f"{len(found.new)} would be in breach, {found.already} are already, {found.resolved} would be no more.")
 
 
 def _setting(text: str) -> tuple[str, Any]:

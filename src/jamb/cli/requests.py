@@ -10,11 +10,11 @@ from rich.text import Text
 
 from jamb.cli.connection import connected
 from jamb.cli.consent import OutsideOption, WithinOption, show_preview
-from jamb.cli.fit import held_words, show_trial
 from jamb.cli.options import ChosenOption, DelegatedOption, UntilOption, chosen_asks, moment_of, reach_by_resource
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, heading, note, out, relative
 from jamb.cli.output import table as print_table
 from jamb.cli.resources import show_change
+from jamb.cli.rightsize import held_words, show_dry_run
 from jamb.client import BadInput
 from jamb.wire.consent import Terms
 from jamb.wire.requests import ConsentRequest, RequestDossier
@@ -42,7 +42,7 @@ def list_requests(
                 [
                     str(one.id),
                     one.client_name,
-                    one.act or ("less: " if one.narrows else "") + ", ".join(one.asks),
+                    one.act or ("less: " if one.rightsizes else "") + ", ".join(one.asks),
                     f"{one.weight:g}",
                     one.requested_by,
                     relative(one.due_at if not past else one.decided_at or one.due_at),
@@ -169,7 +169,7 @@ def _state(one: ConsentRequest) -> Text:
 
 def _show(found: RequestDossier) -> None:
     one = found.request
-    less = "less, " if one.narrows else ""
+    less = "less, " if one.rightsizes else ""
     what = one.act or f"{less}{', '.join(one.asks)}"
     about = one.subject if one.act else f"“{one.client_name}”"
     heading(f"{one.requested_by} asks for {about}: {what}")
@@ -193,13 +193,13 @@ def _show(found: RequestDossier) -> None:
     if found.change is not None:
         out.print("")
         show_change(found.change)
-    if found.narrowed is not None:
+    if found.rightsized is not None:
         out.print("")
-        show_trial(found.narrowed.trial)
+        show_dry_run(found.rightsized.dry_run)
         fields(
             [
-                ("instead of", held_words(found.narrowed.trial.before)),
-                ("no longer", ", ".join(found.narrowed.no_longer) or "nothing"),
-                ("for fewer", ", ".join(found.narrowed.narrower) or "nothing"),
+                ("instead of", held_words(found.rightsized.dry_run.before)),
+                ("no longer", ", ".join(found.rightsized.no_longer) or "nothing"),
+                ("for fewer", ", ".join(found.rightsized.narrower) or "nothing"),
             ]
         )

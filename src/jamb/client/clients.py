@@ -148,7 +148,9 @@ class Clients(Noun):
         object: str | None = None,  # noqa: A002 - the word of the plan
         token: str | None = None,
     ) -> Explanation:
-        """Return every check behind a decision and the smallest mend. `token`: an access token to judge too."""
+        """Return every check behind a decision and the smallest change that would allow it. `token`: an access token
+        to judge too.
+        """
         body = {
             "resource": resource,
             "operation": operation,

@@ -12,11 +12,11 @@ from jamb.wire.consent import (
     Ask,
     ConsentPreview,
     Grant,
+    Inheritance,
+    InheritedChoice,
     ListReview,
     ReachChanged,
     ReachPreview,
-    Takeover,
-    TakeoverChoice,
     Terms,
     WithdrawnConsent,
 )
@@ -62,18 +62,18 @@ class Asks(Noun):
         """Take an ask back; a grant of it stays."""
         return self._transport.one(Ask, "DELETE", f"/clients/{part(client_id)}/asks/{ask_id}")
 
-    def take_over(
+    def inherit(
         self,
         client_id: str,
-        choices: Mapping[str, TakeoverChoice] | None = None,
+        choices: Mapping[str, InheritedChoice] | None = None,
         *,
         reason: str = "",
         preview: bool = False,
-    ) -> Takeover:
+    ) -> Inheritance:
         """Ask for what the caller's own roles allow, never more; with `preview` only say what that is."""
         sent = {name: one.model_dump(mode="json") for name, one in choices.items()} if choices is not None else None
-        path = f"/clients/{part(client_id)}/takeover" + ("/preview" if preview else "")
-        return self._transport.one(Takeover, "POST", path, json={"choices": sent, "reason": reason})
+        path = f"/clients/{part(client_id)}/inheritance" + ("/preview" if preview else "")
+        return self._transport.one(Inheritance, "POST", path, json={"choices": sent, "reason": reason})
 
 
 class Consent(Noun):

@@ -1,4 +1,4 @@
-"""The audit: posture, findings, their mends, excess, who could take over what, and evidence to take along."""
+"""The audit: posture, findings, their remedies, excess, escalation paths, and evidence to take along."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from uuid import UUID
 from jamb.client.noun import Noun, part
 from jamb.core.audit.reports import ReportForm
 from jamb.wire.audit import Evaluated, ExcessOnDay, FindingGroup, KeptFinding, RankedExcess, Severity
-from jamb.wire.mends import Mended, MendPreview
+from jamb.wire.escalation import Escalation
 from jamb.wire.reach import ReachSent
-from jamb.wire.takeovers import Takeovers
+from jamb.wire.remedies import RemedyPreview, Resolved
 
 
 class Findings(Noun):
@@ -32,7 +32,7 @@ class Findings(Noun):
         """Yield findings over all pages, worst first.
 
         Args:
-            which: open, borne (waived for a while) or mended (in the last thirty days).
+            which: open, waived (for a while) or resolved (in the last thirty days).
             least: this bad or worse. client: an id. owner: the id of a person, or "none": clients without owners.
             begins: how the finding's id begins.
         """
@@ -57,21 +57,21 @@ class Findings(Noun):
         wanted = reference.strip()
         if not wanted:
             return None
-        found = [one for which in ("open", "borne") for one in islice(self.list(which=which, begins=wanted), 2)]
+        found = [one for which in ("open", "waived") for one in islice(self.list(which=which, begins=wanted), 2)]
         return found[0] if len(found) == 1 else None
 
-    def preview_mend(self, finding_id: UUID) -> MendPreview:
-        """Return what the mend would do, and whether one may carry it out. Changes nothing."""
-        return self._transport.one(MendPreview, "GET", f"/audit/findings/{finding_id}/mend")
+    def preview_remedy(self, finding_id: UUID) -> RemedyPreview:
+        """Return what the remedy would do, and whether one may carry it out. Changes nothing."""
+        return self._transport.one(RemedyPreview, "GET", f"/audit/findings/{finding_id}/remedy")
 
-    def mend(self, finding_id: UUID, *, reason: str = "", login: str = "", reach: ReachSent | None = None) -> str:
-        """Carry the mend out; return what was done, in words. What must be said with it `preview_mend` tells."""
+    def resolve(self, finding_id: UUID, *, reason: str = "", login: str = "", reach: ReachSent | None = None) -> str:
+        """Carry the remedy out; return what was done, in words. What must be said with it `preview_remedy` tells."""
         sent = reach.model_dump(mode="json") if reach is not None else None
         body = {"reason": reason, "login": login, "reach": sent}
-        return self._transport.one(Mended, "POST", f"/audit/findings/{finding_id}/mend", json=body).done
+        return self._transport.one(Resolved, "POST", f"/audit/findings/{finding_id}/remedy", json=body).done
 
     def waive(self, finding_id: UUID, *, days: int, reason: str) -> KeptFinding:
-        """Bear a finding knowingly for some days; then it comes back."""
+        """Waive a finding for some days; then it comes back."""
         body = {"days": days, "reason": reason}
         return self._transport.one(KeptFinding, "POST", f"/audit/findings/{finding_id}/waiver", json=body)
 
@@ -101,9 +101,9 @@ class Findings(Noun):
         params = {"key": key, "days": days, **({"by": by} if by is not None else {})}
         return self._transport.many(ExcessOnDay, "GET", "/audit/excess/trend", params=params)
 
-    def takeovers(self, *, most: int = 50) -> Takeovers:
-        """Return the shortest ways from weak people and clients to strong ones."""
-        return self._transport.one(Takeovers, "GET", "/audit/takeovers", params={"most": most})
+    def escalation_paths(self, *, most: int = 50) -> Escalation:
+        """Return the shortest escalation paths from weak people and clients to strong ones."""
+        return self._transport.one(Escalation, "GET", "/audit/escalation-paths", params={"most": most})
 
     def look_again(self, *, anew: bool = False, at_most: int = 500) -> Evaluated:
         """Look at some of what changed or came due; call again until nothing is left."""

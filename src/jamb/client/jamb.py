@@ -22,13 +22,13 @@ if TYPE_CHECKING:
     from jamb.client.handovers import Handovers
     from jamb.client.leaks import Leaks
     from jamb.client.ledger import Ledger
-    from jamb.client.narrowing import Narrowing
     from jamb.client.notices import Notices, Webhooks
     from jamb.client.people import Groups, People, Roles
     from jamb.client.removals import Publishers, Removals
     from jamb.client.requests import Requests
     from jamb.client.resources import Resources
     from jamb.client.reviews import Reviews
+    from jamb.client.rightsizing import Rightsizing
     from jamb.client.rotations import Rotations
 
 # Where each noun is, by its class: a program that reads clients does not wait for what reads the ledger.
@@ -47,7 +47,7 @@ _NOUNS = {
     "handovers": ("handovers", "Handovers"),
     "leaks": ("leaks", "Leaks"),
     "findings": ("findings", "Findings"),
-    "narrowing": ("narrowing", "Narrowing"),
+    "rightsizing": ("rightsizing", "Rightsizing"),
     "charters": ("charters", "Charters"),
     "reviews": ("reviews", "Reviews"),
     "removals": ("removals", "Removals"),
@@ -75,7 +75,7 @@ class Jamb:
     handovers: Handovers
     leaks: Leaks
     findings: Findings
-    narrowing: Narrowing
+    rightsizing: Rightsizing
     charters: Charters
     reviews: Reviews
     removals: Removals

@@ -52,7 +52,7 @@ DEAD = (
 )
 
 # What to do, for the person who reads the client's failed attempts.
-MENDS: dict[Outcome, str] = {
+REMEDIES: dict[Outcome, str] = {
     Outcome.ISSUED: "",
     Outcome.UNKNOWN_CLIENT: "Check the client id against the connection sheet.",
     Outcome.CLIENT_DISABLED: "The client is disabled here; it gets no tokens.",

@@ -30,11 +30,11 @@ class Attention(StrEnum):
 
 
 class Which(StrEnum):
-    """open: counts. borne: waived for a while. mended: gone in the last thirty days."""
+    """open: counts. waived: does not count for a while. resolved: gone in the last thirty days."""
 
     OPEN = "open"
-    BORNE = "borne"
-    MENDED = "mended"
+    WAIVED = "waived"
+    RESOLVED = "resolved"
 
 
 class GroupBy(StrEnum):

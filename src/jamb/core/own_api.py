@@ -21,7 +21,7 @@ _FOR_PEOPLE = frozenset({AccessKind.DELEGATED})
 _FOR_GUARDS = frozenset({AccessKind.APPLICATION})
 _READ, _WRITE, _CONTROL = Effect.READ, Effect.WRITE, Effect.CONTROL
 _CLIENT, _RESOURCE = "/clients/{client}", "/resources/{name}"
-_FINDING, _FIT = "/audit/findings/{finding}", _CLIENT + "/fits/{resource}"
+_FINDING, _RIGHTSIZING = "/audit/findings/{finding}", _CLIENT + "/rightsizing/{resource}"
 _ROTATION = _CLIENT + "/rotations/{rotation}"
 
 
@@ -70,8 +70,12 @@ OPERATIONS = (
     _operation("asks.review", "Review a list of permissions before asking", "POST", _CLIENT + "/asks/review", _READ),
     _operation("asks.add-list", "Ask for a list of permissions", "POST", _CLIENT + "/asks/list", _WRITE),
     _operation("asks.drop", "Drop an ask", "DELETE", _CLIENT + "/asks/{ask}", _WRITE),
-    _operation("takeover.preview", "See what one could hand on", "POST", _CLIENT + "/takeover/preview", _READ),
-    _operation("takeover.ask", "Ask for what one holds oneself", "POST", _CLIENT + "/takeover", _WRITE),
+    _operation(
+        "inheritance.preview", "See what a client would inherit", "POST", _CLIENT + "/inheritance/preview", _READ
+    ),
+    _operation(
+        "inheritance.ask", "Ask for let a client inherit what one may do", "POST", _CLIENT + "/inheritance", _WRITE
+    ),
     _operation("consent.list", "List consents, those of people too", "GET", _CLIENT + "/consents", _READ),
     _operation("consent.preview", "See what consent would make possible", "POST", _CLIENT + "/consent/preview", _READ),
     _operation("consent.grant", "Consent to what is asked", "POST", _CLIENT + "/consent", _CONTROL),
@@ -151,7 +155,7 @@ OPERATIONS = (
     _operation("probe.run", "Probe a client at a resource", "POST", _CLIENT + "/probe", _CONTROL),
     _operation("audit.read", "Run the audit", "GET", "/audit", _READ),
     _operation("audit.report", "Take the audit to other tools", "GET", "/audit/report", _READ),
-    _operation("findings.waive", "Bear a finding knowingly", "POST", "/audit/findings/{finding}/waiver", _CONTROL),
+    _operation("findings.waive", "Waive a finding", "POST", "/audit/findings/{finding}/waiver", _CONTROL),
     _operation(
         "findings.end-waiver", "Count a waived finding again", "POST", "/audit/findings/{finding}/waiver/ending", _WRITE
     ),
@@ -163,20 +167,22 @@ OPERATIONS = (
     _operation("findings.list", "List findings", "GET", "/audit/findings", _READ),
     _operation("findings.read", "Read a finding", "GET", _FINDING, _READ),
     _operation("findings.list-groups", "List findings in groups", "GET", "/audit/groups", _READ),
-    _operation("findings.read-mend", "See what a finding's mend would do", "GET", _FINDING + "/mend", _READ),
-    # Whoever carries a mend out must be allowed what it does, too.
-    _operation("findings.mend", "Carry out a finding's mend", "POST", _FINDING + "/mend", _WRITE),
+    _operation("findings.read-remedy", "See what a finding's remedy would do", "GET", _FINDING + "/remedy", _READ),
+    # Whoever carries a remedy out must be allowed what it does, too.
+    _operation("findings.resolve", "Carry out a finding's remedy", "POST", _FINDING + "/remedy", _WRITE),
     _operation("excess.rank", "Rank clients, owners or resources by excess", "GET", "/audit/excess", _READ),
     _operation("excess.trend", "See how excess went", "GET", "/audit/excess/trend", _READ),
     _operation("audit.look-again", "Have every client looked at anew", "POST", "/audit/evaluation", _READ),
     _operation("audit.bundle", "Take the evidence along, signed", "GET", "/audit/bundle", _READ),
-    _operation("takeovers.read", "See who could take over what", "GET", "/audit/takeovers", _READ),
-    _operation("narrowing.list", "List narrower grants that are tried out", "GET", "/audit/trials", _READ),
-    _operation("narrowing.read", "See what would do instead", "GET", _FIT, _READ),
-    _operation("narrowing.try-out", "Try a narrower grant out dry", "POST", _FIT + "/trial", _WRITE),
-    _operation("narrowing.drop", "Stop trying a narrower grant out", "DELETE", _FIT + "/trial", _WRITE),
-    _operation("narrowing.request", "Ask an approver for a narrower grant", "POST", _FIT + "/request", _WRITE),
-    _operation("narrowing.enforce", "Put a narrower grant in force", "POST", _FIT + "/enforcement", _CONTROL),
+    _operation("escalation.read", "See who could take over what", "GET", "/audit/escalation-paths", _READ),
+    _operation("dry-runs.list", "List narrower grants that are tried out", "GET", "/audit/dry-runs", _READ),
+    _operation("rightsizing.read", "See what would do instead", "GET", _RIGHTSIZING, _READ),
+    _operation("dry-runs.start", "Try a narrower grant out dry", "POST", _RIGHTSIZING + "/dry-run", _WRITE),
+    _operation("dry-runs.end", "Stop trying a narrower grant out", "DELETE", _RIGHTSIZING + "/dry-run", _WRITE),
+    _operation(
+        "rightsizing.request", "Ask an approver for a narrower grant", "POST", _RIGHTSIZING + "/request", _WRITE
+    ),
+    _operation("rightsizing.enforce", "Put a narrower grant in force", "POST", _RIGHTSIZING + "/enforcement", _CONTROL),
     _operation("clients.change", "Change a registration", "PUT", _CLIENT, _WRITE),
     _operation("charters.read", "Write a client down as a charter", "GET", _CLIENT + "/charter", _READ),
     _operation("charters.compare", "Compare a charter with what is here", "POST", "/charters/comparison", _READ),
@@ -253,17 +259,17 @@ PERMISSIONS = (
             "asks.add",
             "asks.add-list",
             "asks.drop",
-            "takeover.ask",
+            "inheritance.ask",
             "requests.make",
             "requests.withdraw",
             "findings.assign",
             "findings.answer",
-            "findings.mend",
+            "findings.resolve",
             "clients.change",
             "clients.remove",
-            "narrowing.try-out",
-            "narrowing.drop",
-            "narrowing.request",
+            "dry-runs.start",
+            "dry-runs.end",
+            "rightsizing.request",
             "reviews.start",
             "reviews.close",
             "reviews.answer",
@@ -283,8 +289,8 @@ PERMISSIONS = (
             "findings.waive",
             "findings.end-waiver",
             "findings.answer",
-            "findings.mend",
-            "narrowing.enforce",
+            "findings.resolve",
+            "rightsizing.enforce",
             "clients.restore",
             "publishers.vouch",
             "publishers.disown",
@@ -296,7 +302,7 @@ PERMISSIONS = (
         "credentials.manage",
         "Issue, hand over, probe and withdraw credentials",
         _BOTH,
-        _CREDENTIALS | {"findings.mend", "findings.answer"},
+        _CREDENTIALS | {"findings.resolve", "findings.answer"},
         _READ_ALL,
     ),
     Permission(
@@ -334,7 +340,7 @@ PERMISSIONS = (
             "asks.drop",
             "requests.make",
             "requests.withdraw",
-            "narrowing.request",
+            "rightsizing.request",
             "reviews.answer",
             "findings.answer",
         ),
@@ -349,7 +355,7 @@ PERMISSIONS = (
             "clients.set-state",
             "clients.change",
             "clients.cut-off",
-            "takeover.ask",
+            "inheritance.ask",
             "consent.withdraw",
         )
         | _CREDENTIALS,

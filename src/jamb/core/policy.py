@@ -39,7 +39,7 @@ class DirectoryPolicy:
         attempts_days: how long records of token requests are kept.
         observation_days: how long a grant must stand before "never used" means anything.
         use_counts_days: how long a use counts: what was not done for so long counts as not used.
-        dry_days: how long a narrower grant is tried out dry before it may take the place of a wider one.
+        dry_run_days: how long a narrower grant is tried in a dry run before it may take the place of a wider one.
         restore_days: how long a removed client can be restored.
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
@@ -53,7 +53,7 @@ class DirectoryPolicy:
         registering_groups: names of the groups that may, when `registering` says groups.
         people_may_consent: whether people consent for themselves where a permission leaves it to them.
         top_role_for_clients: whether a role that holds everything may be assigned to a client.
-        handing_on: whether makers may grant a client what their own roles allow, without an approver.
+        inheritance: whether makers may grant a client what their own roles allow, without an approver.
     """
 
     secret_default_days: int = 90
@@ -71,7 +71,7 @@ class DirectoryPolicy:
     attempts_days: int = 90
     observation_days: int = 14
     use_counts_days: int = 90
-    dry_days: int = 14
+    dry_run_days: int = 14
     restore_days: int = 30
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
@@ -85,7 +85,7 @@ class DirectoryPolicy:
     registering_groups: tuple[str, ...] = ()
     people_may_consent: bool = False
     top_role_for_clients: bool = False
-    handing_on: bool = False
+    inheritance: bool = False
 
     @property
     def notice(self) -> timedelta:
@@ -127,7 +127,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "attempts_days": (7, 3650),
     "observation_days": (1, 365),
     "use_counts_days": (1, 3650),
-    "dry_days": (1, 180),
+    "dry_run_days": (1, 180),
     "restore_days": (1, 365),
     "access_token_seconds": (60, 3600),
     "person_token_seconds": (300, 7 * 86400),
@@ -150,7 +150,7 @@ _AT_MOST = (
 
 # Settings by which the policy asks for another person's yes; smaller ones ask for it less often. The value is the sign.
 _GUARDING = {"two_people_weight": -1, "two_approvers_weight": -1, "adding_days": 1}
-_LOOSE = ("handing_on", "top_role_for_clients", "people_may_consent")
+_LOOSE = ("inheritance", "top_role_for_clients", "people_may_consent")
 
 
 def loosened(before: DirectoryPolicy, after: DirectoryPolicy) -> tuple[str, ...]:

@@ -17,8 +17,8 @@ from jamb.actions import (
     audit,
     consent,
     directories,
+    dry_runs,
     groups,
-    narrowing,
     people,
     registrations,
     requests,
@@ -123,7 +123,7 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
     hand_over(history)
     history.happen()
     sweep(backend, port.slug, now)
-    narrowing.request(
+    dry_runs.request(
         Act(backend, port, history.actors["maren.oduya"], now),
         history.client_id("Mail archive"),
         "dispatches",

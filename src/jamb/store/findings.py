@@ -25,9 +25,9 @@ from jamb.store.people import PersonRow
 
 
 class FindingRow(SQLModel, table=True):
-    """One thing that is wrong, or was. `gone_at`: since when it is not; `returned`: how often it came back.
+    """One thing that is wrong, or was. `resolved_at`: since when it is not; `returned`: how often it came back.
 
-    `waived_until`: until then it is known and borne; `note`: what was said to its assignee, `answer`: by them.
+    `waived_until`: it is waived until then; `note`: what was said to its assignee, `answer`: by them.
     """
 
     __tablename__ = "finding"
@@ -39,9 +39,9 @@ class FindingRow(SQLModel, table=True):
             sa.text("severity DESC"),
             "rule",
             "id",
-            postgresql_where=sa.text("gone_at IS NULL"),
+            postgresql_where=sa.text("resolved_at IS NULL"),
         ),
-        Index("finding_gone", "directory_id", "gone_at"),
+        Index("finding_gone", "directory_id", "resolved_at"),
         Index("finding_assigned", "assigned_to", postgresql_where=sa.text("assigned_to IS NOT NULL")),
     )
 
@@ -53,11 +53,11 @@ class FindingRow(SQLModel, table=True):
     severity: int
     title: str = Field(sa_type=Text)
     evidence: dict[str, str] = document()
-    mend: str = Field(sa_type=Text)
+    remedy: str = Field(sa_type=Text)
     act: str = Field(sa_type=Text)
     target: str = Field(sa_type=Text)
     first_seen_at: datetime = moment()
-    gone_at: datetime | None = moment(nullable=True)
+    resolved_at: datetime | None = moment(nullable=True)
     returned: int = 0
     waived_until: datetime | None = moment(nullable=True)
     waived_by: str = Field(default="", sa_type=Text)
@@ -205,12 +205,12 @@ def keep_findings(
     for row in session.exec(select(FindingRow).where(among(FindingRow.client_id, client_ids))):
         one = wanted.pop((row.client_id, row.rule, row.subject), None)
         if one is None:
-            if row.gone_at is None:
-                row.gone_at = now
+            if row.resolved_at is None:
+                row.resolved_at = now
                 session.add(row)
             continue
-        if row.gone_at is not None:
-            row.gone_at, row.returned = None, row.returned + 1
+        if row.resolved_at is not None:
+            row.resolved_at, row.returned = None, row.returned + 1
         for name, value in _content(one).items():
             if getattr(row, name) != value:
                 setattr(row, name, value)
@@ -244,7 +244,7 @@ def _content(one: Finding) -> dict[str, Any]:
         "severity": int(one.severity),
         "title": one.title,
         "evidence": dict(one.evidence),
-        "mend": one.mend,
+        "remedy": one.remedy,
         "act": one.act.value,
         "target": one.target,
     }
@@ -271,12 +271,12 @@ def findings_of(
     )
     if client_ids is not None:
         wanted = wanted.where(among(FindingRow.client_id, client_ids))
-    standing = col(FindingRow.gone_at).is_(None)
-    wanted = wanted.where(standing if gone_since is None else standing | (col(FindingRow.gone_at) >= gone_since))
+    standing = col(FindingRow.resolved_at).is_(None)
+    wanted = wanted.where(standing if gone_since is None else standing | (col(FindingRow.resolved_at) >= gone_since))
     return [(row, name) for row, name in session.exec(wanted)]
 
 
-MENDED_LATELY = timedelta(days=30)
+RESOLVED_LATELY = timedelta(days=30)
 
 
 @dataclass(frozen=True, slots=True)
@@ -300,10 +300,10 @@ class Wanted:
     def conditions(self, directory_id: UUID, now: datetime) -> list[sa.ColumnElement[bool]]:
         waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
         found: list[sa.ColumnElement[bool]] = [col(FindingRow.directory_id) == directory_id]
-        if self.which is Which.MENDED:
-            found.append(col(FindingRow.gone_at) >= now - MENDED_LATELY)
+        if self.which is Which.RESOLVED:
+            found.append(col(FindingRow.resolved_at) >= now - RESOLVED_LATELY)
         else:
-            found += [col(FindingRow.gone_at).is_(None), waived if self.which is Which.BORNE else ~waived]
+            found += [col(FindingRow.resolved_at).is_(None), waived if self.which is Which.WAIVED else ~waived]
         if self.severity is not None:
             found.append(col(FindingRow.severity) == self.severity)
         if self.least is not None:
@@ -364,7 +364,7 @@ def cared_for_since(session: Session, directory_id: UUID, since: datetime) -> li
         .where(
             FindingRow.directory_id == directory_id,
             col(FindingRow.assigned_to).is_not(None),
-            col(FindingRow.gone_at).is_(None),
+            col(FindingRow.resolved_at).is_(None),
             (col(FindingRow.assigned_at) > since) | (col(FindingRow.answered_at) > since),
         )
     )
@@ -407,7 +407,9 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
     """Return how many findings there are by rule, severity and standing, with the first day of the oldest."""
     waived = col(FindingRow.waived_until).is_not(None) & (col(FindingRow.waived_until) > now)
     which = sa.case(
-        (col(FindingRow.gone_at).is_not(None), Which.MENDED.value), (waived, Which.BORNE.value), else_=Which.OPEN.value
+        (col(FindingRow.resolved_at).is_not(None), Which.RESOLVED.value),
+        (waived, Which.WAIVED.value),
+        else_=Which.OPEN.value,
     )
     rows = session.execute(
         sa.select(
@@ -419,7 +421,7 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
         )
         .where(
             col(FindingRow.directory_id) == directory_id,
-            col(FindingRow.gone_at).is_(None) | (col(FindingRow.gone_at) >= now - MENDED_LATELY),
+            col(FindingRow.resolved_at).is_(None) | (col(FindingRow.resolved_at) >= now - RESOLVED_LATELY),
         )
         .group_by(col(FindingRow.rule), col(FindingRow.severity), "which")
     )
@@ -456,7 +458,7 @@ def clients_waiting(session: Session, directory_id: UUID, limit: int) -> tuple[l
 
 
 def waived_of(session: Session, client_ids: Iterable[str], now: datetime) -> dict[str, set[tuple[str, str]]]:
-    """Return which findings of clients are borne knowingly, as rule and subject, by client."""
+    """Return which findings of clients are waived knowingly, as rule and subject, by client."""
     found: dict[str, set[tuple[str, str]]] = {}
     rows = session.execute(
         sa.select(col(FindingRow.client_id), col(FindingRow.rule), col(FindingRow.subject)).where(

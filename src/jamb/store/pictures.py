@@ -51,11 +51,11 @@ class LoadedClient:
     roles: tuple[tuple[roles.AssignmentRow, roles.RoleRow], ...]
     # Of the resources of the picture, in their order.
     resource_ids: tuple[UUID, ...] = ()
-    # Findings that are borne knowingly, as rule and subject.
+    # Findings that are waived knowingly, as rule and subject.
     waived: frozenset[tuple[str, str]] = frozenset()
 
     def findings(self, policy: DirectoryPolicy, now: datetime) -> list[Finding]:
-        """Return what is wrong with it now, without what is borne knowingly, worst first."""
+        """Return what is wrong with it now, without what is waived, worst first."""
         found = evaluate([self.picture], policy, now)
         return worst_first(one for one in found if (one.rule, one.subject) not in self.waived)
 

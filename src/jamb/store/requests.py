@@ -18,7 +18,7 @@ from jamb.store.columns import blob, document, moment, words
 class RequestRow(SQLModel, table=True):
     """An owner or registrar asks that some asks be consented to, or that a narrower grant be put in force.
 
-    `narrowing_id`: what is tried out and to be put in force; then there are no asks. `act`: what else one person may
+    `dry_run_id`: what is in a dry run and to be put in force; then there are no asks. `act`: what else one person may
     not do alone (`core.agreements.ActKind`), with its `args`, known again by its `digest`; `subject` and `why` say in
     words about what and why it waits, `needed` how many others must agree. `done_at`, `outcome`: when it was done, and
     how that ended.
@@ -39,7 +39,7 @@ class RequestRow(SQLModel, table=True):
     directory_id: UUID = Field(foreign_key="directory.id")
     client_id: str | None = Field(default=None, foreign_key="client.id", sa_type=Text, index=True)
     ask_ids: list[UUID] = Field(sa_column=Column(ARRAY(Uuid), nullable=False))
-    narrowing_id: UUID | None = Field(default=None, foreign_key="narrowing.id", index=True)
+    dry_run_id: UUID | None = Field(default=None, foreign_key="dry_run.id", index=True)
     requested_by_id: str = Field(sa_type=Text)
     requested_by: str = Field(sa_type=Text)
     requested_at: datetime = moment()
@@ -151,12 +151,10 @@ def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) 
     return int(session.execute(counted).scalar_one())
 
 
-def waiting_for_narrowing(
-    session: Session, narrowing_id: UUID, now: datetime, *, lock: bool = False
-) -> list[RequestRow]:
-    """Return the requests that wait for a decision on what is tried out."""
+def waiting_for_dry_run(session: Session, dry_run_id: UUID, now: datetime, *, lock: bool = False) -> list[RequestRow]:
+    """Return the requests that wait for a decision on what is in a dry run."""
     wanted = select(RequestRow).where(
-        RequestRow.narrowing_id == narrowing_id, RequestRow.state == "waiting", col(RequestRow.due_at) > now
+        RequestRow.dry_run_id == dry_run_id, RequestRow.state == "waiting", col(RequestRow.due_at) > now
     )
     return list(session.exec(wanted.with_for_update() if lock else wanted))
 

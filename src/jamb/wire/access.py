@@ -1,4 +1,4 @@
-"""Explanations: the checks of a decision and the smallest mend."""
+"""Explanations: the checks of a decision and the smallest step."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Annotated
 
 from pydantic import Field, SecretStr
 
-from jamb.core.access import CheckName, Mend, MendKind
+from jamb.core.access import CheckName, Step, StepKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.wire.base import Answered, Moment, Sent, SeveralLines
@@ -23,10 +23,10 @@ class Check(Answered):
     evidence: str
 
 
-class MendStep(Answered):
-    """One step of the smallest mend, with the command that does it (empty when none does)."""
+class ExplanationStep(Answered):
+    """One step of the smallest change that would allow it, with the command that does it (empty when none does)."""
 
-    kind: MendKind
+    kind: StepKind
     text: str
     target: str
     added_weight: float
@@ -57,7 +57,7 @@ class Explanation(Answered):
     object: str | None
     allowed: bool
     checks: list[Check]
-    mend: list[MendStep]
+    steps: list[ExplanationStep]
     agreement: str = ""
 
 
@@ -97,34 +97,34 @@ class Holders(Answered):
     people: list[PersonHolder]
 
 
-def mend_step_of(mend: Mend, explained: Explained) -> MendStep:
+def step_of(step: Step, explained: Explained) -> ExplanationStep:
     """Return the step with the command that carries it out."""
     kind = ["--delegated"] if explained.kind is AccessKind.DELEGATED else []
-    person = ["--person", explained.person] if mend.one_person else []
-    reach = _reach_options(mend)
+    person = ["--person", explained.person] if step.one_person else []
+    reach = _reach_options(step)
     client, resource = explained.client_id, explained.resource
-    consent = ["jamb", "consent", "grant", client, "--only", f"{resource}:{mend.target}", *kind]
+    consent = ["jamb", "consent", "grant", client, "--only", f"{resource}:{step.target}", *kind]
     commands = {
-        MendKind.ASK: ["jamb", "asks", "add", client, resource, mend.target, *kind],
-        MendKind.CONSENT: [*consent, *_within(resource, reach)],
-        MendKind.WIDEN_REACH: ["jamb", "consent", "reach", client, resource, mend.target, *kind, *person, *reach],
-        MendKind.ISSUE_SECRET: ["jamb", "secrets", "issue", client],
-        MendKind.ENABLE_CLIENT: ["jamb", "clients", "enable", client],
-        MendKind.ASSIGN_ROLE: ["jamb", "roles", "assign", mend.target, "--person", explained.person, *reach],
+        StepKind.ASK: ["jamb", "asks", "add", client, resource, step.target, *kind],
+        StepKind.CONSENT: [*consent, *_within(resource, reach)],
+        StepKind.WIDEN_REACH: ["jamb", "consent", "reach", client, resource, step.target, *kind, *person, *reach],
+        StepKind.ISSUE_SECRET: ["jamb", "secrets", "issue", client],
+        StepKind.ENABLE_CLIENT: ["jamb", "clients", "enable", client],
+        StepKind.ASSIGN_ROLE: ["jamb", "roles", "assign", step.target, "--person", explained.person, *reach],
     }
-    return MendStep(
-        kind=mend.kind,
-        text=mend.text,
-        target=mend.target,
-        added_weight=mend.added_weight,
-        reach=Reach.model_validate(mend.reach),
-        command=shlex.join(commands.get(mend.kind, [])),
+    return ExplanationStep(
+        kind=step.kind,
+        text=step.text,
+        target=step.target,
+        added_weight=step.added_weight,
+        reach=Reach.model_validate(step.reach),
+        command=shlex.join(commands.get(step.kind, [])),
     )
 
 
 @dataclass(frozen=True, slots=True)
 class Explained:
-    """What a mend's command needs to know of the question. `person` is a login."""
+    """What a step's command needs to know of the question. `person` is a login."""
 
     client_id: str
     resource: str
@@ -132,11 +132,11 @@ class Explained:
     person: str
 
 
-def _reach_options(mend: Mend) -> list[str]:
-    option = {ReachKind.EVERYWHERE: "", ReachKind.ONLY: "--in", ReachKind.ALL_BUT: "--except"}[mend.reach.kind]
+def _reach_options(step: Step) -> list[str]:
+    option = {ReachKind.EVERYWHERE: "", ReachKind.ONLY: "--in", ReachKind.ALL_BUT: "--except"}[step.reach.kind]
     if not option:
-        return ["--everywhere"] if mend.kind is MendKind.WIDEN_REACH else []
-    return [part for path in sorted(mend.reach.collections) for part in (option, path)]
+        return ["--everywhere"] if step.kind is StepKind.WIDEN_REACH else []
+    return [part for path in sorted(step.reach.collections) for part in (option, path)]
 
 
 def _within(resource: str, reach: list[str]) -> list[str]:

@@ -25,7 +25,7 @@ class Severity(StrEnum):
 class Finding(Answered):
     """Something that is wrong with a client, as it stands.
 
-    `act` and `target` say the mend to programs; `fingerprint` is the same in every report.
+    `act` and `target` say the remedy to programs; `fingerprint` is the same in every report.
     """
 
     rule: str
@@ -35,7 +35,7 @@ class Finding(Answered):
     severity: Severity
     title: str
     evidence: dict[str, str]
-    mend: str
+    remedy: str
     act: audit.RemedyKind
     target: str
     fingerprint: str
@@ -44,14 +44,14 @@ class Finding(Answered):
 class KeptFinding(Finding):
     """A finding with its history.
 
-    `returned`: how often it came back; `gone_at`: when it was mended; `waived_until`: it is borne knowingly until then;
+    `returned`: how often it came back; `resolved_at`: when it was resolved; `waived_until`: it is waived until then;
     `assigned_to`: who sees to it, `note`: what was said to them when it was given, `answer`: what they say.
     """
 
     id: UUID
     first_seen_at: Moment
     returned: int
-    gone_at: Moment | None
+    resolved_at: Moment | None
     waived_until: Moment | None
     waived_by: str
     waived_reason: str
@@ -80,8 +80,8 @@ class Rule(Answered):
     found: list[str]
     passed: list[str]
     open: int
-    borne: int
-    mended: int
+    waived: int
+    resolved: int
     worst: Severity | None
     oldest: Moment | None
 
@@ -138,7 +138,7 @@ class FindingGroup(Answered):
 class Audit(Answered):
     """A directory's posture.
 
-    `open`: findings that count, by severity; `borne`: those that are waived; `mended`: gone in the last thirty days.
+    `open`: findings that count, by severity; `waived`: those that are waived; `resolved`: gone in the last thirty days.
     `left`: clients that are still to be looked at, because much changed at once.
     """
 
@@ -147,8 +147,8 @@ class Audit(Answered):
     clients: int
     left: int
     open: dict[str, int]
-    borne: int
-    mended: int
+    waived: int
+    resolved: int
     ages: list[Age]
     ending: list[EndBand]
     excess: Excess
@@ -171,7 +171,7 @@ class Evaluated(Answered):
 
 
 class Waiver(Sent):
-    """`days` for which the finding is borne, and why. It comes back when they are over."""
+    """`days` for which the finding is waived, and why. It comes back when they are over."""
 
     days: Annotated[int, Field(strict=True, ge=1, le=366), WHOLE]
     reason: Said
@@ -245,4 +245,4 @@ _HISTORY = (
     "note",
     "answer",
 )
-_SAME = ("rule", "client_id", "client_name", "subject", "title", "mend", "act", "target")
+_SAME = ("rule", "client_id", "client_name", "subject", "title", "remedy", "act", "target")

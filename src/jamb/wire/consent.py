@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from jamb.core.handing_on import TakeoverLevel
+from jamb.core.inheritance import InheritedLevel
 from jamb.core.permissions import AccessKind
 from jamb.wire.base import Answered, Moment, Names, Sent, SeveralLines
 from jamb.wire.reach import Reach, ReachSent
@@ -226,36 +226,36 @@ class ReachChanged(Answered):
     no_longer: list[str]
 
 
-class TakeoverChoice(Sent):
-    level: TakeoverLevel = TakeoverLevel.ALL
+class InheritedChoice(Sent):
+    level: InheritedLevel = InheritedLevel.ALL
     reach: ReachSent | None = None
 
 
-class TakeoverSent(Sent):
-    """What to hand on, by resource: what is not named is not handed on. Left out, everything one's roles allow."""
+class InheritanceSent(Sent):
+    """What is inherited, by resource: what is not named is not. Left out, everything one's roles allow."""
 
-    choices: Annotated[dict[str, TakeoverChoice], Field(max_length=100)] | None = None
+    choices: Annotated[dict[str, InheritedChoice], Field(max_length=100)] | None = None
     reason: Reason = ""
 
 
-class TakeoverPermission(Answered):
+class InheritedPermission(Answered):
     permission: str
     reach: Reach
 
 
-class TakeoverLine(Answered):
+class InheritedLine(Answered):
     resource: str
     title: str
     roles: list[str]
-    level: TakeoverLevel
-    permissions: list[TakeoverPermission]
+    level: InheritedLevel
+    permissions: list[InheritedPermission]
     operations: int
     weight: int
 
 
-class Takeover(Answered):
+class Inheritance(Answered):
     """`granted` is empty where an approver must still consent."""
 
-    lines: list[TakeoverLine]
+    lines: list[InheritedLine]
     asked: list[Ask]
     granted: list[Grant]

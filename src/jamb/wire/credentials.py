@@ -200,7 +200,7 @@ class Attempt(Answered):
     address: str
     user_agent: str
     times: int = 1
-    mend: str
+    remedy: str
 
 
 def sheet_of(sheet: ConnectionSheet) -> Sheet:

@@ -61,8 +61,10 @@ class Breach(Answered):
 
 
 class PolicyPreview(Answered):
-    """What a changed policy would find. `new`: not in breach today; `already`: how many are; `mended`: are no more."""
+    """What a changed policy would find. `new`: not in breach today; `already`: how many are; `resolved`: are no
+    more.
+    """
 
     new: list[Breach]
     already: int
-    mended: int
+    resolved: int

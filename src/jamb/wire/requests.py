@@ -10,9 +10,9 @@ from pydantic import Field, StrictBool
 from jamb.core.requests import RequestState
 from jamb.wire.base import Answered, Moment, Names, Sent
 from jamb.wire.consent import ConsentPreview, Terms
-from jamb.wire.narrowing import Trial
 from jamb.wire.reach import Reach
 from jamb.wire.resources import ResourceChange
+from jamb.wire.rightsizing import DryRun
 from jamb.wire.text import Said
 
 Words = Annotated[str, Field(max_length=500)]
@@ -64,7 +64,7 @@ class AgreedTerms(Answered):
 class ConsentRequest(Answered):
     """`approvers`: how many must say yes. `said`: the words of whoever decided.
 
-    `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
+    `rightsizes`: the resource at which it asks for less than is held; empty where it asks for consent.
     `act`, `subject`, `why`: what else one person may not do alone, about what, and why another must agree; then
     `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide.
     """
@@ -88,7 +88,7 @@ class ConsentRequest(Answered):
     decided_at: Moment | None
     decided_by: str
     said: str
-    narrows: str = ""
+    rightsizes: str = ""
     act: str = ""
     subject: str = ""
     why: str = ""
@@ -96,10 +96,10 @@ class ConsentRequest(Answered):
     could: list[str] = Field(default_factory=list)
 
 
-class Narrowed(Answered):
-    """What a request to narrow is about: what is tried out, and what putting it in force would refuse."""
+class Rightsized(Answered):
+    """What a request to narrow is about: what is in a dry run, and what putting it in force would refuse."""
 
-    trial: Trial
+    dry_run: DryRun
     no_longer: Names
     narrower: Names
 
@@ -110,13 +110,13 @@ class Detail(Answered):
 
 
 class RequestDossier(Answered):
-    """A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow.
+    """A request with what granting it would change now; null once it is decided. `rightsized`: of a request to narrow.
 
     `details`, `change`: of an act that another must agree to, what would be done, and of a catalogue for whom.
     """
 
     request: ConsentRequest
     preview: ConsentPreview | None
-    narrowed: Narrowed | None = None
+    rightsized: Rightsized | None = None
     details: list[Detail] = Field(default_factory=list)
     change: ResourceChange | None = None

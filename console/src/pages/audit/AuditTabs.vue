@@ -5,7 +5,7 @@ import { can } from "@/api/session";
 const PLACES = [
   { name: "audit", label: "Findings", needs: "findings.list" },
   { name: "excess", label: "Excess", needs: "excess.rank" },
-  { name: "takeovers", label: "Takeovers", needs: "takeovers.read" },
+  { name: "escalation", label: "Escalation", needs: "escalation.read" },
   { name: "reviews", label: "Reviews", needs: "reviews.mine" },
   { name: "removed", label: "Removed", needs: "removals.list" },
 ];

@@ -12,11 +12,11 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { severityTone } from "@/ui/states";
 import { full } from "@/ui/times";
-import Mend from "./Mend.vue";
+import Remedy from "./Remedy.vue";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"]; rule?: Schemas["Rule"] }>();
 const emit = defineEmits<{ closed: []; changed: [finding: Schemas["KeptFinding"]] }>();
-const mended = ref("");
+const resolved = ref("");
 const doing = ref<"" | "waive" | "assign">("");
 const reason = ref("");
 const days = ref<number | string>(90);
@@ -24,7 +24,7 @@ const person = ref("");
 const note = ref("");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
-watch(() => props.finding.id, () => { doing.value = ""; reason.value = ""; mended.value = ""; error.value = null; });
+watch(() => props.finding.id, () => { doing.value = ""; reason.value = ""; resolved.value = ""; error.value = null; });
 
 const at = () => ({ params: { path: { directory: directory.value, finding: props.finding.id } } });
 const change = (work: () => Promise<Schemas["KeptFinding"]>) => attempt(async () => {
@@ -49,22 +49,22 @@ function settingsIn(text = '') {
     <p><RouterLink :to="{ name: 'dossier', params: { id: finding.client_id } }">{{ finding.client_name }}</RouterLink></p>
     <p class="small soft">
       Since <Moment :at="finding.first_seen_at" /><template v-if="finding.returned">, and came back {{ finding.returned === 1 ? "once" : `${finding.returned} times` }}</template>.
-      <template v-if="finding.gone_at">Mended <Moment :at="finding.gone_at" />.</template>
+      <template v-if="finding.resolved_at">Resolved <Moment :at="finding.resolved_at" />.</template>
       <template v-if="finding.assigned_to">{{ finding.assigned_to }} sees to it<template v-if="finding.note"> ({{ finding.note }})</template>.</template>
     </p>
     <p v-if="finding.answer" class="said">{{ finding.assigned_to }}, <Moment :at="finding.answered_at" />: {{ finding.answer }}</p>
     <p v-if="finding.waived_until" class="waived">Borne until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}</p>
-    <template v-if="!finding.gone_at">
+    <template v-if="!finding.resolved_at">
       <h3>What to do</h3>
-      <p v-if="mended" role="status"><strong>{{ mended }}</strong> The audit has looked again.</p>
-      <Mend v-else :finding="finding" @done="(words) => (mended = words)" />
+      <p v-if="resolved" role="status"><strong>{{ resolved }}</strong> The audit has looked again.</p>
+      <Remedy v-else :finding="finding" @done="(words) => (resolved = words)" />
       <p class="row">
         <button v-if="can('findings.assign')" type="button" class="link-button" :aria-expanded="doing === 'assign'" @click="doing = doing === 'assign' ? '' : 'assign'">Give it to somebody</button>
         <button v-if="can('findings.end-waiver') && finding.waived_until" type="button" class="link-button" @click="endWaiver">Count it again</button>
         <button v-else-if="can('findings.waive')" type="button" class="link-button" :aria-expanded="doing === 'waive'" @click="doing = doing === 'waive' ? '' : 'waive'">Bear it for a while</button>
       </p>
       <form v-if="doing === 'waive'" class="stack" @submit.prevent="waive">
-        <TextField v-model="reason" label="Why is it borne?" :longest="500" />
+        <TextField v-model="reason" label="Why is it waived?" :longest="500" />
         <label class="field">For how many days <span class="hint">then it comes back</span><input v-model="days" class="plain-input days" type="number" min="1" max="366" step="1" /></label>
         <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Bear it</NButton></div>
       </form>

@@ -37,7 +37,7 @@ const name = computed(() => props.group.title || "Nobody owns these");
             <td class="severity"><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
             <td class="client free">{{ by === "client" ? (titles[one.rule] ?? one.rule) : one.client_name }}</td>
             <td class="free"><button type="button" class="link-button finding" :aria-expanded="one.id === chosen" @click="emit('choose', one)">{{ one.title }}</button><div v-if="one.assigned_to" class="small soft">{{ one.assigned_to }} {{ one.answer ? "has answered" : "sees to it" }}</div></td>
-            <td class="since small soft"><Moment :at="one.gone_at ?? one.first_seen_at" /></td>
+            <td class="since small soft"><Moment :at="one.resolved_at ?? one.first_seen_at" /></td>
           </tr>
         </tbody>
       </table>

@@ -38,7 +38,7 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
           </tr>
         </tbody>
       </table>
-      <p class="small soft">{{ audit.mended }} mended in the last thirty days, {{ audit.borne }} borne for a while</p>
+      <p class="small soft">{{ audit.resolved }} resolved in the last thirty days, {{ audit.waived }} waived for a while</p>
     </div>
     <div>
       <h2>Live credentials <span class="soft small">by their end</span></h2>

@@ -10,7 +10,7 @@ import Choose from "@/ui/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/ReachEditor.vue";
 import TextField from "@/ui/TextField.vue";
-import HandOn from "./HandOn.vue";
+import Inherit from "./Inherit.vue";
 import PasteList from "./PasteList.vue";
 
 const props = defineProps<{ client: string; held: string[] }>();
@@ -23,7 +23,7 @@ const chosen = ref<string[]>([]);
 const reason = ref("");
 const kind = ref<"application" | "delegated">("application");
 const reach = ref<ReachChoice>({ kind: "everywhere", collections: [] });
-const way = ref<"choose" | "paste" | "hand-on">("choose");
+const way = ref<"choose" | "paste" | "inherit">("choose");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 
@@ -98,10 +98,10 @@ async function ask(): Promise<void> {
   <div class="row ways" role="group" aria-label="How to ask">
     <button type="button" class="link-button" :aria-pressed="way === 'choose'" @click="way = 'choose'">Choose what it must do</button>
     <button type="button" class="link-button" :aria-pressed="way === 'paste'" @click="way = 'paste'">Paste a list</button>
-    <button v-if="can('takeover.ask')" type="button" class="link-button" :aria-pressed="way === 'hand-on'" @click="way = 'hand-on'">Hand on what you may do</button>
+    <button v-if="can('inheritance.ask')" type="button" class="link-button" :aria-pressed="way === 'inherit'" @click="way = 'inherit'">Inherit what you may do</button>
   </div>
   <PasteList v-if="way === 'paste'" :client="client" @done="$emit('done')" />
-  <HandOn v-else-if="way === 'hand-on'" :client="client" @done="$emit('done')" />
+  <Inherit v-else-if="way === 'inherit'" :client="client" @done="$emit('done')" />
   <div v-else class="stack">
     <div class="row" role="group" aria-label="How it acts">
       <label class="way"><input v-model="kind" type="radio" value="application" name="ask-kind" /> as itself</label>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A request for less: what is held beside what was tried out, what would no longer be possible, what was missed.
+// A request for less: what is held beside what was in a dry run, what would no longer be possible, what was missed.
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
@@ -10,29 +10,29 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { count, held } from "@/ui/words";
 
-const props = defineProps<{ narrowed: Schemas["Narrowed"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
+const props = defineProps<{ rightsized: Schemas["Rightsized"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
 const words = ref("");
-const trial = computed(() => props.narrowed.trial);
-const over = computed(() => Date.parse(trial.value.dry_until) <= Date.now());
-const early = computed(() => !over.value || trial.value.missed > 0);
+const dry_run = computed(() => props.narrowed.dry_run);
+const over = computed(() => Date.parse(dry_run.value.dry_run_until) <= Date.now());
+const early = computed(() => !over.value || dry_run.value.missed > 0);
 </script>
 
 <template>
   <div class="beside">
-    <section aria-labelledby="held"><h2 id="held">Holds at {{ trial.resource }}</h2><ul><li v-for="one in held(trial.before)" :key="one"><code>{{ one }}</code></li></ul></section>
-    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in held(trial.after)" :key="one"><code>{{ one }}</code></li><li v-if="!trial.after.length">nothing</li></ul></section>
+    <section aria-labelledby="held"><h2 id="held">Holds at {{ dry_run.resource }}</h2><ul><li v-for="one in held(dry_run.before)" :key="one"><code>{{ one }}</code></li></ul></section>
+    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in held(dry_run.after)" :key="one"><code>{{ one }}</code></li><li v-if="!dry_run.after.length">nothing</li></ul></section>
   </div>
   <dl class="facts">
     <dt>No longer possible</dt><dd><strong>{{ narrowed.no_longer.join(", ") || "nothing" }}</strong></dd>
     <template v-if="narrowed.narrower.length"><dt>For fewer objects</dt><dd>{{ narrowed.narrower.join(", ") }}</dd></template>
     <dt>Tried out</dt>
-    <dd>begun <Moment :at="trial.started_at" />, over <Moment :at="trial.dry_until" />: <StateWord :tone="trial.missed ? 'broken' : 'live'" :word="trial.missed ? `${count(trial.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
-    <template v-if="trial.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>
+    <dd>begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />: <StateWord :tone="dry_run.missed ? 'broken' : 'live'" :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
+    <template v-if="dry_run.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>
   </dl>
   <ProblemNote v-if="failed" :error="failed" />
   <footer v-if="can('requests.decide')" class="decide stack">
-    <p v-if="early">{{ trial.missed ? "What was missed would be refused from now on." : "Its time is not over: what it does less often may not have been seen." }}</p>
+    <p v-if="early">{{ dry_run.missed ? "What was missed would be refused from now on." : "Its time is not over: what it does less often may not have been seen." }}</p>
     <TextField v-model="words" label="Words" :hint="`for ${asker}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
     <div class="row">
       <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words, false)">Decline</NButton>

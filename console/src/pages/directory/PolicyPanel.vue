@@ -27,7 +27,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "notice_days", label: "A credential counts as ending before its end by", unit: "days", of: 1 },
   { name: "observation_days", label: "“Never used” is said after a grant of", unit: "days", of: 1 },
   { name: "use_counts_days", label: "A use counts, for excess and fit, for", unit: "days", of: 1 },
-  { name: "dry_days", label: "A narrower grant is tried out dry for", unit: "days", of: 1 },
+  { name: "dry_run_days", label: "A narrower grant is tried in a dry run for", unit: "days", of: 1 },
   { name: "restore_days", label: "A removed client can be restored for", unit: "days", of: 1 },
   { name: "digest_hours", label: "After a letter a person is left alone, but for what is urgent, for", unit: "hours", of: 1 },
   { name: "attempts_days", label: "Records of token requests are kept for", unit: "days", of: 1 },
@@ -43,7 +43,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
 const FLAGS: { name: FlagName; label: string }[] = [
   { name: "people_may_consent", label: "People consent for themselves where a permission leaves it to them" },
   { name: "self_rotation", label: "A client may rotate its own secret with the secret that it has" },
-  { name: "handing_on", label: "Makers hand on what they hold themselves, without an approver" },
+  { name: "inheritance", label: "Clients inherit what their maker may do, without an approver" },
   { name: "top_role_for_clients", label: "A role that holds everything may be assigned to a client" },
 ];
 const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;
@@ -124,7 +124,7 @@ async function save(): Promise<void> {
           <span v-for="(one, place) in preview.new.slice(0, 8)" :key="place"><RouterLink :to="`/clients/${one.client_id}#credentials`">{{ one.client_name }}</RouterLink> ({{ one.words }}){{ place < Math.min(preview.new.length, 8) - 1 ? ", " : "" }}</span>
           <template v-if="preview.new.length > 8"> and {{ preview.new.length - 8 }} more</template>.</template>
         <template v-else>Nobody would be newly in breach.</template>
-        <template v-if="preview.mended"> {{ preview.mended }} would be no more.</template>
+        <template v-if="preview.resolved"> {{ preview.resolved }} would be no more.</template>
       </p>
       <ul><li v-for="one in changes" :key="one.name">{{ one.label }}: {{ one.before }} → <strong>{{ one.after }}</strong> {{ one.unit }}</li></ul>
     </div>

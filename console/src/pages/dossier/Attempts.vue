@@ -20,7 +20,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
           <td><StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" /></td>
           <td class="free">
             <template v-if="one.outcome === 'issued'">Token with <code>{{ one.detail }}</code></template>
-            <template v-else>{{ one.detail }} <div v-if="one.mend">{{ one.mend }}</div></template>
+            <template v-else>{{ one.detail }} <div v-if="one.remedy">{{ one.remedy }}</div></template>
           </td>
           <td class="small soft nowrap">{{ one.address }}<div>{{ one.user_agent }}</div></td>
         </tr>

@@ -42,7 +42,7 @@ const places = computed(() => (resources.value ?? []).map((one) => ({ label: one
 const operations = computed(() => (catalogue.value?.operations ?? []).map((one) => ({ label: `${one.title} (${one.name})`, value: one.name })));
 const concerns = computed(() => catalogue.value?.operations.find((one) => one.name === operation.value)?.concerns_object ?? false);
 const persons = computed(() => (people.value ?? []).map((one) => ({ label: one.name, value: one.login })));
-const first = (kind: string) => data.value?.mend[0]?.kind === kind;
+const first = (kind: string) => data.value?.steps[0]?.kind === kind;
 
 /** Where the evidence of a failed check can be seen and changed. */
 function where(check: string): RouteLocationRaw | null {
@@ -93,10 +93,10 @@ defineExpose({ put });
           <span class="soft name">{{ check.name }}</span> <span>{{ check.evidence }} <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{ check.name.startsWith("token") || check.name === "cut-off" ? "its token requests" : "look there" }}</RouterLink></span>
         </li>
       </ol>
-      <div v-if="data.mend.length" class="mend">
-        <h3>The smallest mend</h3>
+      <div v-if="data.steps.length" class="steps">
+        <h3>The smallest change that would allow it</h3>
         <ol>
-          <li v-for="step in data.mend" :key="step.kind">
+          <li v-for="step in data.steps" :key="step.kind">
             {{ step.text }} <span v-if="step.added_weight" class="soft small">adds weight {{ step.added_weight }}</span>
             <NButton v-if="step.kind === 'consent' && first('consent')" size="small" @click="router.push({ name: 'consent', params: { id: client } })">{{ can("consent.grant") ? "Look and decide" : "See what it would make possible" }}</NButton>
             <NButton v-if="step.kind === 'ask' && can('asks.add')" size="small" @click="$emit('ask')">Ask</NButton>
@@ -124,8 +124,8 @@ textarea { font-family: var(--mono); font-size: 12px; font-weight: 400; }
 .tick { color: var(--live); font-weight: 700; }
 .failed .tick { color: var(--broken); }
 .failed { font-weight: 560; }
-.mend { border-left: 3px solid var(--accent); padding-left: var(--s3); }
-.mend li { padding: 3px 0; }
-.mend li > .soft { margin-right: var(--s3); }
+.steps { border-left: 3px solid var(--accent); padding-left: var(--s3); }
+.steps li { padding: 3px 0; }
+.steps li > .soft { margin-right: var(--s3); }
 .command { display: flex; gap: var(--s2); align-items: center; margin-top: 2px; }
 </style>

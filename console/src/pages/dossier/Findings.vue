@@ -14,7 +14,7 @@ defineProps<{ findings: Schemas["Finding"][] }>();
       <tr v-for="one in findings" :key="one.rule + one.subject">
         <td><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
         <td class="free">{{ one.title }}</td>
-        <td class="free">{{ one.mend }}</td>
+        <td class="free">{{ one.remedy }}</td>
       </tr>
     </tbody>
   </table>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What one was given to see to: what is wrong, what mends it, who asks, and what one answers.
+// What one was given to see to: what is wrong, what resolves it, who asks, and what one answers.
 import { NButton } from "naive-ui";
 import { reactive, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
@@ -33,7 +33,7 @@ const answer = (one: Schemas["KeptFinding"]) => {
     <ul>
       <li v-for="one in data" :key="one.id" class="card stack">
         <p><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /> <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>: <strong>{{ one.title }}</strong></p>
-        <p>{{ one.mend }}</p>
+        <p>{{ one.remedy }}</p>
         <p class="small soft">{{ one.assigned_by }} asks you to see to it, <Moment :at="one.assigned_at" /><template v-if="one.note">: “{{ one.note }}”</template>. Found since <Moment :at="one.first_seen_at" />.</p>
         <p v-if="one.answer" class="said"><StateWord tone="live" word="answered" /> <Moment :at="one.answered_at" />: {{ one.answer }}</p>
         <form v-if="can('findings.answer')" class="row" @submit.prevent="answer(one)">

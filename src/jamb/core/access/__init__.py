@@ -3,7 +3,7 @@
 from jamb.core.access.bounds import Bound, PastHolding, bounds_of
 from jamb.core.access.compare import Comparison, ObjectCount, across, compare, everywhere, possible
 from jamb.core.access.decide import Check, CheckName, Decision, ObjectFacts, Request, TokenFacts, decide, reaches
-from jamb.core.access.explain import Explanation, Mend, MendKind, explain
+from jamb.core.access.explain import Explanation, Step, StepKind, explain
 from jamb.core.access.standing import (
     ClientStanding,
     HeldAsk,
@@ -27,14 +27,14 @@ __all__ = [
     "HeldAsk",
     "HeldGrant",
     "Holding",
-    "Mend",
-    "MendKind",
     "ObjectCount",
     "ObjectFacts",
     "PastHolding",
     "PersonStanding",
     "Request",
     "RoleHolding",
+    "Step",
+    "StepKind",
     "TokenFacts",
     "across",
     "bounds_of",

@@ -13,25 +13,25 @@ from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 
 
-class MendKind(StrEnum):
+class StepKind(StrEnum):
     CONSENT = "consent"
     ASK = "ask"
     WIDEN_REACH = "widen-reach"
     COLLECT_OBJECT = "collect-object"
-    ISSUE_SECRET = "issue-secret"  # noqa: S105 - the name of a mend
+    ISSUE_SECRET = "issue-secret"  # noqa: S105 - the name of a step
     ENABLE_CLIENT = "enable-client"
     ASSIGN_ROLE = "assign-role"
-    FRESH_TOKEN = "fresh-token"  # noqa: S105 - the name of a mend
+    FRESH_TOKEN = "fresh-token"  # noqa: S105 - the name of a step
 
 
 @dataclass(frozen=True, slots=True)
-class Mend:
+class Step:
     """One change: what to do, on which permission, role or collection, at which reach, and the weight it adds.
 
     `one_person`: it concerns the consent that covers the request's person alone.
     """
 
-    kind: MendKind
+    kind: StepKind
     text: str
     target: str = ""
     added_weight: float = 0
@@ -41,10 +41,10 @@ class Mend:
 
 @dataclass(frozen=True, slots=True)
 class Explanation:
-    """The decision and, when refused, the ordered steps of the smallest mend. No steps: nothing here can turn it."""
+    """The decision and, when refused, the ordered steps of the smallest step. No steps: nothing here can turn it."""
 
     decision: Decision
-    mend: tuple[Mend, ...]
+    steps: tuple[Step, ...]
 
 
 def explain(
@@ -63,9 +63,9 @@ def explain(
     failed = {check.name for check in decision.failed}
     if failed & {CheckName.OPERATION, CheckName.PERSON}:
         return Explanation(decision, ())
-    steps: list[Mend] = []
+    steps: list[Step] = []
     if CheckName.CLIENT in failed:
-        steps.append(Mend(MendKind.ENABLE_CLIENT, f"Enable “{client.name}” again."))
+        steps.append(Step(StepKind.ENABLE_CLIENT, f"Enable “{client.name}” again."))
     if CheckName.GRANTED in failed:
         granting = _grant_steps(catalogue, client, request, now)
         if not granting:
@@ -74,14 +74,14 @@ def explain(
     if CheckName.REACH in failed:
         steps.append(_reach_step(catalogue, client, request, now))
     if CheckName.CREDENTIAL in failed:
-        steps.append(Mend(MendKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
+        steps.append(Step(StepKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
     if CheckName.ROLE in failed and request.person is not None:
         assigning = _role_step(catalogue, request, request.person, roles)
         if assigning is None:
             return Explanation(decision, ())
         steps.append(assigning)
     if request.token is not None and failed & _TOKEN_CHECKS:
-        steps.append(Mend(MendKind.FRESH_TOKEN, "Fetch a new token; the one presented is from before."))
+        steps.append(Step(StepKind.FRESH_TOKEN, "Fetch a new token; the one presented is from before."))
     return Explanation(decision, tuple(steps))
 
 
@@ -98,7 +98,7 @@ _TOKEN_CHECKS = frozenset(
 )
 
 
-def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Mend]:
+def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Step]:
     possible = catalogue.opened_by_all(permissions_in_force(client.grants, request.kind, now))
     asked = {ask.permission for ask in client.asks if ask.kind is request.kind}
 
@@ -112,15 +112,15 @@ def _grant_steps(catalogue: Catalogue, client: ClientStanding, request: Request,
     best = candidates[0]
     steps = []
     if best not in asked:
-        steps.append(Mend(MendKind.ASK, f"Ask for {best}.", best))
+        steps.append(Step(StepKind.ASK, f"Ask for {best}.", best))
     steps.append(_consent_to(catalogue, request, best, cost(best)[0]))
     return steps
 
 
-def _consent_to(catalogue: Catalogue, request: Request, permission: str, weight: float) -> Mend:
+def _consent_to(catalogue: Catalogue, request: Request, permission: str, weight: float) -> Step:
     reach = smallest_reach(catalogue, request)
     where = "" if reach == EVERYWHERE else f", {reach.words}"
-    return Mend(MendKind.CONSENT, f"Have an approver consent to {permission}{where}.", permission, weight, reach)
+    return Step(StepKind.CONSENT, f"Have an approver consent to {permission}{where}.", permission, weight, reach)
 
 
 def smallest_reach(catalogue: Catalogue, request: Request) -> Reach:
@@ -131,7 +131,7 @@ def smallest_reach(catalogue: Catalogue, request: Request) -> Reach:
     return Reach.only(found.collections[0])
 
 
-def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> Mend:
+def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> Step:
     """Widen the lightest grant that would do by the smallest collection that holds the object."""
     assert request.object is not None  # the check fails only for a named object
     matching = [grant for grant in matching_grants(catalogue, client, request, now) if not grant.through]
@@ -145,8 +145,8 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
     grant = min(matching, key=weight)
     if grant.reach.kind is ReachKind.ONLY and not found.collections:
         paths = ", ".join(sorted(grant.reach.collections))
-        return Mend(
-            MendKind.COLLECT_OBJECT, f"Put {found.name} into a collection that is reached: {paths}.", found.name
+        return Step(
+            StepKind.COLLECT_OBJECT, f"Put {found.name} into a collection that is reached: {paths}.", found.name
         )
     if grant.reach.kind is ReachKind.ONLY:
         reach = Reach.only(*grant.reach.collections, found.collections[0])
@@ -154,12 +154,12 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
         left = grant.reach.collections - set(found.collections)
         reach = Reach.all_but(*left) if left else EVERYWHERE
     text = f"Have an approver let {grant.permission} reach {reach.words} instead of {grant.reach.words}."
-    return Mend(MendKind.WIDEN_REACH, text, grant.permission, 0, reach, one_person=grant.person_id is not None)
+    return Step(StepKind.WIDEN_REACH, text, grant.permission, 0, reach, one_person=grant.person_id is not None)
 
 
 def _role_step(
     catalogue: Catalogue, request: Request, person: PersonStanding, roles: Iterable[RoleHolding]
-) -> Mend | None:
+) -> Step | None:
     fitting = [
         (weigh(catalogue, catalogue.opened_by_all(role.permissions)), role.name)
         for role in roles
@@ -170,4 +170,4 @@ def _role_step(
     weight, name = min(fitting)
     reach = smallest_reach(catalogue, request)
     where = "" if reach == EVERYWHERE else f", {reach.words}"
-    return Mend(MendKind.ASSIGN_ROLE, f"Have a steward make {person.name} {name}{where}.", name, weight, reach)
+    return Step(StepKind.ASSIGN_ROLE, f"Have a steward make {person.name} {name}{where}.", name, weight, reach)

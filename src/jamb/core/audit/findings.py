@@ -30,7 +30,8 @@ class Family(StrEnum):
 
 
 class RemedyKind(StrEnum):
-    """How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
+    """How a finding is resolved. Each is something that whoever has the right does in one step, on the finding's
+    target.
 
     LOOK: there is nothing to carry out before somebody has found something out.
     """
@@ -61,7 +62,7 @@ class Finding:
 
     Attributes:
         evidence: names and values that a sceptic can check.
-        mend: what to do, in words; `act` and `target` say the same to programs.
+        remedy: what to do, in words; `act` and `target` say the same to programs.
     """
 
     rule: str
@@ -71,7 +72,7 @@ class Finding:
     severity: Severity
     title: str
     evidence: Mapping[str, str]
-    mend: str
+    remedy: str
     act: RemedyKind = RemedyKind.LOOK
     target: str = ""
 
@@ -109,12 +110,12 @@ def finding(
     severity: Severity,
     title: str,
     evidence: Mapping[str, str],
-    mend: str,
+    remedy: str,
     act: RemedyKind = RemedyKind.LOOK,
     target: str = "",
 ) -> Finding:
     """Return a finding about a client."""
-    return Finding(rule, client.id, client.name, subject, severity, title, evidence, mend, act, target)
+    return Finding(rule, client.id, client.name, subject, severity, title, evidence, remedy, act, target)
 
 
 def day(moment: datetime | None) -> str:

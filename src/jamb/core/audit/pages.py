@@ -45,7 +45,7 @@ svg text { font: 10px system-ui, sans-serif; fill: #4c585c; }
 """
 _INTRODUCTION = """# What the audit looks for
 
-Written from the rules themselves by `make api`. A finding names one client, its evidence, how bad it is, and a mend.
+Written from the rules themselves by `make api`. A finding names one client, its evidence, how bad it is, and a remedy.
 Names in `this type` are settings of the directory's policy. The examples are held by tests.
 
 ## Terms
@@ -181,7 +181,7 @@ def _rule(rule: Rule, found: Sequence[Reported]) -> str:
     rows = "".join(
         f"<tr><td class='{one.severity.word}'>{one.severity.word}</td><td>{escape(one.client_name)}</td>"
         f"<td>{escape(one.title)}<br><span class='soft'>{escape(_evidence(one))}</span></td>"
-        f"<td class='number'>{one.first_seen_at:%Y-%m-%d}</td><td>{escape(_mend(one))}</td></tr>"
+        f"<td class='number'>{one.first_seen_at:%Y-%m-%d}</td><td>{escape(_remedy(one))}</td></tr>"
         for one in found
     )
     head = "<th>Severity</th><th>Client</th><th>What is wrong, and the evidence</th><th>Since</th><th>What to do</th>"
@@ -215,9 +215,9 @@ def _evidence(one: Reported) -> str:
     return "; ".join(f"{name}: {value}" for name, value in one.evidence.items())
 
 
-def _mend(one: Reported) -> str:
+def _remedy(one: Reported) -> str:
     if one.waived_until is not None:
         return f"Waived until {one.waived_until:%Y-%m-%d} by {one.waived_by}: {one.waived_reason}"
     if not one.assigned_to:
-        return one.mend
-    return f"{one.mend} {one.assigned_to} sees to it" + (f", and says: {one.answer}" if one.answer else ".")
+        return one.remedy
+    return f"{one.remedy} {one.assigned_to} sees to it" + (f", and says: {one.answer}" if one.answer else ".")

@@ -41,7 +41,7 @@ class ReportForm(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Reported:
-    """A finding with its history. `waived_until`: it is known and borne until then."""
+    """A finding with its history. `waived_until`: it is waived until then."""
 
     rule: str
     client_id: str
@@ -50,7 +50,7 @@ class Reported:
     severity: Severity
     title: str
     evidence: Mapping[str, str]
-    mend: str
+    remedy: str
     act: RemedyKind
     target: str
     first_seen_at: datetime
@@ -149,7 +149,7 @@ def _result(one: Reported, order: Mapping[str, int]) -> dict[str, Any]:
         "ruleId": one.rule,
         "ruleIndex": order[one.rule],
         "level": _LEVEL[one.severity],
-        "message": {"text": f"{one.client_name}: {one.title}. {one.mend}"},
+        "message": {"text": f"{one.client_name}: {one.title}. {one.remedy}"},
         "locations": [{"logicalLocations": [place]}],
         "partialFingerprints": {_FINGERPRINT: one.fingerprint},
         "properties": {
@@ -175,7 +175,7 @@ _COLUMNS = (
     "client_name",
     "subject",
     "title",
-    "mend",
+    "remedy",
     "act",
     "target",
     "first_seen_at",
@@ -212,7 +212,7 @@ def _plain(one: Reported) -> dict[str, Any]:
         "client_name": one.client_name,
         "subject": one.subject,
         "title": one.title,
-        "mend": one.mend,
+        "remedy": one.remedy,
         "act": one.act.value,
         "target": one.target,
         "first_seen_at": one.first_seen_at.isoformat(timespec="seconds"),

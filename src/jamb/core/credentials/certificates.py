@@ -91,8 +91,8 @@ def check_certificate(upload: Certificate, now: datetime, latest: datetime) -> N
     parsed = x509.load_der_x509_certificate(upload.der)
     faults: list[Violation] = []
 
-    def fault(part: str, sent: str, allowed: str, mend: str = "") -> None:
-        faults.append(Violation(f"certificate.{part}", sent, allowed, mend))
+    def fault(part: str, sent: str, allowed: str, remedy: str = "") -> None:
+        faults.append(Violation(f"certificate.{part}", sent, allowed, remedy))
 
     _, wrong = describe(parsed.public_key())
     if wrong is not None:
@@ -123,8 +123,8 @@ def _faults_of_use(parsed: x509.Certificate) -> list[Violation]:
         found.append(Violation(where, "an authority's own certificate", "one of a client"))
     usage = _extension(parsed, x509.KeyUsage)
     if usage is not None and not usage.digital_signature:
-        mend = "Have it issued for signatures."
-        found.append(Violation(where, "a key that may not sign", "key usage digitalSignature", mend))
+        remedy = "Have it issued for signatures."
+        found.append(Violation(where, "a key that may not sign", "key usage digitalSignature", remedy))
     purposes = _extension(parsed, x509.ExtendedKeyUsage)
     fitting = {ExtendedKeyUsageOID.CLIENT_AUTH, ExtendedKeyUsageOID.ANY_EXTENDED_KEY_USAGE}
     if purposes is not None and fitting.isdisjoint(purposes):

@@ -24,7 +24,7 @@ class NoticeKind(StrEnum):
     REVIEW_OVER = "review-over"
     FINDING_GIVEN = "finding-given"
     FINDING_ANSWERED = "finding-answered"
-    TRIAL_DONE = "narrowing-tried-out"
+    DRY_RUN_OVER = "dry-run-over"
     AUDIT_WEEKLY = "audit-weekly"
 
 

@@ -27,7 +27,7 @@ router = api_router("/api/v1/directories/{directory}", tags=["access"])
 def explain(
     act: Annotated[Act, may("explanations.read")], client: str, sent: wire.Question, runtime: TheRuntime
 ) -> wire.Explanation:
-    """Whether the client may do the operation, every check behind it, and the smallest mend."""
+    """Whether the client may do the operation, every check behind it, and the smallest step."""
     return explained(runtime, act, client, sent)
 
 
@@ -48,7 +48,7 @@ def explained(runtime: Runtime, act: Act, client: str, sent: wire.Question) -> w
         object=found.object.name if found.object is not None else None,
         allowed=found.explanation.decision.allowed,
         checks=[wire.Check.model_validate(check) for check in found.explanation.decision.checks],
-        mend=[wire.mend_step_of(step, asked) for step in found.explanation.mend],
+        steps=[wire.step_of(step, asked) for step in found.explanation.steps],
         agreement=found.agreement,
     )
 

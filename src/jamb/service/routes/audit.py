@@ -96,7 +96,7 @@ def list_findings(
 
 @router.get(_ONE)
 def read_finding(act: Annotated[Act, may("findings.read")], finding: UUID) -> wire.KeptFinding:
-    """A finding, mended or not."""
+    """A finding, resolved or not."""
     return audit.read_finding(act, finding)
 
 
@@ -168,7 +168,7 @@ def waive(
     sent: wire.Waiver,
     act: Annotated[Act, may("findings.waive")],
 ) -> wire.KeptFinding:
-    """Bear a finding knowingly for some days, with a reason."""
+    """Waive a finding for some days, with a reason."""
     return audit.waive(act, finding, sent.days, sent.reason)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from jamb.actions import asks, consent, consent_changes, consent_preview, handing_on, reach_changes
+from jamb.actions import asks, consent, consent_changes, consent_preview, inheritance, reach_changes
 from jamb.actions.act import Act
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
@@ -59,26 +59,28 @@ def drop_ask(client: str, ask: UUID, act: Annotated[Act, may("asks.drop")]) -> w
     return asks.drop_ask(act, client, ask)
 
 
-@router.post("/takeover/preview")
-def preview_takeover(
+@router.post("/inheritance/preview")
+def preview_inheritance(
     client: str,
-    sent: wire.TakeoverSent,
-    act: Annotated[Act, may("takeover.preview")],
-) -> wire.Takeover:
-    """What the client would ask for if you handed on your own rights, or this part of them."""
-    found = handing_on.preview_takeover(act, client, _choices(sent))
-    return wire.Takeover.model_validate(found)
+    sent: wire.InheritanceSent,
+    act: Annotated[Act, may("inheritance.preview")],
+) -> wire.Inheritance:
+    """What the client would ask for if it inherited your own rights, or this part of them."""
+    found = inheritance.preview_inheritance(act, client, _choices(sent))
+    return wire.Inheritance.model_validate(found)
 
 
-@router.post("/takeover", status_code=201)
-def take_over(
+@router.post("/inheritance", status_code=201)
+def inherit(
     client: str,
-    sent: wire.TakeoverSent,
-    act: Annotated[Act, may("takeover.ask")],
-) -> wire.Takeover:
-    """Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on."""
-    found = handing_on.take_over(act, client, _choices(sent), sent.reason)
-    return wire.Takeover.model_validate(found)
+    sent: wire.InheritanceSent,
+    act: Annotated[Act, may("inheritance.ask")],
+) -> wire.Inheritance:
+    """Ask for what your own roles allow, never more; granted at once where the policy lets clients inherit from their
+    makers.
+    """
+    found = inheritance.inherit(act, client, _choices(sent), sent.reason)
+    return wire.Inheritance.model_validate(found)
 
 
 @router.get("/consents")
@@ -214,11 +216,11 @@ def _place_answer(place: consent_preview.ConsentAtResource) -> wire.ConsentAtRes
     )
 
 
-def _choices(sent: wire.TakeoverSent) -> dict[str, handing_on.TakeoverChoice] | None:
+def _choices(sent: wire.InheritanceSent) -> dict[str, inheritance.InheritedChoice] | None:
     if sent.choices is None:
         return None
     return {
-        name: handing_on.TakeoverChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
+        name: inheritance.InheritedChoice(one.level, one.reach.value() if one.reach is not None else EVERYWHERE)
         for name, one in sent.choices.items()
     }
 

@@ -13,8 +13,8 @@ from jamb.core.requests import RequestEvent
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.routes.consent import preview_answer, terms_of
-from jamb.service.routes.narrowing import trial_answer
 from jamb.service.routes.resources import change_answer
+from jamb.service.routes.rightsizing import dry_run_answer
 from jamb.service.routing import api_router
 from jamb.wire import requests as wire
 from jamb.wire.base import Page
@@ -67,12 +67,12 @@ def read_request(request: UUID, act: Annotated[Act, may("requests.read")]) -> wi
     return wire.RequestDossier(
         request=found.request,
         preview=preview_answer(found.preview) if found.preview is not None else None,
-        narrowed=wire.Narrowed(
-            trial=trial_answer(found.trial),
+        narrowed=wire.Rightsized(
+            dry_run=dry_run_answer(found.dry_run),
             no_longer=list(found.comparison.no_longer),
             narrower=list(found.comparison.narrower),
         )
-        if found.trial is not None and found.comparison is not None
+        if found.dry_run is not None and found.comparison is not None
         else None,
         details=[wire.Detail(label=label, value=value) for label, value in found.details],
         change=change_answer(found.change) if found.change is not None else None,

@@ -43,7 +43,7 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
     for credential in _in_state(client, policy, now, CredentialState.EXPIRING):
         replaced = _has_later(client, credential, policy, now)
         in_use = credential.last_used_at is not None and now - credential.last_used_at <= RECENT
-        mend = (
+        remedy = (
             "Another live credential outlasts it: make sure the job uses that one, then withdraw this one."
             if replaced
             else "Rotate it: add another, configure it, and withdraw this one when it is no longer used."
@@ -59,7 +59,7 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                 "last used": on(credential.last_used_at),
                 "policy": f"notice from {policy.notice_days} days before the end",
             },
-            mend,
+            remedy,
             RemedyKind.WITHDRAW_CREDENTIAL if replaced else RemedyKind.ROTATE,
             credential.id,
         )

@@ -152,7 +152,7 @@ def _larger(
         opened = place.catalogue.opened_by_all(rung.permission for rung in used)
         if opened == done:
             continue
-        # What opens something new is not had by a mend: it takes an ask and a consent.
+        # What opens something new is not had by a remedy: it takes an ask and a consent.
         proposal = smallest(place.catalogue, done, kind, most_steps=MOST_STEPS, within=opened)
         before = weigh(place.catalogue, opened)
         after = weigh(place.catalogue, place.catalogue.opened_by_all(proposal.permissions))

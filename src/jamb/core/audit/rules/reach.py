@@ -8,8 +8,8 @@ from datetime import datetime
 from jamb.core import own_api
 from jamb.core.access.compare import possible
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding
-from jamb.core.audit.narrowing import narrower
 from jamb.core.audit.picture import ClientPicture
+from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.audit.rules.privilege import HIGH_WEIGHT, MEDIUM_WEIGHT, MOST_STEPS, by_weight, held_rungs, subject_of
 from jamb.core.permissions import AccessKind, DataClass, Effect, weigh, weigh_operation
 from jamb.core.policy import DirectoryPolicy
@@ -53,7 +53,7 @@ def _unbounded(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) 
 
 def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
     for place in client.resources:
-        proposed = narrower(place, policy, now, MOST_STEPS) if place.objects else None
+        proposed = smaller_grant(place, policy, now, MOST_STEPS) if place.objects else None
         if proposed is None or not proposed.objects or not proposed.permissions:
             continue
         concerned = [

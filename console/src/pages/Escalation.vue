@@ -1,16 +1,16 @@
 <script setup lang="ts">
-// Who could take over what: weak ends on the left, strong ones on the right, names on the arrows; and what parts most.
+// Escalation paths: weak ends on the left, strong ones on the right, names on the arrows; and what parts most.
 import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
-import { useTakeovers } from "@/api/use";
+import { useEscalation } from "@/api/use";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import AuditTabs from "./audit/AuditTabs.vue";
 
-type Node = Schemas["TakeoverNode"];
-const { data, error, isLoading, refetch } = useTakeovers();
+type Node = Schemas["PathNode"];
+const { data, error, isLoading, refetch } = useEscalation();
 const cut = ref("");
-const ways = computed(() => data.value?.ways ?? []);
+const ways = computed(() => data.value?.paths ?? []);
 const parted = (way: { steps: { cut: string }[] }) => cut.value !== "" && way.steps.some((step) => step.cut === cut.value);
 // All clients at once is no place to be, but a way to each of them: it is drawn with the arrow before it.
 const merged = computed(() =>
@@ -82,7 +82,7 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 </script>
 
 <template>
-  <PageHead title="Takeovers" :count="data ? `${data.pairs} ways` : ''" :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '">
+  <PageHead title="Escalation" :count="data ? `${data.pairs} ways` : ''" :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '">
     <template #below><AuditTabs /></template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
@@ -144,7 +144,7 @@ text { fill: var(--ink); font-size: 12.5px; }
 marker path { fill: var(--line-strong); }
 .cut .arrow { stroke: var(--focus); stroke-dasharray: 5 4; stroke-width: 2; }
 .cut .by { fill: var(--focus); font-weight: 620; }
-.ways { padding-left: 22px; display: grid; gap: 4px; }
+.paths { padding-left: 22px; display: grid; gap: 4px; }
 .parted { color: var(--ink-soft); }
 .empty { padding: var(--s4) 0; }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What the mend of a finding would do, and carrying it out, after what it takes away was said.
+// What the remedy of a finding would do, and carrying it out, after what it takes away was said.
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
@@ -32,20 +32,20 @@ const ready = computed(() => {
   const needs = data.value?.needs ?? "";
   return needs === "" || (needs === "reason" && reason.value.trim()) || (needs === "login" && people.value.length === 1) || (needs === "reach" && (reach.value.kind === "everywhere" || reach.value.collections.length));
 });
-const mend = () => attempt(async () => {
+const remedy = () => attempt(async () => {
   const body = {
     reason: reason.value.trim(), login: data.value?.needs === "login" ? (people.value[0] ?? "") : "",
     reach: data.value?.needs === "reach" ? { kind: reach.value.kind, collections: reach.value.collections } : null,
   };
-  const done = await must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/mend", { params: { path: { directory: directory.value, finding: props.finding.id } }, body }));
+  const done = await must(api.POST("/api/v1/directories/{directory}/audit/findings/{finding}/remedy", { params: { path: { directory: directory.value, finding: props.finding.id } }, body }));
   await stale();
   emit("done", done.done);
 });
 </script>
 
 <template>
-  <div class="mend">
-    <p>{{ finding.mend }}</p>
+  <div class="remedy">
+    <p>{{ finding.remedy }}</p>
     <ProblemNote v-if="unread" :error="unread" />
     <p v-if="!data && !unread" class="small soft coming" role="status">Looking at what that would do …</p>
     <template v-if="data">
@@ -57,8 +57,8 @@ const mend = () => attempt(async () => {
           <li v-if="data.narrower?.length">For fewer objects: {{ data.narrower.join(", ") }}</li>
         </ul>
         <p v-if="data.why_not" class="small soft">{{ data.why_not }}</p>
-        <NButton v-else-if="!open" size="small" type="primary" @click="data.needs === '' && !data.no_longer?.length && !data.words.length ? mend() : (open = true)">{{ data.title }}</NButton>
-        <form v-else class="stack" @submit.prevent="mend">
+        <NButton v-else-if="!open" size="small" type="primary" @click="data.needs === '' && !data.no_longer?.length && !data.words.length ? remedy() : (open = true)">{{ data.title }}</NButton>
+        <form v-else class="stack" @submit.prevent="remedy">
           <TextField v-if="data.needs === 'reason'" v-model="reason" label="Why?" :longest="500" />
           <PickPeople v-if="data.needs === 'login'" v-model="people" :people="known ?? []" label="The new owner" />
           <ReachEditor v-if="data.needs === 'reach'" v-model="reach" :resource="data.resource" label="Where it would do" />
@@ -73,7 +73,7 @@ const mend = () => attempt(async () => {
 </template>
 
 <style scoped>
-.mend { display: grid; gap: var(--s2); justify-items: start; }
+.remedy { display: grid; gap: var(--s2); justify-items: start; }
 .effect { padding-left: 18px; display: grid; gap: 2px; }
 /* About what comes: nothing jumps. */
 .coming { min-height: 76px; }

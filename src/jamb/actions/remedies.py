@@ -1,4 +1,4 @@
-"""Carry out the mend of a finding, from the finding; and say before what it would do."""
+"""Carry out the remedy of a finding, from the finding; and say before what it would do."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from jamb.actions import (
     clients,
     consent_changes,
     credentials,
-    narrowing,
+    dry_runs,
     publishers,
     reach_changes,
     registrations,
@@ -24,11 +24,11 @@ from jamb.actions import (
 from jamb.actions.access import admit_also
 from jamb.actions.act import Act
 from jamb.actions.backend import find_resource, load_one
-from jamb.actions.fits import fit
+from jamb.actions.rightsizing import propose
 from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
 from jamb.core.audit import ClientPicture, RemedyKind, ResourcePicture
-from jamb.core.audit.mends import MENDINGS, Mending, MendInput
-from jamb.core.audit.narrowing import narrower
+from jamb.core.audit.remedies import REMEDIES, Remedy, RemedyInput
+from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.clients import ClientState
 from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, Forbidden, NotFound, Unsuited
@@ -43,7 +43,7 @@ from jamb.store.findings import FindingRow
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What whoever mends says with it."""
+    """What whoever remedies says with it."""
 
     reason: str = ""
     login: str = ""
@@ -51,11 +51,11 @@ class Said:
 
 
 @dataclass(frozen=True, slots=True)
-class MendPreview:
-    """What a mend would do. Changes nothing.
+class RemedyPreview:
+    """What a remedy would do. Changes nothing.
 
     Attributes:
-        mending: None: it is done by hand, where the client's page says.
+        remedy: None: it is done by hand, where the client's page says.
         comparison: what would be possible no more, at the resource of `catalogue`.
         words: what else is to be known before, as who used it last.
         tree: where a reach can be bounded to.
@@ -64,7 +64,7 @@ class MendPreview:
 
     finding: FindingRow
     client_name: str
-    mending: Mending | None
+    remedy: Remedy | None
     catalogue: Catalogue | None
     comparison: Comparison | None
     tree: CollectionTree | None
@@ -108,49 +108,49 @@ class _Aim:
 _ROLE = "the role "
 
 
-def preview_mend(act: Act, finding_id: UUID) -> MendPreview:
-    """Return what the mend of a finding would do, and whether the caller may carry it out.
+def preview_remedy(act: Act, finding_id: UUID) -> RemedyPreview:
+    """Return what the remedy of a finding would do, and whether the caller may carry it out.
 
     Raises:
-        NotFound: there is no such finding. Conflict: it is mended already.
+        NotFound: there is no such finding. Conflict: it is resolved already.
     """
     with act.read() as session:
         aim = _aim(session, act.directory, finding_id, act.now)
-        mending = MENDINGS.get(RemedyKind(aim.row.act))
-        comparison = _comparison(aim, act.directory.policy, act.now) if mending is not None else None
+        remedy = REMEDIES.get(RemedyKind(aim.row.act))
+        comparison = _comparison(aim, act.directory.policy, act.now) if remedy is not None else None
         words = tuple(_words(aim))
     why_not = ""
-    if mending is not None:
+    if remedy is not None:
         try:
-            admit_also(act, mending.operation, aim.client.id)
+            admit_also(act, remedy.operation, aim.client.id)
         except Forbidden as error:
             why_not = f"{error.message} {error.next_step}".strip()
     catalogue = aim.place.catalogue if aim.place is not None else None
-    tree = aim.place.tree if aim.place is not None and mending and mending.needs is MendInput.REACH else None
-    return MendPreview(aim.row, aim.client.name, mending, catalogue, comparison, tree, words, why_not)
+    tree = aim.place.tree if aim.place is not None and remedy and remedy.needs is RemedyInput.REACH else None
+    return RemedyPreview(aim.row, aim.client.name, remedy, catalogue, comparison, tree, words, why_not)
 
 
-def mend(act: Act, finding_id: UUID, said: Said) -> str:
-    """Carry out the mend; return what was done, in words. What it does is decided as if it was asked for by itself.
+def resolve(act: Act, finding_id: UUID, said: Said) -> str:
+    """Carry out the remedy; return what was done, in words. What it does is decided as if it was asked for by itself.
 
     Raises:
-        Forbidden: the caller may not do what the mend does. BadInput: something must be said with it.
-        Conflict: it is done by hand, or mended already.
+        Forbidden: the caller may not do what the remedy does. BadInput: something must be said with it.
+        Conflict: it is done by hand, or resolved already.
     """
     with act.read() as session:
         aim = _aim(session, act.directory, finding_id, act.now)
     kind = RemedyKind(aim.row.act)
-    mending = MENDINGS.get(kind)
-    if mending is None:
-        raise Conflict("This is mended by hand.", next_step=aim.row.mend)
+    remedy = REMEDIES.get(kind)
+    if remedy is None:
+        raise Conflict("This is resolved by hand.", next_step=aim.row.remedy)
     for needed, value in (
-        (MendInput.REASON, said.reason),
-        (MendInput.LOGIN, said.login),
-        (MendInput.REACH, said.reach),
+        (RemedyInput.REASON, said.reason),
+        (RemedyInput.LOGIN, said.login),
+        (RemedyInput.REACH, said.reach),
     ):
-        if mending.needs is needed and not value:
-            raise Unsuited.field(needed.value, "nothing", "needed for this mend")
-    admit_also(act, mending.operation, aim.client.id)
+        if remedy.needs is needed and not value:
+            raise Unsuited.field(needed.value, "nothing", "needed for this remedy")
+    admit_also(act, remedy.operation, aim.client.id)
     return _CARRYING[kind](act, aim, said)
 
 
@@ -159,8 +159,8 @@ def _aim(session: Session, directory: Directory, finding_id: UUID, now: datetime
     if found is None:
         raise NotFound(f"There is no finding {finding_id}.", next_step="See the audit.")
     row, client = found
-    if row.gone_at is not None:
-        raise Conflict("It is mended already.", next_step="Look at the audit again.")
+    if row.resolved_at is not None:
+        raise Conflict("It is resolved already.", next_step="Look at the audit again.")
     loaded = load_one(session, directory, client, now)
     name, _, rest = row.target.partition("/")
     permission, _, kind = rest.partition("/")
@@ -184,7 +184,7 @@ def _comparison(aim: _Aim, policy: DirectoryPolicy, now: datetime) -> Comparison
         # What it would be narrowed to is yet to be said.
         return compare(aim.place.catalogue, before, before, aim.place.tree)
     if act is RemedyKind.REPLACE_PERMISSIONS:
-        found = narrower(aim.place, policy, now)
+        found = smaller_grant(aim.place, policy, now)
         if found is None:
             return None
         return compare(aim.place.catalogue, (*found.held, *found.kept), (*found.after, *found.kept), aim.place.tree)
@@ -218,7 +218,7 @@ def _words(aim: _Aim) -> list[str]:
 
 
 def _reason(aim: _Aim, said: Said) -> str:
-    return said.reason or f"Mends: {aim.row.title}"[:500]
+    return said.reason or f"Resolves: {aim.row.title}"[:500]
 
 
 def _withdraw_credential(act: Act, aim: _Aim, said: Said) -> str:
@@ -256,9 +256,9 @@ def _narrow_reach(act: Act, aim: _Aim, said: Said) -> str:
 def _replace(act: Act, aim: _Aim, said: Said) -> str:
     assert aim.place is not None
     where = (aim.client.id, aim.place.catalogue.name)
-    if fit(act, *where).trial is None:
-        narrowing.try_out(act, *where, 0, _reason(aim, said))
-    done = narrowing.enforce(act, *where, _reason(aim, said))
+    if propose(act, *where).dry_run is None:
+        dry_runs.start(act, *where, 0, _reason(aim, said))
+    done = dry_runs.enforce(act, *where, _reason(aim, said))
     held = ", ".join(f"{one.permission} {one.reach.words}" for one in done.after) or "nothing"
     return f"It holds {held} there."
 

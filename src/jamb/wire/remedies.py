@@ -1,4 +1,4 @@
-"""Mends of findings: what one would do, and carrying it out."""
+"""Remedies of findings: what one would do, and carrying it out."""
 
 from __future__ import annotations
 
@@ -6,14 +6,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from jamb.core.audit.mends import MendInput
+from jamb.core.audit.remedies import RemedyInput
 from jamb.wire.base import Answered, Names, Sent
 from jamb.wire.reach import ReachSent
 from jamb.wire.text import MaybeSaid
 
 
-class MendPreview(Answered):
-    """What a mend would do; nothing is changed by looking.
+class RemedyPreview(Answered):
+    """What a remedy would do; nothing is changed by looking.
 
     `by_hand`: where `text` says; nothing can be carried out from here. `needs`: what must be said with it.
     `no_longer`, `narrower`: operations that would be possible no more, or for fewer objects; null: does not apply.
@@ -23,7 +23,7 @@ class MendPreview(Answered):
     text: str
     by_hand: bool
     title: str
-    needs: MendInput
+    needs: RemedyInput
     words: list[str]
     resource: str
     no_longer: Names | None
@@ -32,13 +32,13 @@ class MendPreview(Answered):
     why_not: str
 
 
-class MendSent(Sent):
+class RemedySent(Sent):
     reason: MaybeSaid = ""
     login: Annotated[str, Field(max_length=200)] = ""
     reach: ReachSent | None = None
 
 
-class Mended(Answered):
+class Resolved(Answered):
     """What was done, in words."""
 
     done: str

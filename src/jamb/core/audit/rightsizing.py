@@ -1,7 +1,7 @@
 """Right-sizing: from what a client was seen to do at a resource to the smallest grant that would have let it.
 
 Only what was granted long enough to be judged is replaced; what is newer stays as it is. A narrower grant is first
-tried out dry: nothing is refused, and what it would have refused is counted (a miss).
+tried in a dry run: nothing is refused, and what it would have refused is counted (a miss).
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from jamb.core.reach.fewest import smallest_reach
 
 
 @dataclass(frozen=True, slots=True)
-class Narrower:
+class SmallerGrant:
     """What would do instead of what is held.
 
     Attributes:
@@ -51,9 +51,9 @@ class Narrower:
         return tuple(Holding(name, self.reach) for name in self.permissions)
 
 
-def narrower(
+def smaller_grant(
     place: ResourcePicture, policy: DirectoryPolicy, now: datetime, most_steps: int = MOST_STEPS
-) -> Narrower | None:
+) -> SmallerGrant | None:
     """Return the smallest grant that fits the use at one resource; None where nothing smaller is known to do."""
     held: list[Holding] = []
     kept: list[Holding] = []
@@ -93,7 +93,7 @@ def narrower(
     gives = compare(catalogue, held, smaller, tree)
     if after >= before or gives.newly or gives.wider:
         return None
-    return Narrower(
+    return SmallerGrant(
         catalogue.name,
         tuple(held),
         tuple(kept),

@@ -16,38 +16,39 @@ from jamb.actions.backend import (
     note_narrowed,
 )
 from jamb.actions.clients import client_subject
-from jamb.actions.fits import MISSES_SHOWN, Trial, fit, trial_of
+from jamb.actions.rightsizing import MISSES_SHOWN, DryRun, dry_run_of, propose
 from jamb.core.access import Holding, compare
 from jamb.core.access.powers import Place
-from jamb.core.audit.narrowing import Narrower
+from jamb.core.audit.rightsizing import SmallerGrant
 from jamb.core.errors import AlreadyAsked, Conflict, NotFound, StillInUse, Unsuited, Violation
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import RequestState
-from jamb.store import clients, narrowings, requests, resources
-from jamb.store.narrowings import NarrowingRow
+from jamb.store import clients, dry_runs, requests, resources
+from jamb.store.dry_runs import DryRunRow
 from jamb.store.work import Unit
 
 
-def try_out(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> Trial:
+def start(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> DryRun:
     """Begin to count what the proposed grant would refuse; nothing is refused by it.
 
     Raises:
-        NotFound: nothing smaller is known to do. Conflict: something is tried out there already.
+        NotFound: nothing smaller is known to do. Conflict: something is in a dry run there already.
     """
     check_reason(reason)
-    proposal = fit(act, client_id, resource_name).proposal
+    proposal = propose(act, client_id, resource_name).proposal
     with act.change() as unit:
         client = find_client(unit.session, act.directory, client_id, lock=True)
         resource = find_resource(unit.session, act.directory, resource_name)
         row = _begin(unit, client, resource, proposal, days, reason)
-        return trial_of(unit.session, row, client.name, resource.name)
+        return dry_run_of(unit.session, row, client.name, resource.name)
 
 
 def request(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> UUID:
-    """Ask an approver to put in force what is tried out, beginning to try it out if need be; return the request's id.
+    """Ask an approver to put in force what is in a dry run, beginning to try it out if need be; return the request's
+    id.
 
-    It waits until the dry period is over, and for as long after that as requests wait.
+    It waits until the dry run is over, and for as long after that as requests wait.
 
     Raises:
         BadInput: no reason. NotFound: nothing smaller is known to do. AlreadyAsked: such a request waits.
@@ -55,25 +56,25 @@ def request(act: Act, client_id: str, resource_name: str, days: int | None, reas
     check_reason(reason)
     if not reason.strip():
         raise Unsuited.field("reason", "nothing", "why less would do, for whoever decides")
-    proposal = fit(act, client_id, resource_name).proposal
+    proposal = propose(act, client_id, resource_name).proposal
     with act.change() as unit:
         client = find_client(unit.session, act.directory, client_id, lock=True)
         resource = find_resource(unit.session, act.directory, resource_name)
-        row = narrowings.running(unit.session, client.id, resource.id, lock=True)
+        row = dry_runs.running(unit.session, client.id, resource.id, lock=True)
         if row is None:
             row = _begin(unit, client, resource, proposal, days, reason)
-        for waiting in requests.waiting_for_narrowing(unit.session, row.id, act.now):
+        for waiting in requests.waiting_for_dry_run(unit.session, row.id, act.now):
             raise AlreadyAsked(
                 f"A request to put it in force waits already, until {waiting.due_at:%Y-%m-%d}.",
                 next_step="Wait for the decision, or take that request back.",
             )
-        due = max(act.now, row.dry_until) + timedelta(days=act.directory.policy.request_days)
+        due = max(act.now, row.dry_run_until) + timedelta(days=act.directory.policy.request_days)
         asked = requests.RequestRow(
             id=uuid4(),
             directory_id=act.directory.id,
             client_id=client.id,
             ask_ids=[],
-            narrowing_id=row.id,
+            dry_run_id=row.id,
             requested_by_id=act.actor.id,
             requested_by=act.actor.name,
             requested_at=act.now,
@@ -86,7 +87,7 @@ def request(act: Act, client_id: str, resource_name: str, days: int | None, reas
         )
         unit.session.add(asked)
         unit.enter(
-            "narrowing.requested",
+            "rightsizing.requested",
             client_subject(client),
             before={"held": _words(row.before())},
             after={"resource": resource.name, "instead": _words(row.after()), "due": due.isoformat()},
@@ -100,18 +101,18 @@ def _begin(
     unit: Unit,
     client: clients.ClientRow,
     resource: resources.ResourceRow,
-    proposal: Narrower | None,
+    proposal: SmallerGrant | None,
     days: int | None,
     reason: str,
-) -> NarrowingRow:
+) -> DryRunRow:
     if proposal is None:
         raise NotFound("Nothing smaller is known to do.", next_step="Look again once there is more use to judge by.")
-    wanted = unit.directory.policy.dry_days if days is None else days
+    wanted = unit.directory.policy.dry_run_days if days is None else days
     if not 0 <= wanted <= unit.directory.policy.use_counts_days:
         raise Unsuited.field(
             "days", wanted, f"0 to {unit.directory.policy.use_counts_days}, which is how long a use counts"
         )
-    row = NarrowingRow(
+    row = DryRunRow(
         id=uuid4(),
         client_id=client.id,
         resource_id=resource.id,
@@ -120,66 +121,67 @@ def _begin(
         replaces=[{"permission": one.permission, "reach": document(one.reach) or None} for one in proposal.held],
         started_at=unit.now,
         started_by=unit.actor.name,
-        dry_until=unit.now + timedelta(days=wanted),
+        dry_run_until=unit.now + timedelta(days=wanted),
         reason=reason,
     )
-    with unit.constraint("narrowing_once", _tried_already):
+    with unit.constraint("dry_run_once", _tried_already):
         unit.session.add(row)
     unit.enter(
-        "narrowing.begun",
+        "dry-run.started",
         client_subject(client),
         before={"held": _words(row.before())},
-        after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_until.isoformat()},
+        after={"resource": resource.name, "tried out": _words(row.after()), "until": row.dry_run_until.isoformat()},
         reason=reason,
     )
     unit.session.flush()
     return row
 
 
-def drop(act: Act, client_id: str, resource_name: str, reason: str) -> Trial:
-    """Stop trying out. Raises `NotFound` where nothing is tried out."""
+def drop(act: Act, client_id: str, resource_name: str, reason: str) -> DryRun:
+    """Stop trying out. Raises `NotFound` where nothing is in a dry run."""
     check_reason(reason)
     with act.change() as unit:
         client, resource, row, asked = _running(unit, client_id, resource_name)
         _end(unit, row, "dropped")
         _settle(unit, asked, RequestState.WITHDRAWN)
         unit.enter(
-            "narrowing.dropped",
+            "dry-run.ended",
             client_subject(client),
             after={"resource": resource.name, "stays": _words(row.before())},
             reason=reason,
         )
-        return trial_of(unit.session, row, client.name, resource.name)
+        return dry_run_of(unit.session, row, client.name, resource.name)
 
 
-def enforce(act: Act, client_id: str, resource_name: str, reason: str, *, force: bool = False) -> Trial:
-    """Put what was tried out in place of what is held, in one step; the asks follow. It only ever takes away.
+def enforce(act: Act, client_id: str, resource_name: str, reason: str, *, force: bool = False) -> DryRun:
+    """Put what was in a dry run in place of what is held, in one step; the asks follow. It only ever takes away.
 
     Args:
-        force: although the dry period is not over, or something was missed.
+        force: although the dry run is not over, or something was missed.
 
     Raises:
-        StillInUse: with what would be refused, or since when it is tried out. Conflict: what is held has changed since.
+        StillInUse: with what would be refused, or since when it is in a dry run. Conflict: what is held has changed
+        since.
     """
     check_reason(reason)
     with act.change() as unit:
         client, resource, row, asked = _running(unit, client_id, resource_name)
         put_in_force(unit, client, resource, row, reason, force=force)
         _settle(unit, asked, RequestState.GRANTED)
-        return trial_of(unit.session, row, client.name, resource.name)
+        return dry_run_of(unit.session, row, client.name, resource.name)
 
 
 def put_in_force(
     unit: Unit,
     client: clients.ClientRow,
     resource: resources.ResourceRow,
-    row: NarrowingRow,
+    row: DryRunRow,
     reason: str,
     *,
     force: bool,
 ) -> None:
     """Replace what is held within an open unit of work that has locked client and row. See `enforce`."""
-    missed = narrowings.misses_of(unit.session, row.id, MISSES_SHOWN)
+    missed = dry_runs.misses_of(unit.session, row.id, MISSES_SHOWN)
     if not force:
         _refuse_early(row, missed, unit.now)
     moment = note_narrowed(unit.session, client, unit.now)
@@ -238,7 +240,7 @@ def put_in_force(
             unit.session.delete(asked[name])
     _end(unit, row, "enforced")
     unit.enter(
-        "narrowing.enforced",
+        "rightsizing.enforced",
         client_subject(client),
         before={"held": _words(row.before())},
         after={"resource": resource.name, "holds": _words(row.after()), "missed": sum(one.calls for one in missed)},
@@ -265,10 +267,10 @@ def _check_still_fits(
     session: Session,
     client: clients.ClientRow,
     resource: resources.ResourceRow,
-    row: NarrowingRow,
+    row: DryRunRow,
     standing: Mapping[str, clients.GrantRow],
 ) -> None:
-    """Refuse what was tried out where what is held has changed, or where it would give what is not held."""
+    """Refuse what was in a dry run where what is held has changed, or where it would give what is not held."""
     again = "Drop this, look at the proposal again, and try that out."
     for one in row.replaces:
         name = one["permission"]
@@ -281,7 +283,7 @@ def _check_still_fits(
         raise Conflict(f"{resource.name} has changed since: it would now open {further} further.", next_step=again)
 
 
-def _refuse_early(row: NarrowingRow, missed: list[narrowings.NarrowingMissRow], now: datetime) -> None:
+def _refuse_early(row: DryRunRow, missed: list[dry_runs.DryRunMissRow], now: datetime) -> None:
     if missed:
         told = ", ".join(f"{one.operation} {one.object} ({one.calls} times)".replace("  ", " ") for one in missed[:5])
         raise StillInUse(
@@ -291,30 +293,30 @@ def _refuse_early(row: NarrowingRow, missed: list[narrowings.NarrowingMissRow], 
             ),
             next_step="Drop it and look at the proposal again, which knows of this; or force it.",
         )
-    if now < row.dry_until:
+    if now < row.dry_run_until:
         raise StillInUse(
-            f"It is tried out until {row.dry_until:%Y-%m-%d %H:%M} UTC; nothing was missed so far.",
+            f"It is in a dry run until {row.dry_run_until:%Y-%m-%d %H:%M} UTC; nothing was missed so far.",
             next_step="Wait, or force it.",
         )
 
 
 def _running(
     unit: Unit, client_id: str, resource_name: str
-) -> tuple[clients.ClientRow, resources.ResourceRow, NarrowingRow, list[requests.RequestRow]]:
-    """Lock what is tried out, the requests that wait for it before the client, as whoever decides one does."""
+) -> tuple[clients.ClientRow, resources.ResourceRow, DryRunRow, list[requests.RequestRow]]:
+    """Lock what is in a dry run, the requests that wait for it before the client, as whoever decides one does."""
     resource = find_resource(unit.session, unit.directory, resource_name)
-    seen = narrowings.running(unit.session, client_id, resource.id)
-    asked = requests.waiting_for_narrowing(unit.session, seen.id, unit.now, lock=True) if seen is not None else []
+    seen = dry_runs.running(unit.session, client_id, resource.id)
+    asked = requests.waiting_for_dry_run(unit.session, seen.id, unit.now, lock=True) if seen is not None else []
     client = find_client(unit.session, unit.directory, client_id, lock=True)
-    row = narrowings.running(unit.session, client.id, resource.id, lock=True)
+    row = dry_runs.running(unit.session, client.id, resource.id, lock=True)
     if row is None:
         raise NotFound(
-            f"Nothing is tried out for “{client.name}” at {resource.name}.", next_step="Try the proposal out first."
+            f"Nothing is in a dry run for “{client.name}” at {resource.name}.", next_step="Try the proposal out first."
         )
     return client, resource, row, asked
 
 
-def _end(unit: Unit, row: NarrowingRow, outcome: str) -> None:
+def _end(unit: Unit, row: DryRunRow, outcome: str) -> None:
     row.ended_at, row.ended_by, row.outcome = unit.now, unit.actor.name, outcome
     unit.session.add(row)
 
@@ -331,4 +333,4 @@ def _words(held: tuple[Holding, ...]) -> list[str]:
 
 
 def _tried_already() -> Conflict:
-    return Conflict("Something is tried out there already.", next_step="Enforce or drop that first.")
+    return Conflict("Something is in a dry run there already.", next_step="Enforce or drop that first.")

@@ -1,4 +1,4 @@
-"""Fits: what would do for a client at a resource beside what it holds, and what is tried out."""
+"""Fits: what would do for a client at a resource beside what it holds, and what is in a dry run."""
 
 from __future__ import annotations
 
@@ -11,20 +11,20 @@ from sqlmodel import Session
 from jamb.actions.act import Act
 from jamb.actions.backend import find_client, find_resource, load_one
 from jamb.core.access import Comparison, Holding, compare
-from jamb.core.audit.narrowing import Narrower, narrower
+from jamb.core.audit.rightsizing import SmallerGrant, smaller_grant
 from jamb.core.directories import Directory
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
-from jamb.store import narrowings, requests, resources
-from jamb.store.narrowings import NarrowingRow
-from jamb.wire.narrowing import Miss
+from jamb.store import dry_runs, requests, resources
+from jamb.store.dry_runs import DryRunRow
+from jamb.wire.rightsizing import Miss
 
 MISSES_SHOWN = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Trial:
-    """A narrower grant that is tried out. `misses`: calls it would have refused since."""
+class DryRun:
+    """A narrower grant that is in a dry run. `misses`: calls it would have refused since."""
 
     id: UUID
     client_id: str
@@ -34,14 +34,14 @@ class Trial:
     before: tuple[Holding, ...]
     started_at: datetime
     started_by: str
-    dry_until: datetime
+    dry_run_until: datetime
     missed: int
     misses: tuple[Miss, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Fit:
-    """What a client holds at a resource beside what would do, and what is tried out already.
+class Rightsizing:
+    """What a client holds at a resource beside what would do, and what is in a dry run already.
 
     `request_id`: of the request to put that in force, where one waits.
     """
@@ -51,47 +51,49 @@ class Fit:
     resource: str
     catalogue: Catalogue
     tree: CollectionTree
-    proposal: Narrower | None
+    proposal: SmallerGrant | None
     comparison: Comparison | None
     why_not: str
-    trial: Trial | None
+    dry_run: DryRun | None
     request_id: UUID | None
 
 
-def fit(act: Act, client_id: str, resource_name: str) -> Fit:
+def propose(act: Act, client_id: str, resource_name: str) -> Rightsizing:
     """Return the smallest grant that fits a client's use of one resource, beside what it holds. Changes nothing."""
     with act.read() as session:
         client = find_client(session, act.directory, client_id)
         resource = find_resource(session, act.directory, resource_name)
         picture = load_one(session, act.directory, client, act.now).picture
         place = next((one for one in picture.resources if one.catalogue.name == resource.name), None)
-        found = narrower(place, act.directory.policy, act.now) if place is not None else None
+        found = smaller_grant(place, act.directory.policy, act.now) if place is not None else None
         catalogue = resources.catalogues(session, [resource])[resource.id]
         tree = resources.trees(session, [resource])[resource.id]
         comparison = None
         if found is not None:
             comparison = compare(catalogue, (*found.held, *found.kept), (*found.after, *found.kept), tree)
-        row = narrowings.running(session, client.id, resource.id)
+        row = dry_runs.running(session, client.id, resource.id)
         why = "" if found is not None else _why_not(act.directory, place is not None)
-        trial = trial_of(session, row, client.name, resource.name) if row is not None else None
-        waiting = requests.waiting_for_narrowing(session, row.id, act.now) if row is not None else []
+        dry_run = dry_run_of(session, row, client.name, resource.name) if row is not None else None
+        waiting = requests.waiting_for_dry_run(session, row.id, act.now) if row is not None else []
         request_id = waiting[0].id if waiting else None
-        return Fit(client.id, client.name, resource.name, catalogue, tree, found, comparison, why, trial, request_id)
+        return Rightsizing(
+            client.id, client.name, resource.name, catalogue, tree, found, comparison, why, dry_run, request_id
+        )
 
 
-def list_trials(act: Act, limit: int) -> list[Trial]:
-    """Return what is tried out in a directory, oldest first."""
+def list_dry_runs(act: Act, limit: int) -> list[DryRun]:
+    """Return what is in a dry run in a directory, oldest first."""
     with act.read() as session:
         places = {row.id: row.name for row in resources.resources_of(session, act.directory.id)}
         return [
-            trial_of(session, row, name, places[row.resource_id])
-            for row, name, _ in narrowings.running_in(session, act.directory.id, limit)
+            dry_run_of(session, row, name, places[row.resource_id])
+            for row, name, _ in dry_runs.running_in(session, act.directory.id, limit)
         ]
 
 
-def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: str) -> Trial:
-    rows = narrowings.misses_of(session, row.id, 1000)
-    return Trial(
+def dry_run_of(session: Session, row: DryRunRow, client_name: str, resource: str) -> DryRun:
+    rows = dry_runs.misses_of(session, row.id, 1000)
+    return DryRun(
         row.id,
         row.client_id,
         client_name,
@@ -100,7 +102,7 @@ def trial_of(session: Session, row: NarrowingRow, client_name: str, resource: st
         row.before(),
         row.started_at,
         row.started_by,
-        row.dry_until,
+        row.dry_run_until,
         sum(one.calls for one in rows),
         tuple(
             Miss(operation=one.operation, object=one.object, calls=one.calls, last_at=one.last_at)

@@ -4,7 +4,7 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { type Choices, type Level, type ReachChoice, useStale, useTakeover } from "@/api/use";
+import { type Choices, type Level, type ReachChoice, useStale, useInheritance } from "@/api/use";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReachEditor from "@/ui/ReachEditor.vue";
 import { count } from "@/ui/words";
@@ -21,7 +21,7 @@ const fit = computed(() => Object.values(changed.value).every((one) => one.reach
 const choices = computed(() =>
   Object.keys(changed.value).length ? Object.fromEntries((seen.value?.lines ?? []).map((line) => [line.resource, choice(line.resource)])) : null,
 );
-const { data: seen, error: unseen, isPlaceholderData: older } = useTakeover(() => props.client, choices, fit);
+const { data: seen, error: unseen, isPlaceholderData: older } = useInheritance(() => props.client, choices, fit);
 const failed = ref<unknown>(null);
 const stale = useStale();
 const total = computed(() => (seen.value?.lines ?? []).reduce((sum, line) => sum + line.permissions.length, 0));
@@ -29,7 +29,7 @@ const total = computed(() => (seen.value?.lines ?? []).reduce((sum, line) => sum
 async function ask(): Promise<void> {
   failed.value = null;
   try {
-    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/takeover", { params: { path: { directory: directory.value, client: props.client } }, body: { choices: choices.value, reason: "" } }));
+    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/inheritance", { params: { path: { directory: directory.value, client: props.client } }, body: { choices: choices.value, reason: "" } }));
     await stale();
     emit("done");
   } catch (problem) {
@@ -40,7 +40,7 @@ async function ask(): Promise<void> {
 
 <template>
   <div class="stack">
-    <p v-if="seen && !seen.lines.length" class="soft">You hold no role at any resource: there is nothing to hand on.</p>
+    <p v-if="seen && !seen.lines.length" class="soft">You hold no role at any resource: there is nothing to inherit.</p>
     <table v-else-if="seen" class="log">
       <thead><tr><th scope="col">Resource</th><th scope="col">Your roles</th><th scope="col">It may</th><th scope="col">Which asks for</th><th scope="col" class="num">Weight</th></tr></thead>
       <tbody v-for="line in seen.lines" :key="line.resource">
@@ -57,7 +57,7 @@ async function ask(): Promise<void> {
     <ProblemNote v-if="failed ?? unseen" :error="failed ?? unseen" />
     <div v-if="seen?.lines.length" class="row">
       <NButton type="primary" :disabled="!total || !fit || older" @click="ask">Ask for {{ count(total, "permission") }}</NButton>
-      <span class="soft small">Never more than you may do yourself. An approver consents, unless the policy lets makers hand on.</span>
+      <span class="soft small">Never more than you may do yourself. An approver consents, unless the policy lets clients inherit.</span>
     </div>
   </div>
 </template>

@@ -1,4 +1,4 @@
-"""What takeover ways are made of, read for a whole directory in a handful of statements, without table objects."""
+"""What escalation paths are made of, read for a whole directory in a handful of statements, without table objects."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Quick or careful: a client takes over what its maker's own roles allow, or a narrower part of it."""
+"""Quick or careful: a client inherits what its maker's own roles allow, or a narrower part of it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, Unsuited
-from jamb.core.handing_on import TakeoverLevel, handed_on
+from jamb.core.inheritance import InheritedLevel, inherited
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store import clients, people, resources, roles
@@ -30,48 +30,48 @@ from jamb.wire.consent import Ask, Grant
 
 
 @dataclass(frozen=True, slots=True)
-class TakeoverChoice:
-    """How much of the maker's own rights at one resource is handed on, and where."""
+class InheritedChoice:
+    """How much of the maker's own rights at one resource is inherited, and where."""
 
-    level: TakeoverLevel = TakeoverLevel.ALL
+    level: InheritedLevel = InheritedLevel.ALL
     reach: Reach = EVERYWHERE
 
 
 @dataclass(frozen=True, slots=True)
-class TakeoverLine:
+class InheritedLine:
     """One resource: the maker's roles there, and what of them would be asked for."""
 
     resource: str
     title: str
     roles: tuple[str, ...]
-    choice: TakeoverChoice
+    choice: InheritedChoice
     permissions: tuple[Holding, ...]
     operations: int
     weight: int
 
     @property
-    def level(self) -> TakeoverLevel:
+    def level(self) -> InheritedLevel:
         return self.choice.level
 
 
 @dataclass(frozen=True, slots=True)
-class Takeover:
+class Inheritance:
     """`granted` is empty where an approver must still consent."""
 
-    lines: tuple[TakeoverLine, ...]
+    lines: tuple[InheritedLine, ...]
     asked: tuple[Ask, ...] = ()
     granted: tuple[Grant, ...] = ()
 
 
-def preview_takeover(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | None) -> Takeover:
-    """Return what would be asked for. `choices` by resource; None hands on all; what it does not name, nothing."""
+def preview_inheritance(act: Act, client_id: str, choices: Mapping[str, InheritedChoice] | None) -> Inheritance:
+    """Return what would be asked for. `choices` by resource; None: all; what it does not name, nothing."""
     with act.read() as session:
         find_client(session, act.directory, client_id)
-        return Takeover(tuple(line for line, _ in _lines(session, act.directory, choices, act.actor, act.now)))
+        return Inheritance(tuple(line for line, _ in _lines(session, act.directory, choices, act.actor, act.now)))
 
 
-def take_over(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | None, reason: str) -> Takeover:
-    """Ask for what the maker's roles allow; grant it at once where the policy lets makers hand on.
+def inherit(act: Act, client_id: str, choices: Mapping[str, InheritedChoice] | None, reason: str) -> Inheritance:
+    """Ask for what the maker's roles allow; grant it at once where the policy lets clients inherit from their makers.
 
     Raises:
         Forbidden: the caller is not a person. BadInput: nothing would be asked, or an unknown resource or collection.
@@ -95,30 +95,32 @@ def take_over(act: Act, client_id: str, choices: Mapping[str, TakeoverChoice] | 
                 ]
                 present |= {(resource_id, name) for name in names}
                 if names:
-                    said = reason or f"Taken over from {act.actor.name}"
+                    said = reason or f"Inherited from {act.actor.name}"
                     kind = AccessKind.APPLICATION
                     asked += add_asks(unit, client, line.resource, names, kind, reach, said)
         if not asked:
             raise Unsuited.field("choices", "nothing new", "at least one permission that your own roles allow")
         granted: list[Grant] = []
-        if act.directory.policy.handing_on:
+        if act.directory.policy.inheritance:
             unit.session.flush()
             chosen = list(clients.asks_by_id(unit.session, [one.id for one in asked]).values())
             seen = preview_of(unit.session, act.directory, client, chosen, AS_ASKED, act.now)
-            note_addition(unit, client.id, "handed on", seen.weight, alone=True)
+            note_addition(unit, client.id, "inherited", seen.weight, alone=True)
             granted = enact(unit, client, chosen, seen, AS_ASKED, "Handed on by its maker")
-        return Takeover(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
+        return Inheritance(tuple(line for line, _ in lines), tuple(asked), tuple(granted))
 
 
 def _lines(
     session: Session,
     directory: Directory,
-    choices: Mapping[str, TakeoverChoice] | None,
+    choices: Mapping[str, InheritedChoice] | None,
     actor: Actor,
     now: datetime,
-) -> list[tuple[TakeoverLine, UUID]]:
+) -> list[tuple[InheritedLine, UUID]]:
     if actor.kind != "person":
-        raise Forbidden("Only a person has roles to hand on.", next_step="Ask for permissions by name instead.")
+        raise Forbidden(
+            "Only a person has roles that a client could inherit.", next_step="Ask for permissions by name instead."
+        )
     person = session.get_one(people.PersonRow, UUID(actor.id))
     rows = [row for row in resources.resources_of(session, directory.id) if row.name != own_api.NAME]
     unknown = set(choices or ()) - {row.name for row in rows}
@@ -131,24 +133,24 @@ def _lines(
         choice = _choice(choices, row.name)
         check_reach(session, row, choice.reach)
         tree = resources.collections_of(session, row.id)
-        found = handed_on(catalogues[row.id], held, choice.level, choice.reach, tree)
+        found = inherited(catalogues[row.id], held, choice.level, choice.reach, tree)
         if held:
             lines.append((_line(catalogues[row.id], row, tuple(one.words for one in held), choice, found), row.id))
     return lines
 
 
-def _choice(choices: Mapping[str, TakeoverChoice] | None, name: str) -> TakeoverChoice:
+def _choice(choices: Mapping[str, InheritedChoice] | None, name: str) -> InheritedChoice:
     if choices is None:
-        return TakeoverChoice()
-    return choices.get(name, TakeoverChoice(TakeoverLevel.NOTHING))
+        return InheritedChoice()
+    return choices.get(name, InheritedChoice(InheritedLevel.NOTHING))
 
 
 def _line(
     catalogue: Catalogue,
     row: resources.ResourceRow,
     held: tuple[str, ...],
-    choice: TakeoverChoice,
+    choice: InheritedChoice,
     found: tuple[Holding, ...],
-) -> TakeoverLine:
+) -> InheritedLine:
     opened = catalogue.opened_by_all(one.permission for one in found)
-    return TakeoverLine(row.name, row.title, held, choice, found, len(opened), weigh(catalogue, opened))
+    return InheritedLine(row.name, row.title, held, choice, found, len(opened), weigh(catalogue, opened))

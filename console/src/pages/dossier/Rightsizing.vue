@@ -1,10 +1,10 @@
 <script setup lang="ts">
-// What a client holds at a resource beside what would do; tried out dry, then put in force.
+// What a client holds at a resource beside what would do; tried in a dry run, then put in force.
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useFit, useStale } from "@/api/use";
+import { useRightsizing, useStale } from "@/api/use";
 import { useAttempt } from "@/ui/attempt";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
@@ -18,7 +18,7 @@ const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"]
 const places = computed(() => props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)));
 const at = ref("");
 watch(places, (now) => { if (!now.some((place) => place.resource === at.value)) at.value = now[0]?.resource ?? ""; }, { immediate: true });
-const { data, error: unread, isLoading, refetch } = useFit(() => props.client, at);
+const { data, error: unread, isLoading, refetch } = useRightsizing(() => props.client, at);
 const sure = ref<"" | "enforce" | "force" | "request">("");
 const why = ref("");
 const { busy, error, attempt } = useAttempt();
@@ -30,18 +30,18 @@ const run = (work: () => Promise<unknown>) => attempt(async () => {
   sure.value = "";
   await stale();
 });
-const tryOut = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", { ...where(), body: { reason: "" } })));
-const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial", where())));
-const enforce = (force: boolean) => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/enforcement", { ...where(), body: { force, reason: "" } })));
+const tryOut = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run", { ...where(), body: { reason: "" } })));
+const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run", where())));
+const enforce = (force: boolean) => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/enforcement", { ...where(), body: { force, reason: "" } })));
 const request = () => run(async () => {
-  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/fits/{resource}/request", { ...where(), body: { reason: why.value } }));
+  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/request", { ...where(), body: { reason: why.value } }));
   why.value = "";
 });
 const declare = () => attempt(async () => {
   const found = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/charter", { params: { path: { directory: directory.value, client: props.client }, query: { fitted: true } } }));
   save(`${found.charter.name.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.toml`, found.file);
 });
-const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.dry_until) <= Date.now());
+const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_run.dry_run_until) <= Date.now());
 </script>
 
 <template>
@@ -52,7 +52,7 @@ const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.d
     </div>
     <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="3" :retry="refetch">
       <template v-if="data">
-        <p v-if="!data.proposal && !data.trial" class="small">{{ data.why_not }}</p>
+        <p v-if="!data.proposal && !data.dry_run" class="small">{{ data.why_not }}</p>
         <div v-if="data.proposal" class="beside">
           <div class="card">
             <h3>Holds <span class="soft small">weight {{ data.proposal.weight_before }}</span></h3>
@@ -70,26 +70,26 @@ const over = computed(() => !!data.value?.trial && Date.parse(data.value.trial.d
             <template v-if="data.proposal.kept.length"><dt>Stays beside it</dt><dd>{{ held(data.proposal.kept).join("; ") }}</dd></template>
           </dl>
         </div>
-        <div v-if="data.trial" class="card stack">
+        <div v-if="data.dry_run" class="card stack">
           <p>
-            Tried out, begun <Moment :at="data.trial.started_at" /> by {{ data.trial.started_by }}, over <Moment :at="data.trial.dry_until" />: <code>{{ held(data.trial.after).join("; ") || "nothing" }}</code>.
-            <StateWord :tone="data.trial.missed ? 'broken' : 'live'" :word="data.trial.missed ? `${data.trial.missed} calls would have been refused` : 'nothing would have been refused'" />
+            Tried out, begun <Moment :at="data.dry_run.started_at" /> by {{ data.dry_run.started_by }}, over <Moment :at="data.dry_run.dry_run_until" />: <code>{{ held(data.dry_run.after).join("; ") || "nothing" }}</code>.
+            <StateWord :tone="data.dry_run.missed ? 'broken' : 'live'" :word="data.dry_run.missed ? `${data.dry_run.missed} calls would have been refused` : 'nothing would have been refused'" />
           </p>
-          <ul v-if="data.trial.misses.length" class="small"><li v-for="one in data.trial.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>
+          <ul v-if="data.dry_run.misses.length" class="small"><li v-for="one in data.dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>
           <div v-if="!sure" class="row">
-            <NButton v-if="can('narrowing.enforce')" size="small" type="primary" @click="sure = over && !data.trial.missed ? 'enforce' : 'force'">Put it in force</NButton>
-            <NButton v-else-if="can('narrowing.request') && !data.request_id" size="small" @click="sure = 'request'">Ask an approver</NButton>
-            <button v-if="can('narrowing.drop')" type="button" class="link-button small" @click="drop">Drop it</button>
+            <NButton v-if="can('rightsizing.enforce')" size="small" type="primary" @click="sure = over && !data.dry_run.missed ? 'enforce' : 'force'">Put it in force</NButton>
+            <NButton v-else-if="can('rightsizing.request') && !data.request_id" size="small" @click="sure = 'request'">Ask an approver</NButton>
+            <button v-if="can('dry-runs.end')" type="button" class="link-button small" @click="drop">Drop it</button>
           </div>
           <template v-else-if="sure !== 'request'">
-            <p>{{ sure === "force" ? (data.trial.missed ? "What is listed above will be refused from now on. Put it in force all the same?" : "Its time is not over yet. Put it in force all the same?") : "This takes the place of what is held, within seconds." }}</p>
+            <p>{{ sure === "force" ? (data.dry_run.missed ? "What is listed above will be refused from now on. Put it in force all the same?" : "Its time is not over yet. Put it in force all the same?") : "This takes the place of what is held, within seconds." }}</p>
             <div class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="error" ghost :loading="busy" :disabled="busy" @click="enforce(sure === 'force')">Put it in force</NButton></div>
           </template>
         </div>
         <div v-else-if="data.proposal && !sure" class="row">
-          <NButton v-if="can('narrowing.try-out')" size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton>
-          <NButton v-else-if="can('narrowing.request')" size="small" @click="sure = 'request'">Ask an approver</NButton>
-          <span class="soft small">nothing is refused while it is tried out; what it would refuse is counted</span>
+          <NButton v-if="can('dry-runs.start')" size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton>
+          <NButton v-else-if="can('rightsizing.request')" size="small" @click="sure = 'request'">Ask an approver</NButton>
+          <span class="soft small">nothing is refused while it is in a dry run; what it would refuse is counted</span>
         </div>
         <div v-if="sure === 'request'" class="stack">
           <TextField v-model="why" label="Why less would do" hint="for whoever decides" :longest="500" />

@@ -1,4 +1,4 @@
-"""Who could take over what in a directory: read set-wise into a graph, which core searches.
+"""Escalation paths in a directory: read set-wise into a graph, which core searches.
 
 An arrow is drawn where the judgement of `actions.judging` would let its source do it alone: what takes another person's
 yes is no way for one.
@@ -20,14 +20,14 @@ from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Powers, beyond
 from jamb.core.agreements import agreeing
+from jamb.core.audit.escalation import Arrow, Escalation, Node, NodeKind, escalation_paths
 from jamb.core.audit.surroundings import TAKES_OVER
-from jamb.core.audit.takeover import Arrow, Node, NodeKind, Takeovers, takeovers
 from jamb.core.directories import Directory
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of
 from jamb.store import credentials, people, resources, roles
-from jamb.store import takeovers as rows
+from jamb.store import escalation as rows
 
 # Who may do one of these can give itself, or anybody, whatever the directory gives, as far as one person may.
 TAKES_ALL = frozenset(
@@ -39,17 +39,18 @@ _EVERY, _PLACE = "every", "place"
 
 
 @dataclass(frozen=True, slots=True)
-class TakeoverView:
+class EscalationView:
     """What was found, with the nodes by id, and the weights that part weak from strong."""
 
-    found: Takeovers
+    found: Escalation
     nodes: dict[str, Node]
     weak_below: int
     strong_from: int
 
 
-def read_takeovers(act: Act, most: int = 50) -> TakeoverView:
-    """Return the shortest ways from weak people and clients to strong ones; what changed is looked at first.
+def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
+    """Return the shortest escalation paths from weak people and clients to strong ones; what changed is looked at
+    first.
 
     Weak is below the weight from which two people consent, strong from the weight that takes two approvers.
     """
@@ -57,7 +58,7 @@ def read_takeovers(act: Act, most: int = 50) -> TakeoverView:
     with act.read() as session:
         nodes, arrows = graph_of(session, act.directory, act.now)
     wanted = act.directory.policy
-    found = takeovers(
+    found = escalation_paths(
         nodes,
         (one for one in arrows if one.source != one.target),
         weak_below=wanted.two_people_weight,
@@ -65,7 +66,7 @@ def read_takeovers(act: Act, most: int = 50) -> TakeoverView:
         most=most,
     )
     by_id = {node.id: node for node in nodes}
-    return TakeoverView(found, by_id, wanted.two_people_weight, wanted.two_approvers_weight)
+    return EscalationView(found, by_id, wanted.two_people_weight, wanted.two_approvers_weight)
 
 
 def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[list[Node], list[Arrow]]:

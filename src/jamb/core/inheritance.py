@@ -1,4 +1,4 @@
-"""What a maker can hand on to a client: what their own roles allow, never more, and narrower where they wish."""
+"""What a client can inherit from its maker: what their own roles allow, never more, and narrower where they wish."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, overlap
 
 
-class TakeoverLevel(StrEnum):
+class InheritedLevel(StrEnum):
     NOTHING = "nothing"
     READ = "read"
     READ_AND_WRITE = "read-and-write"
@@ -18,15 +18,15 @@ class TakeoverLevel(StrEnum):
 
 
 _EFFECTS = {
-    TakeoverLevel.NOTHING: frozenset[Effect](),
-    TakeoverLevel.READ: frozenset({Effect.READ}),
-    TakeoverLevel.READ_AND_WRITE: frozenset({Effect.READ, Effect.WRITE}),
-    TakeoverLevel.ALL: frozenset(Effect),
+    InheritedLevel.NOTHING: frozenset[Effect](),
+    InheritedLevel.READ: frozenset({Effect.READ}),
+    InheritedLevel.READ_AND_WRITE: frozenset({Effect.READ, Effect.WRITE}),
+    InheritedLevel.ALL: frozenset(Effect),
 }
 
 
-def handed_on(
-    catalogue: Catalogue, roles: Iterable[RoleHolding], level: TakeoverLevel, within: Reach, tree: CollectionTree
+def inherited(
+    catalogue: Catalogue, roles: Iterable[RoleHolding], level: InheritedLevel, within: Reach, tree: CollectionTree
 ) -> tuple[Holding, ...]:
     """Return application permissions with their reach that open nothing beyond the roles, the level and `within`.
 

@@ -1,11 +1,11 @@
-"""Right-sizing: what would do, tried out dry, put in force."""
+"""Right-sizing: what would do, tried in a dry run, put in force."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from typing import Annotated
 
-from jamb.actions import fits, narrowing
+from jamb.actions import dry_runs, rightsizing
 from jamb.actions.act import Act
 from jamb.actions.request_views import read_request
 from jamb.core.access import Holding
@@ -13,22 +13,22 @@ from jamb.core.permissions import Catalogue
 from jamb.service.callers import may
 from jamb.service.paging import MOST_LIMIT, Limit
 from jamb.service.routing import api_router
-from jamb.wire import narrowing as wire
+from jamb.wire import rightsizing as wire
 from jamb.wire.reach import Reach
 from jamb.wire.requests import ConsentRequest
 
 router = api_router("/api/v1/directories/{directory}", tags=["audit"])
-_FIT = "/clients/{client}/fits/{resource}"
+_RIGHTSIZING = "/clients/{client}/rightsizing/{resource}"
 
 
-@router.get(_FIT)
-def read_fit(act: Annotated[Act, may("narrowing.read")], client: str, resource: str) -> wire.Fit:
+@router.get(_RIGHTSIZING)
+def read_rightsizing(act: Annotated[Act, may("rightsizing.read")], client: str, resource: str) -> wire.Rightsizing:
     """The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing."""
-    found = fits.fit(act, client, resource)
+    found = rightsizing.propose(act, client, resource)
     proposal = None
     if found.proposal is not None and found.comparison is not None:
         one = found.proposal
-        proposal = wire.FitProposal(
+        proposal = wire.SmallerGrant(
             held=_held(one.held, found.catalogue),
             kept=_held(one.kept, found.catalogue),
             after=_held(one.after, found.catalogue),
@@ -40,70 +40,70 @@ def read_fit(act: Annotated[Act, may("narrowing.read")], client: str, resource: 
             weight_after=one.weight_after,
             exact=one.exact,
         )
-    return wire.Fit(
+    return wire.Rightsizing(
         client_id=found.client_id,
         client_name=found.client_name,
         resource=found.resource,
         proposal=proposal,
         why_not=found.why_not,
-        trial=trial_answer(found.trial) if found.trial is not None else None,
+        dry_run=dry_run_answer(found.dry_run) if found.dry_run is not None else None,
         request_id=found.request_id,
     )
 
 
-@router.post(f"{_FIT}/trial", status_code=201)
-def try_out(
+@router.post(f"{_RIGHTSIZING}/dry_run", status_code=201)
+def start(
     client: str,
     resource: str,
-    sent: wire.TryOut,
-    act: Annotated[Act, may("narrowing.try-out")],
-) -> wire.Trial:
+    sent: wire.DryRunStart,
+    act: Annotated[Act, may("dry-runs.start")],
+) -> wire.DryRun:
     """Begin to count what the proposed grant would refuse. Nothing is refused by it."""
-    return trial_answer(narrowing.try_out(act, client, resource, sent.days, sent.reason))
+    return dry_run_answer(dry_runs.start(act, client, resource, sent.days, sent.reason))
 
 
-@router.delete(f"{_FIT}/trial")
-def droptrial_answer(
+@router.delete(f"{_RIGHTSIZING}/dry_run")
+def end_dry_run(
     client: str,
     resource: str,
-    act: Annotated[Act, may("narrowing.drop")],
-) -> wire.Trial:
+    act: Annotated[Act, may("dry-runs.end")],
+) -> wire.DryRun:
     """Stop trying out; everything stays as it is."""
-    return trial_answer(narrowing.drop(act, client, resource, ""))
+    return dry_run_answer(dry_runs.drop(act, client, resource, ""))
 
 
-@router.post(f"{_FIT}/request", status_code=201)
-def request_fit(
+@router.post(f"{_RIGHTSIZING}/request", status_code=201)
+def request_rightsizing(
     client: str,
     resource: str,
-    sent: wire.FitRequest,
-    act: Annotated[Act, may("narrowing.request")],
+    sent: wire.RightsizingRequest,
+    act: Annotated[Act, may("rightsizing.request")],
 ) -> ConsentRequest:
-    """Ask an approver to put the narrower grant in force; it is tried out until then."""
-    made = narrowing.request(act, client, resource, sent.days, sent.reason)
+    """Ask an approver to put the narrower grant in force; it is in a dry run until then."""
+    made = dry_runs.request(act, client, resource, sent.days, sent.reason)
     found = read_request(act, made, None)
     return found.request
 
 
-@router.post(f"{_FIT}/enforcement")
+@router.post(f"{_RIGHTSIZING}/enforcement")
 def enforce(
     client: str,
     resource: str,
     sent: wire.Enforcement,
-    act: Annotated[Act, may("narrowing.enforce")],
-) -> wire.Trial:
-    """Put what was tried out in place of what is held, in one step."""
-    return trial_answer(narrowing.enforce(act, client, resource, sent.reason, force=sent.force))
+    act: Annotated[Act, may("rightsizing.enforce")],
+) -> wire.DryRun:
+    """Put what was in a dry run in place of what is held, in one step."""
+    return dry_run_answer(dry_runs.enforce(act, client, resource, sent.reason, force=sent.force))
 
 
-@router.get("/audit/trials")
-def list_trials(act: Annotated[Act, may("narrowing.list")], limit: Limit = MOST_LIMIT) -> list[wire.Trial]:
-    """What is tried out, the oldest first."""
-    return [trial_answer(one) for one in fits.list_trials(act, limit)]
+@router.get("/audit/dry_runs")
+def list_dry_runs(act: Annotated[Act, may("dry-runs.list")], limit: Limit = MOST_LIMIT) -> list[wire.DryRun]:
+    """What is in a dry run, the oldest first."""
+    return [dry_run_answer(one) for one in rightsizing.list_dry_runs(act, limit)]
 
 
-def trial_answer(one: fits.Trial) -> wire.Trial:
-    return wire.Trial(
+def dry_run_answer(one: rightsizing.DryRun) -> wire.DryRun:
+    return wire.DryRun(
         id=one.id,
         client_id=one.client_id,
         client_name=one.client_name,
@@ -112,7 +112,7 @@ def trial_answer(one: fits.Trial) -> wire.Trial:
         after=_held(one.after),
         started_at=one.started_at,
         started_by=one.started_by,
-        dry_until=one.dry_until,
+        dry_run_until=one.dry_run_until,
         missed=one.missed,
         misses=list(one.misses),
     )

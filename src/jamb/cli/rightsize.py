@@ -1,4 +1,4 @@
-"""Right-sizing: what would do for a client at a resource, tried out dry, put in force."""
+"""Right-sizing: what would do for a client at a resource, tried in a dry run, put in force."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from rich.text import Text
 from jamb.cli.connection import connected
 from jamb.cli.options import ReasonOption, ResourceArgument
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, fields, note, out, relative, table
-from jamb.wire.narrowing import Fit, HeldPermission, Trial
+from jamb.wire.rightsizing import DryRun, HeldPermission, Rightsizing
 
 app = typer.Typer(no_args_is_help=True)
 DaysOption = Annotated[int | None, typer.Option(help="For how long; left out: as the policy says")]
@@ -21,12 +21,12 @@ DaysOption = Annotated[int | None, typer.Option(help="For how long; left out: as
 def show(client: ClientArgument, resource: ResourceArgument, output: Output = Form.TABLE) -> None:
     """Show the smallest grant that fits the use, beside what is held. Changes nothing."""
     with connected() as jamb:
-        found = jamb.narrowing.fit(jamb.clients.find(client).id, resource)
+        found = jamb.rightsizing.propose(jamb.clients.find(client).id, resource)
     emit(found, output, lambda: _show(found))
 
 
 @app.command("try")
-def try_out(
+def start(
     client: ClientArgument,
     resource: ResourceArgument,
     days: DaysOption = None,
@@ -35,8 +35,8 @@ def try_out(
 ) -> None:
     """Try the smaller grant out dry: nothing is refused, and what it would have refused is counted."""
     with connected() as jamb:
-        done = jamb.narrowing.try_out(jamb.clients.find(client).id, resource, days=days, reason=reason)
-    emit(done, output, lambda: show_trial(done))
+        done = jamb.rightsizing.start(jamb.clients.find(client).id, resource, days=days, reason=reason)
+    emit(done, output, lambda: show_dry_run(done))
 
 
 @app.command()
@@ -47,12 +47,14 @@ def request(
     days: DaysOption = None,
     output: Output = Form.TABLE,
 ) -> None:
-    """Ask an approver to put the smaller grant in force; until then it is tried out dry."""
+    """Ask an approver to put the smaller grant in force; until then it is tried in a dry run."""
     with connected() as jamb:
-        made = jamb.narrowing.request(jamb.clients.find(client).id, resource, reason, days=days)
+        made = jamb.rightsizing.request(jamb.clients.find(client).id, resource, reason, days=days)
 
     def said() -> None:
-        out.print(f"Requested for “{made.client_name}”: less at {made.narrows}, {', '.join(made.asks)}.", markup=False)
+        out.print(
+            f"Requested for “{made.client_name}”: less at {made.rightsizes}, {', '.join(made.asks)}.", markup=False
+        )
         note(f"An approver says yes or no until {made.due_at:%Y-%m-%d %H:%M} UTC; id {made.id}")
 
     emit(made, output, said)
@@ -62,7 +64,7 @@ def request(
 def drop(client: ClientArgument, resource: ResourceArgument, output: Output = Form.TABLE) -> None:
     """Stop trying out; everything stays as it is."""
     with connected() as jamb:
-        done = jamb.narrowing.drop(jamb.clients.find(client).id, resource)
+        done = jamb.rightsizing.drop(jamb.clients.find(client).id, resource)
     emit(done, output, lambda: out.print(f"Dropped: {done.client_name} keeps {held_words(done.before)}.", markup=False))
 
 
@@ -77,23 +79,23 @@ def enforce(
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Put what was tried out in place of what is held, in one step."""
+    """Put what was in a dry run in place of what is held, in one step."""
     with connected() as jamb:
         found = jamb.clients.find(client)
         confirm(f"Replace what “{found.name}” holds at {resource}?", yes)
-        done = jamb.narrowing.enforce(found.id, resource, force=force, reason=reason)
+        done = jamb.rightsizing.enforce(found.id, resource, force=force, reason=reason)
     emit(done, output, lambda: out.print(f"{done.client_name} holds {held_words(done.after)}.", markup=False))
 
 
 @app.command("list")
-def list_trials(output: Output = Form.TABLE) -> None:
-    """List what is tried out, the oldest first."""
+def list_dry_runs(output: Output = Form.TABLE) -> None:
+    """List what is in a dry run, the oldest first."""
     with connected() as jamb:
-        found = jamb.narrowing.trials()
+        found = jamb.rightsizing.dry_runs()
 
     def show_all() -> None:
         if not found:
-            out.print("Nothing is tried out.")
+            out.print("Nothing is in a dry run.")
             return
         table(
             ["client", "resource", "instead of", "tried out", "missed", "until"],
@@ -104,7 +106,7 @@ def list_trials(output: Output = Form.TABLE) -> None:
                     held_words(one.before),
                     held_words(one.after),
                     str(one.missed),
-                    relative(one.dry_until),
+                    relative(one.dry_run_until),
                 ]
                 for one in found
             ],
@@ -114,7 +116,7 @@ def list_trials(output: Output = Form.TABLE) -> None:
     emit(found, output, show_all)
 
 
-def _show(found: Fit) -> None:
+def _show(found: Rightsizing) -> None:
     out.print(Text(f"{found.client_name} at {found.resource}", style="bold"))
     one = found.proposal
     if one is None:
@@ -134,18 +136,18 @@ def _show(found: Fit) -> None:
         )
         if not one.exact:
             note("A smaller set may exist: the search was stopped.")
-    if found.trial is not None:
-        show_trial(found.trial)
+    if found.dry_run is not None:
+        show_dry_run(found.dry_run)
     elif one is not None:
-        note("`jamb fit try` counts what it would refuse; `jamb fit enforce` puts it in force then,")
-        note("or `jamb fit request` asks an approver to.")
+        note("`jamb rightsize try` counts what it would refuse; `jamb rightsize enforce` puts it in force then,")
+        note("or `jamb rightsize request` asks an approver to.")
         note("`jamb charter write CLIENT --fitted` declares it in a file.")
 
 
-def show_trial(one: Trial) -> None:
+def show_dry_run(one: DryRun) -> None:
     missed = f"{one.missed} call{'' if one.missed == 1 else 's'}" if one.missed else "nothing"
     after = held_words(one.after)
-    out.print(f"Tried out (over {relative(one.dry_until)}): {after}. Missed so far: {missed}.", markup=False)
+    out.print(f"Tried out (over {relative(one.dry_run_until)}): {after}. Missed so far: {missed}.", markup=False)
     for miss in one.misses:
         about = f" {miss.object}" if miss.object else ""
         out.print(f"  {miss.calls:>6}  {miss.operation}{about}, last {relative(miss.last_at)}", markup=False)

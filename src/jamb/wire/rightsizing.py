@@ -1,4 +1,4 @@
-"""Right-sizing: what would do instead of what is held, tried out dry, put in force."""
+"""Right-sizing: what would do instead of what is held, tried in a dry run, put in force."""
 
 from __future__ import annotations
 
@@ -27,8 +27,8 @@ class Miss(Answered):
     last_at: Moment
 
 
-class Trial(Answered):
-    """A narrower grant that is tried out dry. `missed`: how many calls it would have refused since it began."""
+class DryRun(Answered):
+    """A narrower grant that is tried in a dry run. `missed`: how many calls it would have refused since it began."""
 
     id: UUID
     client_id: str
@@ -38,12 +38,12 @@ class Trial(Answered):
     after: list[HeldPermission]
     started_at: Moment
     started_by: str
-    dry_until: Moment
+    dry_run_until: Moment
     missed: int
     misses: list[Miss]
 
 
-class FitProposal(Answered):
+class SmallerGrant(Answered):
     """The smallest grant that fits the use.
 
     `kept`: held beside it and left alone; `done`: operations that were seen and count; `touched`: known objects that
@@ -62,26 +62,26 @@ class FitProposal(Answered):
     exact: bool
 
 
-class Fit(Answered):
-    """`proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the trial."""
+class Rightsizing(Answered):
+    """`proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the dry_run."""
 
     client_id: str
     client_name: str
     resource: str
-    proposal: FitProposal | None
+    proposal: SmallerGrant | None
     why_not: str
-    trial: Trial | None
+    dry_run: DryRun | None
     request_id: UUID | None = None
 
 
-class TryOut(Sent):
+class DryRunStart(Sent):
     """`days`: how long; null: as the policy says."""
 
     days: Annotated[int, Field(strict=True, ge=0, le=3650), WHOLE] | None = None
     reason: MaybeSaid = ""
 
 
-class FitRequest(Sent):
+class RightsizingRequest(Sent):
     """`reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says."""
 
     reason: Said

@@ -1,4 +1,4 @@
-"""Findings mended from where they are read; who could take over what; the audit by hand; evidence to take along."""
+"""Findings resolved from where they are read; escalation paths; the audit by hand; evidence to take along."""
 
 from __future__ import annotations
 
@@ -8,35 +8,35 @@ from uuid import UUID
 from fastapi import Query
 from fastapi.responses import StreamingResponse
 
-from jamb.actions import mends, sweep, takeovers
+from jamb.actions import escalation, remedies, sweep
 from jamb.actions.act import Act
-from jamb.core.audit.mends import MendInput
-from jamb.core.audit.takeover import Node
+from jamb.core.audit.escalation import Node
+from jamb.core.audit.remedies import RemedyInput
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.wire import audit as audit_wire
-from jamb.wire import mends as wire
-from jamb.wire import takeovers as ways
+from jamb.wire import escalation as wire_escalation
+from jamb.wire import remedies as wire
 
 router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
-_MEND = "/findings/{finding}/mend"
+_REMEDY = "/findings/{finding}/remedy"
 _CHUNK = 1 << 16
 
 
-@router.get(_MEND)
-def read_mend(
-    act: Annotated[Act, may("findings.read-mend")],
+@router.get(_REMEDY)
+def read_remedy(
+    act: Annotated[Act, may("findings.read-remedy")],
     finding: UUID,
-) -> wire.MendPreview:
-    """What the mend of a finding would do, and whether the caller may carry it out. Changes nothing."""
-    found = mends.preview_mend(act, finding)
-    compared, mending = found.comparison, found.mending
-    return wire.MendPreview(
-        text=found.finding.mend,
-        by_hand=mending is None,
-        title=mending.title if mending is not None else "",
-        needs=mending.needs if mending is not None else MendInput.NOTHING,
+) -> wire.RemedyPreview:
+    """What the remedy of a finding would do, and whether the caller may carry it out. Changes nothing."""
+    found = remedies.preview_remedy(act, finding)
+    compared, remedy = found.comparison, found.remedy
+    return wire.RemedyPreview(
+        text=found.finding.remedy,
+        by_hand=remedy is None,
+        title=remedy.title if remedy is not None else "",
+        needs=remedy.needs if remedy is not None else RemedyInput.NOTHING,
         words=list(found.words),
         resource=found.catalogue.name if found.catalogue is not None else "",
         no_longer=list(compared.no_longer) if compared is not None else None,
@@ -46,39 +46,43 @@ def read_mend(
     )
 
 
-@router.post(_MEND)
-def carry_out_mend(
+@router.post(_REMEDY)
+def carry_out_remedy(
     finding: UUID,
-    sent: wire.MendSent,
-    act: Annotated[Act, may("findings.mend")],
-) -> wire.Mended:
-    """Carry out the mend of a finding. What it does is decided as if it was asked for by itself."""
-    said = mends.Said(sent.reason.strip(), sent.login.strip(), sent.reach.value() if sent.reach is not None else None)
-    return wire.Mended(done=mends.mend(act, finding, said))
+    sent: wire.RemedySent,
+    act: Annotated[Act, may("findings.resolve")],
+) -> wire.Resolved:
+    """Carry out the remedy of a finding. What it does is decided as if it was asked for by itself."""
+    said = remedies.Said(
+        sent.reason.strip(), sent.login.strip(), sent.reach.value() if sent.reach is not None else None
+    )
+    return wire.Resolved(done=remedies.resolve(act, finding, said))
 
 
-@router.get("/takeovers")
-def read_takeovers(
-    act: Annotated[Act, may("takeovers.read")],
+@router.get("/escalation-paths")
+def read_escalation_paths(
+    act: Annotated[Act, may("escalation.read")],
     most: Annotated[int, Query(ge=1, le=500)] = 50,
-) -> ways.Takeovers:
-    """The shortest ways from weak people and clients to strong ones, and which single change parts most."""
-    found = takeovers.read_takeovers(act, most)
-    return ways.Takeovers(
+) -> wire_escalation.Escalation:
+    """The shortest escalation paths from weak people and clients to strong ones, and the one change that closes the
+    most of them.
+    """
+    found = escalation.read_escalation_paths(act, most)
+    return wire_escalation.Escalation(
         weak_below=found.weak_below,
         strong_from=found.strong_from,
         pairs=found.found.pairs,
-        ways=[
-            ways.TakeoverWay(
+        paths=[
+            wire_escalation.EscalationPath(
                 source=_node(one.source),
                 steps=[
-                    ways.TakeoverStep(by=arrow.by, cut=arrow.cut, to=_node(found.nodes[arrow.target]))
+                    wire_escalation.PathStep(by=arrow.by, cut=arrow.cut, to=_node(found.nodes[arrow.target]))
                     for arrow in one.arrows
                 ],
             )
-            for one in found.found.ways
+            for one in found.found.paths
         ],
-        cuts=[ways.TakeoverCut(cut=one.cut, words=one.words, parts=one.parts) for one in found.found.cuts],
+        cuts=[wire_escalation.PathCut(cut=one.cut, words=one.words, closes=one.closes) for one in found.found.cuts],
     )
 
 
@@ -105,5 +109,5 @@ def read_bundle(act: Annotated[Act, may("audit.bundle")], runtime: TheRuntime) -
     return StreamingResponse(parts(), media_type=MEDIA_TYPE, headers=headers)  # type: ignore[arg-type]
 
 
-def _node(one: Node) -> ways.TakeoverNode:
-    return ways.TakeoverNode(id=one.id, kind=one.kind, name=one.name, weight=one.weight)
+def _node(one: Node) -> wire_escalation.PathNode:
+    return wire_escalation.PathNode(id=one.id, kind=one.kind, name=one.name, weight=one.weight)

@@ -1,4 +1,4 @@
-"""Who could take over what: a graph of people and clients, and the shortest ways from weak ones to strong ones.
+"""Escalation paths: a graph of people and clients, and the shortest escalation paths from weak ones to strong ones.
 
 An arrow says that whoever is its source can act as its target, or give itself what the target may do: an owner can
 issue a credential of the client; who may issue credentials of a client, or change its owners, likewise; who may assign
@@ -64,19 +64,19 @@ class Cut:
 
     cut: str
     words: str
-    parts: int
+    closes: int
 
 
 @dataclass(frozen=True, slots=True)
-class Takeovers:
-    """`pairs`: how many weak ends reach how many strong ones, all told; `ways` has the gravest of them."""
+class Escalation:
+    """`pairs`: how many weak ends reach how many strong ones, all told; `paths` has the gravest of them."""
 
-    ways: tuple[Way, ...]
+    paths: tuple[Way, ...]
     pairs: int
     cuts: tuple[Cut, ...]
 
 
-def takeovers(
+def escalation_paths(
     nodes: Iterable[Node],
     arrows: Iterable[Arrow],
     *,
@@ -84,8 +84,10 @@ def takeovers(
     strong_from: float,
     most: int = 50,
     most_cuts: int = 5,
-) -> Takeovers:
-    """Return the shortest ways from what weighs less than `weak_below` to what weighs `strong_from` or more."""
+) -> Escalation:
+    """Return the shortest escalation paths from what weighs less than `weak_below` to what weighs `strong_from` or
+    more.
+    """
     by_id = {node.id: node for node in nodes}
     graph = _Graph(arrows)
     strong = sorted(
@@ -109,8 +111,8 @@ def takeovers(
     best = sorted(counted, key=lambda cut: (-counted[cut], cut))[: 4 * most_cuts]
     parted = [(cut, pairs - _pairs(graph.without(cut), strong, weak)) for cut in best]
     parted = sorted((one for one in parted if one[1]), key=lambda one: (-one[1], one[0]))[:most_cuts]
-    ways = sorted(found, key=lambda way: (-way.target.weight, len(way.arrows), way.source.name, way.target.name))
-    return Takeovers(tuple(ways), pairs, tuple(Cut(cut, graph.words(cut, by_id), parts) for cut, parts in parted))
+    paths = sorted(found, key=lambda way: (-way.target.weight, len(way.arrows), way.source.name, way.target.name))
+    return Escalation(tuple(paths), pairs, tuple(Cut(cut, graph.words(cut, by_id), parts) for cut, parts in parted))
 
 
 _ENDS = frozenset({NodeKind.PERSON, NodeKind.CLIENT})
