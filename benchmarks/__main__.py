@@ -45,7 +45,7 @@ def main(only: str = "") -> None:
         tokens()
         pressed()
         rotating()
-        print(f"\nNotices for {notices.CREDENTIALS:,} credentials that end, of {notices.PEOPLE:,} owners")
+        print(f"\nNotices for {notices.CREDENTIALS:,} credentials that expire, of {notices.PEOPLE:,} owners")
         print("\n".join(notices.measure(Cluster(HOME, PORT + 2).url, HOME, PORT)))
         estates()
     print("\nDecisions in core, calls a second of CPU time")

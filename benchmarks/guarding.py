@@ -12,7 +12,7 @@ import jwt
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 
 from jamb.guard import verify
-from jamb.guard.reach import Notice
+from jamb.guard.reach import Revocations
 from jamb.guard.verify import bounded, require_permission
 
 ROUNDS, CALLS = 7, 1000
@@ -43,7 +43,7 @@ def measure() -> list[str]:
         jwt.algorithms.ECAlgorithm(jwt.algorithms.ECAlgorithm.SHA256),
         jwt.utils.base64url_decode(signature),
     )
-    notice = Notice({}, {})
+    notice = Revocations({}, {})
 
     def floor() -> None:
         assert algorithm.verify(signed.encode(), public.key, raw)

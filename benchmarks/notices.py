@@ -18,7 +18,7 @@ SLUG = "bench-notices"
 _LOAD = """
 insert into directory (id, slug, name, domain, policy, created_at)
     values (md5('bench')::uuid, 'bench-notices', 'Bench', 'bench.example', '{}', now());
-insert into person (id, directory_id, login, name, live, created_at)
+insert into person (id, directory_id, login, name, active, created_at)
     select md5('person' || n)::uuid, md5('bench')::uuid, 'p' || n || '@bench.example', 'Person ' || n, true, now()
     from generate_series(1, %(people)s) n;
 insert into client
@@ -65,26 +65,26 @@ def measure(url: str, home: Path, port: int) -> list[str]:
     _workers("carry", home, port, url)
     carried = time.perf_counter() - started
     with psycopg.connect(url) as connection:
-        noted, distinct, letters, unsent = connection.execute(
+        noted, distinct, mails, unsent = connection.execute(
             "select (select count(*) from notice where directory_id = d), "
             "(select count(distinct (person_id, key)) from notice where directory_id = d), "
             "(select count(*) from mail where directory_id = d), "
             "(select count(*) from mail where directory_id = d and sent_at is null) "
             "from (select md5('bench')::uuid d) x"
         ).fetchone() or (0, 0, 0, 0)
-    found = httpx.get(f"http://127.0.0.1:{port + 1}/mailbox/letters").json()
+    found = httpx.get(f"http://127.0.0.1:{port + 1}/mailbox/mails").json()
     ids = [one["message_id"] for one in found if "@bench.example>" in one["message_id"]]
-    assert (noted, distinct, letters, unsent) == (CREDENTIALS, CREDENTIALS, PEOPLE, 0), (
+    assert (noted, distinct, mails, unsent) == (CREDENTIALS, CREDENTIALS, PEOPLE, 0), (
         noted,
         distinct,
-        letters,
+        mails,
         unsent,
     )
     assert len(ids) == len(set(ids)) == PEOPLE
     return [
         f"  floor: the same rows read by the driver      {read:8.2f} s",
         f"  {noted:,} notices noted by two workers        {told:8.2f} s   ({told / read:.0f} times the floor)",
-        f"  {letters:,} letters sent by two workers          {carried:8.2f} s   none twice, none left",
+        f"  {mails:,} mails sent by two workers          {carried:8.2f} s   none twice, none left",
     ]
 
 

@@ -167,4 +167,4 @@ def _closed(permissions: Mapping[str, tuple[frozenset[str], frozenset[str]]], na
 
 
 def _slashes(path: str) -> Iterable[int]:
-    return (place for place, letter in enumerate(path) if letter == "/")
+    return (place for place, mail in enumerate(path) if mail == "/")

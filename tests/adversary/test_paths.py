@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from sqlmodel import Session
 
 from jamb.actions import roles
-from jamb.actions.access import Caller, admit
-from jamb.actions.act import Act
+from jamb.actions.access import admit_also
+from jamb.actions.act import Act, Caller
 from jamb.actions.backend import Backend, console_client_id, find_client
 from jamb.actions.escalation import graph_of
 from jamb.actions.judging import Wanted, judge_acting
@@ -43,8 +43,9 @@ def at_the_door(scene: Scene, person: Actor, client_id: str) -> bool:
     now, caller = datetime.now(UTC), Caller(console_client_id(scene.directory.slug), UUID(person.id))
     for operation, kind in (("owners.change", ActKind.OWNERS), ("credentials.issue", ActKind.CREDENTIAL)):
         try:
-            admit(scene.backend, scene.directory.slug, caller, operation, now, client_id)
-            with Act(scene.backend, scene.directory, person, now).rehearse() as unit:
+            act = Act(scene.backend, scene.directory, person, now, caller=caller)
+            admit_also(act, operation, client_id)
+            with act.rehearse() as unit:
                 client = find_client(unit.session, scene.directory, client_id)
                 wanted = Wanted(kind, client.name, {}, client.id)
                 judge_acting(unit, client, [person.id], wanted)

@@ -61,8 +61,8 @@ def takes_events() -> Iterator[tuple[str, list[bytes]]]:
 
 
 def mails(scene: Scene) -> None:
-    """A login of before logins were judged, that cannot be written in a mail; and behind it somebody else's letter."""
-    words, bad = unique("letter for somebody else"), uuid4()
+    """A login of before logins were judged, that cannot be written in a mail; and behind it somebody else's mail."""
+    words, bad = unique("mail for somebody else"), uuid4()
     with scene.world.database() as database:
         directory, good = database.execute("select directory_id, id from person where login like 'hanneke%'").fetchone()
         database.execute(
@@ -70,21 +70,21 @@ def mails(scene: Scene) -> None:
             [bad, directory, f"ü\x85{uuid4().hex[:6]}@quillhaven.example"],
         )
         for person, minutes in ((bad, 9), (good, 5)):
-            letter = uuid4()
+            mail = uuid4()
             database.execute(
                 "insert into mail (id, directory_id, person_id, made_at, next_at, tries, error, failed) values "
                 "(%s, %s, %s, now(), now() - make_interval(mins => %s), 0, '', '')",
-                [letter, directory, person, minutes],
+                [mail, directory, person, minutes],
             )
             database.execute(
                 "insert into notice (id, directory_id, person_id, key, kind, client_id, words, path, urgent, at, mail_id) "
-                "values (%s, %s, %s, %s, 'dead-credential-tried', 'x', %s, '/x', true, now(), %s)",
-                [uuid4(), directory, person, unique("key"), words, letter],
+                "values (%s, %s, %s, %s, 'expired-credential-tried', 'x', %s, '/x', true, now(), %s)",
+                [uuid4(), directory, person, unique("key"), words, mail],
             )
     try:
         in_an_office(scene.world, carry_all)
-        found = httpx.get(f"http://127.0.0.1:{scene.world.port + 1}/mailbox/letters").json()
-        assert [one for one in found if words in one["text"]], "the letter behind it came"
+        found = httpx.get(f"http://127.0.0.1:{scene.world.port + 1}/mailbox/mails").json()
+        assert [one for one in found if words in one["text"]], "the mail behind it came"
         assert scene.count("mail", "person_id = %s and tries = 1 and error <> ''", bad) == 1, (
             "put aside, with its error"
         )

@@ -51,7 +51,7 @@ def test_a_finding_is_given_waived_and_resolved_by_the_beginning_of_its_id(world
     assert (waits.code, "--yes" in waits.err) == (2, True)
     resolved = registrar("audit", "remedy", short, "--login", PIA, "--yes", "-o", "json").json()
     assert "Owned by Pia Nowicki" in resolved["done"]
-    gone = auditor("audit", "--gone", "-o", "json").json()["findings"]
+    gone = auditor("audit", "--resolved", "-o", "json").json()["findings"]
     assert whole in {one["id"] for one in gone if one["resolved_at"]}
     assert auditor("audit", "remedy", "zzzz").code == 2
 

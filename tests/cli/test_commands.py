@@ -42,7 +42,7 @@ JSON_COMMANDS = {
     "reviews": ["reviews", "list"],
     "one review": ["reviews", "show", "Personal data, this year"],
     "removed clients": ["clients", "removed"],
-    "ledger": ["ledger", "list", "--most", "3"],
+    "ledger": ["ledger", "list", "--limit", "3"],
     "verify": ["ledger", "verify"],
     "consents": ["consent", "list", "Mail archive"],
     "bounded preview": ["consent", "preview", "Fuel quay scheduler", "--in", "berths:fuel"],
@@ -50,7 +50,7 @@ JSON_COMMANDS = {
     "proof sheet": ["reach", "sheet", "Mail archive"],
     "one object": ["reach", "test", "Mail archive", "claims"],
     "collections": ["resources", "collections", "dispatches"],
-    "who can": ["who-can", "berths", "occupant.assign", "--object", "north-12"],
+    "who can": ["holders", "berths", "occupant.assign", "--object", "north-12"],
     "roles": ["roles", "list"],
     "groups": ["groups", "list"],
     "people": ["people", "list"],
@@ -100,13 +100,13 @@ def test_the_audit_fails_a_pipeline_above_the_severity_given(shell: Shell) -> No
 
 def test_the_audit_is_narrowed_and_a_long_list_says_that_there_is_more(shell: Shell) -> None:
     reader = shell.signed_in("auditor")
-    narrowed = reader("audit", "--client", "Radio bridge", "--least", "medium", "-o", "json").json()["findings"]
+    narrowed = reader("audit", "--client", "Radio bridge", "--severity", "medium", "-o", "json").json()["findings"]
     assert {one["client_name"] for one in narrowed} == {"Radio bridge"}
     assert {one["severity"] for one in narrowed} <= {"high", "medium"}
     of_rule = reader("audit", "--rule", narrowed[0]["rule"], "-o", "json").json()["findings"]
     assert narrowed[0]["id"] in {one["id"] for one in of_rule}
     assert {one["rule"] for one in of_rule} == {narrowed[0]["rule"]}
-    few = reader("audit", "--most", "2")
+    few = reader("audit", "--limit", "2")
     assert (few.out.count(" → "), "More than 2" in few.err) == (2, True)
     assert reader("audit", "--client", "Mail archive", "--fail-on", "high").code == 0, "judged by what was asked for"
     assert "table or json" in reader("audit", "--rule", "no-owner", "-o", "sarif").err
@@ -378,8 +378,8 @@ def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) 
     assert "Added 1" in steward("people", "import", str(folder / "people.csv")).out
     assigned = steward("roles", "assign", f"eye-{mark}", "--group", f"eyes-{mark}", "--in", "yard")
     assert "(only yard)" in assigned.out
-    assert "Bo" in steward("who-can", name, "read-shed", "--object", "s1").out
-    assert "Bo" not in steward("who-can", name, "read-shed", "--object", "s9").out
+    assert "Bo" in steward("holders", name, "read-shed", "--object", "s1").out
+    assert "Bo" not in steward("holders", name, "read-shed", "--object", "s9").out
     (folder / "broken.json").write_text('{"title": 4}')
     broken = steward("roles", "save", "x", "--file", str(folder / "broken.json"))
     assert (broken.code, "resource" in broken.err) == (2, True)
@@ -387,10 +387,10 @@ def test_resources_roles_and_people_come_from_files(shell: Shell, world: World) 
 
 def test_the_policy_is_read_and_set(shell: Shell) -> None:
     steward = shell.signed_in("steward")
-    assert steward("policy", "set", "notice_days=15").code == 0
-    assert steward("policy", "show", "-o", "json").json()["notice_days"] == 15
-    assert steward("policy", "set", "notice_days=14").code == 0
-    assert (steward("policy", "set", "notice_days=0").code, steward("policy", "set", "colour=red").code) == (2, 2)
+    assert steward("policy", "set", "warn_days=15").code == 0
+    assert steward("policy", "show", "-o", "json").json()["warn_days"] == 15
+    assert steward("policy", "set", "warn_days=14").code == 0
+    assert (steward("policy", "set", "warn_days=0").code, steward("policy", "set", "colour=red").code) == (2, 2)
 
 
 def test_nothing_that_steers_a_terminal_reaches_it_from_records_of_before(world: World, shell: Shell) -> None:

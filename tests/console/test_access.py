@@ -171,23 +171,23 @@ def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_c
         page.get_by_role("button", name="Change the policy").click()
         save = page.get_by_role("button", name="Save the policy")
         expect(save).to_be_disabled()
-        page.get_by_label("A secret lives, unless said otherwise").fill("400")
-        page.get_by_label("Clients inherit").check()
-        page.get_by_label("An access token lives").fill("15")
-        expect(page.get_by_text("An access token lives: 10 → 15 minutes")).to_be_visible()
+        page.get_by_label("Secret lifetime, default").fill("400")
+        page.get_by_label("Inheritance").check()
+        page.get_by_label("Access token lifetime").fill("15")
+        expect(page.get_by_text("Access token lifetime: 10 → 15 minutes")).to_be_visible()
         assert faults(page) == []
         save.click()
         expect(page.get_by_role("alert")).to_contain_text("at most 180")
-        page.get_by_label("A secret lives, unless said otherwise").fill("45")
+        page.get_by_label("Secret lifetime, default").fill("45")
         save.click()
         # One steward is there: what would let one person do more alone waits for nobody.
         expect(page.get_by_role("alert")).to_contain_text("nobody else here could")
-        page.get_by_label("Clients inherit").uncheck()
+        page.get_by_label("Inheritance").uncheck()
         save.click()
         expect(page.get_by_text("45 days, at most 180")).to_be_visible()
     with world.jamb("steward", TRIAL) as steward:
         policy = steward.directory().policy
-        assert (policy.access_token_seconds, policy.inheritance, policy.notice_days) == (900, False, 14)
+        assert (policy.access_token_seconds, policy.inheritance, policy.warn_days) == (900, False, 14)
 
 
 def test_a_client_is_disabled_after_a_question_and_enabled_again(world: World, open_console: Open) -> None:

@@ -127,7 +127,7 @@ def test_a_directory_of_one_client_and_a_client_of_nothing(open_console: Open, w
     with open_console("steward", directory="brisling") as page:
         expect(page.get_by_text("0 clients wait")).to_be_visible()
         expect(page.get_by_text("Nothing waits.")).to_be_visible()
-        expect(page.get_by_text("no credential ends within a year")).to_be_visible()
+        expect(page.get_by_text("no credential expires within a year")).to_be_visible()
         expect(page.get_by_text("Too early to say")).to_be_visible()
         assert faults(page) == []
         page.goto(f"/clients/{only.id}")

@@ -60,7 +60,7 @@ def editing(page: Page) -> None:
     page.get_by_role("button", name="Edit the collections").click()
 
 
-def who_can(page: Page) -> None:
+def holders(page: Page) -> None:
     page.get_by_label("Operation that somebody can do").select_option("occupant.assign")
     page.get_by_label("To this berth").fill("north-12")
     page.keyboard.press("Tab")
@@ -126,7 +126,7 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "people, a role to assign": ("/people?open=assign:quay-hand", "People", assigning),
     "people, a group to change": ("/people?open=group:control-room", "People", None),
     "a resource to change": ("/resources/dispatches", "Resources", editing),
-    "who can do this": ("/resources/berths", "Resources", who_can),
+    "who can do this": ("/resources/berths", "Resources", holders),
     "directory with the ledger verified": ("/directory", "Quillhaven Port Authority", verified),
     "a device": ("/device#BCDFGHJK", "Let a device in", lambda page: page.get_by_role("alert").wait_for()),
     "the map of keys": ("/clients", "Clients", keys),

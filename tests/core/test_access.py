@@ -108,7 +108,7 @@ def allowed_by_the_book(catalogue: Catalogue, client: ClientStanding, request: R
             for name in request.token.scope
         ):
             return False
-        if client.cut_off_at is not None and request.token.issued_at <= client.cut_off_at:
+        if client.tokens_revoked_at is not None and request.token.issued_at <= client.tokens_revoked_at:
             return False
         relied = [grant for grant in matching if implied_by(grant.permission) & request.token.scope]
         if relied and all(request.token.issued_at < grant.granted_at for grant in relied):
@@ -295,7 +295,7 @@ def test_a_refusal_out_of_reach_names_the_smallest_reach(reach: Reach, name: str
 
 
 def test_a_token_from_the_second_of_the_cut_off_is_refused_and_the_next_one_is_not() -> None:
-    cut = replace(client(grants="view"), cut_off_at=NOW + timedelta(milliseconds=700))
+    cut = replace(client(grants="view"), tokens_revoked_at=NOW + timedelta(milliseconds=700))
     for issued_at, allowed in ((NOW, False), (NOW + timedelta(seconds=1), True)):
         token = TokenFacts(frozenset({"view"}), issued_at)
         found = decide(berths(), cut, Request("list", APPLICATION, token=token), NOW + HOUR)

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.access import Holding, RoleHolding, possible
-from jamb.core.asks import review_list
+from jamb.core.asks import check_list
 from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
 from jamb.core.groups import around, holders, refuse_cycle
 from jamb.core.inheritance import InheritedLevel, inherited
@@ -69,7 +69,7 @@ LISTS: dict[str, tuple[str, set[str], set[str], list[str], list[str]]] = {
 def test_a_pasted_list_is_understood(
     text: str, needed: set[str], redundant: set[str], unknown: list[str], unclear: list[str]
 ) -> None:
-    found = review_list(text, [BERTHS, CREW, TIDES], APPLICATION, {}, {})
+    found = check_list(text, [BERTHS, CREW, TIDES], APPLICATION, {}, {})
     assert {one.permission for one in found.asks if one.needed} == needed
     assert {one.permission for one in found.asks if one.implied_by} == redundant
     assert (list(found.unknown), [name for name, _ in found.unclear]) == (unknown, unclear)
@@ -80,7 +80,7 @@ def test_a_list_is_seen_beside_what_is_asked_and_held() -> None:
     held = {("berths", APPLICATION): frozenset({"berths.assign"})}
     found = {
         one.permission: one
-        for one in review_list("arrivals.view\nberths.view\nberths.manage", [BERTHS], APPLICATION, asked, held).asks
+        for one in check_list("arrivals.view\nberths.view\nberths.manage", [BERTHS], APPLICATION, asked, held).asks
     }
     assert found["arrivals.view"].asked
     assert found["berths.view"].implied_by == "berths.assign"
@@ -91,9 +91,9 @@ def test_a_name_that_two_resources_have_is_unclear_until_the_line_says_which() -
     other = Catalogue.of(
         "locks", "Locks", "https://locks.example", BERTHS.operations.values(), BERTHS.permissions.values()
     )
-    found = review_list("berths.view", [BERTHS, other], APPLICATION, {}, {})
+    found = check_list("berths.view", [BERTHS, other], APPLICATION, {}, {})
     assert [name for name, _ in found.unclear] == ["berths.view"]
-    assert not review_list("locks berths.view", [BERTHS, other], APPLICATION, {}, {}).unclear
+    assert not check_list("locks berths.view", [BERTHS, other], APPLICATION, {}, {}).unclear
 
 
 @given(catalogues(), st.data())
@@ -272,8 +272,8 @@ def test_a_resource_gets_its_answers_and_its_terms_accepted() -> None:
     ("changes", "field"),
     [
         ({"colour": 1}, "colour"),
-        ({"notice_days": 0}, "notice_days"),
-        ({"notice_days": True}, "notice_days"),
+        ({"warn_days": 0}, "warn_days"),
+        ({"warn_days": True}, "warn_days"),
         ({"secret_default_days": 200}, "secret_default_days"),
         ({"two_people_weight": 500}, "two_people_weight"),
         ({"registering": Registering.GROUPS}, "registering_groups"),

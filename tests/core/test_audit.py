@@ -46,7 +46,7 @@ from tests.world import ROOT
 
 APPLICATION = AccessKind.APPLICATION
 DAY = timedelta(days=1)
-POLICY = DirectoryPolicy(notice_days=14, observation_days=14, secret_heaviest_weight=100)
+POLICY = DirectoryPolicy(warn_days=14, observation_days=14, secret_heaviest_weight=100)
 H, M, L = Severity.HIGH, Severity.MEDIUM, Severity.LOW
 BERTHS = berths()
 MAIL = Catalogue.of(
@@ -131,7 +131,7 @@ def grant(
 
 
 def seen_for(*names: str, operation: str = "") -> dict[str, dict[str, str]]:
-    """People for whom an operation (or any) was done, with ids of their names in small letters."""
+    """People for whom an operation (or any) was done, with ids of their names in small mails."""
     return {operation: {name.lower(): name for name in names}}
 
 
@@ -199,9 +199,9 @@ CHANGED = {"identifier": "https://berths.example", "permissions changed": ["mana
 SHADED = done("consent.granted", 13, after={**GRANTED, "newly possible": []})
 AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     "all in order": (client(secret(used=1), USED), []),
-    "ends soon and is in use": (client(secret(9, used=1)), [("credential-expiring", H)]),
-    "ends soon, not used lately": (client(secret(9, used=20)), [("credential-expiring", M)]),
-    "ends soon, but another outlasts it": (
+    "expires soon and is in use": (client(secret(9, used=1)), [("credential-expiring", H)]),
+    "expires soon, not used lately": (client(secret(9, used=20)), [("credential-expiring", M)]),
+    "expires soon, but another outlasts it": (
         client(secret(9, used=1), secret(name="s2")),
         [("credential-expiring", L)],
     ),
@@ -254,11 +254,11 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
     ),
     "an ended one is tried, nothing works": (
         client(dead_tries=(DeadTries("old", 3, NOW - DAY, ""),)),
-        [("dead-credential-tried", H)],
+        [("expired-credential-tried", H)],
     ),
     "an ended one is tried, another works": (
         client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)),
-        [("dead-credential-tried", M)],
+        [("expired-credential-tried", M)],
     ),
     "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
     "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
@@ -565,7 +565,7 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("permission-never-used", M)],
     ),
     "for people, and used": (client(place({"view": 30}, "list", kind=AccessKind.DELEGATED)), []),
-    "for people, too new to say": (client(place({"view": 13}, kind=AccessKind.DELEGATED)), []),
+    "for people, too early to tell": (client(place({"view": 13}, kind=AccessKind.DELEGATED)), []),
     "acts for four": (
         client(place({"view": 30}, "list", kind=AccessKind.DELEGATED, people=seen_for("A", "B", "C", "D"))),
         [],

@@ -74,7 +74,7 @@ def test_a_client_id_has_no_letter_that_is_misread(random_bytes: bytes) -> None:
     assert not set(made) & set("ilouILOU")
 
 
-POLICY = DirectoryPolicy(secret_default_days=90, secret_longest_days=180, notice_days=14)
+POLICY = DirectoryPolicy(secret_default_days=90, secret_longest_days=180, warn_days=14)
 
 
 def test_the_default_and_the_longest_life_are_the_policys() -> None:
@@ -112,7 +112,7 @@ def test_a_credential_is_in_one_state(
 ) -> None:
     expires_at = None if ends is None else NOW + ends
     withdrawn_at = None if withdrawn is None else NOW + withdrawn
-    assert state_of(expires_at, withdrawn_at, NOW, POLICY.notice) is state
+    assert state_of(expires_at, withdrawn_at, NOW, POLICY.warn_before) is state
 
 
 def sheet(secret: str | None) -> ConnectionSheet:

@@ -20,7 +20,7 @@ from tests.core.build import NOW, berths
 
 APPLICATION = AccessKind.APPLICATION
 DAY = timedelta(days=1)
-POLICY = DirectoryPolicy(notice_days=14, observation_days=14)
+POLICY = DirectoryPolicy(warn_days=14, observation_days=14)
 CATALOGUE = berths()
 
 

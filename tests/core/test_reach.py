@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from jamb.core.errors import BadInput
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, ReachKind, coverage, overlap
-from jamb.core.reach.details import bounds_of, details, document, reach_of
+from jamb.core.reach.details import details, document, reach_of, token_reach
 from jamb.guard.reach import limits_of, within
 from tests.core.build import PATHS, TREE, objects, reaches
 
@@ -83,7 +83,7 @@ def test_a_token_says_what_is_held_and_the_guard_reads_the_same(
     """RFC 9396 in both directions: each scope value counts where any holding that carries it does."""
     name = found.name  # type: ignore[attr-defined]
     entries = details("https://x.example", held)
-    bounds, limits = bounds_of(entries), limits_of(entries)
+    bounds, limits = token_reach(entries), limits_of(entries)
     for permission in frozenset().union(*(carried for carried, _ in held)):
         expected = any(reach.contains(TREE.where(name)) for carried, reach in held if permission in carried)
         read = any(reach.contains(TREE.where(name)) for reach in bounds.get(permission, (EVERYWHERE,)))

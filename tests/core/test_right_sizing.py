@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from jamb.core.access import HeldGrant, Holding
 from jamb.core.audit import ResourcePicture
 from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
-from jamb.core.audit.rightsizing import misses, narrower
+from jamb.core.audit.rightsizing import misses, smaller_grant
 from jamb.core.excess import excess_at, trend
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, Effect
@@ -118,7 +118,7 @@ FITS = {
 def test_what_would_do_opens_what_was_done_and_never_more_than_is_held(
     place: ResourcePicture, permissions: tuple[str, ...] | None, reach: str
 ) -> None:
-    found = narrower(place, POLICY, NOW)
+    found = smaller_grant(place, POLICY, NOW)
     assert (found.permissions if found else None) == permissions
     if found is not None:
         assert found.reach.words == reach
@@ -152,7 +152,7 @@ def test_what_weighs_less_but_gives_something_new_is_no_fit() -> None:
         return ResourcePicture(shop, rungs, desks, objects)
 
     # "look" weighs less than "run", and would open "peek".
-    assert narrower(place({"run": EVERYWHERE}, "list", objects={}), POLICY, NOW) is None
+    assert smaller_grant(place({"run": EVERYWHERE}, "list", objects={}), POLICY, NOW) is None
     # "mark" alone would do for both, and would then label in "b", too.
     both = place(
         {"see": EVERYWHERE, "mark": Reach.only("a")},
@@ -160,7 +160,7 @@ def test_what_weighs_less_but_gives_something_new_is_no_fit() -> None:
         "label",
         objects={"read": frozenset({"2"}), "label": frozenset({"1"})},
     )
-    assert narrower(both, POLICY, NOW) is None
+    assert smaller_grant(both, POLICY, NOW) is None
 
 
 def test_a_dry_run_counts_what_it_would_have_refused() -> None:
@@ -232,8 +232,8 @@ def test_ways_are_the_shortest_and_cuts_part_what_they_say(
 
     expected = pairs(arrows)
     assert found.pairs == len(expected)
-    assert {(way.source.id, way.target.id): len(way.arrows) for way in found.ways} == expected
-    for way in found.ways:
+    assert {(way.source.id, way.target.id): len(way.arrows) for way in found.paths} == expected
+    for way in found.paths:
         assert [way.source.id, *(arrow.target for arrow in way.arrows)][-1] == way.target.id
     for cut in found.cuts:
         left = [one for one in arrows if f"cut{one[2]}" != cut.cut]

@@ -123,7 +123,7 @@ def test_an_overlap_never_outlasts_the_old_one_and_has_bounds() -> None:
 
 
 def test_a_forecast_counts_each_successor_too() -> None:
-    policy = DirectoryPolicy(secret_default_days=90, notice_days=14, key_default_days=365)
+    policy = DirectoryPolicy(secret_default_days=90, warn_days=14, key_default_days=365)
     secret, key = Held(CredentialKind.SECRET, NOW + 21 * DAY), Held(CredentialKind.CERTIFICATE, NOW + 100 * DAY)
     weeks = forecast([secret, key], policy, NOW)
     first = NOW.date() - timedelta(days=NOW.weekday())
@@ -147,9 +147,9 @@ def test_a_forecast_counts_each_successor_too() -> None:
 def test_a_forecast_is_the_sum_of_its_parts_and_shorter_lives_never_mean_less_work(
     held: list[Held], secret_days: int, key_days: int, notice: int
 ) -> None:
-    policy = DirectoryPolicy(secret_default_days=secret_days, key_default_days=key_days, notice_days=notice)
+    policy = DirectoryPolicy(secret_default_days=secret_days, key_default_days=key_days, warn_days=notice)
     total = [one.due for one in forecast(held, policy, NOW)]
     apart = [[one.due for one in forecast([single], policy, NOW)] for single in held]
     assert total == [sum(week) for week in zip(*apart, strict=True)] if held else sum(total) == 0
-    longer = DirectoryPolicy(secret_default_days=2 * secret_days, key_default_days=2 * key_days, notice_days=notice)
+    longer = DirectoryPolicy(secret_default_days=2 * secret_days, key_default_days=2 * key_days, warn_days=notice)
     assert sum(total) >= sum(one.due for one in forecast(held, longer, NOW))

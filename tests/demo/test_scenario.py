@@ -77,7 +77,7 @@ TABLE = {
         [
             "client-dormant",
             "credential-expired",
-            "dead-credential-tried",
+            "expired-credential-tried",
             "permission-never-used",
             "single-owner",
             "trial-over",
@@ -168,7 +168,7 @@ def test_a_client_of_the_demo_is_in_the_state_it_was_made_to_show(world: World, 
     used = expected.ladder[2] if client.id == world.demo["automation"]["client_id"] else ladder.used
     assert (ladder.asked, ladder.granted, used, ladder.waiting) == expected.ladder
     assert client.credential_state == expected.secret
-    days = None if client.next_end is None else (client.next_end - datetime.now(UTC)).days
+    days = None if client.next_expiry is None else (client.next_expiry - datetime.now(UTC)).days
     assert days == expected.ends_in_days
     assert len(client.owners) == expected.owners
     assert sorted(one.rule for one in dossier.findings) == expected.rules

@@ -64,7 +64,7 @@ BAD: dict[str, tuple[str, str]] = {
     "another audience": (token(aud="https://tides.example"), "another resource"),
     "no audience": (token(aud=None), "does not verify"),
     "no client id": (token(client_id=None), "does not verify"),
-    "no end": (token(exp=None), "does not verify"),
+    "no expiry": (token(exp=None), "does not verify"),
     "from the future": (token(iat=datetime.now(UTC) + timedelta(hours=1)), "does not verify"),
     "an ID token": (token({"typ": "JWT"}), "not an access token"),
     "a probe, to whoever does not know them": (token({"typ": "probe+jwt"}), "not an access token"),

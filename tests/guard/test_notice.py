@@ -12,9 +12,9 @@ import pytest
 from jamb.client import Jamb, JambError
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.guard import Bounds, Notice, OwnToken, Refused, TokenClaims, verify
+from jamb.guard import OwnToken, Refused, Revocations, RevocationsReader, TokenClaims, verify
 from jamb.guard.keys import IssuerKeys
-from jamb.guard.reach import notice_of
+from jamb.guard.reach import revocations_of
 from jamb.guard.verify import bounded, require_permission
 from jamb.wire.consent import Terms
 from jamb.wire.reach import ReachSent
@@ -33,15 +33,15 @@ def http() -> Iterator[httpx.Client]:
 
 
 @pytest.fixture(scope="module")
-def notice(world: World, http: httpx.Client) -> Callable[[], Notice]:
+def revocations(world: World, http: httpx.Client) -> Callable[[], Revocations]:
     """Return a way to read what the guard of Berths would hear at this moment."""
     own = json.loads((world.home / "guards.json").read_text())["berths"]
     token = OwnToken(own["issuer"], own["api"], own["client_id"], own["client_secret"], http)
-    bounds = Bounds(f"{own['api']}/bounds", "berths", token, http)
+    reader = RevocationsReader(f"{own['api']}/revocations", "berths", token, http)
 
-    def read() -> Notice:
-        bounds.refresh()
-        found = bounds.notice
+    def read() -> Revocations:
+        reader.refresh()
+        found = reader.revocations
         assert found is not None
         return found
 
@@ -61,7 +61,7 @@ def reach(dice: random.Random) -> ReachSent:
 def step(dice: random.Random, client_id: str, steward: Jamb, approver: Jamb) -> str:
     """Change something about what the client holds; what cannot be done as things stand is no change."""
     permission = dice.choice(list(TRIED))
-    done = dice.choice(["grant", "reach", "withdraw", "role", "no role", "cut off"])
+    done = dice.choice(["grant", "reach", "withdraw", "role", "no role", "revoked"])
     try:
         if done == "grant":
             approver.consent.grant(client_id, terms=Terms(reach={"berths": reach(dice)}))
@@ -75,13 +75,13 @@ def step(dice: random.Random, client_id: str, steward: Jamb, approver: Jamb) -> 
         elif done == "no role":
             steward.roles.withdraw(dice.choice(["lookout", "quay-hand"]), HolderKind.CLIENT, [client_id])
         else:
-            approver.clients.cut_off(client_id)
+            approver.clients.revoke_tokens(client_id)
     except JambError:
         return "nothing"
     return done
 
 
-def rights(claims: TokenClaims, heard: Notice) -> Rights:
+def rights(claims: TokenClaims, heard: Revocations) -> Rights:
     """Return what the guard lets this token do."""
     try:
         now = bounded(claims, heard)
@@ -111,7 +111,7 @@ def held_now(auditor: Jamb, client_id: str) -> Rights:
 
 @pytest.mark.parametrize("seed", range(6))
 def test_after_any_history_old_tokens_do_no_more_than_they_said_and_than_holds_and_fresh_ones_all_that_holds(
-    world: World, notice: Callable[[], Notice], http: httpx.Client, seed: int
+    world: World, revocations: Callable[[], Revocations], http: httpx.Client, seed: int
 ) -> None:
     dice = random.Random(seed)
     made = world.client()
@@ -125,7 +125,7 @@ def test_after_any_history_old_tokens_do_no_more_than_they_said_and_than_holds_a
             history.append(step(dice, made.id, steward, approver))
             allowed = held_now(auditor, made.id)
             answer = world.ask_token(made)
-            heard = notice()
+            heard = revocations()
             if answer.status_code == 200:
                 claims = verify(answer.json()["access_token"], f"{world.base_url}/d/quillhaven", BERTHS, keys.get)
                 assert rights(claims, heard) == allowed, ("a fresh token", history)
@@ -141,17 +141,17 @@ def test_after_any_history_old_tokens_do_no_more_than_they_said_and_than_holds_a
 
 def test_a_notice_is_refused_whole_when_it_is_not_understood() -> None:
     good = {"client_id": "c", "kind": None, "subject": None, "until": 1, "permissions": ["p"], "reach": []}
-    body = {"bounds": [good], "collections": {"north": ["n1"]}}
-    assert notice_of(body).taken_away("c", "c", 1) == {"p": ((),)}
-    assert notice_of(body).taken_away("c", "c", 2) == {}
-    assert notice_of(body).taken_away("other", "other", 1) == {}
+    body = {"revocations": [good], "collections": {"north": ["n1"]}}
+    assert revocations_of(body).taken_away("c", "c", 1) == {"p": ((),)}
+    assert revocations_of(body).taken_away("c", "c", 2) == {}
+    assert revocations_of(body).taken_away("other", "other", 1) == {}
     for broken in (
         {**good, "reach": [{}]},
         {**good, "reach": [{"only": [], "all_but": []}]},
         {**good, "until": "soon"},
     ):
         with pytest.raises((ValueError, KeyError)):
-            notice_of({**body, "bounds": [broken]})
+            revocations_of({**body, "revocations": [broken]})
 
 
 SUBJECTS = {
@@ -169,7 +169,7 @@ def test_an_entry_touches_the_tokens_of_its_kind_and_person_alone(
     kind: str | None, subject: str | None, presented: str, touched: bool
 ) -> None:
     entry = {"client_id": "c", "kind": kind, "subject": subject, "until": 9, "permissions": None, "reach": []}
-    heard = notice_of({"bounds": [entry], "collections": {}})
+    heard = revocations_of({"revocations": [entry], "collections": {}})
     assert (heard.taken_away("c", presented, 5) is None) is touched
 
 
@@ -179,4 +179,4 @@ def test_a_bounded_token_is_refused_until_the_guard_has_heard_once_and_a_free_on
     limited = TokenClaims("c", "c", frozenset({"p"}), 1, 2, {"p": ((),)})
     with pytest.raises(Refused) as refused:
         bounded(limited, None)
-    assert (refused.value.status, refused.value.reason) == (503, "no-notice")
+    assert (refused.value.status, refused.value.reason) == (503, "no-revocations")

@@ -44,10 +44,10 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.get_by_role("button", name="Ask for berths.view").click()
 
         # How does it prove itself: a secret, shown once, with every form of the sheet to copy.
-        page.get_by_label("Ends after, days").fill("400")
+        page.get_by_label("Lifetime, days").fill("400")
         page.get_by_role("button", name=re.compile("^Issue a secret")).click()
         expect(page.get_by_role("alert")).to_contain_text("longer than this directory allows")
-        page.get_by_label("Ends after, days").fill("")
+        page.get_by_label("Lifetime, days").fill("")
         page.get_by_role("button", name=re.compile("^Issue a secret")).click()
         page.get_by_role("heading", name="The secret, for the only time").wait_for()
         page.get_by_role("button", name="copy client secret").click()
@@ -77,7 +77,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         expect(page.get_by_role("status").filter(has_text="Refused")).to_be_visible()
         page.get_by_role("button", name="Look and decide").click()
 
-        # The letter: what becomes possible; the safe answer comes first and is the default look.
+        # The mail: what becomes possible; the safe answer comes first and is the default look.
         page.get_by_role("heading", name="What becomes possible").wait_for()
         expect(page.get_by_role("row", name=re.compile("List berths.*read.*internal"))).to_be_visible()
         buttons = page.get_by_role("contentinfo").or_(page.locator("footer")).get_by_role("button")

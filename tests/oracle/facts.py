@@ -10,7 +10,7 @@ DAY = timedelta(days=1)
 EFFECTS = {"read": 1, "write": 3, "control": 9}
 CLASSES = {"open": 1, "internal": 2, "personal": 4, "restricted": 8}
 POLICY = {
-    "notice_days": 14,
+    "warn_days": 14,
     "observation_days": 14,
     "use_counts_days": 90,
     "secret_longest_days": 180,

@@ -264,7 +264,7 @@ def subject(key: tuple[str, str, str]) -> str:
 
 @rule("credential-expiring")
 def expiring(look: Look) -> Iterator[Said]:
-    soon = POLICY["notice_days"] * DAY
+    soon = POLICY["warn_days"] * DAY
     for one in look.working:
         if one.ends is None or one.ends - look.now > soon:
             continue
@@ -338,7 +338,7 @@ def overdue(look: Look) -> Iterator[Said]:
             yield key, "high"
 
 
-@rule("dead-credential-tried")
+@rule("expired-credential-tried")
 def still_tried(look: Look) -> Iterator[Said]:
     works = {one.hint for one in look.working}
     last: dict[str, datetime] = {}

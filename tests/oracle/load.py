@@ -112,7 +112,7 @@ class _Writer:
     def _people(self) -> None:
         here, people = self.directory_id, self.estate.people.values()
         self.copy(
-            "person (id, directory_id, login, name, live, created_at)",
+            "person (id, directory_id, login, name, active, created_at)",
             (
                 (one.id, here, f"{one.id}@{self.estate.domain}", one.name, one.live, self.now - 800 * DAY)
                 for one in people

@@ -45,7 +45,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     "an unknown field": ("POST", "/clients", new(colour="red"), 422, "bad-input", "colour"),
     "an unknown kind": ("POST", "/clients", new(kind="robot"), 422, "bad-input", "kind"),
     "an owner nobody knows": ("POST", "/clients", new(owners=["ghost@quillhaven.example"]), 404, "not-found", "owner"),
-    "a name taken, in other letters": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
+    "a name taken, in other mails": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
     "a secret for ever": ("POST", "/clients/{id}/secrets", {"days": 0}, 422, "bad-input", "days"),
     "a secret beyond the policy": ("POST", "/clients/{id}/secrets", {"days": 3000}, 409, "lives-too-long", "days"),
     "days as text": ("POST", "/clients/{id}/secrets", {"days": "90"}, 422, "bad-input", "days"),
@@ -302,7 +302,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     "the last steward, let go": (
         "POST",
         "/people/hanneke.brouwer@quillhaven.example",
-        {"live": False},
+        {"active": False},
         409,
         "still-in-use",
         "",
@@ -332,7 +332,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
         "bad-input",
         "line 2",
     ),
-    "a policy outside its bounds": ("PUT", "/policy", {"notice_days": 0}, 422, "bad-input", "notice_days"),
+    "a policy outside its bounds": ("PUT", "/policy", {"warn_days": 0}, 422, "bad-input", "warn_days"),
 }
 
 
@@ -426,7 +426,7 @@ ROLES = {
         "consent.withdraw",
         "consent.change-reach",
         "requests.decide",
-        "clients.cut-off",
+        "tokens.revoke",
         "findings.waive",
         "findings.end-waiver",
         "findings.answer",
@@ -458,7 +458,7 @@ ROLES = {
 }
 OWNERS = (ROLES["custodian"] - {"findings.resolve"}) | {
     "clients.set-state",
-    "clients.cut-off",
+    "tokens.revoke",
     "owners.change",
     "asks.add",
     "asks.add-list",
@@ -532,7 +532,7 @@ def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> No
         return {one["name"] for one in steward.get(f"{HERE}/clients?limit=100&{query}").json()["items"]}
 
     assert {"Night invoice run"} <= names("attention=ending")
-    assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=dead-credential")
+    assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=expired-credential")
     assert {"Radio bridge", "Import test 3"} <= names("attention=ownerless")
     assert {"Fuel quay scheduler"} <= names("attention=waiting")
     assert names("q=DUTY mailboxes") == {"Radio bridge"}

@@ -99,7 +99,7 @@ def test_a_secret_that_somebody_else_agreed_to_is_taken_by_asking_again_once(wor
         decided = approver.requests.grant(waiting(waits.value))
         assert decided.outcome == "agreed: Maren Oduya does it now, by asking for it again"
         assert world.ask_token(Made(made.id, "", custodian.secrets.issue(made.id).secret)).status_code == 200
-        # A secret ends: the yes was to this one, and not to all that would follow it.
+        # A secret expires: the yes was to this one, and not to all that would follow it.
         with pytest.raises(Conflict):
             custodian.secrets.issue(made.id)
 
@@ -108,7 +108,7 @@ def test_an_explanation_says_who_must_agree_and_which_way_needs_nobody(world: Wo
     made = world.client(secret=False)
     with world.jamb("registrar") as registrar:
         told = registrar.clients.explain(made.id, "crew", "certificate.update")
-        assert [step.kind for step in told.remedy][:2] == ["ask", "consent"]
+        assert [step.kind for step in told.steps][:2] == ["ask", "consent"]
         assert "weighs 36: two approvers must say yes to a request." in told.agreement
         assert "Hanneke Brouwer or Tobias Lindqvist could." in told.agreement
         assert registrar.clients.explain(made.id, "berths", "berths.list").agreement == ""
@@ -241,7 +241,7 @@ def test_whoever_chose_a_password_is_the_same_person_until_another_is_chosen(wor
         assert other.get("/api/v1/session").status_code == 401, "every other sign-in ends"
         assert http.post(consent, json={}).status_code == 201
     with world.jamb("steward") as steward:
-        steward.people.change(login, live=False)
+        steward.people.change(login, active=False)
 
 
 def test_a_collection_with_a_rule_is_consented_to_as_such_and_an_identifier_is_for_life(world: World) -> None:

@@ -1,4 +1,4 @@
-"""Work beside the requests: what ends is begun again and told; what fails in a round holds up nobody else."""
+"""Work beside the requests: what expires is begun again and told; what fails in a round holds up nobody else."""
 
 from __future__ import annotations
 

@@ -118,14 +118,16 @@ def test_a_client_that_is_cut_off_needs_new_tokens_and_new_ones_count_at_once(wo
     assert reads(world, old, "claims") == 200
     with world.jamb("approver") as approver:
         wait_until(lambda: any(one.outcome == "issued" for one in approver.clients.attempts(made.id)))
-        done = approver.clients.cut_off(made.id, reason="Laptop lost")
+        done = approver.clients.revoke_tokens(made.id, reason="Laptop lost")
         assert done.live_tokens == 1
         fresh = token_of(world, made)
         wait_until(lambda: reads(world, old, "claims") == 401, seconds=30)
-        assert "cut off" in world.call_dispatches(old, "/mailboxes/claims/messages").json()["detail"]
-        assert reads(world, fresh, "claims") == 200, "a token of the cut-off's own second is not taken for an older one"
+        assert "revoked" in world.call_dispatches(old, "/mailboxes/claims/messages").json()["detail"]
+        assert reads(world, fresh, "claims") == 200, (
+            "a token of the revocation's own second is not taken for an older one"
+        )
         explained = approver.clients.explain(made.id, "dispatches", "messages.read", token=old)
-        assert [check.name for check in explained.checks if not check.passed] == ["cut-off"]
+        assert [check.name for check in explained.checks if not check.passed] == ["tokens-revoked"]
         # Disabled: no tokens at all, and those it holds are refused.
         approver_token = fresh
     with world.jamb("registrar") as registrar:
@@ -222,7 +224,7 @@ def test_only_the_guard_of_a_resource_reads_what_was_taken_away(world: World) ->
         auth=(held["client_id"], held["client_secret"]),
         data={"grant_type": "client_credentials"},
     ).json()["access_token"]
-    url = f"{world.base_url}{HERE}/bounds"
+    url = f"{world.base_url}{HERE}/revocations"
     answer = httpx.get(url, params={"resource": "berths"}, headers={"Authorization": f"Bearer {token}"})
     assert answer.status_code == 403
     with world.session("steward") as http:

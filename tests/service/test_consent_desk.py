@@ -150,7 +150,7 @@ def test_a_consent_for_one_person_counts_for_nobody_else_and_shows_whose_it_is(w
         assert north.allowed, "the client for Yuki, and Yuki by the control room"
         fuel = explain(made.id, "berths", "occupant.assign", kind=DELEGATED, person=YUKI, object="fuel-2")
         assert [check.name for check in fuel.checks if not check.passed] == ["role"]
-        assert [(step.kind, step.reach.words) for step in fuel.remedy] == [(StepKind.ASSIGN_ROLE, "only fuel")]
+        assert [(step.kind, step.reach.words) for step in fuel.steps] == [(StepKind.ASSIGN_ROLE, "only fuel")]
         other = explain(made.id, "berths", "occupant.assign", kind=DELEGATED, person=OSKAR, object="north-2")
         assert not other.allowed
         assert "for another person only" in " ".join(check.evidence for check in other.checks)
@@ -279,10 +279,10 @@ def test_people_come_from_a_file_and_groups_lie_in_groups(world: World) -> None:
         again = steward.people.load(csv)
         assert (again.added, again.present) == ([], [f"ada-{mark}@quillhaven.example"])
         # By the group she holds its role, deep inside harbour-office too.
-        held = {one.login for one in steward.resources.who_can("berths", "occupant.assign", object="north-2").people}
+        held = {one.login for one in steward.resources.holders("berths", "occupant.assign", object="north-2").people}
         assert f"ada-{mark}@quillhaven.example" in held
-        steward.people.change(f"ada-{mark}@quillhaven.example", live=False)
-        held = {one.login for one in steward.resources.who_can("berths", "occupant.assign").people}
+        steward.people.change(f"ada-{mark}@quillhaven.example", active=False)
+        held = {one.login for one in steward.resources.holders("berths", "occupant.assign").people}
         assert f"ada-{mark}@quillhaven.example" not in held, "whoever is gone holds nothing"
         steward.groups.save(f"night-{mark}", title="Night", people=[YUKI])
         steward.groups.remove(f"night-{mark}")
@@ -297,7 +297,7 @@ def test_who_can_do_this_agrees_with_the_decision_on_every_client(world: World) 
             ("messages.read", "vts.log"),
             ("message.send", "claims"),
         ):
-            found = auditor.resources.who_can("dispatches", operation, object=name)
+            found = auditor.resources.holders("dispatches", operation, object=name)
             can = {one.client_id for one in found.clients if one.kind == "application" and one.live}
             for client in auditor.clients.list():
                 if client.kind == "service" and client.state == "live":
@@ -380,7 +380,7 @@ def test_a_pasted_list_is_reviewed_asked_and_dropped(world: World) -> None:
     made = world.client(granted=["berths.view"], secret=False)
     with world.jamb("registrar") as registrar:
         text = "berths.view\n- berths.assign, berths.manage\ncrew.view delegated"
-        found = registrar.asks.review(made.id, text)
+        found = registrar.asks.check(made.id, text)
         assert [one.permission for one in found.asks if one.needed] == ["berths.manage", "crew.view"]
         asked = registrar.asks.add_list(made.id, text, reason="Maker's manual, page 4")
         assert {(one.permission, one.kind) for one in asked} == {

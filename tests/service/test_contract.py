@@ -22,7 +22,7 @@ READS = sorted(
     # Only a guard reads the bounds; tests/guard does. Reports are for other tools, each of a form of its own.
     if "get" in methods
     and path.startswith("/api/v1/directories/{directory}")
-    and not path.endswith(("/bounds", "/audit/report", "/audit/bundle"))
+    and not path.endswith(("/revocations", "/audit/report", "/audit/bundle"))
 )
 WRITES = sorted(path for path, methods in DOCUMENT["paths"].items() if "post" in methods and path.startswith("/api/"))
 

@@ -1,4 +1,4 @@
-"""Notices: owners and custodians hear of what matters, each once, by letter and by signed event, whoever gets killed."""
+"""Notices: owners and custodians hear of what matters, each once, by mail and by signed event, whoever gets killed."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def test_tries_are_farther_and_farther_apart_until_they_end() -> None:
 def test_a_letter_says_the_worst_first_and_does_not_grow_without_end() -> None:
     told = [(NoticeKind.ENDS_SOON, f"credential {place}", "/x") for place in range(500)]
     said = digest("Port", "Ada", "https://jamb.example", [*told, (NoticeKind.ROTATION_OVERDUE, "overdue one", "/y")])
-    assert said.subject == "Port: 1 rotation overdue, 500 credentials end soon"
+    assert said.subject == "Port: 1 rotation overdue, 500 credentials expire soon"
     assert said.text.index("overdue one") < said.text.index("credential 0")
     assert "and 401 more" in said.text
     assert len(said.text.splitlines()) < 230
@@ -80,7 +80,7 @@ def test_a_letter_says_the_worst_first_and_does_not_grow_without_end() -> None:
 
 @pytest.fixture
 def steward(world: World) -> Iterator[Any]:
-    """A directory in which letters do not wait for each other."""
+    """A directory in which mails do not wait for each other."""
     with world.jamb("steward") as jamb:
         before = jamb.directory().policy.digest_hours
         jamb.change_policy(digest_hours=0)
@@ -128,8 +128,8 @@ def notify(world: World, times: int = 1) -> None:
             one.result(60)
 
 
-def letters(world: World, words: str) -> list[dict[str, Any]]:
-    found = httpx.get(f"http://127.0.0.1:{world.port + 1}/mailbox/letters").json()
+def mails(world: World, words: str) -> list[dict[str, Any]]:
+    found = httpx.get(f"http://127.0.0.1:{world.port + 1}/mailbox/mails").json()
     return [one for one in found if words in one["text"]]
 
 
@@ -137,21 +137,21 @@ def test_an_owner_hears_once_of_a_credential_that_ends_though_two_workers_look(w
     made = world.client(days=5)
     notify(world, times=2)
     notify(world)
-    (letter,) = letters(world, made.name)
+    (mail,) = mails(world, made.name)
     owner = world.person(None)
-    assert letter["to"].endswith(f"<{owner['login']}>")
+    assert mail["to"].endswith(f"<{owner['login']}>")
     assert re.search(
-        rf"“{made.name}”: jamb_s1_\w{{4}}… ends in 4 days, on \d{{4}}-\d\d-\d\d \(never used\)", letter["text"]
+        rf"“{made.name}”: jamb_s1_\w{{4}}… ends in 4 days, on \d{{4}}-\d\d-\d\d \(never used\)", mail["text"]
     )
-    assert f"{world.base_url}/clients/{made.id}#credentials" in letter["text"]
-    assert made.secret not in letter["text"]
+    assert f"{world.base_url}/clients/{made.id}#credentials" in mail["text"]
+    assert made.secret not in mail["text"]
     # A later stage is told anew, and on the last day the custodians hear of it too.
     with world.database() as database:
         database.execute(
             "update credential set expires_at = now() + interval '20 hours' where client_id = %s", [made.id]
         )
     notify(world)
-    again = [one for one in letters(world, made.name) if "ends today" in one["text"]]
+    again = [one for one in mails(world, made.name) if "ends today" in one["text"]]
     assert {one["to"].partition(" <")[0] for one in again} >= {owner["name"], "Maren Oduya"}
     told = [one for one in steward.notices.list(limit=500) if one.client_id == made.id]
     assert all(one.sent_at is not None for one in told)
@@ -178,7 +178,7 @@ def test_who_is_told_of_what(world: World, steward: Any) -> None:
     for one in steward.notices.list(limit=500):
         if one.client_id in {tried.id, asking.id}:
             said.setdefault(one.kind, set()).add(one.person)
-    assert owner in said[NoticeKind.DEAD_TRIED]
+    assert owner in said[NoticeKind.EXPIRED_TRIED]
     assert {owner, "Maren Oduya"} <= said[NoticeKind.LINK_TRIED]
     assert "Tobias Lindqvist" in said[NoticeKind.REQUEST_WAITS]
     assert owner not in said[NoticeKind.REQUEST_WAITS]
@@ -203,10 +203,10 @@ def test_who_is_given_a_finding_hears_of_it_and_whoever_gave_it_of_the_answer(wo
         oskar.findings.answer(made.id, found.id, "Pia does")
     notify(world, times=2)
     told = {
-        (letter["to"].rpartition("<")[2].rstrip(">"), words)
-        for letter in letters(world, made.name)
+        (mail["to"].rpartition("<")[2].rstrip(">"), words)
+        for mail in mails(world, made.name)
         for words in ("asks you to see to this: ", "The answer: Pia does")
-        if words in letter["text"]
+        if words in mail["text"]
     }
     assert told == {
         (owner, "asks you to see to this: "),
@@ -214,7 +214,7 @@ def test_who_is_given_a_finding_hears_of_it_and_whoever_gave_it_of_the_answer(wo
     }
 
 
-def test_a_worker_that_is_killed_while_it_sends_loses_no_letter(world: World, steward: Any) -> None:
+def test_a_worker_that_is_killed_while_it_sends_loses_no_mail(world: World, steward: Any) -> None:
     made = world.client(days=6)
     with socket.create_server(("127.0.0.1", 0)) as stuck:
         worker = start_notify(world, f"smtp://127.0.0.1:{stuck.getsockname()[1]}")
@@ -225,11 +225,11 @@ def test_a_worker_that_is_killed_while_it_sends_loses_no_letter(world: World, st
         worker.wait()
         connection.close()
     notify(world)
-    assert letters(world, made.name) == [], "what it had taken is nobody else's for two minutes"
+    assert mails(world, made.name) == [], "what it had taken is nobody else's for two minutes"
     with world.database() as database:
         database.execute("update mail set next_at = now() where sent_at is null")
     notify(world, times=2)
-    assert len(letters(world, made.name)) == 1
+    assert len(mails(world, made.name)) == 1
 
 
 def test_a_mail_server_that_refuses_is_tried_again_and_what_it_said_is_shown(world: World, steward: Any) -> None:
@@ -240,16 +240,16 @@ def test_a_mail_server_that_refuses_is_tried_again_and_what_it_said_is_shown(wor
     with world.database() as database:
         database.execute("update mail set next_at = now() where sent_at is null")
     notify(world)
-    assert len(letters(world, made.name)) == 1
+    assert len(mails(world, made.name)) == 1
 
 
 def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world: World, steward: Any) -> None:
     made, smtp = world.client(days=2), f"smtp://127.0.0.1:{world.port + 3}"
     often = {"JAMB_SMTP_URL": smtp, "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(**often), world.second_process(world.port + 8, **often):
-        wait_until(lambda: bool(letters(world, made.name)), seconds=20)
+        wait_until(lambda: bool(mails(world, made.name)), seconds=20)
         time.sleep(2.5)
-    assert len(letters(world, made.name)) == 1
+    assert len(mails(world, made.name)) == 1
 
 
 def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(world: World, steward: Any) -> None:
@@ -269,23 +269,23 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
         database.execute("update mail set next_at = now() where sent_at is null")
     later = world.client(days=2)
     with world.second_process(port, JAMB_SMTP_URL=f"smtp://127.0.0.1:{world.port + 3}", **often):
-        wait_until(lambda: bool(letters(world, later.name)), seconds=20)
-    assert len(letters(world, made.name)) == 1
-    assert len(letters(world, later.name)) == 1
+        wait_until(lambda: bool(mails(world, later.name)), seconds=20)
+    assert len(mails(world, made.name)) == 1
+    assert len(mails(world, later.name)) == 1
 
 
 def test_the_queue_goes_on_after_the_database_was_away(world: World, steward: Any) -> None:
     often = {"JAMB_SMTP_URL": f"smtp://127.0.0.1:{world.port + 3}", "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(world.port + 8, **often):
         before = world.client(days=2)
-        wait_until(lambda: bool(letters(world, before.name)), seconds=20)
+        wait_until(lambda: bool(mails(world, before.name)), seconds=20)
         world.cluster.stop(mode="immediate")
         time.sleep(2)
         world.cluster.start()
         wait_until(lambda: answers(f"{world.base_url}/ready"), seconds=30)
         after = world.client(days=2)
-        wait_until(lambda: bool(letters(world, after.name)), seconds=60)
-    assert len(letters(world, before.name)) == len(letters(world, after.name)) == 1
+        wait_until(lambda: bool(mails(world, after.name)), seconds=60)
+    assert len(mails(world, before.name)) == len(mails(world, after.name)) == 1
 
 
 def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: World, steward: Any) -> None:
@@ -303,8 +303,8 @@ def test_the_policy_opens_rotations_and_hands_the_secret_to_the_owners(world: Wo
     (rotation,) = list(steward.rotations.list(client=made.id))
     assert (rotation.opened_by, rotation.state) == ("The policy", "opened")
     assert list(steward.rotations.list(client=fresh.id)) == [], "what lives shortly is not rotated without end"
-    (letter,) = [one for one in letters(world, made.name) if "New secrets for you" in one["text"]]
-    link = re.search(rf"{made.name}.*\n\s+({world.base_url}/handover/\S+#\S+)", letter["text"])
+    (mail,) = [one for one in mails(world, made.name) if "New secrets for you" in one["text"]]
+    link = re.search(rf"{made.name}.*\n\s+({world.base_url}/handover/\S+#\S+)", mail["text"])
     assert link is not None
     opened = HandoverLink(link[1]).open()
     assert opened.issued is not None
@@ -334,10 +334,12 @@ def test_a_calendar_shows_the_ends_to_come_until_another_is_made(world: World) -
         answer = httpx.get(own)
         assert answer.headers["content-type"].startswith("text/calendar")
         found = {str(one["summary"]): one for one in Calendar.from_ical(answer.content).walk("VEVENT")}
-        assert f"{mine.name}: credential ends" in found
-        assert f"{other.name}: credential ends" not in found
-        assert found[f"{mine.name}: credential ends"]["dtstart"].dt == (datetime.now(UTC) + timedelta(days=40)).date()
-        assert f"{other.name}: credential ends" in httpx.get(whole).text.replace("\r\n ", "")
+        assert f"{mine.name}: credential expires" in found
+        assert f"{other.name}: credential expires" not in found
+        assert (
+            found[f"{mine.name}: credential expires"]["dtstart"].dt == (datetime.now(UTC) + timedelta(days=40)).date()
+        )
+        assert f"{other.name}: credential expires" in httpx.get(whole).text.replace("\r\n ", "")
         owner.notices.make_calendar()
     assert httpx.get(own).status_code == 404, "the one before ended"
     assert httpx.get(own.replace("quillhaven", "brisling")).status_code == 404

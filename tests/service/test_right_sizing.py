@@ -138,7 +138,7 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
             owner.requests.grant(asked.id)
         assert owner.rightsizing.propose(made.id, "dispatches").request_id == asked.id
     assert asked.id in {one.id for one in approver.requests.list()}
-    narrowed = approver.requests.read(asked.id).narrowed
+    narrowed = approver.requests.read(asked.id).rightsized
     assert narrowed is not None
     assert (set(narrowed.no_longer), narrowed.narrower) == ({"mailbox.remove", "message.send"}, ["messages.read"])
     # As it was in a dry run or not at all, and not before its time unless that is said.
@@ -149,7 +149,10 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
     assert approver.requests.grant(asked.id, force=True, words="So be it").state == "granted"
     held = [(one.reach.words, one.expires_at) for one in steward.consent.list(made.id)]
     assert held == [("only duty/vts", ends)], "what was to end ends then, though it is another permission"
-    assert (approver.rightsizing.propose(made.id, "dispatches").dry_run, approver.requests.read(asked.id).narrowed) == (
+    assert (
+        approver.rightsizing.propose(made.id, "dispatches").dry_run,
+        approver.requests.read(asked.id).rightsized,
+    ) == (
         None,
         None,
     )
@@ -383,12 +386,12 @@ def test_excess_is_ranked_and_has_a_trend(world: World, steward: Jamb) -> None:
 
 def test_escalation_paths_lead_from_the_weak_to_the_strong_and_a_cut_parts_them(world: World, steward: Jamb) -> None:
     found = steward.findings.escalation_paths()
-    ways = {(way.source.name, way.steps[-1].to.name): [step.by for step in way.steps] for way in found.ways}
+    ways = {(way.source.name, way.steps[-1].to.name): [step.by for step in way.steps] for way in found.paths}
     assert "owns Key renewal helper" in ways["Wouter Haan", "Key renewal helper"][0]
     # It may issue the pipeline's credentials, and would need another person's yes for that.
     assert ("Wouter Haan", "Registration pipeline") not in ways
-    assert all(way.source.weight < found.weak_below for way in found.ways)
-    assert all(way.steps[-1].to.weight >= found.strong_from for way in found.ways)
+    assert all(way.source.weight < found.weak_below for way in found.paths)
+    assert all(way.steps[-1].to.weight >= found.strong_from for way in found.paths)
     cut = next(one for one in found.cuts if "Wouter Haan" in one.words)
     helper = steward.clients.find("Key renewal helper")
     steward.clients.change_owners(helper.id, remove=["wouter.haan@quillhaven.example"])

@@ -149,7 +149,7 @@ def test_pages_of_any_size_are_the_whole_list_in_order(
     keys = {
         ClientSort.NAME: lambda one: one.name.casefold().encode(),
         ClientSort.REGISTERED: lambda one: one.registered_at,
-        ClientSort.ENDS: lambda one: one.next_end or far,
+        ClientSort.EXPIRY: lambda one: one.next_expiry or far,
         ClientSort.USED: lambda one: one.last_used_at or never,
     }
     assert [one.id for one in found] == [one.id for one in sorted(found, key=lambda one: (keys[sort](one), one.id))]
@@ -163,8 +163,8 @@ def test_each_filter_is_what_the_dossiers_say(backend: Backend, estate: Director
     states = {key: {held.state for held in dossier.credentials} for key, dossier in dossiers.items()}
     expected = {
         Attention.WAITING: {key for key, one in dossiers.items() if one.client.ladder.waiting},
-        Attention.ENDING: {key for key, found in states.items() if "expiring" in found},
-        Attention.DEAD_CREDENTIAL: {key for key, found in states.items() if "expired" in found},
+        Attention.EXPIRING: {key for key, found in states.items() if "expiring" in found},
+        Attention.EXPIRED_CREDENTIAL: {key for key, found in states.items() if "expired" in found},
         Attention.OWNERLESS: {key for key, one in dossiers.items() if not one.client.owners},
     }
     for attention, wanted in expected.items():

@@ -18,9 +18,10 @@ from sqlmodel import Session, select
 from jamb.actions import clients as client_actions
 from jamb.actions import directories, registrations, today
 from jamb.actions.act import Act, act_in
-from jamb.actions.audit import list_findings, read_posture, run_audit
+from jamb.actions.audit import list_findings, run_audit
 from jamb.actions.backend import Backend
 from jamb.actions.escalation import read_escalation_paths
+from jamb.actions.posture import read_posture
 from jamb.core.clients import ClientKind
 from jamb.core.directories import Directory
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
@@ -172,9 +173,9 @@ def test_another_sealing_key_never_writes_on(backend: Backend, place: Directory)
     before = length(backend.engine, place.id)
     stranger = Backend(backend.engine, Sealer(os.urandom(KEY_BYTES)), backend.base_url)
     with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
-        directories.change_policy(Act(stranger, place, ACTOR, NOW), {"notice_days": 9})
+        directories.change_policy(Act(stranger, place, ACTOR, NOW), {"warn_days": 9})
     assert length(backend.engine, place.id) == before
-    directories.change_policy(Act(backend, place, ACTOR, NOW), {"notice_days": 9})
+    directories.change_policy(Act(backend, place, ACTOR, NOW), {"warn_days": 9})
     assert length(backend.engine, place.id) == before + 1
 
 

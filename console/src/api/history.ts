@@ -26,7 +26,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "request.withdrawn": (entry) => `took back a request for ${entry.subject.name}`,
   "client.disabled": (entry) => `disabled ${entry.subject.name}`,
   "client.enabled": (entry) => `enabled ${entry.subject.name} again`,
-  "client.cut-off": (entry) => `cut off the tokens of ${entry.subject.name}`,
+  "client.tokens-revoked": (entry) => `revoked the tokens of ${entry.subject.name}`,
   "role.made": (entry) => `made the role ${entry.subject.name}`,
   "role.changed": (entry) => `changed the role ${entry.subject.name}`,
   "role.removed": (entry) => `removed the role ${entry.subject.name}`,
@@ -68,7 +68,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "dry-run.started": (entry) => `tries out ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "dry-run.ended": (entry) => `dropped what was in a dry run at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "rightsizing.requested": (entry) => `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,
-  "rightsizing.enforced": (entry) => `fitted ${entry.subject.name} at ${words(entry.after?.resource)}: ${words(entry.after?.holds)}`,
+  "rightsizing.enforced": (entry) => `right-sized ${entry.subject.name} at ${words(entry.after?.resource)}: ${words(entry.after?.holds)}`,
   "consent.narrowed-to-people": (entry) => `bounded the consent to ${words(entry.after?.permission)} of ${entry.subject.name} to ${words(entry.after?.for)}`,
   "client.changed": (entry) => `changed the registration of ${entry.subject.name}`,
   "client.removed": (entry) => `removed ${entry.subject.name}`,
@@ -95,8 +95,14 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "directory.opened": (entry) => `opened ${entry.subject.name}`,
 };
 
+// Entries stay as they were written: some are from when an action had another name.
+const BEFORE: Record<string, string> = {
+  "client.cut-off": "client.tokens-revoked", "narrowing.begun": "dry-run.started", "narrowing.dropped": "dry-run.ended",
+  "narrowing.requested": "rightsizing.requested", "narrowing.enforced": "rightsizing.enforced",
+};
+
 export const sentence = (entry: Entry): string =>
-  SENTENCES[entry.action]?.(entry) ?? `${entry.action} ${entry.subject.name ?? ""}`;
+  SENTENCES[BEFORE[entry.action] ?? entry.action]?.(entry) ?? `${entry.action} ${entry.subject.name ?? ""}`;
 
 /** Before and after as rows of name and values. */
 export function changes(entry: Entry): { name: string; before: string; after: string }[] {

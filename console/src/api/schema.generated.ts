@@ -144,6 +144,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/audit/dry-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Dry Runs
+         * @description What is in a dry run, the oldest first.
+         */
+        get: operations["list_dry_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/audit/escalation-paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Escalation Paths
+         * @description The shortest escalation paths from weak people and clients to strong ones, and the one change that closes the
+         *     most of them.
+         */
+        get: operations["read_escalation_paths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/audit/evaluation": {
         parameters: {
             query?: never;
@@ -233,7 +274,7 @@ export interface paths {
         };
         /**
          * Read Finding
-         * @description A finding, mended or not.
+         * @description A finding, resolved or not.
          */
         get: operations["read_finding"];
         put?: never;
@@ -264,7 +305,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/audit/findings/{finding}/mend": {
+    "/api/v1/directories/{directory}/audit/findings/{finding}/remedy": {
         parameters: {
             query?: never;
             header?: never;
@@ -272,16 +313,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read Mend
-         * @description What the mend of a finding would do, and whether the caller may carry it out. Changes nothing.
+         * Read Remedy
+         * @description What the remedy of a finding would do, and whether the caller may carry it out. Changes nothing.
          */
-        get: operations["read_mend"];
+        get: operations["read_remedy"];
         put?: never;
         /**
-         * Carry Out Mend
-         * @description Carry out the mend of a finding. What it does is decided as if it was asked for by itself.
+         * Carry Out Remedy
+         * @description Carry out the remedy of a finding. What it does is decided as if it was asked for by itself.
          */
-        post: operations["carry_out_mend"];
+        post: operations["carry_out_remedy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -299,7 +340,7 @@ export interface paths {
         put?: never;
         /**
          * Waive
-         * @description Bear a finding knowingly for some days, with a reason.
+         * @description Waive a finding for some days, with a reason.
          */
         post: operations["waive"];
         delete?: never;
@@ -368,46 +409,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/audit/takeovers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Takeovers
-         * @description The shortest ways from weak people and clients to strong ones, and which single change parts most.
-         */
-        get: operations["read_takeovers"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/audit/trials": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Trials
-         * @description What is tried out, the oldest first.
-         */
-        get: operations["list_trials"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/directories/{directory}/bounds": {
         parameters: {
             query?: never;
@@ -416,10 +417,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read Bounds
+         * Read Revocations
          * @description What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
          */
-        get: operations["read_bounds"];
+        get: operations["read_revocations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -483,7 +484,7 @@ export interface paths {
         put?: never;
         /**
          * Register Client
-         * @description Register a client. The answer has its client id and what is left to do.
+         * @description Register a client. The answer has its client id and next steps.
          */
         post: operations["register_client"];
         delete?: never;
@@ -536,6 +537,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/asks/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Asks
+         * @description What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved.
+         */
+        post: operations["check_asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/asks/list": {
         parameters: {
             query?: never;
@@ -550,26 +571,6 @@ export interface paths {
          * @description Ask for what a list needs, all or none; what another of it implies is left out.
          */
         post: operations["add_ask_list"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/clients/{client}/asks/review": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Review Asks
-         * @description What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved.
-         */
-        post: operations["review_asks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -876,26 +877,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/clients/{client}/cut-off": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Cut Off
-         * @description Have every token that the client holds refused; new ones count.
-         */
-        post: operations["cut_off"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/directories/{directory}/clients/{client}/explanation": {
         parameters: {
             query?: never;
@@ -907,7 +888,7 @@ export interface paths {
         put?: never;
         /**
          * Explain
-         * @description Whether the client may do the operation, every check behind it, and the smallest mend.
+         * @description Whether the client may do the operation, every check behind it, and the smallest step.
          */
         post: operations["explain"];
         delete?: never;
@@ -936,90 +917,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Fit
-         * @description The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing.
-         */
-        get: operations["read_fit"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/enforcement": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Enforce
-         * @description Put what was tried out in place of what is held, in one step.
-         */
-        post: operations["enforce"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/request": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Request Fit
-         * @description Ask an approver to put the narrower grant in force; it is tried out until then.
-         */
-        post: operations["request_fit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/clients/{client}/fits/{resource}/trial": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Out
-         * @description Begin to count what the proposed grant would refuse. Nothing is refused by it.
-         */
-        post: operations["try_out"];
-        /**
-         * Droptrial Answer
-         * @description Stop trying out; everything stays as it is.
-         */
-        delete: operations["droptrial_answer"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/directories/{directory}/clients/{client}/handovers": {
         parameters: {
             query?: never;
@@ -1036,7 +933,7 @@ export interface paths {
         /**
          * Make Handover
          * @description Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
-         *     the owners, it travels in their letters alone.
+         *     the owners, it travels in their mails alone.
          */
         post: operations["make_handover"];
         delete?: never;
@@ -1059,6 +956,47 @@ export interface paths {
          * @description Take a link back before it is opened. Its credential stands.
          */
         post: operations["withdraw_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/inheritance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Inherit
+         * @description Ask for what your own roles allow, never more; granted at once where the policy lets clients inherit from their
+         *     makers.
+         */
+        post: operations["inherit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/inheritance/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Inheritance
+         * @description What the client would ask for if it inherited your own rights, or this part of them.
+         */
+        post: operations["preview_inheritance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1265,6 +1203,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Rightsizing
+         * @description The smallest grant that fits the client's use of a resource, beside what it holds. Changes nothing.
+         */
+        get: operations["read_rightsizing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Begin to count what the proposed grant would refuse. Nothing is refused by it.
+         */
+        post: operations["start"];
+        /**
+         * End Dry Run
+         * @description Stop trying out; everything stays as it is.
+         */
+        delete: operations["end_dry_run"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/enforcement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enforce
+         * @description Put what was in a dry run in place of what is held, in one step.
+         */
+        post: operations["enforce"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Request Rightsizing
+         * @description Ask an approver to put the narrower grant in force; it is in a dry run until then.
+         */
+        post: operations["request_rightsizing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/rotations/{rotation}": {
         parameters: {
             query?: never;
@@ -1436,7 +1458,7 @@ export interface paths {
         put?: never;
         /**
          * Set State
-         * @description Disable a client, which cuts its tokens off, or enable it again.
+         * @description Disable a client, which revokes its tokens, or enable it again.
          */
         post: operations["set_state"];
         delete?: never;
@@ -1445,7 +1467,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/clients/{client}/takeover": {
+    "/api/v1/directories/{directory}/clients/{client}/token-revocation": {
         parameters: {
             query?: never;
             header?: never;
@@ -1455,30 +1477,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take Over
-         * @description Ask for what your own roles allow, never more; granted at once where the policy lets makers hand on.
+         * Revoke Tokens
+         * @description Have every token that the client holds refused; new ones count.
          */
-        post: operations["take_over"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directories/{directory}/clients/{client}/takeover/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview Takeover
-         * @description What the client would ask for if you handed on your own rights, or this part of them.
-         */
-        post: operations["preview_takeover"];
+        post: operations["revoke_tokens"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1658,7 +1660,7 @@ export interface paths {
         };
         /**
          * List Notices
-         * @description What people were told last, and how the letters fared; the latest first.
+         * @description What people were told last, and how the mails fared; the latest first.
          */
         get: operations["list_notices"];
         put?: never;
@@ -2077,10 +2079,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Who Can
+         * Holders
          * @description Who can do an operation, to an object if one is named: all clients and people, and through what.
          */
-        get: operations["who_can"];
+        get: operations["holders"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2388,7 +2390,7 @@ export interface paths {
         };
         /**
          * List Due
-         * @description Credentials that end soon and that nothing follows yet, the first to end before the others.
+         * @description Credentials that expire soon and that nothing follows yet, the first to end before the others.
          */
         get: operations["list_due"];
         put?: never;
@@ -2448,7 +2450,7 @@ export interface paths {
         };
         /**
          * Read Today
-         * @description What waits, what ends, what is wrong and what changed.
+         * @description What waits, what expires, what is wrong and what changed.
          */
         get: operations["read_today"];
         put?: never;
@@ -3013,20 +3015,20 @@ export interface components {
              * @default 1
              */
             times: number;
-            /** Mend */
-            mend: string;
+            /** Remedy */
+            remedy: string;
         };
         /**
          * Attention
          * @description What a client may need attention for; each is one condition of the list.
          * @enum {string}
          */
-        Attention: "waiting" | "ending" | "dead-credential" | "ownerless" | "dormant" | "disabled";
+        Attention: "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
         /**
          * Audit
          * @description A directory's posture.
          *
-         *     `open`: findings that count, by severity; `borne`: those that are waived; `mended`: gone in the last thirty days.
+         *     `open`: findings that count, by severity; `waived`: those that are waived; `resolved`: gone in the last thirty days.
          *     `left`: clients that are still to be looked at, because much changed at once.
          */
         Audit: {
@@ -3045,10 +3047,10 @@ export interface components {
             open: {
                 [key: string]: number;
             };
-            /** Borne */
-            borne: number;
-            /** Mended */
-            mended: number;
+            /** Waived */
+            waived: number;
+            /** Resolved */
+            resolved: number;
             /** Ages */
             ages: components["schemas"]["Age"][];
             /** Ending */
@@ -3065,44 +3067,6 @@ export interface components {
             permission: string;
             /** Held By */
             held_by: string[];
-        };
-        /**
-         * Bound
-         * @description Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
-         *
-         *     `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
-         *     `reach` empty: nowhere.
-         */
-        Bound: {
-            /** Client Id */
-            client_id: string;
-            kind: components["schemas"]["AccessKind"] | null;
-            /** Subject */
-            subject: string | null;
-            /** Until */
-            until: number;
-            /** Permissions */
-            permissions: string[] | null;
-            /** Reach */
-            reach: {
-                [key: string]: string[];
-            }[];
-        };
-        /**
-         * Bounds
-         * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it.
-         */
-        Bounds: {
-            /** Resource */
-            resource: string;
-            /** Object Name */
-            object_name: string;
-            /** Bounds */
-            bounds: components["schemas"]["Bound"][];
-            /** Collections */
-            collections: {
-                [key: string]: string[];
-            };
         };
         /**
          * Breach
@@ -3322,7 +3286,7 @@ export interface components {
          *     `reach` and `reason`: as declared.
          */
         CharterStep: {
-            kind: components["schemas"]["StepKind"];
+            kind: components["schemas"]["jamb__core__charter__StepKind"];
             /** What */
             what: string;
             /** Here */
@@ -3352,7 +3316,16 @@ export interface components {
          * CheckName
          * @enum {string}
          */
-        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "role" | "token-scope" | "token-reach" | "token-age" | "cut-off";
+        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "role" | "token-scope" | "token-reach" | "token-age" | "tokens-revoked";
+        /** CheckedList */
+        CheckedList: {
+            /** Asks */
+            asks: components["schemas"]["ListedAsk"][];
+            /** Unknown */
+            unknown: string[];
+            /** Unclear */
+            unclear: components["schemas"]["UnclearName"][];
+        };
         /** ClaimWords */
         ClaimWords: {
             /** Name */
@@ -3366,7 +3339,7 @@ export interface components {
         };
         /**
          * Client
-         * @description One client as lists show it. `next_steps` is what is left to do before it works.
+         * @description One client as lists show it. `next_steps` is next steps before it works.
          */
         Client: {
             /** Id */
@@ -3388,8 +3361,8 @@ export interface components {
             owners: components["schemas"]["Owner"][];
             ladder: components["schemas"]["LadderCount"];
             credential_state: components["schemas"]["CredentialState"] | null;
-            /** Next End */
-            next_end: string | null;
+            /** Next Expiry */
+            next_expiry: string | null;
             /** Last Used At */
             last_used_at: string | null;
             /** Findings */
@@ -3457,7 +3430,7 @@ export interface components {
          * ClientSort
          * @enum {string}
          */
-        ClientSort: "name" | "registered" | "ends" | "used";
+        ClientSort: "name" | "registered" | "expiry" | "used";
         /**
          * ClientState
          * @description removed: out of sight, holds nothing, and can be restored for a while.
@@ -3643,7 +3616,7 @@ export interface components {
          * ConsentRequest
          * @description `approvers`: how many must say yes. `said`: the words of whoever decided.
          *
-         *     `narrows`: the resource at which it asks for less than is held; empty where it asks for consent.
+         *     `rightsizes`: the resource at which it asks for less than is held; empty where it asks for consent.
          *     `act`, `subject`, `why`: what else one person may not do alone, about what, and why another must agree; then
          *     `client_id` is empty where it is about no client, and `outcome` says how doing it ended. `could`: who could decide.
          */
@@ -3694,10 +3667,10 @@ export interface components {
             /** Said */
             said: string;
             /**
-             * Narrows
+             * Rightsizes
              * @default
              */
-            narrows: string;
+            rightsizes: string;
             /**
              * Act
              * @default
@@ -3816,32 +3789,6 @@ export interface components {
             reason: string;
         };
         /**
-         * CutOff
-         * @description Tokens issued until `at` are refused; `live_tokens` of them had not run out.
-         */
-        CutOff: {
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Live Tokens */
-            live_tokens: number;
-            /**
-             * Tokens Until
-             * Format: date-time
-             */
-            tokens_until: string;
-        };
-        /** CutOffSent */
-        CutOffSent: {
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-        };
-        /**
          * DataClass
          * @enum {string}
          */
@@ -3931,8 +3878,58 @@ export interface components {
             operations: components["schemas"]["OperationSent"][];
         };
         /**
+         * DryRun
+         * @description A narrower grant that is tried in a dry run. `missed`: how many calls it would have refused since it began.
+         */
+        DryRun: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Resource */
+            resource: string;
+            /** Before */
+            before: components["schemas"]["HeldPermission"][];
+            /** After */
+            after: components["schemas"]["HeldPermission"][];
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** Started By */
+            started_by: string;
+            /**
+             * Dry Run Until
+             * Format: date-time
+             */
+            dry_run_until: string;
+            /** Missed */
+            missed: number;
+            /** Misses */
+            misses: components["schemas"]["Miss"][];
+        };
+        /**
+         * DryRunStart
+         * @description `days`: how long; null: as the policy says.
+         */
+        DryRunStart: {
+            /** Days */
+            days?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
          * Due
-         * @description A credential that ends soon; `overlap_ends_at`: of its rotation, if it were opened now.
+         * @description A credential that expires soon; `overlap_ends_at`: of its rotation, if it were opened now.
          */
         Due: {
             /** Client Id */
@@ -3958,7 +3955,7 @@ export interface components {
         Effect: "read" | "write" | "control";
         /**
          * EndBand
-         * @description How many live credentials end within so many days and not in the band before; 0: later; null: never.
+         * @description How many live credentials expire within so many days and not in the band before; 0: later; null: never.
          */
         EndBand: {
             /** Days */
@@ -3999,6 +3996,31 @@ export interface components {
             reason: string;
         };
         /**
+         * Escalation
+         * @description The gravest paths. `pairs`: how many weak ends reach how many strong ones, all told.
+         */
+        Escalation: {
+            /** Weak Below */
+            weak_below: number;
+            /** Strong From */
+            strong_from: number;
+            /** Pairs */
+            pairs: number;
+            /** Paths */
+            paths: components["schemas"]["EscalationPath"][];
+            /** Cuts */
+            cuts: components["schemas"]["PathCut"][];
+        };
+        /**
+         * EscalationPath
+         * @description A shortest path from a weak end to a strong one.
+         */
+        EscalationPath: {
+            source: components["schemas"]["PathNode"];
+            /** Steps */
+            steps: components["schemas"]["PathStep"][];
+        };
+        /**
          * Evaluated
          * @description `left`: clients that changed or came due and are still to be looked at.
          */
@@ -4026,7 +4048,7 @@ export interface components {
         };
         /**
          * Excess
-         * @description Weights of what is granted long enough to be judged, what of it is used and not, and what is too new to say.
+         * @description Weights of what is granted long enough to be judged, what of it is used and not, and what is too early to tell.
          *
          *     `share`: of what is judged, the part that is not used; null: nothing can be judged yet.
          */
@@ -4087,13 +4109,29 @@ export interface components {
             allowed: boolean;
             /** Checks */
             checks: components["schemas"]["Check"][];
-            /** Mend */
-            mend: components["schemas"]["MendStep"][];
+            /** Steps */
+            steps: components["schemas"]["ExplanationStep"][];
             /**
              * Agreement
              * @default
              */
             agreement: string;
+        };
+        /**
+         * ExplanationStep
+         * @description One step of the smallest change that would allow it, with the command that does it (empty when none does).
+         */
+        ExplanationStep: {
+            kind: components["schemas"]["jamb__core__access__explain__StepKind"];
+            /** Text */
+            text: string;
+            /** Target */
+            target: string;
+            /** Added Weight */
+            added_weight: number;
+            reach: components["schemas"]["Reach"];
+            /** Command */
+            command: string;
         };
         /**
          * Extension
@@ -4143,7 +4181,7 @@ export interface components {
          * Finding
          * @description Something that is wrong with a client, as it stands.
          *
-         *     `act` and `target` say the mend to programs; `fingerprint` is the same in every report.
+         *     `act` and `target` say the remedy to programs; `fingerprint` is the same in every report.
          */
         Finding: {
             /** Rule */
@@ -4161,8 +4199,8 @@ export interface components {
             evidence: {
                 [key: string]: string;
             };
-            /** Mend */
-            mend: string;
+            /** Remedy */
+            remedy: string;
             act: components["schemas"]["RemedyKind"];
             /** Target */
             target: string;
@@ -4207,63 +4245,6 @@ export interface components {
              * Format: date-time
              */
             oldest: string;
-        };
-        /**
-         * Fit
-         * @description `proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the trial.
-         */
-        Fit: {
-            /** Client Id */
-            client_id: string;
-            /** Client Name */
-            client_name: string;
-            /** Resource */
-            resource: string;
-            proposal: components["schemas"]["FitProposal"] | null;
-            /** Why Not */
-            why_not: string;
-            trial: components["schemas"]["Trial"] | null;
-            /** Request Id */
-            request_id?: string | null;
-        };
-        /**
-         * FitProposal
-         * @description The smallest grant that fits the use.
-         *
-         *     `kept`: held beside it and left alone; `done`: operations that were seen and count; `touched`: known objects that
-         *     were; null: nobody reports them. `exact`: proven smallest.
-         */
-        FitProposal: {
-            /** Held */
-            held: components["schemas"]["HeldPermission"][];
-            /** Kept */
-            kept: components["schemas"]["HeldPermission"][];
-            /** After */
-            after: components["schemas"]["HeldPermission"][];
-            /** Done */
-            done: string[];
-            /** Touched */
-            touched: string[] | null;
-            /** No Longer */
-            no_longer: string[];
-            /** Narrower */
-            narrower: string[];
-            /** Weight Before */
-            weight_before: number;
-            /** Weight After */
-            weight_after: number;
-            /** Exact */
-            exact: boolean;
-        };
-        /**
-         * FitRequest
-         * @description `reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says.
-         */
-        FitRequest: {
-            /** Reason */
-            reason: string;
-            /** Days */
-            days?: number | null;
         };
         /**
          * Grant
@@ -4482,6 +4463,66 @@ export interface components {
             through: string;
         };
         /**
+         * Inheritance
+         * @description `granted` is empty where an approver must still consent.
+         */
+        Inheritance: {
+            /** Lines */
+            lines: components["schemas"]["InheritedLine"][];
+            /** Asked */
+            asked: components["schemas"]["Ask"][];
+            /** Granted */
+            granted: components["schemas"]["Grant"][];
+        };
+        /**
+         * InheritanceSent
+         * @description What is inherited, by resource: what is not named is not. Left out, everything one's roles allow.
+         */
+        InheritanceSent: {
+            /** Choices */
+            choices?: {
+                [key: string]: components["schemas"]["InheritedChoice"];
+            } | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** InheritedChoice */
+        InheritedChoice: {
+            /** @default all */
+            level: components["schemas"]["InheritedLevel"];
+            reach?: components["schemas"]["ReachSent"] | null;
+        };
+        /**
+         * InheritedLevel
+         * @enum {string}
+         */
+        InheritedLevel: "nothing" | "read" | "read-and-write" | "all";
+        /** InheritedLine */
+        InheritedLine: {
+            /** Resource */
+            resource: string;
+            /** Title */
+            title: string;
+            /** Roles */
+            roles: string[];
+            level: components["schemas"]["InheritedLevel"];
+            /** Permissions */
+            permissions: components["schemas"]["InheritedPermission"][];
+            /** Operations */
+            operations: number;
+            /** Weight */
+            weight: number;
+        };
+        /** InheritedPermission */
+        InheritedPermission: {
+            /** Permission */
+            permission: string;
+            reach: components["schemas"]["Reach"];
+        };
+        /**
          * IssuedSecret
          * @description `replaced`: the credential that was withdrawn in the same step.
          */
@@ -4548,7 +4589,7 @@ export interface components {
          * KeptFinding
          * @description A finding with its history.
          *
-         *     `returned`: how often it came back; `gone_at`: when it was mended; `waived_until`: it is borne knowingly until then;
+         *     `returned`: how often it came back; `resolved_at`: when it was resolved; `waived_until`: it is waived until then;
          *     `assigned_to`: who sees to it, `note`: what was said to them when it was given, `answer`: what they say.
          */
         KeptFinding: {
@@ -4567,8 +4608,8 @@ export interface components {
             evidence: {
                 [key: string]: string;
             };
-            /** Mend */
-            mend: string;
+            /** Remedy */
+            remedy: string;
             act: components["schemas"]["RemedyKind"];
             /** Target */
             target: string;
@@ -4586,8 +4627,8 @@ export interface components {
             first_seen_at: string;
             /** Returned */
             returned: number;
-            /** Gone At */
-            gone_at: string | null;
+            /** Resolved At */
+            resolved_at: string | null;
             /** Waived Until */
             waived_until: string | null;
             /** Waived By */
@@ -4719,15 +4760,6 @@ export interface components {
             /** Hash */
             hash: string;
         };
-        /** ListReview */
-        ListReview: {
-            /** Asks */
-            asks: components["schemas"]["ListedAsk"][];
-            /** Unknown */
-            unknown: string[];
-            /** Unclear */
-            unclear: components["schemas"]["UnclearName"][];
-        };
         /**
          * ListedAsk
          * @description `implied_by` brings it along anyway; `control` names what it opens beyond reading and writing.
@@ -4804,84 +4836,6 @@ export interface components {
             login: string;
         };
         /**
-         * MendInput
-         * @description What whoever mends must say, beside yes.
-         * @enum {string}
-         */
-        MendInput: "" | "reason" | "login" | "reach";
-        /**
-         * MendKind
-         * @enum {string}
-         */
-        MendKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
-        /**
-         * MendPreview
-         * @description What a mend would do; nothing is changed by looking.
-         *
-         *     `by_hand`: where `text` says; nothing can be carried out from here. `needs`: what must be said with it.
-         *     `no_longer`, `narrower`: operations that would be possible no more, or for fewer objects; null: does not apply.
-         *     `collections`: where a reach can be bounded to. `why_not`: why the caller may not; empty: they may.
-         */
-        MendPreview: {
-            /** Text */
-            text: string;
-            /** By Hand */
-            by_hand: boolean;
-            /** Title */
-            title: string;
-            needs: components["schemas"]["MendInput"];
-            /** Words */
-            words: string[];
-            /** Resource */
-            resource: string;
-            /** No Longer */
-            no_longer: string[] | null;
-            /** Narrower */
-            narrower: string[] | null;
-            /** Collections */
-            collections: string[];
-            /** Why Not */
-            why_not: string;
-        };
-        /** MendSent */
-        MendSent: {
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-            /**
-             * Login
-             * @default
-             */
-            login: string;
-            reach?: components["schemas"]["ReachSent"] | null;
-        };
-        /**
-         * MendStep
-         * @description One step of the smallest mend, with the command that does it (empty when none does).
-         */
-        MendStep: {
-            kind: components["schemas"]["MendKind"];
-            /** Text */
-            text: string;
-            /** Target */
-            target: string;
-            /** Added Weight */
-            added_weight: number;
-            reach: components["schemas"]["Reach"];
-            /** Command */
-            command: string;
-        };
-        /**
-         * Mended
-         * @description What was done, in words.
-         */
-        Mended: {
-            /** Done */
-            done: string;
-        };
-        /**
          * Miss
          * @description Calls that a narrower grant would have refused; an empty `object`: one that lies in no collection, or none.
          */
@@ -4897,17 +4851,6 @@ export interface components {
              * Format: date-time
              */
             last_at: string;
-        };
-        /**
-         * Narrowed
-         * @description What a request to narrow is about: what is tried out, and what putting it in force would refuse.
-         */
-        Narrowed: {
-            trial: components["schemas"]["Trial"];
-            /** No Longer */
-            no_longer: string[];
-            /** Narrower */
-            narrower: string[];
         };
         /**
          * NewAsk
@@ -5179,9 +5122,9 @@ export interface components {
         NodeKind: "person" | "client" | "place" | "every";
         /**
          * Notice
-         * @description Something one person was told, or shall be. `sent_at`: when the letter that carries it went out.
+         * @description Something one person was told, or shall be. `sent_at`: when the mail that carries it went out.
          *
-         *     `error`: why the last try to send that letter failed; `failed`: that it was given up.
+         *     `error`: why the last try to send that mail failed; `failed`: that it was given up.
          */
         Notice: {
             /**
@@ -5214,7 +5157,7 @@ export interface components {
          * NoticeKind
          * @enum {string}
          */
-        NoticeKind: "credential-ends-soon" | "dead-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "finding-given" | "finding-answered" | "narrowing-tried-out" | "audit-weekly";
+        NoticeKind: "credential-ends-soon" | "expired-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "finding-given" | "finding-answered" | "dry-run-over" | "audit-weekly";
         /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
@@ -5451,6 +5394,42 @@ export interface components {
             total?: number | null;
         };
         /**
+         * PathCut
+         * @description A single change; `closes`: how many pairs of a weak and a strong end it parts.
+         */
+        PathCut: {
+            /** Cut */
+            cut: string;
+            /** Words */
+            words: string;
+            /** Closes */
+            closes: number;
+        };
+        /**
+         * PathNode
+         * @description `weight`: of all that it may do itself.
+         */
+        PathNode: {
+            /** Id */
+            id: string;
+            kind: components["schemas"]["NodeKind"];
+            /** Name */
+            name: string;
+            /** Weight */
+            weight: number;
+        };
+        /**
+         * PathStep
+         * @description `by`: why whoever comes before could act as `to`; `cut`: names the one thing whose end removes the step.
+         */
+        PathStep: {
+            /** By */
+            by: string;
+            /** Cut */
+            cut: string;
+            to: components["schemas"]["PathNode"];
+        };
+        /**
          * PeopleFile
          * @description A CSV file (RFC 4180) with the columns login, name and, separated by semicolons, groups and roles.
          */
@@ -5536,20 +5515,20 @@ export interface components {
             name: string;
             /** Login */
             login: string;
-            /** Live */
-            live: boolean;
+            /** Active */
+            active: boolean;
             /** Roles */
             roles: string[];
         };
         /**
          * PersonChange
-         * @description What to change; `live` false: they may no longer act, and their sessions end.
+         * @description What to change; `active` false: they may no longer act, and their sessions end.
          */
         PersonChange: {
             /** Name */
             name?: string | null;
-            /** Live */
-            live?: boolean | null;
+            /** Active */
+            active?: boolean | null;
             /** Password */
             password?: string | null;
         };
@@ -5587,8 +5566,8 @@ export interface components {
             quiet_days: number;
             /** Self Rotation */
             self_rotation: boolean;
-            /** Notice Days */
-            notice_days: number;
+            /** Warn Days */
+            warn_days: number;
             /** Digest Hours */
             digest_hours: number;
             /** Attempts Days */
@@ -5597,8 +5576,8 @@ export interface components {
             observation_days: number;
             /** Use Counts Days */
             use_counts_days: number;
-            /** Dry Days */
-            dry_days: number;
+            /** Dry Run Days */
+            dry_run_days: number;
             /** Restore Days */
             restore_days: number;
             /** Access Token Seconds */
@@ -5624,8 +5603,8 @@ export interface components {
             people_may_consent: boolean;
             /** Top Role For Clients */
             top_role_for_clients: boolean;
-            /** Handing On */
-            handing_on: boolean;
+            /** Inheritance */
+            inheritance: boolean;
         };
         /**
          * PolicyChange
@@ -5654,8 +5633,8 @@ export interface components {
             quiet_days?: number | null;
             /** Self Rotation */
             self_rotation?: boolean | null;
-            /** Notice Days */
-            notice_days?: number | null;
+            /** Warn Days */
+            warn_days?: number | null;
             /** Digest Hours */
             digest_hours?: number | null;
             /** Attempts Days */
@@ -5664,8 +5643,8 @@ export interface components {
             observation_days?: number | null;
             /** Use Counts Days */
             use_counts_days?: number | null;
-            /** Dry Days */
-            dry_days?: number | null;
+            /** Dry Run Days */
+            dry_run_days?: number | null;
             /** Restore Days */
             restore_days?: number | null;
             /** Access Token Seconds */
@@ -5689,20 +5668,21 @@ export interface components {
             people_may_consent?: boolean | null;
             /** Top Role For Clients */
             top_role_for_clients?: boolean | null;
-            /** Handing On */
-            handing_on?: boolean | null;
+            /** Inheritance */
+            inheritance?: boolean | null;
         };
         /**
          * PolicyPreview
-         * @description What a changed policy would find. `new`: not in breach today; `already`: how many are; `mended`: are no more.
+         * @description What a changed policy would find. `new`: not in breach today; `already`: how many are; `resolved`: are no
+         *     more.
          */
         PolicyPreview: {
             /** New */
             new: components["schemas"]["Breach"][];
             /** Already */
             already: number;
-            /** Mended */
-            mended: number;
+            /** Resolved */
+            resolved: number;
         };
         /**
          * Probe
@@ -6084,13 +6064,63 @@ export interface components {
             no_trial: boolean;
         };
         /**
+         * RemedyInput
+         * @description What whoever resolves it must say, beside yes.
+         * @enum {string}
+         */
+        RemedyInput: "" | "reason" | "login" | "reach";
+        /**
          * RemedyKind
-         * @description How a finding is mended. Each is something that whoever has the right does in one step, on the finding's target.
+         * @description How a finding is resolved. Each is something that whoever has the right does in one step, on the finding's
+         *     target.
          *
          *     LOOK: there is nothing to carry out before somebody has found something out.
          * @enum {string}
          */
         RemedyKind: "rotate" | "withdraw-credential" | "add-key" | "close-rotation" | "end-consent" | "withdraw-role" | "narrow-reach" | "replace-permissions" | "ask" | "drop-ask" | "narrow-people" | "change-registration" | "vouch" | "name-owner" | "disable" | "look";
+        /**
+         * RemedyPreview
+         * @description What a remedy would do; nothing is changed by looking.
+         *
+         *     `by_hand`: where `text` says; nothing can be carried out from here. `needs`: what must be said with it.
+         *     `no_longer`, `narrower`: operations that would be possible no more, or for fewer objects; null: does not apply.
+         *     `collections`: where a reach can be bounded to. `why_not`: why the caller may not; empty: they may.
+         */
+        RemedyPreview: {
+            /** Text */
+            text: string;
+            /** By Hand */
+            by_hand: boolean;
+            /** Title */
+            title: string;
+            needs: components["schemas"]["RemedyInput"];
+            /** Words */
+            words: string[];
+            /** Resource */
+            resource: string;
+            /** No Longer */
+            no_longer: string[] | null;
+            /** Narrower */
+            narrower: string[] | null;
+            /** Collections */
+            collections: string[];
+            /** Why Not */
+            why_not: string;
+        };
+        /** RemedySent */
+        RemedySent: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Login
+             * @default
+             */
+            login: string;
+            reach?: components["schemas"]["ReachSent"] | null;
+        };
         /**
          * RemovalPreview
          * @description What a removal would take along. `against`: what must be done before; empty: it can be removed.
@@ -6193,14 +6223,14 @@ export interface components {
         };
         /**
          * RequestDossier
-         * @description A request with what granting it would change now; null once it is decided. `narrowed`: of a request to narrow.
+         * @description A request with what granting it would change now; null once it is decided. `rightsized`: of a request to narrow.
          *
          *     `details`, `change`: of an act that another must agree to, what would be done, and of a catalogue for whom.
          */
         RequestDossier: {
             request: components["schemas"]["ConsentRequest"];
             preview: components["schemas"]["ConsentPreview"] | null;
-            narrowed?: components["schemas"]["Narrowed"] | null;
+            rightsized?: components["schemas"]["Rightsized"] | null;
             /** Details */
             details?: components["schemas"]["Detail"][];
             change?: components["schemas"]["ResourceChange"] | null;
@@ -6232,6 +6262,14 @@ export interface components {
          * @enum {string}
          */
         RequestState: "waiting" | "granted" | "declined" | "withdrawn" | "lapsed";
+        /**
+         * Resolved
+         * @description What was done, in words.
+         */
+        Resolved: {
+            /** Done */
+            done: string;
+        };
         /**
          * Resource
          * @description `object_name`: the path parameter by which operations name the object that reach is about; may be empty.
@@ -6496,6 +6534,83 @@ export interface components {
             items: components["schemas"]["ReviewItem"][];
         };
         /**
+         * Revocation
+         * @description Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
+         *
+         *     `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
+         *     `reach` empty: nowhere.
+         */
+        Revocation: {
+            /** Client Id */
+            client_id: string;
+            kind: components["schemas"]["AccessKind"] | null;
+            /** Subject */
+            subject: string | null;
+            /** Until */
+            until: number;
+            /** Permissions */
+            permissions: string[] | null;
+            /** Reach */
+            reach: {
+                [key: string]: string[];
+            }[];
+        };
+        /**
+         * Revocations
+         * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+         */
+        Revocations: {
+            /** Resource */
+            resource: string;
+            /** Object Name */
+            object_name: string;
+            /** Revocations */
+            revocations: components["schemas"]["Revocation"][];
+            /** Collections */
+            collections: {
+                [key: string]: string[];
+            };
+        };
+        /**
+         * Rightsized
+         * @description What a request to narrow is about: what is in a dry run, and what putting it in force would refuse.
+         */
+        Rightsized: {
+            dry_run: components["schemas"]["DryRun"];
+            /** No Longer */
+            no_longer: string[];
+            /** Narrower */
+            narrower: string[];
+        };
+        /**
+         * Rightsizing
+         * @description `proposal` null: `why_not` says why there is none. `request_id`: of one that waits, for the dry_run.
+         */
+        Rightsizing: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Resource */
+            resource: string;
+            proposal: components["schemas"]["SmallerGrant"] | null;
+            /** Why Not */
+            why_not: string;
+            dry_run: components["schemas"]["DryRun"] | null;
+            /** Request Id */
+            request_id?: string | null;
+        };
+        /**
+         * RightsizingRequest
+         * @description `reason`: for whoever decides. `days`: how long to try it out, if it is not already; null: as the policy says.
+         */
+        RightsizingRequest: {
+            /** Reason */
+            reason: string;
+            /** Days */
+            days?: number | null;
+        };
+        /**
          * Role
          * @description `everything`: it opens all there is at its resource. Shipped roles do not change.
          */
@@ -6620,10 +6735,10 @@ export interface components {
             passed: string[];
             /** Open */
             open: number;
-            /** Borne */
-            borne: number;
-            /** Mended */
-            mended: number;
+            /** Waived */
+            waived: number;
+            /** Resolved */
+            resolved: number;
             worst: components["schemas"]["Severity"] | null;
             /** Oldest */
             oldest: string | null;
@@ -6764,8 +6879,37 @@ export interface components {
             directory: string;
         };
         /**
+         * SmallerGrant
+         * @description The smallest grant that fits the use.
+         *
+         *     `kept`: held beside it and left alone; `done`: operations that were seen and count; `touched`: known objects that
+         *     were; null: nobody reports them. `exact`: proven smallest.
+         */
+        SmallerGrant: {
+            /** Held */
+            held: components["schemas"]["HeldPermission"][];
+            /** Kept */
+            kept: components["schemas"]["HeldPermission"][];
+            /** After */
+            after: components["schemas"]["HeldPermission"][];
+            /** Done */
+            done: string[];
+            /** Touched */
+            touched: string[] | null;
+            /** No Longer */
+            no_longer: string[];
+            /** Narrower */
+            narrower: string[];
+            /** Weight Before */
+            weight_before: number;
+            /** Weight After */
+            weight_after: number;
+            /** Exact */
+            exact: boolean;
+        };
+        /**
          * StateChange
-         * @description Disabling cuts the client's tokens off too.
+         * @description Disabling revokes the client's tokens too.
          */
         StateChange: {
             state: components["schemas"]["ClientState"];
@@ -6774,136 +6918,6 @@ export interface components {
              * @default
              */
             reason: string;
-        };
-        /**
-         * StepKind
-         * @description In the order in which they are taken: what is given comes before what is taken away.
-         *
-         *     kind: what nobody can change. register, change: the registration itself. ask, consent, reach, withdraw, drop: one
-         *     permission. credential: what only who keeps credentials does, by hand.
-         * @enum {string}
-         */
-        StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
-        /**
-         * Takeover
-         * @description `granted` is empty where an approver must still consent.
-         */
-        Takeover: {
-            /** Lines */
-            lines: components["schemas"]["TakeoverLine"][];
-            /** Asked */
-            asked: components["schemas"]["Ask"][];
-            /** Granted */
-            granted: components["schemas"]["Grant"][];
-        };
-        /** TakeoverChoice */
-        TakeoverChoice: {
-            /** @default all */
-            level: components["schemas"]["TakeoverLevel"];
-            reach?: components["schemas"]["ReachSent"] | null;
-        };
-        /**
-         * TakeoverCut
-         * @description A single change; `parts`: how many pairs of a weak and a strong end it parts.
-         */
-        TakeoverCut: {
-            /** Cut */
-            cut: string;
-            /** Words */
-            words: string;
-            /** Parts */
-            parts: number;
-        };
-        /**
-         * TakeoverLevel
-         * @enum {string}
-         */
-        TakeoverLevel: "nothing" | "read" | "read-and-write" | "all";
-        /** TakeoverLine */
-        TakeoverLine: {
-            /** Resource */
-            resource: string;
-            /** Title */
-            title: string;
-            /** Roles */
-            roles: string[];
-            level: components["schemas"]["TakeoverLevel"];
-            /** Permissions */
-            permissions: components["schemas"]["TakeoverPermission"][];
-            /** Operations */
-            operations: number;
-            /** Weight */
-            weight: number;
-        };
-        /**
-         * TakeoverNode
-         * @description `weight`: of all that it may do itself.
-         */
-        TakeoverNode: {
-            /** Id */
-            id: string;
-            kind: components["schemas"]["NodeKind"];
-            /** Name */
-            name: string;
-            /** Weight */
-            weight: number;
-        };
-        /** TakeoverPermission */
-        TakeoverPermission: {
-            /** Permission */
-            permission: string;
-            reach: components["schemas"]["Reach"];
-        };
-        /**
-         * TakeoverSent
-         * @description What to hand on, by resource: what is not named is not handed on. Left out, everything one's roles allow.
-         */
-        TakeoverSent: {
-            /** Choices */
-            choices?: {
-                [key: string]: components["schemas"]["TakeoverChoice"];
-            } | null;
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-        };
-        /**
-         * TakeoverStep
-         * @description `by`: why whoever comes before could act as `to`; `cut`: names the one thing whose end removes the step.
-         */
-        TakeoverStep: {
-            /** By */
-            by: string;
-            /** Cut */
-            cut: string;
-            to: components["schemas"]["TakeoverNode"];
-        };
-        /**
-         * TakeoverWay
-         * @description A shortest way from a weak end to a strong one.
-         */
-        TakeoverWay: {
-            source: components["schemas"]["TakeoverNode"];
-            /** Steps */
-            steps: components["schemas"]["TakeoverStep"][];
-        };
-        /**
-         * Takeovers
-         * @description The gravest ways. `pairs`: how many weak ends reach how many strong ones, all told.
-         */
-        Takeovers: {
-            /** Weak Below */
-            weak_below: number;
-            /** Strong From */
-            strong_from: number;
-            /** Pairs */
-            pairs: number;
-            /** Ways */
-            ways: components["schemas"]["TakeoverWay"][];
-            /** Cuts */
-            cuts: components["schemas"]["TakeoverCut"][];
         };
         /**
          * Terms
@@ -6959,6 +6973,14 @@ export interface components {
             /** Decided */
             decided: components["schemas"]["ConsentRequest"][];
         };
+        /** TokenRevocation */
+        TokenRevocation: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /**
          * TokenStep
          * @description How the token was fetched, and what it says. `error`: why there is none.
@@ -6976,54 +6998,22 @@ export interface components {
             wrong: string[];
         };
         /**
-         * Trial
-         * @description A narrower grant that is tried out dry. `missed`: how many calls it would have refused since it began.
+         * TokensRevoked
+         * @description Tokens issued until `at` are refused; `live_tokens` of them had not run out.
          */
-        Trial: {
+        TokensRevoked: {
             /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Client Id */
-            client_id: string;
-            /** Client Name */
-            client_name: string;
-            /** Resource */
-            resource: string;
-            /** Before */
-            before: components["schemas"]["HeldPermission"][];
-            /** After */
-            after: components["schemas"]["HeldPermission"][];
-            /**
-             * Started At
+             * At
              * Format: date-time
              */
-            started_at: string;
-            /** Started By */
-            started_by: string;
+            at: string;
+            /** Live Tokens */
+            live_tokens: number;
             /**
-             * Dry Until
+             * Tokens Until
              * Format: date-time
              */
-            dry_until: string;
-            /** Missed */
-            missed: number;
-            /** Misses */
-            misses: components["schemas"]["Miss"][];
-        };
-        /**
-         * TryOut
-         * @description `days`: how long; null: as the policy says.
-         */
-        TryOut: {
-            /** Days */
-            days?: number | null;
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
+            tokens_until: string;
         };
         /** UnclearName */
         UnclearName: {
@@ -7198,7 +7188,7 @@ export interface components {
         };
         /**
          * Waiver
-         * @description `days` for which the finding is borne, and why. It comes back when they are over.
+         * @description `days` for which the finding is waived, and why. It comes back when they are over.
          */
         Waiver: {
             /** Days */
@@ -7260,10 +7250,10 @@ export interface components {
         };
         /**
          * Which
-         * @description open: counts. borne: waived for a while. mended: gone in the last thirty days.
+         * @description open: counts. waived: does not count for a while. resolved: gone in the last thirty days.
          * @enum {string}
          */
-        Which: "open" | "borne" | "mended";
+        Which: "open" | "waived" | "resolved";
         /**
          * Whoami
          * @description Who the service takes the caller for, and which operations of Jamb's own API are open to them.
@@ -7336,6 +7326,20 @@ export interface components {
             /** File */
             file: string;
         };
+        /**
+         * StepKind
+         * @enum {string}
+         */
+        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
+        /**
+         * StepKind
+         * @description In the order in which they are taken: what is given comes before what is taken away.
+         *
+         *     kind: what nobody can change. register, change: the registration itself. ask, consent, reach, withdraw, drop: one
+         *     permission. credential: what only who keeps credentials does, by hand.
+         * @enum {string}
+         */
+        jamb__core__charter__StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
         /**
          * ProblemField
          * @description One unacceptable field: where, what was sent, what is allowed, what to do next.
@@ -7898,6 +7902,81 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_dry_runs: {
+        parameters: {
+            query?: {
+                /** @description Items a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    read_escalation_paths: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Escalation"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     look_again: {
         parameters: {
             query?: never;
@@ -8150,7 +8229,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    read_mend: {
+    read_remedy: {
         parameters: {
             query?: never;
             header?: never;
@@ -8168,7 +8247,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MendPreview"];
+                    "application/json": components["schemas"]["RemedyPreview"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -8186,7 +8265,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    carry_out_mend: {
+    carry_out_remedy: {
         parameters: {
             query?: never;
             header?: {
@@ -8201,7 +8280,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MendSent"];
+                "application/json": components["schemas"]["RemedySent"];
             };
         };
         responses: {
@@ -8211,7 +8290,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Mended"];
+                    "application/json": components["schemas"]["Resolved"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -8401,82 +8480,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    read_takeovers: {
-        parameters: {
-            query?: {
-                most?: number;
-            };
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Takeovers"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_trials: {
-        parameters: {
-            query?: {
-                /** @description Items a page */
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"][];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    read_bounds: {
+    read_revocations: {
         parameters: {
             query: {
                 resource: string;
@@ -8495,7 +8499,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Bounds"];
+                    "application/json": components["schemas"]["Revocations"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -8800,6 +8804,46 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    check_asks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskList"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedList"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     add_ask_list: {
         parameters: {
             query?: never;
@@ -8826,46 +8870,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ask"][];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    review_asks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                client: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AskList"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListReview"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -9505,49 +9509,6 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    cut_off: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                client: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CutOffSent"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CutOff"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
     explain: {
         parameters: {
             query?: never;
@@ -9615,215 +9576,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptFinding"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    read_fit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                client: string;
-                resource: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Fit"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    enforce: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                client: string;
-                resource: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Enforcement"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    request_fit: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                client: string;
-                resource: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FitRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ConsentRequest"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    try_out: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                client: string;
-                resource: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryOut"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    droptrial_answer: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                client: string;
-                resource: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Trial"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -9943,6 +9695,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Handover"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    inherit: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InheritanceSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inheritance"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    preview_inheritance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InheritanceSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inheritance"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -10370,6 +10205,215 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    read_rightsizing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rightsizing"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    start: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DryRunStart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    end_dry_run: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    enforce: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Enforcement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    request_rightsizing: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                resource: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RightsizingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentRequest"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     read_rotation: {
         parameters: {
             query?: never;
@@ -10744,7 +10788,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    take_over: {
+    revoke_tokens: {
         parameters: {
             query?: never;
             header?: {
@@ -10759,47 +10803,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeoverSent"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Takeover"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    preview_takeover: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                client: string;
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeoverSent"];
+                "application/json": components["schemas"]["TokenRevocation"];
             };
         };
         responses: {
@@ -10809,7 +10813,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Takeover"];
+                    "application/json": components["schemas"]["TokensRevoked"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -12139,7 +12143,7 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    who_can: {
+    holders: {
         parameters: {
             query: {
                 operation: string;
@@ -12828,7 +12832,7 @@ export interface operations {
     list_due: {
         parameters: {
             query?: {
-                /** @description Days; the policy's notice when left out */
+                /** @description Days; the policy's warning period when left out */
                 within?: number | null;
                 /** @description `next` of the page before */
                 cursor?: string | null;
@@ -12875,7 +12879,7 @@ export interface operations {
                 /** @description As if the policy said so */
                 key_default_days?: number | null;
                 /** @description As if the policy said so */
-                notice_days?: number | null;
+                warn_days?: number | null;
             };
             header?: never;
             path: {

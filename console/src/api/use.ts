@@ -5,8 +5,8 @@ import { type Schemas, api, must } from "./client";
 import { can, directory } from "./session";
 
 export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
-type Attention = "waiting" | "ending" | "dead-credential" | "ownerless" | "dormant" | "disabled";
-type Sort = "name" | "registered" | "ends" | "used";
+type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
+type Sort = "name" | "registered" | "expiry" | "used";
 
 const path = () => ({ directory: directory.value });
 
@@ -408,7 +408,7 @@ export const useEscalation = () =>
 
 export const useRightsizing = (client: MaybeRefOrGetter<string>, resource: MaybeRefOrGetter<string>) =>
   useQuery({
-    queryKey: ["client", directory, () => toValue(client), "fit", () => toValue(resource)],
+    queryKey: ["client", directory, () => toValue(client), "rightsize", () => toValue(resource)],
     enabled: () => toValue(resource) !== "",
     queryFn: () =>
       must(api.GET("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}", { params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } } })),

@@ -37,8 +37,8 @@ function change(part: Partial<ClientFilter>): void {
 const ATTENTION = [
   { value: "", label: "all" },
   { value: "waiting", label: "waiting for consent" },
-  { value: "ending", label: "credential ends soon" },
-  { value: "dead-credential", label: "dead credential" },
+  { value: "expiring", label: "credential expires soon" },
+  { value: "expired-credential", label: "expired credential" },
   { value: "ownerless", label: "no owner" },
   { value: "dormant", label: "not used" },
   { value: "disabled", label: "disabled" },
@@ -55,8 +55,8 @@ const cleans = computed(() => can("clients.remove") || can("clients.set-state"))
 watch(() => [filter.value.attention, filter.value.q], () => { picked.value = []; cleaning.value = false; });
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
-const credentialSaid = (one: { credential_state: string | null; next_end: string | null }) =>
-  one.credential_state === null ? "none" : one.credential_state === "expired" ? "ended" : ["disabled", "coming"].includes(one.credential_state) ? (credentialWord[one.credential_state] ?? "") : one.next_end ? "ends" : "no end";
+const credentialSaid = (one: { credential_state: string | null; next_expiry: string | null }) =>
+  one.credential_state === null ? "none" : one.credential_state === "expired" ? "expired" : ["disabled", "coming"].includes(one.credential_state) ? (credentialWord[one.credential_state] ?? "") : one.next_expiry ? "expires" : "no expiry";
 </script>
 
 <template>
@@ -84,7 +84,7 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
           <th scope="col" :aria-sort="filter.sort === 'name' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'name' })">Name and purpose</button></th>
           <th scope="col">State</th>
           <th scope="col">Asked · granted · used</th>
-          <th scope="col" :aria-sort="filter.sort === 'ends' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'ends' })">Credential</button></th>
+          <th scope="col" :aria-sort="filter.sort === 'expiry' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'expiry' })">Credential</button></th>
           <th scope="col" :aria-sort="filter.sort === 'used' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'used' })">Last use</button></th>
           <th scope="col">Owners</th>
           <th scope="col">Findings</th>
@@ -104,9 +104,9 @@ const credentialSaid = (one: { credential_state: string | null; next_end: string
           </td>
           <td><LadderBar :asked="one.ladder.asked" :granted="one.ladder.granted" :used="one.ladder.used" /></td>
           <td class="nowrap">
-            <StateWord v-if="one.credential_state" :tone="credentialSaid(one) === 'no end' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')" :word="credentialSaid(one)" />
+            <StateWord v-if="one.credential_state" :tone="credentialSaid(one) === 'no expiry' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')" :word="credentialSaid(one)" />
             <span v-else class="soft">none</span>
-            {{ " " }}<Moment v-if="one.next_end" :at="one.next_end" />
+            {{ " " }}<Moment v-if="one.next_expiry" :at="one.next_expiry" />
           </td>
           <td class="nowrap"><Moment :at="one.last_used_at" /></td>
           <td class="nowrap">

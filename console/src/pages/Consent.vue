@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A letter, not a form: who asks for what and why, what becomes possible, and a no that costs nothing.
+// A mail, not a form: who asks for what and why, what becomes possible, and a no that costs nothing.
 import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -26,18 +26,18 @@ const chosen = computed(() => waiting.value.filter((ask) => !dropped.value.inclu
 const narrowed = computed(() => (dropped.value.length && chosen.value.length ? chosen.value.map((ask) => ask.id) : null));
 const settled = computed(() => (fit.value ? terms.value : null));
 const { data: shown, error: termsError } = useConsent(id, narrowed, settled);
-const letter = computed(() => (chosen.value.length ? shown.value : undefined));
+const mail = computed(() => (chosen.value.length ? shown.value : undefined));
 const busy = ref(false);
 const failed = ref<unknown>(null);
 const stale = useStale();
-const newly = computed(() => (letter.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
+const newly = computed(() => (mail.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
 const reasons = computed(() => [...new Set(waiting.value.map((ask) => ask.reason).filter(Boolean))]);
 const { data: resources } = useResources();
 const where = computed(() => {
-  const places = (letter.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
+  const places = (mail.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
   return places.length ? `, ${places.map((place) => place.reach.map((one) => one.words).join(" and ")).join("; ")}` : "";
 });
-const alone = computed(() => !!letter.value?.agreement || (!!letter.value?.two_people && letter.value.asked_by_ids.includes(current.value?.person.id ?? "")));
+const alone = computed(() => !!mail.value?.agreement || (!!mail.value?.two_people && mail.value.asked_by_ids.includes(current.value?.person.id ?? "")));
 
 // Asking an approver, for those who may not consent or may not alone.
 const asking = ref(false);
@@ -92,7 +92,7 @@ const request = () =>
 
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!whole" :lines="10" :retry="refetch">
-    <article v-if="whole" class="letter">
+    <article v-if="whole" class="mail">
       <p class="soft small"><RouterLink :to="{ name: 'dossier', params: { id } }">{{ whole.client_name }}</RouterLink> · consent in {{ current?.directory_name }}</p>
       <template v-if="!waiting.length">
         <h1 tabindex="-1">{{ whole.client_name }} waits for nothing</h1>
@@ -109,8 +109,8 @@ const request = () =>
 
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
-          <p v-if="!letter">Nothing: no permission is chosen.</p>
-          <Possible v-else :preview="letter" />
+          <p v-if="!mail">Nothing: no permission is chosen.</p>
+          <Possible v-else :preview="mail" />
           <ProblemNote v-if="termsError" :error="termsError" />
         </section>
 
@@ -139,7 +139,7 @@ const request = () =>
           <NCheckbox v-if="details.some((one) => one.terms)" v-model:checked="accepted">I accept these terms for the client</NCheckbox>
           <div class="row"><NButton @click="asking = false">Not now</NButton><NButton type="primary" attr-type="submit" :loading="busy" :disabled="!reason.trim() || !chosen.length">Send the request</NButton></div>
         </form>
-        <footer v-else-if="can('consent.grant') && (letter?.approvers ?? 1) === 1 && !alone" class="row decide">
+        <footer v-else-if="can('consent.grant') && (mail?.approvers ?? 1) === 1 && !alone" class="row decide">
           <NButton type="primary" size="large" @click="back">Do not grant</NButton>
           <NButton size="large" :disabled="!chosen.length || busy || !fit" :loading="busy" @click="grant">
             {{ chosen.length ? `Grant ${count(chosen.length, "permission")}: ${count(newly, "new operation")}${where}` : "Nothing chosen" }}
@@ -147,9 +147,9 @@ const request = () =>
           <span class="soft small">Not granting changes nothing: the ask keeps waiting.</span>
         </footer>
         <footer v-else class="decide stack">
-          <p v-if="letter?.agreement">{{ letter.agreement }}</p>
-          <p v-else-if="(letter?.approvers ?? 1) > 1">This adds a weight of {{ letter?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
-          <p v-else-if="alone">This adds a weight of {{ letter?.weight }}: you asked for it, so <strong>another person</strong> must consent.</p>
+          <p v-if="mail?.agreement">{{ mail.agreement }}</p>
+          <p v-else-if="(mail?.approvers ?? 1) > 1">This adds a weight of {{ mail?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
+          <p v-else-if="alone">This adds a weight of {{ mail?.weight }}: you asked for it, so <strong>another person</strong> must consent.</p>
           <p v-else class="soft">Consent takes the role of an approver or steward; you are {{ current?.person.roles.join(", ") || "without a role" }}.</p>
           <div class="row">
             <NButton type="primary" size="large" @click="back">Back to the client</NButton>
@@ -162,8 +162,8 @@ const request = () =>
 </template>
 
 <style scoped>
-.letter { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; line-height: 1.2; }
+.mail { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
+h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; }
 .lead { font-size: var(--t-lead); }
 section { display: grid; gap: var(--s2); }
 blockquote { margin: 0; border-left: 3px solid var(--line-strong); padding-left: var(--s3); color: var(--ink-soft); }

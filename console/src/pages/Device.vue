@@ -63,5 +63,5 @@ if (code.value) void look();
 
 <style scoped>
 .narrow { max-width: 560px; }
-.code { font: 600 30px var(--mono); letter-spacing: 0.08em; }
+.code { font: 600 30px var(--mono); mail-spacing: 0.08em; }
 </style>

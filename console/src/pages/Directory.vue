@@ -57,23 +57,23 @@ async function verify(): Promise<void> {
           </div>
           <PolicyPanel v-if="changing" :policy="data.policy" @done="changing = false" />
           <dl v-else class="facts">
-            <dt>A secret lives</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
-            <dt>Keys live</dt><dd>{{ data.policy.key_default_days }} days, at most {{ data.policy.key_longest_days }}</dd>
-            <dt>At once</dt><dd>{{ data.policy.credentials_at_once }} credentials a client; {{ data.policy.secret_heaviest_weight >= 100000 ? "a secret for any" : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}` }}</dd>
-            <dt>A rotation</dt><dd>overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret; {{ data.policy.rotation_opens_days ? `Jamb opens it ${data.policy.rotation_opens_days} days before the end and hands the secret to the owners` : "people open it" }}</dd>
-            <dt>Counts as ending</dt><dd>{{ data.policy.notice_days }} days before its end</dd>
-            <dt>Letters</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
-            <dt>“Never used” is said</dt><dd>after {{ data.policy.observation_days }} days of a grant</dd>
-            <dt>A use counts</dt><dd>for {{ data.policy.use_counts_days }} days, for excess and fit</dd>
-            <dt>A smaller grant</dt><dd>is tried in a dry run for {{ data.policy.dry_run_days }} days</dd>
-            <dt>A removed client</dt><dd>can be restored for {{ data.policy.restore_days }} days</dd>
-            <dt>Two people consent</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}; what one person adds to a client counts together for {{ data.policy.adding_days }} days</dd>
-            <dt>A request waits</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
-            <dt>Who may register</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>
-            <dt>People may consent</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
-            <dt>Inheritance</dt><dd>{{ data.policy.inheritance ? "without an approver" : "what an approver consents to" }}</dd>
-            <dt>An access token lives</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
-            <dt>A sign-in lasts</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console, or until unused for {{ data.policy.session_idle_seconds / 3600 }}; {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
+            <dt>Secret lifetime</dt><dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>
+            <dt>Key lifetime</dt><dd>{{ data.policy.key_default_days }} days, at most {{ data.policy.key_longest_days }}</dd>
+            <dt>Credentials at once</dt><dd>{{ data.policy.credentials_at_once }} credentials a client; {{ data.policy.secret_heaviest_weight >= 100000 ? "a secret for any" : `keys instead of a secret above a weight of ${data.policy.secret_heaviest_weight}` }}</dd>
+            <dt>Rotation</dt><dd>overlaps for {{ data.policy.overlap_days }} days; the old one is quiet after {{ data.policy.quiet_days }} unseen; clients {{ data.policy.self_rotation ? "may" : "may not" }} rotate their own secret; {{ data.policy.rotation_opens_days ? `Jamb opens it ${data.policy.rotation_opens_days} days before expiry and hands the secret to the owners` : "people open it" }}</dd>
+            <dt>Warn before expiry</dt><dd>{{ data.policy.warn_days }} days</dd>
+            <dt>Mail frequency</dt><dd>every {{ data.policy.digest_hours }} hours at most, but for what is urgent</dd>
+            <dt>“Never used”</dt><dd>said after {{ data.policy.observation_days }} days of a grant</dd>
+            <dt>Usage window</dt><dd>{{ data.policy.use_counts_days }} days, for excess and right-sizing</dd>
+            <dt>Dry run</dt><dd>{{ data.policy.dry_run_days }} days</dd>
+            <dt>Restore period</dt><dd>{{ data.policy.restore_days }} days</dd>
+            <dt>Two people</dt><dd>from an added weight of {{ data.policy.two_people_weight }}, two approvers from {{ data.policy.two_approvers_weight }}; what one person adds to a client counts together for {{ data.policy.adding_days }} days</dd>
+            <dt>Request lifetime</dt><dd>{{ data.policy.request_days }} days, then it lapses</dd>
+            <dt>Registration</dt><dd>registrars{{ data.policy.registering === "everyone" ? " and everyone" : data.policy.registering === "groups" ? ` and members of ${data.policy.registering_groups.join(", ")}` : " alone" }}</dd>
+            <dt>Consent by people</dt><dd>{{ data.policy.people_may_consent ? "where a permission leaves it to them" : "never: only administrators" }}</dd>
+            <dt>Inheritance</dt><dd>{{ data.policy.inheritance ? "without an approver" : "by an approver’s consent" }}</dd>
+            <dt>Access token lifetime</dt><dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
+            <dt>Sign-in lifetime</dt><dd>{{ data.policy.session_seconds / 3600 }} hours at the console, or until unused for {{ data.policy.session_idle_seconds / 3600 }}; {{ data.policy.person_token_seconds / 3600 }} at the command line</dd>
           </dl>
         </section>
       </div>

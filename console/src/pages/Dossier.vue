@@ -109,8 +109,8 @@ const count = (part: string) =>
             <Ladder :client="id" :resources="data.resources" />
           </section>
 
-          <section v-if="can('narrowing.read')" id="fit" aria-labelledby="fit-title">
-            <h2 id="fit-title">Fit <span class="soft small">what it holds as itself, beside what would do</span></h2>
+          <section v-if="can('rightsizing.read')" id="rightsize" aria-labelledby="rightsize-title">
+            <h2 id="rightsize-title">Fit <span class="soft small">what it holds as itself, beside what would do</span></h2>
             <Rightsizing :client="id" :resources="data.resources" />
           </section>
 
@@ -156,7 +156,7 @@ const count = (part: string) =>
           </section>
         </div>
         <nav class="index no-print" aria-label="On this page">
-          <a v-for="[part, label] in PARTS.filter(([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'fit' || can('narrowing.read')))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
+          <a v-for="[part, label] in PARTS.filter(([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'rightsize' || can('rightsizing.read')))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
         </nav>
       </div>
     </template>

@@ -92,7 +92,7 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
         <section v-if="data.cuts.length" aria-labelledby="cuts">
           <h2 id="cuts">What parts most <span class="soft small">a single change; choose one to see which ways it ends</span></h2>
           <ol class="cuts">
-            <li v-for="one in data.cuts" :key="one.cut"><button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut"><strong>{{ one.parts }} of {{ data.pairs }}</strong> {{ one.words }}</button></li>
+            <li v-for="one in data.cuts" :key="one.cut"><button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut"><strong>{{ one.closes }} of {{ data.pairs }}</strong> {{ one.words }}</button></li>
           </ol>
         </section>
         <figure class="card drawing" tabindex="0" aria-label="Drawing">

@@ -36,7 +36,7 @@ void look();
       <p class="name"><span class="mark" aria-hidden="true"></span> Jamb</p>
       <template v-if="handed">
         <h1>“{{ handed.client_name }}”, for the only time</h1>
-        <p role="status">Put it where it belongs before you close this page: nobody can show it again. It ends <Moment :at="(handed.issued ?? handed.made)?.credential.expires_at ?? null" missing="never" />.</p>
+        <p role="status">Put it where it belongs before you close this page: nobody can show it again. It expires <Moment :at="(handed.issued ?? handed.made)?.credential.expires_at ?? null" missing="never" />.</p>
         <SheetPanel v-if="handed.issued" :sheets="handed.issued.sheets" />
         <MadePair v-if="handed.made" :made="handed.made" :name="handed.client_name.toLowerCase().replace(/[^a-z0-9]+/g, '-')" />
       </template>

@@ -42,8 +42,8 @@ async function change(call: () => Promise<unknown>): Promise<void> {
     failed.value = problem;
   }
 }
-const setLive = (person: Schemas["Person"], live: boolean) =>
-  change(() => must(api.POST("/api/v1/directories/{directory}/people/{person}", { params: { path: { directory: directory.value, person: person.id } }, body: { live } })));
+const setActive = (person: Schemas["Person"], active: boolean) =>
+  change(() => must(api.POST("/api/v1/directories/{directory}/people/{person}", { params: { path: { directory: directory.value, person: person.id } }, body: { active } })));
 const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
   change(() =>
     must(
@@ -72,8 +72,8 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
               <td class="free">{{ one.name }} <div class="soft small">{{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template></div></td>
               <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
               <td class="nowrap">
-                <StateWord :tone="one.live ? 'live' : 'gone'" :word="one.live ? 'live' : 'gone'" />
-                <div v-if="can('people.change')"><button type="button" class="link-button small" :aria-label="`${one.live ? 'Let go' : 'Take back'} ${one.name}`" @click="setLive(one, !one.live)">{{ one.live ? "let go" : "take back" }}</button></div>
+                <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
+                <div v-if="can('people.change')"><button type="button" class="link-button small" :aria-label="`${one.active ? 'Let go' : 'Take back'} ${one.name}`" @click="setActive(one, !one.active)">{{ one.active ? "let go" : "take back" }}</button></div>
               </td>
             </tr>
           </tbody>

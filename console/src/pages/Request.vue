@@ -27,16 +27,16 @@ const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
 const changed = computed(() => Object.keys(terms.value.reach).length > 0 || terms.value.expires_at !== null);
 const fit = computed(() => Object.values(terms.value.reach).every((reach) => reach.kind === "everywhere" || reach.collections.length > 0));
 const { data: narrowed } = useConsent(() => (changed.value && fit.value ? (one.value?.client_id ?? "") : ""), asks, terms);
-const letter = computed(() => (changed.value && narrowed.value ? narrowed.value : data.value?.preview));
+const mail = computed(() => (changed.value && narrowed.value ? narrowed.value : data.value?.preview));
 const words = ref("");
 const busy = ref(false);
 const failed = ref<unknown>(null);
 const stale = useStale();
 const mine = computed(() => one.value?.requested_by_id === current.value?.person.id);
-const asked = computed(() => letter.value?.asked_by_ids.includes(current.value?.person.id ?? "") ?? false);
+const asked = computed(() => mail.value?.asked_by_ids.includes(current.value?.person.id ?? "") ?? false);
 const saidYes = computed(() => one.value?.approvals.some((approval) => approval.approver_id === current.value?.person.id) ?? false);
-const blocked = computed(() => saidYes.value || ((mine.value || asked.value) && (letter.value?.two_people ?? false)));
-const newly = computed(() => (letter.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
+const blocked = computed(() => saidYes.value || ((mine.value || asked.value) && (mail.value?.two_people ?? false)));
+const newly = computed(() => (mail.value?.resources ?? []).reduce((sum, place) => sum + place.newly.length, 0));
 
 async function send(call: () => Promise<unknown>): Promise<void> {
   busy.value = true;
@@ -82,7 +82,7 @@ const takeBack = () =>
 
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
-    <article v-if="one" class="letter">
+    <article v-if="one" class="mail">
       <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> <template v-if="one.client_id"> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template></p>
       <h1 v-if="one.act" tabindex="-1">{{ one.requested_by }} asks about {{ one.subject }}: {{ one.act.toLowerCase() }}</h1>
       <h1 v-else-if="one.rightsizes" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.rightsizes }}</h1>
@@ -101,11 +101,11 @@ const takeBack = () =>
       </p>
 
       <Act v-if="one.act && data" :one="one" :dossier="data" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
-      <Less v-else-if="data?.narrowed" :narrowed="data.rightsized" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
-      <template v-else-if="letter">
+      <Less v-else-if="data?.rightsized"   :rightsized="data.rightsized" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
+      <template v-else-if="mail">
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
-          <Possible :preview="letter" />
+          <Possible :preview="mail" />
         </section>
         <section v-if="can('requests.decide') && !one.agreed" aria-labelledby="bounds">
           <h2 id="bounds">Bounds <span class="soft small">narrower than asked, never wider</span></h2>
@@ -115,8 +115,8 @@ const takeBack = () =>
         <ProblemNote v-if="failed" :error="failed" />
         <footer v-if="can('requests.decide')" class="decide stack">
           <p v-if="saidYes"><strong>You said yes already.</strong> Another approver must decide.</p>
-          <p v-else-if="letter.agreement">{{ letter.agreement }}</p>
-          <p v-else-if="blocked">You asked for this yourself, and it weighs {{ letter.weight }}: <strong>another person</strong> must decide.</p>
+          <p v-else-if="mail.agreement">{{ mail.agreement }}</p>
+          <p v-else-if="blocked">You asked for this yourself, and it weighs {{ mail.weight }}: <strong>another person</strong> must decide.</p>
           <p v-else-if="one.could?.length" class="soft">Who can decide it: {{ one.could.join(", ") }}.</p>
           <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
           <div class="row">
@@ -138,8 +138,8 @@ const takeBack = () =>
 </template>
 
 <style scoped>
-.letter { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; line-height: 1.2; }
+.mail { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
+h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; }
 h1 code { font-size: 0.8em; }
 .lead { font-size: var(--t-lead); }
 section { display: grid; gap: var(--s2); }

@@ -12,7 +12,7 @@ import PageHead from "@/ui/PageHead.vue";
 import { plural } from "@/ui/words";
 import Collections from "./resources/Collections.vue";
 import Publish from "./resources/Publish.vue";
-import WhoCan from "./resources/WhoCan.vue";
+import Holders from "./resources/Holders.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -92,7 +92,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
           </tr>
         </tbody>
       </table>
-      <WhoCan v-if="can('holders.read')" :resource="shown" />
+      <Holders v-if="can('holders.read')" :resource="shown" />
       <Collections v-if="shown.object_name && shown.name !== 'jamb'" :resource="shown.name" :object-name="shown.object_name" />
     </template>
   </Loadable>

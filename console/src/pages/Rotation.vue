@@ -56,7 +56,7 @@ function done(): void {
       <RotationPart title="Overdue" hint="the overlap is over and the old one is not quiet: find what still uses it, extend, or force" late :rotations="inState('overdue')" />
       <RotationPart title="Ready to close" hint="nothing uses the old one any more" :rotations="inState('quiet')" />
       <section v-if="due.length" aria-labelledby="due">
-        <h2 id="due">Due <span class="soft small">they end within {{ within }} days and nothing follows them yet</span></h2>
+        <h2 id="due">Due <span class="soft small">they expire within {{ within }} days and nothing follows them yet</span></h2>
         <table class="log">
           <thead><tr><th scope="col"><span class="visually-hidden">Choose</span></th><th scope="col">Client</th><th scope="col">Credential</th><th scope="col">Ends</th><th scope="col">Last used</th><th scope="col">If opened now, both stand until</th></tr></thead>
           <tbody>
@@ -77,7 +77,7 @@ function done(): void {
       <RotationPart title="Done lately" hint="in the last thirty days" ended :rotations="ended" />
       <p v-if="past.hasNextPage.value"><button type="button" class="link-button" @click="past.fetchNextPage()">Show more that are done</button></p>
       <p v-if="!due.length && !underWay.length && !ended.length" class="empty">
-        Nothing ends within {{ within }} days and no rotation is under way.
+        Nothing expires within {{ within }} days and no rotation is under way.
         <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">Look ninety days ahead</button>
       </p>
     </Loadable>

@@ -87,5 +87,5 @@ async function enter(slug = directory.value.trim()): Promise<void> {
 .choices legend { margin-bottom: var(--s2); padding: 0; }
 .choice { font: inherit; text-align: left; display: flex; justify-content: space-between; align-items: baseline; gap: var(--s3); padding: var(--s2) var(--s3); border: 1px solid var(--line-strong); border-radius: var(--corner); background: var(--card); color: inherit; cursor: pointer; }
 .choice:hover, .choice:focus-visible { outline: 2px solid var(--focus); }
-h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; }
+h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; }
 </style>

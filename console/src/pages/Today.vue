@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What waits, what ends, what is wrong and what changed: four sentences with numbers that lead somewhere.
+// What waits, what expires, what is wrong and what changed: four sentences with numbers that lead somewhere.
 import { computed } from "vue";
 import { sentence } from "@/api/history";
 import { current } from "@/api/session";
@@ -17,7 +17,7 @@ const many = (count: number, one: string, more = `${one}s`) => `${count} ${count
 const DAY = 86_400_000;
 
 const soon = computed(() => {
-  const limit = now.value + (directory.value?.policy.notice_days ?? 14) * DAY;
+  const limit = now.value + (directory.value?.policy.warn_days ?? 14) * DAY;
   return (data.value?.horizon ?? []).filter((one) => Date.parse(one.ends) <= limit);
 });
 const inUse = computed(
@@ -44,8 +44,8 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink> for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template>.
         </p>
         <p>
-          <RouterLink :to="{ name: 'clients', query: { attention: 'ending' } }">{{ many(soon.length, "credential ends", "credentials end") }}</RouterLink>
-          within {{ directory?.policy.notice_days ?? 14 }} days<template v-if="inUse">, <strong>{{ inUse }} still in use</strong></template>.
+          <RouterLink :to="{ name: 'clients', query: { attention: 'expiring' } }">{{ many(soon.length, "credential expires", "credentials expire") }}</RouterLink>
+          within {{ directory?.policy.warn_days ?? 14 }} days<template v-if="inUse">, <strong>{{ inUse }} still in use</strong></template>.
         </p>
         <p>
           The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high">,
@@ -65,7 +65,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
       </section>
 
       <section aria-labelledby="horizon">
-        <h2 id="horizon">Horizon <span class="soft small">credentials by the day they end, over a year</span></h2>
+        <h2 id="horizon">Horizon <span class="soft small">credentials by the day they expire, over a year</span></h2>
         <Horizon :ends="data.horizon" :at="now" />
       </section>
 

@@ -35,7 +35,7 @@ const months = computed(() => {
 
 <template>
   <figure class="card">
-    <svg :viewBox="`0 0 ${WIDTH} 100`" role="group" aria-label="Secrets by the day they end">
+    <svg :viewBox="`0 0 ${WIDTH} 100`" role="group" aria-label="Secrets by the day they expire">
       <line class="axis" x1="0" :x2="WIDTH" :y1="BASE" :y2="BASE" />
       <g v-for="month in months" :key="month.x">
         <line class="tick" :x1="month.x" :x2="month.x" y1="8" :y2="BASE + 5" />
@@ -45,14 +45,14 @@ const months = computed(() => {
       <text x="6" y="14" class="now">today</text>
       <RouterLink v-for="mark in marks" :key="mark.one.hint + mark.x" v-slot="{ href, navigate }" :to="{ name: 'dossier', params: { id: mark.one.client_id } }" custom>
         <a :href="href" @click="navigate">
-          <title>{{ mark.one.client_name }}: {{ mark.one.hint }} ends {{ ago(mark.one.ends, at) }}, {{ day(mark.one.ends) }}</title>
+          <title>{{ mark.one.client_name }}: {{ mark.one.hint }} expires {{ ago(mark.one.ends, at) }}, {{ day(mark.one.ends) }}</title>
           <rect :class="{ soon: mark.soon }" :x="mark.x" :y="mark.y" :width="STEP - 4" height="10" />
         </a>
       </RouterLink>
     </svg>
     <figcaption class="small soft">
       <span class="key soon"></span> within two weeks <span class="key"></span> later
-      <template v-if="!marks.length"> · no credential ends within a year</template>
+      <template v-if="!marks.length"> · no credential expires within a year</template>
     </figcaption>
   </figure>
 </template>

@@ -16,7 +16,7 @@ defineProps<{ title: string; count?: string; lead?: string }>();
 
 <style scoped>
 .head { display: flex; justify-content: space-between; align-items: flex-start; gap: var(--s5); margin-bottom: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; letter-spacing: -0.015em; line-height: 1.2; outline-offset: 4px; }
-.count { font-weight: 400; color: var(--ink-soft); font-size: var(--t-lead); letter-spacing: 0; margin-left: var(--s2); }
+h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; outline-offset: 4px; }
+.count { font-weight: 400; color: var(--ink-soft); font-size: var(--t-lead); mail-spacing: 0; margin-left: var(--s2); }
 .actions { display: flex; gap: var(--s2); flex-shrink: 0; }
 </style>

@@ -14,7 +14,7 @@ const unlisted = computed(() => !can("people.list"));
 const name = (login: string) => props.people.find((one) => one.login === login)?.name ?? props.names?.[login] ?? login;
 const matches = computed(() => {
   const part = wanted.value.trim().toLowerCase();
-  const free = props.people.filter((one) => one.live && !chosen.value.includes(one.login));
+  const free = props.people.filter((one) => one.active && !chosen.value.includes(one.login));
   return free.filter((one) => `${one.name} ${one.login}`.toLowerCase().includes(part)).slice(0, MOST);
 });
 

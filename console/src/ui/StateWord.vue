@@ -18,5 +18,5 @@ const shape = computed(() => SHAPES[props.tone]);
 .live { color: var(--live); }
 .wait { color: var(--wait); }
 .broken { color: var(--broken); }
-.gone { color: var(--gone); }
+.gone { color: var(--resolved); }
 </style>

@@ -5,7 +5,7 @@ export const credentialTone: Record<string, Tone> = {
   coming: "wait", live: "live", expiring: "wait", expired: "broken", disabled: "wait", withdrawn: "gone",
 };
 export const credentialWord: Record<string, string> = {
-  coming: "starts later", live: "live", expiring: "ends soon", expired: "ended", disabled: "disabled", withdrawn: "withdrawn",
+  coming: "starts later", live: "live", expiring: "expires soon", expired: "expired", disabled: "disabled", withdrawn: "withdrawn",
 };
 export const handoverTone: Record<string, Tone> = { waiting: "wait", opened: "live", expired: "gone", locked: "broken", withdrawn: "gone" };
 export const handoverWord: Record<string, string> = {

@@ -235,7 +235,7 @@ def _meet(
     grants = tuple(pictures.held_at(resource.id, clients.grants_of(session, [client.id]), held))
     # What it asks is told in a refusal, and decides nothing.
     live = client.state == ClientState.LIVE
-    standing = ClientStanding(client.id, client.name, live, (), grants, None, client.cut_off_at)
+    standing = ClientStanding(client.id, client.name, live, (), grants, None, client.tokens_revoked_at)
     return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
 
 
@@ -268,7 +268,7 @@ def standing_of(
     by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
     grants = tuple(pictures.held_at(resource_id, clients.grants_of(session, [client.id]), by_role))
     live = client.state == ClientState.LIVE
-    return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.cut_off_at)
+    return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.tokens_revoked_at)
 
 
 def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime) -> Forbidden:

@@ -83,7 +83,7 @@ _DETAILS: Mapping[ActKind, _Details] = {
         ("Keys", _of("keys")),
     ),
     ActKind.REDIRECTS: (("Redirect URIs", _of("redirect_uris")),),
-    ActKind.ROLE: (("Role", _of("role")), ("Where it counts", _counts), ("Until", _of("until", "no end"))),
+    ActKind.ROLE: (("Role", _of("role")), ("Where it counts", _counts), ("Until", _of("until", "no expiry"))),
     ActKind.BUNDLE: (("Role", _of("name")), ("Would bundle", _of("permissions"))),
     ActKind.GROUP: (
         ("Group", _of("name")),

@@ -101,7 +101,7 @@ class Place:
         )
         self.unit.session.add(row)
         action = "secret.issued" if kind is CredentialKind.SECRET else "credential.added"
-        ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no end"
+        ends = row.expires_at.isoformat(timespec="seconds") if row.expires_at is not None else "no expiry"
         told = {**after, "ends": ends, **({} if self.seen_by == self.act.actor.id else {"unseen": True})}
         self.unit.enter(action, credential_subject(row), after=told)
         return credential_view(row, self.act.now, self.act.directory.policy)
@@ -232,7 +232,7 @@ class IssuerTrusted:
         if read_address(self.issuer).netloc.lower() == read_address(at.act.backend.base_url).netloc.lower():
             raise Unsuited.field("issuer", self.issuer, "an issuer outside Jamb")
         if not 1 <= len(self.subject) <= LONGEST_ADDRESS:
-            allowed = "the sub of the issuer's assertions, to the letter"
+            allowed = "the sub of the issuer's assertions, to the mail"
             raise BadInput.field("subject", shorten(self.subject) or "nothing", allowed)
         if self.document is not None and self.keys_uri:
             raise BadInput.field("keys", "a key set and an address", "one of them, or neither")

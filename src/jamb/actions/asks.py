@@ -11,7 +11,7 @@ from jamb.actions.act import Act
 from jamb.actions.backend import find_client, find_resource
 from jamb.actions.clients import client_subject
 from jamb.actions.reach import check_reach
-from jamb.core.asks import ListReview, implied_by, review_list
+from jamb.core.asks import CheckedList, check_list, implied_by
 from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
@@ -84,10 +84,10 @@ def add_asks(
     return asked
 
 
-def review(act: Act, client_id: str, text: str, kind: AccessKind) -> ListReview:
+def check(act: Act, client_id: str, text: str, kind: AccessKind) -> CheckedList:
     """Say of a pasted list what is known, what comes along anyway and what is heavy. Saves nothing."""
     with act.read() as session:
-        return _review(session, act.directory, find_client(session, act.directory, client_id), text, kind)
+        return _checked(session, act.directory, find_client(session, act.directory, client_id), text, kind)
 
 
 def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str) -> list[Ask]:
@@ -99,7 +99,7 @@ def ask_list(act: Act, client_id: str, text: str, kind: AccessKind, reason: str)
     check_reason(reason)
     with act.change() as unit:
         client = find_client(unit.session, act.directory, client_id)
-        found = _review(unit.session, act.directory, client, text, kind)
+        found = _checked(unit.session, act.directory, client, text, kind)
         if found.unknown or found.unclear:
             violations = [Violation("list", word, "a permission of a resource here") for word in found.unknown]
             violations += [Violation("list", word, reason) for word, reason in found.unclear]
@@ -158,9 +158,9 @@ def check_reason(reason: str, field: str = "reason") -> None:
         raise Unsuited.field(field, f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
 
 
-def _review(
+def _checked(
     session: Session, directory: Directory, client: clients.ClientRow, text: str, kind: AccessKind
-) -> ListReview:
+) -> CheckedList:
     rows = {row.id: row for row in resources.resources_of(session, directory.id)}
     catalogues = resources.catalogues(session, rows.values())
 
@@ -172,7 +172,7 @@ def _review(
 
     asked = by_place(clients.asks_of(session, [client.id]))
     held = by_place(clients.grants_of(session, [client.id]))
-    return review_list(text, catalogues.values(), kind, asked, held)
+    return check_list(text, catalogues.values(), kind, asked, held)
 
 
 def _beside(session: Session, client: clients.ClientRow, resource: resources.ResourceRow, kind: AccessKind) -> set[str]:

@@ -112,7 +112,7 @@ def assign(act: Act, finding_id: UUID, login: str, note: str) -> KeptFinding:
     with act.change() as unit:
         row, client = _find(unit.session, act.directory, finding_id)
         person = people.by_login(unit.session, act.directory.id, login.strip().lower()) if login.strip() else None
-        if login.strip() and (person is None or not person.live):
+        if login.strip() and (person is None or not person.active):
             raise Unsuited.field("person", login, "the login of a person here who may act")
         if person is None or row.assigned_to != person.id:
             row.answer, row.answered_at = "", None

@@ -102,7 +102,7 @@ def refuse_stewardless(session: Session, directory: Directory, now: datetime) ->
     groups = roles.people_within(session, [one.group.id for one in endless if one.group is not None])
     stewards = [one.person for one in endless if one.person is not None]
     stewards += [person for members in groups.values() for person in members]
-    if not any(person.live and person.password_hash for person in stewards):
+    if not any(person.active and person.password_hash for person in stewards):
         raise StillInUse(
             f"{directory.name} would be left without a steward.",
             next_step="Make another person steward first: live, able to sign in, everywhere and without an end.",

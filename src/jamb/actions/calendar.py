@@ -77,7 +77,7 @@ def read_feed(backend: Backend, slug: str, key: str, now: datetime) -> Feed:
         directory = find_directory(session, slug)
         row = feed_by_digest(session, _digest(backend, key))
         person = session.get(PersonRow, row.person_id) if row is not None else None
-        if row is None or row.directory_id != directory.id or person is None or not person.live:
+        if row is None or row.directory_id != directory.id or person is None or not person.active:
             raise _unknown()
         only: frozenset[str] | None = None
         if not row.whole:
@@ -93,7 +93,7 @@ def _entries(session: Session, directory: Directory, only: frozenset[str] | None
         Entry(
             f"ends-{one.id}",
             one.expires_at,
-            f"{one.client_name}: credential ends",
+            f"{one.client_name}: credential expires",
             f"{one.hint} ends; rotate it before.",
             f"/clients/{one.client_id}#credentials",
         )

@@ -1,4 +1,4 @@
-"""Clients: list them, disable one, cut its tokens off."""
+"""Clients: list them, disable one, revoke its tokens."""
 
 from __future__ import annotations
 
@@ -18,12 +18,12 @@ from jamb.core.next_steps import next_steps
 from jamb.store import clients, pictures, usage
 from jamb.store.client_lists import list_page
 from jamb.wire.audit import Severity
-from jamb.wire.clients import Client, CutOff, LadderCount, Owner
+from jamb.wire.clients import Client, LadderCount, Owner, TokensRevoked
 from jamb.wire.credentials import Credential
 
 
 def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Client:
-    """Disable a client, which cuts its tokens off too, or enable it again. Raises `BadInput` if it is so already."""
+    """Disable a client, which revokes its tokens too, or enable it again. Raises `BadInput` if it is so already."""
     with act.change() as unit:
         row = find_client(unit.session, act.directory, client_id, lock=True)
         if state is ClientState.REMOVED:
@@ -32,7 +32,7 @@ def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Clie
             raise Unsuited.field("state", state.value, f"another state: it is {row.state} already")
         before, row.state = row.state, state.value
         if state is ClientState.DISABLED:
-            row.cut_off_at = note_narrowed(unit.session, row, act.now)
+            row.tokens_revoked_at = note_narrowed(unit.session, row, act.now)
         unit.session.add(row)
         unit.enter(
             f"client.{'disabled' if state is ClientState.DISABLED else 'enabled'}",
@@ -45,22 +45,22 @@ def set_state(act: Act, client_id: str, state: ClientState, reason: str) -> Clie
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
-def cut_off(act: Act, client_id: str, reason: str) -> CutOff:
+def revoke_tokens(act: Act, client_id: str, reason: str) -> TokensRevoked:
     """Have every token that a client holds refused, here at once and by guards within seconds. New ones count."""
     with act.change() as unit:
         row = find_client(unit.session, act.directory, client_id, lock=True)
-        before = row.cut_off_at
-        row.cut_off_at = note_narrowed(unit.session, row, act.now)
+        before = row.tokens_revoked_at
+        row.tokens_revoked_at = note_narrowed(unit.session, row, act.now)
         life = timedelta(seconds=act.directory.policy.access_token_seconds)
         living = usage.issued_since(unit.session, row.id, None, act.now - life)
         unit.enter(
-            "client.cut-off",
+            "client.tokens-revoked",
             client_subject(row),
-            before={"cut off": before.isoformat() if before is not None else "never"},
-            after={"cut off": row.cut_off_at.isoformat(), "tokens that lived": living},
+            before={"revoked": before.isoformat() if before is not None else "never"},
+            after={"revoked": row.tokens_revoked_at.isoformat(), "tokens that lived": living},
             reason=reason,
         )
-        return CutOff(at=row.cut_off_at, live_tokens=living, tokens_until=act.now + life)
+        return TokensRevoked(at=row.tokens_revoked_at, live_tokens=living, tokens_until=act.now + life)
 
 
 def list_clients(
@@ -83,7 +83,7 @@ def list_clients(
             session,
             act.directory.id,
             now=act.now,
-            notice=act.directory.policy.notice,
+            notice=act.directory.policy.warn_before,
             query=query,
             attention=attention,
             sort=sort,
@@ -117,7 +117,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         owners=[Owner(id=one.person_id, name=one.name, level=one.level) for one in loaded.owners],
         ladder=LadderCount.model_validate(count(rungs)),
         credential_state=_overall(held),
-        next_end=min((one.expires_at for one in live if one.expires_at is not None), default=None),
+        next_expiry=min((one.expires_at for one in live if one.expires_at is not None), default=None),
         last_used_at=max((moment for moment in moments if moment is not None), default=None),
         findings=len(findings),
         worst=Severity(worst.word) if worst is not None else None,

@@ -55,7 +55,7 @@ def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled:
         take_turn(unit)
         client = find_client(unit.session, act.directory, client_id, lock=True)
         row = find_credential(unit.session, client, credential_id)
-        before = row.state(act.now, act.directory.policy.notice)
+        before = row.state(act.now, act.directory.policy.warn_before)
         if not row.stands(act.now):
             raise AlreadyEnded(f"{row.hint} is {before.value} already.", next_step="Add another credential.")
         if enabled is (row.disabled_at is None):
@@ -76,7 +76,7 @@ def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled:
             "credential.enabled" if enabled else "credential.disabled",
             credential_subject(row),
             before={"state": before.value},
-            after={"state": row.state(act.now, act.directory.policy.notice).value},
+            after={"state": row.state(act.now, act.directory.policy.warn_before).value},
             reason=reason,
         )
         return credential_view(row, act.now, act.directory.policy)
@@ -100,7 +100,7 @@ def credential_view(row: credentials.CredentialRow, now: datetime, policy: Direc
         kind=kind,
         hint=row.hint,
         label=row.label,
-        state=row.state(now, policy.notice),
+        state=row.state(now, policy.warn_before),
         issued_at=row.issued_at,
         issued_by=row.issued_by,
         starts_at=row.starts_at,
@@ -130,7 +130,7 @@ def withdraw_in(
     row = find_credential(unit.session, client, credential_id)
     if row.withdrawn_at is not None:
         raise AlreadyEnded(f"{row.hint} was withdrawn already, at {row.withdrawn_at:%Y-%m-%d %H:%M} UTC.")
-    before = row.state(unit.now, unit.directory.policy.notice).value
+    before = row.state(unit.now, unit.directory.policy.warn_before).value
     row.withdrawn_at = unit.now
     unit.session.add(row)
     rotation = None if rotation_stays else rotations.open_of_credential(unit.session, row.id)

@@ -1,4 +1,4 @@
-"""A new credential that only the owners see: a link to it travels in each owner's next letter, and is shown nowhere."""
+"""A new credential that only the owners see: a link to it travels in each owner's next mail, and is shown nowhere."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def to_owners(
 
     Args:
         words: what the link shall show, from the names of client and directory and what was added.
-        said: the sentence in the letter, before the link.
+        said: the sentence in the mail, before the link.
 
     Raises (when it is done):
         BadInput: nobody live answers for the client.

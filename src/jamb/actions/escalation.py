@@ -76,7 +76,7 @@ def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[lis
     own = next(catalogues[row.id] for row in places if row.name == own_api.NAME)
     clients = rows.live_clients(session, directory.id)
     held = rows.at_own_api(session, directory.id, now)
-    living = [one for one in people.people_of(session, directory.id) if one.live]
+    living = [one for one in people.people_of(session, directory.id) if one.active]
     rights = roles.held_by_people(session, [one.id for one in living], now)
     nodes = [Node(_PLACE, NodeKind.PLACE, directory.name, 10 * directory.policy.two_approvers_weight)]
     nodes += [Node(_EVERY, NodeKind.EVERY, "every light client")]

@@ -129,7 +129,7 @@ class Holders:
     people: tuple[PersonHolder, ...]
 
 
-def who_can(act: Act, resource_name: str, operation: str, object_name: str | None) -> Holders:
+def holders(act: Act, resource_name: str, operation: str, object_name: str | None) -> Holders:
     """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
 
     Raises:
@@ -216,6 +216,6 @@ def _by_roles(
 def _person(person: people.PersonRow, one: roles.Holder, reach: Reach, through: str) -> PersonHolder | None:
     return (
         PersonHolder(login=person.login, name=person.name, role=one.role.name, reach=reach, through=through)
-        if person.live
+        if person.active
         else None
     )

@@ -99,7 +99,7 @@ def judge_power(
 ) -> None:
     """Judge what a person would gain until a moment (None: for good), where the actor can act as them.
 
-    It is the actor's own gain then. What ends before hides nothing.
+    It is the actor's own gain then. What expires before hides nothing.
 
     Raises:
         NeedsAgreement, NobodyToAgree.

@@ -1,4 +1,4 @@
-"""Notices: find what is to be told, to whom, once; and make the letters and pushes that carry it."""
+"""Notices: find what is to be told, to whom, once; and make the mails and pushes that carry it."""
 
 from __future__ import annotations
 
@@ -43,15 +43,15 @@ _OWNERS, _BOTH = (Audience.OWNERS,), (Audience.OWNERS, Audience.CUSTODIANS)
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """How much was new: notices to people, letters made, events for webhooks."""
+    """How much was new: notices to people, mails made, events for webhooks."""
 
     notices: int
-    letters: int
+    mails: int
     pushes: int
 
 
 def tell(backend: Backend, slug: str, now: datetime) -> Told:
-    """Note what each person and webhook of a directory shall hear, and make the letters that are due.
+    """Note what each person and webhook of a directory shall hear, and make the mails that are due.
 
     Any number of processes may at the same time: one after the other does, and what was told is not told again.
     """
@@ -62,16 +62,16 @@ def tell(backend: Backend, slug: str, now: datetime) -> Told:
         facts = gather(session, directory, now)
         noted = notices.add_notices(session, directory.id, _addressed(session, directory, facts, now), now)
         quiet_since = now - timedelta(hours=directory.policy.digest_hours)
-        letters = notices.make_letters(session, directory.id, now, quiet_since)
+        mails = notices.make_mails(session, directory.id, now, quiet_since)
         webhook_ids = notices.webhook_ids(session, directory.id)
         pushes = 0
         if webhook_ids:
             pushes = notices.add_pushes(session, webhook_ids, {one.key: _event(one) for one in facts}, now)
-        return Told(noted, letters, pushes)
+        return Told(noted, mails, pushes)
 
 
 def list_told(act: Act, limit: int) -> list[Notice]:
-    """Return what people were told last, and how the letters fared; the latest first."""
+    """Return what people were told last, and how the mails fared; the latest first."""
     with act.read() as session:
         rows = session.exec(
             select(NoticeRow, PersonRow.name, MailRow)
@@ -116,8 +116,8 @@ def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
     ]
 
 
-def letter(session: Session, backend: Backend, mail: MailRow) -> tuple[PersonRow, str, Digest]:
-    """Return whom a letter is for, the directory's domain, and its words."""
+def mail(session: Session, backend: Backend, mail: MailRow) -> tuple[PersonRow, str, Digest]:
+    """Return whom a mail is for, the directory's domain, and its words."""
     person = session.get_one(PersonRow, mail.person_id)
     directory = session.get_one(DirectoryRow, mail.directory_id)
     rows = session.scalars(
@@ -134,9 +134,9 @@ def _place(backend: Backend, row: NoticeRow) -> str:
 
 
 def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
-    notice_days = directory.policy.notice_days
-    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.notice):
-        stage = stage_of(one.expires_at, now, notice_days)
+    warn_days = directory.policy.warn_days
+    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.warn_before):
+        stage = stage_of(one.expires_at, now, warn_days)
         if stage is None:
             continue
         left = max((one.expires_at - now).days, 0)
@@ -168,7 +168,7 @@ def _rotating(session: Session, directory: Directory, since: datetime, now: date
             yield Fact(
                 f"rotation/{row.id}/opened", NoticeKind.ROTATION_OPENED, row.client_id, name, words, path, _OWNERS
             )
-        stage = stage_of(row.overlap_ends_at, now, directory.policy.notice_days)
+        stage = stage_of(row.overlap_ends_at, now, directory.policy.warn_days)
         if one.facts().state(now) is RotationState.OPENED and stage is not None:
             until = f"{row.overlap_ends_at:%Y-%m-%d}"
             words = f"“{name}”: nothing uses {one.new.hint} yet, and {one.old.hint} should go by {until}"
@@ -202,7 +202,7 @@ def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[
         key = f"dead/{one.client_id}/{one.hint}/{year}-{week}"
         yield Fact(
             key,
-            NoticeKind.DEAD_TRIED,
+            NoticeKind.EXPIRED_TRIED,
             one.client_id,
             one.client_name,
             words,

@@ -64,7 +64,7 @@ def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImport
 
 
 def change_person(
-    act: Act, reference: str, *, name: str | None = None, live: bool | None = None, password: str | None = None
+    act: Act, reference: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
 ) -> Person:
     """Change a person's name or password, or whether they may act here at all.
 
@@ -81,21 +81,21 @@ def change_person(
             before["name"], row.name = row.name, " ".join(name.split())
             check_person(row.login, row.name)
             after["name"] = row.name
-        if live is not None and live != row.live:
-            before["state"], after["state"] = ("live", "gone") if row.live else ("gone", "live")
-            row.live = live
+        if active is not None and active != row.active:
+            before["state"], after["state"] = ("active", "inactive") if row.active else ("inactive", "active")
+            row.active = active
         if stretched is not None:
             row.password_hash = stretched
             row.password_set_by = "" if act.actor.id == str(row.id) or act.actor.kind == "service" else act.actor.id
             after["password"] = "set anew"  # noqa: S105 - says that, never what
         if not after:
-            raise Unsuited.field("person", row.login, "something to change: name, live or password")
+            raise Unsuited.field("person", row.login, "something to change: name, active or password")
         unit.session.add(row)
-        if stretched is not None or after.get("state") == "live":
+        if stretched is not None or after.get("state") == "active":
             what = "password" if stretched is not None else "reactivated"
             wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": what, "name": name})
             _judge(unit, row, wanted)
-        if after.get("state") == "gone" or stretched is not None:
+        if after.get("state") == "inactive" or stretched is not None:
             # Whoever knew the old password may be signed in with it, here or with a device.
             people.end_sessions(unit.session, row.id)
             end_sign_ins(unit.session, row.id, act.now)
@@ -150,7 +150,7 @@ def _add(unit: Unit, listed: ListedPerson, password_hash: str | None) -> Person:
             )
         )
     unit.enter("person.added", _subject(row), after={"login": row.login, "roles": sorted(set(listed.roles))})
-    return Person(id=row.id, name=row.name, login=row.login, live=True, roles=tuple(dict.fromkeys(listed.roles)))
+    return Person(id=row.id, name=row.name, login=row.login, active=True, roles=tuple(dict.fromkeys(listed.roles)))
 
 
 def _judge(unit: Unit, person: people.PersonRow, wanted: Wanted, *, new: bool = False) -> None:
@@ -205,7 +205,7 @@ def _subject(row: people.PersonRow) -> dict[str, str]:
 
 
 def person_view(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:
-    return Person(id=row.id, name=row.name, login=row.login, live=row.live, roles=tuple(roles.get(row.id, ())))
+    return Person(id=row.id, name=row.name, login=row.login, active=row.active, roles=tuple(roles.get(row.id, ())))
 
 
 def _login_taken(login: str) -> NameTaken:

@@ -30,7 +30,7 @@ _IDS = UUID("6b0f2f0e-3c0f-4a0b-9d7e-0c5b1f2a7d11")
 def open_by_policy(
     backend: Backend, slug: str, words: Callable[[str, str, Added], bytes], now: datetime
 ) -> tuple[int, list[str]]:
-    """Open the rotations that the policy wants opened, and note a link for each owner's next letter.
+    """Open the rotations that the policy wants opened, and note a link for each owner's next mail.
 
     Secrets alone, of clients with a live owner: what only the client can make, or nobody would receive, is told as
     ending soon instead.
@@ -48,7 +48,7 @@ def open_by_policy(
         due = _due(session, directory, now)
     opened, failed = 0, []
     for row, name in due:
-        terms = HandoverTerms(MOST_HOURS, note="The secret that follows the one that ends soon.")
+        terms = HandoverTerms(MOST_HOURS, note="The secret that follows the one that expires soon.")
         said = follows(row.hint)
         try:
             open_rotation(
@@ -103,7 +103,7 @@ def _rotation_id(row: CredentialRow) -> UUID:
 
 
 def follows(old: str) -> Callable[[Place, Added], str]:
-    """Return the sentence in a letter that brings what follows another credential."""
+    """Return the sentence in a mail that brings what follows another credential."""
     return lambda at, added: (
         f"“{at.client.name}”: {added.credential.hint} follows {old}; both are valid. "
         "Whoever of you opens the link has it"

@@ -1,4 +1,4 @@
-"""A directory in figures: what is wrong, how old it is, what ends when, how much is granted and not used."""
+"""A directory in figures: what is wrong, how old it is, what expires when, how much is granted and not used."""
 
 from __future__ import annotations
 

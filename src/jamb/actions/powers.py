@@ -226,7 +226,7 @@ class Bench:
             if DECIDES in catalogue.opened_by_all(names):
                 reaches.setdefault(who, []).append(reach_of(reach))
         found = people.people_by_id(self.session, reaches) if reaches else []
-        return [(one, reaches[one.id]) for one in found if one.live and one.password_hash]
+        return [(one, reaches[one.id]) for one in found if one.active and one.password_hash]
 
     def name_of(self, actor_id: str) -> str:
         key = _uuid(actor_id)

@@ -132,7 +132,7 @@ def _recipients(session: Session, directory: Directory, client_id: str) -> list[
     found = [
         Recipient(kind="person", id=one.id, name=one.name, key_id=one.recipient_key["kid"])
         for one in owners
-        if one.live and one.recipient_key is not None
+        if one.active and one.recipient_key is not None
     ]
     found += [
         Recipient(kind="webhook", id=one.id, name=one.url, key_id=one.recipient_key["kid"])

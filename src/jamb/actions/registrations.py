@@ -52,7 +52,7 @@ def register(
 
     Raises:
         BadInput: name or purpose is not acceptable.
-        NameTaken: another client of the directory has this name, in any letter case.
+        NameTaken: another client of the directory has this name, in any mail case.
         NotFound: an owner is not known here.
     """
     wanted = registration(name, purpose, kind, redirect_uris, publisher)

@@ -206,7 +206,7 @@ def _words(aim: _Aim) -> list[str]:
     elif act is RemedyKind.DISABLE:
         seen = aim.picture.last_seen_at
         last = f"Its last token was on {seen:%Y-%m-%d}." if seen is not None else "It never got a token."
-        found += [last, "Its tokens are cut off at once; it can be enabled again."]
+        found += [last, "Its tokens are revoked at once; it can be enabled again."]
     elif act is RemedyKind.CLOSE_ROTATION:
         found.append("The old credential is withdrawn, if nothing uses it any more.")
     elif act in {RemedyKind.END_CONSENT, RemedyKind.WITHDRAW_ROLE} and aim.place is not None:

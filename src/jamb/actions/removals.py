@@ -1,4 +1,6 @@
-"""Removing clients that nobody needs: after they were disabled, with dead credentials; and restoring them in time."""
+"""Removing clients that nobody needs: after they were disabled, with credentials that are expired or withdrawn; and
+restoring them in time.
+"""
 
 from __future__ import annotations
 
@@ -166,7 +168,7 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
         client_id=row.id,
         name=row.name,
         against=tuple(against),
-        disabled_since=row.cut_off_at if row.state == ClientState.DISABLED else None,
+        disabled_since=row.tokens_revoked_at if row.state == ClientState.DISABLED else None,
         last_used_at=picture.last_seen_at,
         owners=tuple(one.name for one in loaded.owners),
         consents=consents,

@@ -385,7 +385,7 @@ def _assignment_view(one: roles.Holder) -> Assignment:
 
 
 def _until(moment: datetime | None) -> str:
-    return moment.isoformat() if moment is not None else "no end"
+    return moment.isoformat() if moment is not None else "no expiry"
 
 
 def _subject(row: roles.RoleRow) -> dict[str, str]:

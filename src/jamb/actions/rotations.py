@@ -48,12 +48,13 @@ class Opened:
 def list_due(
     act: Act, within_days: int | None, own: Collection[str] | None, after: Position | None, limit: int
 ) -> tuple[list[Due], Position | None]:
-    """Return a page of what ends within some days (the policy's notice when None), and its last key if there is more.
+    """Return a page of what expires within some days (the policy's notice when None), and its last key if there is
+    more.
 
     `own`: only these clients; None: all.
     """
     with act.read() as session:
-        until = act.now + (act.directory.policy.notice if within_days is None else timedelta(days=within_days))
+        until = act.now + (act.directory.policy.warn_before if within_days is None else timedelta(days=within_days))
         rows = rotations.ending(
             session, act.directory.id, client_ids=own, now=act.now, until=until, after=after, limit=limit + 1
         )
@@ -119,7 +120,7 @@ def open_rotation(
         client = find_client(unit.session, act.directory, client_id, lock=True)
         old = find_credential(unit.session, client, credential_id)
         if not old.stands(act.now):
-            state = old.state(act.now, act.directory.policy.notice)
+            state = old.state(act.now, act.directory.policy.warn_before)
             said = f"{old.hint} is {state.value}: there is nothing to overlap with."
             raise Conflict(said, next_step="Add a credential instead.")
         if rotation_id is not None and unit.session.get(rotations.RotationRow, rotation_id) is not None:
@@ -174,7 +175,7 @@ def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
             said = f"{found.new.hint} cannot be made again here, or something uses it already."
             raise Conflict(said, next_step="Abandon the rotation instead.")
         at = Place(act, unit, client, found.new.label, rotating=True)
-        # A certificate ends on a whole second: a little less than the days that were asked for.
+        # A certificate expires on a whole second: a little less than the days that were asked for.
         days = max(1, round((found.new.expires_at - found.new.issued_at) / timedelta(days=1)))
         lost = found.new
         withdraw_in(unit, client, lost.id, "Lost before it was used", rotation_stays=True)
@@ -194,7 +195,7 @@ def reissue(act: Act, client_id: str, rotation_id: UUID) -> Opened:
 
 
 def extend(act: Act, client_id: str, rotation_id: UUID, days: int) -> Rotation:
-    """Let the overlap end `days` from now, but never after the old credential ends by itself.
+    """Let the overlap end `days` from now, but never after the old credential expires by itself.
 
     Raises:
         Conflict: the rotation has ended. BadInput: days outside their bounds, or the old one ends before.
@@ -289,7 +290,7 @@ def _named(users: Sequence[User]) -> str:
 
 
 def _said(moment: datetime | None) -> str:
-    return "no end" if moment is None else moment.isoformat(timespec="minutes")
+    return "no expiry" if moment is None else moment.isoformat(timespec="minutes")
 
 
 def _view(session: Session, directory: Directory, found: LoadedRotation, now: datetime) -> Rotation:

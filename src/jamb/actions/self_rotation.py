@@ -164,7 +164,7 @@ def _prove(backend: Backend, slug: str, client_id: str, shown: Shown, now: datet
             or client is None
             or row.client_id != client.id
             or client.state != ClientState.LIVE
-            or row.state(now, directory.policy.notice) not in works
+            or row.state(now, directory.policy.warn_before) not in works
         ):
             raise NotSignedIn("Client authentication failed: check the client id and how it proves itself.")
         rotation = rotations.open_of_credential(session, row.id)

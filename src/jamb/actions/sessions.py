@@ -166,7 +166,7 @@ def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
 def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, directories.DirectoryRow] | None:
     """Return the person, unless something changed while the password was stretched, or they may not act."""
     row = session.get(people.PersonRow, one.person_id)
-    if row is None or not row.live or row.password_hash != one.password_hash:
+    if row is None or not row.active or row.password_hash != one.password_hash:
         return None
     return row, session.get_one(directories.DirectoryRow, row.directory_id)
 
@@ -220,7 +220,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
     That it is used is committed once a minute. The person comes without their roles: see `with_roles`.
     """
     found = people.session_of(session, _digest(cookie))
-    if found is None or found[0].expires_at <= now or not found[1].live:
+    if found is None or found[0].expires_at <= now or not found[1].active:
         return None
     held, row, place = found
     directory = place.value()

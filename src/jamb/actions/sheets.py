@@ -26,7 +26,7 @@ def _kind_on_sheets(
     """Return by which kind the client proves itself: the secret that is shown, else the newest that works."""
     if secret is None:
         for row in credentials.credentials_of(session, [client.id]):
-            if row.state(now, directory.policy.notice) in {CredentialState.LIVE, CredentialState.EXPIRING}:
+            if row.state(now, directory.policy.warn_before) in {CredentialState.LIVE, CredentialState.EXPIRING}:
                 return CredentialKind(row.kind)
     return CredentialKind.SECRET
 

@@ -1,4 +1,4 @@
-"""What waits, what ends, what is wrong and what changed: the numbers of the first page."""
+"""What waits, what expires, what is wrong and what changed: the numbers of the first page."""
 
 from __future__ import annotations
 

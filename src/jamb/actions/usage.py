@@ -22,7 +22,7 @@ from jamb.store.usage import Refused
 from jamb.store.work import observation
 from jamb.wire.usage import Refusals
 
-# A guard that was cut off may report late; older than this it is no longer evidence of anything.
+# A guard that was revoked may report late; older than this it is no longer evidence of anything.
 OLDEST = timedelta(days=31)
 
 

@@ -64,7 +64,7 @@ def show_explanation(found: Explanation) -> None:
         out.print("\nNothing in the catalogue would turn this.")
 
 
-def who_can(
+def holders(
     resource: ResourceArgument,
     operation: Annotated[str, typer.Argument(help="An operation of the resource")],
     name: Annotated[str | None, typer.Option("--object", help="To this object, as a berth or a mailbox")] = None,
@@ -72,7 +72,7 @@ def who_can(
 ) -> None:
     """Say who can do an operation: all clients and people, and through what."""
     with connected() as jamb:
-        found = jamb.resources.who_can(resource, operation, object=name)
+        found = jamb.resources.holders(resource, operation, object=name)
     emit(found, output, lambda: _show_holders(found))
 
 
@@ -90,7 +90,7 @@ def _show_holders(found: Holders) -> None:
                 "as itself" if one.kind == "application" else f"for {one.person or 'everyone'}",
                 one.through or one.permission,
                 one.reach.words,
-                relative(one.expires_at, "no end"),
+                relative(one.expires_at, "no expiry"),
             ]
             for one in found.clients
         ],

@@ -23,7 +23,7 @@ from jamb.cli.options import (
 from jamb.cli.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, table
 from jamb.client import BadInput
 from jamb.core.inheritance import InheritedLevel
-from jamb.wire.consent import Ask, Inheritance, InheritedChoice, ListedAsk, ListReview
+from jamb.wire.consent import Ask, CheckedList, Inheritance, InheritedChoice, ListedAsk
 
 app = typer.Typer(no_args_is_help=True)
 
@@ -61,14 +61,14 @@ def paste(
     text, kind = read_text("FILE", file), kind_of(delegated)
     with connected() as jamb:
         found = jamb.clients.find(client)
-        review = jamb.asks.review(found.id, text, kind=kind)
+        checked = jamb.asks.check(found.id, text, kind=kind)
         if output is Form.TABLE:
-            _show_review(review)
+            _show_checked(checked)
         if dry_run:
-            emit(review, output, lambda: None)
+            emit(checked, output, lambda: None)
             return
-        needed = [one.permission for one in review.asks if one.needed]
-        if needed and not review.unknown and not review.unclear and output is Form.TABLE:
+        needed = [one.permission for one in checked.asks if one.needed]
+        if needed and not checked.unknown and not checked.unclear and output is Form.TABLE:
             confirm(f"Ask for {', '.join(needed)}?", yes)
         made = list(jamb.asks.add_list(found.id, text, kind=kind, reason=reason))
     emit(made, output, lambda: _show_asked(found.name, made))
@@ -163,16 +163,16 @@ def _show_asked(name: str, made: list[Ask]) -> None:
             note(f"{one.permission} comes along with {one.implied_by} anyway: it can be dropped.")
 
 
-def _show_review(review: ListReview) -> None:
-    if review.asks:
+def _show_checked(checked: CheckedList) -> None:
+    if checked.asks:
         table(
             ["resource", "permission", "kind", "weight", "verdict"],
-            [[one.resource, one.permission, one.kind, str(one.weight), _verdict(one)] for one in review.asks],
+            [[one.resource, one.permission, one.kind, str(one.weight), _verdict(one)] for one in checked.asks],
             right=["weight"],
         )
-    for word in review.unknown:
+    for word in checked.unknown:
         out.print(Text(f"Unknown: {word}", style="red"))
-    for unclear in review.unclear:
+    for unclear in checked.unclear:
         out.print(Text(f"Unclear: {unclear.name}: {unclear.why}", style="red"))
 
 

@@ -367,15 +367,13 @@ def _show(posture: Audit, found: Sequence[KeptFinding], by: Grouping, known: fro
     for title, findings in groups.items():
         out.print(f"\n[bold]{title}[/bold]")
         _show_group(findings, by, titles, known)
-    note(
-        "\n`jamb audit resolve ID` resolves one; `jamb audit rules` says why each matters; `--by client` groups otherwise."
-    )
+    note("\n`jamb audit resolve ID` resolves one; `jamb audit rules` says why each matters.")
 
 
 def excess_words(one: Excess) -> str:
     if one.share is None:
         return "Excess: too early to say."
-    early = f"; a weight of {weight_words(one.early)} is too new to say" if one.early else ""
+    early = f"; a weight of {weight_words(one.early)} is too early to tell" if one.early else ""
     unused, granted = weight_words(one.unused), weight_words(one.granted)
     return f"Excess: {one.share:.0%} of the granted weight is not used ({unused} of {granted}){early}."
 

@@ -62,10 +62,10 @@ def list_clients(
         str | None, typer.Option(help="Part of the name or purpose, a secret's hint, or a thumbprint")
     ] = None,
     attention: Annotated[Attention | None, typer.Option(help="Only clients that need this")] = None,
-    sort: Annotated[str, typer.Option(help="name, registered, ends or used")] = "name",
+    sort: Annotated[str, typer.Option(help="name, registered, expiry or used")] = "name",
     output: Output = Form.TABLE,
 ) -> None:
-    """List clients with asked, granted, used, next end and findings."""
+    """List clients with asked, granted, used, next expiry and findings."""
     with connected() as jamb:
         found = list(jamb.clients.list(q=find, attention=attention, sort=sort))
     emit(found, output, lambda: _show_list(found))
@@ -84,7 +84,7 @@ def register(
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
     output: Output = Form.TABLE,
 ) -> None:
-    """Register a client and say what is left to do. Whoever may not learns whom to ask."""
+    """Register a client and say next steps. Whoever may not learns whom to ask."""
     with connected() as jamb:
         allowed = jamb.registering()
         if not allowed.allowed and jamb.whoami().kind == "person":
@@ -165,7 +165,7 @@ def owners(
 def disable(
     client: ClientArgument, reason: ReasonOption = "", yes: YesOption = False, output: Output = Form.TABLE
 ) -> None:
-    """Disable a client: it gets no tokens, and those it holds are cut off."""
+    """Disable a client: it gets no tokens, and those it holds are revoked."""
     with connected() as jamb:
         found = jamb.clients.find(client)
         confirm(f"Disable “{found.name}” (last use {relative(found.last_used_at)})?", yes)
@@ -175,21 +175,21 @@ def disable(
 
 @app.command()
 def enable(client: ClientArgument, reason: ReasonOption = "", output: Output = Form.TABLE) -> None:
-    """Enable a client again. Its tokens from before stay cut off."""
+    """Enable a client again. Its tokens from before stay revoked."""
     with connected() as jamb:
         changed = jamb.clients.enable(jamb.clients.find(client).id, reason=reason)
     emit(changed, output, lambda: out.print(f"“{changed.name}” is live.", markup=False))
 
 
-@app.command("cut-off")
-def cut_off(
+@app.command("revoke-tokens")
+def revoke_tokens(
     client: ClientArgument, reason: ReasonOption = "", yes: YesOption = False, output: Output = Form.TABLE
 ) -> None:
     """Have every token that a client holds refused, by guarded APIs within seconds; new ones count."""
     with connected() as jamb:
         found = jamb.clients.find(client)
         confirm(f"Cut off the tokens of “{found.name}”?", yes)
-        done = jamb.clients.cut_off(found.id, reason=reason)
+        done = jamb.clients.revoke_tokens(found.id, reason=reason)
     said = f"Tokens until {done.at:%H:%M:%S} UTC are refused; {done.live_tokens} of them had not run out."
     emit(done, output, lambda: out.print(said, markup=False))
 
@@ -305,10 +305,14 @@ def _secret(one: Client) -> Text:
         return Text("none", style="dim")
     style = credentials.STYLE[one.credential_state]
     if one.credential_state is CredentialState.EXPIRED:
-        return Text("ended", style=style)
+        return Text("expired", style=style)
     if one.credential_state in {CredentialState.DISABLED, CredentialState.COMING}:
         return Text(one.credential_state, style=style)
-    return Text(f"ends {relative(one.next_end)}", style=style) if one.next_end else Text("no end", style="yellow")
+    return (
+        Text(f"expires {relative(one.next_expiry)}", style=style)
+        if one.next_expiry
+        else Text("no expiry", style="yellow")
+    )
 
 
 def _show_dossier(dossier: Dossier) -> None:

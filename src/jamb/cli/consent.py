@@ -68,7 +68,7 @@ def list_consents(client: ClientArgument, output: Output = Form.TABLE) -> None:
                     (one.person or "everyone") + (", by themselves" if one.by_person else ""),
                     one.reach.words,
                     f"{relative(one.granted_at)} by {one.granted_by}",
-                    relative(one.expires_at, "no end"),
+                    relative(one.expires_at, "no expiry"),
                 ]
                 for one in found
             ],

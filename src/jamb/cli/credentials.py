@@ -21,7 +21,7 @@ from jamb.wire.clients import Client
 from jamb.wire.credentials import Credential
 
 app = typer.Typer(no_args_is_help=True)
-COLUMNS = ["credential", "kind", "state", "ends", "added", "last used", "id"]
+COLUMNS = ["credential", "kind", "state", "expires", "added", "last used", "id"]
 STYLE = {
     CredentialState.LIVE: "green",
     CredentialState.EXPIRING: "yellow",
@@ -31,7 +31,7 @@ STYLE = {
     CredentialState.WITHDRAWN: "dim",
 }
 CredentialArgument = Annotated[str, typer.Argument(metavar="CREDENTIAL", help="Its id, its hint, or its label")]
-DaysOption = Annotated[int | None, typer.Option(help="Days until it ends; the policy's default when left out")]
+DaysOption = Annotated[int | None, typer.Option(help="Lifetime in days; the policy's default when left out")]
 LabelOption = Annotated[str, typer.Option(help="What it is for, as people here would say")]
 ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
 KeysFileOption = Annotated[
@@ -157,7 +157,7 @@ def keys(
 def trust(
     client: ClientArgument,
     issuer: Annotated[str, typer.Argument(help="The outside issuer, as its assertions name it (iss)")],
-    subject: Annotated[str, typer.Argument(help="The subject that stands for the client, to the letter (sub)")],
+    subject: Annotated[str, typer.Argument(help="The subject that stands for the client, to the mail (sub)")],
     file: KeysFileOption = None,
     at: KeysAtOption = "",
     days: DaysOption = None,
@@ -245,7 +245,11 @@ def show(credentials: Sequence[Credential]) -> None:
 def show_one(one: Credential) -> None:
     """Print the facts that people compare with what they hold."""
     heading(f"{one.label or one.kind.words.capitalize()}: {one.hint}")
-    rows = [("state", one.state.value), ("ends", relative(one.expires_at, "no end")), ("serves", ", ".join(one.serves))]
+    rows = [
+        ("state", one.state.value),
+        ("expires", relative(one.expires_at, "no expiry")),
+        ("serves", ", ".join(one.serves)),
+    ]
     if one.certificate is not None:
         facts = one.certificate
         rows += [("subject", facts.subject), ("issued by", facts.issued_by), ("key", facts.key)]
@@ -259,7 +263,7 @@ def show_one(one: Credential) -> None:
 
 
 def _row(one: Credential) -> list[str | Text]:
-    ends = relative(one.expires_at, "no end")
+    ends = relative(one.expires_at, "no expiry")
     if one.withdrawn_at is not None:
         ends = f"withdrawn {relative(one.withdrawn_at)}"
     return [

@@ -143,16 +143,14 @@ def _show_made(made: MadeHandover) -> None:
     one = made.handover
     fields(
         [
-            ("credential", f"{made.credential.hint}, ends {relative(made.credential.expires_at)}"),
+            ("credential", f"{made.credential.hint}, expires {relative(made.credential.expires_at)}"),
             ("link runs out", relative(one.expires_at)),
             ("passphrase", "asked for" if one.has_passphrase else "none"),
             ("id", str(one.id)),
         ]
     )
     if made.delivered_to:
-        out.print(
-            f"The link is in the next letter of {', '.join(made.delivered_to)}; nobody else has it.", markup=False
-        )
+        out.print(f"The link is in the next mail of {', '.join(made.delivered_to)}; nobody else has it.", markup=False)
         return
     # On a line of its own, whole: it is copied.
     out.print(made.link, markup=False, soft_wrap=True)

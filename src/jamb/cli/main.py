@@ -28,7 +28,9 @@ _COMMANDS = {
     "sign-in": _Place("sign_in", "sign_in", "Sign in with a browser: approve the code that is shown here (RFC 8628)."),
     "sign-out": _Place("sign_in", "sign_out", "End the sign-in, here and at the service."),
     "whoami": _Place("sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
-    "today": _Place("today", "today", "Say what waits for consent, which secrets end next, and what the audit finds."),
+    "today": _Place(
+        "today", "today", "Say what waits for consent, which secrets expire next, and what the audit finds."
+    ),
     "set-up": _Place(
         "set_up",
         "set_up",
@@ -49,7 +51,7 @@ _COMMANDS = {
         "token",
         "Read an access token: every claim in words, and what a resource would refuse it for.",
     ),
-    "who-can": _Place("access", "who_can", "Say who can do an operation: all clients and people, and through what."),
+    "holders": _Place("access", "holders", "Say who can do an operation: all clients and people, and through what."),
 }
 _GROUPS = {
     "clients": _Place("clients", "app", "Client applications: list, show, register."),
@@ -64,12 +66,12 @@ _GROUPS = {
     "policy": _Place("policy", "app", "What the directory's policy bounds."),
     "secrets": _Place("secrets", "app", "Client secrets: issue one."),
     "credentials": _Place("credentials", "app", "Credentials of every kind: see, add, stop and end them."),
-    "rotate": _Place("rotate", "app", "Replace credentials before they end, without an outage."),
+    "rotate": _Place("rotate", "app", "Replace credentials before they expire, without an outage."),
     "handover": _Place(
         "handover", "app", "Hand a new credential over: by a link that shows it once, or sealed to a key."
     ),
     "leaks": _Place("leaks", "app", "Find client secrets in files and in git histories."),
-    "notices": _Place("notices", "app", "See what people were told, and how the letters fared."),
+    "notices": _Place("notices", "app", "See what people were told, and how the mails fared."),
     "webhooks": _Place("notices", "webhooks", "Addresses that hear of everything by signed events."),
     "audit": _Place("audit", "app", "Find what is wrong with registrations."),
     "rightsize": _Place("rightsize", "app", "Right-size what a client holds to what it does."),

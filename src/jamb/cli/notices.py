@@ -122,13 +122,13 @@ def _show(found: list[Notice]) -> None:
         return
     rows: list[list[str | Text]] = []
     for one in found:
-        carried = Text(f"sent {relative(one.sent_at)}" if one.sent_at else "waits for its letter", style="dim")
+        carried = Text(f"sent {relative(one.sent_at)}" if one.sent_at else "waits for its mail", style="dim")
         if one.failed:
             carried = Text(f"given up: {one.error}", style="red")
         elif one.error and not one.sent_at:
             carried = Text(f"tried, will be again: {one.error}", style="yellow")
         rows.append([relative(one.at), one.person, one.words, carried])
-    table(["noted", "person", "what", "letter"], rows)
+    table(["noted", "person", "what", "mail"], rows)
 
 
 def _show_webhooks(found: list[Webhook]) -> None:

@@ -30,7 +30,7 @@ def list_people(output: Output = Form.TABLE) -> None:
     """List the people of the directory with the roles they hold themselves."""
     with connected() as jamb:
         found = list(jamb.people.list())
-    rows = [[one.name, one.login, "live" if one.live else "gone", ", ".join(one.roles) or "—"] for one in found]
+    rows = [[one.name, one.login, "active" if one.active else "inactive", ", ".join(one.roles) or "—"] for one in found]
     emit(found, output, lambda: table(["name", "login", "state", "roles"], rows))
 
 
@@ -73,13 +73,13 @@ def load(
 def change(
     person: PersonArgument,
     name: Annotated[str | None, typer.Option(help="Another name")] = None,
-    gone: Annotated[bool | None, typer.Option("--gone/--live", help="May they act here?")] = None,
+    active: Annotated[bool | None, typer.Option("--active/--inactive", help="May they act here?")] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Change a person's name, or whether they may act here. Whoever is gone is signed out at once."""
     with connected() as jamb:
-        changed = jamb.people.change(person, name=name, live=None if gone is None else not gone)
-    said = f"{changed.name} is {'live' if changed.live else 'gone'}."
+        changed = jamb.people.change(person, name=name, active=active)
+    said = f"{changed.name} is {'active' if changed.active else 'inactive'}."
     emit(changed, output, lambda: out.print(said, markup=False))
 
 

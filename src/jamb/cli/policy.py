@@ -28,7 +28,7 @@ def show(output: Output = Form.TABLE) -> None:
 
 @app.command("set")
 def change(
-    settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As notice_days=21")],
+    settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As warn_days=21")],
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say whom it would put in breach")] = False,
     output: Output = Form.TABLE,
 ) -> None:

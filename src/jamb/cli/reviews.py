@@ -65,7 +65,7 @@ def list_reviews(output: Output = Form.TABLE) -> None:
 
     def show_all() -> None:
         table(
-            ["id", "name", "about", *names, "done", "ends"],
+            ["id", "name", "about", *names, "done", "expires"],
             [
                 [
                     str(one.id)[:_SHORT],

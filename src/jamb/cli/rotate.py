@@ -45,7 +45,7 @@ app.command("undo-all")(rotate_all.undo_all)
 
 @app.command()
 def due(within: WithinOption = None, output: Output = Form.TABLE) -> None:
-    """List what ends soon and nothing follows yet, with the dates of its rotation if it were opened now."""
+    """List what expires soon and nothing follows yet, with the dates of its rotation if it were opened now."""
     with connected() as jamb:
         found = list(jamb.rotations.due(within=within))
     emit(found, output, lambda: show_due(found))
@@ -184,13 +184,13 @@ def own(
     passphrase = passphrase_file.read_text().strip() if passphrase_file is not None else ""
     kept = keep_fresh(issuer.rstrip("/"), client_id, file, passphrase=passphrase, before=timedelta(days=before))
     said = {
-        Did.NOTHING: f"Nothing to do: it ends {relative(kept.ends, 'never')}.",
-        Did.ROTATED: f"Rotated: {file} holds the new one, which ends {relative(kept.ends, 'never')}.",
+        Did.NOTHING: f"Nothing to do: it expires {relative(kept.ends, 'never')}.",
+        Did.ROTATED: f"Rotated: {file} holds the new one, which expires {relative(kept.ends, 'never')}.",
         Did.WAITED: "The new one is in place; the old one is not quiet yet.",
         Did.CLOSED: "Done: the old one is withdrawn.",
     }[kept.did]
     if output is Form.JSON:
-        print(json.dumps({"did": kept.did.value, "ends": kept.ends.isoformat() if kept.ends else None}))
+        print(json.dumps({"did": kept.did.value, "expires": kept.ends.isoformat() if kept.ends else None}))
         return
     out.print(said, markup=False)
 
@@ -199,11 +199,11 @@ def own(
 def forecast(
     secret_days: Annotated[int | None, typer.Option(help="As if secrets lived this long")] = None,
     key_days: Annotated[int | None, typer.Option(help="As if keys and certificates lived this long")] = None,
-    notice_days: Annotated[int | None, typer.Option(help="As if each were opened this long before its end")] = None,
+    warn_days: Annotated[int | None, typer.Option(help="As if each were opened this long before its end")] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Show the rotations of the coming year by week, beside those that another policy would make."""
-    wanted = {"secret_default_days": secret_days, "key_default_days": key_days, "notice_days": notice_days}
+    wanted = {"secret_default_days": secret_days, "key_default_days": key_days, "warn_days": warn_days}
     changes = {name: value for name, value in wanted.items() if value is not None}
     with connected() as jamb:
         today = list(jamb.rotations.forecast())

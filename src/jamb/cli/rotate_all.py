@@ -1,4 +1,4 @@
-"""Rotation in bulk: open everything that ends soon, go on after a stop, and undo."""
+"""Rotation in bulk: open everything that expires soon, go on after a stop, and undo."""
 
 from __future__ import annotations
 
@@ -20,9 +20,11 @@ from jamb.wire.rotations import Due
 
 # Requests under way at the same time.
 AT_ONCE = 4
-WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's notice when left out")]
+WithinOption = Annotated[int | None, typer.Option(help="Days until the end; the policy's warning period when left out")]
 OverlapOption = Annotated[int | None, typer.Option(help="Days for which both are to stand; the policy's when left out")]
-DaysOption = Annotated[int | None, typer.Option(help="Days until the new one ends; the policy's default when left out")]
+DaysOption = Annotated[
+    int | None, typer.Option(help="Lifetime of the new one in days; the policy's default when left out")
+]
 ReasonOption = Annotated[str, typer.Option(help="Why, for the ledger")]
 
 
@@ -35,7 +37,7 @@ def open_all(
     yes: YesOption = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Open a rotation for everything that ends soon. Run again after a stop, it goes on where it was.
+    """Open a rotation for everything that expires soon. Run again after a stop, it goes on where it was.
 
     A secret of this folder whose file was not written before the stop is issued again: nothing had it.
     """

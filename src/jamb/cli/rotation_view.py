@@ -33,7 +33,7 @@ _WORD = {
 def show_opened(opened: OpenedRotation, form: SheetForm) -> None:
     show_one(opened.rotation)
     if opened.delivered_to:
-        note(f"A link to what is new is in the next letter of {', '.join(opened.delivered_to)}; nobody else has it.")
+        note(f"A link to what is new is in the next mail of {', '.join(opened.delivered_to)}; nobody else has it.")
     if opened.issued is not None:
         out.print()
         print_sheets(opened.issued.sheets, form)
@@ -50,8 +50,8 @@ def show_one(one: Rotation) -> None:
         ("state", _WORD[one.state]),
         ("opened", f"{relative(one.opened_at)} by {one.opened_by}"),
         ("overlap", f"until {one.overlap_ends_at:%Y-%m-%d %H:%M} UTC, {relative(one.overlap_ends_at)}"),
-        ("new one", f"first used {relative(one.new.first_used_at)}; ends {relative(one.new.expires_at, 'never')}"),
-        ("old one", f"last used {relative(one.old.last_used_at)}; ends {relative(one.old.expires_at, 'never')}"),
+        ("new one", f"first used {relative(one.new.first_used_at)}; expires {relative(one.new.expires_at, 'never')}"),
+        ("old one", f"last used {relative(one.old.last_used_at)}; expires {relative(one.old.expires_at, 'never')}"),
     ]
     if one.state.open and one.quiet_at is not None:
         rows.append(("quiet", f"{relative(one.quiet_at)} if nothing uses the old one"))
@@ -87,7 +87,7 @@ def show_due(due: Sequence[Due]) -> None:
         return
     heading("Due")
     table(
-        ["client", "credential", "kind", "ends", "last used", "both stand until"],
+        ["client", "credential", "kind", "expires", "last used", "both stand until"],
         [
             [
                 one.client_name,

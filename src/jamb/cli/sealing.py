@@ -109,7 +109,7 @@ def _recipient(jamb: Jamb, client_id: str, reference: str) -> Recipient:
 def _show(made: SealedCredential, save: Path | None) -> None:
     fields(
         [
-            ("credential", f"{made.credential.hint}, ends {relative(made.credential.expires_at)}"),
+            ("credential", f"{made.credential.hint}, expires {relative(made.credential.expires_at)}"),
             ("sealed to", f"{made.recipient.name}, key {made.recipient.key_id}"),
         ]
     )

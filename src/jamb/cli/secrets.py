@@ -20,7 +20,7 @@ app = typer.Typer(no_args_is_help=True)
 @app.command()
 def issue(
     client: ClientArgument,
-    days: Annotated[int | None, typer.Option(help="Days until it ends; the policy's default when left out")] = None,
+    days: Annotated[int | None, typer.Option(help="Lifetime in days; the policy's default when left out")] = None,
     label: LabelOption = "",
     instead_of: Annotated[
         str | None, typer.Option(help="Withdraw this lost credential in the same step: its id, hint or label")
@@ -40,7 +40,7 @@ def issue(
     if save is not None:
         text = "\n\n".join(one.forms[form] for one in issued.sheets) + "\n"
         write_private(save, text.encode())
-        out.print(f"Secret {issued.credential.hint} ends {relative(issued.credential.expires_at)}.", markup=False)
+        out.print(f"Secret {issued.credential.hint} expires {relative(issued.credential.expires_at)}.", markup=False)
         out.print(f"The sheet is in {save}; it is the only copy.", markup=False)
         return
     emit(issued, output, lambda: print_sheets(issued.sheets, form))

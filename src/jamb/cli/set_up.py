@@ -47,7 +47,9 @@ def set_up(
     ] = None,
     reason: Annotated[str, typer.Option(help="Why it needs what it asks")] = "",
     proof: Annotated[Proof, typer.Option(help="How it shall prove itself")] = Proof.SECRET,
-    days: Annotated[int | None, typer.Option(help="Days until the credential ends; the policy's if left out")] = None,
+    days: Annotated[
+        int | None, typer.Option(help="Days until the credential expires; the policy's if left out")
+    ] = None,
     ask_only: Annotated[bool, typer.Option("--ask-only", help="Do not consent, even if you may")] = False,
     once: Annotated[
         str | None, typer.Option(help="Names this set-up: run again under the same name, it changes nothing")

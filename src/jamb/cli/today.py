@@ -1,4 +1,4 @@
-"""What waits, what ends, what is wrong: the day in a few lines."""
+"""What waits, what expires, what is wrong: the day in a few lines."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from jamb.cli.output import Form, Output, emit, heading, out, relative, table
 
 
 def today(output: Output = Form.TABLE) -> None:
-    """Say what waits for consent, which secrets end next, and what the audit finds."""
+    """Say what waits for consent, which secrets expire next, and what the audit finds."""
     with connected() as jamb:
         found = jamb.today()
 
@@ -32,9 +32,9 @@ def today(output: Output = Form.TABLE) -> None:
             ["client", "asks for", "since"],
             [[one.client_name, ", ".join(one.permissions), relative(one.since)] for one in found.waiting],
         )
-        heading("\nSecrets that end next")
+        heading("\nSecrets that expire next")
         table(
-            ["client", "secret", "ends", "last used"],
+            ["client", "secret", "expires", "last used"],
             [[one.client_name, one.hint, relative(one.ends), relative(one.last_used_at)] for one in found.horizon[:8]],
         )
 

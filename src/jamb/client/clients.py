@@ -1,4 +1,4 @@
-"""Clients: register, own, see, explain, disable, cut off."""
+"""Clients: register, own, see, explain, disable, revoked."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind
 from jamb.wire.access import Explanation
-from jamb.wire.clients import Client, CutOff, Dossier
+from jamb.wire.clients import Client, Dossier, TokensRevoked
 from jamb.wire.credentials import Attempt, Sheet
 from jamb.wire.probe import Probe
 from jamb.wire.reach import ReachSheet
@@ -31,7 +31,7 @@ class Clients(Noun):
         trial_ends_at: datetime | None = None,
         once: str | None = None,
     ) -> Client:
-        """Register a client; the answer has its client id and what is left to do.
+        """Register a client; the answer has its client id and next steps.
 
         Args:
             publisher: the domain of whoever makes it, if another. trial_ends_at: until when it is let in on trial.
@@ -101,7 +101,7 @@ class Clients(Noun):
         return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}")
 
     def find(self, reference: str) -> Client:
-        """Return the client of this id or exact name (any letter case). Raises `NotFound`, or `BadInput` if unclear."""
+        """Return the client of this id or exact name (any mail case). Raises `NotFound`, or `BadInput` if unclear."""
         wanted = reference.strip().casefold()
         found = [
             client for client in self.list(q=reference.strip()[:100]) if wanted in {client.id, client.name.casefold()}
@@ -167,15 +167,17 @@ class Clients(Noun):
         return self._transport.one(ReachSheet, "GET", f"/clients/{part(client_id)}/reach", params=params)
 
     def disable(self, client_id: str, *, reason: str = "") -> Client:
-        """Disable a client; its tokens are cut off."""
+        """Disable a client; Its tokens are revoked."""
         return self._state(client_id, "disabled", reason)
 
     def enable(self, client_id: str, *, reason: str = "") -> Client:
         return self._state(client_id, "live", reason)
 
-    def cut_off(self, client_id: str, *, reason: str = "") -> CutOff:
+    def revoke_tokens(self, client_id: str, *, reason: str = "") -> TokensRevoked:
         """Have every token that the client holds refused; new ones count."""
-        return self._transport.one(CutOff, "POST", f"/clients/{part(client_id)}/cut-off", json={"reason": reason})
+        return self._transport.one(
+            TokensRevoked, "POST", f"/clients/{part(client_id)}/token-revocation", json={"reason": reason}
+        )
 
     def _state(self, client_id: str, state: str, reason: str) -> Client:
         body = {"state": state, "reason": reason}

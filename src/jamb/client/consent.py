@@ -10,11 +10,11 @@ from jamb.client.noun import Noun, named, part
 from jamb.core.permissions import AccessKind
 from jamb.wire.consent import (
     Ask,
+    CheckedList,
     ConsentPreview,
     Grant,
     Inheritance,
     InheritedChoice,
-    ListReview,
     ReachChanged,
     ReachPreview,
     Terms,
@@ -46,10 +46,10 @@ class Asks(Noun):
             body["reach"] = reach.model_dump(mode="json")
         return self._transport.many(Ask, "POST", f"/clients/{part(client_id)}/asks", json=body, headers=named(once))
 
-    def review(self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION) -> ListReview:
+    def check(self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION) -> CheckedList:
         """Say of a list from a manual what is known, redundant, heavy or unknown. Saves nothing."""
         body = {"text": text, "kind": kind.value}
-        return self._transport.one(ListReview, "POST", f"/clients/{part(client_id)}/asks/review", json=body)
+        return self._transport.one(CheckedList, "POST", f"/clients/{part(client_id)}/asks/check", json=body)
 
     def add_list(
         self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION, reason: str = ""

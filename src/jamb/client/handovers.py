@@ -46,7 +46,7 @@ class Handovers(Noun):
         """Make a secret, or a certificate with its key pair, that only whoever opens the link sees.
 
         Args:
-            deliver: the link to the caller, or to the owners in their letters and to nobody else.
+            deliver: the link to the caller, or to the owners in their mails and to nobody else.
             hours: until the link runs out.
             passphrase: asked for beside the link; pass it on by another way.
         """

@@ -130,7 +130,7 @@ class Jamb:
         return self._transport.one(Today, "GET", "/today")
 
     def audit(self) -> Audit:
-        """Return the directory's posture: findings by severity and rule, excess and its trend, what ends when."""
+        """Return the directory's posture: findings by severity and rule, excess and its trend, what expires when."""
         return self._transport.one(Audit, "GET", "/audit")
 
     def sign_out(self) -> None:

@@ -11,7 +11,7 @@ from jamb.wire.notices import CalendarFeed, DeadEvent, FailingDuty, Notice, Webh
 
 class Notices(Noun):
     def list(self, *, limit: int = 100) -> list[Notice]:
-        """Return what people were told last, and how the letters fared; the latest first."""
+        """Return what people were told last, and how the mails fared; the latest first."""
         return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
 
     def failing_duties(self) -> Sequence[FailingDuty]:

@@ -26,10 +26,10 @@ class People(Noun):
         return self._transport.one(PeopleImported, "POST", "/people/import", json={"csv": csv, "dry_run": dry_run})
 
     def change(
-        self, person: str, *, name: str | None = None, live: bool | None = None, password: str | None = None
+        self, person: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
     ) -> Person:
         """Change a person (login or id): their name, whether they may act, their password."""
-        body = {"name": name, "live": live, "password": password}
+        body = {"name": name, "active": active, "password": password}
         return self._transport.one(Person, "POST", f"/people/{part(person)}", json=body)
 
 

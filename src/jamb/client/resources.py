@@ -43,7 +43,7 @@ class Resources(Noun):
         body = {"collections": [one.model_dump(mode="json") for one in collections]}
         return self._transport.one(Collections, "PUT", f"/resources/{part(name)}/collections", json=body)
 
-    def who_can(self, name: str, operation: str, *, object: str | None = None) -> Holders:  # noqa: A002
+    def holders(self, name: str, operation: str, *, object: str | None = None) -> Holders:  # noqa: A002
         """Return all clients and people who can do an operation, and through what."""
         params = {"operation": operation, **({"object": object} if object is not None else {})}
         return self._transport.one(Holders, "GET", f"/resources/{part(name)}/holders", params=params)

@@ -38,7 +38,7 @@ class Rightsizing(Noun):
 
     def dry_runs(self) -> builtins.list[wire.DryRun]:
         """Return what is in a dry run, the oldest first."""
-        return self._transport.many(wire.DryRun, "GET", "/audit/dry_runs")
+        return self._transport.many(wire.DryRun, "GET", "/audit/dry-runs")
 
 
 def _path(client_id: str, resource: str) -> str:

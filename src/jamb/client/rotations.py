@@ -13,7 +13,7 @@ from jamb.wire.rotations import Due, OpenedRotation, Rotation, Week
 
 class Rotations(Noun):
     def due(self, *, within: int | None = None) -> Iterator[Due]:
-        """Yield what ends within some days (the policy's notice when left out) and nothing follows yet."""
+        """Yield what expires within some days (the policy's warning period when left out) and nothing follows yet."""
         return self._transport.pages(Due, "/rotations/due", {"within": within, "limit": 100})
 
     def list(self, *, client: str | None = None, ended: bool = False) -> Iterator[Rotation]:
@@ -38,7 +38,7 @@ class Rotations(Noun):
         """Put another credential beside one; what of it is secret is in this answer only.
 
         Args:
-            to_owners: a link to what is secret goes to the owners in their letters, and is in no answer.
+            to_owners: a link to what is secret goes to the owners in their mails, and is in no answer.
             successor: what follows, as the API takes it; None: one like the old.
             rotation_id: chosen here, so that the rotation can be found though the answer was lost.
         """

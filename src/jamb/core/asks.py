@@ -39,7 +39,7 @@ class ListedAsk:
 
 
 @dataclass(frozen=True, slots=True)
-class ListReview:
+class CheckedList:
     """`unclear` names exist at several resources, or cannot be held in the wished kind: word and reason."""
 
     asks: tuple[ListedAsk, ...]
@@ -47,13 +47,13 @@ class ListReview:
     unclear: tuple[tuple[str, str], ...]
 
 
-def review_list(
+def check_list(
     text: str,
     catalogues: Iterable[Catalogue],
     kind: AccessKind,
     asked: Mapping[tuple[str, AccessKind], frozenset[str]],
     held: Mapping[tuple[str, AccessKind], frozenset[str]],
-) -> ListReview:
+) -> CheckedList:
     """Read a pasted list: one permission a line or separated by commas, optionally after its resource.
 
     A line may say `delegated` or `application`; otherwise `kind` is meant. A line that ends with a colon is a heading:
@@ -89,7 +89,7 @@ def review_list(
     if len(wanted) + len(unknown) > MOST_NAMES:
         raise BadInput.field("list", f"{len(wanted) + len(unknown)} names", f"at most {MOST_NAMES}")
     asks = tuple(_listed(by_name[place], name, said, wanted, asked, held) for place, name, said in wanted)
-    return ListReview(asks, tuple(dict.fromkeys(unknown)), tuple(dict.fromkeys(unclear)))
+    return CheckedList(asks, tuple(dict.fromkeys(unknown)), tuple(dict.fromkeys(unclear)))
 
 
 def implied_by(catalogue: Catalogue, permission: str, others: Iterable[str]) -> str:

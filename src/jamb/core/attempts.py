@@ -74,7 +74,7 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.KEY_EXPIRED: "Add the certificate or key set that follows it.",
     Outcome.KEY_WITHDRAWN: "Sign with the key that replaced it, or add another.",
     Outcome.KEYS_UNREACHABLE: "Look whether the address of the keys answers; the detail says what happened.",
-    Outcome.UNKNOWN_RESOURCE: "Send the resource from the connection sheet, to the letter.",
+    Outcome.UNKNOWN_RESOURCE: "Send the resource from the connection sheet, to the mail.",
     Outcome.RESOURCE_NOT_NAMED: "Send the parameter resource: this client has grants at more than one, or at none.",
     Outcome.UNKNOWN_PERMISSION: "Correct the scope: the resource has no such permission.",
     Outcome.NOT_GRANTED: "Ask for the permission, then have an approver consent.",

@@ -55,7 +55,7 @@ class Charter:
 
 @dataclass(frozen=True, slots=True)
 class HeldCredential:
-    """A credential that works. `life`: from start to end; None: it has no end."""
+    """A credential that works. `life`: from start to end; None: it has no expiry."""
 
     kind: CredentialKind
     name: str

@@ -14,7 +14,7 @@ class ExcessBy(StrEnum):
 class ClientSort(StrEnum):
     NAME = "name"
     REGISTERED = "registered"
-    ENDS = "ends"
+    EXPIRY = "expiry"
     USED = "used"
 
 
@@ -22,8 +22,8 @@ class Attention(StrEnum):
     """What a client may need attention for; each is one condition of the list."""
 
     WAITING = "waiting"
-    ENDING = "ending"
-    DEAD_CREDENTIAL = "dead-credential"
+    EXPIRING = "expiring"
+    EXPIRED_CREDENTIAL = "expired-credential"
     OWNERLESS = "ownerless"
     DORMANT = "dormant"
     DISABLED = "disabled"

@@ -1,4 +1,4 @@
-"""What is left to do before a client works: said after registration, in its dossier and on the command line."""
+"""next steps before a client works: said after registration, in its dossier and on the command line."""
 
 from __future__ import annotations
 

@@ -64,10 +64,10 @@ OPERATIONS = (
     _operation("clients.register", "Register a client", "POST", "/clients", _WRITE),
     _operation("clients.read", "Read a client's dossier", "GET", _CLIENT, _READ),
     _operation("clients.set-state", "Disable or enable a client", "POST", _CLIENT + "/state", _WRITE),
-    _operation("clients.cut-off", "Refuse a client's earlier tokens", "POST", _CLIENT + "/cut-off", _WRITE),
+    _operation("tokens.revoke", "Refuse a client's earlier tokens", "POST", _CLIENT + "/token-revocation", _WRITE),
     _operation("owners.change", "Change who owns a client", "POST", _CLIENT + "/owners", _WRITE),
     _operation("asks.add", "Ask for permissions", "POST", _CLIENT + "/asks", _WRITE),
-    _operation("asks.review", "Review a list of permissions before asking", "POST", _CLIENT + "/asks/review", _READ),
+    _operation("asks.check", "Review a list of permissions before asking", "POST", _CLIENT + "/asks/check", _READ),
     _operation("asks.add-list", "Ask for a list of permissions", "POST", _CLIENT + "/asks/list", _WRITE),
     _operation("asks.drop", "Drop an ask", "DELETE", _CLIENT + "/asks/{ask}", _WRITE),
     _operation(
@@ -113,7 +113,7 @@ OPERATIONS = (
         _CLIENT + "/credentials/{credential}/users",
         _READ,
     ),
-    _operation("rotations.due", "List what ends soon and nothing follows", "GET", "/rotations/due", _READ),
+    _operation("rotations.due", "List what expires soon and nothing follows", "GET", "/rotations/due", _READ),
     _operation("rotations.list", "List rotations", "GET", "/rotations", _READ),
     _operation("rotations.foresee", "Foresee a year of rotations", "GET", "/rotations/forecast", _READ),
     _operation("rotations.read", "See how far a rotation is", "GET", _ROTATION, _READ),
@@ -205,12 +205,12 @@ OPERATIONS = (
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
-    _operation("bounds.read", "Read what a guard must know", "GET", "/bounds", _READ),
+    _operation("revocations.read", "Read what a guard must know", "GET", "/bounds", _READ),
 )
 
 # What an Idempotency-Key may name. Reports of use carry an id of their own.
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
-_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"bounds.read"}
+_READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"revocations.read"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
 # What whoever works on clients of their own looks things up in; none of it is about other clients.
 _TO_WORK_WITH = frozenset(
@@ -285,7 +285,7 @@ PERMISSIONS = (
             "consent.change-reach",
             "consent.withdraw",
             "requests.decide",
-            "clients.cut-off",
+            "tokens.revoke",
             "findings.waive",
             "findings.end-waiver",
             "findings.answer",
@@ -354,7 +354,7 @@ PERMISSIONS = (
             "owners.change",
             "clients.set-state",
             "clients.change",
-            "clients.cut-off",
+            "tokens.revoke",
             "inheritance.ask",
             "consent.withdraw",
         )
@@ -376,7 +376,9 @@ PERMISSIONS = (
         ),
     ),
     Permission("usage.report", "Report used operations of a protected API", _FOR_GUARDS, _unlocks("usage.report")),
-    Permission("bounds.read", "Read cut-offs and collections for a guard", _FOR_GUARDS, _unlocks("bounds.read")),
+    Permission(
+        "revocations.read", "Read revocations and collections for a guard", _FOR_GUARDS, _unlocks("revocations.read")
+    ),
 )
 
 STEWARD = "steward"

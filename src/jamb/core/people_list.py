@@ -73,7 +73,7 @@ def _faults(number: int, login: str, name: str) -> list[Violation]:
     faults = []
     if not LOGIN.match(login):
         faults.append(
-            Violation(line or "login", shorten(login), "a login like an address, name@domain, in letters of ASCII")
+            Violation(line or "login", shorten(login), "a login like an address, name@domain, in mails of ASCII")
         )
     if not 1 <= len(name) <= NAME_LONGEST or name_fault(name):
         allowed = f"a name of 1 to {NAME_LONGEST} {NAME}"

@@ -34,8 +34,8 @@ class DirectoryPolicy:
         rotation_opens_days: how long before its end Jamb rotates a secret and hands it to the owners; 0: never.
         quiet_days: how long the old credential of a rotation must be unseen before it is withdrawn.
         self_rotation: whether a client may rotate its own secret with the secret it has; whoever stole one can, too.
-        notice_days: how long before its end a credential counts as expiring.
-        digest_hours: how long a person is left alone after a letter, but for what is urgent.
+        warn_days: how long before its end a credential counts as expiring.
+        digest_hours: how long a person is left alone after a mail, but for what is urgent.
         attempts_days: how long records of token requests are kept.
         observation_days: how long a grant must stand before "never used" means anything.
         use_counts_days: how long a use counts: what was not done for so long counts as not used.
@@ -66,7 +66,7 @@ class DirectoryPolicy:
     rotation_opens_days: int = 0
     quiet_days: int = 3
     self_rotation: bool = False
-    notice_days: int = 14
+    warn_days: int = 14
     digest_hours: int = 24
     attempts_days: int = 90
     observation_days: int = 14
@@ -88,8 +88,8 @@ class DirectoryPolicy:
     inheritance: bool = False
 
     @property
-    def notice(self) -> timedelta:
-        return timedelta(days=self.notice_days)
+    def warn_before(self) -> timedelta:
+        return timedelta(days=self.warn_days)
 
     @property
     def observation(self) -> timedelta:
@@ -122,7 +122,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "overlap_days": (1, 180),
     "rotation_opens_days": (0, 180),
     "quiet_days": (0, 90),
-    "notice_days": (1, 365),
+    "warn_days": (1, 365),
     "digest_hours": (0, 720),
     "attempts_days": (7, 3650),
     "observation_days": (1, 365),

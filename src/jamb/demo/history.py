@@ -418,7 +418,7 @@ class History:
 
     def _leave(self, login: str, at: datetime) -> None:
         address = f"{login}@{self.port.domain}"
-        people.change_person(self._act(self.actors["hanneke.brouwer"], at), address, live=False)
+        people.change_person(self._act(self.actors["hanneke.brouwer"], at), address, active=False)
 
     def _disable(self, name: str, at: datetime) -> None:
         steward = self.actors["hanneke.brouwer"]

@@ -290,7 +290,7 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
         ClientKind.SERVICE,
         [f"oskar.pell@{port.domain}"],
     )
-    names = ["usage.report", "bounds.read"]
+    names = ["usage.report", "revocations.read"]
     asks.ask(Act(backend, port, _SETUP, at), made.id, own_api.NAME, names, AccessKind.APPLICATION, "Its guard")
     consent.grant(Act(backend, port, history.actors["tobias.lindqvist"], at), made.id, None)
 
@@ -306,7 +306,7 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
 
     history.also(history.now - timedelta(days=2), issue)
     add_uses(backend, port, made.id, DemoUse(own_api.NAME, "usage.report", 900), history.now)
-    add_uses(backend, port, made.id, DemoUse(own_api.NAME, "bounds.read", 9000), history.now)
+    add_uses(backend, port, made.id, DemoUse(own_api.NAME, "revocations.read", 9000), history.now)
     return made.id
 
 

@@ -1,4 +1,4 @@
-"""The stand-in mailbox: takes every letter by SMTP and shows it in the browser. Nothing leaves the machine."""
+"""The stand-in mailbox: takes every mail by SMTP and shows it in the browser. Nothing leaves the machine."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _STYLE = (
 
 
 @dataclass(frozen=True, slots=True)
-class Letter:
+class Mail:
     id: int
     message_id: str
     to: str
@@ -32,10 +32,10 @@ class Letter:
 
 
 class Mailbox:
-    """Keeps the last letters in memory, the newest first."""
+    """Keeps the last mails in memory, the newest first."""
 
     def __init__(self) -> None:
-        self.letters: deque[Letter] = deque(maxlen=MOST_KEPT)
+        self.mails: deque[Mail] = deque(maxlen=MOST_KEPT)
         self._count = 0
 
     # The name is the library's.
@@ -43,8 +43,8 @@ class Mailbox:
         content = envelope.content if isinstance(envelope.content, bytes) else b""
         message = message_from_bytes(content, policy=policy.default)
         self._count += 1
-        self.letters.appendleft(
-            Letter(
+        self.mails.appendleft(
+            Mail(
                 self._count,
                 str(message["Message-ID"]),
                 str(message["To"]),
@@ -65,28 +65,28 @@ def mailbox_router(mailbox: Mailbox) -> APIRouter:
     router = APIRouter(prefix="/mailbox")
 
     @router.get("")
-    def letters() -> HTMLResponse:
+    def mails() -> HTMLResponse:
         rows = "".join(
             f"<tr><td>{html.escape(one.at)}</td><td>{html.escape(one.to)}</td>"
             f'<td><a href="/mailbox/{one.id}">{html.escape(one.subject)}</a></td></tr>'
-            for one in mailbox.letters
+            for one in mailbox.mails
         )
-        empty = "<p>No letter yet: notices are looked for every minute.</p>" if not rows else ""
+        empty = "<p>No mail yet: notices are looked for every minute.</p>" if not rows else ""
         table = f"<table><tr><th>Date</th><th>To</th><th>Subject</th></tr>{rows}</table>" if rows else ""
         return _page("Stand-in mailbox", f"<h1>Stand-in mailbox</h1>{empty}{table}")
 
-    @router.get("/letters")
-    def as_json() -> list[Letter]:
-        return list(mailbox.letters)
+    @router.get("/mails")
+    def as_json() -> list[Mail]:
+        return list(mailbox.mails)
 
-    @router.get("/{letter}", response_model=None)
-    def one_letter(letter: int) -> HTMLResponse | PlainTextResponse:
-        found = next((one for one in mailbox.letters if one.id == letter), None)
+    @router.get("/{mail}", response_model=None)
+    def one_mail(mail: int) -> HTMLResponse | PlainTextResponse:
+        found = next((one for one in mailbox.mails if one.id == mail), None)
         if found is None:
-            return PlainTextResponse("There is no such letter.", 404)
+            return PlainTextResponse("There is no such mail.", 404)
         body = f"<h1>{html.escape(found.subject)}</h1><p>To {html.escape(found.to)}, {html.escape(found.at)}</p>"
         return _page(
-            found.subject, f'<p><a href="/mailbox">All letters</a></p>{body}<pre>{html.escape(found.text)}</pre>'
+            found.subject, f'<p><a href="/mailbox">All mails</a></p>{body}<pre>{html.escape(found.text)}</pre>'
         )
 
     return router

@@ -78,7 +78,7 @@ def _run(settings: Settings) -> None:
         environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
         environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
         environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
-        # The stand-ins first: the service has letters for the mailbox as soon as it runs.
+        # The stand-ins first: the service has mails for the mailbox as soon as it runs.
         command = [sys.executable, "-m", "jamb.demo.stand_ins", str(stand_in_port), str(smtp_port)]
         stand_ins = _start(stack, "stand-ins", command, home, environment)
         with _step("service"):

@@ -16,18 +16,18 @@ Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC
 
 from jamb.guard.fastapi import Guard, add_guard_handler
 from jamb.guard.keys import IssuerKeys
-from jamb.guard.reach import Bounds, Notice
+from jamb.guard.reach import Revocations, RevocationsReader
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
 from jamb.guard.verify import Refused, TokenClaims, verify
 
 __all__ = [
-    "Bounds",
     "Guard",
     "IssuerKeys",
-    "Notice",
     "OwnToken",
     "Refused",
+    "Revocations",
+    "RevocationsReader",
     "TokenClaims",
     "UsageReporter",
     "add_guard_handler",

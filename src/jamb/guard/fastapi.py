@@ -11,7 +11,7 @@ from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
 from jamb.guard.keys import IssuerKeys
-from jamb.guard.reach import Bounds
+from jamb.guard.reach import RevocationsReader
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
 from jamb.guard.verify import Refused, TokenClaims, WouldBeLetIn, bounded, require_permission, verify
@@ -24,13 +24,17 @@ class Guard:
 
     Args:
         reporter: where uses are counted; None counts nothing.
-        bounds: the issuer's notice; None keeps to what tokens say, and tokens that are bounded are refused.
+        revocations: the issuer's revocations; None keeps to what tokens say, and tokens that are bounded are refused.
     """
 
     def __init__(
-        self, issuer: str, audience: str, reporter: UsageReporter | None = None, bounds: Bounds | None = None
+        self,
+        issuer: str,
+        audience: str,
+        reporter: UsageReporter | None = None,
+        revocations: RevocationsReader | None = None,
     ) -> None:
-        self.issuer, self.audience, self.reporter, self.bounds = issuer, audience, reporter, bounds
+        self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
         self._keys = IssuerKeys(issuer)
 
     @classmethod
@@ -44,11 +48,14 @@ class Guard:
             issuer: the directory's issuer, as "https://jamb.example/d/port".
             audience: the resource's identifier, for which tokens are made.
             api: the directory in Jamb's own API, as "https://jamb.example/api/v1/directories/port".
-            client_id, client_secret: of the resource's guard, with the permissions usage.report and bounds.read.
+            client_id, client_secret: of the resource's guard, with the permissions usage.report and revocations.read.
         """
         token = OwnToken(issuer, api, client_id, client_secret, httpx.Client(timeout=5))
         return cls(
-            issuer, audience, UsageReporter(f"{api}/usage", resource, token), Bounds(f"{api}/bounds", resource, token)
+            issuer,
+            audience,
+            UsageReporter(f"{api}/usage", resource, token),
+            RevocationsReader(f"{api}/revocations", resource, token),
         )
 
     def requires(self, *any_of: str, operation: str, object_in: str = "") -> Callable[[Request], TokenClaims]:
@@ -64,7 +71,7 @@ class Guard:
             name = str(request.path_params[object_in]) if object_in else None
             kind = "delegated" if claims.delegated else "application"
             try:
-                claims = bounded(claims, self.bounds.notice if self.bounds is not None else None)
+                claims = bounded(claims, self.revocations.revocations if self.revocations is not None else None)
                 require_permission(claims, any_of, name)
             except Refused as error:
                 if self.reporter is not None and not claims.probe:
@@ -81,13 +88,13 @@ class Guard:
 
     def start(self) -> None:
         """Start reporting and reading, each in a thread of its own."""
-        for part in (self.reporter, self.bounds):
+        for part in (self.reporter, self.revocations):
             if part is not None:
                 part.start()
 
     def close(self) -> None:
         """Send what is left and stop."""
-        for part in (self.reporter, self.bounds):
+        for part in (self.reporter, self.revocations):
             if part is not None:
                 part.close()
 

@@ -74,7 +74,7 @@ class _Entry:
 
 
 @dataclass(frozen=True, slots=True)
-class Notice:
+class Revocations:
     """What the issuer said last."""
 
     entries: Mapping[str, tuple[_Entry, ...]]
@@ -94,23 +94,23 @@ class Notice:
         return found
 
 
-NOTHING_READ = Notice({}, {})
+NOTHING_REVOKED = Revocations({}, {})
 
 
-class Bounds:
-    """Keeps the issuer's notice fresh in a thread of its own. `url` answers it, for the resource's own client."""
+class RevocationsReader:
+    """Keeps the revocations of the issuer fresh in a thread of its own. `url`: where its own client reads them."""
 
     def __init__(self, url: str, resource: str, token: OwnToken, http: httpx.Client | None = None) -> None:
         self._url, self._resource, self._token = url, resource, token
         self._http = http or httpx.Client(timeout=5)
-        self._notice: Notice | None = None
+        self._revocations: Revocations | None = None
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="jamb bounds", daemon=True)
+        self._thread = threading.Thread(target=self._run, name="jamb revocations", daemon=True)
 
     @property
-    def notice(self) -> Notice | None:
+    def revocations(self) -> Revocations | None:
         """What was read last; None before anything was."""
-        return self._notice
+        return self._revocations
 
     def start(self) -> None:
         self._thread.start()
@@ -121,31 +121,33 @@ class Bounds:
             self._thread.join(timeout=10)
 
     def refresh(self) -> None:
-        """Read the notice once. Raises `httpx.HTTPError`, `KeyError` or `ValueError`; what was read before stays."""
+        """Read the revocations once. Raises `httpx.HTTPError`, `KeyError` or `ValueError`; what was read before
+        stays.
+        """
         answer = self._http.get(self._url, params={"resource": self._resource}, headers=self._token.header())
         if answer.status_code == httpx.codes.UNAUTHORIZED:
             self._token.forget()
-        self._notice = notice_of(answer.raise_for_status().json())
+        self._revocations = revocations_of(answer.raise_for_status().json())
 
     def _run(self) -> None:
         while True:
             try:
                 self.refresh()
             except (httpx.HTTPError, KeyError, ValueError) as error:
-                _log.warning("bounds of %s not refreshed: %s", self._resource, type(error).__name__)
+                _log.warning("revocations of %s not refreshed: %s", self._resource, type(error).__name__)
             if self._stop.wait(POLL_SECONDS):
                 return
 
 
-def notice_of(body: Mapping[str, Any]) -> Notice:
+def revocations_of(body: Mapping[str, Any]) -> Revocations:
     entries: dict[str, list[_Entry]] = {}
-    for one in body["bounds"]:
+    for one in body["revocations"]:
         permissions = tuple(one["permissions"]) if one["permissions"] is not None else None
         extents = tuple(extent_of(extent) for extent in one["reach"])
         entry = _Entry(one["kind"], one["subject"], int(one["until"]), permissions, extents)
         entries.setdefault(one["client_id"], []).append(entry)
     members = {path: frozenset(objects) for path, objects in body["collections"].items()}
-    return Notice({key: tuple(rows) for key, rows in entries.items()}, members)
+    return Revocations({key: tuple(rows) for key, rows in entries.items()}, members)
 
 
 def within(limits: Iterable[tuple[Extent, ...]], name: str, members: Mapping[str, frozenset[str]]) -> bool:

@@ -3,7 +3,7 @@
 1. the header names a JWT access token and an asymmetric algorithm that we accept
 2. the signature fits a key of the issuer
 3. issuer, audience and lifetime fit
-4. what the issuer took away since is left out (its notice, `jamb.guard.reach`)
+4. what the issuer took away since is left out (its revocations, `jamb.guard.reach`)
 5. the scope carries one of the permissions that unlock the operation, and it counts for the object (RFC 9396)
 """
 
@@ -15,7 +15,7 @@ from typing import Any
 
 import jwt
 
-from jamb.guard.reach import Limits, Notice, limits_of, within
+from jamb.guard.reach import Limits, Revocations, limits_of, within
 
 # Only asymmetric ones: with these a guard cannot be tricked into checking a signature with a public key as a secret.
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
@@ -139,20 +139,22 @@ def _limits(details: Any) -> Mapping[str, Limits]:
         raise _invalid("the token is bounded in a way that this API does not understand") from error
 
 
-def bounded(claims: TokenClaims, notice: Notice | None) -> TokenClaims:
+def bounded(claims: TokenClaims, revocations: Revocations | None) -> TokenClaims:
     """Return the claims with what the issuer took away since, or raise `Refused` when nothing is left.
 
-    Without a notice a token that is bounded cannot be judged: it is refused until there is one.
+    Without revocations a token that is bounded cannot be judged: it is refused until there are some.
     """
-    if notice is None:
+    if revocations is None:
         if claims.limits:
-            raise Refused(503, "temporarily_unavailable", "the API cannot judge bounded tokens yet", reason="no-notice")
+            raise Refused(
+                503, "temporarily_unavailable", "the API cannot judge bounded tokens yet", reason="no-revocations"
+            )
         return claims
-    further = notice.taken_away(claims.client_id, claims.subject, claims.issued_at)
+    further = revocations.taken_away(claims.client_id, claims.subject, claims.issued_at)
     if further is None:
-        raise Refused(401, "invalid_token", "the token was cut off: fetch a new one", reason="cut-off")
+        raise Refused(401, "invalid_token", "the token was revoked: fetch a new one", reason="revoked")
     limits = {name: (*claims.limits.get(name, ()), *further.get(name, ())) for name in {*claims.limits, *further}}
-    return replace(claims, limits=limits, members=notice.members)
+    return replace(claims, limits=limits, members=revocations.members)
 
 
 def require_permission(claims: TokenClaims, any_of: Iterable[str], name: str | None = None) -> None:

@@ -21,7 +21,7 @@ from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
-from jamb.core.reach.details import bounds_of
+from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.service.once import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
@@ -151,7 +151,7 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
         datetime.fromtimestamp(claims["iat"], UTC),
-        bounds_of(claims.get("authorization_details", ())),
+        token_reach(claims.get("authorization_details", ())),
     )
     if "sid" not in claims:
         return Visit(directory, Caller(claims["client_id"], None, facts))

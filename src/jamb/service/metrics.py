@@ -98,9 +98,9 @@ def _work(session: Session, runtime: TheRuntime) -> list[Metric]:
 
 
 def _queue(session: Session, now: Now) -> list[Metric]:
-    waiting = GaugeMetricFamily("jamb_queue_waiting", "Letters and events that wait", labels=["carrier"])
+    waiting = GaugeMetricFamily("jamb_queue_waiting", "Mails and events that wait", labels=["carrier"])
     age = GaugeMetricFamily("jamb_queue_age_seconds", "How long the oldest of them waits", labels=["carrier"])
-    dead = GaugeMetricFamily("jamb_queue_dead", "Letters and events that were given up", labels=["carrier"])
+    dead = GaugeMetricFamily("jamb_queue_dead", "Mails and events that were given up", labels=["carrier"])
     for carrier, count, oldest, given_up in counts.queue(session, now):
         waiting.add_metric([carrier], count)
         age.add_metric([carrier], oldest.total_seconds())

@@ -87,7 +87,7 @@ def notify() -> None:
                     continue
                 if opened:
                     typer.echo(f"{slug}: {opened} rotations were opened by policy.")
-                typer.echo(f"{slug}: {told.notices} notices, {told.letters} letters, {told.pushes} events are new.")
+                typer.echo(f"{slug}: {told.notices} notices, {told.mails} mails, {told.pushes} events are new.")
             await carry_all(runtime)
 
     asyncio.run(run())

@@ -55,7 +55,7 @@ class Settings(BaseSettings):
     turn_seconds: float = Field(3, gt=0, le=60, description="Time that a sign-in waits for its turn, in seconds")
     probe_seconds: float = Field(10, gt=0, le=120, description="Time that a probe waits for a resource, in seconds")
     push_seconds: float = Field(10, gt=0, le=120, description="Time that a webhook has for an event, in seconds")
-    mail_seconds: float = Field(20, gt=0, le=300, description="Time that the mail server has for a letter, in seconds")
+    mail_seconds: float = Field(20, gt=0, le=300, description="Time that the mail server has for a mail, in seconds")
     connections: int = Field(800, ge=10, description="Connections that a process keeps open at once")
     connections_of_address: int = Field(200, ge=2, description="Of these, from one address that is no trusted proxy")
     log_level: str = Field("info", description="debug, info, warning or error")

@@ -84,7 +84,7 @@ def around(
     """Read what is around some clients, of which these are the owners, consents and roles."""
     directory = session.get_one(DirectoryRow, directory_id)
     answering = {one.person_id for held in owners.values() for one in held if one.live and one.level is OwnerLevel.FULL}
-    counted = sa.select(sa.func.count()).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.live))
+    counted = sa.select(sa.func.count()).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.active))
     own = resources.by_name(session, directory_id, own_api.NAME)
     named: frozenset[str] = frozenset()
     others: dict[str, tuple[tuple[OtherPicture, ...], datetime | None]] = {}

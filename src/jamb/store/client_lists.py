@@ -69,7 +69,7 @@ def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
     if sort is ClientSort.REGISTERED:
         return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
     mine = col(CredentialRow.client_id) == ClientRow.id
-    if sort is ClientSort.ENDS:
+    if sort is ClientSort.EXPIRY:
         soonest = sa.select(sa.func.min(col(CredentialRow.expires_at))).where(mine, works(now))
         return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
     latest = sa.select(sa.func.max(col(CredentialRow.last_used_at))).where(mine).correlate(ClientRow).scalar_subquery()
@@ -91,9 +91,9 @@ def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnE
                 col(GrantRow.kind) == AskRow.kind,
             )
             return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
-        case Attention.ENDING:
+        case Attention.EXPIRING:
             return sa.exists().where(mine, works(now), ends <= now + notice)
-        case Attention.DEAD_CREDENTIAL:
+        case Attention.EXPIRED_CREDENTIAL:
             return sa.exists().where(mine, col(CredentialRow.withdrawn_at).is_(None), ends <= now)
         case Attention.DORMANT:
             # As the audit has it: nothing of it got a token for that long, or ever since it was registered.

@@ -43,7 +43,7 @@ class ClientRow(SQLModel, table=True):
     registered_at: datetime = moment()
     registered_by: str = Field(sa_type=Text)
     # Tokens issued until then are refused, whatever they carry.
-    cut_off_at: datetime | None = moment(nullable=True)
+    tokens_revoked_at: datetime | None = moment(nullable=True)
     # When something was last taken away. A token made in that very second says the next one, so as to be told apart.
     narrowed_at: datetime | None = moment(nullable=True)
     redirect_uris: list[str] = words()
@@ -386,10 +386,10 @@ def holding(session: Session, resource_id: UUID, permissions: Iterable[str], now
     ]
 
 
-def cut_off_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[str, datetime]]:
-    """Return (client, moment) for each client of a directory that was cut off since a moment."""
-    statement = select(ClientRow.id, ClientRow.cut_off_at).where(
-        ClientRow.directory_id == directory_id, col(ClientRow.cut_off_at) > since
+def revoked_since(session: Session, directory_id: UUID, since: datetime) -> list[tuple[str, datetime]]:
+    """Return (client, moment) for each client of a directory that was revoked since a moment."""
+    statement = select(ClientRow.id, ClientRow.tokens_revoked_at).where(
+        ClientRow.directory_id == directory_id, col(ClientRow.tokens_revoked_at) > since
     )
     return [(key, moment) for key, moment in session.exec(statement) if moment is not None]
 
@@ -426,7 +426,7 @@ def owners_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[Own
             col(PersonRow.id),
             col(PersonRow.name),
             col(ClientOwnerRow.level),
-            col(PersonRow.live),
+            col(PersonRow.active),
         )
         .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
         .where(among(ClientOwnerRow.client_id, client_ids))

@@ -65,7 +65,9 @@ _ENDING = sa.text("""
 
 
 def ending(session: Session, directory_id: UUID, now: datetime) -> list[tuple[int | None, int]]:
-    """Return how many live credentials end within 7, 30 and 90 days, how many later (0), and how many never (None)."""
+    """Return how many live credentials expire within 7, 30 and 90 days, how many later (0), and how many never
+    (None).
+    """
     found = {band: int(count) for band, count in session.execute(_ENDING, {"now": now, "directory": directory_id})}
     return [(band, found.get(band, 0)) for band in (7, 30, 90, 0, None)]
 

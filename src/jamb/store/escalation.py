@@ -37,7 +37,7 @@ def full_owners(session: Session, directory_id: UUID) -> list[tuple[str, str, UU
         .where(
             col(ClientRow.directory_id) == directory_id,
             col(ClientRow.state) == "live",
-            col(PersonRow.live),
+            col(PersonRow.active),
             col(ClientOwnerRow.level) == "full",
         )
     )
@@ -112,7 +112,7 @@ def roles_by_person(
     rows = session.execute(sa.union_all(direct, through)).all()
     live = set(
         session.scalars(
-            sa.select(col(PersonRow.id)).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.live))
+            sa.select(col(PersonRow.id)).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.active))
         )
     )
     return [(who, role, via, names, reach, key) for who, role, via, names, reach, key in rows if who in live]

@@ -41,7 +41,7 @@ class FindingRow(SQLModel, table=True):
             "id",
             postgresql_where=sa.text("resolved_at IS NULL"),
         ),
-        Index("finding_gone", "directory_id", "resolved_at"),
+        Index("finding_resolved", "directory_id", "resolved_at"),
         Index("finding_assigned", "assigned_to", postgresql_where=sa.text("assigned_to IS NOT NULL")),
     )
 
@@ -429,7 +429,7 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
 
 
 def ages(session: Session, directory_id: UUID, now: datetime, days: Sequence[int]) -> list[tuple[int, int, int]]:
-    """Return (severity, up to so many days old, how many) of what is open; the last band has no end (0)."""
+    """Return (severity, up to so many days old, how many) of what is open; the last band has no expiry (0)."""
     age = sa.func.extract("epoch", sa.literal(now) - col(FindingRow.first_seen_at)) / 86_400
     band = sa.case(*((age <= one, one) for one in days), else_=0)
     open_now = Wanted().conditions(directory_id, now)

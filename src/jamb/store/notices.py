@@ -1,4 +1,4 @@
-"""Notices to people, the letters that carry them, and what is pushed to webhooks."""
+"""Notices to people, the mails that carry them, and what is pushed to webhooks."""
 
 from __future__ import annotations
 
@@ -24,14 +24,14 @@ from jamb.store.requests import RequestRow
 from jamb.store.rotations import RotationRow
 from jamb.store.usage import AttemptRow
 
-# How long a letter or push that a process took may be under way before another process takes it.
+# How long a mail or push that a process took may be under way before another process takes it.
 CLAIMED_FOR = timedelta(minutes=2)
 # Rows in one statement.
 AT_ONCE = 5000
 
 
 class MailRow(SQLModel, table=True):
-    """A letter to one person. `sent_at` or `failed`: it is done; `next_at`: not before."""
+    """A mail to one person. `sent_at` or `failed`: it is done; `next_at`: not before."""
 
     __tablename__ = "mail"
     __table_args__ = (
@@ -51,7 +51,7 @@ class MailRow(SQLModel, table=True):
 
 
 class NoticeRow(SQLModel, table=True):
-    """Something that one person hears of once: the key says what. `link`: sealed, what only its letter shall show."""
+    """Something that one person hears of once: the key says what. `link`: sealed, what only its mail shall show."""
 
     __tablename__ = "notice"
     __table_args__ = (
@@ -219,7 +219,7 @@ def owners_to_tell(session: Session, client_ids: Iterable[str], *, answering: bo
             col(ClientOwnerRow.level) == OwnerLevel.FULL.value
             if answering
             else col(ClientOwnerRow.level) != OwnerLevel.READ.value,
-            col(PersonRow.live),
+            col(PersonRow.active),
         )
     )
     for client_id, person_id in rows:
@@ -294,28 +294,28 @@ def _add_new(session: Session, table: type[SQLModel], rows: list[dict[str, Any]]
     )
 
 
-def make_letters(session: Session, directory_id: UUID, now: datetime, quiet_since: datetime) -> int:
-    """Make one letter for each person with something untold: at once if it is urgent, else not before the last is old.
+def make_mails(session: Session, directory_id: UUID, now: datetime, quiet_since: datetime) -> int:
+    """Make one mail for each person with something untold: at once if it is urgent, else not before the last is old.
 
-    `quiet_since`: who had a letter after this moment hears of nothing but what is urgent.
+    `quiet_since`: who had a mail after this moment hears of nothing but what is urgent.
     """
     untold = sa.and_(col(NoticeRow.directory_id) == directory_id, col(NoticeRow.mail_id).is_(None))
     lately = sa.exists().where(col(MailRow.person_id) == NoticeRow.person_id, col(MailRow.made_at) > quiet_since)
     people = session.execute(
         sa.select(col(NoticeRow.person_id)).where(untold, col(NoticeRow.urgent) | ~lately).distinct()
     ).scalars()
-    letters = {person_id: uuid4() for person_id in people}
-    for person_id, identity in letters.items():
+    mails = {person_id: uuid4() for person_id in people}
+    for person_id, identity in mails.items():
         session.add(MailRow(id=identity, directory_id=directory_id, person_id=person_id, made_at=now, next_at=now))
     session.flush()
-    fresh = among_ids(MailRow.id, letters.values())
+    fresh = among_ids(MailRow.id, mails.values())
     session.execute(
         sa.update(NoticeRow)
         .where(untold, col(MailRow.person_id) == col(NoticeRow.person_id), fresh)
         .values(mail_id=col(MailRow.id))
         .execution_options(synchronize_session=False)
     )
-    return len(letters)
+    return len(mails)
 
 
 def claim(session: Session, table: type[RowT], now: datetime, *of: sa.ColumnElement[bool]) -> RowT | None:
@@ -341,7 +341,7 @@ def webhooks_to_push(session: Session, now: datetime) -> list[UUID]:
 
 
 def forget_links(session: Session, mail_id: UUID) -> None:
-    """Forget what only a letter was to show, once it is sent or given up."""
+    """Forget what only a mail was to show, once it is sent or given up."""
     session.execute(sa.update(NoticeRow).where(col(NoticeRow.mail_id) == mail_id).values(link=None))
 
 

@@ -38,7 +38,7 @@ def of_clients(
     session: Session, directory_id: UUID, client_ids: Iterable[str], now: datetime
 ) -> dict[str, tuple[Done, ...]]:
     """Return what was done to clients in the last year, the oldest first."""
-    # To the letter as in the index.
+    # To the mail as in the index.
     client: sa.ColumnElement[str] = sa.literal_column("(subject ->> 'client')", Text)
     wanted = sa.any_(sa.bindparam(None, list(client_ids), ARRAY(Text)))
     found: dict[str, list[Done]] = {}

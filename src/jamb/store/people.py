@@ -32,7 +32,7 @@ class PersonRow(SQLModel, table=True):
     password_hash: str | None = Field(default=None, sa_type=Text)
     # The person or client who chose the password for them; empty: they chose it, or have none.
     password_set_by: str = Field(default="", sa_type=Text)
-    live: bool = True
+    active: bool = True
     created_at: datetime = moment()
     recipient_key: dict[str, Any] | None = document(nullable=True)
 
@@ -98,7 +98,7 @@ def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow
 def set_by(session: Session, directory_id: UUID, ids: Iterable[str], limit: int) -> list[UUID]:
     """Return the people of a directory whose password one of these chose, the newest first."""
     wanted = select(PersonRow.id).where(
-        PersonRow.directory_id == directory_id, among(PersonRow.password_set_by, ids), col(PersonRow.live)
+        PersonRow.directory_id == directory_id, among(PersonRow.password_set_by, ids), col(PersonRow.active)
     )
     return list(session.exec(wanted.order_by(col(PersonRow.created_at).desc()).limit(limit)))
 

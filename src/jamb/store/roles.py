@@ -149,7 +149,7 @@ def standing(session: Session, person: PersonRow, resource_id: UUID, now: dateti
         RoleHolding(role.name, frozenset(role.permissions), reach_of(held.reach), group or "")
         for role, held, group in rows
     )
-    return PersonStanding(str(person.id), person.name, person.live, roles)
+    return PersonStanding(str(person.id), person.name, person.active, roles)
 
 
 @dataclass(frozen=True, slots=True)
@@ -420,4 +420,4 @@ def holding_roles(session: Session, directory_id: UUID, names: Collection[str], 
     inside = people_within(session, [one.group.id for one in held if one.group is not None])
     holding = [one.person for one in held if one.person is not None]
     holding += [person for members in inside.values() for person in members]
-    return list({person.id: person for person in holding if person.live}.values())
+    return list({person.id: person for person in holding if person.active}.values())

@@ -87,7 +87,7 @@ class Rule(Answered):
 
 
 class Excess(Answered):
-    """Weights of what is granted long enough to be judged, what of it is used and not, and what is too new to say.
+    """Weights of what is granted long enough to be judged, what of it is used and not, and what is too early to tell.
 
     `share`: of what is judged, the part that is not used; null: nothing can be judged yet.
     """
@@ -119,7 +119,7 @@ class Age(Answered):
 
 
 class EndBand(Answered):
-    """How many live credentials end within so many days and not in the band before; 0: later; null: never."""
+    """How many live credentials expire within so many days and not in the band before; 0: later; null: never."""
 
     days: int | None
     count: int

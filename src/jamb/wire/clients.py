@@ -66,17 +66,17 @@ class OwnersChange(Sent):
 
 
 class StateChange(Sent):
-    """Disabling cuts the client's tokens off too."""
+    """Disabling revokes the client's tokens too."""
 
     state: ClientState
     reason: MaybeSaid = ""
 
 
-class CutOffSent(Sent):
+class TokenRevocation(Sent):
     reason: MaybeSaid = ""
 
 
-class CutOff(Answered):
+class TokensRevoked(Answered):
     """Tokens issued until `at` are refused; `live_tokens` of them had not run out."""
 
     at: Moment
@@ -100,7 +100,7 @@ class LadderCount(Answered):
 
 
 class Client(Answered):
-    """One client as lists show it. `next_steps` is what is left to do before it works."""
+    """One client as lists show it. `next_steps` is next steps before it works."""
 
     id: str
     name: str
@@ -112,7 +112,7 @@ class Client(Answered):
     owners: list[Owner]
     ladder: LadderCount
     credential_state: CredentialState | None
-    next_end: Moment | None
+    next_expiry: Moment | None
     last_used_at: Moment | None
     findings: int
     worst: Severity | None

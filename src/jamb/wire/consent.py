@@ -54,7 +54,7 @@ class UnclearName(Answered):
     why: str
 
 
-class ListReview(Answered):
+class CheckedList(Answered):
     asks: list[ListedAsk]
     unknown: list[str]
     unclear: list[UnclearName]

@@ -13,9 +13,9 @@ from jamb.wire.text import HttpsAddress
 
 
 class Notice(Answered):
-    """Something one person was told, or shall be. `sent_at`: when the letter that carries it went out.
+    """Something one person was told, or shall be. `sent_at`: when the mail that carries it went out.
 
-    `error`: why the last try to send that letter failed; `failed`: that it was given up.
+    `error`: why the last try to send that mail failed; `failed`: that it was given up.
     """
 
     id: UUID

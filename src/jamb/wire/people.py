@@ -34,7 +34,7 @@ class Person(Answered):
     id: UUID
     name: str
     login: str
-    live: bool
+    active: bool
     roles: list[str]
 
 
@@ -93,10 +93,10 @@ class NewPerson(Sent):
 
 
 class PersonChange(Sent):
-    """What to change; `live` false: they may no longer act, and their sessions end."""
+    """What to change; `active` false: they may no longer act, and their sessions end."""
 
     name: PersonName | None = None
-    live: StrictBool | None = None
+    active: StrictBool | None = None
     password: NewPassword | None = None
 
 

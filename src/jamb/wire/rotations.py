@@ -106,7 +106,7 @@ class Rotation(Answered):
 
 
 class Due(Answered):
-    """A credential that ends soon; `overlap_ends_at`: of its rotation, if it were opened now."""
+    """A credential that expires soon; `overlap_ends_at`: of its rotation, if it were opened now."""
 
     client_id: str
     client_name: str

@@ -66,7 +66,7 @@ class Refusals(Answered):
     last_at: Moment
 
 
-class Bound(Answered):
+class Revocation(Answered):
     """Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
 
     `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
@@ -81,10 +81,10 @@ class Bound(Answered):
     reach: list[dict[str, list[str]]]
 
 
-class Bounds(Answered):
+class Revocations(Answered):
     """What a guard must know beside the keys. `collections`: path to all objects in it and below it."""
 
     resource: str
     object_name: str
-    bounds: list[Bound]
+    revocations: list[Revocation]
     collections: dict[str, list[str]]

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A directory's posture in one look: excess and its trend, what ends when, what is wrong and for how long.
+// A directory's posture in one look: excess and its trend, what expires when, what is wrong and for how long.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import StateWord from "@/ui/StateWord.vue";
@@ -23,7 +23,7 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
       <h2>Excess</h2>
       <p v-if="share !== null" class="big">{{ share }} %</p>
       <p v-else class="big soft">too early to say</p>
-      <p class="small soft">of the granted weight is not used: {{ number.format(audit.excess.unused) }} of {{ number.format(audit.excess.granted) }}<template v-if="audit.excess.early">; {{ number.format(audit.excess.early) }} is too new to say</template></p>
+      <p class="small soft">of the granted weight is not used: {{ number.format(audit.excess.unused) }} of {{ number.format(audit.excess.granted) }}<template v-if="audit.excess.early">; {{ number.format(audit.excess.early) }} is too early to tell</template></p>
       <TrendLine :points="audit.trend" label="Excess" :wide="210" />
     </div>
     <div>
@@ -41,7 +41,7 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
       <p class="small soft">{{ audit.resolved }} resolved in the last thirty days, {{ audit.waived }} waived for a while</p>
     </div>
     <div>
-      <h2>Live credentials <span class="soft small">by their end</span></h2>
+      <h2>Live credentials <span class="soft small">by their expiry</span></h2>
       <ul class="ends">
         <li v-for="one in ends" :key="one.word">
           <span>{{ one.word }}</span>
@@ -57,7 +57,7 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
 .posture { display: grid; grid-template-columns: 230px minmax(0, 1.25fr) minmax(0, 1fr); gap: var(--s5); border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s3) 0 var(--s4); margin-bottom: var(--s4); }
 .posture > div { display: grid; gap: var(--s2); align-content: start; }
 h2 { font-size: var(--t-body); }
-.big { font-size: 30px; font-weight: 660; line-height: 1; letter-spacing: -0.02em; }
+.big { font-size: 30px; font-weight: 660; line-height: 1; mail-spacing: -0.02em; }
 .big.soft { font-size: var(--t-h2); }
 .ages { border-collapse: collapse; font-variant-numeric: tabular-nums; width: 100%; }
 .ages th, .ages td { padding: 3px var(--s2); text-align: right; font-weight: 400; }

@@ -25,7 +25,7 @@ const to = ref<string | null>(null);
 const made = ref<Schemas["MadeHandover"] | null>(null);
 const sealed = ref<Schemas["SealedCredential"] | null>(null);
 const { busy, error, attempt } = useAttempt();
-// Not the id of a recipient: the link travels in the owners' letters.
+// Not the id of a recipient: the link travels in the owners' mails.
 const OWNERS = "owners";
 const choices = computed(() => [
   { value: OWNERS, label: "The owners, by mail: you never see it" },
@@ -64,7 +64,7 @@ async function close(): Promise<void> {
 <template>
   <section v-if="made?.delivered_to?.length" class="once stack" aria-labelledby="mailed">
     <h3 id="mailed">The link is on its way to the owners</h3>
-    <p>It is in the next letter of {{ made.delivered_to.join(", ") }}, and nobody else has it. Whoever of them opens it sees <code>{{ made.credential.hint }}</code>, once.</p>
+    <p>It is in the next mail of {{ made.delivered_to.join(", ") }}, and nobody else has it. Whoever of them opens it sees <code>{{ made.credential.hint }}</code>, once.</p>
     <div><NButton type="primary" @click="close">Done</NButton></div>
   </section>
   <section v-else-if="made" class="once stack" aria-labelledby="link">
@@ -92,7 +92,7 @@ async function close(): Promise<void> {
       <label><input v-model="what" type="radio" name="what" value="made-certificate" /> A certificate with its key</label>
     </fieldset>
     <div class="row top">
-      <label class="field">It ends after, days <input v-model="days" class="plain-input short" type="number" inputmode="numeric" step="1" :placeholder="String(usual ?? '')" /></label>
+      <label class="field">Lifetime, days <input v-model="days" class="plain-input short" type="number" inputmode="numeric" step="1" :placeholder="String(usual ?? '')" /></label>
       <label v-if="byLink" class="field">The link waits, hours <input v-model="hours" class="plain-input short" type="number" inputmode="numeric" min="1" max="168" step="1" placeholder="24" /></label>
       <label v-if="byLink" class="field">Passphrase <span class="hint">if you like; 8 or more</span><input v-model="passphrase" class="plain-input" type="password" autocomplete="new-password" maxlength="200" /></label>
     </div>

@@ -49,7 +49,7 @@ async function add(): Promise<void> {
   <form class="stack" @submit.prevent="add">
     <template v-if="outside">
       <TextField v-model="issuer" label="Issuer" hint="as its assertions name it (iss)" placeholder="https://builds.example" :longest="500" />
-      <TextField v-model="subject" label="Subject" hint="that stands for this client, to the letter (sub)" :longest="500" />
+      <TextField v-model="subject" label="Subject" hint="that stands for this client, to the mail (sub)" :longest="500" />
     </template>
     <fieldset class="row kinds">
       <legend>{{ outside ? "Its keys" : "The keys" }}</legend>

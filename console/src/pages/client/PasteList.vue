@@ -14,7 +14,7 @@ const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ done: [] }>();
 const text = ref("");
 const reason = ref("");
-const review = ref<Schemas["ListReview"] | null>(null);
+const review = ref<Schemas["CheckedList"] | null>(null);
 const error = ref<unknown>(null);
 const stale = useStale();
 watch(text, () => (review.value = null));
@@ -34,7 +34,7 @@ async function run(call: () => Promise<void>): Promise<void> {
 const look = () =>
   run(async () => {
     const looked = text.value;
-    const found = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/asks/review", { params: params(), body: body() }));
+    const found = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/asks/check", { params: params(), body: body() }));
     if (looked === text.value) review.value = found;
   });
 const ask = () =>

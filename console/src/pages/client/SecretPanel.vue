@@ -65,7 +65,7 @@ async function close(): Promise<void> {
         />
       </label>
       <div v-if="others.length" class="lost"><Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" /></div>
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Issue a secret{{ ends ? ` that ends ${ends}` : "" }}</NButton>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Issue a secret{{ ends ? ` that expires ${ends}` : "" }}</NButton>
     </div>
     <p id="bounds" class="hint">At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.</p>
     <ProblemNote v-if="error" :error="error" />

@@ -13,7 +13,7 @@ import { count, held } from "@/ui/words";
 const props = defineProps<{ rightsized: Schemas["Rightsized"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
 const words = ref("");
-const dry_run = computed(() => props.narrowed.dry_run);
+const dry_run = computed(() => props.rightsized.dry_run);
 const over = computed(() => Date.parse(dry_run.value.dry_run_until) <= Date.now());
 const early = computed(() => !over.value || dry_run.value.missed > 0);
 </script>
@@ -24,8 +24,8 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
     <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in held(dry_run.after)" :key="one"><code>{{ one }}</code></li><li v-if="!dry_run.after.length">nothing</li></ul></section>
   </div>
   <dl class="facts">
-    <dt>No longer possible</dt><dd><strong>{{ narrowed.no_longer.join(", ") || "nothing" }}</strong></dd>
-    <template v-if="narrowed.narrower.length"><dt>For fewer objects</dt><dd>{{ narrowed.narrower.join(", ") }}</dd></template>
+    <dt>No longer possible</dt><dd><strong>{{ rightsized.no_longer.join(", ") || "nothing" }}</strong></dd>
+    <template v-if="rightsized.narrower.length"><dt>For fewer objects</dt><dd>{{ rightsized.narrower.join(", ") }}</dd></template>
     <dt>Tried out</dt>
     <dd>begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />: <StateWord :tone="dry_run.missed ? 'broken' : 'live'" :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
     <template v-if="dry_run.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>

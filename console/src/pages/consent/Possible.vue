@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What a consent makes possible, the dangerous first: the heart of every letter.
+// What a consent makes possible, the dangerous first: the heart of every mail.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { acting, count, grave, plural } from "@/ui/words";

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// The bounds of a consent: where it counts, by resource, and until when. The letter rewrites itself.
+// The bounds of a consent: where it counts, by resource, and until when. The mail rewrites itself.
 import type { Schemas } from "@/api/client";
 import type { ConsentTerms, ReachChoice } from "@/api/use";
 import ReachEditor from "@/ui/ReachEditor.vue";
@@ -22,7 +22,7 @@ const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
 <template>
   <div class="stack">
     <ReachEditor v-for="name in names()" :key="name" :resource="name" :label="`Where it counts at ${title(name)}`" :model-value="reach(name)" @update:model-value="(value: ReachChoice) => change(name, value)" />
-    <label class="row until">Until <input type="date" class="plain-input" :min="tomorrow" :value="day()" @change="terms = { ...terms, expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null }" /> <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no end" }}</span></label>
+    <label class="row until">Until <input type="date" class="plain-input" :min="tomorrow" :value="day()" @change="terms = { ...terms, expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null }" /> <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label>
   </div>
 </template>
 

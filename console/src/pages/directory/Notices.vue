@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What people were told and how the letters fared; and the addresses that hear of everything.
+// What people were told and how the mails fared; and the addresses that hear of everything.
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
@@ -64,7 +64,7 @@ const look = (id: string) => attempt(async () => {
     </div>
     <p v-if="told && !told.length" class="empty">Nobody was told anything yet: it is looked every minute.</p>
     <table v-else-if="told" class="log">
-      <thead><tr><th scope="col">Noted</th><th scope="col">Person</th><th scope="col">What</th><th scope="col">Letter</th></tr></thead>
+      <thead><tr><th scope="col">Noted</th><th scope="col">Person</th><th scope="col">What</th><th scope="col">Mail</th></tr></thead>
       <tbody>
         <tr v-for="one in shown" :key="one.id">
           <td class="nowrap"><Moment :at="one.at" /></td>

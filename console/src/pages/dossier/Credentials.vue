@@ -85,13 +85,13 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
         </td>
         <td><StateWord :tone="credentialTone[one.state] ?? 'gone'" :word="credentialWord[one.state] ?? one.state" /></td>
         <td>
-          <svg :width="WIDTH" height="18" role="img" :aria-label="`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : 'no end'}`">
+          <svg :width="WIDTH" height="18" role="img" :aria-label="`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : 'no expiry'}`">
             <rect :class="one.state" :x="bar(one).x" y="5" :width="bar(one).width" height="8" rx="1" />
             <path v-if="!one.expires_at && stands(one)" class="endless" :d="`M${WIDTH - 9} 2 l7 7 l-7 7`" />
             <line :x1="at(now)" :x2="at(now)" y1="0" y2="18" />
           </svg>
         </td>
-        <td class="nowrap"><Moment :at="one.withdrawn_at ?? one.expires_at" missing="no end" /></td>
+        <td class="nowrap"><Moment :at="one.withdrawn_at ?? one.expires_at" missing="no expiry" /></td>
         <td class="nowrap"><Moment :at="one.issued_at" /> <div class="soft small">by {{ one.issued_by }}</div></td>
         <td class="nowrap"><Moment :at="one.last_used_at" /></td>
         <td class="right"><button v-if="stands(one) && can('credentials.withdraw')" type="button" class="link-button" @click="sure = one.id">Withdraw</button></td>

@@ -46,7 +46,7 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
           <template v-if="rung.granted_at">
             <Moment :at="rung.granted_at" />
             <div v-for="held in rung.holdings" :key="`${held.granted_at}/${held.person}/${held.through}`" class="small">
-              <span :class="held.reach.kind === 'everywhere' ? 'soft' : 'bounded'">{{ held.reach.words }}</span><span class="soft"><template v-if="held.through">, by the role {{ held.through }}</template><template v-else>, by {{ held.granted_by }}</template><template v-if="held.person">, for {{ held.person }}<template v-if="held.by_person">, who consented</template></template><template v-if="held.expires_at">, ends <Moment :at="held.expires_at" /></template></span>
+              <span :class="held.reach.kind === 'everywhere' ? 'soft' : 'bounded'">{{ held.reach.words }}</span><span class="soft"><template v-if="held.through">, by the role {{ held.through }}</template><template v-else>, by {{ held.granted_by }}</template><template v-if="held.person">, for {{ held.person }}<template v-if="held.by_person">, who consented</template></template><template v-if="held.expires_at">, expires <Moment :at="held.expires_at" /></template></span>
             </div>
           </template>
           <StateWord v-else tone="wait" word="waits for consent" />

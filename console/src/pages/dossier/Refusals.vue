@@ -9,7 +9,7 @@ const props = defineProps<{ client: string }>();
 defineEmits<{ explain: [resource: string, operation: string, object: string, kind: string] }>();
 const { data, error, isLoading, refetch } = useRefusals(() => props.client);
 const WORDS: Record<string, string> = {
-  reach: "out of reach", insufficient_scope: "permission missing", withdrawn: "permission withdrawn", "cut-off": "token cut off", "no-notice": "bounds not known yet",
+  reach: "out of reach", insufficient_scope: "permission missing", withdrawn: "permission withdrawn", revoked: "token revoked", "no-revocations": "revocations not known yet",
 };
 </script>
 

@@ -57,8 +57,8 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
       <td colspan="6" class="opened">
         <dl class="facts">
           <dt>Opened</dt><dd>{{ full(one.opened_at) }} by {{ one.opened_by }}</dd>
-          <dt>Old one</dt><dd>last used <Moment :at="one.old.last_used_at" />, ends <Moment :at="one.old.expires_at" missing="never" /></dd>
-          <dt>New one</dt><dd>first used <Moment :at="one.new.first_used_at" />, ends <Moment :at="one.new.expires_at" missing="never" /></dd>
+          <dt>Old one</dt><dd>last used <Moment :at="one.old.last_used_at" />, expires <Moment :at="one.old.expires_at" missing="never" /></dd>
+          <dt>New one</dt><dd>first used <Moment :at="one.new.first_used_at" />, expires <Moment :at="one.new.expires_at" missing="never" /></dd>
           <template v-if="one.quiet_at"><dt>Quiet</dt><dd>{{ ago(one.quiet_at, now) }} if nothing uses the old one</dd></template>
           <template v-for="user in one.users" :key="who(user)"><dt>Used by</dt><dd>{{ who(user) }}: {{ user.times }} times, last {{ ago(user.last_at, now) }}</dd></template>
         </dl>

@@ -1,9 +1,9 @@
 """Who may do what: the decision, its explanation, and what a change would make possible."""
 
-from jamb.core.access.bounds import Bound, PastHolding, bounds_of
 from jamb.core.access.compare import Comparison, ObjectCount, across, compare, everywhere, possible
 from jamb.core.access.decide import Check, CheckName, Decision, ObjectFacts, Request, TokenFacts, decide, reaches
 from jamb.core.access.explain import Explanation, Step, StepKind, explain
+from jamb.core.access.revocations import PastHolding, Revocation, revocations_of
 from jamb.core.access.standing import (
     ClientStanding,
     HeldAsk,
@@ -17,7 +17,6 @@ from jamb.core.access.standing import (
 )
 
 __all__ = [
-    "Bound",
     "Check",
     "CheckName",
     "ClientStanding",
@@ -32,12 +31,12 @@ __all__ = [
     "PastHolding",
     "PersonStanding",
     "Request",
+    "Revocation",
     "RoleHolding",
     "Step",
     "StepKind",
     "TokenFacts",
     "across",
-    "bounds_of",
     "compare",
     "covering",
     "decide",
@@ -47,4 +46,5 @@ __all__ = [
     "permissions_in_force",
     "possible",
     "reaches",
+    "revocations_of",
 ]

@@ -13,7 +13,7 @@ A decision collects every check before it answers, so that whoever is refused le
 9. with a token: its scope carries a permission that unlocks the operation
 10. with a token: the reach it carries contains the object
 11. with a token: it is not older than the grant it relies on
-12. with a token: it is not older than the client's cut-off
+12. with a token: it is not older than the client's revocation
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ class CheckName(StrEnum):
     TOKEN_SCOPE = "token-scope"  # noqa: S105 - the name of a check
     TOKEN_REACH = "token-reach"  # noqa: S105 - the name of a check
     TOKEN_AGE = "token-age"  # noqa: S105 - the name of a check
-    CUT_OFF = "cut-off"
+    TOKENS_REVOKED = "tokens-revoked"
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,9 +240,9 @@ def _token(
     old = bool(relied) and all(token.issued_at < grant.granted_at.replace(microsecond=0) for grant in relied)
     age = "the token is older than the grant: fetch a new one" if old else "the token is not older than the grant"
     checks.append(Check(CheckName.TOKEN_AGE, not old, age))
-    if client.cut_off_at is not None:
-        # A token of the cut-off's own second may be from before it; one made after it says a later second.
-        cut = token.issued_at <= client.cut_off_at.replace(microsecond=0)
-        said = f"tokens from before {client.cut_off_at:%Y-%m-%d %H:%M:%S} UTC are cut off"
-        checks.append(Check(CheckName.CUT_OFF, not cut, said))
+    if client.tokens_revoked_at is not None:
+        # A token of the revocation's own second may be from before it; one made after it says a later second.
+        cut = token.issued_at <= client.tokens_revoked_at.replace(microsecond=0)
+        said = f"tokens from before {client.tokens_revoked_at:%Y-%m-%d %H:%M:%S} UTC are revoked"
+        checks.append(Check(CheckName.TOKENS_REVOKED, not cut, said))
     return checks

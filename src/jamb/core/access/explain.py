@@ -91,7 +91,7 @@ _TOKEN_CHECKS = frozenset(
         CheckName.TOKEN_SCOPE,
         CheckName.TOKEN_REACH,
         CheckName.TOKEN_AGE,
-        CheckName.CUT_OFF,
+        CheckName.TOKENS_REVOKED,
         CheckName.GRANTED,
         CheckName.REACH,
     }

@@ -67,7 +67,7 @@ class ClientStanding:
 
     Attributes:
         can_authenticate: None where no credential is involved (a public client).
-        cut_off_at: tokens issued before this moment are refused, whatever they carry.
+        tokens_revoked_at: tokens issued before this moment are refused, whatever they carry.
     """
 
     id: str
@@ -76,7 +76,7 @@ class ClientStanding:
     asks: tuple[HeldAsk, ...] = ()
     grants: tuple[HeldGrant, ...] = ()
     can_authenticate: bool | None = None
-    cut_off_at: datetime | None = None
+    tokens_revoked_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)

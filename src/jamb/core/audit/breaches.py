@@ -26,7 +26,7 @@ class Breach:
 
 def breaches(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> Iterator[Breach]:
     """Yield what of a client's credentials the policy would not allow to be made."""
-    standing = [one for one in client.credentials if one.state(now, policy.notice) not in _GONE]
+    standing = [one for one in client.credentials if one.state(now, policy.warn_before) not in _GONE]
     for one in standing:
         setting, words = life_breach(one, policy)
         if words:
@@ -46,7 +46,7 @@ def life_breach(one: CredentialPicture, policy: DirectoryPolicy) -> tuple[str, s
     """Return the setting that would refuse so long a life, and how long it is; empty words: none would."""
     setting = "secret_longest_days" if one.kind is CredentialKind.SECRET else "key_longest_days"
     if one.expires_at is None:
-        return setting, "has no end"
+        return setting, "has no expiry"
     life = one.expires_at - one.issued_at
     if life <= timedelta(days=longest_days(policy, one.kind)):
         return "", ""

@@ -68,7 +68,7 @@ def _of_credential(one: CredentialPicture, policy: DirectoryPolicy) -> Iterator[
     yield one.works_since + policy.observation
     yield from filter(None, (one.starts_at, one.withdrawn_at))
     if one.expires_at is not None:
-        yield from (one.expires_at - policy.notice, one.expires_at)
+        yield from (one.expires_at - policy.warn_before, one.expires_at)
     if one.last_used_at is not None:
         yield from (one.last_used_at + RECENT + _AFTER, one.last_used_at + DORMANT)
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from jamb.core.credentials.secrets import PREFIX, fault_of
 
-# Whatever stands around it: in escaped text a letter may come right before, and the checksum tells enough.
+# Whatever stands around it: in escaped text a mail may come right before, and the checksum tells enough.
 _LIKE = re.compile(PREFIX.encode() + rb"[a-z2-7]{52}_[a-z2-7]{7}")
 LEAK_LENGTH = len(PREFIX) + 52 + 1 + 7
 

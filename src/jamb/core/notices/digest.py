@@ -1,4 +1,4 @@
-"""One letter for all that a person has not heard yet: the worst first, by client, in plain text."""
+"""One mail for all that a person has not heard yet: the worst first, by client, in plain text."""
 
 from __future__ import annotations
 
@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 from jamb.core.notices.facts import NoticeKind
 
-# In the order of the letter, with what stands above each part.
+# In the order of the mail, with what stands above each part.
 _PARTS: dict[NoticeKind, str] = {
     NoticeKind.LINK_TRIED: "Handover links in two hands",
     NoticeKind.ROTATION_DELIVERED: "New secrets for you: each link opens once",
-    NoticeKind.DEAD_TRIED: "Still trying with a dead credential",
+    NoticeKind.EXPIRED_TRIED: "Still trying with an expired or withdrawn credential",
     NoticeKind.ROTATION_OVERDUE: "Rotations that are overdue",
     NoticeKind.ROTATION_UNSEEN: "New credentials that nothing uses yet",
     NoticeKind.REQUEST_WAITS: "Requests that wait for you",
     NoticeKind.REVIEW_ASKS: "What your clients hold is under review: please answer",
     NoticeKind.FINDING_GIVEN: "What you are asked to see to",
-    NoticeKind.ENDS_SOON: "Credentials that end soon",
+    NoticeKind.ENDS_SOON: "Credentials that expire soon",
     NoticeKind.REQUEST_DECIDED: "Requests that were decided",
     NoticeKind.ROTATION_OPENED: "Rotations opened",
     NoticeKind.ROTATION_ENDED: "Rotations done",
@@ -30,10 +30,10 @@ _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.LINK_TRIED: ("handover link in two hands", "handover links in two hands"),
     NoticeKind.ROTATION_DELIVERED: ("new secret for you", "new secrets for you"),
     NoticeKind.ROTATION_UNSEEN: ("new credential unused", "new credentials unused"),
-    NoticeKind.DEAD_TRIED: ("dead credential still tried", "dead credentials still tried"),
+    NoticeKind.EXPIRED_TRIED: ("expired credential still tried", "expired credentials still tried"),
     NoticeKind.ROTATION_OVERDUE: ("rotation overdue", "rotations overdue"),
     NoticeKind.REQUEST_WAITS: ("request waits", "requests wait"),
-    NoticeKind.ENDS_SOON: ("credential ends soon", "credentials end soon"),
+    NoticeKind.ENDS_SOON: ("credential expires soon", "credentials expire soon"),
     NoticeKind.REQUEST_DECIDED: ("request decided", "requests decided"),
     NoticeKind.ROTATION_OPENED: ("rotation opened", "rotations opened"),
     NoticeKind.ROTATION_ENDED: ("rotation done", "rotations done"),
@@ -54,7 +54,7 @@ class Digest:
 
 
 def digest(directory_name: str, person_name: str, base_url: str, told: Sequence[tuple[NoticeKind, str, str]]) -> Digest:
-    """Return the letter. `told`: kind, words, and the path in the console of each."""
+    """Return the mail. `told`: kind, words, and the path in the console of each."""
     by_kind: dict[NoticeKind, list[tuple[str, str]]] = {}
     for kind, words, path in told:
         by_kind.setdefault(kind, []).append((words, path))

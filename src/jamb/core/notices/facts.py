@@ -11,7 +11,7 @@ from uuid import UUID
 
 class NoticeKind(StrEnum):
     ENDS_SOON = "credential-ends-soon"
-    DEAD_TRIED = "dead-credential-tried"
+    EXPIRED_TRIED = "expired-credential-tried"
     ROTATION_DELIVERED = "rotation-delivered"
     ROTATION_UNSEEN = "rotation-unseen"
     ROTATION_OPENED = "rotation-opened"
@@ -41,7 +41,7 @@ class Audience(StrEnum):
 # These do not wait for the next digest.
 _URGENT = frozenset(
     {
-        NoticeKind.DEAD_TRIED,
+        NoticeKind.EXPIRED_TRIED,
         NoticeKind.ROTATION_OVERDUE,
         NoticeKind.ROTATION_DELIVERED,
         NoticeKind.REQUEST_WAITS,
@@ -76,13 +76,13 @@ def is_urgent(kind: NoticeKind) -> bool:
     return kind in _URGENT
 
 
-def stage_of(ends: datetime, now: datetime, notice_days: int) -> int | None:
+def stage_of(ends: datetime, now: datetime, warn_days: int) -> int | None:
     """Return at which stage before its end a credential is, in days: the policy's notice, a week or a day.
 
     None while it is farther away. A stage that was slept through is not told afterwards.
     """
     left = ends - now
-    stages = sorted({notice_days, *(one for one in _LATER_STAGES if one < notice_days)})
+    stages = sorted({warn_days, *(one for one in _LATER_STAGES if one < warn_days)})
     return next((one for one in stages if left <= timedelta(days=one)), None)
 
 

@@ -46,7 +46,7 @@ def reach_of(members: Mapping[str, Any] | None) -> Reach:
     return Reach(ReachKind(name.replace("_", "-")), frozenset(members[name]))
 
 
-def bounds_of(entries: Iterable[Mapping[str, Any]]) -> dict[str, tuple[Reach, ...]]:
+def token_reach(entries: Iterable[Mapping[str, Any]]) -> dict[str, tuple[Reach, ...]]:
     """Return the bounds of a token's entries, by scope value."""
     found: dict[str, tuple[Reach, ...]] = {}
     for entry in entries:

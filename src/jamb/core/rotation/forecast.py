@@ -46,7 +46,7 @@ def forecast(held: Iterable[Held], policy: DirectoryPolicy, now: datetime) -> Se
         is_secret = one.kind is CredentialKind.SECRET
         days = policy.secret_default_days if is_secret else policy.key_default_days
         # A life that is shorter than the notice would be rotated without end on the day it was made.
-        lead = min(policy.notice, timedelta(days=days) / 2)
+        lead = min(policy.warn_before, timedelta(days=days) / 2)
         due = now if one.expires_at is None else max(now, one.expires_at - lead)
         while due < horizon:
             place = (due.date() - first).days // 7

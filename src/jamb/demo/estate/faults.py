@@ -139,10 +139,10 @@ def _overdue(dice: Dice, _estate: Estate, client: Client) -> Found:
     return [("rotation-overdue", str(client.rotation[0]))]
 
 
-@fault("dead-credential-tried")
+@fault("expired-credential-tried")
 def _tried(_dice: Dice, _estate: Estate, client: Client) -> Found:
     client.dead_tries.append(client.credentials[1].hint)
-    return [("dead-credential-tried", client.credentials[1].hint)]
+    return [("expired-credential-tried", client.credentials[1].hint)]
 
 
 @fault("secret-on-public-client")
@@ -377,7 +377,7 @@ def _disabled(_dice: Dice, _estate: Estate, client: Client) -> Found:
     return [("disabled-with-credentials", "")]
 
 
-@decoy("disabled, with dead credentials")
+@decoy("disabled, with credentials that are expired or withdrawn")
 def _disabled_dead(_dice: Dice, _estate: Estate, client: Client) -> None:
     client.state = "disabled"
     client.credentials[0].withdrawn = 1

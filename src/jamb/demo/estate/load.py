@@ -97,7 +97,7 @@ class _Writer:
     def people(self, steward_id: UUID) -> None:
         """Write people; the strong ones hold everything here, by a role of each resource."""
         self.copy(
-            "person (id, directory_id, login, name, live, created_at)",
+            "person (id, directory_id, login, name, active, created_at)",
             (
                 (one.id, self.directory_id, one.login, one.name, one.live, at(self.now, 900))
                 for one in self.estate.people

@@ -12,7 +12,7 @@ from jamb.actions import explanations, reach
 from jamb.actions.act import Act
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Unsuited
-from jamb.core.reach.details import bounds_of
+from jamb.core.reach.details import token_reach
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.service.runtime import Runtime
@@ -79,14 +79,14 @@ def read_reach(
 
 
 @router.get("/resources/{name}/holders")
-def who_can(
+def holders(
     act: Annotated[Act, may("holders.read")],
     name: str,
     operation: Annotated[str, Query(min_length=1, max_length=80)],
     object: Annotated[str | None, Query(max_length=200)] = None,  # noqa: A002 - the word of the plan
 ) -> wire.Holders:
     """Who can do an operation, to an object if one is named: all clients and people, and through what."""
-    found = explanations.who_can(act, name, operation, object)
+    found = explanations.holders(act, name, operation, object)
     return wire.Holders(
         resource=found.catalogue.name,
         operation=operation_of(found.catalogue, found.operation.name),
@@ -122,5 +122,5 @@ def _facts(runtime: Runtime, act: Act, client_id: str, token: str) -> TokenFacts
     return TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
         datetime.fromtimestamp(claims["iat"], UTC),
-        bounds_of(claims.get("authorization_details", ())),
+        token_reach(claims.get("authorization_details", ())),
     )

@@ -41,7 +41,7 @@ def read_calendar(directory: str, key: str, runtime: TheRuntime, now: Now) -> Re
         event = Event()
         event.add("uid", f"{one.key}@{directory}.jamb")
         event.add("dtstamp", now)
-        # A whole day: what ends at noon is best done by the day before.
+        # A whole day: what expires at noon is best done by the day before.
         event.add("dtstart", one.on.date())
         event.add("summary", one.words)
         event.add("description", f"{one.detail}\n{one.on:%Y-%m-%d %H:%M} UTC\n{runtime.backend.base_url}{one.path}")

@@ -46,7 +46,7 @@ def register_client(
     request: Request,
     response: Response,
 ) -> wire.Client:
-    """Register a client. The answer has its client id and what is left to do."""
+    """Register a client. The answer has its client id and next steps."""
     made = registrations.register(
         act,
         sent.name,
@@ -102,18 +102,18 @@ def set_state(
     sent: wire.StateChange,
     act: Annotated[Act, may("clients.set-state")],
 ) -> wire.Client:
-    """Disable a client, which cuts its tokens off, or enable it again."""
+    """Disable a client, which revokes its tokens, or enable it again."""
     return clients.set_state(act, client, sent.state, sent.reason)
 
 
-@router.post("/{client}/cut-off")
-def cut_off(
+@router.post("/{client}/token-revocation")
+def revoke_tokens(
     client: str,
-    sent: wire.CutOffSent,
-    act: Annotated[Act, may("clients.cut-off")],
-) -> wire.CutOff:
+    sent: wire.TokenRevocation,
+    act: Annotated[Act, may("tokens.revoke")],
+) -> wire.TokensRevoked:
     """Have every token that the client holds refused; new ones count."""
-    return clients.cut_off(act, client, sent.reason)
+    return clients.revoke_tokens(act, client, sent.reason)
 
 
 @router.get("/{client}/refusals")

@@ -32,11 +32,11 @@ def add_asks(client: str, sent: wire.NewAsk, act: Annotated[Act, may("asks.add")
     )
 
 
-@router.post("/asks/review")
-def review_asks(act: Annotated[Act, may("asks.review")], client: str, sent: wire.AskList) -> wire.ListReview:
+@router.post("/asks/check")
+def check_asks(act: Annotated[Act, may("asks.check")], client: str, sent: wire.AskList) -> wire.CheckedList:
     """What a list from a manual holds: known, redundant, heavy and unknown names. Nothing is saved."""
-    found = asks.review(act, client, sent.text, sent.kind)
-    return wire.ListReview(
+    found = asks.check(act, client, sent.text, sent.kind)
+    return wire.CheckedList(
         asks=[wire.ListedAsk.model_validate(one) for one in found.asks],
         unknown=list(found.unknown),
         unclear=[wire.UnclearName(name=name, why=why) for name, why in found.unclear],

@@ -74,7 +74,7 @@ def preview_policy(act: Annotated[Act, may("policy.preview")], sent: wire.Policy
 
 @router.get("/today")
 def read_today(act: Annotated[Act, may("today.read")]) -> today_wire.Today:
-    """What waits, what ends, what is wrong and what changed."""
+    """What waits, what expires, what is wrong and what changed."""
     return today.read_today(act, act.actor.id)
 
 

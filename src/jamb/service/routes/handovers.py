@@ -57,7 +57,7 @@ def make_handover(
     runtime: TheRuntime,
 ) -> wire.MadeHandover:
     """Make a credential that only whoever opens the link sees. This answer is the only one with the link; delivered to
-    the owners, it travels in their letters alone."""
+    the owners, it travels in their mails alone."""
     made: list[handovers.Sealed] = []
     told = Delivered()
     if sent.deliver is Deliver.OWNERS:

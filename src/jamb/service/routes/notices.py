@@ -22,7 +22,7 @@ def list_notices(
     act: Annotated[Act, may("notices.list")],
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> list[wire.Notice]:
-    """What people were told last, and how the letters fared; the latest first."""
+    """What people were told last, and how the mails fared; the latest first."""
     return notices.list_told(act, limit)
 
 

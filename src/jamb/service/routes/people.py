@@ -49,7 +49,7 @@ def change_person(
         act,
         person,
         name=sent.name,
-        live=sent.live,
+        active=sent.active,
         password=sent.password.get_secret_value() if sent.password is not None else None,
     )
 

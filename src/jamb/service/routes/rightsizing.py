@@ -96,7 +96,7 @@ def enforce(
     return dry_run_answer(dry_runs.enforce(act, client, resource, sent.reason, force=sent.force))
 
 
-@router.get("/audit/dry_runs")
+@router.get("/audit/dry-runs")
 def list_dry_runs(act: Annotated[Act, may("dry-runs.list")], limit: Limit = MOST_LIMIT) -> list[wire.DryRun]:
     """What is in a dry run, the oldest first."""
     return [dry_run_answer(one) for one in rightsizing.list_dry_runs(act, limit)]

@@ -49,11 +49,13 @@ def list_due(
     act: Annotated[Act, may("rotations.due")],
     request: Request,
     response: Response,
-    within: Annotated[int | None, Query(ge=0, le=3650, description="Days; the policy's notice when left out")] = None,
+    within: Annotated[
+        int | None, Query(ge=0, le=3650, description="Days; the policy's warning period when left out")
+    ] = None,
     cursor: Cursor = None,
     limit: Limit = DEFAULT_LIMIT,
 ) -> Page[wire.Due]:
-    """Credentials that end soon and that nothing follows yet, the first to end before the others."""
+    """Credentials that expire soon and that nothing follows yet, the first to end before the others."""
     found, more = rotations.list_due(act, within, act.own, unpack_position(cursor), limit)
     following = pack_position(more)
     link_next(request, response, following)
@@ -70,13 +72,13 @@ def foresee(
     act: Annotated[Act, may("rotations.foresee")],
     secret_default_days: Annotated[int | None, _as_if("secret_default_days")] = None,
     key_default_days: Annotated[int | None, _as_if("key_default_days")] = None,
-    notice_days: Annotated[int | None, _as_if("notice_days")] = None,
+    warn_days: Annotated[int | None, _as_if("warn_days")] = None,
 ) -> list[wire.Week]:
     """The rotations of the coming year by week, under the policy or another."""
     wanted = {
         "secret_default_days": secret_default_days,
         "key_default_days": key_default_days,
-        "notice_days": notice_days,
+        "warn_days": warn_days,
     }
     changes = {name: value for name, value in wanted.items() if value is not None}
     weeks = rotations.foresee(act, changes)

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from fastapi import Query
 
-from jamb.actions import bounds, usage
+from jamb.actions import revocations, usage
 from jamb.actions.act import Act
 from jamb.core.ladder import Use
 from jamb.core.reach.details import document
@@ -37,17 +37,17 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")
 
 
 @router.get("/bounds")
-def read_bounds(
-    act: Annotated[Act, may("bounds.read")],
+def read_revocations(
+    act: Annotated[Act, may("revocations.read")],
     resource: Annotated[str, Query(min_length=1, max_length=300)],
-) -> wire.Bounds:
+) -> wire.Revocations:
     """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
-    found = bounds.read_bounds(act, resource)
-    return wire.Bounds(
+    found = revocations.read_revocations(act, resource)
+    return wire.Revocations(
         resource=found.resource,
         object_name=found.object_name,
-        bounds=[
-            wire.Bound(
+        revocations=[
+            wire.Revocation(
                 client_id=one.client_id,
                 kind=one.kind,
                 subject=one.person_id,
@@ -55,7 +55,7 @@ def read_bounds(
                 permissions=list(one.permissions) if one.permissions is not None else None,
                 reach=[document(reach) for reach in one.reach],
             )
-            for one in found.bounds
+            for one in found.revocations
         ],
         collections={path: sorted(found.tree.members(path)) for path in found.tree.collections},
     )

@@ -1,4 +1,4 @@
-"""Letters by mail (RFC 5321, RFC 5322): each is taken by one process, sent and marked; a failure is tried again."""
+"""Mails by mail (RFC 5321, RFC 5322): each is taken by one process, sent and marked; a failure is tried again."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.backend import Backend
 from jamb.actions.duties import said_of
-from jamb.actions.notices import letter
+from jamb.actions.notices import mail
 from jamb.service.settings import Settings
 from jamb.store import notices
 from jamb.store.notices import MailRow
@@ -31,7 +31,7 @@ _log = structlog.get_logger("jamb.mail")
 
 @dataclass(frozen=True, slots=True)
 class Mailer:
-    """The mail server of a URL: smtp://, smtp+tls:// (STARTTLS) or smtps://. None: letters wait."""
+    """The mail server of a URL: smtp://, smtp+tls:// (STARTTLS) or smtps://. None: mails wait."""
 
     url: str
     sender: str
@@ -57,7 +57,7 @@ class Mailer:
 
 
 async def send_mails(backend: Backend, mailer: Mailer | None) -> int:
-    """Send the letters that are due; return how many were. Nothing is taken while there is no mail server.
+    """Send the mails that are due; return how many were. Nothing is taken while there is no mail server.
 
     Each is taken, made, sent and marked by itself: one that cannot be made or sent holds up no other.
     """
@@ -84,7 +84,7 @@ async def send_mails(backend: Backend, mailer: Mailer | None) -> int:
                 await run_in_threadpool(_mark, backend, row, f"{type(away).__name__}: {away}"[:200])
                 break
             except Exception as fault:  # noqa: BLE001 - it is put aside, and the others go
-                _log.exception("a letter cannot be sent", mail=str(row.id))
+                _log.exception("a mail cannot be sent", mail=str(row.id))
                 error = said_of(fault)
             # At once, so that a process that ends here has told of as many as it sent.
             await run_in_threadpool(_mark, backend, row, error)
@@ -111,7 +111,7 @@ def _take(backend: Backend) -> MailRow | None:
 
 def _message(backend: Backend, row: MailRow, sender: str) -> EmailMessage:
     with Session(backend.engine) as session:
-        person, domain, words = letter(session, backend, row)
+        person, domain, words = mail(session, backend, row)
         # RFC 6532, for whoever has an address that is not ASCII; a server that cannot take it says so.
         message = EmailMessage(policy=SMTP if person.login.isascii() else SMTPUTF8)
         message["From"] = sender or str(Address("Jamb", "jamb", domain))

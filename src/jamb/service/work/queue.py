@@ -54,7 +54,7 @@ def make_queue(runtime: Runtime) -> procrastinate.App:
     @app.periodic(cron=runtime.settings.notices_cron)
     @app.task(name="look", queue=_QUEUE, queueing_lock="look", pass_context=False)
     async def look(timestamp: int) -> None:  # noqa: ARG001 - the library's signature
-        """Look at every directory, then push what is to be told; letters are sent by who can."""
+        """Look at every directory, then push what is to be told; mails are sent by who can."""
         for job in await app.job_manager.get_stalled_jobs():
             # Its process is gone. What it was about stands in rows: this round finds the same.
             await app.job_manager.finish_job(job, Status.FAILED, delete_job=True)
@@ -110,7 +110,7 @@ async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
 def _tell(runtime: Runtime, slug: str, now: datetime) -> None:
     told = notices.tell(runtime.backend, slug, now)
     if told.notices or told.pushes:
-        _log.info("told", directory=slug, notices=told.notices, letters=told.letters, pushes=told.pushes)
+        _log.info("told", directory=slug, notices=told.notices, mails=told.mails, pushes=told.pushes)
 
 
 def rotate_by_policy(runtime: Runtime, slug: str) -> int:

@@ -23,7 +23,7 @@ def _in_state(
     client: ClientPicture, policy: DirectoryPolicy, now: datetime, wanted: CredentialState
 ) -> Iterator[CredentialPicture]:
     for credential in client.credentials:
-        if credential.state(now, policy.notice) is wanted:
+        if credential.state(now, policy.warn_before) is wanted:
             yield credential
 
 
@@ -57,7 +57,7 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
             {
                 "ends": exact(credential.expires_at),
                 "last used": on(credential.last_used_at),
-                "policy": f"notice from {policy.notice_days} days before the end",
+                "policy": f"notice from {policy.warn_days} days before the end",
             },
             remedy,
             RemedyKind.WITHDRAW_CREDENTIAL if replaced else RemedyKind.ROTATE,
@@ -100,7 +100,7 @@ def _too_long(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                 f"{credential.name} {words}",
                 {
                     "issued": exact(credential.issued_at),
-                    "ends": exact(credential.expires_at) if not endless else "no end",
+                    "ends": exact(credential.expires_at) if not endless else "no expiry",
                     "policy": f"{setting} {getattr(policy, setting)}",
                 },
                 "Rotate it: the one that follows lives as long as the policy allows.",
@@ -220,7 +220,7 @@ def _still_tried(client: ClientPicture, _policy: DirectoryPolicy, now: datetime)
         # One that was disabled when it was tried, and is enabled again, has not ended.
         if now - tried.last_at <= RECENT and tried.hint not in works:
             yield finding(
-                "dead-credential-tried",
+                "expired-credential-tried",
                 client,
                 tried.hint,
                 Severity.MEDIUM if works else Severity.HIGH,
@@ -251,19 +251,19 @@ RULES = (
         "credential-expiring",
         Family.CREDENTIALS,
         "Credential about to end",
-        why="When a credential ends, whatever uses it stops, usually at night and without anyone looking.",
+        why="When a credential expires, whatever uses it stops, usually at night and without anyone looking.",
         when=(
-            "A credential works and ends within `notice_days`. It is outlasted where another credential of the client "
-            "works, does not end within `notice_days`, and ends later. It was used lately where its last use is at "
+            "A credential works and ends within `warn_days`. It is outlasted where another credential of the client "
+            "works, does not end within `warn_days`, and ends later. It was used lately where its last use is at "
             f"most {RECENT.days} days ago."
         ),
         how_bad="Low where it is outlasted; else high where it was used lately, and medium where not.",
         reference="RFC 6749 section 2.3; NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
         find=_expiring,
         found=(
-            "ends soon and is in use",
-            "ends soon, not used lately",
-            "ends soon, but another outlasts it",
+            "expires soon and is in use",
+            "expires soon, not used lately",
+            "expires soon, but another outlasts it",
             "ends on the last day of notice",
         ),
         passed=("ends a day after the notice",),
@@ -272,7 +272,7 @@ RULES = (
         "credential-expired",
         Family.CREDENTIALS,
         "Credential past its end",
-        why="A dead credential that lies about hides whether the client is dead too, and invites its reuse in a copy.",
+        why="An expired credential left lying about hides whether its client is still needed, and invites reuse in a copy.",
         when="A credential has ended by itself and is not withdrawn, whether it is disabled or not.",
         how_bad="Low where a credential of the client works; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
@@ -290,7 +290,7 @@ RULES = (
         why="The longer a credential lives, the more copies of it there are, and the longer a stolen one serves.",
         when=(
             "A credential works, and the time from its issue to its end is longer than `secret_longest_days` (a "
-            "secret) or `key_longest_days` (any other kind), by however little; or it has no end."
+            "secret) or `key_longest_days` (any other kind), by however little; or it has no expiry."
         ),
         how_bad="High without an end; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
@@ -393,7 +393,7 @@ RULES = (
         ),
     ),
     Rule(
-        "dead-credential-tried",
+        "expired-credential-tried",
         Family.CREDENTIALS,
         "Ended credential still tried",
         why="Either a job is failing unseen, or somebody tries what they found.",

@@ -347,7 +347,7 @@ RULES = (
             "too early to say",
             "used just within that time",
             "for people, and used",
-            "for people, too new to say",
+            "for people, too early to tell",
             "for one person, who does not use it",
         ),
     ),

@@ -17,7 +17,7 @@ from jamb.core.reach import EVERYWHERE, Reach
 
 
 @dataclass(frozen=True, slots=True)
-class Bound:
+class Revocation:
     """Of tokens of this kind for this person issued until `until` (None stands for any kind, and for any person).
 
     `permissions` None: nothing of such a token counts any more. Otherwise each counts only within `reach`: in any of
@@ -51,9 +51,9 @@ class PastHolding:
         return max(moments, default=None)
 
 
-def bounds_of(
+def revocations_of(
     catalogue: Catalogue, client_id: str, held: Sequence[PastHolding], since: datetime, now: datetime
-) -> Iterable[Bound]:
+) -> Iterable[Revocation]:
     """Yield, for what ended or was changed since a moment, where the scope values it carried still count.
 
     Args:
@@ -74,7 +74,7 @@ def bounds_of(
             if EVERYWHERE not in still:
                 by_reach.setdefault(tuple(sorted(still, key=attrgetter("words"))), []).append(name)
         for left, affected in by_reach.items():
-            yield Bound(client_id, one.grant.kind, one.grant.person_id, until, tuple(affected), left)
+            yield Revocation(client_id, one.grant.kind, one.grant.person_id, until, tuple(affected), left)
 
 
 def _still(

@@ -11,7 +11,7 @@ from datetime import timedelta
 
 from jamb.actions.act import Act
 from jamb.actions.backend import find_resource
-from jamb.core.access import Bound, PastHolding, bounds_of
+from jamb.core.access import PastHolding, Revocation, revocations_of
 from jamb.core.errors import Forbidden
 from jamb.core.policy import BOUNDS
 from jamb.core.reach import CollectionTree
@@ -23,14 +23,14 @@ SKEW = timedelta(seconds=60)
 
 
 @dataclass(frozen=True, slots=True)
-class Bounds:
+class Revocations:
     resource: str
     object_name: str
-    bounds: tuple[Bound, ...]
+    revocations: tuple[Revocation, ...]
     tree: CollectionTree
 
 
-def read_bounds(act: Act, resource_name: str) -> Bounds:
+def read_revocations(act: Act, resource_name: str) -> Revocations:
     """Return what the guard of a resource must know now. Raises `Forbidden` to anybody but that guard."""
     with act.read() as session:
         resource = find_resource(session, act.directory, resource_name)
@@ -41,8 +41,8 @@ def read_bounds(act: Act, resource_name: str) -> Bounds:
             )
         since = act.now - LONGEST_TOKEN - SKEW
         found = [
-            Bound(client_id, None, None, moment, None, ())
-            for client_id, moment in clients.cut_off_since(session, act.directory.id, since)
+            Revocation(client_id, None, None, moment, None, ())
+            for client_id, moment in clients.revoked_since(session, act.directory.id, since)
         ]
         catalogue = resources.catalogues(session, [resource])[resource.id]
         touched = clients.narrowed_at(session, resource.id, since, act.now)
@@ -61,5 +61,7 @@ def read_bounds(act: Act, resource_name: str) -> Bounds:
                 if role.resource_id == resource.id
                 for one in assignment.grants(role)
             ]
-            found.extend(bounds_of(catalogue, client_id, held, since, act.now))
-        return Bounds(resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id))
+            found.extend(revocations_of(catalogue, client_id, held, since, act.now))
+        return Revocations(
+            resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id)
+        )
