@@ -56,7 +56,7 @@ def test_findings_are_grouped_by_owner_and_who_may_not_remedy_learns_why(open_co
 
 
 def fitted(page: Page) -> None:
-    fit = page.locator("#fit")
+    fit = page.locator("#rightsize")
     expect(fit).to_contain_text("berths.manage, everywhere")
     expect(fit).to_contain_text("berth.close, occupant.assign")
 
@@ -64,12 +64,12 @@ def fitted(page: Page) -> None:
 def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console: Open) -> None:
     with world.jamb() as jamb:
         client = jamb.clients.find("Quay dashboard")
-    with open_console("steward", path=f"/clients/{client.id}#fit") as page:
+    with open_console("steward", path=f"/clients/{client.id}#rightsize") as page:
         fitted(page)
         page.get_by_role("button", name="Try it out dry").click()
-        expect(page.locator("#fit")).to_contain_text("nothing would have been refused")
+        expect(page.locator("#rightsize")).to_contain_text("nothing would have been refused")
         page.get_by_role("button", name="Put it in force").click()
-        expect(page.locator("#fit")).to_contain_text("Its time is not over yet")
+        expect(page.locator("#rightsize")).to_contain_text("Its time is not over yet")
         assert faults(page) == []
         page.get_by_role("button", name="Leave it").click()
         page.get_by_role("button", name="Drop it").click()
@@ -79,7 +79,7 @@ def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console
 def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_console: Open) -> None:
     with world.jamb() as jamb:
         client = jamb.clients.find("Quay dashboard")
-    with open_console("oskar", path=f"/clients/{client.id}#fit") as page:
+    with open_console("oskar", path=f"/clients/{client.id}#rightsize") as page:
         fitted(page)
         with page.expect_download() as saved:
             page.get_by_role("button", name="Save it as a charter").click()
@@ -90,7 +90,7 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
         page.get_by_label("Why less would do").fill("It only shows the berths")
         assert faults(page) == []
         page.get_by_role("button", name="Ask an approver to put it in force").click()
-        expect(page.locator("#fit")).to_contain_text("waits for an approver")
+        expect(page.locator("#rightsize")).to_contain_text("waits for an approver")
         page.get_by_role("link", name="A request to put it in force").click()
         expect(page.get_by_text("An approver or steward decides")).to_be_visible()
     with open_console("approver", path="/desk") as page:

@@ -272,7 +272,7 @@ RULES = (
         "credential-expired",
         Family.CREDENTIALS,
         "Credential past its end",
-        why="An expired credential left lying about hides whether its client is still needed, and invites reuse in a copy.",
+        why="An expired credential left about hides whether its client is still needed, and invites reuse in a copy.",
         when="A credential has ended by itself and is not withdrawn, whether it is disabled or not.",
         how_bad="Low where a credential of the client works; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",

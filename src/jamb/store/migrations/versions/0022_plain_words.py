@@ -43,9 +43,10 @@ def upgrade() -> None:
     for old, new in _SETTINGS:
         op.execute(
             sa.text(
-                "update directory set policy = (policy - :old) || jsonb_build_object(cast(:new as text), policy -> :old) "
-                "where policy ? :old"
+                "update directory set policy = (policy - :old)"
+                " || jsonb_build_object(cast(:new as text), policy -> :old) where policy ? :old"
             ).bindparams(old=old, new=new)
         )
     for table, column, old, new in _WORDS:
-        op.execute(sa.text(f"update {table} set {column} = :new where {column} = :old").bindparams(old=old, new=new))
+        kept = sa.table(table, sa.column(column))
+        op.execute(sa.update(kept).where(kept.c[column] == old).values({column: new}))
