@@ -23,7 +23,8 @@ from sqlmodel import Session
 
 from jamb.actions.act import act_in
 from jamb.actions.audit import group_findings, list_findings
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.actions.posture import read_posture
 from jamb.actions.sweep import look_at_all, sweep
 from jamb.core.lists import GroupBy

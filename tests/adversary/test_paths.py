@@ -14,9 +14,10 @@ from sqlmodel import Session
 from jamb.actions import roles
 from jamb.actions.access import admit_also
 from jamb.actions.act import Act, Caller
-from jamb.actions.backend import Backend, console_client_id, find_client
+from jamb.actions.backend import Backend, console_client_id
 from jamb.actions.escalation import graph_of
 from jamb.actions.judging import Wanted, judge_acting
+from jamb.actions.lookups import find_client
 from jamb.actions.sweep import sweep
 from jamb.core.agreements import ActKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree

@@ -9,7 +9,8 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.actions.sweep import sweep
 from jamb.core.audit import RULES
 from jamb.core.audit.rules import past

@@ -14,7 +14,8 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.actions.sweep import sweep
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit

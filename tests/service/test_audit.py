@@ -15,7 +15,8 @@ from typing import Any
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.actions.sweep import look_at_all, sweep
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit

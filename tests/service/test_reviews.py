@@ -12,7 +12,8 @@ import httpx
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.actions.notices import gather
 from jamb.actions.reviews import close_due
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound

@@ -14,7 +14,8 @@ from uuid import UUID
 from sqlalchemy import Connection
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core.access import TokenFacts
 from jamb.core.directories import Directory
 from jamb.store.lease import Lease

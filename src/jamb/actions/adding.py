@@ -13,10 +13,12 @@ from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, load_one
-from jamb.actions.credentials import credential_subject, credential_view, withdraw_in
+from jamb.actions.credentials import withdraw_in
 from jamb.actions.judging import Wanted, judge_acting, take_turn
+from jamb.actions.lookups import find_client, load_one
 from jamb.actions.sheets import sheets_of
+from jamb.actions.subjects import credential_subject
+from jamb.actions.views import credential_view
 from jamb.core.addresses import UnfitAddress, read_address
 from jamb.core.agreements import ActKind
 from jamb.core.clients import ClientKind, ClientState

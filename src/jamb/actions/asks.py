@@ -8,9 +8,8 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
-from jamb.actions.clients import client_subject
-from jamb.actions.reach import check_reach
+from jamb.actions.lookups import check_reach, find_client, find_resource
+from jamb.actions.subjects import client_subject
 from jamb.core.asks import CheckedList, check_list, implied_by
 from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
@@ -18,10 +17,8 @@ from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, requests, resources
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.consent import Ask
-
-REASON_LONGEST = 500
 
 
 def ask(
@@ -151,11 +148,6 @@ def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> Ask:
         reach=reach_of(row.reach),
         implied_by=implied,
     )
-
-
-def check_reason(reason: str, field: str = "reason") -> None:
-    if len(reason) > REASON_LONGEST:
-        raise Unsuited.field(field, f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
 
 
 def _checked(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client
+from jamb.actions.lookups import find_client
 from jamb.core.attempts import REMEDIES, Outcome
 from jamb.store import usage
 from jamb.wire.credentials import Attempt

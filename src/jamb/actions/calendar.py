@@ -12,7 +12,8 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotFound, Unsuited
 from jamb.store import notices, rotations

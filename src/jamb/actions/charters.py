@@ -11,8 +11,7 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.asks import permission_faults
-from jamb.actions.backend import find_client, load_one
-from jamb.actions.reach import check_reach
+from jamb.actions.lookups import check_reach, find_client, load_one
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
 from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.charter import Charter, CharterAsk, CharterCredential, HeldCredential, Place, Standing, Step, steps

@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from datetime import datetime, timedelta
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, load_one, note_narrowed
-from jamb.actions.credentials import credential_view
+from jamb.actions.lookups import find_client, load_one, note_narrowed
+from jamb.actions.subjects import client_subject
+from jamb.actions.views import credential_view
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.credentials import CredentialState
 from jamb.core.directories import Directory
@@ -15,7 +16,7 @@ from jamb.core.errors import Unsuited
 from jamb.core.ladder import count
 from jamb.core.lists import Attention, ClientSort
 from jamb.core.next_steps import next_steps
-from jamb.store import clients, pictures, usage
+from jamb.store import pictures, usage
 from jamb.store.client_lists import list_page
 from jamb.wire.audit import Severity
 from jamb.wire.clients import Client, LadderCount, Owner, TokensRevoked
@@ -126,10 +127,6 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         publisher=row.publisher,
         trial_ends_at=row.trial_ends_at,
     )
-
-
-def client_subject(row: clients.ClientRow) -> dict[str, str]:
-    return {"kind": "client", "client": row.id, "name": row.name}
 
 
 def _overall(held: Iterable[Credential]) -> CredentialState | None:

@@ -9,18 +9,17 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import find_client
-from jamb.actions.clients import client_subject
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, choose, preview_of, refuse_beyond
 from jamb.actions.judging import adds_words, check_consent, note_addition, take_turn
+from jamb.actions.lookups import find_client
 from jamb.actions.people import find_person
+from jamb.actions.subjects import client_subject
 from jamb.core.errors import NothingToGrant, SecondApprover
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients, people, resources
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.consent import Grant
 
 

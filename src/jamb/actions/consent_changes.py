@@ -8,16 +8,15 @@ from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import find_client, find_resource, note_narrowed
-from jamb.actions.clients import client_subject
+from jamb.actions.lookups import find_client, find_resource, note_narrowed
 from jamb.actions.people import find_person
+from jamb.actions.subjects import client_subject
 from jamb.core.access import HeldGrant, compare, covering, holdings_in_force
 from jamb.core.errors import Conflict, NothingToWithdraw, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store import clients, people, pictures, resources, roles, usage, uses
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.consent import WithdrawnConsent
 
 

@@ -12,11 +12,10 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.asks import ask_view
-from jamb.actions.backend import find_client
 from jamb.actions.judging import consent_words
+from jamb.actions.lookups import check_reach, find_client
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.reach import check_reach
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
 from jamb.core.directories import Directory

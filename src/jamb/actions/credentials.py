@@ -2,28 +2,26 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 from uuid import UUID
 
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client
 from jamb.actions.judging import Wanted, judge_acting, take_turn
+from jamb.actions.lookups import find_client
+from jamb.actions.subjects import credential_subject
+from jamb.actions.views import credential_view
 from jamb.core.agreements import ActKind
 from jamb.core.credentials import (
-    CredentialKind,
     CredentialState,
-    read_certificate,
 )
-from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.errors import AlreadyEnded, Conflict, NotFound
 from jamb.core.rotation import RotationEnd
 from jamb.store import clients, credentials, rotations
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.credentials import Credential
 
-REASON_LONGEST = 500
 USED_FOR = timedelta(days=30)
 MOST_USERS = 20
 
@@ -50,7 +48,7 @@ def set_credential_state(act: Act, client_id: str, credential_id: UUID, enabled:
         AlreadyEnded: it was withdrawn or has ended. Conflict: it is so already.
         NeedsAgreement: whoever has seen it could do more by it than they may.
     """
-    _check_reason(reason)
+    check_reason(reason)
     with act.change() as unit:
         take_turn(unit)
         client = find_client(unit.session, act.directory, client_id, lock=True)
@@ -89,44 +87,11 @@ def find_credential(session: Session, client: clients.ClientRow, credential_id: 
     return row
 
 
-def credential_subject(row: credentials.CredentialRow) -> dict[str, str]:
-    return {"kind": "credential", "id": str(row.id), "name": row.hint, "client": row.client_id}
-
-
-def credential_view(row: credentials.CredentialRow, now: datetime, policy: DirectoryPolicy) -> Credential:
-    kind = CredentialKind(row.kind)
-    return Credential(
-        id=row.id,
-        kind=kind,
-        hint=row.hint,
-        label=row.label,
-        state=row.state(now, policy.warn_before),
-        issued_at=row.issued_at,
-        issued_by=row.issued_by,
-        starts_at=row.starts_at,
-        expires_at=row.expires_at,
-        withdrawn_at=row.withdrawn_at,
-        first_used_at=row.first_used_at,
-        last_used_at=row.last_used_at,
-        serves=kind.serves,
-        key_ids=tuple(str(one["kid"]) for one in row.keys or ()),
-        certificate=read_certificate(row.certificate) if row.certificate is not None else None,
-        issuer=row.issuer,
-        subject=row.subject,
-        keys_uri=row.keys_uri,
-    )
-
-
-def _check_reason(reason: str) -> None:
-    if len(reason) > REASON_LONGEST:
-        raise BadInput.field("reason", f"{len(reason)} characters", f"at most {REASON_LONGEST} characters")
-
-
 def withdraw_in(
     unit: Unit, client: clients.ClientRow, credential_id: UUID, reason: str, *, rotation_stays: bool = False
 ) -> Credential:
     """Withdraw a credential within a unit; a rotation in which it takes part ends with it, unless it is to stay."""
-    _check_reason(reason)
+    check_reason(reason)
     row = find_credential(unit.session, client, credential_id)
     if row.withdrawn_at is not None:
         raise AlreadyEnded(f"{row.hint} was withdrawn already, at {row.withdrawn_at:%Y-%m-%d %H:%M} UTC.")

@@ -11,7 +11,8 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, console_client_id, find_directory
+from jamb.actions.backend import Backend, console_client_id
+from jamb.actions.lookups import find_directory
 from jamb.actions.tries import guessing, refuse_too_many
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.directories import Directory

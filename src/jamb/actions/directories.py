@@ -15,8 +15,9 @@ from jwt.algorithms import ECAlgorithm
 from sqlmodel import Session
 
 from jamb.actions.act import THE_SERVICE, Act
-from jamb.actions.backend import Backend, command_line_client_id, console_client_id, find_directory, find_resource
+from jamb.actions.backend import Backend, command_line_client_id, console_client_id
 from jamb.actions.judging import GRAVE, Wanted, decide_alone
+from jamb.actions.lookups import find_directory, find_resource
 from jamb.actions.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import RoleHolding

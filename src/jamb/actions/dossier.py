@@ -7,9 +7,9 @@ from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, load_one
 from jamb.actions.clients import client_view
-from jamb.actions.credentials import credential_view
+from jamb.actions.lookups import find_client, load_one
+from jamb.actions.views import credential_view
 from jamb.core.audit import ResourcePicture
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind

@@ -9,14 +9,9 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import (
-    find_client,
-    find_resource,
-    note_narrowed,
-)
-from jamb.actions.clients import client_subject
+from jamb.actions.lookups import find_client, find_resource, note_narrowed
 from jamb.actions.rightsizing import MISSES_SHOWN, DryRun, dry_run_of, propose
+from jamb.actions.subjects import client_subject
 from jamb.core.access import Holding, compare
 from jamb.core.access.powers import Place
 from jamb.core.audit.rightsizing import SmallerGrant
@@ -26,7 +21,7 @@ from jamb.core.reach.details import document, reach_of
 from jamb.core.requests import RequestState
 from jamb.store import clients, dry_runs, requests, resources
 from jamb.store.dry_runs import DryRunRow
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 
 
 def start(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> DryRun:

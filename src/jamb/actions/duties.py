@@ -8,7 +8,8 @@ from datetime import datetime
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core.duties import Duty
 from jamb.core.errors import JambError
 from jamb.store import duties

@@ -9,11 +9,11 @@ from sqlmodel import Session
 
 from jamb.actions.access import standing_of
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
-from jamb.actions.credentials import credential_view
+from jamb.actions.lookups import find_client, find_resource
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
 from jamb.actions.reach import facts_of
+from jamb.actions.views import credential_view
 from jamb.core.access import (
     Explanation,
     ObjectFacts,

@@ -9,8 +9,8 @@ import sqlalchemy as sa
 from sqlmodel import Session, col, select
 
 from jamb.actions.act import Act
-from jamb.actions.backend import refuse_stewardless
 from jamb.actions.judging import Wanted, judge_power, take_turn
+from jamb.actions.lookups import refuse_stewardless
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
 from jamb.core.agreements import ActKind

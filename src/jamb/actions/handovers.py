@@ -13,9 +13,10 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.adding import Added, Place
-from jamb.actions.backend import Backend, find_client
-from jamb.actions.clients import client_subject
+from jamb.actions.backend import Backend
 from jamb.actions.credentials import find_credential
+from jamb.actions.lookups import find_client
+from jamb.actions.subjects import client_subject
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
 from jamb.core.handover import (
     KEY_BYTES,

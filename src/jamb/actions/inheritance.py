@@ -12,11 +12,10 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.asks import add_asks
-from jamb.actions.backend import find_client
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, preview_of
 from jamb.actions.judging import note_addition, take_turn
-from jamb.actions.reach import check_reach
+from jamb.actions.lookups import check_reach, find_client
 from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.directories import Directory

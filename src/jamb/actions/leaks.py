@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jamb.actions.act import Act
-from jamb.actions.credentials import credential_view
+from jamb.actions.views import credential_view
 from jamb.core.credentials import fingerprint_of
 from jamb.store.credentials import by_fingerprints
 from jamb.wire.leaks import LeakedSecret

@@ -13,8 +13,9 @@ from sqlmodel import Session, col, select
 
 from jamb.actions.act import Act
 from jamb.actions.audit_notices import audit_facts
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
 from jamb.actions.handovers import MOST_LATE_TOLD
+from jamb.actions.lookups import find_directory
 from jamb.core.attempts import DEAD
 from jamb.core.directories import Directory
 from jamb.core.ids import person_id_in

@@ -9,9 +9,11 @@ from argon2 import PasswordHasher
 from sqlmodel import Session, select
 
 from jamb.actions.act import Act
-from jamb.actions.backend import Backend, refuse_stewardless
+from jamb.actions.backend import Backend
 from jamb.actions.judging import Wanted, judge_power, judge_signing_in, take_turn
+from jamb.actions.lookups import refuse_stewardless
 from jamb.actions.powers import Bench
+from jamb.actions.views import person_view
 from jamb.core.agreements import ActKind
 from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
@@ -202,10 +204,6 @@ def _stretched(backend: Backend, password: str | None) -> str | None:
 
 def _subject(row: people.PersonRow) -> dict[str, str]:
     return {"kind": "person", "id": str(row.id), "name": row.name}
-
-
-def person_view(row: people.PersonRow, roles: dict[UUID, list[str]]) -> Person:
-    return Person(id=row.id, name=row.name, login=row.login, active=row.active, roles=tuple(roles.get(row.id, ())))
 
 
 def _login_taken(login: str) -> NameTaken:

@@ -10,9 +10,10 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.adding import Added, Place
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
 from jamb.actions.delivering import Delivered, to_owners
 from jamb.actions.handovers import HandoverTerms
+from jamb.actions.lookups import find_directory
 from jamb.actions.rotations import open_rotation
 from jamb.core.credentials import CredentialKind
 from jamb.core.directories import Directory

@@ -7,7 +7,7 @@ from datetime import date, datetime
 from uuid import UUID
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
+from jamb.actions.lookups import find_client, find_resource
 from jamb.actions.people import find_person
 from jamb.actions.sweep import MOST_FOR_A_READER, sweep
 from jamb.core.audit import RULES, Severity

@@ -9,8 +9,8 @@ from urllib.parse import quote
 
 from jamb.actions.access import standing_of
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
-from jamb.actions.clients import client_subject
+from jamb.actions.lookups import find_client, find_resource
+from jamb.actions.subjects import client_subject
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.clients import ClientKind, ClientState
 from jamb.core.errors import NotFound, Unsuited

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
 from jamb.core.clients import DOMAIN, tidy_domain
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store import publishers
 from jamb.store.publishers import PublisherRow
+from jamb.store.work import check_reason
 
 
 def list_publishers(act: Act) -> list[PublisherRow]:

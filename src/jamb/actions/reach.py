@@ -8,37 +8,13 @@ from datetime import datetime
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
-from jamb.core import own_api
+from jamb.actions.lookups import find_client, find_resource
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
 from jamb.core.clients import ClientState
-from jamb.core.errors import Unsuited
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.reach import EVERYWHERE, Collection, Coverage, Reach, coverage
+from jamb.core.reach import Collection, Coverage, coverage
 from jamb.store import clients, pictures, resources, roles
 from jamb.wire.reach import ReachOperation
-
-MOST_COLLECTIONS = 100
-
-
-def check_reach(session: Session, resource: resources.ResourceRow, reach: Reach) -> None:
-    """Raise `BadInput` unless the reach names collections of this resource, and not too many for a token."""
-    if reach == EVERYWHERE:
-        return
-    if not resource.object_name:
-        raise Unsuited.field(
-            "reach", reach.words, f"everywhere: {resource.name} has no objects to reach", "Leave the reach out."
-        )
-    if len(reach.collections) > MOST_COLLECTIONS:
-        allowed = f"at most {MOST_COLLECTIONS} collections"
-        raise Unsuited.field("reach", f"{len(reach.collections)} collections", allowed, "Put them into a wider one.")
-    if resource.name == own_api.NAME:
-        # Jamb's own objects are the clients, and each lies in a collection of its own.
-        unknown = sorted(reach.collections - clients.known(session, resource.directory_id, reach.collections))
-        if unknown:
-            raise Unsuited.field("reach.collections", ", ".join(unknown), "ids of clients of this directory")
-        return
-    resources.collections_of(session, resource.id).require("reach.collections", sorted(reach.collections))
 
 
 def facts_of(session: Session, resource: resources.ResourceRow, name: str | None) -> ObjectFacts | None:

@@ -8,14 +8,12 @@ from dataclasses import dataclass
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import note_narrowed
-from jamb.actions.clients import client_subject
 from jamb.actions.consent import grant_view
 from jamb.actions.consent_changes import Standing, chosen_of, for_whom, standing_at
 from jamb.actions.judging import Wanted, decide_alone, earlier, judge_addition, note_addition, take_turn
+from jamb.actions.lookups import check_reach, note_narrowed
 from jamb.actions.powers import Bench
-from jamb.actions.reach import check_reach
+from jamb.actions.subjects import client_subject
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
 from jamb.core.agreements import ActKind, independent
@@ -24,7 +22,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
 from jamb.store import clients
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.consent import Grant
 
 

@@ -10,8 +10,8 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.adding import Added, Delivery, Place
-from jamb.actions.backend import find_client
-from jamb.actions.clients import client_subject
+from jamb.actions.lookups import find_client
+from jamb.actions.subjects import client_subject
 from jamb.core.credentials.public_keys import Jwk
 from jamb.core.credentials.recipients import recipient_key
 from jamb.core.directories import Directory

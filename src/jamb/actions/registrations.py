@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, load_one
-from jamb.actions.clients import client_subject, client_view
+from jamb.actions.clients import client_view
 from jamb.actions.judging import Wanted, judge_acting, take_turn
+from jamb.actions.lookups import find_client, load_one
 from jamb.actions.people import find_person
+from jamb.actions.subjects import client_subject
 from jamb.core.agreements import ActKind
 from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
 from jamb.core.directories import Directory

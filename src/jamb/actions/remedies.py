@@ -23,7 +23,7 @@ from jamb.actions import (
 )
 from jamb.actions.access import admit_also
 from jamb.actions.act import Act
-from jamb.actions.backend import find_resource, load_one
+from jamb.actions.lookups import find_resource, load_one
 from jamb.actions.rightsizing import propose
 from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
 from jamb.core.audit import ClientPicture, RemedyKind, ResourcePicture

@@ -12,11 +12,11 @@ from uuid import UUID, uuid4
 from sqlmodel import Session, col, select
 
 from jamb.actions.act import Act
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import find_client, load_one, note_narrowed
-from jamb.actions.clients import client_subject, client_view
+from jamb.actions.clients import client_view
 from jamb.actions.judging import Wanted, judge_addition, take_turn
+from jamb.actions.lookups import find_client, load_one, note_narrowed
 from jamb.actions.powers import Bench
+from jamb.actions.subjects import client_subject
 from jamb.core import own_api
 from jamb.core.access.powers import NO_POWERS, beyond
 from jamb.core.agreements import ActKind
@@ -32,7 +32,7 @@ from jamb.store.removals import RemovalRow
 from jamb.store.requests import RequestRow
 from jamb.store.resources import ResourceRow
 from jamb.store.roles import AssignmentRow, RoleRow
-from jamb.store.work import Unit
+from jamb.store.work import Unit, check_reason
 from jamb.wire.clients import Client
 from jamb.wire.removals import RemovalPreview, Removed
 

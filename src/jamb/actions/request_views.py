@@ -12,9 +12,9 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.act_views import change_of, details_of
-from jamb.actions.backend import find_client
 from jamb.actions.consent_preview import AS_ASKED, ConsentPreview, GrantTerms, preview_of, told_to, unsettled
 from jamb.actions.judging import act_words
+from jamb.actions.lookups import find_client
 from jamb.actions.powers import Bench
 from jamb.actions.resources import ResourceChange
 from jamb.actions.rightsizing import DryRun, dry_run_of

@@ -11,15 +11,14 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.agreements import agree
-from jamb.actions.asks import check_reason
-from jamb.actions.backend import find_client
-from jamb.actions.clients import client_subject
 from jamb.actions.consent import enact
 from jamb.actions.consent_preview import AS_ASKED, GrantTerms, choose, preview_of, refuse_beyond, unsettled
 from jamb.actions.dry_runs import put_in_force
 from jamb.actions.judging import check_consent, note_addition, take_turn
+from jamb.actions.lookups import find_client
 from jamb.actions.powers import Bench
 from jamb.actions.request_views import Agreed, agreed_of, find_request, request_views
+from jamb.actions.subjects import client_subject
 from jamb.core.agreements import independent, nobody_words
 from jamb.core.directories import Directory
 from jamb.core.errors import (
@@ -43,7 +42,7 @@ from jamb.core.requests import (
 )
 from jamb.store import clients, requests, resources
 from jamb.store.dry_runs import DryRunRow
-from jamb.store.work import Actor, Unit
+from jamb.store.work import Actor, Unit, check_reason
 from jamb.wire.requests import ConsentRequest
 
 

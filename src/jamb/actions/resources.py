@@ -12,8 +12,8 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
 from jamb.actions.judging import agreed_by, earlier, note_addition, take_turn, try_waiting
+from jamb.actions.lookups import find_client, find_resource
 from jamb.actions.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import Comparison, Holding, across, holdings_in_force

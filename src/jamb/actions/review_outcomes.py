@@ -12,10 +12,11 @@ from sqlmodel import Session, select
 from jamb.actions import consent_changes, roles
 from jamb.actions.access import admit_also
 from jamb.actions.act import Act
-from jamb.actions.backend import Backend, find_client
-from jamb.actions.clients import client_subject
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_client
 from jamb.actions.reach_changes import ReachWish, change_reach
 from jamb.actions.review_views import find_review
+from jamb.actions.subjects import client_subject
 from jamb.core.errors import JambError, NothingToWithdraw
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach

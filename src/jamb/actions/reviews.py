@@ -11,9 +11,10 @@ import sqlalchemy as sa
 from sqlmodel import Session, col
 
 from jamb.actions.act import Act
-from jamb.actions.backend import Backend, find_client, find_directory, find_resource
-from jamb.actions.clients import client_subject
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_client, find_directory, find_resource
 from jamb.actions.review_views import ReviewView, find_review, item_views, review_view
+from jamb.actions.subjects import client_subject
 from jamb.core.clients import OwnerLevel
 from jamb.core.directories import Directory
 from jamb.core.errors import Conflict, NotFound, Unsuited

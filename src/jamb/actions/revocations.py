@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_resource
+from jamb.actions.lookups import find_resource
 from jamb.core.access import PastHolding, Revocation, revocations_of
 from jamb.core.errors import Forbidden
 from jamb.core.policy import BOUNDS

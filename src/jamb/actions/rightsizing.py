@@ -9,7 +9,7 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource, load_one
+from jamb.actions.lookups import find_client, find_resource, load_one
 from jamb.core.access import Comparison, Holding, compare
 from jamb.core.audit.rightsizing import SmallerGrant, smaller_grant
 from jamb.core.directories import Directory

@@ -9,12 +9,11 @@ from uuid import UUID, uuid4
 from sqlmodel import Session, col, select
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource, note_narrowed, refuse_stewardless
 from jamb.actions.groups import find_group
 from jamb.actions.judging import Wanted, judge_addition, judge_power, take_turn
+from jamb.actions.lookups import check_reach, find_client, find_resource, note_narrowed, refuse_stewardless
 from jamb.actions.people import find_person
 from jamb.actions.powers import Bench
-from jamb.actions.reach import check_reach
 from jamb.core.access import Holding, holdings_in_force
 from jamb.core.access.powers import lasting
 from jamb.core.agreements import ActKind

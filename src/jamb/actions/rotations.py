@@ -12,10 +12,11 @@ from sqlmodel import Session
 
 from jamb.actions.act import Act
 from jamb.actions.adding import SHOWN, Added, Addition, Delivery, Place, alike
-from jamb.actions.backend import find_client
-from jamb.actions.clients import client_subject
-from jamb.actions.credentials import credential_view, find_credential, withdraw_in
+from jamb.actions.credentials import find_credential, withdraw_in
 from jamb.actions.judging import take_turn
+from jamb.actions.lookups import find_client
+from jamb.actions.subjects import client_subject
+from jamb.actions.views import credential_view
 from jamb.core.credentials import CredentialKind
 from jamb.core.directories import Directory
 from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited

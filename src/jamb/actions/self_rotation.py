@@ -11,7 +11,8 @@ from sqlmodel import Session, select
 from jamb.actions import rotations as steps
 from jamb.actions.act import Act
 from jamb.actions.adding import Addition, keys_in
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialState, digest_secret
 from jamb.core.credentials.certificates import pem_of

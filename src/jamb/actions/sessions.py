@@ -16,8 +16,8 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session
 
 from jamb.actions.backend import Backend
-from jamb.actions.people import person_view
 from jamb.actions.tries import too_many
+from jamb.actions.views import person_view
 from jamb.core.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.people_list import PASSWORD_SHORTEST

@@ -8,7 +8,7 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client
+from jamb.actions.lookups import find_client
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState
 from jamb.core.directories import Directory
 from jamb.store import clients, credentials, resources

@@ -13,7 +13,8 @@ from datetime import UTC, datetime
 import sqlalchemy as sa
 from sqlmodel import Session, col
 
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core import audit
 from jamb.core.clients import ClientState
 from jamb.core.directories import Directory

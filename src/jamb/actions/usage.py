@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.act import Act
-from jamb.actions.backend import find_client, find_resource
+from jamb.actions.lookups import find_client, find_resource
 from jamb.core.audit.rightsizing import misses
 from jamb.core.errors import Forbidden, Unsuited
 from jamb.core.ladder import Use

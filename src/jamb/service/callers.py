@@ -15,7 +15,8 @@ from sqlmodel import Session
 from jamb.actions import devices, sessions
 from jamb.actions.access import admit, client_meant
 from jamb.actions.act import Act, Caller
-from jamb.actions.backend import console_client_id, find_directory
+from jamb.actions.backend import console_client_id
+from jamb.actions.lookups import find_directory
 from jamb.core.access import TokenFacts
 from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn

@@ -14,7 +14,8 @@ from sqlmodel import Session
 
 from jamb.actions import directories, resources
 from jamb.actions.act import Act
-from jamb.actions.backend import Backend, find_directory
+from jamb.actions.backend import Backend
+from jamb.actions.lookups import find_directory
 from jamb.core.clients import look_of
 from jamb.core.errors import Conflict
 from jamb.core.policy import DirectoryPolicy
