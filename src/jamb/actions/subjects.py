@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from jamb.store import clients
+from jamb.store.credentials import CredentialRow
 
 
 def client_subject(row: clients.ClientRow) -> dict[str, str]:

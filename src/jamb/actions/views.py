@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from uuid import UUID
 
 from jamb.core.credentials import (
@@ -13,10 +13,6 @@ from jamb.core.policy import DirectoryPolicy
 from jamb.store import credentials, people
 from jamb.wire.credentials import Credential
 from jamb.wire.people import Person
-
-USED_FOR = timedelta(days=30)
-MOST_USERS = 20
-from __future__ import annotations
 
 
 def credential_view(row: credentials.CredentialRow, now: datetime, policy: DirectoryPolicy) -> Credential:
