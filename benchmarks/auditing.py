@@ -21,19 +21,19 @@ import psycopg
 from pydantic import SecretStr
 from sqlmodel import Session
 
-from jamb.actions.act import act_in
-from jamb.actions.audit import group_findings, list_findings
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
-from jamb.actions.posture import read_posture
-from jamb.actions.sweep import look_at_all, sweep
+from jamb.actions.audit.evaluation import look_at_all, sweep
+from jamb.actions.audit.findings import group_findings, list_findings
+from jamb.actions.audit.posture import read_posture
+from jamb.actions.base.act import act_in
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
 from jamb.core.lists import GroupBy
 from jamb.demo.cluster import Cluster
 from jamb.demo.estate import load_estate, plan_estate
 from jamb.service.settings import Settings
-from jamb.store import findings
-from jamb.store.engine import make_engine
-from jamb.store.findings import Wanted
+from jamb.store.audit import findings
+from jamb.store.audit.findings import Wanted
+from jamb.store.base.engine import make_engine
 
 CHANGED, REQUESTS, SEED = 100, 200, 11
 _CHANGE = """

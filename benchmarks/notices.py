@@ -103,7 +103,7 @@ def _workers(what: str, home: Path, port: int, url: str) -> None:
 
 def main() -> None:
     """One worker: `tell` or `carry`, on the service of the environment."""
-    from jamb.actions import notices  # noqa: PLC0415 - only a worker needs the service
+    from jamb.actions.notices import notices  # noqa: PLC0415
     from jamb.service.runtime import open_runtime  # noqa: PLC0415
     from jamb.service.settings import Settings  # noqa: PLC0415
     from jamb.service.work.mails import Mailer, send_mails  # noqa: PLC0415

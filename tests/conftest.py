@@ -16,7 +16,7 @@ from hypothesis import HealthCheck, settings
 
 from jamb.core.credentials import KeyType
 from jamb.demo.cluster import Cluster
-from jamb.store.keypairs import make_key_pair
+from jamb.store.credentials.keypairs import make_key_pair
 from tests.console.browser import browser, open_console
 from tests.leftovers import leftovers
 from tests.world import HOME, PORT, ROOT, World, answers, wait_until

@@ -14,9 +14,12 @@ import httpx
 from sqlalchemy import text
 from sqlmodel import Session
 
-from jamb.actions import asks, consent, directories, people, registrations, requests, resources, roles
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import registrations
+from jamb.actions.consent import asks, consent, requests
+from jamb.actions.directory import directories, people, roles
+from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.clients import ClientKind, OwnerLevel
 from jamb.core.directories import Directory
@@ -27,9 +30,9 @@ from jamb.core.requests import RequestEvent
 from jamb.core.roles import HolderKind
 from jamb.service.callers import CSRF_HEADER
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-from jamb.store.people import ConsoleSessionRow
-from jamb.store.work import Actor
+from jamb.store.base.engine import make_engine
+from jamb.store.base.work import Actor
+from jamb.store.directory.people import ConsoleSessionRow
 from tests.world import World
 
 BOTH = frozenset(AccessKind)

@@ -19,7 +19,7 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 
-from jamb.actions.backend import Backend
+from jamb.actions.base.backend import Backend
 from tests.adversary.oracle import Can, can, weigh, weights
 from tests.adversary.scene import ROLES, Scene, backend_of, made_scene
 from tests.world import World, unique

@@ -11,19 +11,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlmodel import Session
 
-from jamb.actions import roles
-from jamb.actions.access import admit_also
-from jamb.actions.act import Act, Caller
-from jamb.actions.backend import Backend, console_client_id
-from jamb.actions.escalation import graph_of
-from jamb.actions.judging import Wanted, judge_acting
-from jamb.actions.lookups import find_client
-from jamb.actions.sweep import sweep
+from jamb.actions.audit.escalation import graph_of
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.act import Act, Caller
+from jamb.actions.base.backend import Backend, console_client_id
+from jamb.actions.base.lookups import find_client
+from jamb.actions.directory import roles
+from jamb.actions.entry.access import admit_also
+from jamb.actions.judgement.judging import Wanted, judge_acting
 from jamb.core.agreements import ActKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.roles import HolderKind
-from jamb.store.work import Actor
+from jamb.store.base.work import Actor
 from tests.adversary.scene import SETUP, Scene, backend_of, made_scene
 from tests.world import World
 

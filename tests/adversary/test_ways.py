@@ -14,10 +14,12 @@ from typing import Any
 import pytest
 from joserfc.jwk import ECKey
 
-from jamb.actions import asks, directories, registrations, roles
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend
-from jamb.actions.policy_rotation import open_by_policy
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import registrations
+from jamb.actions.consent import asks
+from jamb.actions.credentials.policy_rotation import open_by_policy
+from jamb.actions.directory import directories, roles
 from jamb.core.clients import ClientKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach

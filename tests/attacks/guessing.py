@@ -11,7 +11,7 @@ import httpx
 import jwt
 
 from jamb.client import DeviceSignIn
-from jamb.client.auth import AccessToken
+from jamb.client.base.auth import AccessToken
 from jamb.client.jamb import Jamb
 from tests.attacks.scene import ASSERTION, HERE, Attack, Scene, new_key, refused
 from tests.world import unique

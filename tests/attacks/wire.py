@@ -295,7 +295,7 @@ def late_tries_without_end(scene: Scene) -> None:
 
 
 def what_is_over_is_forgotten(scene: Scene) -> None:
-    from jamb.store.retention import FORGET  # noqa: PLC0415 - the statements themselves are what is tried
+    from jamb.store.base.retention import FORGET  # noqa: PLC0415 - the statements themselves are what is tried
 
     old = "now() - interval '30 days'"
     with scene.world.database() as database:

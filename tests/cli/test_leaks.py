@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.cli import leak_places
+from jamb.cli.credentials import leak_places
 from jamb.core.credentials import leaks_in, secret_from
 from tests.cli.run import Shell
 from tests.world import World

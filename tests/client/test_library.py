@@ -18,7 +18,7 @@ from jamb.client import (
     ServiceUnreachable,
 )
 from jamb.core.errors import AlreadyAsked, LivesTooLong, NameTaken
-from jamb.wire.clients import Client
+from jamb.wire.clients.clients import Client
 from tests.world import World, unique
 
 

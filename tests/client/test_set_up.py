@@ -11,7 +11,7 @@ import httpx
 import pytest
 
 from jamb.client import AccessToken, BadInput, Conflict, DoneBefore, Jamb, Wanted, set_up
-from jamb.client.setting_up import Consented
+from jamb.client.credentials.setting_up import Consented
 from jamb.core.credentials import CredentialKind, CredentialState
 from tests.cli.run import Shell
 from tests.world import Made, World, unique

@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from jamb.core.reach import ReachKind
-from jamb.wire.reach import ReachSent
+from jamb.wire.resources.reach import ReachSent
 from tests.console.browser import Open, faults
 from tests.world import World, unique
 

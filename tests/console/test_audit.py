@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from playwright.sync_api import Page, expect
 
-from jamb.wire.charter_file import read_charter
+from jamb.wire.consent.charter_file import read_charter
 from tests.console.browser import Open, faults
 from tests.world import World, unique, wait_until
 

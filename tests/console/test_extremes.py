@@ -10,14 +10,15 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from jamb.actions import people, resources
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend
-from jamb.actions.directories import read_directory
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.directory import people
+from jamb.actions.directory.directories import read_directory
+from jamb.actions.resources import resources
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-from jamb.store.work import Actor
+from jamb.store.base.engine import make_engine
+from jamb.store.base.work import Actor
 from tests.console.browser import Open, faults
 from tests.world import World, unique
 

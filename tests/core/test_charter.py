@@ -25,8 +25,8 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.text import line_fault
-from jamb.wire.charter_file import charter_file, read_charter
-from jamb.wire.charters import charter_of
+from jamb.wire.consent.charter_file import charter_file, read_charter
+from jamb.wire.consent.charters import charter_of
 
 S = StepKind
 PLACES = [(resource, kind) for resource in ("berths", "crew") for kind in AccessKind]

@@ -9,14 +9,14 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
-from jamb.actions.sweep import sweep
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
 from jamb.core.audit import RULES
 from jamb.core.audit.rules import past
 from jamb.demo.estate import DECOYS, FAULTS, plan_estate
-from jamb.store import findings
-from jamb.store.engine import make_engine
+from jamb.store.audit import findings
+from jamb.store.base.engine import make_engine
 from tests.cli.run import Shell
 from tests.world import World, unique
 

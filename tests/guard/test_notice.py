@@ -16,8 +16,8 @@ from jamb.guard import OwnToken, Refused, Revocations, RevocationsReader, TokenC
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import revocations_of
 from jamb.guard.verify import bounded, require_permission
-from jamb.wire.consent import Terms
-from jamb.wire.reach import ReachSent
+from jamb.wire.consent.consent import Terms
+from jamb.wire.resources.reach import ReachSent
 from tests.world import BERTHS, World
 
 OBJECTS = ("north-2", "north-12", "south-3", "fuel-1")

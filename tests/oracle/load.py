@@ -13,16 +13,17 @@ from uuid import UUID, uuid4
 
 import psycopg
 
-from jamb.actions import directories, resources
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.directory import directories
+from jamb.actions.resources import resources
 from jamb.core.clients import look_of
 from jamb.core.directories import Directory
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import Collection, CollectionTree
-from jamb.store.engine import driver_url
-from jamb.store.work import Actor
+from jamb.store.base.engine import driver_url
+from jamb.store.base.work import Actor
 from tests.oracle.draw import public_key
 from tests.oracle.facts import DAY, POLICY, Estate, Held, Reach, Resource
 

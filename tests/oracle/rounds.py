@@ -7,9 +7,9 @@ import time
 from datetime import UTC, datetime
 from typing import Any
 
-from jamb.actions.backend import Backend
-from jamb.actions.sweep import sweep
-from jamb.store.engine import make_engine
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.backend import Backend
+from jamb.store.base.engine import make_engine
 
 
 def main(url: str, slug: str) -> None:

@@ -14,16 +14,17 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
-from jamb.actions.sweep import sweep
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.store import findings, pictures
-from jamb.wire.clients import Client
-from jamb.wire.reach import ReachSent
+from jamb.store.audit import client_facts as pictures
+from jamb.store.audit import findings
+from jamb.wire.clients.clients import Client
+from jamb.wire.resources.reach import ReachSent
 from tests.adversary.scene import backend_of
 from tests.world import PATIENCE, ROOT, World, unique
 

@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 
 import pytest
 
-from jamb.actions.backend import Backend
-from jamb.actions.sweep import sweep
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.backend import Backend
 from jamb.core.audit import RULES
 from tests.adversary.scene import backend_of
 from tests.oracle.draw import Draw

@@ -13,10 +13,10 @@ from jamb.core.clients import OwnerLevel
 from jamb.core.handover import Deliver
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.wire.consent import Terms
-from jamb.wire.reach import CollectionSent, ReachSent
-from jamb.wire.resources import ResourceSent
-from jamb.wire.roles import RoleSent
+from jamb.wire.consent.consent import Terms
+from jamb.wire.directory.roles import RoleSent
+from jamb.wire.resources.reach import CollectionSent, ReachSent
+from jamb.wire.resources.resources import ResourceSent
 from tests.world import Made, World, unique
 
 HERE = "/api/v1/directories/quillhaven"

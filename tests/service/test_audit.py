@@ -15,15 +15,16 @@ from typing import Any
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
-from jamb.actions.sweep import look_at_all, sweep
+from jamb.actions.audit.evaluation import look_at_all, sweep
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
 from jamb.core.audit.reports import ReportForm, fingerprints_in
-from jamb.store import findings, pictures
-from jamb.store.engine import make_engine
-from jamb.wire.audit import KeptFinding
+from jamb.store.audit import client_facts as pictures
+from jamb.store.audit import findings
+from jamb.store.base.engine import make_engine
+from jamb.wire.audit.audit import KeptFinding
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
 

@@ -14,8 +14,8 @@ from typing import Any
 import pytest
 from pydantic import SecretStr
 
-from jamb.actions import hashing
-from jamb.actions.duties import do_all
+from jamb.actions.base import hashing
+from jamb.actions.base.duties import do_all
 from jamb.core.attempts import Outcome
 from jamb.core.duties import Duty, pause_after
 from jamb.core.errors import TooManyTries

@@ -10,15 +10,15 @@ import jwt
 import pytest
 
 from jamb.client import BadInput, Forbidden, Jamb, ServiceUnreachable
-from jamb.client.adopting import adopt
+from jamb.client.consent.adopting import adopt
 from jamb.core.charter import StepKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
-from jamb.wire.charter_file import read_charter
-from jamb.wire.charters import Charter, CharterAsk, CharterCredential
-from jamb.wire.consent import Grant
-from jamb.wire.reach import ReachSent
+from jamb.wire.consent.charter_file import read_charter
+from jamb.wire.consent.charters import Charter, CharterAsk, CharterCredential
+from jamb.wire.consent.consent import Grant
+from jamb.wire.resources.reach import ReachSent
 from tests.service.test_right_sizing import grown_old, reads, running_mail
 from tests.world import World, unique, wait_until
 

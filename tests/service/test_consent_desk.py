@@ -15,9 +15,9 @@ from jamb.core.inheritance import InheritedLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.wire.consent import InheritedChoice, Terms
-from jamb.wire.reach import ReachSent
-from jamb.wire.resources import ResourceSent
+from jamb.wire.consent.consent import InheritedChoice, Terms
+from jamb.wire.resources.reach import ReachSent
+from jamb.wire.resources.resources import ResourceSent
 from tests.world import Made, World, unique
 
 HERE = "/api/v1/directories/quillhaven"

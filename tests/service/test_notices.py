@@ -31,8 +31,8 @@ from joserfc.jwk import KeySet
 from prometheus_client.parser import text_string_to_metric_families
 from pydantic import SecretStr
 
-from jamb.actions import notices
-from jamb.actions.recipients import EVENT
+from jamb.actions.credentials.recipients import EVENT
+from jamb.actions.notices import notices
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, PrivateKey, unseal
 from jamb.core.credentials import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after

@@ -13,7 +13,7 @@ from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import Encoding
 
 from jamb.client import ClientCredentials, Conflict, Jamb, KeyFile, PrivateKey, SecretFile, keep_fresh
-from jamb.client.keeping_fresh import Did
+from jamb.client.credentials.keeping_fresh import Did
 from jamb.core.credentials import CredentialState
 from jamb.core.rotation import RotationState
 from tests.service.test_rotations import DAY, aged, last_used, opened_ago

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from jamb.client import BadInput, Forbidden, NotFound
-from jamb.store.retention import FORGET
+from jamb.store.base.retention import FORGET
 from tests.cli.run import Shell
 from tests.world import World, wait_until
 

@@ -34,7 +34,7 @@ from jamb.core.credentials import CredentialKind, CredentialState, KeyType
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.errors import AlreadyEnded, LivesTooLong
-from jamb.wire.credentials import MadeCertificate
+from jamb.wire.credentials.credentials import MadeCertificate
 from tests.world import BERTHS, Made, World, wait_until
 
 

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from jamb.client import BadInput, Forbidden, Wanted, set_up
 from jamb.core.tokens import CLAIMS, read_token
-from jamb.wire.reach import ReachSent
+from jamb.wire.resources.reach import ReachSent
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
 

@@ -10,9 +10,9 @@ import pytest
 from jamb.client import BadInput, Conflict, Jamb
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
-from jamb.wire.reach import CollectionSent, ReachSent
-from jamb.wire.resources import ResourceSent
-from jamb.wire.roles import RoleSent
+from jamb.wire.directory.roles import RoleSent
+from jamb.wire.resources.reach import CollectionSent, ReachSent
+from jamb.wire.resources.resources import ResourceSent
 from tests.core.test_keys import KEY, public
 from tests.world import Made, World, unique
 

@@ -12,12 +12,12 @@ import httpx
 import pytest
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
-from jamb.actions.notices import gather
-from jamb.actions.reviews import close_due
+from jamb.actions.audit.reviews import close_due
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.notices.notices import gather
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
-from jamb.client.evidence import verify_evidence
+from jamb.client.audit.evidence import verify_evidence
 from jamb.core.errors import NameTaken, StillInUse
 from jamb.core.notices import NoticeKind
 from jamb.core.permissions import DataClass
@@ -25,10 +25,10 @@ from jamb.core.reach import ReachKind
 from jamb.core.reviews import Answer
 from jamb.core.roles import HolderKind
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-from jamb.store.sealing import Sealer
-from jamb.wire.reach import ReachSent
-from jamb.wire.reviews import ReviewItem
+from jamb.store.base.engine import make_engine
+from jamb.store.base.sealing import Sealer
+from jamb.wire.audit.reviews import ReviewItem
+from jamb.wire.resources.reach import ReachSent
 from tests.world import Made, World, unique, wait_until
 
 ONLY_DUTY = ReachSent(kind=ReachKind.ONLY, collections=["duty"])

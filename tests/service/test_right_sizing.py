@@ -15,8 +15,8 @@ from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
 from jamb.core.roles import HolderKind
-from jamb.wire.consent import Terms
-from jamb.wire.reach import ReachSent
+from jamb.wire.consent.consent import Terms
+from jamb.wire.resources.reach import ReachSent
 from tests.service.test_bounds import DISPATCHES
 from tests.world import Made, World, wait_until
 

@@ -14,7 +14,7 @@ from jamb.client import AccessToken, BadInput, Conflict, Jamb, JambError
 from jamb.core.credentials import CredentialKind, CredentialState
 from jamb.core.errors import StillInUse
 from jamb.core.rotation import RotationState
-from jamb.wire.rotations import OpenedRotation, Rotation
+from jamb.wire.credentials.rotations import OpenedRotation, Rotation
 from tests.world import Made, World, wait_until
 
 DAY = timedelta(days=1)

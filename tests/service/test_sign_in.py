@@ -13,7 +13,7 @@ import pytest
 from cryptography.hazmat.primitives.asymmetric import ec
 
 from jamb.client import DeviceSignIn, Jamb, NotSignedIn
-from jamb.client.auth import DEVICE_GRANT, AccessToken
+from jamb.client.base.auth import DEVICE_GRANT, AccessToken
 from tests.world import World, wait_until
 
 HERE = "/api/v1/directories/quillhaven"

@@ -16,9 +16,9 @@ from fastapi.routing import APIRoute
 from jamb.core import errors, own_api
 from jamb.service.app import ROUTERS
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-from jamb.store.tables import METADATA
-from jamb.wire.problems import TABLE, error_of, problem_of
+from jamb.store.base.engine import make_engine
+from jamb.store.base.tables import METADATA
+from jamb.wire.base.problems import TABLE, error_of, problem_of
 from tests.leftovers import dump_of
 from tests.world import ROOT, World, unique, wait_until
 

@@ -14,7 +14,7 @@ from oauthlib.oauth2 import BackendApplicationClient
 from requests_oauthlib import OAuth2Session
 
 from jamb.client import Jamb
-from jamb.wire.credentials import Credential
+from jamb.wire.credentials.credentials import Credential
 from tests.world import BERTHS, Made, World, wait_until
 
 

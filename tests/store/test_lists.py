@@ -11,21 +11,23 @@ from uuid import uuid4
 import pytest
 from sqlmodel import Session
 
-from jamb.actions import clients as client_actions
-from jamb.actions import directories, people, resources
-from jamb.actions import dossier as dossier_actions
-from jamb.actions.act import THE_SERVICE, Act
-from jamb.actions.backend import Backend
+from jamb.actions.base.act import THE_SERVICE, Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import clients as client_actions
+from jamb.actions.clients import dossier as dossier_actions
+from jamb.actions.directory import directories, people
+from jamb.actions.resources import resources
 from jamb.core.directories import Directory
 from jamb.core.lists import Attention, ClientSort
 from jamb.core.policy import DirectoryPolicy
 from jamb.demo.scenario import BERTHS
-from jamb.store import clients, credentials
-from jamb.store.engine import make_engine
-from jamb.store.resources import ResourceRow, resources_of
-from jamb.store.sealing import KEY_BYTES, Sealer
-from jamb.store.work import Actor
-from jamb.wire.clients import Client
+from jamb.store.base.engine import make_engine
+from jamb.store.base.sealing import KEY_BYTES, Sealer
+from jamb.store.base.work import Actor
+from jamb.store.clients import clients
+from jamb.store.credentials import credentials
+from jamb.store.resources.resources import ResourceRow, resources_of
+from jamb.wire.clients.clients import Client
 from tests.world import World
 
 NOW = datetime.now(UTC)

@@ -12,15 +12,16 @@ import sqlalchemy as sa
 from alembic import command
 from sqlmodel import Session
 
-from jamb.actions import directories, resources
-from jamb.actions.act import act_in
-from jamb.actions.backend import Backend
+from jamb.actions.base.act import act_in
+from jamb.actions.base.backend import Backend
+from jamb.actions.directory import directories
+from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.policy import DirectoryPolicy
-from jamb.store.engine import make_engine
-from jamb.store.migrate import alembic_config, migrate
-from jamb.store.sealing import KEY_BYTES, Sealer
-from jamb.store.work import Actor
+from jamb.store.base.engine import make_engine
+from jamb.store.base.migrate import alembic_config, migrate
+from jamb.store.base.sealing import KEY_BYTES, Sealer
+from jamb.store.base.work import Actor
 from tests.world import World
 
 ACTOR = Actor("service", "test", "Test", "Test")

@@ -15,27 +15,29 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlmodel import Session, select
 
-from jamb.actions import clients as client_actions
-from jamb.actions import directories, registrations, today
-from jamb.actions.act import Act, act_in
-from jamb.actions.audit import list_findings, run_audit
-from jamb.actions.backend import Backend
-from jamb.actions.escalation import read_escalation_paths
-from jamb.actions.posture import read_posture
+from jamb.actions.audit import today
+from jamb.actions.audit.escalation import read_escalation_paths
+from jamb.actions.audit.findings import list_findings, run_audit
+from jamb.actions.audit.posture import read_posture
+from jamb.actions.base.act import Act, act_in
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import clients as client_actions
+from jamb.actions.clients import registrations
+from jamb.actions.directory import directories
 from jamb.core.clients import ClientKind
 from jamb.core.directories import Directory
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.core.policy import DirectoryPolicy
 from jamb.service.keys import Keyring
-from jamb.store import ledger
-from jamb.store.clients import ClientRow
-from jamb.store.directories import SigningKeyRow
-from jamb.store.engine import MOST_OVERFLOW, make_engine, outage_of
-from jamb.store.findings import Wanted
-from jamb.store.sealing import KEY_BYTES, Sealer
-from jamb.store.usage import AttemptRow
-from jamb.store.work import Actor, observation
+from jamb.store.audit.findings import Wanted
+from jamb.store.base.engine import MOST_OVERFLOW, make_engine, outage_of
+from jamb.store.base.sealing import KEY_BYTES, Sealer
+from jamb.store.base.work import Actor, observation
+from jamb.store.clients.clients import ClientRow
+from jamb.store.directory import ledger
+from jamb.store.directory.directories import SigningKeyRow
+from jamb.store.resources.usage import AttemptRow
 from tests.world import World, unique
 
 NOW = datetime.now(UTC)

@@ -12,12 +12,12 @@ from typing import Annotated, Any, NamedTuple
 import typer
 
 from jamb import __version__
-from jamb.cli.output import fail
+from jamb.cli.base.output import fail
 from jamb.core.errors import BadInput, JambError
 
 
-class _Place(NamedTuple):
-    """Where a command or group of commands is, a module of jamb.cli and what of it, and what it is for."""
+class _Command(NamedTuple):
+    """A command or group of commands: its module of jamb.cli, what of it, and what it is for."""
 
     module: str
     what: str
@@ -25,60 +25,70 @@ class _Place(NamedTuple):
 
 
 _COMMANDS = {
-    "sign-in": _Place("sign_in", "sign_in", "Sign in with a browser: approve the code that is shown here (RFC 8628)."),
-    "sign-out": _Place("sign_in", "sign_out", "End the sign-in, here and at the service."),
-    "whoami": _Place("sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
-    "today": _Place(
-        "today", "today", "Say what waits for consent, which secrets expire next, and what the audit finds."
+    "sign-in": _Command(
+        "entry.sign_in", "sign_in", "Sign in with a browser: approve the code that is shown here (RFC 8628)."
     ),
-    "set-up": _Place(
-        "set_up",
+    "sign-out": _Command("entry.sign_in", "sign_out", "End the sign-in, here and at the service."),
+    "whoami": _Command("entry.sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
+    "today": _Command(
+        "audit.today", "today", "Say what waits for consent, which secrets expire next, and what the audit finds."
+    ),
+    "set-up": _Command(
+        "clients.set_up",
         "set_up",
         "Register a client, ask, consent where you may (or ask the approvers), and issue a credential.",
     ),
-    "explain": _Place(
-        "access",
+    "explain": _Command(
+        "resources.access",
         "explain",
         "Say whether a client may do an operation, every check behind it, and the smallest change that would allow it.",
     ),
-    "probe": _Place(
-        "probe",
+    "probe": _Command(
+        "resources.probe",
         "probe",
         "Try a client as its integrator would: fetch a token, read it, call the resource, explain the answer.",
     ),
-    "token": _Place(
-        "probe",
+    "token": _Command(
+        "resources.probe",
         "token",
         "Read an access token: every claim in words, and what a resource would refuse it for.",
     ),
-    "holders": _Place("access", "holders", "Say who can do an operation: all clients and people, and through what."),
+    "holders": _Command(
+        "resources.access", "holders", "Say who can do an operation: all clients and people, and through what."
+    ),
 }
 _GROUPS = {
-    "clients": _Place("clients", "app", "Client applications: list, show, register."),
-    "resources": _Place("resources", "app", "Resources and what unlocks what."),
-    "asks": _Place("asks", "app", "Say which permissions a client needs."),
-    "consent": _Place("consent", "app", "See what consent would make possible, and consent."),
-    "requests": _Place("requests", "app", "Ask an approver to consent, and decide what is asked."),
-    "reach": _Place("reach", "app", "Prove what a client can and cannot touch."),
-    "people": _Place("people", "people", "The people of the directory."),
-    "groups": _Place("people", "groups", "Groups of people, nested."),
-    "roles": _Place("people", "roles", "Bundles of permissions, and who holds them where."),
-    "policy": _Place("policy", "app", "What the directory's policy bounds."),
-    "secrets": _Place("secrets", "app", "Client secrets: issue one."),
-    "credentials": _Place("credentials", "app", "Credentials of every kind: see, add, stop and end them."),
-    "rotate": _Place("rotate", "app", "Replace credentials before they expire, without an outage."),
-    "handover": _Place(
-        "handover", "app", "Hand a new credential over: by a link that shows it once, or sealed to a key."
+    "clients": _Command("clients.clients", "app", "Client applications: list, show, register."),
+    "resources": _Command("resources.resources", "app", "Resources and what unlocks what."),
+    "asks": _Command("consent.asks", "app", "Say which permissions a client needs."),
+    "consent": _Command("consent.consent", "app", "See what consent would make possible, and consent."),
+    "requests": _Command("consent.requests", "app", "Ask an approver to consent, and decide what is asked."),
+    "reach": _Command("resources.reach", "app", "Prove what a client can and cannot touch."),
+    "people": _Command("directory.people", "people", "The people of the directory."),
+    "groups": _Command("directory.people", "groups", "Groups of people, nested."),
+    "roles": _Command("directory.people", "roles", "Bundles of permissions, and who holds them where."),
+    "policy": _Command("directory.policy", "app", "What the directory's policy bounds."),
+    "secrets": _Command("credentials.secrets", "app", "Client secrets: issue one."),
+    "credentials": _Command(
+        "credentials.credentials", "app", "Credentials of every kind: see, add, stop and end them."
     ),
-    "leaks": _Place("leaks", "app", "Find client secrets in files and in git histories."),
-    "notices": _Place("notices", "app", "See what people were told, and how the mails fared."),
-    "webhooks": _Place("notices", "webhooks", "Addresses that hear of everything by signed events."),
-    "audit": _Place("audit", "app", "Find what is wrong with registrations."),
-    "rightsize": _Place("rightsize", "app", "Right-size what a client holds to what it does."),
-    "charter": _Place("charter", "app", "Declare a registration in a file, and adopt it in any directory."),
-    "reviews": _Place("reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."),
-    "publishers": _Place("removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."),
-    "ledger": _Place("ledger", "app", "The record of every change."),
+    "rotate": _Command("credentials.rotate", "app", "Replace credentials before they expire, without an outage."),
+    "handover": _Command(
+        "credentials.handover", "app", "Hand a new credential over: by a link that shows it once, or sealed to a key."
+    ),
+    "leaks": _Command("credentials.leaks", "app", "Find client secrets in files and in git histories."),
+    "notices": _Command("notices.notices", "app", "See what people were told, and how the mails fared."),
+    "webhooks": _Command("notices.notices", "webhooks", "Addresses that hear of everything by signed events."),
+    "audit": _Command("audit.audit", "app", "Find what is wrong with registrations."),
+    "rightsize": _Command("consent.rightsize", "app", "Right-size what a client holds to what it does."),
+    "charter": _Command("consent.charter", "app", "Declare a registration in a file, and adopt it in any directory."),
+    "reviews": _Command(
+        "audit.reviews", "app", "Access reviews: owners confirm, narrow or give up what their clients hold."
+    ),
+    "publishers": _Command(
+        "clients.removals", "publishers", "Publishers of clients from elsewhere, and who answers for them."
+    ),
+    "ledger": _Command("directory.ledger", "app", "The record of every change."),
 }
 
 
@@ -110,7 +120,7 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
     return app
 
 
-def _found(place: _Place) -> Any:
+def _found(place: _Command) -> Any:
     return getattr(import_module(f"jamb.cli.{place.module}"), place.what)
 
 

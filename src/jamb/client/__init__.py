@@ -21,14 +21,14 @@ from jamb.core.errors import (
 )
 
 if TYPE_CHECKING:
-    from jamb.client.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
-    from jamb.client.handovers import HandoverLink
+    from jamb.client.base.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
+    from jamb.client.base.own_files import KeyFile, SecretFile
+    from jamb.client.base.private_key import PrivateKey
+    from jamb.client.base.sealed import unseal
+    from jamb.client.credentials.handovers import HandoverLink
+    from jamb.client.credentials.keeping_fresh import KeptFresh, keep_fresh
+    from jamb.client.credentials.setting_up import Wanted, set_up
     from jamb.client.jamb import Jamb
-    from jamb.client.keeping_fresh import KeptFresh, keep_fresh
-    from jamb.client.own_files import KeyFile, SecretFile
-    from jamb.client.private_key import PrivateKey
-    from jamb.client.sealed import unseal
-    from jamb.client.setting_up import Wanted, set_up
 
 __all__ = [
     "AccessToken",
@@ -58,25 +58,25 @@ __all__ = [
 ]
 
 # Imported when they are first asked for: keys and sealing cost a program that needs neither a tenth of a second.
-_PLACES = {
-    "AccessToken": "auth",
-    "ClientCredentials": "auth",
-    "DeviceSignIn": "auth",
-    "HandoverLink": "handovers",
+_MODULES = {
+    "AccessToken": "base.auth",
+    "ClientCredentials": "base.auth",
+    "DeviceSignIn": "base.auth",
+    "HandoverLink": "credentials.handovers",
     "Jamb": "jamb",
-    "KeptFresh": "keeping_fresh",
-    "KeyFile": "own_files",
-    "KeyPair": "auth",
-    "PrivateKey": "private_key",
-    "SecretFile": "own_files",
-    "Wanted": "setting_up",
-    "keep_fresh": "keeping_fresh",
-    "set_up": "setting_up",
-    "unseal": "sealed",
+    "KeptFresh": "credentials.keeping_fresh",
+    "KeyFile": "base.own_files",
+    "KeyPair": "base.auth",
+    "PrivateKey": "base.private_key",
+    "SecretFile": "base.own_files",
+    "Wanted": "credentials.setting_up",
+    "keep_fresh": "credentials.keeping_fresh",
+    "set_up": "credentials.setting_up",
+    "unseal": "base.sealed",
 }
 
 
 def __getattr__(name: str) -> Any:
-    if name not in _PLACES:
+    if name not in _MODULES:
         raise AttributeError(f"jamb.client has no {name}")
-    return getattr(import_module(f"jamb.client.{_PLACES[name]}"), name)
+    return getattr(import_module(f"jamb.client.{_MODULES[name]}"), name)

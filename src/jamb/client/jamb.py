@@ -6,55 +6,55 @@ from importlib import import_module
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self
 
-from jamb.client.auth import AccessToken, ClientCredentials
-from jamb.client.transport import Transport
-from jamb.wire.audit import Audit
-from jamb.wire.directories import Directory, PolicyPreview
-from jamb.wire.people import MayRegister, Whoami
-from jamb.wire.today import Today
+from jamb.client.base.auth import AccessToken, ClientCredentials
+from jamb.client.base.transport import Transport
+from jamb.wire.audit.audit import Audit
+from jamb.wire.audit.today import Today
+from jamb.wire.directory.directories import Directory, PolicyPreview
+from jamb.wire.directory.people import MayRegister, Whoami
 
 if TYPE_CHECKING:
-    from jamb.client.charters import Charters
-    from jamb.client.clients import Clients
-    from jamb.client.consent import Asks, Consent
-    from jamb.client.credentials import Credentials, Secrets
-    from jamb.client.findings import Findings
-    from jamb.client.handovers import Handovers
-    from jamb.client.leaks import Leaks
-    from jamb.client.ledger import Ledger
-    from jamb.client.notices import Notices, Webhooks
-    from jamb.client.people import Groups, People, Roles
-    from jamb.client.removals import Publishers, Removals
-    from jamb.client.requests import Requests
-    from jamb.client.resources import Resources
-    from jamb.client.reviews import Reviews
-    from jamb.client.rightsizing import Rightsizing
-    from jamb.client.rotations import Rotations
+    from jamb.client.audit.findings import Findings
+    from jamb.client.audit.reviews import Reviews
+    from jamb.client.clients.clients import Clients
+    from jamb.client.clients.removals import Publishers, Removals
+    from jamb.client.consent.charters import Charters
+    from jamb.client.consent.consent import Asks, Consent
+    from jamb.client.consent.requests import Requests
+    from jamb.client.consent.rightsizing import Rightsizing
+    from jamb.client.credentials.credentials import Credentials, Secrets
+    from jamb.client.credentials.handovers import Handovers
+    from jamb.client.credentials.leaks import Leaks
+    from jamb.client.credentials.rotations import Rotations
+    from jamb.client.directory.ledger import Ledger
+    from jamb.client.directory.people import Groups, People, Roles
+    from jamb.client.notices.notices import Notices, Webhooks
+    from jamb.client.resources.resources import Resources
 
-# Where each noun is, by its class: a program that reads clients does not wait for what reads the ledger.
-_NOUNS = {
-    "clients": ("clients", "Clients"),
-    "resources": ("resources", "Resources"),
-    "asks": ("consent", "Asks"),
-    "consent": ("consent", "Consent"),
-    "requests": ("requests", "Requests"),
-    "people": ("people", "People"),
-    "groups": ("people", "Groups"),
-    "roles": ("people", "Roles"),
-    "secrets": ("credentials", "Secrets"),
-    "credentials": ("credentials", "Credentials"),
-    "rotations": ("rotations", "Rotations"),
-    "handovers": ("handovers", "Handovers"),
-    "leaks": ("leaks", "Leaks"),
-    "findings": ("findings", "Findings"),
-    "rightsizing": ("rightsizing", "Rightsizing"),
-    "charters": ("charters", "Charters"),
-    "reviews": ("reviews", "Reviews"),
-    "removals": ("removals", "Removals"),
-    "publishers": ("removals", "Publishers"),
-    "notices": ("notices", "Notices"),
-    "webhooks": ("notices", "Webhooks"),
-    "ledger": ("ledger", "Ledger"),
+# Where each section is, by its class: a program that reads clients does not wait for what reads the ledger.
+_SECTIONS = {
+    "clients": ("clients.clients", "Clients"),
+    "resources": ("resources.resources", "Resources"),
+    "asks": ("consent.consent", "Asks"),
+    "consent": ("consent.consent", "Consent"),
+    "requests": ("consent.requests", "Requests"),
+    "people": ("directory.people", "People"),
+    "groups": ("directory.people", "Groups"),
+    "roles": ("directory.people", "Roles"),
+    "secrets": ("credentials.credentials", "Secrets"),
+    "credentials": ("credentials.credentials", "Credentials"),
+    "rotations": ("credentials.rotations", "Rotations"),
+    "handovers": ("credentials.handovers", "Handovers"),
+    "leaks": ("credentials.leaks", "Leaks"),
+    "findings": ("audit.findings", "Findings"),
+    "rightsizing": ("consent.rightsizing", "Rightsizing"),
+    "charters": ("consent.charters", "Charters"),
+    "reviews": ("audit.reviews", "Reviews"),
+    "removals": ("clients.removals", "Removals"),
+    "publishers": ("clients.removals", "Publishers"),
+    "notices": ("notices.notices", "Notices"),
+    "webhooks": ("notices.notices", "Webhooks"),
+    "ledger": ("directory.ledger", "Ledger"),
 }
 
 
@@ -88,11 +88,11 @@ class Jamb:
         self._transport = Transport(base_url, directory, auth)
 
     def __getattr__(self, name: str) -> Any:
-        """Return a noun, made when it is first asked for."""
-        if name not in _NOUNS:
+        """Return a section, made when it is first asked for."""
+        if name not in _SECTIONS:
             raise AttributeError(f"{type(self).__name__} has no {name}")
-        module, noun = _NOUNS[name]
-        made = getattr(import_module(f"jamb.client.{module}"), noun)(self._transport)
+        module, section = _SECTIONS[name]
+        made = getattr(import_module(f"jamb.client.{module}"), section)(self._transport)
         setattr(self, name, made)
         return made
 

@@ -30,11 +30,11 @@ def estate(
     Into the database of JAMB_DATABASE_URL or, without it, of the demo of JAMB_HOME and JAMB_PORT, which must run.
     """
     # Half a second, which whoever only lists commands does not wait for.
-    from jamb.actions.backend import Backend
+    from jamb.actions.base.backend import Backend
     from jamb.demo.cluster import Cluster
     from jamb.demo.estate import load_estate, plan_estate
     from jamb.service.settings import Settings
-    from jamb.store.engine import make_engine
+    from jamb.store.base.engine import make_engine
 
     settings = Settings()
     if settings.database_url is None:

@@ -13,10 +13,20 @@ from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlmodel import Session, col, select, update
 
-from jamb.actions import asks, clients, consent, people, registrations, removals, requests, rotations
-from jamb.actions.act import Act
-from jamb.actions.adding import Addition, CertificateMade, IssuerTrusted, KeysGiven, SecretIssued, add_credential
-from jamb.actions.backend import Backend
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import clients, registrations, removals
+from jamb.actions.consent import asks, consent, requests
+from jamb.actions.credentials import rotations
+from jamb.actions.credentials.adding import (
+    Addition,
+    CertificateMade,
+    IssuerTrusted,
+    KeysGiven,
+    SecretIssued,
+    add_credential,
+)
+from jamb.actions.directory import people
 from jamb.core.attempts import DEAD, Outcome
 from jamb.core.clients import ClientState
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
@@ -27,13 +37,13 @@ from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.core.requests import RequestEvent
 from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
-from jamb.store import usage
-from jamb.store import uses as store_uses
-from jamb.store.clients import AskRow, ClientRow, GrantRow
-from jamb.store.credentials import CredentialRow
-from jamb.store.resources import ResourceRow
-from jamb.store.roles import AssignmentRow, RoleRow
-from jamb.store.work import Actor, observation
+from jamb.store.base.work import Actor, observation
+from jamb.store.clients.clients import AskRow, ClientRow, GrantRow
+from jamb.store.credentials.credentials import CredentialRow
+from jamb.store.directory.roles import AssignmentRow, RoleRow
+from jamb.store.resources import touched as store_uses
+from jamb.store.resources import usage
+from jamb.store.resources.resources import ResourceRow
 
 # Days in the past on which clients were used, before the last thirty, of which each day is told.
 _USED_BEFORE = (190, 125, 95, 75, 50, 41)

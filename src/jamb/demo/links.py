@@ -6,9 +6,9 @@ from contextlib import suppress
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from jamb.actions import handovers
-from jamb.actions.act import Act
-from jamb.actions.adding import Delivery, SecretIssued, add_credential
+from jamb.actions.base.act import Act
+from jamb.actions.credentials import handovers
+from jamb.actions.credentials.adding import Delivery, SecretIssued, add_credential
 from jamb.core.errors import AlreadyEnded
 from jamb.demo.history import History
 from jamb.service.routes.handovers import carried

@@ -12,24 +12,16 @@ from typing import Any
 
 from sqlmodel import Session
 
-from jamb.actions import (
-    asks,
-    audit,
-    consent,
-    directories,
-    dry_runs,
-    groups,
-    people,
-    registrations,
-    requests,
-    resources,
-    reviews,
-    roles,
-)
-from jamb.actions.act import THE_SERVICE, Act
-from jamb.actions.adding import SecretIssued, add_credential
-from jamb.actions.backend import Backend
-from jamb.actions.sweep import sweep
+from jamb.actions.audit import findings as audit
+from jamb.actions.audit import reviews
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.base.act import THE_SERVICE, Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.clients import registrations
+from jamb.actions.consent import asks, consent, dry_runs, requests
+from jamb.actions.credentials.adding import SecretIssued, add_credential
+from jamb.actions.directory import directories, groups, people, roles
+from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.clients import ClientKind
 from jamb.core.directories import Directory
@@ -57,10 +49,10 @@ from jamb.demo.scenario import (
     DemoUse,
     read_reach,
 )
-from jamb.store.directories import by_slug
-from jamb.store.findings import Wanted
-from jamb.store.usage import Refused
-from jamb.store.work import Actor
+from jamb.store.audit.findings import Wanted
+from jamb.store.base.work import Actor
+from jamb.store.directory.directories import by_slug
+from jamb.store.resources.usage import Refused
 
 _OPENED = timedelta(days=1000)
 _SETUP = Actor("service", "demo", "Demo set-up", "Demo set-up")

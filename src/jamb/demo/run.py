@@ -20,15 +20,15 @@ import psycopg
 from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 
-from jamb.actions.backend import Backend
-from jamb.actions.directories import refresh_own_api
-from jamb.client.trust import trusted
+from jamb.actions.base.backend import Backend
+from jamb.actions.directory.directories import refresh_own_api
+from jamb.client.base.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port, make_home
 from jamb.demo.load import load, scenario_present
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine, outage_of
-from jamb.store.migrate import migrate
+from jamb.store.base.engine import make_engine, outage_of
+from jamb.store.base.migrate import migrate
 
 _READY_SECONDS = 30
 

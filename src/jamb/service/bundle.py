@@ -17,8 +17,9 @@ from typing import IO, Any
 import jwt
 
 from jamb import __version__
-from jamb.actions import audit, evidence, posture
-from jamb.actions.act import Act
+from jamb.actions.audit import evidence, posture
+from jamb.actions.audit import findings as audit
+from jamb.actions.base.act import Act
 from jamb.core.audit import RULES
 from jamb.core.audit.reports import ReportForm, report
 from jamb.service.runtime import Runtime

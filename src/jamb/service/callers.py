@@ -12,11 +12,11 @@ import jwt
 from fastapi import Depends, Request
 from sqlmodel import Session
 
-from jamb.actions import devices, sessions
-from jamb.actions.access import admit, client_meant
-from jamb.actions.act import Act, Caller
-from jamb.actions.backend import console_client_id
-from jamb.actions.lookups import find_directory
+from jamb.actions.base.act import Act, Caller
+from jamb.actions.base.backend import console_client_id
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.entry import devices, sessions
+from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
 from jamb.core.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn
@@ -26,7 +26,7 @@ from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.service.once import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
-from jamb.store.lease import Lease
+from jamb.store.base.lease import Lease
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})

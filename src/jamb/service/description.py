@@ -12,8 +12,8 @@ from typing import Any
 
 from fastapi import FastAPI
 
-from jamb.actions.resources import NAME_LONGEST as RESOURCE_LONGEST
-from jamb.actions.resources import RESOURCE_NAME
+from jamb.actions.resources.resources import NAME_LONGEST as RESOURCE_LONGEST
+from jamb.actions.resources.resources import RESOURCE_NAME
 from jamb.core.clients import DOMAIN
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.roles import NAME_LONGEST, SHORT_NAME
@@ -21,7 +21,7 @@ from jamb.core.text import LINE_PATTERN
 from jamb.service.oauth import device
 from jamb.service.oauth.own_rotation import STEPS
 from jamb.service.oauth.routes import CLIENT_CREDENTIALS, TOKEN_PATH
-from jamb.wire.problems import MEDIA_TYPE, Problem
+from jamb.wire.base.problems import MEDIA_TYPE, Problem
 
 _REFUSED = {
     400: "What was sent cannot be read, or is refused",

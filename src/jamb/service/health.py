@@ -8,8 +8,8 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.service.callers import TheRuntime
 from jamb.service.routing import api_router
-from jamb.store.engine import outage_of
-from jamb.store.migrate import newest_revision
+from jamb.store.base.engine import outage_of
+from jamb.store.base.migrate import newest_revision
 
 router = api_router(tags=["health"])
 

@@ -8,9 +8,9 @@ from cryptography.hazmat.primitives.asymmetric.ec import EllipticCurvePrivateKey
 from cryptography.hazmat.primitives.serialization import load_der_private_key
 from sqlmodel import Session
 
-from jamb.actions.backend import Backend
+from jamb.actions.base.backend import Backend
 from jamb.core.errors import Misuse
-from jamb.store.directories import SigningKeyRow
+from jamb.store.directory.directories import SigningKeyRow
 
 
 class Keyring:

@@ -17,7 +17,7 @@ from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, bearer_of
-from jamb.store import counts
+from jamb.store.directory import counts
 
 router = APIRouter(include_in_schema=False)
 

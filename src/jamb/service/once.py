@@ -13,10 +13,10 @@ from typing import Annotated
 from fastapi import Header, Request
 from sqlmodel import Session
 
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
 from jamb.core.errors import BadInput, DoneBefore, Unsuited
-from jamb.store.once import done_before
-from jamb.store.work import Once
+from jamb.store.base.idempotency import done_before
+from jamb.store.base.work import Once
 
 HEADER = "Idempotency-Key"
 LONGEST_KEY = 200

@@ -13,16 +13,16 @@ import typer
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
-from jamb.actions import notices
-from jamb.actions.backend import Backend
-from jamb.actions.directories import refresh_own_api
+from jamb.actions.base.backend import Backend
+from jamb.actions.directory.directories import refresh_own_api
+from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
 from jamb.service.logs import set_up_logs
 from jamb.service.settings import Settings
-from jamb.store.engine import make_engine
-from jamb.store.migrate import migrate as run_migrations
+from jamb.store.base.engine import make_engine
+from jamb.store.base.migrate import migrate as run_migrations
 
 app = typer.Typer(
     help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False

@@ -12,13 +12,13 @@ from dataclasses import dataclass
 import httpx
 from fastapi import FastAPI
 
-from jamb.actions.probes import ProbePlan
+from jamb.actions.resources.probes import ProbePlan
 from jamb.core.errors import Unsuited
 from jamb.core.text import visible
 from jamb.service.egress import Heard, NotSpokenTo
 from jamb.service.oauth.mint import PROBE_TYPE, mint
 from jamb.service.runtime import Runtime
-from jamb.wire.probe import CallStep
+from jamb.wire.resources.probe import CallStep
 
 PROBE_SECONDS = 60
 AGENT = "jamb-probe"

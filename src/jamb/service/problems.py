@@ -14,9 +14,9 @@ from starlette.routing import Match
 
 from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, WorldFailure, shorten
 from jamb.service.oauth.errors import OAuthError
-from jamb.store.engine import outage_of
-from jamb.wire.base import MOST_FAULTS
-from jamb.wire.problems import MEDIA_TYPE, Problem, problem_of
+from jamb.store.base.engine import outage_of
+from jamb.wire.base.problems import MEDIA_TYPE, Problem, problem_of
+from jamb.wire.base.shapes import MOST_FAULTS
 
 _log = structlog.get_logger("jamb.problem")
 # What is allowed, where the library's words for it say otherwise than ours.

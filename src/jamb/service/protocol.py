@@ -14,7 +14,7 @@ from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
 from jamb.core.errors import BadInput, Busy, JambError, TooSlow
 from jamb.service.limits import ConnectionLimits
-from jamb.wire.problems import MEDIA_TYPE, problem_of
+from jamb.wire.base.problems import MEDIA_TYPE, problem_of
 
 
 class BoundedProtocol(HttpToolsProtocol):

@@ -27,8 +27,8 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 from jamb.core.addresses import network_of
 from jamb.core.attempts import Outcome
 from jamb.service.background import Background
-from jamb.store.engine import driver_outage
-from jamb.store.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
+from jamb.store.base.engine import driver_outage
+from jamb.store.entry.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25
 MOST_KEPT = 50_000

@@ -11,7 +11,7 @@ from psycopg import AsyncConnection
 from psycopg import Error as DriverError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
-from jamb.store.retention import FORGET
+from jamb.store.base.retention import FORGET
 
 EVERY_SECONDS = 60.0
 _log = structlog.get_logger("jamb.retention")

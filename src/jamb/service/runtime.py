@@ -10,7 +10,7 @@ from typing import Any
 from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
-from jamb.actions.backend import Backend
+from jamb.actions.base.backend import Backend
 from jamb.service.background import Background
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
@@ -20,7 +20,7 @@ from jamb.service.retention import forgetting
 from jamb.service.seats import Seats
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns
-from jamb.store.engine import driver_outage, driver_url, make_engine, unavailable
+from jamb.store.base.engine import driver_outage, driver_url, make_engine, unavailable
 
 POOL_TIMEOUT_SECONDS = 3.0
 

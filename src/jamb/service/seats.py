@@ -10,7 +10,7 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from jamb.store.engine import MOST_AT_ONCE, POOL_TIMEOUT_SECONDS, busy
+from jamb.store.base.engine import MOST_AT_ONCE, POOL_TIMEOUT_SECONDS, busy
 
 # The rest is for whatever asks for a connection of its own: sign-ins, rounds of background work.
 SPARE_CONNECTIONS = 4

@@ -15,7 +15,7 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from jamb.core.errors import Misuse
 from jamb.service.limits import ConnectionLimits
-from jamb.store.sealing import KEY_BYTES, Sealer
+from jamb.store.base.sealing import KEY_BYTES, Sealer
 
 SEALING_KEY_FILE = "sealing.key"
 

@@ -90,7 +90,7 @@ defineExpose({ put });
       <ol class="checks">
         <li v-for="check in data.checks" :key="check.name" :class="{ failed: !check.passed && check.decides }">
           <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{ check.passed ? "✓" : check.decides ? "✗" : "·" }}</span>
-          <span class="soft name">{{ check.name }}</span> <span>{{ check.evidence }} <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{ check.name.startsWith("token") || check.name === "revoke-tokens" ? "its token requests" : "look there" }}</RouterLink></span>
+          <span class="soft name">{{ check.name }}</span> <span>{{ check.evidence }} <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{ check.name.startsWith("token") || check.name === "tokens-revoked" ? "its token requests" : "look there" }}</RouterLink></span>
         </li>
       </ol>
       <div v-if="data.steps.length" class="steps">

@@ -12,20 +12,21 @@ from uuid import UUID
 import psycopg
 from sqlmodel import Session
 
-from jamb.actions import directories, resources
-from jamb.actions.act import Act
-from jamb.actions.backend import Backend
-from jamb.actions.lookups import find_directory
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.directory import directories
+from jamb.actions.resources import resources
 from jamb.core.clients import look_of
 from jamb.core.errors import Conflict
 from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
 from jamb.demo.estate.plan import Estate
 from jamb.demo.estate.records import DAY, DOMAIN, Client, Dice, Use, at
-from jamb.store.engine import driver_url
-from jamb.store.resources import resources_of
-from jamb.store.roles import role_by_name
-from jamb.store.work import Actor
+from jamb.store.base.engine import driver_url
+from jamb.store.base.work import Actor
+from jamb.store.directory.roles import role_by_name
+from jamb.store.resources.resources import resources_of
 
 POLICY = replace(DirectoryPolicy(), secret_heaviest_weight=100)
 _MAKER = Actor("service", "estate", "Estate generator", "Estate generator")

@@ -9,7 +9,7 @@ from sqlmodel import Session
 
 from jamb.core.permissions import Catalogue
 from jamb.service.runtime import Runtime
-from jamb.store import resources
+from jamb.store.resources import resources
 
 
 async def catalogue_of(runtime: Runtime, resource_id: UUID, revision: int) -> Catalogue:

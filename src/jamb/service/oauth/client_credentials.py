@@ -32,7 +32,7 @@ from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.service.senders import address_of, agent_of
-from jamb.store.tokens import ASKED, AUTHENTICATE, GRANTED_AT
+from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
 
 _FROM_TEXT = {
     SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
@@ -70,46 +70,46 @@ async def client_credentials(
     )
     if not rows:
         raise UnknownDirectory
-    row = rows[0]
-    asked.directory_id = row[0]
+    row = Authenticated(*rows[0])
+    asked.directory_id = row.directory_id
     if proof.assertion is None:
         await _prove(asked, row, secret)
     else:
-        await prove_by_assertion(asked, row[3])
+        await prove_by_assertion(asked, row.client_kind)
     await _admit(asked, row)
     catalogue = await _catalogue(asked, row, resource)
-    held = [_holding(catalogue, one) for one in row[13]]
+    held = [_holding(catalogue, one) for one in row.granted]
     scope = await _scope(asked, row, catalogue, held, form.get("scope"))
     token, words = await mint(
         runtime.keyring,
-        row[2],
+        row.kid,
         issuer=runtime.backend.issuer(slug),
         audience=asked.resource,
         subject=proof.client_id,
         client_id=proof.client_id,
         scope=scope,
-        issued_at=issue_second(now, row[14]),
-        seconds=row[1],
+        issued_at=issue_second(now, row.narrowed_at),
+        seconds=row.seconds,
         bounds=_bounds(asked.resource, held, scope),
     )
     runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
-    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row[1], "scope": words})
+    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row.seconds, "scope": words})
 
 
-async def _prove(asked: TokenRequest, row: tuple[Any, ...], secret: str) -> None:
-    """Step 2. Columns: kind 3, state 4, credential 5, its client 6, hint 7, expires 8, withdrawn 9, disabled 10."""
-    kind, credential_client, hint, expires_at, withdrawn_at = row[3], row[6], row[7], row[8], row[9]
-    if kind is None or credential_client is None:
+async def _prove(asked: TokenRequest, row: Authenticated, secret: str) -> None:
+    """Step 2: the secret is this client's, and counts."""
+    hint, expires_at, withdrawn_at = row.hint or "", row.expires_at, row.withdrawn_at
+    if row.client_kind is None or row.credential_client is None:
         outcome, described = _NO_SECRET
         if secret:
             fault = fault_of(secret) or SecretFault.NOT_OURS
             outcome, described = _FROM_TEXT.get(fault, (Outcome.SECRET_UNKNOWN, NOT_PROVEN))
         # Whoever asks hears what the text shows, and the same whether there is such a client or not.
-        if kind is None:
+        if row.client_kind is None:
             raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", described, "no such client here")
         raise await asked.refuse(outcome, "invalid_client", described)
     asked.hint = hint
-    if credential_client != asked.proof.client_id:
+    if row.credential_client != asked.proof.client_id:
         detail = "a secret of another client was presented"
         raise await asked.refuse(Outcome.SECRET_OF_ANOTHER, "invalid_client", NOT_PROVEN, detail)
     if withdrawn_at is not None and withdrawn_at <= asked.now:
@@ -118,30 +118,30 @@ async def _prove(asked: TokenRequest, row: tuple[Any, ...], secret: str) -> None
     if expires_at is not None and expires_at <= asked.now:
         described = f"The client secret ended on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
         raise await asked.refuse(Outcome.SECRET_EXPIRED, "invalid_client", described)
-    if row[10] is not None:
+    if row.disabled_at is not None:
         described = "This credential is disabled here."
         raise await asked.refuse(Outcome.CREDENTIAL_DISABLED, "invalid_client", described)
-    asked.credential_id = row[5]
+    asked.credential_id = row.credential_id
 
 
-async def _admit(asked: TokenRequest, row: tuple[Any, ...]) -> None:
-    """The rest of step 2: the client may get tokens at all. Columns: kind 3, state 4."""
-    if row[4] != ClientState.LIVE:
+async def _admit(asked: TokenRequest, row: Authenticated) -> None:
+    """The rest of step 2: the client may get tokens at all."""
+    if row.client_state != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
-    if row[3] != ClientKind.SERVICE:
+    if row.client_kind != ClientKind.SERVICE:
         described = "A public client gets no token by client credentials."
         raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
 
 
-async def _catalogue(asked: TokenRequest, row: tuple[Any, ...], resource: str | None) -> Catalogue:
-    """Step 3. Columns: resource 11, revision 12."""
+async def _catalogue(asked: TokenRequest, row: Authenticated, resource: str | None) -> Catalogue:
+    """Step 3: the resource is one of this directory."""
     if resource is None:
         described = "Send the parameter resource: this client holds grants at more than one resource, or at none."
         raise await asked.refuse(Outcome.RESOURCE_NOT_NAMED, "invalid_target", described)
-    if row[11] is None:
+    if row.resource_id is None or row.revision is None:
         described = f"This directory has no resource '{resource[:120]}'."
         raise await asked.refuse(Outcome.UNKNOWN_RESOURCE, "invalid_target", described)
-    return await catalogue_of(asked.runtime, row[11], row[12])
+    return await catalogue_of(asked.runtime, row.resource_id, row.revision)
 
 
 def _holding(catalogue: Catalogue, granted: str) -> tuple[frozenset[str], Reach]:
@@ -161,7 +161,7 @@ def _bounds(
 
 async def _scope(
     asked: TokenRequest,
-    row: tuple[Any, ...],
+    row: Authenticated,
     catalogue: Catalogue,
     holdings: list[tuple[frozenset[str], Reach]],
     wanted: str | None,
@@ -177,7 +177,7 @@ async def _scope(
     if unknown:
         described = f"{catalogue.name} has no permission '{unknown[0][:80]}'."
         raise await asked.refuse(Outcome.UNKNOWN_PERMISSION, "invalid_scope", described)
-    parameters = {"client": asked.proof.client_id, "resource_id": row[11]}
+    parameters = {"client": asked.proof.client_id, "resource_id": row.resource_id}
     waiting = {name for (name,) in await asked.runtime.reader.rows(ASKED, parameters)} - held
     missing = sorted((names - held) or waiting)
     waiting &= frozenset(missing)

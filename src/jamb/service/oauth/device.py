@@ -8,7 +8,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions import devices
+from jamb.actions.entry import devices
 from jamb.core import own_api
 from jamb.core.attempts import Outcome
 from jamb.core.errors import TooManyTries
@@ -19,7 +19,7 @@ from jamb.service.oauth.mint import mint
 from jamb.service.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.service.senders import address_of, agent_of
-from jamb.store.tokens import DELEGATED
+from jamb.store.entry.tokens import DELEGATED, Delegated
 
 GRANT_TYPE = "urn:ietf:params:oauth:grant-type:device_code"
 _SAID = {
@@ -74,28 +74,30 @@ async def device_token(request: Request, runtime: Runtime, slug: str, form: Form
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
     poll = await run_in_threadpool(devices.poll, runtime.backend, slug, client_id, device_code, now)
-    directory_id, seconds, kid, resource_id, revision, identifier, granted = rows[0]
+    row = Delegated(*rows[0])
     address, agent = address_of(request), agent_of(request)
     if poll.answer is not devices.PollAnswer.GO:
         if poll.answer in _RECORDED:
             outcome = _RECORDED[poll.answer]
-            failed = Attempt(directory_id, client_id, now, outcome, "", identifier, _SAID[poll.answer], address, agent)
+            failed = Attempt(
+                row.directory_id, client_id, now, outcome, "", row.identifier, _SAID[poll.answer], address, agent
+            )
             await runtime.recorder.record(failed)
         raise OAuthError(poll.answer.value, _SAID[poll.answer])
-    catalogue = await catalogue_of(runtime, resource_id, revision)
-    scope = frozenset().union(*(catalogue.closure(name.partition(" ")[0]) for name in granted))
+    catalogue = await catalogue_of(runtime, row.resource_id, row.revision)
+    scope = frozenset().union(*(catalogue.closure(name.partition(" ")[0]) for name in row.granted))
     token, words = await mint(
         runtime.keyring,
-        kid,
+        row.kid,
         issuer=runtime.backend.issuer(slug),
-        audience=identifier,
+        audience=row.identifier,
         subject=str(poll.person_id),
         client_id=client_id,
         scope=scope,
         issued_at=int(now.timestamp()),
-        seconds=seconds,
+        seconds=row.seconds,
         sign_in=str(poll.sign_in_id),
     )
-    issued = Attempt(directory_id, client_id, now, Outcome.ISSUED, "", identifier, words, address, agent)
+    issued = Attempt(row.directory_id, client_id, now, Outcome.ISSUED, "", row.identifier, words, address, agent)
     runtime.recorder.note(issued)
-    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": seconds, "scope": words})
+    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row.seconds, "scope": words})

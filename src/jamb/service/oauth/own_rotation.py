@@ -14,10 +14,10 @@ from typing import Any
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions import self_rotation
-from jamb.actions.adding import Addition, CertificateGiven, CertificateRequested, KeysGiven
-from jamb.actions.backend import Backend
-from jamb.actions.self_rotation import Shown
+from jamb.actions.base.backend import Backend
+from jamb.actions.credentials import self_rotation
+from jamb.actions.credentials.adding import Addition, CertificateGiven, CertificateRequested, KeysGiven
+from jamb.actions.credentials.self_rotation import Shown
 from jamb.core.errors import BadInput, Forbidden, JambError, NotSignedIn, Refusal
 from jamb.core.text import UnfitText, read_json
 from jamb.service.oauth.errors import OAuthError, json_response

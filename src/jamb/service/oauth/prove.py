@@ -9,12 +9,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from hashlib import sha256
-from typing import Any
-from uuid import UUID
 
 from jamb.core.attempts import Outcome
 from jamb.core.credentials import CredentialKind
@@ -31,27 +28,10 @@ from jamb.core.credentials.assertions import (
 )
 from jamb.service.oauth.outside_keys import Unreachable
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
-from jamb.store.tokens import KEYS_OF, SEE_ASSERTION
+from jamb.store.entry.tokens import KEYS_OF, SEE_ASSERTION, KeyHeld
 
 # What the caller may learn before it has proved itself: what its own assertion shows, nothing of what stands here.
 _SAID = {Outcome.ASSERTION_MALFORMED, Outcome.ASSERTION_AUDIENCE, Outcome.ASSERTION_TIME, Outcome.ASSERTION_REPLAYED}
-
-
-@dataclass(frozen=True, slots=True)
-class _Held:
-    """A row of `KEYS_OF`."""
-
-    id: UUID
-    kind: str
-    hint: str
-    keys: Sequence[Mapping[str, Any]] | None
-    issuer: str
-    subject: str
-    keys_uri: str
-    starts_at: datetime | None
-    expires_at: datetime | None
-    disabled_at: datetime | None
-    withdrawn_at: datetime | None
 
 
 async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> None:
@@ -75,7 +55,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
 async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
     runtime, client_id, outside = asked.runtime, asked.proof.client_id, asked.proof.outside
     rows = await runtime.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
-    held = [one for one in (_Held(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
+    held = [one for one in (KeyHeld(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
     if not held:
         what = "trust in an outside issuer" if outside else "certificate or key set"
         raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
@@ -95,7 +75,7 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
     asked.credential_id = found.id
 
 
-async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[_Held]) -> _Held:
+async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[KeyHeld]) -> KeyHeld:
     """Return the credential whose key signed, one that stands before one that does not."""
     unreachable = ""
     for one in sorted(held, key=lambda row: not _stands(row, asked.now)):
@@ -117,12 +97,12 @@ async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[_Hel
     )
 
 
-def _stands(one: _Held, now: datetime) -> bool:
+def _stands(one: KeyHeld, now: datetime) -> bool:
     ended = one.withdrawn_at is not None or (one.expires_at is not None and one.expires_at <= now)
     return not ended and one.disabled_at is None and (one.starts_at is None or one.starts_at <= now + CLOCK_SKEW)
 
 
-def _refuse_fallen(one: _Held, now: datetime) -> None:
+def _refuse_fallen(one: KeyHeld, now: datetime) -> None:
     if one.withdrawn_at is not None:
         raise NotProven(Outcome.KEY_WITHDRAWN, f"{one.hint} was withdrawn on {one.withdrawn_at:%Y-%m-%d}")
     if one.expires_at is not None and one.expires_at <= now:

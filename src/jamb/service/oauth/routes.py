@@ -9,7 +9,7 @@ from fastapi import APIRouter, FastAPI, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.directories import authority_certificates, published_keys, read_directory
+from jamb.actions.directory.directories import authority_certificates, published_keys, read_directory
 from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime

@@ -8,17 +8,17 @@ from typing import Annotated, Any
 import jwt
 from fastapi import Query
 
-from jamb.actions import explanations, reach
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.resources import explanations, reach
 from jamb.core.access import TokenFacts
 from jamb.core.errors import Unsuited
 from jamb.core.reach.details import token_reach
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
 from jamb.service.runtime import Runtime
-from jamb.wire import access as wire
-from jamb.wire import reach as reach_wire
-from jamb.wire.resources import operation_of
+from jamb.wire.resources import access as wire
+from jamb.wire.resources import reach as reach_wire
+from jamb.wire.resources.resources import operation_of
 
 router = api_router("/api/v1/directories/{directory}", tags=["access"])
 

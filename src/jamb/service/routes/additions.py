@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from base64 import b64encode
 
-from jamb.actions import adding
-from jamb.actions.adding import Added, Addition
-from jamb.wire import credentials as wire
-from jamb.wire.rotations import CertificateWanted, SecretWanted, Successor
+from jamb.actions.credentials import adding
+from jamb.actions.credentials.adding import Added, Addition
+from jamb.wire.credentials import credentials as wire
+from jamb.wire.credentials.rotations import CertificateWanted, SecretWanted, Successor
 
 
 def addition_of(sent: Successor, days: int | None = None) -> Addition:

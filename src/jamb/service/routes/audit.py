@@ -8,8 +8,9 @@ from uuid import UUID
 from fastapi import Depends, Query, Request, Response
 
 from jamb import __version__
-from jamb.actions import audit, posture
-from jamb.actions.act import Act
+from jamb.actions.audit import findings as audit
+from jamb.actions.audit import posture
+from jamb.actions.base.act import Act
 from jamb.core.audit import RULES, Severity
 from jamb.core.audit.reports import ReportForm, report
 from jamb.core.errors import BadInput
@@ -17,9 +18,9 @@ from jamb.core.lists import ExcessBy, GroupBy, Which
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
-from jamb.store.findings import Wanted
-from jamb.wire import audit as wire
-from jamb.wire.base import Page
+from jamb.store.audit.findings import Wanted
+from jamb.wire.audit import audit as wire
+from jamb.wire.base.shapes import Page
 
 router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _ONE = "/findings/{finding}"

@@ -8,11 +8,11 @@ from typing import Annotated
 from fastapi.responses import Response
 from icalendar import Alarm, Calendar, Event
 
-from jamb.actions import calendar
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.notices import calendar
 from jamb.service.callers import Now, TheRuntime, may
 from jamb.service.routing import api_router
-from jamb.wire import notices as wire
+from jamb.wire.notices import notices as wire
 
 router = api_router(tags=["notices"])
 _WARNED_BEFORE = timedelta(days=7)

@@ -6,12 +6,12 @@ from typing import Annotated
 
 from fastapi import Query
 
-from jamb.actions import charters
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.consent import charters
 from jamb.service.callers import Now, may
 from jamb.service.routing import api_router
-from jamb.wire import charters as wire
-from jamb.wire.charter_file import charter_file
+from jamb.wire.consent import charters as wire
+from jamb.wire.consent.charter_file import charter_file
 
 router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 

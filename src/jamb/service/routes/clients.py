@@ -6,15 +6,16 @@ from typing import Annotated
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import clients, dossier, registrations, usage
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.clients import clients, dossier, registrations
+from jamb.actions.resources import usage
 from jamb.core.lists import Attention, ClientSort
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
 from jamb.service.routing import api_router
-from jamb.wire import clients as wire
-from jamb.wire.base import Page
-from jamb.wire.usage import Refusals
+from jamb.wire.base.shapes import Page
+from jamb.wire.clients import clients as wire
+from jamb.wire.resources.usage import Refusals
 
 router = api_router("/api/v1/directories/{directory}/clients", tags=["clients"])
 

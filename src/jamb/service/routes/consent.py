@@ -5,15 +5,15 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from jamb.actions import asks, consent, consent_changes, consent_preview, inheritance, reach_changes
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.consent import asks, consent, consent_changes, consent_preview, inheritance, reach_changes
 from jamb.core.permissions import Catalogue, weigh_operation
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import consent as wire
-from jamb.wire.reach import Reach
-from jamb.wire.resources import Operation, operation_of
+from jamb.wire.consent import consent as wire
+from jamb.wire.resources.reach import Reach
+from jamb.wire.resources.resources import Operation, operation_of
 
 router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["consent"])
 

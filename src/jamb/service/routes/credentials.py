@@ -7,16 +7,17 @@ from uuid import UUID
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import adding, attempts, credentials
-from jamb.actions.act import Act
-from jamb.actions.sheets import connection_sheets
+from jamb.actions.base.act import Act
+from jamb.actions.clients import attempts
+from jamb.actions.credentials import adding, credentials
+from jamb.actions.credentials.sheets import connection_sheets
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routing import api_router
-from jamb.wire import credentials as wire
-from jamb.wire.base import Page
-from jamb.wire.rotations import User
+from jamb.wire.base.shapes import Page
+from jamb.wire.credentials import credentials as wire
+from jamb.wire.credentials.rotations import User
 
 router = api_router("/api/v1/directories/{directory}/clients/{client}", tags=["credentials"])
 

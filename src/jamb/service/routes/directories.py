@@ -8,16 +8,17 @@ from typing import Annotated
 from fastapi import Request
 from sqlmodel import Session
 
-from jamb.actions import directories, today
-from jamb.actions.access import may_register, who
-from jamb.actions.act import Act
+from jamb.actions.audit import today
+from jamb.actions.base.act import Act
+from jamb.actions.directory import directories
+from jamb.actions.entry.access import may_register, who
 from jamb.core.directories import Directory
 from jamb.service.callers import Now, TheRuntime, may, visit_in
 from jamb.service.routing import api_router
 from jamb.service.runtime import Runtime
-from jamb.wire import directories as wire
-from jamb.wire import today as today_wire
-from jamb.wire.people import MayRegister, Whoami
+from jamb.wire.audit import today as today_wire
+from jamb.wire.directory import directories as wire
+from jamb.wire.directory.people import MayRegister, Whoami
 
 router = api_router("/api/v1/directories/{directory}", tags=["directory"])
 

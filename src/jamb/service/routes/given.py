@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Annotated
 from uuid import UUID
 
-from jamb.actions import audit
-from jamb.actions.act import Act
+from jamb.actions.audit import findings as audit
+from jamb.actions.base.act import Act
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import audit as wire
+from jamb.wire.audit import audit as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 

@@ -7,18 +7,18 @@ from uuid import UUID
 
 from fastapi import Request
 
-from jamb.actions import adding, handovers, recipients
-from jamb.actions.act import Act
-from jamb.actions.adding import Added, Place
-from jamb.actions.delivering import Delivered, to_owners
-from jamb.actions.tries import guessing
+from jamb.actions.base.act import Act
+from jamb.actions.credentials import adding, handovers, recipients
+from jamb.actions.credentials.adding import Added, Place
+from jamb.actions.credentials.delivering import Delivered, to_owners
+from jamb.actions.entry.tries import guessing
 from jamb.core.handover import Deliver
 from jamb.core.tries import LINK_ADDRESS, Counted
 from jamb.service.callers import Now, TheRuntime, may
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routing import api_router
 from jamb.service.senders import address_of, agent_of
-from jamb.wire import handovers as wire
+from jamb.wire.credentials import handovers as wire
 
 router = api_router("/api/v1", tags=["handovers"])
 _OF_CLIENT = "/directories/{directory}/clients/{client}/handovers"

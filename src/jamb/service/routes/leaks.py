@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from jamb.actions import leaks
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.credentials import leaks
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import leaks as wire
+from jamb.wire.credentials import leaks as wire
 
 router = api_router("/api/v1/directories/{directory}/leaks", tags=["leaks"])
 

@@ -6,13 +6,13 @@ from typing import Annotated
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import ledger
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.directory import ledger
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.routing import api_router
-from jamb.wire import ledger as wire
-from jamb.wire.base import Page
+from jamb.wire.base.shapes import Page
+from jamb.wire.directory import ledger as wire
 
 router = api_router("/api/v1/directories/{directory}/ledger", tags=["ledger"])
 

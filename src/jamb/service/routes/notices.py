@@ -7,11 +7,12 @@ from uuid import UUID
 
 from fastapi import Query
 
-from jamb.actions import duties, notices, webhooks
-from jamb.actions.act import Act
+from jamb.actions.base import duties
+from jamb.actions.base.act import Act
+from jamb.actions.notices import notices, webhooks
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
-from jamb.wire import notices as wire
+from jamb.wire.notices import notices as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["notices"])
 _ONE = "/webhooks/{webhook}"

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from jamb.actions import groups, people
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.directory import groups, people
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import people as wire
-from jamb.wire import roles as roles_wire
+from jamb.wire.directory import people as wire
+from jamb.wire.directory import roles as roles_wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["people"])
 

@@ -7,15 +7,15 @@ from typing import Annotated
 from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 
-from jamb.actions import probes
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.resources import probes
 from jamb.core.tokens import CLAIMS, TokenReading, read_token
 from jamb.service import probe as prober
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routes.access import explained
 from jamb.service.routing import api_router
-from jamb.wire import probe as wire
-from jamb.wire.access import Question
+from jamb.wire.resources import probe as wire
+from jamb.wire.resources.access import Question
 
 router = api_router("/api/v1", tags=["probe"])
 

@@ -8,16 +8,17 @@ from uuid import UUID
 from fastapi import Query
 from fastapi.responses import StreamingResponse
 
-from jamb.actions import escalation, remedies, sweep
-from jamb.actions.act import Act
+from jamb.actions.audit import escalation, remedies
+from jamb.actions.audit import evaluation as sweep
+from jamb.actions.base.act import Act
 from jamb.core.audit.escalation import Node
 from jamb.core.audit.remedies import RemedyInput
 from jamb.service.bundle import MEDIA_TYPE, write_bundle
 from jamb.service.callers import TheRuntime, may
 from jamb.service.routing import api_router
-from jamb.wire import audit as audit_wire
-from jamb.wire import escalation as wire_escalation
-from jamb.wire import remedies as wire
+from jamb.wire.audit import audit as audit_wire
+from jamb.wire.audit import escalation as wire_escalation
+from jamb.wire.audit import remedies as wire
 
 router = api_router("/api/v1/directories/{directory}/audit", tags=["audit"])
 _REMEDY = "/findings/{finding}/remedy"

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from jamb.actions import publishers, removals
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.clients import publishers, removals
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Limit
 from jamb.service.routing import api_router
-from jamb.wire import removals as wire
-from jamb.wire.clients import Client
+from jamb.wire.clients import removals as wire
+from jamb.wire.clients.clients import Client
 
 router = api_router("/api/v1/directories/{directory}", tags=["clients"])
 

@@ -7,8 +7,8 @@ from uuid import UUID
 
 from fastapi import Request, Response
 
-from jamb.actions import request_views, requests
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.consent import request_views, requests
 from jamb.core.requests import RequestEvent
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
@@ -16,8 +16,8 @@ from jamb.service.routes.consent import preview_answer, terms_of
 from jamb.service.routes.resources import change_answer
 from jamb.service.routes.rightsizing import dry_run_answer
 from jamb.service.routing import api_router
-from jamb.wire import requests as wire
-from jamb.wire.base import Page
+from jamb.wire.base.shapes import Page
+from jamb.wire.consent import requests as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["requests"])
 

@@ -6,15 +6,15 @@ from typing import Annotated
 
 from fastapi import Query
 
-from jamb.actions import resources
-from jamb.actions.access import admit_also
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.entry.access import admit_also
+from jamb.actions.resources import resources
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import reach as reach_wire
-from jamb.wire import resources as wire
+from jamb.wire.resources import reach as reach_wire
+from jamb.wire.resources import resources as wire
 
 router = api_router("/api/v1/directories/{directory}/resources", tags=["resources"])
 

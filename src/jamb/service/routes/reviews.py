@@ -7,16 +7,16 @@ from uuid import UUID
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import review_outcomes, reviews
-from jamb.actions.act import Act
-from jamb.actions.review_views import ReviewView
+from jamb.actions.audit import review_outcomes, reviews
+from jamb.actions.audit.review_views import ReviewView
+from jamb.actions.base.act import Act
 from jamb.core.reviews import Answer, ReviewScope
 from jamb.service.callers import may
 from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.routing import api_router
-from jamb.store.reviews import Position
-from jamb.wire import reviews as wire
-from jamb.wire.base import Page
+from jamb.store.audit.reviews import Position
+from jamb.wire.audit import reviews as wire
+from jamb.wire.base.shapes import Page
 
 router = api_router("/api/v1/directories/{directory}", tags=["reviews"])
 

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated
 
-from jamb.actions import dry_runs, rightsizing
-from jamb.actions.act import Act
-from jamb.actions.request_views import read_request
+from jamb.actions.base.act import Act
+from jamb.actions.consent import dry_runs, rightsizing
+from jamb.actions.consent.request_views import read_request
 from jamb.core.access import Holding
 from jamb.core.permissions import Catalogue
 from jamb.service.callers import may
 from jamb.service.paging import MOST_LIMIT, Limit
 from jamb.service.routing import api_router
-from jamb.wire import rightsizing as wire
-from jamb.wire.reach import Reach
-from jamb.wire.requests import ConsentRequest
+from jamb.wire.consent import rightsizing as wire
+from jamb.wire.consent.requests import ConsentRequest
+from jamb.wire.resources.reach import Reach
 
 router = api_router("/api/v1/directories/{directory}", tags=["audit"])
 _RIGHTSIZING = "/clients/{client}/rightsizing/{resource}"

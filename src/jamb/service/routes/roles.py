@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from jamb.actions import roles
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.directory import roles
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.wire import roles as wire
+from jamb.wire.directory import roles as wire
 
 router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
 

@@ -7,11 +7,11 @@ from uuid import UUID
 
 from fastapi import Query, Request, Response
 
-from jamb.actions import rotations
-from jamb.actions.act import Act
-from jamb.actions.adding import SHOWN, Added, Place
-from jamb.actions.delivering import Delivered, to_owners
-from jamb.actions.handovers import HandoverTerms
+from jamb.actions.base.act import Act
+from jamb.actions.credentials import rotations
+from jamb.actions.credentials.adding import SHOWN, Added, Place
+from jamb.actions.credentials.delivering import Delivered, to_owners
+from jamb.actions.credentials.handovers import HandoverTerms
 from jamb.core.handover import MOST_HOURS, Deliver
 from jamb.core.policy import BOUNDS
 from jamb.service.callers import TheRuntime, may
@@ -19,8 +19,8 @@ from jamb.service.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_po
 from jamb.service.routes.additions import addition_of, issued_answer, made_answer
 from jamb.service.routes.handovers import carried
 from jamb.service.routing import api_router
-from jamb.wire import rotations as wire
-from jamb.wire.base import Page
+from jamb.wire.base.shapes import Page
+from jamb.wire.credentials import rotations as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["rotations"])
 _ONE = "/clients/{client}/rotations/{rotation}"

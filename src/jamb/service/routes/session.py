@@ -8,13 +8,13 @@ from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
-from jamb.actions import devices, sessions
-from jamb.actions.directories import read_directory
+from jamb.actions.directory.directories import read_directory
+from jamb.actions.entry import devices, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, TheSession, bearer_of, claims_of, cookie_names, session_in
 from jamb.service.routing import api_router
 from jamb.service.senders import address_of
-from jamb.wire import people as wire
+from jamb.wire.directory import people as wire
 
 router = api_router("/api/v1", tags=["session"])
 

@@ -6,14 +6,14 @@ from typing import Annotated
 
 from fastapi import Query
 
-from jamb.actions import revocations, usage
-from jamb.actions.act import Act
+from jamb.actions.base.act import Act
+from jamb.actions.resources import revocations, usage
 from jamb.core.ladder import Use
 from jamb.core.reach.details import document
 from jamb.service.callers import may
 from jamb.service.routing import api_router
-from jamb.store.usage import Refused
-from jamb.wire import usage as wire
+from jamb.store.resources.usage import Refused
+from jamb.wire.resources import usage as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["usage"])
 

@@ -17,13 +17,13 @@ import structlog
 from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
-from jamb.actions.backend import Backend
-from jamb.actions.duties import said_of
-from jamb.actions.notices import mail
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.duties import said_of
+from jamb.actions.notices.notices import mail
 from jamb.service.settings import Settings
-from jamb.store import notices
-from jamb.store.notices import MailRow
-from jamb.store.work import observation
+from jamb.store.base.work import observation
+from jamb.store.notices import notices
+from jamb.store.notices.notices import MailRow
 
 MOST_IN_A_ROUND = 2000
 _log = structlog.get_logger("jamb.mail")

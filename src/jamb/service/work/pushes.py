@@ -18,14 +18,14 @@ import structlog
 from sqlmodel import Session, col, select
 from starlette.concurrency import run_in_threadpool
 
-from jamb.actions.backend import Backend
-from jamb.actions.duties import said_of
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.duties import said_of
 from jamb.service.egress import NotSpokenTo
 from jamb.service.runtime import Runtime
-from jamb.store import notices
-from jamb.store.directories import DirectoryRow, signing_keys
-from jamb.store.notices import PushRow, WebhookRow
-from jamb.store.work import observation
+from jamb.store.base.work import observation
+from jamb.store.directory.directories import DirectoryRow, signing_keys
+from jamb.store.notices import notices
+from jamb.store.notices.notices import PushRow, WebhookRow
 
 # Of one webhook in one go; the next round takes the next.
 AT_ONCE = 1000

@@ -22,18 +22,18 @@ from procrastinate.jobs import Status
 from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 
-from jamb.actions import notices
-from jamb.actions.duties import do_all
-from jamb.actions.policy_rotation import open_by_policy
-from jamb.actions.reviews import close_due
-from jamb.actions.sweep import sweep
+from jamb.actions.audit.evaluation import sweep
+from jamb.actions.audit.reviews import close_due
+from jamb.actions.base.duties import do_all
+from jamb.actions.credentials.policy_rotation import open_by_policy
+from jamb.actions.notices import notices
 from jamb.core.duties import Duty
 from jamb.service.routes.handovers import carried
 from jamb.service.runtime import Runtime
 from jamb.service.settings import Settings
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
-from jamb.store.engine import driver_url
+from jamb.store.base.engine import driver_url
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0

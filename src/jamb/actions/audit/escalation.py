@@ -1,0 +1,175 @@
+"""Escalation paths in a directory: read set-wise into a graph, which core searches.
+
+An arrow is drawn where the judgement of `actions.judging` would let its source do it alone: what takes another person's
+yes is no way for one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from datetime import datetime
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.base.act import Act
+from jamb.actions.judgement.powers import Bench
+from jamb.core import own_api
+from jamb.core.access import Holding
+from jamb.core.access.powers import NO_POWERS, Powers, beyond
+from jamb.core.agreements import agreeing
+from jamb.core.audit.escalation import Arrow, Escalation, Node, NodeKind, escalation_paths
+from jamb.core.audit.surroundings import TAKES_OVER
+from jamb.core.directories import Directory
+from jamb.core.permissions import Catalogue, weigh
+from jamb.core.reach import EVERYWHERE, Reach, ReachKind
+from jamb.core.reach.details import reach_of
+from jamb.store.audit import escalation as rows
+from jamb.store.credentials import credentials
+from jamb.store.directory import people, roles
+from jamb.store.resources import resources
+
+# Who may do one of these can give itself, or anybody, whatever the directory gives, as far as one person may.
+TAKES_ALL = frozenset(
+    {"roles.assign", "people.add", "people.change", "groups.save", "resources.publish", "policy.change"}
+)
+# How many clients that weigh something are judged one by one; of more, by their weight alone.
+MOST_JUDGED = 2000
+_EVERY, _PLACE = "every", "place"
+
+
+@dataclass(frozen=True, slots=True)
+class EscalationView:
+    """What was found, with the nodes by id, and the weights that part weak from strong."""
+
+    found: Escalation
+    nodes: dict[str, Node]
+    weak_below: int
+    strong_from: int
+
+
+def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
+    """Return the shortest escalation paths from weak people and clients to strong ones; what changed is looked at
+    first.
+
+    Weak is below the weight from which two people consent, strong from the weight that takes two approvers.
+    """
+    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    with act.read() as session:
+        nodes, arrows = graph_of(session, act.directory, act.now)
+    wanted = act.directory.policy
+    found = escalation_paths(
+        nodes,
+        (one for one in arrows if one.source != one.target),
+        weak_below=wanted.two_people_weight,
+        strong_from=wanted.two_approvers_weight,
+        most=most,
+    )
+    by_id = {node.id: node for node in nodes}
+    return EscalationView(found, by_id, wanted.two_people_weight, wanted.two_approvers_weight)
+
+
+def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[list[Node], list[Arrow]]:
+    """Return everybody of a directory, and who can make themselves able to act as whom, alone."""
+    places = resources.resources_of(session, directory.id)
+    catalogues = resources.catalogues(session, places)
+    own = next(catalogues[row.id] for row in places if row.name == own_api.NAME)
+    clients = rows.live_clients(session, directory.id)
+    held = rows.at_own_api(session, directory.id, now)
+    living = [one for one in people.people_of(session, directory.id) if one.active]
+    rights = roles.held_by_people(session, [one.id for one in living], now)
+    nodes = [Node(_PLACE, NodeKind.PLACE, directory.name, 10 * directory.policy.two_approvers_weight)]
+    nodes += [Node(_EVERY, NodeKind.EVERY, "every light client")]
+    nodes += [Node(key, NodeKind.CLIENT, name, weight) for key, name, weight in clients]
+    nodes += [
+        Node(str(one.id), NodeKind.PERSON, one.name, _weight(rights.get(one.id, ()), catalogues, now)) for one in living
+    ]
+    judge = _Judge(Bench(session, directory, now), directory, own)
+    judge.know(clients, {client_id for client_id, *_ in held})
+    arrows = [Arrow(_EVERY, key, "is one of them", "") for key, _, _ in clients if key not in judge.heavy]
+    arrows += [
+        Arrow(str(person_id), client_id, f"owns {name}", f"owner/{client_id}/{person_id}")
+        for client_id, name, person_id in rows.full_owners(session, directory.id)
+    ]
+    known = {node.id for node in nodes}
+    names = {key: name for key, name, _ in clients}
+    arrows += [
+        Arrow(seen_by, client_id, f"knows what {names[client_id]} proves itself with", f"credential/{key}")
+        for client_id, key, seen_by in credentials.seen(session, directory.id, now)
+        if seen_by in known and client_id in names
+    ]
+    for person_id, role, group, permissions, reach, held_by in rows.roles_by_person(session, directory.id, now):
+        how = f"the role {role}" + (f" of the group {group}" if group else "")
+        arrows += judge.powers(str(person_id), how, f"role/{held_by}", permissions, reach_of(reach), names)
+    for client_id, permission, reach, cut, how in held:
+        if client_id in names:
+            words = how or f"consent to {permission}"
+            arrows += judge.powers(client_id, words, cut, [permission], reach_of(reach), names)
+    return nodes, arrows
+
+
+@dataclass
+class _Judge:
+    """Tells what one may do alone. `heavy`: by id, what clients may do that are not for one person to act as."""
+
+    bench: Bench
+    directory: Directory
+    own: Catalogue
+    heavy: dict[str, Powers | None] = field(default_factory=dict)
+
+    def know(self, clients: Iterable[tuple[str, str, int]], at_own_api: set[str]) -> None:
+        """Weigh the clients: what weighs little by the audit, and does nothing here, is light."""
+        policy = self.directory.policy
+        candidates = [key for key, _, weight in clients if key in at_own_api or agreeing(weight, policy)]
+        powers = self.bench.powers_of_clients(candidates[:MOST_JUDGED], until=self.bench.now)
+        for key in candidates:
+            power = powers.get(key)
+            if power is None or agreeing(beyond(self.bench.places, power, NO_POWERS).weight, policy):
+                self.heavy[key] = power
+
+    def alone(self, source: str, client_id: str) -> bool:
+        """Tell whether the source may come to act as the client with nobody else's yes."""
+        if client_id not in self.heavy:
+            return True
+        power = self.heavy[client_id]
+        if power is None:
+            return False
+        gained = beyond(self.bench.places, power, self.bench.power_until(source, None))
+        return not agreeing(gained.weight, self.directory.policy)
+
+    def everything(self, source: str) -> bool:
+        """Tell whether the source may give itself all that Jamb's own API gives with nobody else's yes."""
+        every = frozenset(Holding(name) for name in self.own.permissions)
+        gained = beyond(self.bench.places, {self.bench.own_id: every}, self.bench.power_until(source, None))
+        return not agreeing(gained.weight, self.directory.policy)
+
+    def powers(
+        self, source: str, how: str, cut: str, permissions: Iterable[str], reach: Reach, live: Iterable[str]
+    ) -> Iterator[Arrow]:
+        """Yield what one role or consent at Jamb's own API lets its holder take over, alone."""
+        opened = self.own.opened_by_all(permissions)
+        everything = sorted(opened & TAKES_ALL)
+        if everything and reach == EVERYWHERE and self.everything(source):
+            yield Arrow(source, _PLACE, f"{how} ({self.own.operations[everything[0]].title.lower()})", cut)
+        over = sorted(opened & TAKES_OVER)
+        if not over:
+            return
+        words = f"{how} ({self.own.operations[over[0]].title.lower()})"
+        if reach.kind is ReachKind.ONLY:
+            targets = set(reach.collections & set(live))
+        else:
+            yield Arrow(source, _EVERY, words, cut)
+            targets = self.heavy.keys() - reach.collections
+        for client_id in sorted(targets):
+            if self.alone(source, client_id):
+                yield Arrow(source, client_id, words, cut)
+
+
+def _weight(held: Iterable[roles.RoleHeld], catalogues: dict[UUID, Catalogue], now: datetime) -> float:
+    by_resource: dict[UUID, set[str]] = {}
+    for one in held:
+        if one.in_force(now):
+            by_resource.setdefault(one.resource_id, set()).update(one.permissions)
+    return sum(weigh(catalogues[key], catalogues[key].opened_by_all(names)) for key, names in by_resource.items())

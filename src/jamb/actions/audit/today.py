@@ -1,0 +1,100 @@
+"""What waits, what expires, what is wrong and what changed: the numbers of the first page."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
+from jamb.actions.base.act import Act
+from jamb.actions.consent.request_views import request_views
+from jamb.core import audit
+from jamb.core.excess import trend
+from jamb.core.lists import Which
+from jamb.store.audit import client_facts as pictures
+from jamb.store.audit import excess as excess_store
+from jamb.store.audit import findings
+from jamb.store.consent import requests
+from jamb.store.credentials import credentials
+from jamb.store.directory import counts, ledger
+from jamb.wire.audit.audit import ExcessOnDay, excess_of
+from jamb.wire.audit.today import Ending, Today, Waiting
+from jamb.wire.clients.clients import LadderCount
+from jamb.wire.directory.ledger import entry_of
+
+RECENT_ENTRIES = 8
+REQUESTS_SHOWN = 20
+WAITING_SHOWN = 20
+ENDS_SHOWN = 500
+HORIZON = timedelta(days=371)
+TREND_DAYS = 90
+# How long a requester is told how a request ended.
+TOLD_FOR = timedelta(days=14)
+
+
+def read_today(act: Act, reader: str) -> Today:
+    """Return what waits, ends and changed. `reader`: whose own requests, decided lately, are told of.
+
+    Read from what the audit keeps of each client, so that it costs the same however many there are; what changed is
+    looked at first.
+    """
+    sweep(act.backend, act.slug, act.now, MOST_FOR_A_READER)
+    with act.read() as session:
+        found = {severity.word: 0 for severity in reversed(audit.Severity)}
+        for _, severity, which, number, _ in findings.tally(session, act.directory.id, act.now):
+            if which is Which.OPEN:
+                found[audit.Severity(severity).word] += number
+        waiting, waiting_in_all = findings.clients_waiting(session, act.directory.id, WAITING_SHOWN)
+        loaded = pictures.load(
+            session, act.directory.id, act.directory.policy, act.now, waiting, daily=False, lean=True
+        )
+        horizon = credentials.ending(session, act.directory.id, act.now, act.now + HORIZON, ENDS_SHOWN)
+        rows = requests.page(
+            session, act.directory.id, now=act.now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN
+        )
+        asked = request_views(session, act.directory, rows, act.now)
+        rows = requests.page(
+            session, act.directory.id, now=act.now, waiting=False, mine=reader, after=None, limit=REQUESTS_SHOWN
+        )
+        past = request_views(session, act.directory, rows, act.now)
+        lately = [one for one in past if act.now - (one.decided_at or one.due_at) <= TOLD_FOR]
+        entries = ledger.page(session, act.directory.id, client_id=None, before=None, limit=RECENT_ENTRIES)
+        excess = excess_store.in_all(session, act.directory.id)
+        by_day = trend(excess_store.changes(session, act.directory.id), act.now.date(), TREND_DAYS)
+        return Today(
+            at=act.now,
+            clients=counts.clients_in(session, act.directory.id),
+            ladder=LadderCount.model_validate(findings.ladder_of_all(session, act.directory.id)),
+            waiting=sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since),
+            waiting_in_all=waiting_in_all,
+            horizon=[_ending(*one) for one in horizon],
+            findings=found,
+            excess=excess.share,
+            granted_weight=excess.granted_weight,
+            unused_weight=excess.unused_weight,
+            trend=[ExcessOnDay(day=day, **excess_of(one)) for day, one in by_day],
+            recent=[entry_of(row.entry()) for row in entries],
+            requests=asked,
+            # Those of clients that the reader owns are another's to be told of.
+            decided=[one for one in lately if one.requested_by_id == reader],
+        )
+
+
+def _ending(client_id: str, client_name: str, hint: str, ends: datetime, used: datetime | None) -> Ending:
+    return Ending(client_id=client_id, client_name=client_name, hint=hint, ends=ends, last_used_at=used)
+
+
+def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:
+    rows = []
+    for client in found:
+        asks = [rung.asked for place in client.resources for rung in place.rungs if rung.asked and rung.granted is None]
+        if asks:
+            names = tuple(sorted(ask.permission for ask in asks))
+            rows.append(
+                Waiting(
+                    client_id=client.id,
+                    client_name=client.name,
+                    permissions=names,
+                    since=min(ask.asked_at for ask in asks),
+                )
+            )
+    return rows

@@ -1,0 +1,102 @@
+"""One admitted call under way: who, in which directory, when, with what; from the route to the ledger.
+
+The guard of a route makes it (`jamb.actions.entry.access.admit`), and so does whatever works by itself (`act_in`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Connection
+from sqlmodel import Session
+
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.core.access import TokenFacts
+from jamb.core.directories import Directory
+from jamb.store.base.lease import Lease
+from jamb.store.base.work import Actor, Unit, rehearsal, unit_of_work
+
+# Who acts where nobody called: reads of background work, the demo and the tests.
+THE_SERVICE = Actor("service", "jamb", "Jamb", "Jamb")
+
+
+@dataclass(frozen=True, slots=True)
+class Caller:
+    """Who called Jamb's own API: a client, for a person or as itself, by a token or by a console session."""
+
+    client_id: str
+    person_id: UUID | None = None
+    token: TokenFacts | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """An admitted call.
+
+    Attributes:
+        own: the clients that the caller sees, where only ownership lets them see any; None: no such limit.
+        caller: who called, for what is decided again as another operation; None: nobody called.
+        lease: the connection that the guard took.
+    """
+
+    backend: Backend
+    directory: Directory
+    actor: Actor
+    now: datetime
+    own: frozenset[str] | None = None
+    caller: Caller | None = None
+    lease: Lease | None = field(default=None, repr=False, compare=False)
+
+    @property
+    def mine(self) -> str | None:
+        """The person to whose own things the caller is limited; None: no such limit."""
+        return self.actor.id if self.own is not None else None
+
+    @property
+    def slug(self) -> str:
+        return self.directory.slug
+
+    def by(self, actor: Actor) -> Act:
+        """The same, done as another: an act that others agreed to is done as whoever asked for it."""
+        return replace(self, actor=actor)
+
+    @contextmanager
+    def read(self) -> Iterator[Session]:
+        """Open a session that sees one state of the database until it is closed, and keeps nothing."""
+        with (
+            self._connection() as connection,
+            Session(connection.execution_options(isolation_level="REPEATABLE READ")) as session,
+        ):
+            yield session
+
+    @contextmanager
+    def change(self) -> Iterator[Unit]:
+        """Open the one transaction of a change, with its entries in the ledger."""
+        with (
+            self._connection() as connection,
+            unit_of_work(connection, self.backend.sealer, self.directory, self.actor, self.now) as unit,
+        ):
+            yield unit
+
+    @contextmanager
+    def rehearse(self) -> Iterator[Unit]:
+        """Open a unit in which everything is as if it was done, and nothing is kept."""
+        with (
+            self._connection() as connection,
+            rehearsal(connection, self.backend.sealer, self.directory, self.actor, self.now) as unit,
+        ):
+            yield unit
+
+    def _connection(self) -> AbstractContextManager[Connection]:
+        return self.lease.taken() if self.lease is not None else self.backend.engine.connect()
+
+
+def act_in(backend: Backend, slug: str, now: datetime, actor: Actor = THE_SERVICE) -> Act:
+    """Return an act in a directory by its short name, for whoever was not let in by a route. Raises `NotFound`."""
+    with Session(backend.engine) as session:
+        return Act(backend, find_directory(session, slug), actor, now)

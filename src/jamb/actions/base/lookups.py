@@ -1,0 +1,103 @@
+"""Find what a call names, or say what there is; load and note what many acts need."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from sqlmodel import Session
+
+from jamb.core import own_api
+from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
+from jamb.core.errors import NotFound, StillInUse, Unsuited
+from jamb.core.reach import EVERYWHERE, Reach
+from jamb.store.audit import client_facts as pictures
+from jamb.store.clients import clients
+from jamb.store.directory import directories, roles
+from jamb.store.resources import resources
+
+MOST_COLLECTIONS = 100
+
+
+def find_directory(session: Session, slug: str) -> Directory:
+    row = directories.by_slug(session, slug)
+    if row is None:
+        raise NotFound(f"There is no directory “{slug[:40]}” here.", next_step="Check the directory's short name.")
+    return row.value()
+
+
+def find_client(session: Session, directory: Directory, client_id: str, *, lock: bool = False) -> clients.ClientRow:
+    row = clients.by_id(session, directory.id, client_id, lock=lock)
+    if row is None or row.builtin:
+        raise NotFound(
+            f"{directory.name} has no client “{client_id[:40]}”.", next_step="List the clients to find the right id."
+        )
+    if row.state == ClientState.REMOVED:
+        raise NotFound(f"“{row.name}” was removed.", next_step="Restore it, if its time is not over.")
+    return row
+
+
+def find_resource(session: Session, directory: Directory, name: str, *, lock: bool = False) -> resources.ResourceRow:
+    row = resources.by_name(session, directory.id, name, lock=lock)
+    if row is None:
+        known = ", ".join(resource.name for resource in resources.resources_of(session, directory.id))
+        raise NotFound(f"{directory.name} has no resource “{name[:80]}”.", next_step=f"It has {known}.")
+    return row
+
+
+def load_one(session: Session, directory: Directory, row: clients.ClientRow, now: datetime) -> pictures.LoadedClient:
+    return pictures.load(session, directory.id, directory.policy, now, [row.id])[0]
+
+
+def note_narrowed(session: Session, client: clients.ClientRow, now: datetime) -> datetime:
+    """Note on a client that something is taken away from it; return the moment that counts for that.
+
+    Tokens say when they were made in whole seconds, and one made in the second of such a moment says the next second.
+    So two moments of one client never lie in one second: the later one counts as of the next.
+    """
+    moment = now
+    if client.narrowed_at is not None and client.narrowed_at.replace(microsecond=0) >= now.replace(microsecond=0):
+        moment = client.narrowed_at.replace(microsecond=0) + timedelta(seconds=1)
+    client.narrowed_at = moment
+    session.add(client)
+    return moment
+
+
+def refuse_stewardless(session: Session, directory: Directory, now: datetime) -> None:
+    """Raise `StillInUse` unless a live person who can sign in is steward, everywhere and without end."""
+    row = roles.role_by_name(session, directory.id, own_api.STEWARD)
+    if row is None:
+        return
+    endless = [
+        one
+        for one in roles.holders_of(session, [row.id], now)
+        if one.held.reach is None and one.held.expires_at is None
+    ]
+    groups = roles.people_within(session, [one.group.id for one in endless if one.group is not None])
+    stewards = [one.person for one in endless if one.person is not None]
+    stewards += [person for members in groups.values() for person in members]
+    if not any(person.active and person.password_hash for person in stewards):
+        raise StillInUse(
+            f"{directory.name} would be left without a steward.",
+            next_step="Make another person steward first: live, able to sign in, everywhere and without an end.",
+        )
+
+
+def check_reach(session: Session, resource: resources.ResourceRow, reach: Reach) -> None:
+    """Raise `BadInput` unless the reach names collections of this resource, and not too many for a token."""
+    if reach == EVERYWHERE:
+        return
+    if not resource.object_name:
+        raise Unsuited.field(
+            "reach", reach.words, f"everywhere: {resource.name} has no objects to reach", "Leave the reach out."
+        )
+    if len(reach.collections) > MOST_COLLECTIONS:
+        allowed = f"at most {MOST_COLLECTIONS} collections"
+        raise Unsuited.field("reach", f"{len(reach.collections)} collections", allowed, "Put them into a wider one.")
+    if resource.name == own_api.NAME:
+        # Jamb's own objects are the clients, and each lies in a collection of its own.
+        unknown = sorted(reach.collections - clients.known(session, resource.directory_id, reach.collections))
+        if unknown:
+            raise Unsuited.field("reach.collections", ", ".join(unknown), "ids of clients of this directory")
+        return
+    resources.collections_of(session, resource.id).require("reach.collections", sorted(reach.collections))

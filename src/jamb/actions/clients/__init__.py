@@ -1,0 +1,1 @@
+"""Client applications: registering, reading, removing them, and their publishers."""

@@ -1,0 +1,165 @@
+"""Groups of people, nested: make, change, remove, list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from uuid import UUID, uuid4
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.lookups import refuse_stewardless
+from jamb.actions.directory.people import find_person
+from jamb.actions.judgement.judging import Wanted, judge_power, take_turn
+from jamb.actions.judgement.powers import Bench
+from jamb.core.agreements import ActKind
+from jamb.core.directories import Directory
+from jamb.core.errors import NotFound, StillInUse, Violation, shorten
+from jamb.core.groups import holders, refuse_cycle
+from jamb.core.roles import check_short_name
+from jamb.store.base.work import Unit
+from jamb.store.directory import roles
+from jamb.store.directory.people import PersonRow
+from jamb.wire.directory.roles import Group, Member
+
+
+def list_groups(act: Act) -> list[Group]:
+    with act.read() as session:
+        return _groups(session, act.directory)
+
+
+def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: Sequence[str]) -> Group:
+    """Make a group, or put these members in place of those it has: people by login or id, groups by name.
+
+    Raises:
+        BadInput: an unfit name, or a group that would lie within itself. NotFound: a member is not known here.
+        StillInUse: the directory would be left without a steward.
+        NeedsAgreement: whoever changes it could do more by it than they may; it waits at the consent desk.
+    """
+    check_short_name("name", name)
+    with act.change() as unit:
+        take_turn(unit)
+        # One writer at a time, so that two changes together cannot close a ring.
+        unit.session.execute(
+            sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == act.directory.id).with_for_update()
+        )
+        members = {one.id: one for one in (find_person(unit.session, act.directory, person) for person in people)}
+        inner = [find_group(unit.session, act.directory, group) for group in dict.fromkeys(groups)]
+        refuse_cycle(roles.inner_groups(unit.session, act.directory.id), name, [one.name for one in inner])
+        row = roles.group_by_name(unit.session, act.directory.id, name)
+        before = _record(unit.session, act.directory, name) if row is not None else None
+        after = {
+            "title": " ".join(title.split()) or (row.title if row is not None else name),
+            "people": sorted(one.login for one in members.values()),
+            "groups": sorted(one.name for one in inner),
+        }
+        if before != after:
+            if row is None:
+                row = roles.GroupRow(id=uuid4(), directory_id=act.directory.id, name=name)
+            row.title = str(after["title"])
+            unit.session.add(row)
+            unit.session.flush()
+            _judge(unit, row, members, inner, name, str(after["title"]))
+            _put(unit.session, row.id, members, {one.id for one in inner})
+            refuse_stewardless(unit.session, act.directory, act.now)
+            action = "group.made" if before is None else "group.changed"
+            unit.enter(action, _subject(row), before=before, after=after)
+        return next(group for group in _groups(unit.session, act.directory) if group.name == name)
+
+
+def _judge(
+    unit: Unit,
+    row: roles.GroupRow,
+    members: dict[UUID, PersonRow],
+    inner: Sequence[roles.GroupRow],
+    name: str,
+    title: str,
+) -> None:
+    """Judge what joining a group gives to people as whom the actor can act."""
+    session, bench = unit.session, Bench(unit.session, unit.directory, unit.now)
+    was = {one.id for one in roles.people_within(session, [row.id]).get(row.id, [])}
+    within = roles.people_within(session, [one.id for one in inner])
+    joining = {**members, **{person.id: person for found in within.values() for person in found}}
+    power_given = bench.group_power(row.id)
+    args = {
+        "name": name,
+        "title": title,
+        "people": sorted(one.login for one in members.values()),
+        "groups": sorted(one.name for one in inner),
+    }
+    for key, person in joining.items():
+        if key not in was:
+            judge_power(unit, bench, person, power_given, Wanted(ActKind.GROUP, f"The group {name}", args))
+
+
+def remove_group(act: Act, name: str) -> None:
+    """Remove a group that holds no role and lies in no other. Raises `StillInUse`, naming what is in the way."""
+    with act.change() as unit:
+        row = find_group(unit.session, act.directory, name)
+        held = unit.session.exec(
+            select(roles.RoleRow.name)
+            .join(roles.AssignmentRow, col(roles.AssignmentRow.role_id) == roles.RoleRow.id)
+            .where(roles.AssignmentRow.group_id == row.id, roles.in_force(act.now))
+        ).all()
+        around = [
+            holder for holder, inner in roles.inner_groups(unit.session, act.directory.id).items() if name in inner
+        ]
+        allowing = name in act.directory.policy.registering_groups
+        if held or around or allowing:
+            ways = [f"the role {one}" for one in held] + [f"the group {one}" for one in around]
+            ways += ["the policy on registering"] if allowing else []
+            raise StillInUse(
+                f"The group {name} still stands in {', '.join(ways)}.",
+                violations=(Violation("group", name, "a group that nothing stands on"),),
+                next_step="Take it out there first.",
+            )
+        before = _record(unit.session, act.directory, name)
+        _put(unit.session, row.id, set(), set())
+        ended = sa.delete(roles.AssignmentRow).where(col(roles.AssignmentRow.group_id) == row.id)
+        unit.session.execute(ended)
+        unit.session.delete(row)
+        unit.enter("group.removed", _subject(row), before=before)
+
+
+def find_group(session: Session, directory: Directory, name: str) -> roles.GroupRow:
+    row = roles.group_by_name(session, directory.id, name)
+    if row is None:
+        known = ", ".join(one.name for one in roles.groups_of(session, directory.id)[:12]) or "none yet"
+        raise NotFound(
+            f"{directory.name} has no group “{shorten(name)}”.",
+            violations=(Violation("group", shorten(name), f"a group of this directory: {known}"),),
+        )
+    return row
+
+
+def _put(session: Session, group_id: UUID, people: Iterable[UUID], groups: Iterable[UUID]) -> None:
+    session.execute(sa.delete(roles.GroupPersonRow).where(col(roles.GroupPersonRow.group_id) == group_id))
+    session.execute(sa.delete(roles.GroupInnerRow).where(col(roles.GroupInnerRow.group_id) == group_id))
+    session.add_all(roles.GroupPersonRow(group_id=group_id, person_id=one) for one in people)
+    session.add_all(roles.GroupInnerRow(group_id=group_id, inner_id=one) for one in groups)
+    session.flush()
+
+
+def _record(session: Session, directory: Directory, name: str) -> dict[str, object]:
+    group = next(one for one in _groups(session, directory) if one.name == name)
+    return {"title": group.title, "people": sorted(one.login for one in group.people), "groups": sorted(group.groups)}
+
+
+def _groups(session: Session, directory: Directory) -> list[Group]:
+    people = roles.direct_people(session, directory.id)
+    inner = roles.inner_groups(session, directory.id)
+    return [
+        Group(
+            name=row.name,
+            title=row.title,
+            people=tuple(Member(id=one.id, name=one.name, login=one.login) for one in people.get(row.name, ())),
+            groups=tuple(inner.get(row.name, ())),
+            everyone=len({one.id for name in holders(inner, row.name) for one in people.get(name, ())}),
+        )
+        for row in roles.groups_of(session, directory.id)
+    ]
+
+
+def _subject(row: roles.GroupRow) -> dict[str, str]:
+    return {"kind": "group", "id": str(row.id), "name": row.name}

@@ -1,0 +1,210 @@
+"""People: add them, change them, take them in from a file; sign them in at the console and out again."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from uuid import UUID, uuid4
+
+from argon2 import PasswordHasher
+from sqlmodel import Session, select
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import refuse_stewardless
+from jamb.actions.base.views import person_view
+from jamb.actions.judgement.judging import Wanted, judge_power, judge_signing_in, take_turn
+from jamb.actions.judgement.powers import Bench
+from jamb.core.agreements import ActKind
+from jamb.core.directories import Directory
+from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
+from jamb.core.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
+from jamb.core.roles import check_short_name
+from jamb.store.base.work import Unit
+from jamb.store.credentials.credentials import end_sign_ins
+from jamb.store.directory import people, roles
+from jamb.wire.directory.people import PeopleImported, Person
+
+# argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
+_HASHER = PasswordHasher()
+
+
+def add_person(act: Act, login: str, name: str, password: str | None, role_names: Sequence[str]) -> Person:
+    """Add a person with roles. Without a password the person cannot sign in.
+
+    Raises:
+        BadInput: an unfit login, name or password, or a role that does not exist. NameTaken: the login is in use.
+    """
+    login, name = login.strip().lower(), " ".join(name.split())
+    check_person(login, name)
+    stretched = _stretched(act.backend, password)
+    with act.change() as unit:
+        take_turn(unit)
+        listed = ListedPerson(login, name, (), tuple(role_names))
+        added = _add(unit, listed, stretched)
+        if stretched is not None:
+            person = unit.session.get_one(people.PersonRow, added.id)
+            args = {"login": login, "roles": sorted(set(role_names))}
+            _judge(unit, person, Wanted(ActKind.PERSON, name, args), new=True)
+        return added
+
+
+def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImported:
+    """Add the people of a CSV file, all or none; who is here already stays as they are, but joins the groups named.
+
+    Groups that do not exist are made. With `dry_run` nothing is kept; the answer is the same.
+    """
+    listed = read_people(text)
+    with act.rehearse() if dry_run else act.change() as unit:
+        known = {row.login: row for row in people.people_of(unit.session, act.directory.id)}
+        added = [_add(unit, one, None) for one in listed if one.login not in known]
+        made = _join_groups(unit, listed)
+        return PeopleImported(
+            added=tuple(added),
+            present=tuple(one.login for one in listed if one.login in known),
+            groups_made=tuple(made),
+        )
+
+
+def change_person(
+    act: Act, reference: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
+) -> Person:
+    """Change a person's name or password, or whether they may act here at all.
+
+    Raises:
+        StillInUse: the directory would be left without a steward. BadInput: nothing would change.
+        NeedsAgreement: whoever sets the password could do more, as this person, than they may; it waits.
+    """
+    stretched = _stretched(act.backend, password)
+    with act.change() as unit:
+        take_turn(unit)
+        row = find_person(unit.session, act.directory, reference)
+        before, after = {}, {}
+        if name is not None and " ".join(name.split()) != row.name:
+            before["name"], row.name = row.name, " ".join(name.split())
+            check_person(row.login, row.name)
+            after["name"] = row.name
+        if active is not None and active != row.active:
+            before["state"], after["state"] = ("active", "inactive") if row.active else ("inactive", "active")
+            row.active = active
+        if stretched is not None:
+            row.password_hash = stretched
+            row.password_set_by = "" if act.actor.id == str(row.id) or act.actor.kind == "service" else act.actor.id
+            after["password"] = "set anew"  # noqa: S105 - says that, never what
+        if not after:
+            raise Unsuited.field("person", row.login, "something to change: name, active or password")
+        unit.session.add(row)
+        if stretched is not None or after.get("state") == "active":
+            what = "password" if stretched is not None else "reactivated"
+            wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": what, "name": name})
+            _judge(unit, row, wanted)
+        if after.get("state") == "inactive" or stretched is not None:
+            # Whoever knew the old password may be signed in with it, here or with a device.
+            people.end_sessions(unit.session, row.id)
+            end_sign_ins(unit.session, row.id, act.now)
+        unit.enter("person.changed", _subject(row), before=before or None, after=after)
+        unit.session.flush()
+        refuse_stewardless(unit.session, act.directory, act.now)
+        return person_view(row, roles.role_names(unit.session, act.directory.id, act.now, row.id))
+
+
+def list_people(act: Act) -> list[Person]:
+    with act.read() as session:
+        held = roles.role_names(session, act.directory.id, act.now)
+        return [person_view(row, held) for row in people.people_of(session, act.directory.id)]
+
+
+def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:
+    """Find by id or login. Raises `NotFound`."""
+    statement = select(people.PersonRow).where(people.PersonRow.directory_id == directory.id)
+    try:
+        statement = statement.where(people.PersonRow.id == UUID(reference))
+    except ValueError:
+        statement = statement.where(people.PersonRow.login == reference.strip().lower())
+    row = session.exec(statement).first()
+    if row is None:
+        raise NotFound(
+            f"{directory.name} has no person “{reference[:80]}”.",
+            violations=(Violation("owner", reference[:80], "the login or id of a person of this directory"),),
+            next_step="List the people of the directory for the right login.",
+        )
+    return row
+
+
+def _add(unit: Unit, listed: ListedPerson, password_hash: str | None) -> Person:
+    row = people.PersonRow(
+        id=uuid4(),
+        directory_id=unit.directory.id,
+        login=listed.login,
+        name=listed.name,
+        password_hash=password_hash,
+        password_set_by=unit.actor.id if password_hash is not None and unit.actor.kind != "service" else "",
+        created_at=unit.now,
+    )
+    with unit.constraint("person_login_taken", lambda: _login_taken(listed.login)):
+        unit.session.add(row)
+    known = {role.name: role.id for role in roles.roles_of(unit.session, unit.directory.id)}
+    for name in dict.fromkeys(listed.roles):
+        if name not in known:
+            raise Unsuited.field("roles", name, "one of " + ", ".join(sorted(known)))
+        unit.session.add(
+            roles.AssignmentRow(
+                id=uuid4(), role_id=known[name], person_id=row.id, assigned_at=unit.now, assigned_by=unit.actor.name
+            )
+        )
+    unit.enter("person.added", _subject(row), after={"login": row.login, "roles": sorted(set(listed.roles))})
+    return Person(id=row.id, name=row.name, login=row.login, active=True, roles=tuple(dict.fromkeys(listed.roles)))
+
+
+def _judge(unit: Unit, person: people.PersonRow, wanted: Wanted, *, new: bool = False) -> None:
+    """Judge what somebody gains who can sign in as a person: all that the person may do.
+
+    Where they could already (they chose the password before), what a person who acts again may do is theirs, too.
+    """
+    unit.session.flush()
+    bench = Bench(unit.session, unit.directory, unit.now)
+    power = bench.power_of(str(person.id))
+    judge_signing_in(unit, bench, person, power, wanted, new=new)
+
+
+def _join_groups(unit: Unit, listed: Sequence[ListedPerson]) -> list[str]:
+    """Put the people of a file into the groups it names; return the groups that were made for it."""
+    by_login = {row.login: row for row in people.people_of(unit.session, unit.directory.id)}
+    belongs = roles.direct_people(unit.session, unit.directory.id)
+    made = []
+    for name in dict.fromkeys(name for one in listed for name in one.groups):
+        row = roles.group_by_name(unit.session, unit.directory.id, name)
+        if row is None:
+            check_short_name("groups", name)
+            row = roles.GroupRow(id=uuid4(), directory_id=unit.directory.id, name=name, title=name)
+            unit.session.add(row)
+            unit.session.flush()
+            made.append(name)
+        inside = {person.id for person in belongs.get(name, ())}
+        joining = [by_login[one.login] for one in listed if name in one.groups and by_login[one.login].id not in inside]
+        bench = Bench(unit.session, unit.directory, unit.now)
+        logins = sorted(one.login for one in joining)
+        wanted = Wanted(ActKind.PERSON, f"The group {name}", {"what": "join by a file", "joining": logins})
+        for person in joining:
+            judge_power(unit, bench, person, bench.group_power(row.id), wanted)
+        unit.session.add_all(roles.GroupPersonRow(group_id=row.id, person_id=person.id) for person in joining)
+        if joining or name in made:
+            subject = {"kind": "group", "id": str(row.id), "name": name}
+            unit.enter("group.joined", subject, after={"people": [person.login for person in joining]})
+    return made
+
+
+def _stretched(backend: Backend, password: str | None) -> str | None:
+    """Return what is kept of a password, made outside of any transaction. Raises `BadInput` if it is too short."""
+    if password is None:
+        return None
+    if len(password) < PASSWORD_SHORTEST:
+        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+    return backend.hashing.run(lambda: _HASHER.hash(password))
+
+
+def _subject(row: people.PersonRow) -> dict[str, str]:
+    return {"kind": "person", "id": str(row.id), "name": row.name}
+
+
+def _login_taken(login: str) -> NameTaken:
+    return NameTaken(f"The login {login} is in use.", violations=(Violation("login", login, "a login not in use"),))

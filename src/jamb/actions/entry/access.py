@@ -1,0 +1,298 @@
+"""Admission to Jamb's own API: who calls, what they may do here, and whom to ask when they may not."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.base.act import Act, Caller
+from jamb.actions.base.backend import Backend
+from jamb.core import own_api
+from jamb.core.access import (
+    CheckName,
+    ClientStanding,
+    ObjectFacts,
+    PersonStanding,
+    Request,
+    TokenFacts,
+    decide,
+    explain,
+)
+from jamb.core.clients import ClientState
+from jamb.core.directories import Directory
+from jamb.core.errors import Forbidden, NotFound, NotSignedIn
+from jamb.core.ladder import Use
+from jamb.core.permissions import AccessKind, Catalogue
+from jamb.core.policy import Registering
+from jamb.core.reach import EVERYWHERE, Reach, ReachKind
+from jamb.store.audit import client_facts as pictures
+from jamb.store.audit import findings
+from jamb.store.base.work import Actor
+from jamb.store.clients import clients
+from jamb.store.consent import requests
+from jamb.store.directory import people, roles
+from jamb.store.entry.admission import at_resource
+from jamb.store.resources import resources, usage
+from jamb.wire.directory.people import MayRegister
+
+
+@dataclass(frozen=True, slots=True)
+class Whoami:
+    actor: Actor
+    roles: tuple[str, ...]
+    may: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _AtDoor:
+    """A caller with all that a decision on Jamb's own API needs."""
+
+    directory: Directory
+    resource_id: UUID
+    catalogue: Catalogue
+    standing: ClientStanding
+    person: PersonStanding | None
+    token: TokenFacts | None
+
+    def request(self, operation: str, client_id: str | None = None) -> Request:
+        kind = AccessKind.APPLICATION if self.person is None else AccessKind.DELEGATED
+        # Jamb's own objects are the clients; each lies in a collection of its own.
+        found = ObjectFacts(client_id, (client_id,)) if client_id is not None else None
+        return Request(operation, kind, self.person, self.token, found)
+
+    def counting(self, operation: str, client_id: str | None) -> _AtDoor:
+        """Return the caller with what counts for an operation that names no client in its address.
+
+        It is about the client of a request or a finding, or about none: then a role that is bounded to some clients
+        opens it only where it reads what is the caller's own.
+        """
+        if self.catalogue.concerns_object(operation) or operation in own_api.READS_OWN:
+            return self
+
+        def counts(reach: Reach) -> bool:
+            return reach == EVERYWHERE or (client_id is not None and reach.contains((client_id,)))
+
+        if self.person is not None:
+            held = tuple(role for role in self.person.roles if counts(role.reach))
+            return replace(self, person=replace(self.person, roles=held))
+        grants = tuple(grant for grant in self.standing.grants if counts(grant.reach))
+        return replace(self, standing=replace(self.standing, grants=grants))
+
+    def own(self, now: datetime) -> frozenset[str] | None:
+        """Return the clients that the caller is limited to seeing by their roles or consents; None: no limit."""
+        operation = "clients.read"
+        if self.person is None:
+            reaches = [
+                one.reach
+                for one in self.standing.grants
+                if one.kind is AccessKind.APPLICATION
+                and one.in_force(now)
+                and operation in self.catalogue.opened_by(one.permission)
+            ]
+            # A guard sees no clients, and is asked for nothing of them.
+            if not reaches:
+                return None
+        else:
+            reaches = [
+                role.reach for role in self.person.roles if operation in self.catalogue.opened_by_all(role.permissions)
+            ]
+        if any(reach == EVERYWHERE for reach in reaches):
+            return None
+        return frozenset().union(*(reach.collections for reach in reaches if reach.kind is ReachKind.ONLY))
+
+    @property
+    def actor(self) -> Actor:
+        if self.person is None:
+            return Actor("client", self.standing.id, self.standing.name, self.standing.name)
+        return Actor("person", self.person.id, self.person.name, self.standing.name)
+
+
+def admit(
+    session: Session,
+    backend: Backend,
+    directory: Directory,
+    caller: Caller,
+    operation: str,
+    now: datetime,
+    client_id: str | None = None,
+) -> Act:
+    """Let a caller into one operation of Jamb's own API, by the same decision as for every client.
+
+    What a client does here as itself is use like any other, and is committed: the audit judges it so.
+
+    Args:
+        client_id: the client that the operation is about, if it is about one.
+
+    Raises:
+        NotFound: the caller belongs to another directory.
+        Forbidden: with the reason, and the role or permission that would do.
+    """
+    known_here = _meet(session, directory, caller, now, operation)
+    at_door = known_here.counting(operation, client_id)
+    request = at_door.request(operation, client_id)
+    if not decide(at_door.catalogue, at_door.standing, request, now).allowed:
+        whole = known_here.request(operation, client_id)
+        if decide(known_here.catalogue, known_here.standing, whole, now).allowed:
+            raise _out_of_reach(known_here, operation, client_id)
+        raise _refusal(session, at_door, request, now)
+    if at_door.person is None:
+        use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
+        usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
+        session.commit()
+    return Act(backend, directory, at_door.actor, now, known_here.own(now), caller)
+
+
+def admit_also(act: Act, operation: str, client_id: str | None = None, caller: Caller | None = None) -> None:
+    """Decide again, where an act is done as another operation than the one that it was let in for.
+
+    Args:
+        caller: who must be let in; None: whoever called.
+
+    Raises:
+        Forbidden: with the reason, and the role or permission that would do.
+    """
+    who_asks = caller or act.caller
+    assert who_asks is not None
+    with Session(act.backend.engine, expire_on_commit=False) as session:
+        admit(session, act.backend, act.directory, who_asks, operation, act.now, client_id)
+
+
+def who(session: Session, directory: Directory, caller: Caller, now: datetime) -> Whoami:
+    """Return who the caller is, the roles they hold, and every operation of Jamb's own API that is open to them."""
+    at_door = _meet(session, directory, caller, now)
+    held = tuple(dict.fromkeys(role.name for role in at_door.person.roles)) if at_door.person else ()
+    may = tuple(name for name in sorted(at_door.catalogue.operations) if _may(at_door.counting(name, None), name, now))
+    return Whoami(at_door.actor, held, may)
+
+
+def client_meant(session: Session, directory: Directory, about: Mapping[str, str]) -> str | None:
+    """Return the client that a call is about, by what its address names: a client, a request or a finding of one."""
+    if "client" in about:
+        return about["client"]
+    key = _id_in(about.get("request") or about.get("finding") or "")
+    if key is None:
+        return None
+    if "request" in about:
+        row = requests.by_id(session, directory.id, key)
+        return row.client_id if row is not None else None
+    found = findings.finding_by_id(session, directory.id, key)
+    return found[1].id if found is not None else None
+
+
+def _id_in(text: str) -> UUID | None:
+    try:
+        return UUID(text)
+    except ValueError:
+        return None
+
+
+def _may(at_door: _AtDoor, operation: str, now: datetime) -> bool:
+    return decide(at_door.catalogue, at_door.standing, at_door.request(operation), now).allowed
+
+
+def _out_of_reach(at_door: _AtDoor, operation: str, client_id: str | None) -> Forbidden:
+    """Word the refusal of what a bounded role would open, were it not about another client, or about none."""
+    title = at_door.catalogue.operations[operation].title
+    what = "is about another client" if client_id is not None else "is about no client in particular"
+    return Forbidden(
+        f"“{title}” is refused: it {what}, and what would allow it counts for some clients only.",
+        next_step="Have somebody do it whose role counts everywhere.",
+    )
+
+
+def may_register(session: Session, directory: Directory, caller: Caller, now: datetime) -> MayRegister:
+    """Tell a caller before the form whether they may register, and whom to ask if not."""
+    at_door = _meet(session, directory, caller, now)
+    allowed = _may(at_door, "clients.register", now)
+    policy = directory.policy
+    groups = ", ".join(policy.registering_groups)
+    why = {
+        Registering.EVERYONE: "Everyone of this directory may register clients.",
+        Registering.GROUPS: f"Members of {groups} and registrars may register clients.",
+        Registering.NOBODY: "Only registrars and stewards may register clients.",
+    }[policy.registering]
+    asking = () if allowed else tuple(_holding(session, directory, ("registrar", "steward"), now))
+    return MayRegister(allowed=allowed, why=why, ask=asking)
+
+
+def _meet(
+    session: Session, directory: Directory, caller: Caller, now: datetime, operation: str | None = None
+) -> _AtDoor:
+    """Read what a decision on one operation needs; on all of them, where none is named."""
+    found = at_resource(session, directory.id, caller.client_id, own_api.NAME)
+    if found is None:
+        slug = directory.slug
+        raise NotFound(f"No directory “{slug[:40]}” is open to you.", next_step="Use the one you belong to.")
+    client, resource = found
+    catalogue = resources.catalogues(session, [resource])[resource.id]
+    person = None
+    if caller.person_id is not None:
+        row = session.get(people.PersonRow, caller.person_id)
+        if row is None or row.directory_id != directory.id:
+            raise NotSignedIn("You are no longer known here.", next_step="Sign in again.")
+        makes = operation is None or operation in catalogue.opened_by_all(own_api.MAKER.permissions)
+        person = _person_at_door(session, directory, row, resource.id, now, makes=makes)
+    held = () if client.builtin else roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    grants = tuple(pictures.held_at(resource.id, clients.grants_of(session, [client.id]), held))
+    # What it asks is told in a refusal, and decides nothing.
+    live = client.state == ClientState.LIVE
+    standing = ClientStanding(client.id, client.name, live, (), grants, None, client.tokens_revoked_at)
+    return _AtDoor(directory, resource.id, catalogue, standing, person, caller.token)
+
+
+def _person_at_door(
+    session: Session, directory: Directory, row: people.PersonRow, resource_id: UUID, now: datetime, *, makes: bool
+) -> PersonStanding:
+    """Return the person with assigned roles and those that ownership and the directory's policy give.
+
+    Args:
+        makes: whether it matters that they may register by the policy.
+    """
+    found = roles.standing(session, row, resource_id, now)
+    policy = directory.policy
+    may = makes and (
+        policy.registering is Registering.EVERYONE
+        or (
+            policy.registering is Registering.GROUPS
+            and not set(policy.registering_groups).isdisjoint(roles.groups_around(session, row.id))
+        )
+    )
+    given = own_api.own_roles(clients.owned_by(session, row.id), may_register=may)
+    return PersonStanding(found.id, found.name, found.live, (*found.roles, *given))
+
+
+def standing_of(
+    session: Session, client: clients.ClientRow, resource_id: UUID, *, can_authenticate: bool | None = None
+) -> ClientStanding:
+    """Return what a client asks, holds by consent and by its roles at one resource."""
+    asks = tuple(row.held() for row in clients.asks_of(session, [client.id]) if row.resource_id == resource_id)
+    by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
+    grants = tuple(pictures.held_at(resource_id, clients.grants_of(session, [client.id]), by_role))
+    live = client.state == ClientState.LIVE
+    return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.tokens_revoked_at)
+
+
+def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime) -> Forbidden:
+    """Word the refusal: what was wanted, which check failed, and whom to ask."""
+    asks = tuple(
+        row.held() for row in clients.asks_of(session, [at_door.standing.id]) if row.resource_id == at_door.resource_id
+    )
+    standing = replace(at_door.standing, asks=asks)
+    known = roles.roles_of_resource(session, at_door.resource_id)
+    explained = explain(at_door.catalogue, standing, request, now, known)
+    title = at_door.catalogue.operations[request.operation].title
+    reasons = "; ".join(check.evidence for check in explained.decision.failed)
+    steps = " ".join(step.text for step in explained.steps)
+    if any(check.name is CheckName.ROLE for check in explained.decision.failed):
+        names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
+        steps += f" Stewards here: {names}." if names else ""
+    return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)
+
+
+def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
+    """Return the names of the live people who hold one of these roles, themselves or by a group."""
+    return sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})

@@ -1,0 +1,275 @@
+"""Sessions of the console: sign in, find, sign out."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from functools import cache
+from hashlib import sha256
+from hmac import compare_digest
+from hmac import digest as hmac_digest
+from uuid import UUID
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerifyMismatchError
+from sqlmodel import Session
+
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.views import person_view
+from jamb.actions.entry.tries import too_many
+from jamb.core.directories import Directory
+from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
+from jamb.core.people_list import PASSWORD_SHORTEST
+from jamb.core.tries import sign_in_limits
+from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.credentials.credentials import end_sign_ins
+from jamb.store.directory import directories, people, roles
+from jamb.store.entry.tries import count_try, take_back_try
+from jamb.wire.directory.people import Person
+
+# How long a device that signed in once is known by, and how often a session says that it is used.
+DEVICE_LIFE = timedelta(days=180)
+SEEN_EVERY = timedelta(minutes=1)
+_HASHER = PasswordHasher()
+
+
+@dataclass(frozen=True, slots=True)
+class ConsoleSession:
+    """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF).
+
+    `own_password`: whether the person chose their password themself.
+    """
+
+    person: Person
+    directory: Directory
+    expires_at: datetime
+    csrf: str
+    own_password: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Presented:
+    """What comes with a sign-in. `directory`: empty: those with the login's domain. `device`: of before, or empty."""
+
+    login: str
+    password: str
+    directory: str
+    address: str
+    device: str
+
+
+@dataclass(frozen=True, slots=True)
+class SignedIn:
+    """`cookie`: of the session; `device`: by which the same browser is known the next time."""
+
+    cookie: str
+    device: str
+    session: ConsoleSession
+
+
+@dataclass(frozen=True, slots=True)
+class _Candidate:
+    """Somebody of the login that was presented, as they were when they were looked up."""
+
+    person_id: UUID
+    password_hash: str | None
+    slug: str
+    directory_name: str
+
+
+def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
+    """Open a console session.
+
+    1. count the try, and turn away who has tried too often
+    2. find who may be meant: one of a directory that was named, or those of the directories with the login's domain
+    3. stretch the password, outside of any transaction
+    4. one that fits is signed in; of several the person chooses
+
+    Raises:
+        NotSignedIn: login or password is wrong; which one is not said.
+        TooManyTries: too many wrong passwords for this login or from this address, or too many at this moment.
+        SeveralDirectories: the password fits in more than one directory.
+    """
+    login = presented.login.strip().lower()
+    known = _known_for(backend, login, presented.device, now)
+    counted = sign_in_limits(login, presented.address, known)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
+        candidates = [] if until is not None else _candidates(session, login, presented.directory.strip().lower())
+    if until is not None:
+        raise too_many(until, now, "wrong passwords")
+    hashes = [one.password_hash or _nobodys_hash() for one in candidates] or [_nobodys_hash()]
+    fits = backend.hashing.run(
+        lambda: [_fits(one, presented.password) for one in hashes], presented.address, known=known is not None
+    )
+    fitting = [one for one, fit in zip(candidates, fits, strict=False) if fit and one.password_hash]
+    if len(fitting) > 1:
+        with observation(backend.engine) as session:
+            take_back_try(session, backend.sealer.session_key, counted)
+        raise SeveralDirectories.of({one.slug: one.directory_name for one in fitting})
+    with observation(backend.engine) as session:
+        found = _still_there(session, fitting[0]) if fitting else None
+        if found is not None:
+            take_back_try(session, backend.sealer.session_key, counted)
+            return _opened(session, backend, *found, now)
+    raise NotSignedIn(
+        "Login and password do not match.",
+        next_step="Check both, and name the directory if its domain is not your login's. "
+        "A steward can give you a new password.",
+    )
+
+
+def change_own_password(
+    backend: Backend, signed_in: ConsoleSession, cookie: str, current: str, wanted: str, address: str, now: datetime
+) -> None:
+    """Put a password of one's own in place of the one that one has; every other sign-in of the person ends.
+
+    From then on nobody else can act as them: a password that somebody else chose, that person knows.
+
+    Raises:
+        BadInput: the new one is too short, or is the old one. Forbidden: the current one is wrong.
+        TooManyTries: too many wrong ones.
+    """
+    if len(wanted) < PASSWORD_SHORTEST:
+        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+    if wanted == current:
+        raise BadInput.field("password", "(not shown)", "another password than the current one")
+    counted = sign_in_limits(signed_in.person.login, address, None)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
+        row = session.get_one(people.PersonRow, signed_in.person.id)
+        kept = row.password_hash or _nobodys_hash()
+    if until is not None:
+        raise too_many(until, now, "wrong passwords")
+    if not backend.hashing.run(lambda: _fits(kept, current), address):
+        raise Forbidden("The current password is wrong.", next_step="Check it. A steward can give you a new one.")
+    stretched = backend.hashing.run(lambda: _HASHER.hash(wanted), address)
+    directory = signed_in.directory
+    actor = Actor("person", str(signed_in.person.id), signed_in.person.name, "Jamb console")
+    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        take_back_try(unit.session, backend.sealer.session_key, counted)
+        row = unit.session.get_one(people.PersonRow, signed_in.person.id, with_for_update=True)
+        row.password_hash, row.password_set_by = stretched, ""
+        unit.session.add(row)
+        people.end_sessions(unit.session, row.id, but=_digest(cookie))
+        end_sign_ins(unit.session, row.id, now)
+        subject = {"kind": "person", "id": str(row.id), "name": row.name}
+        unit.enter("person.changed", subject, after={"password": "chosen by themself"})
+
+
+def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
+    rows = people.signing_in(session, login, slug)
+    return [_Candidate(row.id, row.password_hash, place.slug, place.name) for row, place in rows]
+
+
+def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, directories.DirectoryRow] | None:
+    """Return the person, unless something changed while the password was stretched, or they may not act."""
+    row = session.get(people.PersonRow, one.person_id)
+    if row is None or not row.active or row.password_hash != one.password_hash:
+        return None
+    return row, session.get_one(directories.DirectoryRow, row.directory_id)
+
+
+def _opened(
+    session: Session, backend: Backend, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
+) -> SignedIn:
+    directory = place.value()
+    cookie = secrets.token_urlsafe(32)
+    ends = now + timedelta(seconds=directory.policy.session_seconds)
+    session.add(
+        people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
+    )
+    person = person_view(row, roles.role_names(session, directory.id, now, row.id))
+    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by)
+    return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
+
+
+def _device(backend: Backend, login: str, name: str, now: datetime) -> str:
+    """Return what a browser is known by: its name, for which login, since when, and that we said so."""
+    said = f"{name}.{_login_mark(backend, login)}.{int(now.timestamp())}"
+    return f"{said}.{_seal(backend, said)}"
+
+
+def known_device(backend: Backend, device: str, now: datetime) -> tuple[str, str] | None:
+    """Return the name of a device that signed in before, and the mark of its login; None for any other."""
+    parts = device.split(".")
+    if len(parts) != 4 or not compare_digest(_seal(backend, ".".join(parts[:3])).encode(), parts[3].encode()):
+        return None
+    since = datetime.fromtimestamp(int(parts[2]), now.tzinfo)
+    return (parts[0], parts[1]) if now - since < DEVICE_LIFE else None
+
+
+def _known_for(backend: Backend, login: str, device: str, now: datetime) -> str | None:
+    """Return the name of a device that signed in with this login before, or None."""
+    found = known_device(backend, device, now)
+    return found[0] if found is not None and found[1] == _login_mark(backend, login) else None
+
+
+def _login_mark(backend: Backend, login: str) -> str:
+    return hmac_digest(backend.sealer.session_key, f"login\0{login}".encode(), "sha256").hex()[:16]
+
+
+def _seal(backend: Backend, said: str) -> str:
+    return hmac_digest(backend.sealer.session_key, f"device\0{said}".encode(), "sha256").hex()
+
+
+def find_session(session: Session, backend: Backend, cookie: str, now: datetime) -> ConsoleSession | None:
+    """Return the session of a cookie, or None if it ended, was idle too long, never ours, or the person is gone.
+
+    That it is used is committed once a minute. The person comes without their roles: see `with_roles`.
+    """
+    found = people.session_of(session, _digest(cookie))
+    if found is None or found[0].expires_at <= now or not found[1].active:
+        return None
+    held, row, place = found
+    directory = place.value()
+    if held.seen_at + timedelta(seconds=directory.policy.session_idle_seconds) <= now:
+        return None
+    if now - held.seen_at >= SEEN_EVERY:
+        held.seen_at = now
+        session.add(held)
+        session.commit()
+    # Held by the session, so that whoever is let in next is not read again.
+    session.info["person"] = row
+    own = not row.password_set_by
+    return ConsoleSession(person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own)
+
+
+def with_roles(session: Session, found: ConsoleSession, now: datetime) -> ConsoleSession:
+    """Return a session with the roles of its person."""
+    held = roles.role_names(session, found.directory.id, now, found.person.id)
+    person = found.person.model_copy(update={"roles": held.get(found.person.id, [])})
+    return replace(found, person=person)
+
+
+def sign_out(backend: Backend, cookie: str) -> None:
+    with observation(backend.engine) as session:
+        row = session.get(people.ConsoleSessionRow, _digest(cookie))
+        if row is not None:
+            session.delete(row)
+
+
+def csrf_matches(found: ConsoleSession, presented: str | None) -> bool:
+    return presented is not None and compare_digest(found.csrf.encode(), presented.encode())
+
+
+def _fits(password_hash: str, password: str) -> bool:
+    try:
+        return _HASHER.verify(password_hash, password)
+    except (VerifyMismatchError, InvalidHashError):
+        return False
+
+
+@cache
+def _nobodys_hash() -> str:
+    return _HASHER.hash(secrets.token_urlsafe(16))
+
+
+def _digest(cookie: str) -> bytes:
+    return sha256(cookie.encode()).digest()
+
+
+def _csrf(backend: Backend, cookie: str) -> str:
+    """Return a value bound to the session that only our own pages can read (double submit, keyed)."""
+    return hmac_digest(backend.sealer.session_key, cookie.encode(), "sha256").hex()

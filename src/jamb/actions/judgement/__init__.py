@@ -1,0 +1,1 @@
+"""What one person may not do alone, and who else must agree."""

@@ -1,0 +1,288 @@
+"""Notices: find what is to be told, to whom, once; and make the mails and pushes that carry it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlmodel import Session, col, select
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.credentials.handovers import MOST_LATE_TOLD
+from jamb.actions.notices.audit_notices import audit_facts
+from jamb.core.attempts import DEAD
+from jamb.core.directories import Directory
+from jamb.core.ids import person_id_in
+from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
+from jamb.core.requests import RequestState
+from jamb.core.rotation import RotationEnd, RotationState
+from jamb.store.base.work import observation
+from jamb.store.credentials import rotations
+from jamb.store.directory.directories import DirectoryRow, all_directories
+from jamb.store.directory.people import PersonRow
+from jamb.store.directory.roles import holding_roles
+from jamb.store.notices import notices
+from jamb.store.notices.notices import MailRow, NoticeRow
+from jamb.wire.notices.notices import Notice
+
+# What is older was told, or is told no more.
+TOLD_OF = timedelta(days=2)
+MOST_ROTATIONS = 100_000
+_ROLES = {
+    Audience.CUSTODIANS: ("custodian", "steward"),
+    Audience.APPROVERS: ("approver", "steward"),
+    Audience.AUDITORS: ("auditor", "steward"),
+    Audience.STEWARDS: ("steward",),
+}
+_OWNERS, _BOTH = (Audience.OWNERS,), (Audience.OWNERS, Audience.CUSTODIANS)
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """How much was new: notices to people, mails made, events for webhooks."""
+
+    notices: int
+    mails: int
+    pushes: int
+
+
+def tell(backend: Backend, slug: str, now: datetime) -> Told:
+    """Note what each person and webhook of a directory shall hear, and make the mails that are due.
+
+    Any number of processes may at the same time: one after the other does, and what was told is not told again.
+    """
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        key = int.from_bytes(directory.id.bytes[:8], signed=True)
+        session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
+        facts = gather(session, directory, now)
+        noted = notices.add_notices(session, directory.id, _addressed(session, directory, facts, now), now)
+        quiet_since = now - timedelta(hours=directory.policy.digest_hours)
+        mails = notices.make_mails(session, directory.id, now, quiet_since)
+        webhook_ids = notices.webhook_ids(session, directory.id)
+        pushes = 0
+        if webhook_ids:
+            pushes = notices.add_pushes(session, webhook_ids, {one.key: _event(one) for one in facts}, now)
+        return Told(noted, mails, pushes)
+
+
+def list_told(act: Act, limit: int) -> list[Notice]:
+    """Return what people were told last, and how the mails fared; the latest first."""
+    with act.read() as session:
+        rows = session.exec(
+            select(NoticeRow, PersonRow.name, MailRow)
+            .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
+            .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
+            .where(NoticeRow.directory_id == act.directory.id)
+            .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
+            .limit(limit)
+        )
+        return [
+            Notice(
+                id=row.id,
+                kind=row.kind,
+                person=name,
+                client_id=row.client_id,
+                words=row.words,
+                path=row.path,
+                at=row.at,
+                sent_at=mail.sent_at if mail else None,
+                error=mail.error if mail else "",
+                failed=bool(mail and mail.failed),
+            )
+            for row, name, mail in rows
+        ]
+
+
+def directories_to_tell(backend: Backend) -> list[str]:
+    with Session(backend.engine) as session:
+        return [row.slug for row in all_directories(session)]
+
+
+def gather(session: Session, directory: Directory, now: datetime) -> list[Fact]:
+    """Return all that is to be told of a directory as it stands; what stays the same keeps its key."""
+    since = now - TOLD_OF
+    return [
+        *_ending(session, directory, now),
+        *_rotating(session, directory, since, now),
+        *_tried(session, directory, since),
+        *_requested(session, directory, since, now),
+        *_links(session, directory, since),
+        *audit_facts(session, directory, since, now),
+    ]
+
+
+def mail(session: Session, backend: Backend, mail: MailRow) -> tuple[PersonRow, str, Digest]:
+    """Return whom a mail is for, the directory's domain, and its words."""
+    person = session.get_one(PersonRow, mail.person_id)
+    directory = session.get_one(DirectoryRow, mail.directory_id)
+    rows = session.scalars(
+        sa.select(NoticeRow).where(NoticeRow.mail_id == mail.id).order_by(NoticeRow.words)  # type: ignore[arg-type]
+    )
+    told = [(NoticeKind(row.kind), row.words, _place(backend, row)) for row in rows]
+    return person, directory.domain, digest(directory.name, person.name, backend.base_url, told)
+
+
+def _place(backend: Backend, row: NoticeRow) -> str:
+    if row.link is None:
+        return row.path
+    return backend.sealer.open(row.link, f"notice/{row.id}").decode()
+
+
+def _ending(session: Session, directory: Directory, now: datetime) -> Iterable[Fact]:
+    warn_days = directory.policy.warn_days
+    for one in notices.ending_soon(session, directory.id, now, now + directory.policy.warn_before):
+        stage = stage_of(one.expires_at, now, warn_days)
+        if stage is None:
+            continue
+        left = max((one.expires_at - now).days, 0)
+        when = "today" if left == 0 else f"in {left} day{'' if left == 1 else 's'}"
+        used = f"last used {one.last_used_at:%Y-%m-%d}" if one.last_used_at is not None else "never used"
+        yield Fact(
+            f"ends/{one.id}/{stage}",
+            NoticeKind.ENDS_SOON,
+            one.client_id,
+            one.client_name,
+            f"“{one.client_name}”: {one.hint} ends {when}, on {one.expires_at:%Y-%m-%d} ({used})",
+            f"/clients/{one.client_id}#credentials",
+            # On the last day it is everybody's.
+            _OWNERS if stage > 1 else _BOTH,
+        )
+
+
+def _rotating(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
+    path = "/rotation"
+    under_way = rotations.page(
+        session, directory.id, client_ids=None, ended_since=None, after=None, limit=MOST_ROTATIONS
+    )
+    for one in under_way:
+        row, name = one.row, one.client_name
+        if row.opened_at > since:
+            words = (
+                f"“{name}”: {one.new.hint} follows {one.old.hint}; both are valid until {row.overlap_ends_at:%Y-%m-%d}"
+            )
+            yield Fact(
+                f"rotation/{row.id}/opened", NoticeKind.ROTATION_OPENED, row.client_id, name, words, path, _OWNERS
+            )
+        stage = stage_of(row.overlap_ends_at, now, directory.policy.warn_days)
+        if one.facts().state(now) is RotationState.OPENED and stage is not None:
+            until = f"{row.overlap_ends_at:%Y-%m-%d}"
+            words = f"“{name}”: nothing uses {one.new.hint} yet, and {one.old.hint} should go by {until}"
+            key = f"rotation/{row.id}/unseen/{stage}"
+            audiences = _OWNERS if stage > 1 else _BOTH
+            yield Fact(key, NoticeKind.ROTATION_UNSEEN, row.client_id, name, words, path, audiences)
+        if one.facts().state(now) is RotationState.OVERDUE:
+            words = f"“{name}”: the overlap ended {row.overlap_ends_at:%Y-%m-%d}, and {one.old.hint} is still in use"
+            key = f"rotation/{row.id}/overdue/{row.overlap_ends_at:%Y-%m-%d}"
+            yield Fact(key, NoticeKind.ROTATION_OVERDUE, row.client_id, name, words, path, _BOTH)
+    ended = rotations.page(session, directory.id, client_ids=None, ended_since=since, after=None, limit=MOST_ROTATIONS)
+    for one in ended:
+        row, name = one.row, one.client_name
+        closed = row.ended == RotationEnd.CLOSED.value
+        words = f"“{name}”: {one.old.hint} is withdrawn, {one.new.hint} took its place"
+        if not closed:
+            words = f"“{name}”: given up, {one.new.hint} is withdrawn and {one.old.hint} stands"
+        yield Fact(f"rotation/{row.id}/ended", NoticeKind.ROTATION_ENDED, row.client_id, name, words, path, _OWNERS)
+
+
+def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    for one in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], since):
+        times = f"{one.times} time{'' if one.times == 1 else 's'}"
+        words = (
+            f"“{one.client_name}” tried {times} with {one.hint or 'a credential'}, which is dead "
+            f"({one.outcome.replace('-', ' ')}), last {one.last_at:%Y-%m-%d %H:%M} UTC"
+            f" from {one.address or 'an unknown address'}"
+        )
+        # Once a week for each credential, however often it is tried.
+        year, week, _ = one.last_at.isocalendar()
+        key = f"dead/{one.client_id}/{one.hint}/{year}-{week}"
+        yield Fact(
+            key,
+            NoticeKind.EXPIRED_TRIED,
+            one.client_id,
+            one.client_name,
+            words,
+            f"/clients/{one.client_id}#attempts",
+            _OWNERS,
+        )
+
+
+def _requested(session: Session, directory: Directory, since: datetime, now: datetime) -> Iterable[Fact]:
+    for row, name in notices.requests_since(session, directory.id, since, now):
+        path = f"/desk/{row.id}"
+        if row.state == RequestState.WAITING:
+            count = len(row.ask_ids)
+            what = f"{count} permission{'' if count == 1 else 's'}" if row.dry_run_id is None else "less than it holds"
+            if row.act:
+                what = f"another person's yes ({row.reason.lower()})"
+            words = f"“{name}”: {row.requested_by} asks for {what}, due {row.due_at:%Y-%m-%d}"
+            yield Fact(
+                f"request/{row.id}/waits",
+                NoticeKind.REQUEST_WAITS,
+                row.client_id or "",
+                name,
+                words,
+                path,
+                (Audience.APPROVERS,),
+            )
+        else:
+            words = f"“{name}”: the request of {row.requested_by} is {row.state}" + (
+                f" by {row.decided_by}" if row.decided_by else ""
+            )
+            asker = person_id_in(row.requested_by_id)
+            yield Fact(
+                f"request/{row.id}/{row.state}",
+                NoticeKind.REQUEST_DECIDED,
+                row.client_id or "",
+                name,
+                words,
+                path,
+                _OWNERS if row.client_id is not None else (),
+                [asker] if asker is not None else [],
+            )
+
+
+def _links(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
+    for row, name in notices.tried_again(session, directory.id, since):
+        words = (
+            f"“{name}”: a handover link was tried again from {row.late_from or 'an unknown address'} after it was gone"
+        )
+        key = f"link/{row.id}/{min(row.late_tries, MOST_LATE_TOLD)}"
+        yield Fact(
+            key, NoticeKind.LINK_TRIED, row.client_id, name, words, f"/clients/{row.client_id}#credentials", _BOTH
+        )
+
+
+def _addressed(session: Session, directory: Directory, facts: Sequence[Fact], now: datetime) -> list[tuple[UUID, Fact]]:
+    """Return each fact with each person who shall hear of it."""
+    owners = notices.owners_to_tell(session, {one.client_id for one in facts})
+    holding = {
+        audience: [one.id for one in holding_roles(session, directory.id, names, now)]
+        for audience, names in _ROLES.items()
+    }
+    found = []
+    for fact in facts:
+        people = set(fact.people)
+        for audience in fact.audiences:
+            if audience is Audience.OWNERS:
+                people.update(owners.get(fact.client_id) or holding[fact.else_to])
+            else:
+                people.update(holding[audience])
+        found += [(person, fact) for person in sorted(people)]
+    return found
+
+
+def _event(fact: Fact) -> dict[str, Any]:
+    return {
+        "kind": fact.kind.value,
+        "client_id": fact.client_id,
+        "client_name": fact.client_name,
+        "words": fact.words,
+        "path": fact.path,
+    }

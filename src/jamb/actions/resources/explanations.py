@@ -1,0 +1,224 @@
+"""Explanations for any resource, with the facts from the store; and who can do an operation."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlmodel import Session
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.lookups import find_client, find_resource
+from jamb.actions.base.views import credential_view
+from jamb.actions.directory.people import find_person
+from jamb.actions.entry.access import standing_of
+from jamb.actions.judgement.powers import Bench
+from jamb.actions.resources.reach import facts_of
+from jamb.core.access import (
+    Explanation,
+    ObjectFacts,
+    PersonStanding,
+    Request,
+    StepKind,
+    TokenFacts,
+    explain,
+    reaches,
+)
+from jamb.core.access.powers import NO_POWERS, beyond
+from jamb.core.agreements import agreeing
+from jamb.core.clients import ClientKind
+from jamb.core.directories import Directory
+from jamb.core.errors import NotFound, Unsuited, Violation, shorten
+from jamb.core.permissions import AccessKind, Catalogue, Operation
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
+from jamb.store.clients import clients
+from jamb.store.credentials import credentials
+from jamb.store.directory import people, roles
+from jamb.store.resources import resources
+from jamb.wire.resources.access import ClientHolder, PersonHolder
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What is to be explained. `person` is a login or id; `token` what a presented token was found to say."""
+
+    resource: str
+    operation: str
+    kind: AccessKind = AccessKind.APPLICATION
+    person: str | None = None
+    object: str | None = None
+    token: TokenFacts | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ExplainedAccess:
+    """`agreement`: why the change takes another person, who that could be, and which way needs none; empty: none."""
+
+    client_id: str
+    client_name: str
+    resource: str
+    operation: str
+    kind: AccessKind
+    person: PersonStanding | None
+    object: ObjectFacts | None
+    explanation: Explanation
+    agreement: str = ""
+
+
+def explain_access(act: Act, client_id: str, asked: Question) -> ExplainedAccess:
+    """Explain whether a client may do an operation, and the smallest change if it may not.
+
+    Raises:
+        BadInput: a person is named though the client acts as itself.
+    """
+    with act.read() as session:
+        client = find_client(session, act.directory, client_id)
+        resource = find_resource(session, act.directory, asked.resource)
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        if asked.person is not None and asked.kind is AccessKind.APPLICATION:
+            allowed = "left out: a client that acts as itself acts for nobody"
+            raise Unsuited.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
+        person = None
+        if asked.person is not None:
+            person = roles.standing(session, find_person(session, act.directory, asked.person), resource.id, act.now)
+        works = None
+        if client.kind == ClientKind.SERVICE:
+            held = credentials.credentials_of(session, [client.id])
+            works = any(credential_view(row, act.now, act.directory.policy).works for row in held)
+        standing = standing_of(session, client, resource.id, can_authenticate=works)
+        found = facts_of(session, resource, asked.object)
+        request = Request(asked.operation, asked.kind, person, asked.token, found)
+        explained = explain(catalogue, standing, request, act.now, roles.roles_of_resource(session, resource.id))
+        agreement = _agreement(session, act.directory, client, explained, act.now)
+        return ExplainedAccess(
+            client.id, client.name, resource.name, asked.operation, asked.kind, person, found, explained, agreement
+        )
+
+
+def _agreement(
+    session: Session, directory: Directory, client: clients.ClientRow, explained: Explanation, now: datetime
+) -> str:
+    """Say who must agree to the change that would allow it."""
+    policy, bench = directory.policy, Bench(session, directory, now)
+    kinds = {step.kind for step in explained.steps}
+    said = []
+    weight = max((step.added_weight for step in explained.steps if step.kind is StepKind.CONSENT), default=0)
+    if agreeing(weight, policy):
+        could = [one.name for one in bench.could_decide((), client.id)]
+        if weight >= policy.two_approvers_weight:
+            said.append(f"This consent weighs {weight:g}: two approvers must say yes to a request.")
+        else:
+            said.append(f"This consent weighs {weight:g}: somebody else than whoever asks must say yes.")
+        said.append(f"{' or '.join(could[:5]) or 'Nobody here'} could.")
+    if StepKind.ISSUE_SECRET in kinds:
+        power = beyond(bench.places, bench.power_of_client(client.id), NO_POWERS).weight
+        if agreeing(power, policy):
+            said.append(
+                f"It may do what weighs {power:g}: its owners can issue the secret, or a custodian has it delivered to "
+                "them; for anybody else another person must agree."
+            )
+    return " ".join(said)
+
+
+@dataclass(frozen=True, slots=True)
+class Holders:
+    """Who can do an operation, to an object if one is named: clients, and people by their roles."""
+
+    catalogue: Catalogue
+    operation: Operation
+    object: ObjectFacts | None
+    clients: tuple[ClientHolder, ...]
+    people: tuple[PersonHolder, ...]
+
+
+def holders(act: Act, resource_name: str, operation: str, object_name: str | None) -> Holders:
+    """Return all clients and people who can do an operation, and through what, in a fixed number of statements.
+
+    Raises:
+        NotFound: the resource has no such operation.
+    """
+    with act.read() as session:
+        resource = find_resource(session, act.directory, resource_name)
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        if operation not in catalogue.operations:
+            allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
+            raise NotFound(
+                f"{catalogue.name} has no operation {shorten(operation)}.",
+                violations=(Violation("operation", shorten(operation), allowed, "Look through the catalogue."),),
+            )
+        found = facts_of(session, resource, object_name)
+        asked = Request(operation, AccessKind.APPLICATION, object=found)
+        unlocking = catalogue.unlockers(operation)
+        holding = [
+            ClientHolder(
+                client_id=one.client_id,
+                client_name=one.client_name,
+                live=one.live,
+                kind=AccessKind(one.kind),
+                permission=one.permission,
+                reach=reach,
+                through="",
+                person=one.person or "",
+                expires_at=one.expires_at,
+            )
+            for one in clients.holding(session, resource.id, unlocking, act.now)
+            if reaches(catalogue, asked, reach := reach_of(one.reach))
+        ]
+        by_role, persons = _by_roles(session, catalogue, asked, resource, unlocking, act.now)
+        return Holders(
+            catalogue,
+            catalogue.operations[operation],
+            found,
+            tuple(sorted([*holding, *by_role], key=lambda one: (one.client_name, one.permission, one.person))),
+            tuple(sorted(persons, key=lambda one: (one.name, one.role, one.through))),
+        )
+
+
+def _by_roles(
+    session: Session,
+    catalogue: Catalogue,
+    asked: Request,
+    resource: resources.ResourceRow,
+    unlocking: tuple[str, ...],
+    now: datetime,
+) -> tuple[list[ClientHolder], list[PersonHolder]]:
+    opening = roles.bundling(session, resource.id, unlocking)
+    held = [
+        (one, reach)
+        for one in roles.holders_of(session, [role.id for role in opening], now)
+        if reaches(catalogue, asked, reach := reach_of(one.held.reach))
+    ]
+    inside = roles.people_within(session, [one.group.id for one, _ in held if one.group is not None])
+    live = clients.by_ids(session, [one.held.client_id for one, _ in held if one.held.client_id is not None])
+    by_client, persons = [], []
+    for one, reach in held:
+        if one.held.client_id is not None:
+            row = live[one.held.client_id]
+            permission = next(name for name in unlocking if name in one.role.permissions)
+            by_client.append(
+                ClientHolder(
+                    client_id=row.id,
+                    client_name=row.name,
+                    live=row.state == "live",
+                    kind=AccessKind.APPLICATION,
+                    permission=permission,
+                    reach=reach,
+                    through=f"the role {one.role.name}",
+                    person="",
+                    expires_at=one.held.expires_at,
+                )
+            )
+        elif one.group is not None:
+            persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
+        elif one.person is not None:
+            persons.append(_person(one.person, one, reach, ""))
+    return by_client, [one for one in persons if one is not None]
+
+
+def _person(person: people.PersonRow, one: roles.Holder, reach: Reach, through: str) -> PersonHolder | None:
+    return (
+        PersonHolder(login=person.login, name=person.name, role=one.role.name, reach=reach, through=through)
+        if person.active
+        else None
+    )

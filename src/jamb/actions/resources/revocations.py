@@ -1,0 +1,69 @@
+"""What a guard must know beside the keys: what was taken away lately, and which object lies in which collection.
+
+Everything is derived from the records, so that it is right whichever process answers. Tokens older than the longest
+life of a token need no bound: they have run out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.lookups import find_resource
+from jamb.core.access import PastHolding, Revocation, revocations_of
+from jamb.core.errors import Forbidden
+from jamb.core.policy import BOUNDS
+from jamb.core.reach import CollectionTree
+from jamb.store.clients import clients
+from jamb.store.directory import roles
+from jamb.store.resources import resources
+
+# No token of a protected API lives longer, whatever the policy was when it was made; a guard's clock may be off.
+LONGEST_TOKEN = timedelta(seconds=BOUNDS["access_token_seconds"][1])
+SKEW = timedelta(seconds=60)
+
+
+@dataclass(frozen=True, slots=True)
+class Revocations:
+    resource: str
+    object_name: str
+    revocations: tuple[Revocation, ...]
+    tree: CollectionTree
+
+
+def read_revocations(act: Act, resource_name: str) -> Revocations:
+    """Return what the guard of a resource must know now. Raises `Forbidden` to anybody but that guard."""
+    with act.read() as session:
+        resource = find_resource(session, act.directory, resource_name)
+        if resource.guard_client_id != act.actor.id:
+            raise Forbidden(
+                f"Only the guard of {resource.name} reads this.",
+                next_step="Read with the client that the resource names as its guard.",
+            )
+        since = act.now - LONGEST_TOKEN - SKEW
+        found = [
+            Revocation(client_id, None, None, moment, None, ())
+            for client_id, moment in clients.revoked_since(session, act.directory.id, since)
+        ]
+        catalogue = resources.catalogues(session, [resource])[resource.id]
+        touched = clients.narrowed_at(session, resource.id, since, act.now)
+        touched |= roles.narrowed_at(session, resource.id, since, act.now)
+        grants = clients.grants_by_client(session, touched)
+        by_role = roles.roles_of_clients(session, touched)
+        for client_id in sorted(touched):
+            held = [
+                PastHolding(row.held(), row.narrowed_at)
+                for row in grants.get(client_id, ())
+                if row.resource_id == resource.id
+            ]
+            held += [
+                PastHolding(one, assignment.narrowed_at, by_role=True)
+                for assignment, role in by_role.get(client_id, ())
+                if role.resource_id == resource.id
+                for one in assignment.grants(role)
+            ]
+            found.extend(revocations_of(catalogue, client_id, held, since, act.now))
+        return Revocations(
+            resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id)
+        )

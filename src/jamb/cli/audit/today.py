@@ -1,0 +1,41 @@
+"""What waits, what expires, what is wrong: the day in a few lines."""
+
+from __future__ import annotations
+
+from jamb.cli.base.connection import connected
+from jamb.cli.base.output import Form, Output, emit, heading, out, relative, table
+
+
+def today(output: Output = Form.TABLE) -> None:
+    """Say what waits for consent, which secrets expire next, and what the audit finds."""
+    with connected() as jamb:
+        found = jamb.today()
+
+    def show() -> None:
+        excess = "too early to say" if found.excess is None else f"{found.excess:.0%}"
+        findings = ", ".join(f"{count} {word}" for word, count in found.findings.items() if count) or "none"
+        out.print(f"{found.clients} clients; findings: {findings}; excess (granted and not used, by weight): {excess}")
+        if found.requests:
+            heading("\nRequests for you or another approver")
+            table(
+                ["client", "asks for", "by", "due"],
+                [
+                    [one.client_name, ", ".join(one.asks), one.requested_by, relative(one.due_at)]
+                    for one in found.requests
+                ],
+            )
+        for one in found.decided:
+            said = f" {one.decided_by}: {one.said}" if one.said else ""
+            out.print(f"Your request for “{one.client_name}” is {one.state}.{said}", markup=False)
+        heading("\nWaiting for consent")
+        table(
+            ["client", "asks for", "since"],
+            [[one.client_name, ", ".join(one.permissions), relative(one.since)] for one in found.waiting],
+        )
+        heading("\nSecrets that expire next")
+        table(
+            ["client", "secret", "expires", "last used"],
+            [[one.client_name, one.hint, relative(one.ends), relative(one.last_used_at)] for one in found.horizon[:8]],
+        )
+
+    emit(found, output, show)

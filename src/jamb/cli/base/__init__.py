@@ -1,0 +1,1 @@
+"""What the other rooms of this layer stand on."""

@@ -1,0 +1,173 @@
+"""One command from nothing to a client that works: registration, asks, consent, credential, files."""
+
+from __future__ import annotations
+
+import json
+from base64 import b64decode
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated, Any
+from uuid import uuid4
+
+import typer
+
+from jamb.cli.base.connection import connected
+from jamb.cli.base.options import reach_by_resource
+from jamb.cli.base.output import EXIT_REFUSED, Form, Output, emit, fields, note, out, relative
+from jamb.cli.credentials.private_files import write_private
+from jamb.client import BadInput, Wanted
+from jamb.client import set_up as run_set_up
+from jamb.client.credentials.setting_up import Ready
+from jamb.core.credentials import CredentialKind
+from jamb.wire.credentials.credentials import Credential, Sheet
+
+IDS, SHEET = "client.json", "client.env"
+_PAIR = ("client.pem", "client.key", "client.p12", "client.passphrase")
+
+
+class Proof(StrEnum):
+    SECRET = "secret"  # noqa: S105 - a kind, not one
+    CERTIFICATE = "certificate"
+    NONE = "none"
+
+
+def set_up(
+    name: Annotated[str, typer.Option(help="A name no other client has")],
+    purpose: Annotated[str, typer.Option(help="What it is for, in a sentence")],
+    save: Annotated[Path, typer.Option(help="A folder for what the next step needs: ids, sheet, credential")],
+    ask: Annotated[
+        list[str] | None, typer.Option(help="RESOURCE:PERMISSION, acting as itself; may be given again")
+    ] = None,
+    owner: Annotated[list[str] | None, typer.Option(help="Login of an owner; may be given again")] = None,
+    only: Annotated[
+        list[str] | None, typer.Option("--in", help="RESOURCE:COLLECTION it shall reach; may be given again")
+    ] = None,
+    all_but: Annotated[
+        list[str] | None, typer.Option("--except", help="RESOURCE:COLLECTION it shall not reach; may be given again")
+    ] = None,
+    reason: Annotated[str, typer.Option(help="Why it needs what it asks")] = "",
+    proof: Annotated[Proof, typer.Option(help="How it shall prove itself")] = Proof.SECRET,
+    days: Annotated[
+        int | None, typer.Option(help="Days until the credential expires; the policy's if left out")
+    ] = None,
+    ask_only: Annotated[bool, typer.Option("--ask-only", help="Do not consent, even if you may")] = False,
+    once: Annotated[
+        str | None, typer.Option(help="Names this set-up: run again under the same name, it changes nothing")
+    ] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Register a client, ask, consent where you may (or ask the approvers), and issue a credential.
+
+    Leaves ids and credential in files that only you can read. A run that was stopped goes on under the same --once.
+    Leaves with code 3 when something is left that others must do.
+    """
+    wanted = Wanted(
+        name,
+        purpose,
+        owner or [],
+        _asks(ask or []),
+        reach_by_resource(only, all_but),
+        reason,
+        None if proof is Proof.NONE else CredentialKind(proof.value),
+        days,
+    )
+    _check_folder(save, name, once)
+    with connected() as jamb:
+        ready = run_set_up(
+            jamb, wanted, once or str(uuid4()), consent=not ask_only, kept=lambda one: (save / _file_of(one)).exists()
+        )
+        sheets = list(jamb.clients.sheets(ready.client.id))
+    ids = _ids(ready, sheets, save)
+    _save(ready, ids, save)
+    emit(ids, output, lambda: _show(ready, ids))
+    for one in ready.left:
+        note(f"Left to do: {one}")
+    if ready.left:
+        raise typer.Exit(EXIT_REFUSED)
+
+
+def _asks(values: list[str]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for value in values:
+        resource, colon, permission = value.rpartition(":")
+        if not colon or not resource or not permission:
+            raise BadInput.field("--ask", value, "RESOURCE:PERMISSION, as berths:berths.view")
+        found.setdefault(resource, []).append(permission)
+    return found
+
+
+def _file_of(credential: Credential) -> str:
+    """Return the name of the file whose being there tells that what was shown of a credential is in good hands."""
+    return f"credential-{credential.id}"
+
+
+def _ids(ready: Ready, sheets: list[Sheet], folder: Path) -> dict[str, Any]:
+    credential = ready.credential
+    return {
+        "client_id": ready.client.id,
+        "client_name": ready.client.name,
+        "credential_id": str(credential.id) if credential is not None else None,
+        "credential_ends": credential.expires_at.isoformat() if credential and credential.expires_at else None,
+        "consent": ready.consent.value,
+        "resources": [
+            {"resource": one.resource, "issuer": one.issuer, "token_endpoint": one.token_endpoint, "scopes": one.scopes}
+            for one in sheets
+        ],
+        "folder": str(folder),
+        "did": list(ready.did),
+        "left": list(ready.left),
+    }
+
+
+def _check_folder(folder: Path, name: str, once: str | None) -> None:
+    """Refuse a folder with files that are not of this set-up: nothing of anybody else's is replaced."""
+    try:
+        of_this = once is not None and json.loads((folder / IDS).read_text())["client_name"] == name
+    except (OSError, ValueError, KeyError, TypeError):
+        of_this = False
+    there = [one for one in (IDS, SHEET, *_PAIR) if (folder / one).exists()]
+    if there and not of_this:
+        allowed = f"a folder without {', '.join(there)}"
+        raise BadInput.field("--save", str(folder), allowed, "Or give --once and --name as before, to go on.")
+
+
+def _save(ready: Ready, ids: dict[str, Any], folder: Path) -> None:
+    """Write the ids first and the credential's mark last.
+
+    A stop in between leaves a folder that is known as this set-up's, and a credential that the next run replaces.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    lasting = {name: value for name, value in ids.items() if name not in {"did", "left", "folder"}}
+    files = {IDS: (json.dumps(lasting, indent=2) + "\n").encode()}
+    if ready.issued is not None:
+        files[SHEET] = ("\n\n".join(one.forms["env"] for one in ready.issued.sheets) + "\n").encode()
+    if ready.made is not None:
+        made = ready.made
+        pair = (
+            made.certificate.encode(),
+            made.private_key.encode(),
+            b64decode(made.pkcs12),
+            made.passphrase.encode() + b"\n",
+        )
+        files |= dict(zip(_PAIR, pair, strict=True))
+    for name, content in files.items():
+        # What was kept of a lost credential is of no use.
+        (folder / name).unlink(missing_ok=True)
+        write_private(folder / name, content)
+    if ready.credential is not None and (ready.issued or ready.made):
+        write_private(folder / _file_of(ready.credential), b"")
+
+
+def _show(ready: Ready, ids: dict[str, Any]) -> None:
+    did = "; ".join(ready.did)
+    out.print(f"“{ready.client.name}”: {did or 'all was there already, nothing was changed'}.", markup=False)
+    ends = relative(ready.credential.expires_at) if ready.credential is not None else "—"
+    files = f"{IDS}, {SHEET if ready.issued else 'client.pem and its key'}" if ready.issued or ready.made else IDS
+    fields(
+        [
+            ("client id", ready.client.id),
+            ("credential", f"{ready.credential.hint}, ends {ends}" if ready.credential is not None else "none"),
+            ("consent", ready.consent.value.replace("-", " ")),
+            ("files", f"{files} in {ids['folder']}"),
+        ]
+    )

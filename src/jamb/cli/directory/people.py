@@ -1,0 +1,253 @@
+"""People, groups and roles."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from jamb.cli.base.connection import connected
+from jamb.cli.base.options import ExceptOption, OnlyOption, UntilOption, moment_of, reach_of, read_json, read_text
+from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
+from jamb.client import BadInput
+from jamb.core.roles import HolderKind
+from jamb.wire.base.shapes import checked
+from jamb.wire.directory.roles import ClientGain, Role, RoleSent
+
+people = typer.Typer(no_args_is_help=True)
+groups = typer.Typer(no_args_is_help=True)
+roles = typer.Typer(no_args_is_help=True)
+PersonArgument = Annotated[str, typer.Argument(metavar="PERSON", help="A login or id")]
+PeopleOption = Annotated[list[str] | None, typer.Option("--person", help="Login; may be given again")]
+GroupsOption = Annotated[list[str] | None, typer.Option("--group", help="Name of a group; may be given again")]
+ClientsOption = Annotated[list[str] | None, typer.Option("--client", help="Client id or name; may be given again")]
+
+
+@people.command("list")
+def list_people(output: Output = Form.TABLE) -> None:
+    """List the people of the directory with the roles they hold themselves."""
+    with connected() as jamb:
+        found = list(jamb.people.list())
+    rows = [[one.name, one.login, "active" if one.active else "inactive", ", ".join(one.roles) or "—"] for one in found]
+    emit(found, output, lambda: table(["name", "login", "state", "roles"], rows))
+
+
+@people.command()
+def add(
+    login: Annotated[str, typer.Argument(help="As name@domain")],
+    name: Annotated[str, typer.Option(help="Their name")],
+    role: Annotated[list[str] | None, typer.Option(help="A role; may be given again")] = None,
+    sign_in: Annotated[bool, typer.Option("--sign-in", help="Ask for a first password, so that they can")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Add a person. The password is asked for and never shown."""
+    password = typer.prompt("Password", hide_input=True, confirmation_prompt=True, err=True) if sign_in else None
+    with connected() as jamb:
+        made = jamb.people.add(login, name, password=password, roles=role or [])
+    emit(made, output, lambda: out.print(f"Added {made.name}.", markup=False))
+
+
+@people.command("import")
+def load(
+    file: Annotated[Path, typer.Argument(help="CSV with login, name, and by semicolons groups and roles; - for stdin")],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what it would do")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Add the people of a CSV file, all or none; who is here already stays, but joins the groups named."""
+    text = read_text("FILE", file)
+    with connected() as jamb:
+        found = jamb.people.load(text, dry_run=dry_run)
+
+    def show() -> None:
+        done = "Would add" if dry_run else "Added"
+        out.print(f"{done} {len(found.added)} people; {len(found.present)} were here already.", markup=False)
+        if found.groups_made:
+            out.print(f"{'Would make' if dry_run else 'Made'} the groups {', '.join(found.groups_made)}.", markup=False)
+
+    emit(found, output, show)
+
+
+@people.command()
+def change(
+    person: PersonArgument,
+    name: Annotated[str | None, typer.Option(help="Another name")] = None,
+    active: Annotated[bool | None, typer.Option("--active/--inactive", help="May they act here?")] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Change a person's name, or whether they may act here. Whoever is gone is signed out at once."""
+    with connected() as jamb:
+        changed = jamb.people.change(person, name=name, active=active)
+    said = f"{changed.name} is {'active' if changed.active else 'inactive'}."
+    emit(changed, output, lambda: out.print(said, markup=False))
+
+
+@groups.command("list")
+def list_groups(output: Output = Form.TABLE) -> None:
+    """List the groups with their direct members."""
+    with connected() as jamb:
+        found = list(jamb.groups.list())
+    rows = [
+        [
+            one.name,
+            one.title,
+            ", ".join(member.name for member in one.people) or "—",
+            ", ".join(one.groups) or "—",
+            str(one.everyone),
+        ]
+        for one in found
+    ]
+    emit(found, output, lambda: table(["group", "title", "people", "groups in it", "all"], rows, right=["all"]))
+
+
+@groups.command("save")
+def save_group(
+    name: Annotated[str, typer.Argument(help="Lower-case words joined by hyphens")],
+    title: Annotated[str, typer.Option(help="In words")] = "",
+    person: PeopleOption = None,
+    group: GroupsOption = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Make a group, or put these members in place of those it has."""
+    with connected() as jamb:
+        saved = jamb.groups.save(name, title=title, people=person or [], groups=group or [])
+    emit(saved, output, lambda: out.print(f"{saved.name} holds {saved.everyone} people in all.", markup=False))
+
+
+@groups.command("remove")
+def remove_group(name: Annotated[str, typer.Argument(help="A group")], yes: YesOption = False) -> None:
+    """Remove a group that nothing stands on."""
+    confirm(f"Remove the group {name}?", yes)
+    with connected() as jamb:
+        jamb.groups.remove(name)
+    out.print(f"Removed {name}.", markup=False)
+
+
+@roles.command("list")
+def list_roles(
+    resource: Annotated[str | None, typer.Option(help="Only roles of this resource")] = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """List the roles and who holds them where."""
+    with connected() as jamb:
+        found = [one for one in jamb.roles.list() if resource in (None, one.resource)]
+
+    def show() -> None:
+        table(
+            ["role", "resource", "permissions", "weight", "held by"],
+            [[_name(one), one.resource, ", ".join(one.permissions), str(one.weight), _held(one)] for one in found],
+            right=["weight"],
+        )
+        if any(one.everything for one in found):
+            note("* opens everything at its resource")
+
+    emit(found, output, show)
+
+
+@roles.command("save")
+def save_role(
+    name: Annotated[str, typer.Argument(help="Lower-case words joined by hyphens")],
+    file: Annotated[Path | None, typer.Option(help="JSON with title, resource and permissions; - for stdin")] = None,
+    resource: Annotated[str, typer.Option(help="The resource, without a file")] = "",
+    permission: Annotated[list[str] | None, typer.Option(help="A permission; may be given again")] = None,
+    title: Annotated[str, typer.Option(help="In words")] = "",
+    output: Output = Form.TABLE,
+) -> None:
+    """Make a custom role, or change what one bundles: from options or from a file."""
+    if file is not None:
+        sent = checked(RoleSent, read_json("--file", file))
+    else:
+        sent = checked(RoleSent, {"title": title, "resource": resource, "permissions": permission or []})
+    with connected() as jamb:
+        saved = jamb.roles.save(name, sent)
+    said = f"{saved.name} opens {saved.opens} operations at {saved.resource}, weight {saved.weight}."
+    emit(saved, output, lambda: out.print(said, markup=False))
+
+
+@roles.command("remove")
+def remove_role(name: Annotated[str, typer.Argument(help="A custom role")], yes: YesOption = False) -> None:
+    """Remove a custom role that nobody holds."""
+    confirm(f"Remove the role {name}?", yes)
+    with connected() as jamb:
+        jamb.roles.remove(name)
+    out.print(f"Removed {name}.", markup=False)
+
+
+@roles.command()
+def assign(
+    name: Annotated[str, typer.Argument(metavar="ROLE", help="A role")],
+    person: PeopleOption = None,
+    group: GroupsOption = None,
+    client: ClientsOption = None,
+    only: OnlyOption = None,
+    all_but: ExceptOption = None,
+    until: UntilOption = None,
+    yes: YesOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Assign a role to people, groups or clients, over any number of collections; shows what clients would gain."""
+    reach, ends = reach_of(only, all_but), moment_of("--until", until)
+    with connected() as jamb:
+        kind, holders = _holders(person, group, [jamb.clients.find(one).id for one in client or []])
+        if kind is HolderKind.CLIENT and output is Form.TABLE:
+            gains = jamb.roles.preview(name, holders, reach=reach, expires_at=ends)
+            for one in gains:
+                _show_gain(one)
+            if any(one.weight for one in gains):
+                confirm(f"Assign {name}?", yes)
+        changed = jamb.roles.assign(name, kind, holders, reach=reach, expires_at=ends)
+    emit(changed, output, lambda: out.print(f"{changed.name} is held by {_held(changed)}.", markup=False))
+
+
+@roles.command()
+def withdraw(
+    name: Annotated[str, typer.Argument(metavar="ROLE", help="A role")],
+    person: PeopleOption = None,
+    group: GroupsOption = None,
+    client: ClientsOption = None,
+    output: Output = Form.TABLE,
+) -> None:
+    """Withdraw a role from its holders. Guarded APIs act on it within seconds."""
+    with connected() as jamb:
+        kind, holders = _holders(person, group, [jamb.clients.find(one).id for one in client or []])
+        changed = jamb.roles.withdraw(name, kind, holders)
+    emit(changed, output, lambda: out.print(f"{changed.name} is held by {_held(changed)}.", markup=False))
+
+
+def _show_gain(one: ClientGain) -> None:
+    out.print(f"“{one.name}” could then do, with a weight of {one.weight:g}:", markup=False)
+    for label, names in (("newly", one.newly), ("for more objects", one.wider)):
+        if names:
+            out.print(f"  {label}: {', '.join(names)}", markup=False)
+    if not (one.newly or one.wider):
+        out.print("  nothing that it cannot do already", markup=False)
+    if one.agreement:
+        out.print(one.agreement, markup=False)
+
+
+def _holders(
+    person: list[str] | None, group: list[str] | None, client: list[str] | None
+) -> tuple[HolderKind, list[str]]:
+    given = [
+        (kind, names)
+        for kind, names in ((HolderKind.PERSON, person), (HolderKind.GROUP, group), (HolderKind.CLIENT, client))
+        if names
+    ]
+    if len(given) != 1:
+        raise BadInput.field("--person", f"{len(given)} kinds of holder", "one of --person, --group and --client")
+    return given[0]
+
+
+def _name(one: Role) -> Text:
+    return Text(one.name + ("*" if one.everything else ""), style="dim" if one.shipped else "")
+
+
+def _held(one: Role) -> str:
+    parts = []
+    for holder in one.holders:
+        bounds = [] if holder.reach.words == "everywhere" else [holder.reach.words]
+        bounds += [f"until {relative(holder.expires_at)}"] if holder.expires_at is not None else []
+        kind = "" if holder.kind == "person" else f"{holder.kind} "
+        parts.append(f"{kind}{holder.name}" + (f" ({', '.join(bounds)})" if bounds else ""))
+    return ", ".join(parts) or "nobody"

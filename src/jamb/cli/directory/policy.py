@@ -1,0 +1,71 @@
+"""The directory's policy."""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+from typing import Annotated, Any
+
+import typer
+
+from jamb.cli.base.connection import connected
+from jamb.cli.base.output import Form, Output, emit, fields, out, table
+from jamb.client import BadInput
+from jamb.core.policy import DirectoryPolicy
+from jamb.wire.directory.directories import Policy, PolicyPreview
+
+app = typer.Typer(no_args_is_help=True)
+_SETTINGS = tuple(field.name for field in dataclasses.fields(DirectoryPolicy))
+
+
+@app.command()
+def show(output: Output = Form.TABLE) -> None:
+    """Show every setting."""
+    with connected() as jamb:
+        found = jamb.directory().policy
+    emit(found, output, lambda: _show(found))
+
+
+@app.command("set")
+def change(
+    settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As warn_days=21")],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say whom it would put in breach")] = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Change settings; those left out stay. Credentials that are in breach afterwards go on working."""
+    changes = dict(_setting(one) for one in settings)
+    with connected() as jamb:
+        if dry_run:
+            found = jamb.preview_policy(**changes)
+            emit(found, output, lambda: _show_breaches(found))
+            return
+        changed = jamb.change_policy(**changes).policy
+    emit(changed, output, lambda: _show(changed))
+
+
+def _show_breaches(found: PolicyPreview) -> None:
+    if found.new:
+        table(["client", "what", "setting"], [[one.client_name, one.words, one.setting] for one in found.new])
+    out.print(f"{len(found.new)} would be in breach, {found.already} are already, {found.resolved} would be no more.")
+
+
+def _setting(text: str) -> tuple[str, Any]:
+    name, equals, value = text.partition("=")
+    if not equals or name not in _SETTINGS:
+        raise BadInput.field("NAME=VALUE", text, "one of " + ", ".join(_SETTINGS))
+    if name == "registering_groups":
+        return name, [part for part in value.split(",") if part]
+    try:
+        return name, json.loads(value)
+    except json.JSONDecodeError:
+        return name, value
+
+
+def _show(policy: Policy) -> None:
+    values = [(name, getattr(policy, name)) for name in _SETTINGS]
+    fields(
+        [
+            (name, ", ".join(value) if isinstance(value, (list, tuple)) else json.dumps(value).strip('"'))
+            for name, value in values
+        ]
+    )

@@ -1,0 +1,178 @@
+"""Ways to prove oneself: client credentials (RFC 6749), a kept access token, or a device sign-in (RFC 8628)."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Generator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import httpx
+
+from jamb.client.base.trust import trusted
+from jamb.core.credentials.assertions import CLIENT_ASSERTION
+from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
+
+if TYPE_CHECKING:
+    from jamb.client.base.private_key import PrivateKey
+
+DEVICE_GRANT = "urn:ietf:params:oauth:grant-type:device_code"
+_RENEW_BEFORE_SECONDS = 30
+
+
+class AccessToken(httpx.Auth):
+    """Sends a token one has."""
+
+    def __init__(self, token: str) -> None:
+        self._token = token
+
+    def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        request.headers["Authorization"] = f"Bearer {self._token}"
+        yield request
+
+
+class ClientCredentials(httpx.Auth):
+    """Fetches tokens with a client id and secret, keeps each until it runs out, and fetches anew when one is refused.
+
+    `token_endpoint` and `resource` are filled in by `Jamb` for its own API; give them to call another resource.
+    """
+
+    requires_response_body = True
+
+    def __init__(self, client_id: str, client_secret: str, *, token_endpoint: str = "", resource: str = "") -> None:
+        self.client_id, self._secret = client_id, client_secret
+        self.token_endpoint, self.resource = token_endpoint, resource
+        self._token, self._ends = "", 0.0
+
+    def __repr__(self) -> str:
+        return f"{type(self).__name__}(client_id={self.client_id!r})"
+
+    def forget(self) -> None:
+        """Fetch another token next time."""
+        self._ends = 0.0
+
+    def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        if time.monotonic() >= self._ends:
+            yield from self._fetch()
+        request.headers["Authorization"] = f"Bearer {self._token}"
+        answer = yield request
+        if answer.status_code == httpx.codes.UNAUTHORIZED:
+            yield from self._fetch()
+            request.headers["Authorization"] = f"Bearer {self._token}"
+            yield request
+
+    def _fetch(self) -> Generator[httpx.Request, httpx.Response, None]:
+        form = {"grant_type": "client_credentials"}
+        if self.resource:
+            form["resource"] = self.resource
+        answer = yield self._request(form)
+        body = _answer_of(answer)
+        self._token = body["access_token"]
+        self._ends = time.monotonic() + max(float(body["expires_in"]) - _RENEW_BEFORE_SECONDS, 1)
+
+    def _request(self, form: dict[str, str]) -> httpx.Request:
+        """Return the token request with what proves the client."""
+        wanted = httpx.Request("POST", self.token_endpoint, data=form)
+        return next(httpx.BasicAuth(self.client_id, self._secret).auth_flow(wanted))
+
+
+class KeyPair(ClientCredentials):
+    """Client credentials proven by a private key: private_key_jwt (RFC 7523 section 2.2), a fresh assertion each time.
+
+    The audience of the assertion is the issuer, whose token endpoint is /token below it.
+    """
+
+    def __init__(self, client_id: str, key: PrivateKey, *, token_endpoint: str = "", resource: str = "") -> None:
+        super().__init__(client_id, "", token_endpoint=token_endpoint, resource=resource)
+        self._key = key
+
+    def _request(self, form: dict[str, str]) -> httpx.Request:
+        issuer = self.token_endpoint.removesuffix("/token")
+        proof = {
+            "client_assertion_type": CLIENT_ASSERTION,
+            "client_assertion": self._key.assertion(self.client_id, issuer),
+        }
+        return httpx.Request("POST", self.token_endpoint, data={**form, **proof})
+
+
+@dataclass
+class DeviceSignIn:
+    """A sign-in that waits for a person's yes at `address` with `user_code`; `wait` returns the token."""
+
+    token_endpoint: str
+    client_id: str
+    device_code: str
+    user_code: str
+    address: str
+    complete_address: str
+    interval_seconds: float
+    expires_in_seconds: float
+
+    @classmethod
+    def start(cls, base_url: str, directory: str) -> DeviceSignIn:
+        """Ask the directory for a code. Raises `ServiceUnreachable`, or `NotSignedIn` when the directory refuses."""
+        issuer = f"{base_url.rstrip('/')}/d/{directory}"
+        client_id = f"jamb-command-line.{directory}"
+        body = _post(f"{issuer}/device_authorization", {"client_id": client_id})
+        return cls(
+            token_endpoint=f"{issuer}/token",
+            client_id=client_id,
+            device_code=body["device_code"],
+            user_code=body["user_code"],
+            address=body["verification_uri"],
+            complete_address=body.get("verification_uri_complete", body["verification_uri"]),
+            interval_seconds=float(body.get("interval", 5)),
+            expires_in_seconds=float(body["expires_in"]),
+        )
+
+    def wait(self) -> tuple[str, float]:
+        """Poll until the person decides; return the token and its life in seconds (RFC 8628 section 3.4 and 3.5)."""
+        ends = time.monotonic() + self.expires_in_seconds
+        while time.monotonic() < ends:
+            time.sleep(self.interval_seconds)
+            form = {"grant_type": DEVICE_GRANT, "client_id": self.client_id, "device_code": self.device_code}
+            try:
+                body = _post(self.token_endpoint, form)
+            except _Wait as wait:
+                self.interval_seconds += wait.longer_seconds
+                continue
+            return body["access_token"], float(body["expires_in"])
+        raise NotSignedIn("The code ran out before anyone approved it.", next_step="Start again.")
+
+
+class _Wait(Exception):
+    def __init__(self, longer_seconds: float) -> None:
+        super().__init__()
+        self.longer_seconds = longer_seconds
+
+
+def _post(url: str, form: dict[str, str]) -> dict[str, str]:
+    try:
+        return _answer_of(httpx.post(url, data=form, timeout=15, verify=trusted(url)))
+    except httpx.TransportError as error:
+        raise unreachable(url, error) from error
+
+
+def _answer_of(answer: httpx.Response) -> dict[str, str]:
+    """Return the JSON of an OAuth answer, or raise what its error means."""
+    try:
+        body = answer.json()
+    except ValueError as error:
+        raise ServiceUnreachable(f"{answer.request.url} did not answer as an issuer does.") from error
+    if answer.is_success:
+        return dict(body)
+    code, described = body.get("error", ""), body.get("error_description") or body.get("detail", "")
+    if code in {"authorization_pending", "slow_down"}:
+        raise _Wait(5 if code == "slow_down" else 0)
+    if answer.status_code == httpx.codes.TOO_MANY_REQUESTS:
+        raise TooManyTries(described)
+    if answer.status_code >= 500:
+        raise ServiceUnreachable(described or "The issuer does not answer.", next_step="Try again in a few seconds.")
+    raise NotSignedIn(f"{described or 'The issuer refused.'} ({code or answer.status_code})")
+
+
+def unreachable(url: str, error: Exception) -> ServiceUnreachable:
+    return ServiceUnreachable(
+        f"Nothing answers at {httpx.URL(url).copy_with(query=None)} ({type(error).__name__}).",
+        next_step="Check the address, and that the service runs.",
+    )

@@ -1,0 +1,29 @@
+"""One part of the API that speaks through one transport."""
+
+from __future__ import annotations
+
+from urllib.parse import quote
+
+from jamb.client.base.transport import Transport
+from jamb.core.errors import BadInput
+
+
+def part(value: str) -> str:
+    """Return a value as one part of a path, whatever is in it."""
+    return quote(value, safe="") or "-"
+
+
+def named(once: str | None) -> dict[str, str]:
+    """Return the header by which a change is done once, however often it is asked for with the same key."""
+    if once is None:
+        return {}
+    if not once.isascii() or not once.isprintable() or not once.strip():
+        raise BadInput.field("once", once, "printable characters of ASCII")
+    return {"Idempotency-Key": f'"{once}"'}
+
+
+class Noun:
+    """A part of the API that speaks through one transport."""
+
+    def __init__(self, transport: Transport) -> None:
+        self._transport = transport

@@ -1,0 +1,113 @@
+"""One HTTP connection to Jamb's API: problems become exceptions, lists iterate over their pages."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, TypeVar
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from jamb import __version__
+from jamb.client.base.auth import AccessToken, ClientCredentials, unreachable
+from jamb.client.base.trust import trusted
+from jamb.core.errors import BadInput, JambError, ServiceUnreachable
+from jamb.wire.base.problems import MEDIA_TYPE, Problem, error_of
+from jamb.wire.base.shapes import Page
+
+ModelT = TypeVar("ModelT", bound=BaseModel)
+
+
+class Transport:
+    def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
+        base = base_url.rstrip("/")
+        self.root = f"{base}/api/v1/directories/{directory}"
+        if isinstance(auth, ClientCredentials):
+            auth.token_endpoint = auth.token_endpoint or f"{base}/d/{directory}/token"
+            auth.resource = auth.resource or self.root
+        agent = {"User-Agent": f"jamb-client/{__version__}"}
+        self._http = httpx.Client(auth=auth, timeout=30, headers=agent, verify=trusted(base))
+
+    def close(self) -> None:
+        self._http.close()
+
+    def send(self, method: str, path: str, **kwargs: Any) -> Any:
+        """Return the JSON of the answer (None when empty), or raise the error that the problem document tells."""
+        answer = self._answer(method, path, **kwargs)
+        return answer.json() if answer.content else None
+
+    def text(self, method: str, path: str, **kwargs: Any) -> str:
+        """Return the answer as it came."""
+        return self._answer(method, path, **kwargs).text
+
+    def save(self, path: str, target: Path) -> int:
+        """Write an answer to a file (mode 600) as it comes; return its size. What is there is replaced whole, or not.
+
+        Raises:
+            BadInput: the file cannot be written.
+        """
+        url = self.root + path
+        partial = target.with_name(target.name + ".part")
+        try:
+            with self._http.stream("GET", url) as answer:
+                if not answer.is_success:
+                    answer.read()
+                    raise self._error(url, answer)
+                partial.unlink(missing_ok=True)
+                with os.fdopen(os.open(partial, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+                    for part in answer.iter_bytes():
+                        file.write(part)
+            partial.replace(target)
+        except httpx.TransportError as error:
+            partial.unlink(missing_ok=True)
+            raise unreachable(url, error) from error
+        except OSError as error:
+            raise BadInput.field("file", str(target), f"a file that can be written: {error.strerror}") from error
+        return target.stat().st_size
+
+    def _answer(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
+        url = path if path.startswith("http") else self.root + path
+        try:
+            answer = self._http.request(method, url, **kwargs)
+        except httpx.TransportError as error:
+            raise unreachable(url, error) from error
+        if answer.is_success:
+            return answer
+        raise self._error(url, answer)
+
+    @staticmethod
+    def _error(url: str, answer: httpx.Response) -> JambError:
+        if answer.headers.get("content-type", "").startswith(MEDIA_TYPE):
+            after = answer.headers.get("Retry-After", "")
+            return error_of(Problem.model_validate_json(answer.content), int(after) if after.isdigit() else None)
+        return ServiceUnreachable(f"{url} answered {answer.status_code}, not as Jamb does.")
+
+    def one(self, model: type[ModelT], method: str, path: str, **kwargs: Any) -> ModelT:
+        return _checked(model, self.send(method, path, **kwargs))
+
+    def many(self, model: type[ModelT], method: str, path: str, **kwargs: Any) -> list[ModelT]:
+        return [_checked(model, item) for item in self.send(method, path, **kwargs)]
+
+    def pages(self, model: type[ModelT], path: str, params: dict[str, Any]) -> Iterator[ModelT]:
+        """Yield every item of a list, fetching each page when it is reached."""
+        wanted = {name: value for name, value in params.items() if value is not None}
+        while True:
+            body = self.send("GET", path, params=wanted)
+            page = _checked(Page[Any], body)
+            for item in page.items:
+                yield _checked(model, item)
+            if page.next is None:
+                return
+            wanted["cursor"] = page.next
+
+
+def _checked(model: type[ModelT], body: Any) -> ModelT:
+    try:
+        return model.model_validate(body)
+    except ValidationError as error:
+        raise ServiceUnreachable(
+            "The answer does not have the shape this client library expects.",
+            next_step="Use a library of the same version as the service.",
+        ) from error

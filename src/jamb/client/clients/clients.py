@@ -1,0 +1,188 @@
+"""Clients: register, own, see, explain, disable, revoked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+
+from jamb.client.base.section import Noun, named, part
+from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.credentials import leaks_in
+from jamb.core.errors import BadInput, NotFound
+from jamb.core.permissions import AccessKind
+from jamb.wire.clients.clients import Client, Dossier, TokensRevoked
+from jamb.wire.credentials.credentials import Attempt, Sheet
+from jamb.wire.resources.access import Explanation
+from jamb.wire.resources.probe import Probe
+from jamb.wire.resources.reach import ReachSheet
+from jamb.wire.resources.usage import Refusals
+
+
+class Clients(Noun):
+    def register(
+        self,
+        name: str,
+        purpose: str,
+        *,
+        kind: ClientKind = ClientKind.SERVICE,
+        owners: Sequence[str] = (),
+        redirect_uris: Sequence[str] = (),
+        publisher: str = "",
+        trial_ends_at: datetime | None = None,
+        once: str | None = None,
+    ) -> Client:
+        """Register a client; the answer has its client id and next steps.
+
+        Args:
+            publisher: the domain of whoever makes it, if another. trial_ends_at: until when it is let in on trial.
+            once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
+        """
+        body = {
+            "name": name,
+            "purpose": purpose,
+            "kind": kind.value,
+            "owners": list(owners),
+            "redirect_uris": list(redirect_uris),
+            "publisher": publisher,
+            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
+        }
+        return self._transport.one(Client, "POST", "/clients", json=body, headers=named(once))
+
+    def change(
+        self,
+        client_id: str,
+        *,
+        name: str | None = None,
+        purpose: str | None = None,
+        redirect_uris: Sequence[str] | None = None,
+        publisher: str | None = None,
+        trial_ends_at: datetime | None = None,
+        no_trial: bool = False,
+    ) -> Client:
+        """Change what a registration says; what is left out stays. `no_trial`: it stays for good."""
+        body = {
+            "name": name,
+            "purpose": purpose,
+            "publisher": publisher,
+            "no_trial": no_trial,
+            "redirect_uris": list(redirect_uris) if redirect_uris is not None else None,
+            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
+        }
+        return self._transport.one(Client, "PUT", f"/clients/{part(client_id)}", json=body)
+
+    def change_owners(
+        self,
+        client_id: str,
+        *,
+        add: Sequence[str] = (),
+        remove: Sequence[str] = (),
+        level: OwnerLevel = OwnerLevel.FULL,
+    ) -> Client:
+        """Add owners of a level and remove owners, by login or id, in one step."""
+        body = {"add": list(add), "remove": list(remove), "level": level.value}
+        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/owners", json=body)
+
+    def list(self, *, q: str | None = None, attention: str | None = None, sort: str | None = None) -> Iterator[Client]:
+        """Yield all matching clients, over all pages.
+
+        Args:
+            q: part of a name or purpose, a client id, the hint of a secret, or the thumbprint of a key or certificate.
+
+        Raises:
+            BadInput: `q` holds a whole secret: it would stand in an address, which logs keep.
+        """
+        if q and any(leaks_in(q.encode())):
+            raise BadInput.field(
+                "q", "a secret (not shown)", "its hint", "Withdraw it if it leaked: `jamb leaks scan`."
+            )
+        return self._transport.pages(Client, "/clients", {"q": q, "attention": attention, "sort": sort, "limit": 100})
+
+    def read(self, client_id: str) -> Dossier:
+        return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}")
+
+    def find(self, reference: str) -> Client:
+        """Return the client of this id or exact name (any mail case). Raises `NotFound`, or `BadInput` if unclear."""
+        wanted = reference.strip().casefold()
+        found = [
+            client for client in self.list(q=reference.strip()[:100]) if wanted in {client.id, client.name.casefold()}
+        ]
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise BadInput.field("client", reference, "a client id: several clients fit this name")
+        raise NotFound(f"There is no client “{reference}”.", next_step="Give its id or its whole name; see the list.")
+
+    def attempts(self, client_id: str, *, failed: bool = False) -> Iterator[Attempt]:
+        """Yield the client's token requests, newest first."""
+        return self._transport.pages(Attempt, f"/clients/{part(client_id)}/attempts", {"failed": failed, "limit": 100})
+
+    def probe(
+        self,
+        client_id: str,
+        resource: str,
+        operation: str,
+        *,
+        object: str | None = None,  # noqa: A002 - the word of the plan
+        secret: str | None = None,
+    ) -> Probe:
+        """Fetch a token, read it, call the resource with it, and explain how it went.
+
+        Args:
+            secret: the client's own; left out, a token that serves the probe alone, with which nothing is done.
+        """
+        body = {"resource": resource, "operation": operation, "object": object, "secret": secret}
+        return self._transport.one(Probe, "POST", f"/clients/{part(client_id)}/probe", json=body)
+
+    def refusals(self, client_id: str) -> Sequence[Refusals]:
+        """Return the calls that protected APIs refused, latest first."""
+        return self._transport.many(Refusals, "GET", f"/clients/{part(client_id)}/refusals", params={"limit": 100})
+
+    def explain(
+        self,
+        client_id: str,
+        resource: str,
+        operation: str,
+        *,
+        kind: AccessKind = AccessKind.APPLICATION,
+        person: str | None = None,
+        object: str | None = None,  # noqa: A002 - the word of the plan
+        token: str | None = None,
+    ) -> Explanation:
+        """Return every check behind a decision and the smallest change that would allow it. `token`: an access token
+        to judge too.
+        """
+        body = {
+            "resource": resource,
+            "operation": operation,
+            "kind": kind.value,
+            "person": person,
+            "object": object,
+            "token": token,
+        }
+        return self._transport.one(Explanation, "POST", f"/clients/{part(client_id)}/explanation", json=body)
+
+    def reach(self, client_id: str, resource: str, *, object: str | None = None) -> ReachSheet:  # noqa: A002
+        """Return what the client can and cannot touch at a resource; with an object, the decision on it too."""
+        params = {"resource": resource, **({"object": object} if object is not None else {})}
+        return self._transport.one(ReachSheet, "GET", f"/clients/{part(client_id)}/reach", params=params)
+
+    def disable(self, client_id: str, *, reason: str = "") -> Client:
+        """Disable a client; Its tokens are revoked."""
+        return self._state(client_id, "disabled", reason)
+
+    def enable(self, client_id: str, *, reason: str = "") -> Client:
+        return self._state(client_id, "live", reason)
+
+    def revoke_tokens(self, client_id: str, *, reason: str = "") -> TokensRevoked:
+        """Have every token that the client holds refused; new ones count."""
+        return self._transport.one(
+            TokensRevoked, "POST", f"/clients/{part(client_id)}/token-revocation", json={"reason": reason}
+        )
+
+    def _state(self, client_id: str, state: str, reason: str) -> Client:
+        body = {"state": state, "reason": reason}
+        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/state", json=body)
+
+    def sheets(self, client_id: str) -> Sequence[Sheet]:
+        """Return the connection sheet of each resource, without a secret."""
+        return self._transport.many(Sheet, "GET", f"/clients/{part(client_id)}/sheet")

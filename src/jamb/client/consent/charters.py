@@ -1,0 +1,22 @@
+"""Charters: write a client's down, and compare one with what is there."""
+
+from __future__ import annotations
+
+from jamb.client.base.section import Noun, part
+from jamb.wire.consent.charters import Charter, CharterComparison, WrittenCharter
+
+
+class Charters(Noun):
+    def write(self, client_id: str, *, fitted: bool = False) -> WrittenCharter:
+        """Return what a client is as a charter. `fitted`: with what fits its use instead of what it holds."""
+        path = f"/clients/{part(client_id)}/charter"
+        return self._transport.one(WrittenCharter, "GET", path, params={"fitted": fitted})
+
+    def compare(self, charter: Charter) -> CharterComparison:
+        """Return what differs from the client of its name, and what following it would do. Changes nothing.
+
+        Raises:
+            BadInput: it names what this directory does not have, or could not have.
+        """
+        body = charter.model_dump(mode="json", by_alias=True)
+        return self._transport.one(CharterComparison, "POST", "/charters/comparison", json=body)

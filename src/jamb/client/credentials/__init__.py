@@ -1,0 +1,1 @@
+"""How clients prove themselves: credentials of every kind, their rotation and delivery."""

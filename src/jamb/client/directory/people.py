@@ -1,0 +1,96 @@
+"""People, groups and roles of Jamb's API, each with its verbs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from jamb.client.base.section import Noun, part
+from jamb.core.roles import HolderKind
+from jamb.wire.directory.people import PeopleImported, Person
+from jamb.wire.directory.roles import ClientGain, Group, Role, RoleSent
+from jamb.wire.resources.reach import ReachSent
+
+
+class People(Noun):
+    def list(self) -> Sequence[Person]:
+        return self._transport.many(Person, "GET", "/people")
+
+    def add(self, login: str, name: str, *, password: str | None = None, roles: Sequence[str] = ()) -> Person:
+        """Add a person. Without a password they cannot sign in."""
+        body = {"login": login, "name": name, "password": password, "roles": [*roles]}
+        return self._transport.one(Person, "POST", "/people", json=body)
+
+    def load(self, csv: str, *, dry_run: bool = False) -> PeopleImported:
+        """Add the people of a CSV file with the columns login, name and, separated by semicolons, groups and roles."""
+        return self._transport.one(PeopleImported, "POST", "/people/import", json={"csv": csv, "dry_run": dry_run})
+
+    def change(
+        self, person: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
+    ) -> Person:
+        """Change a person (login or id): their name, whether they may act, their password."""
+        body = {"name": name, "active": active, "password": password}
+        return self._transport.one(Person, "POST", f"/people/{part(person)}", json=body)
+
+
+class Groups(Noun):
+    def list(self) -> Sequence[Group]:
+        return self._transport.many(Group, "GET", "/groups")
+
+    def save(self, name: str, *, title: str = "", people: Sequence[str] = (), groups: Sequence[str] = ()) -> Group:
+        """Make a group, or put these members in place of those it has."""
+        body = {"title": title, "people": [*people], "groups": [*groups]}
+        return self._transport.one(Group, "PUT", f"/groups/{part(name)}", json=body)
+
+    def remove(self, name: str) -> None:
+        self._transport.send("DELETE", f"/groups/{part(name)}")
+
+
+class Roles(Noun):
+    def list(self) -> Sequence[Role]:
+        return self._transport.many(Role, "GET", "/roles")
+
+    def save(self, name: str, role: RoleSent) -> Role:
+        """Make a custom role, or change what one bundles."""
+        return self._transport.one(Role, "PUT", f"/roles/{part(name)}", json=role.model_dump(mode="json"))
+
+    def remove(self, name: str) -> None:
+        self._transport.send("DELETE", f"/roles/{part(name)}")
+
+    def assign(
+        self,
+        name: str,
+        kind: HolderKind,
+        holders: Sequence[str],
+        *,
+        reach: ReachSent | None = None,
+        expires_at: datetime | None = None,
+    ) -> Role:
+        """Assign a role to people, groups or clients, over any number of collections in one step."""
+        body = {
+            "kind": kind.value,
+            "holders": [*holders],
+            "reach": reach.model_dump(mode="json") if reach is not None else None,
+            "expires_at": expires_at.isoformat() if expires_at is not None else None,
+        }
+        return self._transport.one(Role, "POST", f"/roles/{part(name)}/assignments", json=body)
+
+    def preview(
+        self,
+        name: str,
+        client_ids: Sequence[str],
+        *,
+        reach: ReachSent | None = None,
+        expires_at: datetime | None = None,
+    ) -> Sequence[ClientGain]:
+        """Return what a role would let clients do that they cannot do yet, and who else must agree."""
+        body = {
+            "clients": [*client_ids],
+            "reach": reach.model_dump(mode="json") if reach is not None else None,
+            "expires_at": expires_at.isoformat() if expires_at is not None else None,
+        }
+        return self._transport.many(ClientGain, "POST", f"/roles/{part(name)}/assignments/preview", json=body)
+
+    def withdraw(self, name: str, kind: HolderKind, holders: Sequence[str]) -> Role:
+        body = {"kind": kind.value, "holders": [*holders]}
+        return self._transport.one(Role, "POST", f"/roles/{part(name)}/assignments/withdrawal", json=body)

@@ -1,0 +1,284 @@
+"""Clients with all that rules and lists need, read set-wise: a handful of statements for any number of clients."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Protocol, TypeVar
+from uuid import UUID
+
+from sqlmodel import Session, col, select
+
+from jamb.core import own_api
+from jamb.core.access import HeldAsk, HeldGrant
+from jamb.core.audit import (
+    ClientPicture,
+    CredentialPicture,
+    DeadTries,
+    Finding,
+    NetworkPicture,
+    ResourcePicture,
+    RotationPicture,
+    evaluate,
+    worst_first,
+)
+from jamb.core.audit.past import Done
+from jamb.core.audit.rules.credentials import RECENT
+from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
+from jamb.core.clients import ClientKind, ClientState
+from jamb.core.ladder import Use, ladder
+from jamb.core.permissions import Catalogue
+from jamb.core.policy import DirectoryPolicy
+from jamb.core.reach import CollectionTree
+from jamb.store.audit import findings, past_acts
+from jamb.store.audit.surroundings import Around, around
+from jamb.store.base.columns import among
+from jamb.store.clients import clients
+from jamb.store.credentials import credentials, rotations
+from jamb.store.directory import people, roles
+from jamb.store.resources import resources, usage
+from jamb.store.resources import touched as uses
+
+USE_WINDOW = timedelta(days=30)
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedClient:
+    """A client's row and its picture; the row stays inside store and actions."""
+
+    row: clients.ClientRow
+    picture: ClientPicture
+    owners: tuple[clients.Owned, ...]
+    credentials: tuple[credentials.CredentialRow, ...]
+    asks: tuple[clients.AskRow, ...]
+    grants: tuple[clients.GrantRow, ...]
+    roles: tuple[tuple[roles.AssignmentRow, roles.RoleRow], ...]
+    # Of the resources of the picture, in their order.
+    resource_ids: tuple[UUID, ...] = ()
+    # Findings that are waived knowingly, as rule and subject.
+    waived: frozenset[tuple[str, str]] = frozenset()
+
+    def findings(self, policy: DirectoryPolicy, now: datetime) -> list[Finding]:
+        """Return what is wrong with it now, without what is waived, worst first."""
+        found = evaluate([self.picture], policy, now)
+        return worst_first(one for one in found if (one.rule, one.subject) not in self.waived)
+
+
+def load(
+    session: Session,
+    directory_id: UUID,
+    policy: DirectoryPolicy,
+    now: datetime,
+    client_ids: Sequence[str] | None = None,
+    *,
+    daily: bool = True,
+    lean: bool = False,
+) -> list[LoadedClient]:
+    """Return the named clients (in that order), or all that are not part of Jamb itself nor removed (by name).
+
+    Args:
+        daily: whether the calls of each day are wanted; without, what was used stands in one row an operation.
+        lean: the pictures alone, without the rows of asks, grants and credentials: for many at once.
+    """
+    statement = select(clients.ClientRow).where(clients.ClientRow.directory_id == directory_id)
+    if client_ids is None:
+        statement = statement.where(~col(clients.ClientRow.builtin), clients.ClientRow.state != "removed")
+        statement = statement.order_by(clients.ClientRow.folded_name)
+    else:
+        statement = statement.where(among(clients.ClientRow.id, client_ids))
+    rows = {row.id: row for row in session.exec(statement)}
+    ids = list(rows)
+    found = resources.resources_of(session, directory_id)
+    since = now - policy.use_counts
+    owners, by_role = clients.owners_of(session, ids), roles.roles_of_clients(session, ids)
+    grants = clients.held_grants(session, ids)
+    used = usage.uses_of(session, ids, (now - USE_WINDOW).date()) if daily else usage.latest_of(session, ids)
+    parts = _Parts(
+        catalogues=resources.catalogues(session, found),
+        trees=resources.trees(session, found),
+        owners=owners,
+        by_role=by_role,
+        asks=clients.held_asks(session, ids),
+        grants=grants,
+        held=credentials.pictures_of(session, ids),
+        ask_rows={} if lean else _by_client(clients.asks_of(session, ids)),
+        grant_rows={} if lean else _by_client(clients.grants_of(session, ids)),
+        credential_rows={} if lean else _by_client(credentials.credentials_of(session, ids)),
+        used=used,
+        used_at=_latest(used),
+        objects=uses.objects_of(session, ids, since),
+        people=uses.people_of(session, ids, since),
+        rotations=rotations.open_of_clients(session, ids),
+        dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
+        waived=findings.waived_of(session, ids, now),
+        around=around(session, directory_id, owners, grants, by_role, now),
+        names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
+        networks=usage.networks_of(session, ids),
+        days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
+        alike=clients.alike(session, directory_id, ids),
+        past=past_acts.of_clients(session, directory_id, ids, now),
+        past_of_all=past_acts.of_all(session, directory_id, now),
+    )
+    order = ids if client_ids is None else [key for key in client_ids if key in rows]
+    return [parts.assemble(rows[key], policy, now) for key in order]
+
+
+@dataclass(frozen=True, slots=True)
+class _Parts:
+    """What was read for all clients at once, by client."""
+
+    catalogues: Mapping[UUID, Catalogue]
+    trees: Mapping[UUID, CollectionTree]
+    owners: Mapping[str, list[clients.Owned]]
+    by_role: Mapping[str, list[tuple[roles.AssignmentRow, roles.RoleRow]]]
+    asks: Mapping[str, list[tuple[UUID, HeldAsk]]]
+    grants: Mapping[str, list[tuple[UUID, HeldGrant]]]
+    held: Mapping[str, list[CredentialPicture]]
+    ask_rows: Mapping[str, list[clients.AskRow]]
+    grant_rows: Mapping[str, list[clients.GrantRow]]
+    credential_rows: Mapping[str, list[credentials.CredentialRow]]
+    used: Mapping[tuple[str, UUID], list[Use]]
+    used_at: Mapping[str, datetime]
+    objects: Mapping[tuple[str, UUID], uses.Touched]
+    people: Mapping[tuple[str, UUID], uses.ActedFor]
+    rotations: Mapping[str, list[RotationPicture]]
+    dead_tries: Mapping[str, list[DeadTries]]
+    waived: Mapping[str, set[tuple[str, str]]]
+    around: Around
+    names: Mapping[str, str]
+    networks: Mapping[str, tuple[NetworkPicture, ...]]
+    days: Mapping[str, Mapping[date, int]]
+    alike: Mapping[str, tuple[str, ...]]
+    past: Mapping[str, tuple[Done, ...]]
+    past_of_all: tuple[Done, ...]
+
+    def assemble(self, row: clients.ClientRow, policy: DirectoryPolicy, now: datetime) -> LoadedClient:
+        owners = self.owners.get(row.id, [])
+        asks, grants = self.asks.get(row.id, []), self.grants.get(row.id, [])
+        by_role = self.by_role.get(row.id, [])
+        touched = {key for key, _ in asks} | {key for key, _ in grants}
+        touched |= {role.resource_id for _, role in by_role}
+        places = {key: self._place(row.id, key, asks, grants, by_role, policy, now) for key in touched}
+        order = sorted(places, key=lambda key: self.catalogues[key].name)
+        others, around_changes_at = self.around.others(row.id)
+        picture = ClientPicture(
+            id=row.id,
+            name=row.name,
+            live=row.state == ClientState.LIVE,
+            owners=tuple(self.around.owner(one, places, now) for one in owners),
+            credentials=tuple(self.held.get(row.id, ())),
+            resources=tuple(places[key] for key in order),
+            kind=ClientKind(row.kind),
+            purpose=row.purpose,
+            registered_at=row.registered_at,
+            rotations=tuple(self.rotations.get(row.id, ())),
+            dead_tries=tuple(self.dead_tries.get(row.id, ())),
+            domain=self.around.domain,
+            redirect_uris=tuple(row.redirect_uris),
+            publisher=row.publisher,
+            vouched=row.publisher in self.around.vouched,
+            trial_ends_at=row.trial_ends_at,
+            others=others,
+            population=self.around.population,
+            past=(*self.past.get(row.id, ()), *self.past_of_all),
+            used_at=self.used_at.get(row.id),
+            around_changes_at=around_changes_at,
+            networks=self.networks.get(row.id, ()),
+            days=self.days.get(row.id, {}),
+            alike=self.alike.get(row.id, ()),
+            names={
+                one.person_id: self.names[one.person_id]
+                for _, one in grants
+                if one.person_id is not None and one.person_id in self.names
+            },
+        )
+        waived = frozenset(self.waived.get(row.id, ()))
+        return LoadedClient(
+            row,
+            picture,
+            tuple(owners),
+            tuple(self.credential_rows.get(row.id, ())),
+            tuple(self.ask_rows.get(row.id, ())),
+            tuple(self.grant_rows.get(row.id, ())),
+            tuple(by_role),
+            tuple(order),
+            waived,
+        )
+
+    def _place(
+        self,
+        client_id: str,
+        key: UUID,
+        asks: Iterable[tuple[UUID, HeldAsk]],
+        grants: Iterable[tuple[UUID, HeldGrant]],
+        by_role: Iterable[tuple[roles.AssignmentRow, roles.RoleRow]],
+        policy: DirectoryPolicy,
+        now: datetime,
+    ) -> ResourcePicture:
+        catalogue, tree = self.catalogues[key], self.trees[key]
+        held = [*(grant for at, grant in grants if at == key), *held_at(key, (), by_role)]
+        rungs = ladder(
+            catalogue,
+            [ask for at, ask in asks if at == key],
+            held,
+            self.used.get((client_id, key), ()),
+            now,
+            policy.observation,
+            policy.use_counts,
+        )
+        touched, acted = self.objects.get((client_id, key)), self.people.get((client_id, key))
+        reached = frozenset().union(*(grant.reach.collections for rung in rungs for grant in rung.grants))
+        there = self.around.there if catalogue.name == own_api.NAME else frozenset(tree.collections)
+        return ResourcePicture(
+            catalogue=catalogue,
+            rungs=rungs,
+            tree=tree,
+            objects=touched.objects if touched is not None else {},
+            objects_fade_at=touched.fades_from + policy.use_counts if touched is not None else None,
+            gone=reached - there,
+            people=acted.people if acted is not None else None,
+            people_fade_at=acted.fades_from + policy.use_counts if acted is not None else None,
+            begins_at=min((one.granted_at for one in held if one.granted_at > now), default=None),
+            ended=tuple(one for one in held if one.through and one.expires_at is not None and one.expires_at <= now),
+        )
+
+
+def held_at(
+    resource_id: UUID,
+    grants: Iterable[clients.GrantRow],
+    by_role: Iterable[tuple[roles.AssignmentRow, roles.RoleRow]],
+) -> list[HeldGrant]:
+    """Return what a client holds or held at one resource, by consent and by its roles."""
+    found = [grant.held() for grant in grants if grant.resource_id == resource_id]
+    for assignment, role in by_role:
+        if role.resource_id == resource_id:
+            found.extend(assignment.grants(role))
+    return found
+
+
+def _people_of(grants: Mapping[str, Iterable[tuple[UUID, HeldGrant]]]) -> set[UUID]:
+    return {UUID(one.person_id) for rows in grants.values() for _, one in rows if one.person_id is not None}
+
+
+def _latest(used: Mapping[tuple[str, UUID], Iterable[Use]]) -> dict[str, datetime]:
+    """Return when clients did anything last, as guards report it."""
+    found: dict[str, datetime] = {}
+    for (client_id, _), uses_there in used.items():
+        for one in uses_there:
+            found[client_id] = max(found.get(client_id, one.last_at), one.last_at)
+    return found
+
+
+class _OfClient(Protocol):
+    client_id: str
+
+
+RowT = TypeVar("RowT", bound=_OfClient)
+
+
+def _by_client(rows: Iterable[RowT]) -> dict[str, list[RowT]]:
+    found: dict[str, list[RowT]] = {}
+    for row in rows:
+        found.setdefault(row.client_id, []).append(row)
+    return found

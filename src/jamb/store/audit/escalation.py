@@ -1,0 +1,118 @@
+"""What escalation paths are made of, read for a whole directory in a handful of statements, without table objects."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlmodel import Session, col
+
+from jamb.core import own_api
+from jamb.store.audit.findings import AuditStateRow
+from jamb.store.clients.clients import ClientOwnerRow, ClientRow, GrantRow, stands
+from jamb.store.directory.people import PersonRow
+from jamb.store.directory.roles import AssignmentRow, GroupInnerRow, GroupPersonRow, GroupRow, RoleRow, in_force
+from jamb.store.resources.resources import ResourceRow
+
+
+def live_clients(session: Session, directory_id: UUID) -> list[tuple[str, str, int]]:
+    """Return (id, name, weight of what it may do as itself)."""
+    rows = session.execute(
+        sa.select(col(ClientRow.id), col(ClientRow.name), col(AuditStateRow.weight))
+        .join(AuditStateRow, col(AuditStateRow.client_id) == col(ClientRow.id))
+        .where(col(ClientRow.directory_id) == directory_id, col(ClientRow.state) == "live", ~col(ClientRow.builtin))
+    )
+    return [(key, name, weight) for key, name, weight in rows]
+
+
+def full_owners(session: Session, directory_id: UUID) -> list[tuple[str, str, UUID]]:
+    """Return (client, its name, person) for live clients and live people who answer for them."""
+    rows = session.execute(
+        sa.select(col(ClientRow.id), col(ClientRow.name), col(ClientOwnerRow.person_id))
+        .join(ClientOwnerRow, col(ClientOwnerRow.client_id) == col(ClientRow.id))
+        .join(PersonRow, col(PersonRow.id) == col(ClientOwnerRow.person_id))
+        .where(
+            col(ClientRow.directory_id) == directory_id,
+            col(ClientRow.state) == "live",
+            col(PersonRow.active),
+            col(ClientOwnerRow.level) == "full",
+        )
+    )
+    return [(key, name, person_id) for key, name, person_id in rows]
+
+
+def at_own_api(
+    session: Session, directory_id: UUID, now: datetime
+) -> list[tuple[str, str, dict[str, list[str]] | None, str, str]]:
+    """Return (client, permission, reach, what to end, role or empty) of what clients hold there as themselves."""
+    consents = session.execute(
+        sa.select(col(GrantRow.client_id), col(GrantRow.permission), col(GrantRow.reach), col(GrantRow.id))
+        .join(ResourceRow, col(ResourceRow.id) == col(GrantRow.resource_id))
+        .where(
+            col(ResourceRow.directory_id) == directory_id,
+            col(ResourceRow.name) == own_api.NAME,
+            col(GrantRow.kind) == "application",
+            col(GrantRow.granted_at) <= now,
+            stands(now),
+        )
+    )
+    found = [(client_id, name, reach, f"consent/{key}", "") for client_id, name, reach, key in consents]
+    assigned = session.execute(
+        sa.select(
+            col(AssignmentRow.client_id),
+            col(RoleRow.permissions),
+            col(AssignmentRow.reach),
+            col(AssignmentRow.id),
+            col(RoleRow.name),
+        )
+        .join(RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id))
+        .join(ResourceRow, col(ResourceRow.id) == col(RoleRow.resource_id))
+        .where(
+            col(ResourceRow.directory_id) == directory_id,
+            col(ResourceRow.name) == own_api.NAME,
+            col(AssignmentRow.client_id).is_not(None),
+            in_force(now),
+        )
+    )
+    for client_id, names, reach, key, role in assigned:
+        found += [(client_id, name, reach, f"role/{key}", f"the role {role}") for name in names]
+    return found
+
+
+def roles_by_person(
+    session: Session, directory_id: UUID, now: datetime
+) -> Sequence[tuple[UUID, str, str, list[str], dict[str, list[str]] | None, UUID]]:
+    """Return (person, role, group or empty, permissions, reach, assignment) of what live people hold there."""
+    inside = (
+        sa.select(col(GroupRow.id).label("top"), col(GroupRow.id).label("group_id"))
+        .where(col(GroupRow.directory_id) == directory_id)
+        .cte("inside", recursive=True)
+    )
+    inside = inside.union(
+        sa.select(inside.c.top, col(GroupInnerRow.inner_id)).join(
+            inside, col(GroupInnerRow.group_id) == inside.c.group_id
+        )
+    )
+    what: tuple[Any, ...] = (col(RoleRow.permissions), col(AssignmentRow.reach), col(AssignmentRow.id))
+    here = (col(ResourceRow.directory_id) == directory_id) & (col(ResourceRow.name) == own_api.NAME) & in_force(now)
+    base = sa.join(AssignmentRow, RoleRow, col(RoleRow.id) == col(AssignmentRow.role_id)).join(
+        ResourceRow, col(ResourceRow.id) == col(RoleRow.resource_id)
+    )
+    direct = sa.select(col(AssignmentRow.person_id).label("who"), col(RoleRow.name), sa.literal("").label("via"), *what)
+    direct = direct.select_from(base).where(here, col(AssignmentRow.person_id).is_not(None))
+    through = sa.select(col(GroupPersonRow.person_id).label("who"), col(RoleRow.name), col(GroupRow.name), *what)
+    through = through.select_from(
+        base.join(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
+        .join(inside, inside.c.top == col(GroupRow.id))
+        .join(GroupPersonRow, col(GroupPersonRow.group_id) == inside.c.group_id)
+    ).where(here)
+    rows = session.execute(sa.union_all(direct, through)).all()
+    live = set(
+        session.scalars(
+            sa.select(col(PersonRow.id)).where(col(PersonRow.directory_id) == directory_id, col(PersonRow.active))
+        )
+    )
+    return [(who, role, via, names, reach, key) for who, role, via, names, reach, key in rows if who in live]

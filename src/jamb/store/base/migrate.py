@@ -1,0 +1,35 @@
+"""Bring a database to the current schema. Safe to run from several processes at once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, text
+
+# Any constant will do; it is only ever compared with itself.
+_LOCK = 0x6A616D62
+
+
+def alembic_config() -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parents[1] / "migrations"))
+    config.set_main_option("path_separator", "os")
+    return config
+
+
+def migrate(engine: Engine) -> None:
+    """Apply what is missing, under an advisory lock."""
+    config = alembic_config()
+    with engine.begin() as connection:
+        connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def newest_revision() -> str:
+    revision = ScriptDirectory.from_config(alembic_config()).get_current_head()
+    assert revision is not None
+    return revision

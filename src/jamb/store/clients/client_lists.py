@@ -1,0 +1,105 @@
+"""The list of clients: filtered, ordered, page by page."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import Text
+from sqlmodel import Session, col
+
+from jamb.core.audit.rules.credentials import DORMANT
+from jamb.core.audit.rules.registration import STARTS_WITHIN
+from jamb.core.credentials.looked_for import credential_meant
+from jamb.core.lists import Attention, ClientSort
+from jamb.store.base.columns import among
+from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
+from jamb.store.credentials.credentials import CredentialRow, having_credential, works
+
+# What sorts last when there is nothing to sort by.
+_NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
+_LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
+
+
+def list_page(
+    session: Session,
+    directory_id: UUID,
+    *,
+    now: datetime,
+    notice: timedelta,
+    query: str,
+    attention: Attention | None,
+    sort: ClientSort,
+    after: tuple[str, str] | None,
+    limit: int,
+    only: Iterable[str] | None = None,
+) -> tuple[list[tuple[str, str]], int]:
+    """Return (id, sort value as text) of one page after a cursor, and how many clients match in all."""
+    key = _sort_key(sort, now)
+    wanted = sa.select(col(ClientRow.id), key.label("key")).where(
+        col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin), col(ClientRow.state) != "removed"
+    )
+    if only is not None:
+        wanted = wanted.where(among(ClientRow.id, only))
+    if query:
+        meant = credential_meant(query)
+        pattern = "%" + query.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        wanted = wanted.where(
+            col(ClientRow.name).ilike(pattern)
+            | col(ClientRow.purpose).ilike(pattern)
+            | (col(ClientRow.id) == query.strip())
+            | (col(ClientRow.id).in_(having_credential(meant)) if meant is not None else sa.false())
+        )
+    if attention is not None:
+        wanted = wanted.where(_needs(attention, now, notice))
+    total = session.execute(sa.select(sa.func.count()).select_from(wanted.subquery())).scalar_one()
+    if after is not None:
+        value = sa.cast(sa.literal(after[0]), key.type)
+        wanted = wanted.where(sa.tuple_(key, col(ClientRow.id)) > sa.tuple_(value, sa.literal(after[1])))
+    rows = session.execute(wanted.order_by(key, col(ClientRow.id)).limit(limit)).all()
+    return [(row.id, row.key.isoformat() if isinstance(row.key, datetime) else row.key) for row in rows], total
+
+
+def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
+    if sort is ClientSort.NAME:
+        return sa.type_coerce(col(ClientRow.folded_name).collate("C"), Text)
+    if sort is ClientSort.REGISTERED:
+        return sa.type_coerce(col(ClientRow.registered_at), sa.DateTime(timezone=True))
+    mine = col(CredentialRow.client_id) == ClientRow.id
+    if sort is ClientSort.EXPIRY:
+        soonest = sa.select(sa.func.min(col(CredentialRow.expires_at))).where(mine, works(now))
+        return sa.func.coalesce(soonest.correlate(ClientRow).scalar_subquery(), _NEVER)
+    latest = sa.select(sa.func.max(col(CredentialRow.last_used_at))).where(mine).correlate(ClientRow).scalar_subquery()
+    # Unused first: whoever sorts by use looks for what nobody uses.
+    return sa.func.coalesce(latest, _LONG_AGO)
+
+
+def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnElement[bool]:
+    mine, ends = col(CredentialRow.client_id) == ClientRow.id, col(CredentialRow.expires_at)
+    match attention:
+        case Attention.WAITING:
+            # As the ladder counts: an ask whose consent has ended waits again.
+            granted = sa.exists().where(
+                col(GrantRow.granted_at) <= now,
+                stands(now),
+                col(GrantRow.client_id) == AskRow.client_id,
+                col(GrantRow.resource_id) == AskRow.resource_id,
+                col(GrantRow.permission) == AskRow.permission,
+                col(GrantRow.kind) == AskRow.kind,
+            )
+            return sa.exists().where(col(AskRow.client_id) == ClientRow.id, ~granted)
+        case Attention.EXPIRING:
+            return sa.exists().where(mine, works(now), ends <= now + notice)
+        case Attention.EXPIRED_CREDENTIAL:
+            return sa.exists().where(mine, col(CredentialRow.withdrawn_at).is_(None), ends <= now)
+        case Attention.DORMANT:
+            # As the audit has it: nothing of it got a token for that long, or ever since it was registered.
+            lately = sa.exists().where(mine, col(CredentialRow.last_used_at) > now - DORMANT)
+            return ~lately & (col(ClientRow.registered_at) <= now - STARTS_WITHIN)
+        case Attention.DISABLED:
+            return col(ClientRow.state) == "disabled"
+        case Attention.OWNERLESS:
+            return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)

@@ -1,0 +1,33 @@
+"""Publishers of clients from elsewhere, for which somebody here answers."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Column, ForeignKey, Text
+from sqlmodel import Field, Session, SQLModel, select
+
+from jamb.store.base.columns import moment
+
+
+class PublisherRow(SQLModel, table=True):
+    __tablename__ = "publisher"
+
+    directory_id: UUID = Field(sa_column=Column(ForeignKey("directory.id"), primary_key=True))
+    domain: str = Field(sa_column=Column(Text, primary_key=True))
+    vouched_at: datetime = moment()
+    vouched_by: str = Field(sa_type=Text)
+    reason: str = Field(sa_type=Text)
+
+
+def vouched_domains(session: Session, directory_id: UUID) -> frozenset[str]:
+    return frozenset(session.exec(select(PublisherRow.domain).where(PublisherRow.directory_id == directory_id)))
+
+
+def vouched(session: Session, directory_id: UUID) -> list[PublisherRow]:
+    return list(
+        session.exec(
+            select(PublisherRow).where(PublisherRow.directory_id == directory_id).order_by(PublisherRow.domain)
+        )
+    )

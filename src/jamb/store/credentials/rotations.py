@@ -1,0 +1,247 @@
+"""Rotations: which credential follows which, and how far they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from functools import cache
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import ForeignKey, Index, Text
+from sqlalchemy.orm import aliased
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.core.audit.picture import RotationPicture
+from jamb.core.rotation import Rotation, RotationEnd, Seen
+from jamb.store.base.columns import among, among_ids, moment
+from jamb.store.clients.clients import ClientRow
+from jamb.store.credentials.credentials import CredentialRow, works
+from jamb.store.resources.usage import AttemptRow
+
+_OPEN = sa.text("ended IS NULL")
+
+
+class RotationRow(SQLModel, table=True):
+    """One rotation. A credential takes part in one open rotation at most, by the two partial indexes."""
+
+    __tablename__ = "rotation"
+    __table_args__ = (
+        Index("rotation_of_credential", "old_id", unique=True, postgresql_where=_OPEN),
+        Index("rotation_to_credential", "new_id", unique=True, postgresql_where=_OPEN),
+        Index("rotation_open", "directory_id", "overlap_ends_at", postgresql_where=_OPEN),
+        Index("rotation_ended", "directory_id", "ended_at"),
+    )
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id")
+    client_id: str = Field(sa_column=sa.Column(Text, ForeignKey("client.id"), nullable=False, index=True))
+    old_id: UUID = Field(foreign_key="credential.id")
+    new_id: UUID = Field(foreign_key="credential.id")
+    opened_at: datetime = moment()
+    opened_by: str = Field(sa_type=Text)
+    overlap_ends_at: datetime = moment()
+    quiet_seconds: int
+    ended: str | None = Field(default=None, sa_type=Text)
+    ended_at: datetime | None = moment(nullable=True)
+    ended_by: str = Field(default="", sa_type=Text)
+    forced: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedRotation:
+    row: RotationRow
+    old: CredentialRow
+    new: CredentialRow
+    client_name: str
+
+    def facts(self) -> Rotation:
+        ended = RotationEnd(self.row.ended) if self.row.ended is not None else None
+        quiet_for = timedelta(seconds=self.row.quiet_seconds)
+        opened_at, overlap_ends_at = self.row.opened_at, self.row.overlap_ends_at
+        return Rotation(opened_at, overlap_ends_at, quiet_for, _seen(self.old), _seen(self.new), ended)
+
+
+@dataclass(frozen=True, slots=True)
+class User:
+    """Who used a credential: from which address, with which program, when last, how often."""
+
+    address: str
+    user_agent: str
+    last_at: datetime
+    times: int
+
+
+def by_id(session: Session, directory_id: UUID, rotation_id: UUID, *, lock: bool = False) -> LoadedRotation | None:
+    statement = _loaded().where(col(RotationRow.id) == rotation_id, col(RotationRow.directory_id) == directory_id)
+    if lock:
+        statement = statement.with_for_update(of=RotationRow)
+    found = session.execute(statement).first()
+    return LoadedRotation(*found) if found is not None else None
+
+
+def open_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[RotationPicture]]:
+    """Return the open rotations by client."""
+    found: dict[str, list[RotationPicture]] = {}
+    mine = _loaded().where(among(RotationRow.client_id, client_ids), col(RotationRow.ended).is_(None))
+    for row, old, new, _ in session.execute(mine):
+        picture = RotationPicture(
+            str(row.id), old.hint, new.hint, row.overlap_ends_at, str(row.old_id), str(row.new_id)
+        )
+        found.setdefault(row.client_id, []).append(picture)
+    return found
+
+
+def open_of_credential(session: Session, credential_id: UUID) -> RotationRow | None:
+    """Return the open rotation in which a credential takes part, locked."""
+    part = (col(RotationRow.old_id) == credential_id) | (col(RotationRow.new_id) == credential_id)
+    statement = select(RotationRow).where(part, col(RotationRow.ended).is_(None))
+    return session.exec(statement.with_for_update()).first()
+
+
+Position = tuple[datetime, UUID]
+
+
+def page(
+    session: Session,
+    directory_id: UUID,
+    *,
+    client_ids: Iterable[str] | None,
+    ended_since: datetime | None,
+    after: Position | None,
+    limit: int,
+) -> list[LoadedRotation]:
+    """Return open rotations, the one whose overlap ends first before the others; or those ended since, latest first.
+
+    `client_ids`: only of these clients; None: of all.
+    """
+    statement = _loaded().where(col(RotationRow.directory_id) == directory_id)
+    if client_ids is not None:
+        statement = statement.where(among(RotationRow.client_id, client_ids))
+    identity = col(RotationRow.id)
+    if ended_since is None:
+        ends = col(RotationRow.overlap_ends_at)
+        statement = statement.where(col(RotationRow.ended).is_(None)).order_by(ends, identity)
+        further = sa.tuple_(ends, identity) > after if after is not None else sa.true()
+    else:
+        ended = col(RotationRow.ended_at)
+        statement = statement.where(ended > ended_since).order_by(ended.desc(), identity.desc())
+        further = sa.tuple_(ended, identity) < after if after is not None else sa.true()
+    return [LoadedRotation(*found) for found in session.execute(statement.where(further).limit(limit))]
+
+
+def users_of(session: Session, rotation_ids: Iterable[UUID], most: int) -> dict[UUID, list[User]]:
+    """Return who got tokens with the old credential since each rotation was opened: the latest, at most so many."""
+    last = sa.func.max(col(AttemptRow.at))
+    counted = (
+        sa.select(
+            col(RotationRow.id).label("rotation_id"),
+            col(AttemptRow.address).label("address"),
+            col(AttemptRow.user_agent).label("user_agent"),
+            last.label("last_at"),
+            sa.func.count().label("times"),
+            sa.func.row_number().over(partition_by=col(RotationRow.id), order_by=last.desc()).label("place"),
+        )
+        .join(CredentialRow, col(CredentialRow.id) == col(RotationRow.old_id))
+        .join(
+            AttemptRow,
+            (col(AttemptRow.client_id) == col(RotationRow.client_id))
+            & (col(AttemptRow.hint) == col(CredentialRow.hint))
+            & (col(AttemptRow.outcome) == "issued")
+            & (col(AttemptRow.at) > col(RotationRow.opened_at)),
+        )
+        .where(among_ids(RotationRow.id, rotation_ids))
+        .group_by(col(RotationRow.id), col(AttemptRow.address), col(AttemptRow.user_agent))
+        .subquery()
+    )
+    latest = sa.select(counted).where(counted.c.place <= most).order_by(counted.c.rotation_id, counted.c.place)
+    found: dict[UUID, list[User]] = {}
+    for row in session.execute(latest):
+        found.setdefault(row.rotation_id, []).append(User(row.address, row.user_agent, row.last_at, row.times))
+    return found
+
+
+def users_of_credential(session: Session, client_id: str, hint: str, since: datetime, most: int) -> list[User]:
+    """Return who got tokens with a credential since a moment: the latest, at most so many."""
+    last = sa.func.max(col(AttemptRow.at))
+    rows = session.execute(
+        sa.select(col(AttemptRow.address), col(AttemptRow.user_agent), last, sa.func.count())
+        .where(
+            col(AttemptRow.client_id) == client_id, col(AttemptRow.hint) == hint, col(AttemptRow.outcome) == "issued"
+        )
+        .where(col(AttemptRow.at) > since)
+        .group_by(col(AttemptRow.address), col(AttemptRow.user_agent))
+        .order_by(last.desc())
+        .limit(most)
+    )
+    return [User(*row) for row in rows]
+
+
+def ending(
+    session: Session,
+    directory_id: UUID,
+    *,
+    client_ids: Iterable[str] | None,
+    now: datetime,
+    until: datetime,
+    after: Position | None,
+    limit: int,
+) -> list[tuple[CredentialRow, str]]:
+    """Return the credentials that work, end by a moment and are in no open rotation, the first to end first.
+
+    Each with its client's name. `client_ids`: only of these clients; None: of all.
+    """
+    part = sa.exists().where(
+        (col(RotationRow.old_id) == col(CredentialRow.id)) | (col(RotationRow.new_id) == col(CredentialRow.id)),
+        col(RotationRow.ended).is_(None),
+    )
+    key = (col(CredentialRow.expires_at), col(CredentialRow.id))
+    statement = (
+        select(CredentialRow, ClientRow.name)
+        .join(ClientRow, col(ClientRow.id) == CredentialRow.client_id)
+        .where(
+            ClientRow.directory_id == directory_id,
+            ClientRow.state == "live",
+            works(now),
+            col(CredentialRow.expires_at) <= until,
+            ~part,
+        )
+    )
+    if client_ids is not None:
+        statement = statement.where(among(CredentialRow.client_id, client_ids))
+    if after is not None:
+        statement = statement.where(sa.tuple_(*key) > after)
+    return list(session.exec(statement.order_by(*key).limit(limit)))
+
+
+def working(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str, datetime | None]]:
+    """Return kind and end of every credential that works now or later and is not being replaced."""
+    replaced = sa.exists().where(col(RotationRow.old_id) == col(CredentialRow.id), col(RotationRow.ended).is_(None))
+    rows = session.execute(
+        sa.select(col(CredentialRow.kind), col(CredentialRow.expires_at))
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(
+            col(ClientRow.directory_id) == directory_id,
+            col(CredentialRow.withdrawn_at).is_(None),
+            col(CredentialRow.expires_at).is_(None) | (col(CredentialRow.expires_at) > now),
+            ~replaced,
+        )
+    )
+    return [(kind, ends) for kind, ends in rows]
+
+
+@cache
+def _loaded() -> sa.Select[RotationRow, CredentialRow, CredentialRow, str]:
+    # Once: to name a table anew costs more than to read from it.
+    old, new = aliased(CredentialRow), aliased(CredentialRow)
+    return (
+        sa.select(RotationRow, old, new, col(ClientRow.name))
+        .join(old, col(old.id) == col(RotationRow.old_id))
+        .join(new, col(new.id) == col(RotationRow.new_id))
+        .join(ClientRow, col(ClientRow.id) == col(RotationRow.client_id))
+    )
+
+
+def _seen(row: CredentialRow) -> Seen:
+    return Seen(row.first_used_at, row.last_used_at, row.expires_at)

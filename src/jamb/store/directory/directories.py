@@ -1,0 +1,72 @@
+"""Directories and their signing keys."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Text, UniqueConstraint
+from sqlmodel import Field, Session, SQLModel, select
+
+from jamb.core.directories import Directory
+from jamb.core.policy import DirectoryPolicy, Registering
+from jamb.store.base.columns import blob, document, moment
+
+
+class DirectoryRow(SQLModel, table=True):
+    __tablename__ = "directory"
+    __table_args__ = (UniqueConstraint("slug", name="directory_slug_taken"),)
+
+    id: UUID = Field(primary_key=True)
+    slug: str = Field(sa_type=Text)
+    name: str = Field(sa_type=Text)
+    domain: str = Field(sa_type=Text)
+    policy: dict[str, Any] = document()
+    created_at: datetime = moment()
+
+    def value(self) -> Directory:
+        return Directory(self.id, self.slug, self.name, self.domain, self.policy_of())
+
+    def policy_of(self) -> DirectoryPolicy:
+        kept = dict(self.policy)
+        kept["registering"] = Registering(kept.get("registering", Registering.NOBODY))
+        kept["registering_groups"] = tuple(kept.get("registering_groups", ()))
+        return DirectoryPolicy(**kept)
+
+
+class SigningKeyRow(SQLModel, table=True):
+    """A signing key of a directory. The private part is sealed; the newest key signs, all are published."""
+
+    __tablename__ = "signing_key"
+
+    kid: str = Field(primary_key=True, sa_type=Text)
+    directory_id: UUID = Field(foreign_key="directory.id", index=True)
+    algorithm: str = Field(sa_type=Text)
+    public_jwk: dict[str, Any] = document()
+    sealed: bytes = blob()
+    created_at: datetime = moment()
+
+
+def policy_document(policy: DirectoryPolicy) -> dict[str, Any]:
+    return asdict(policy)
+
+
+def by_slug(session: Session, slug: str, *, lock: bool = False) -> DirectoryRow | None:
+    statement = select(DirectoryRow).where(DirectoryRow.slug == slug)
+    return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def id_of(session: Session, slug: str) -> UUID | None:
+    return session.exec(select(DirectoryRow.id).where(DirectoryRow.slug == slug)).first()
+
+
+def all_directories(session: Session) -> list[DirectoryRow]:
+    return list(session.exec(select(DirectoryRow).order_by(DirectoryRow.slug)))
+
+
+def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
+    """Newest first."""
+    newest = SigningKeyRow.created_at.desc()  # type: ignore[attr-defined]
+    return list(session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id).order_by(newest)))

@@ -1,0 +1,128 @@
+"""People and their console sessions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import Index, Text, UniqueConstraint
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.store.base.columns import among, among_ids, blob, document, moment
+from jamb.store.directory.directories import DirectoryRow
+
+# In how many directories a password is tried where none was named.
+MOST_DIRECTORIES = 4
+
+
+class PersonRow(SQLModel, table=True):
+    __tablename__ = "person"
+    __table_args__ = (
+        UniqueConstraint("directory_id", "login", name="person_login_taken"),
+        Index("person_by_login", "login"),
+    )
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id", index=True)
+    login: str = Field(sa_type=Text)
+    name: str = Field(sa_type=Text)
+    password_hash: str | None = Field(default=None, sa_type=Text)
+    # The person or client who chose the password for them; empty: they chose it, or have none.
+    password_set_by: str = Field(default="", sa_type=Text)
+    active: bool = True
+    created_at: datetime = moment()
+    recipient_key: dict[str, Any] | None = document(nullable=True)
+
+
+class ConsoleSessionRow(SQLModel, table=True):
+    """A signed-in browser. Only the digest of its cookie is kept."""
+
+    __tablename__ = "console_session"
+    __table_args__ = (Index("console_session_by_end", "expires_at"),)
+
+    digest: bytes = blob(primary_key=True)
+    person_id: UUID = Field(foreign_key="person.id", index=True)
+    created_at: datetime = moment()
+    seen_at: datetime = moment()
+    expires_at: datetime = moment()
+
+
+def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:
+    """Return a console session, whose it is, and where."""
+    row = session.exec(
+        select(ConsoleSessionRow, PersonRow, DirectoryRow)
+        .join(PersonRow, col(PersonRow.id) == ConsoleSessionRow.person_id)
+        .join(DirectoryRow, col(DirectoryRow.id) == PersonRow.directory_id)
+        .where(ConsoleSessionRow.digest == digest)
+    ).first()
+    return None if row is None else (row[0], row[1], row[2])
+
+
+def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
+    """End every console session of a person, `but` one."""
+    mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)
+    session.execute(sa.delete(ConsoleSessionRow).where(mine))
+
+
+def by_login(session: Session, directory_id: UUID, login: str) -> PersonRow | None:
+    return session.exec(
+        select(PersonRow).where(PersonRow.directory_id == directory_id, PersonRow.login == login)
+    ).first()
+
+
+def signing_in(session: Session, login: str, slug: str) -> list[tuple[PersonRow, DirectoryRow]]:
+    """Return who may be meant by a login: of the directory that was named, else of those with the login's domain."""
+    rows = select(PersonRow, DirectoryRow).join(DirectoryRow, col(DirectoryRow.id) == PersonRow.directory_id)
+    where = DirectoryRow.slug == slug if slug else DirectoryRow.domain == login.rpartition("@")[2]
+    found = session.exec(
+        rows.where(PersonRow.login == login, where).order_by(DirectoryRow.slug).limit(MOST_DIRECTORIES)
+    )
+    return list(found.all())
+
+
+def people_of(session: Session, directory_id: UUID) -> list[PersonRow]:
+    return list(session.exec(select(PersonRow).where(PersonRow.directory_id == directory_id).order_by(PersonRow.name)))
+
+
+def people_by_id(session: Session, person_ids: Iterable[UUID]) -> list[PersonRow]:
+    """Return these people, by name."""
+    wanted = list(person_ids)
+    if not wanted:
+        return []
+    return list(session.exec(select(PersonRow).where(among_ids(PersonRow.id, wanted)).order_by(PersonRow.name)))
+
+
+def set_by(session: Session, directory_id: UUID, ids: Iterable[str], limit: int) -> list[UUID]:
+    """Return the people of a directory whose password one of these chose, the newest first."""
+    wanted = select(PersonRow.id).where(
+        PersonRow.directory_id == directory_id, among(PersonRow.password_set_by, ids), col(PersonRow.active)
+    )
+    return list(session.exec(wanted.order_by(col(PersonRow.created_at).desc()).limit(limit)))
+
+
+def known_ids(session: Session, directory_id: UUID, texts: Iterable[str]) -> dict[str, UUID]:
+    """Return those of the texts that are ids of people of a directory."""
+    wanted: dict[UUID, str] = {}
+    for text in texts:
+        try:
+            wanted[UUID(text)] = text
+        except ValueError:
+            continue
+    if not wanted:
+        return {}
+    rows = session.exec(
+        select(PersonRow.id).where(among_ids(PersonRow.id, wanted), PersonRow.directory_id == directory_id)
+    )
+    return {wanted[one]: one for one in rows}
+
+
+def names_of(session: Session, person_ids: Iterable[UUID | None]) -> dict[UUID | None, str]:
+    """Return the names of these people by id; None, which stands for nobody in particular, has an empty name."""
+    wanted = {one for one in person_ids if one is not None}
+    names: dict[UUID | None, str] = {None: ""}
+    if wanted:
+        names.update(session.exec(select(PersonRow.id, PersonRow.name).where(among_ids(PersonRow.id, wanted))).all())
+    return names

@@ -1,0 +1,423 @@
+"""Roles, groups, and who holds which role where: people, groups and clients."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import CheckConstraint, Column, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
+from jamb.core.permissions import AccessKind
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
+from jamb.store.base.columns import among, among_ids, bound, moment, words
+from jamb.store.directory.people import PersonRow
+
+
+class GroupRow(SQLModel, table=True):
+    __tablename__ = "person_group"
+    __table_args__ = (UniqueConstraint("directory_id", "name", name="group_name_taken"),)
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id")
+    name: str = Field(sa_type=Text)
+    title: str = Field(default="", sa_type=Text)
+
+
+class GroupPersonRow(SQLModel, table=True):
+    __tablename__ = "group_person"
+
+    group_id: UUID = Field(sa_column=Column(ForeignKey("person_group.id"), primary_key=True))
+    person_id: UUID = Field(sa_column=Column(ForeignKey("person.id"), primary_key=True, index=True))
+
+
+class GroupInnerRow(SQLModel, table=True):
+    """A group within a group."""
+
+    __tablename__ = "group_inner"
+
+    group_id: UUID = Field(sa_column=Column(ForeignKey("person_group.id"), primary_key=True))
+    inner_id: UUID = Field(sa_column=Column(ForeignKey("person_group.id"), primary_key=True, index=True))
+
+
+class RoleRow(SQLModel, table=True):
+    """A named bundle of permissions of one resource. Shipped ones come with Jamb and do not change.
+
+    Removed ones are kept, out of sight: guards must hear of what their holders lost.
+    """
+
+    __tablename__ = "role"
+    __table_args__ = (
+        Index("role_name_taken", "directory_id", "name", unique=True, postgresql_where=sa.text("removed_at IS NULL")),
+    )
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id")
+    resource_id: UUID = Field(foreign_key="resource.id", index=True)
+    name: str = Field(sa_type=Text)
+    title: str = Field(default="", sa_type=Text)
+    permissions: list[str] = words()
+    shipped: bool = False
+    removed_at: datetime | None = moment(nullable=True)
+
+
+class AssignmentRow(SQLModel, table=True):
+    """A role held by one person, group or client, once: whoever gets it again gets a new row.
+
+    Ended ones are kept, so that tokens from before stay refused.
+    """
+
+    __tablename__ = "role_assignment"
+    __table_args__ = (
+        CheckConstraint("num_nonnulls(person_id, group_id, client_id) = 1", name="role_has_one_holder"),
+        Index("role_assignment_by_client", "client_id"),
+    )
+
+    id: UUID = Field(primary_key=True)
+    role_id: UUID = Field(foreign_key="role.id", index=True)
+    person_id: UUID | None = Field(default=None, foreign_key="person.id", index=True)
+    group_id: UUID | None = Field(default=None, foreign_key="person_group.id", index=True)
+    client_id: str | None = Field(default=None, foreign_key="client.id", sa_type=Text)
+    reach: dict[str, list[str]] | None = bound()
+    assigned_at: datetime = moment()
+    assigned_by: str = Field(default="", sa_type=Text)
+    expires_at: datetime | None = moment(nullable=True)
+    narrowed_at: datetime | None = moment(nullable=True)
+
+    def grants(self, role: RoleRow) -> list[HeldGrant]:
+        """Return what the role gives the client that holds it."""
+        reach = reach_of(self.reach)
+        return [
+            HeldGrant(
+                name,
+                AccessKind.APPLICATION,
+                self.assigned_at,
+                self.expires_at,
+                reach,
+                through=f"the role {role.name}",
+            )
+            for name in role.permissions
+        ]
+
+
+_STANDS = col(RoleRow.removed_at).is_(None)
+
+
+def in_force(now: datetime) -> sa.ColumnElement[bool]:
+    return (col(AssignmentRow.assigned_at) <= now) & (
+        col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now)
+    )
+
+
+def _lasts(until: datetime | None) -> sa.ColumnElement[bool]:
+    """Tell of an assignment that it does not end before a moment, or (None) never."""
+    endless = col(AssignmentRow.expires_at).is_(None)
+    return endless if until is None else endless | (col(AssignmentRow.expires_at) >= until)
+
+
+_IN_GROUP, _INNER = SQLModel.metadata.tables["group_person"], SQLModel.metadata.tables["group_inner"]
+
+
+def _groups_around(person_id: UUID) -> sa.CTE:
+    """Return the ids of all groups that a person belongs to, however deep."""
+    mine = sa.select(_IN_GROUP.c.group_id).where(_IN_GROUP.c.person_id == person_id).cte("mine", recursive=True)
+    return mine.union(sa.select(_INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
+
+
+def standing(session: Session, person: PersonRow, resource_id: UUID, now: datetime) -> PersonStanding:
+    """Return what the person may do at one resource, by roles of their own and of their groups."""
+    mine = _groups_around(person.id)
+    rows = session.exec(
+        select(RoleRow, AssignmentRow, GroupRow.name)
+        .join(AssignmentRow, col(AssignmentRow.role_id) == RoleRow.id)
+        .outerjoin(GroupRow, col(GroupRow.id) == AssignmentRow.group_id)
+        .where(
+            RoleRow.resource_id == resource_id,
+            in_force(now),
+            (col(AssignmentRow.person_id) == person.id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
+        )
+        .order_by(RoleRow.name, GroupRow.name)
+    )
+    roles = tuple(
+        RoleHolding(role.name, frozenset(role.permissions), reach_of(held.reach), group or "")
+        for role, held, group in rows
+    )
+    return PersonStanding(str(person.id), person.name, person.active, roles)
+
+
+@dataclass(frozen=True, slots=True)
+class RoleHeld:
+    """What a role gives a person at one resource, themselves or by a group; it may begin later."""
+
+    resource_id: UUID
+    permissions: frozenset[str]
+    reach: Reach
+    begins_at: datetime
+    ends_at: datetime | None
+
+    def in_force(self, now: datetime) -> bool:
+        return self.begins_at <= now and (self.ends_at is None or now < self.ends_at)
+
+
+def held_by_people(session: Session, person_ids: Iterable[UUID], now: datetime) -> dict[UUID, list[RoleHeld]]:
+    """Return what people hold by roles of their own and of their groups, and will hold; by person."""
+    ids = list(person_ids)
+    if not ids:
+        return {}
+    mine = (
+        sa.select(_IN_GROUP.c.person_id, _IN_GROUP.c.group_id)
+        .where(among_ids(_IN_GROUP.c.person_id, ids))
+        .cte("theirs", recursive=True)
+    )
+    mine = mine.union(sa.select(mine.c.person_id, _INNER.c.group_id).join(mine, _INNER.c.inner_id == mine.c.group_id))
+    what: tuple[Any, ...] = (
+        col(RoleRow.resource_id),
+        col(RoleRow.permissions),
+        col(AssignmentRow.reach),
+        col(AssignmentRow.assigned_at),
+        col(AssignmentRow.expires_at),
+    )
+    roles = col(RoleRow.id) == col(AssignmentRow.role_id)
+    not_ended = col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now)
+    own = sa.select(col(AssignmentRow.person_id).label("person_id"), *what).join(RoleRow, roles)
+    through: sa.Select[Any] = sa.select(mine.c.person_id, *what).join(
+        AssignmentRow, col(AssignmentRow.group_id) == mine.c.group_id
+    )
+    both = sa.union_all(
+        own.where(among_ids(AssignmentRow.person_id, ids), not_ended), through.join(RoleRow, roles).where(not_ended)
+    )
+    found: dict[UUID, list[RoleHeld]] = {}
+    for person_id, resource_id, permissions, reach, begins_at, ends_at in session.execute(both):
+        held = RoleHeld(resource_id, frozenset(permissions), reach_of(reach), begins_at, ends_at)
+        found.setdefault(person_id, []).append(held)
+    return found
+
+
+def powers_of(
+    session: Session, person_id: UUID, now: datetime, until: datetime | None
+) -> list[tuple[UUID, list[str], dict[str, list[str]] | None]]:
+    """Return (resource, permissions, reach) of each role that a person holds, also by a group, at any resource.
+
+    Args:
+        until: roles that end before this moment are left out; None: all that end.
+    """
+    mine = _groups_around(person_id)
+    rows = session.execute(
+        sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .where(
+            in_force(now),
+            _lasts(until),
+            (col(AssignmentRow.person_id) == person_id) | col(AssignmentRow.group_id).in_(sa.select(mine.c.group_id)),
+        )
+    )
+    return [(key, names, reach) for key, names, reach in rows]
+
+
+def powers_of_group(
+    session: Session, group_id: UUID, now: datetime
+) -> list[tuple[UUID, list[str], dict[str, list[str]] | None]]:
+    """Return (resource, permissions, reach) of each role that membership of a group gives: its own, and those of the
+    groups in which it lies."""
+    around = sa.select(sa.bindparam("group", group_id, sa.Uuid).label("group_id")).cte("around", recursive=True)
+    around = around.union(sa.select(_INNER.c.group_id).join(around, _INNER.c.inner_id == around.c.group_id))
+    rows = session.execute(
+        sa.select(col(RoleRow.resource_id), col(RoleRow.permissions), col(AssignmentRow.reach))
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .where(in_force(now), col(AssignmentRow.group_id).in_(sa.select(around.c.group_id)))
+    )
+    return [(key, names, reach) for key, names, reach in rows]
+
+
+def groups_around(session: Session, person_id: UUID) -> set[str]:
+    """Return the names of all groups that a person belongs to, however deep."""
+    mine = _groups_around(person_id)
+    return set(session.exec(select(GroupRow.name).where(col(GroupRow.id).in_(sa.select(mine.c.group_id)))))
+
+
+def people_within(session: Session, group_ids: Iterable[UUID]) -> dict[UUID, list[PersonRow]]:
+    """Return the people of groups and of all groups within them, by the group asked for."""
+    wanted = list(group_ids)
+    if not wanted:
+        return {}
+    inside = (
+        sa.select(col(GroupRow.id).label("top"), col(GroupRow.id).label("group_id"))
+        .where(col(GroupRow.id).in_(wanted))
+        .cte("inside", recursive=True)
+    )
+    inside = inside.union(
+        sa.select(inside.c.top, _INNER.c.inner_id).join(inside, _INNER.c.group_id == inside.c.group_id)
+    )
+    rows = session.exec(
+        select(inside.c.top, PersonRow)
+        .join(_IN_GROUP, _IN_GROUP.c.group_id == inside.c.group_id)
+        .join(PersonRow, col(PersonRow.id) == _IN_GROUP.c.person_id)
+        .distinct()
+        .order_by(inside.c.top, PersonRow.name)
+    )
+    found: dict[UUID, list[PersonRow]] = {}
+    for top, person in rows:
+        found.setdefault(top, []).append(person)
+    return found
+
+
+def role_names(
+    session: Session, directory_id: UUID, now: datetime, person_id: UUID | None = None
+) -> dict[UUID, list[str]]:
+    """Return the names of the roles that people hold themselves, by person of a directory; or those of one person."""
+    whose = col(AssignmentRow.person_id)
+    rows = session.exec(
+        select(AssignmentRow.person_id, RoleRow.name)
+        .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
+        .where(RoleRow.directory_id == directory_id, in_force(now))
+        .where(whose.is_not(None) if person_id is None else whose == person_id)
+        .order_by(RoleRow.name)
+    )
+    names: dict[UUID, list[str]] = {}
+    for holder, name in rows:
+        assert holder is not None
+        names.setdefault(holder, []).append(name)
+    return names
+
+
+def roles_of_resource(session: Session, resource_id: UUID) -> list[RoleHolding]:
+    rows = session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS).order_by(RoleRow.name))
+    return [RoleHolding(row.name, frozenset(row.permissions)) for row in rows]
+
+
+def roles_of(session: Session, directory_id: UUID) -> list[RoleRow]:
+    wanted = select(RoleRow).where(RoleRow.directory_id == directory_id, _STANDS)
+    return list(session.exec(wanted.order_by(RoleRow.name)))
+
+
+def role_by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = False) -> RoleRow | None:
+    statement = select(RoleRow).where(RoleRow.directory_id == directory_id, RoleRow.name == name, _STANDS)
+    return session.exec(statement.with_for_update() if lock else statement).first()
+
+
+def groups_of(session: Session, directory_id: UUID) -> list[GroupRow]:
+    return list(session.exec(select(GroupRow).where(GroupRow.directory_id == directory_id).order_by(GroupRow.name)))
+
+
+def group_by_name(session: Session, directory_id: UUID, name: str) -> GroupRow | None:
+    return session.exec(select(GroupRow).where(GroupRow.directory_id == directory_id, GroupRow.name == name)).first()
+
+
+def inner_groups(session: Session, directory_id: UUID) -> dict[str, list[str]]:
+    """Return the names of the groups that lie directly in each group of a directory."""
+    holder, inner = sa.orm.aliased(GroupRow), sa.orm.aliased(GroupRow)
+    rows = session.exec(
+        select(holder.name, inner.name)
+        .join(GroupInnerRow, col(GroupInnerRow.group_id) == holder.id)
+        .join(inner, col(inner.id) == GroupInnerRow.inner_id)
+        .where(holder.directory_id == directory_id)
+        .order_by(inner.name)
+    )
+    found: dict[str, list[str]] = {}
+    for name, member in rows:
+        found.setdefault(name, []).append(member)
+    return found
+
+
+def direct_people(session: Session, directory_id: UUID) -> dict[str, list[PersonRow]]:
+    """Return the people that belong directly to each group of a directory."""
+    rows = session.exec(
+        select(GroupRow.name, PersonRow)
+        .join(GroupPersonRow, col(GroupPersonRow.group_id) == GroupRow.id)
+        .join(PersonRow, col(PersonRow.id) == GroupPersonRow.person_id)
+        .where(GroupRow.directory_id == directory_id)
+        .order_by(PersonRow.name)
+    )
+    found: dict[str, list[PersonRow]] = {}
+    for name, person in rows:
+        found.setdefault(name, []).append(person)
+    return found
+
+
+def roles_of_clients(session: Session, client_ids: Iterable[str]) -> dict[str, list[tuple[AssignmentRow, RoleRow]]]:
+    """Return the roles that clients hold or held, by client."""
+    rows = session.exec(
+        select(AssignmentRow, RoleRow)
+        .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
+        .where(among(AssignmentRow.client_id, client_ids))
+        .order_by(RoleRow.name)
+    )
+    found: dict[str, list[tuple[AssignmentRow, RoleRow]]] = {}
+    for held, role in rows:
+        assert held.client_id is not None
+        found.setdefault(held.client_id, []).append((held, role))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Holder:
+    """A role as somebody holds it: exactly one of person, group and client."""
+
+    role: RoleRow
+    held: AssignmentRow
+    person: PersonRow | None
+    group: GroupRow | None
+    client_name: str | None
+
+
+def holders_of(session: Session, role_ids: Iterable[UUID], now: datetime) -> list[Holder]:
+    """Return who holds these roles now, directly: people and clients by name, groups as groups."""
+    client: Any = SQLModel.metadata.tables["client"]
+    rows = session.execute(
+        sa.select(RoleRow, AssignmentRow, PersonRow, GroupRow, client.c.name)
+        .join(AssignmentRow, col(AssignmentRow.role_id) == col(RoleRow.id))
+        .outerjoin(PersonRow, col(PersonRow.id) == col(AssignmentRow.person_id))
+        .outerjoin(GroupRow, col(GroupRow.id) == col(AssignmentRow.group_id))
+        .outerjoin(client, client.c.id == col(AssignmentRow.client_id))
+        .where(col(RoleRow.id).in_(list(role_ids)), in_force(now))
+        .order_by(col(RoleRow.name), col(GroupRow.name), col(PersonRow.name), client.c.name)
+    )
+    return [Holder(role, held, person, group, name) for role, held, person, group, name in rows]
+
+
+def bounded_at(session: Session, resource_id: UUID, now: datetime) -> list[tuple[str, Reach]]:
+    """Return each bounded reach with which roles of a resource are held, with the name of the role."""
+    rows = session.exec(
+        select(RoleRow.name, AssignmentRow.reach)
+        .join(AssignmentRow, col(AssignmentRow.role_id) == RoleRow.id)
+        .where(RoleRow.resource_id == resource_id, col(AssignmentRow.reach).is_not(None), in_force(now))
+    )
+    return [(f"the role {name}", reach_of(reach)) for name, reach in rows]
+
+
+def bundling(session: Session, resource_id: UUID, permissions: Iterable[str]) -> list[RoleRow]:
+    """Return the roles of a resource that bundle any of these permissions."""
+    overlapping = col(RoleRow.permissions).op("&&")(sa.bindparam(None, list(permissions), ARRAY(Text)))
+    return list(session.exec(select(RoleRow).where(RoleRow.resource_id == resource_id, _STANDS, overlapping)))
+
+
+def narrowed_at(session: Session, resource_id: UUID, since: datetime, now: datetime) -> set[str]:
+    """Return the clients whose role at a resource ended or was changed between two moments."""
+    ended = (col(AssignmentRow.expires_at) > since) & (col(AssignmentRow.expires_at) <= now)
+    rows = session.exec(
+        select(AssignmentRow.client_id)
+        .join(RoleRow, col(RoleRow.id) == AssignmentRow.role_id)
+        .where(
+            RoleRow.resource_id == resource_id,
+            col(AssignmentRow.client_id).is_not(None),
+            ended | (col(AssignmentRow.narrowed_at) > since),
+        )
+    )
+    return {client_id for client_id in rows if client_id is not None}
+
+
+def holding_roles(session: Session, directory_id: UUID, names: Collection[str], now: datetime) -> list[PersonRow]:
+    """Return the live people who hold one of these roles, themselves or by a group."""
+    found = [role for role in roles_of(session, directory_id) if role.name in names]
+    held = holders_of(session, [role.id for role in found], now)
+    inside = people_within(session, [one.group.id for one in held if one.group is not None])
+    holding = [one.person for one in held if one.person is not None]
+    holding += [person for members in inside.values() for person in members]
+    return list({person.id: person for person in holding if person.active}.values())

@@ -1,0 +1,291 @@
+"""What was used, as guards report it, and how token requests ended."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
+from datetime import date, datetime
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, Integer, Text
+from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
+from sqlmodel import Field, Session, SQLModel, col, func, select
+
+from jamb.core.attempts import DEAD
+from jamb.core.audit.picture import DeadTries, NetworkPicture
+from jamb.core.ladder import Use
+from jamb.core.permissions import AccessKind
+from jamb.store.base.columns import among, blob, moment
+
+
+class UsageRow(SQLModel, table=True):
+    """Calls of one operation by one client, kind and day."""
+
+    __tablename__ = "usage"
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    operation: str = Field(primary_key=True, sa_type=Text)
+    kind: str = Field(primary_key=True, sa_type=Text)
+    day: date = Field(sa_column=Column(Date, primary_key=True))
+    calls: int = Field(sa_column=Column(BigInteger, nullable=False))
+    last_at: datetime = moment()
+
+
+class UsageBatchRow(SQLModel, table=True):
+    """Batches already counted: a guard that never heard our answer may send one again."""
+
+    __tablename__ = "usage_batch"
+    __table_args__ = (Index("usage_batch_by_time", "received_at"),)
+
+    id: UUID = Field(primary_key=True)
+    resource_id: UUID = Field(foreign_key="resource.id")
+    received_at: datetime = moment()
+
+
+class RefusalRow(SQLModel, table=True):
+    """Calls of one operation that a guard refused, by client, kind, reason, object and day."""
+
+    __tablename__ = "refusal"
+    __table_args__ = (Index("refusal_by_client", "client_id", "last_at"),)
+
+    client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
+    resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
+    operation: str = Field(primary_key=True, sa_type=Text)
+    kind: str = Field(primary_key=True, sa_type=Text)
+    reason: str = Field(primary_key=True, sa_type=Text)
+    object: str = Field(default="", primary_key=True, sa_type=Text)
+    day: date = Field(sa_column=Column(Date, primary_key=True))
+    calls: int = Field(sa_column=Column(BigInteger, nullable=False))
+    last_at: datetime = moment()
+
+
+class AttemptRow(SQLModel, table=True):
+    """One token request and how it ended; of equal refusals within a minute how many (`times`), and the last (`at`).
+
+    `digest`: of what makes refusals equal, and the minute; none for a token that was issued.
+    """
+
+    __tablename__ = "attempt"
+    __table_args__ = (
+        Index("attempt_by_client", "client_id", "id"),
+        Index("attempt_by_time", "directory_id", "at"),
+        Index("attempt_of_client_by_time", "client_id", "at"),
+        Index("attempt_counted", "digest", unique=True, postgresql_where=sa.text("digest IS NOT NULL")),
+    )
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))
+    directory_id: UUID = Field(foreign_key="directory.id")
+    # Not a foreign key: an unknown client id is worth recording too.
+    client_id: str = Field(sa_type=Text)
+    at: datetime = moment()
+    outcome: str = Field(sa_type=Text)
+    hint: str = Field(default="", sa_type=Text)
+    resource: str = Field(default="", sa_type=Text)
+    detail: str = Field(default="", sa_type=Text)
+    address: str = Field(default="", sa_type=Text)
+    user_agent: str = Field(default="", sa_type=Text)
+    times: int = Field(default=1, sa_column=Column(Integer, nullable=False, server_default="1"))
+    digest: bytes | None = blob(nullable=True)
+
+
+class NetworkRow(SQLModel, table=True):
+    """A network from which a client got tokens, since when, and (to the day) until when."""
+
+    __tablename__ = "client_network"
+
+    # Not a foreign key: whoever records a token would wait for whoever changes the client.
+    client_id: str = Field(primary_key=True, sa_type=Text)
+    network: str = Field(primary_key=True, sa_type=Text)
+    first_at: datetime = moment()
+    last_at: datetime = moment()
+
+
+def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
+    """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
+    found: dict[str, list[DeadTries]] = {}
+    rows = session.execute(
+        sa.select(
+            col(AttemptRow.client_id),
+            col(AttemptRow.hint),
+            sa.func.sum(col(AttemptRow.times)),
+            sa.func.max(col(AttemptRow.at)),
+            sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
+        )
+        .where(
+            among(AttemptRow.client_id, client_ids),
+            col(AttemptRow.at) >= since,
+            among(AttemptRow.outcome, [one.value for one in DEAD]),
+            col(AttemptRow.hint) != "",
+        )
+        .group_by(col(AttemptRow.client_id), col(AttemptRow.hint))
+        .order_by(col(AttemptRow.hint))
+    )
+    for client_id, hint, times, last_at, address in rows:
+        found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
+    return found
+
+
+def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
+    """Return uses by (client, resource): day by day from `since`, and what was before it as one row an operation."""
+    found: dict[tuple[str, UUID], list[Use]] = {}
+    mine = among(UsageRow.client_id, client_ids)
+    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
+    recent = sa.select(*what, col(UsageRow.day), col(UsageRow.calls), col(UsageRow.last_at)).where(
+        mine, col(UsageRow.day) >= since
+    )
+    earlier = (
+        sa.select(
+            *what,
+            sa.func.max(col(UsageRow.day)),
+            sa.cast(sa.func.sum(col(UsageRow.calls)), BigInteger),
+            sa.func.max(col(UsageRow.last_at)),
+        )
+        .where(mine, col(UsageRow.day) < since)
+        .group_by(*what)
+    )
+    for client_id, resource_id, operation, kind, day, calls, last_at in session.execute(recent.union_all(earlier)):
+        use = Use(operation, AccessKind(kind), day, calls, last_at)
+        found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
+def latest_of(session: Session, client_ids: Iterable[str]) -> Mapping[tuple[str, UUID], list[Use]]:
+    """Return what was used ever, as one row an operation under its last day, by (client, resource)."""
+    found: dict[tuple[str, UUID], list[Use]] = {}
+    what = [col(UsageRow.client_id), col(UsageRow.resource_id), col(UsageRow.operation), col(UsageRow.kind)]
+    rows = session.execute(
+        sa.select(*what, sa.func.max(col(UsageRow.last_at)))
+        .where(among(UsageRow.client_id, client_ids))
+        .group_by(*what)
+    )
+    for client_id, resource_id, operation, kind, last_at in rows:
+        use = Use(operation, AccessKind(kind), last_at.date(), 0, last_at)
+        found.setdefault((client_id, resource_id), []).append(use)
+    return found
+
+
+def days_of(session: Session, client_ids: Iterable[str], since: date) -> dict[str, dict[date, int]]:
+    """Return the calls of clients since a day, of whatever operation, by client and day."""
+    found: dict[str, dict[date, int]] = {}
+    rows = session.execute(
+        sa.select(col(UsageRow.client_id), col(UsageRow.day), sa.func.sum(col(UsageRow.calls)))
+        .where(among(UsageRow.client_id, client_ids), col(UsageRow.day) >= since)
+        .group_by(col(UsageRow.client_id), col(UsageRow.day))
+    )
+    for client_id, day, calls in rows:
+        found.setdefault(client_id, {})[day] = int(calls)
+    return found
+
+
+def networks_of(session: Session, client_ids: Iterable[str]) -> dict[str, tuple[NetworkPicture, ...]]:
+    """Return the networks from which clients got tokens."""
+    found: dict[str, tuple[NetworkPicture, ...]] = {}
+    rows = session.execute(
+        sa.select(col(NetworkRow.client_id), col(NetworkRow.network), col(NetworkRow.first_at))
+        .where(among(NetworkRow.client_id, client_ids))
+        .order_by(col(NetworkRow.client_id), col(NetworkRow.first_at), col(NetworkRow.network))
+    )
+    for client_id, network, first_at in rows:
+        found[client_id] = (*found.get(client_id, ()), NetworkPicture(network, first_at))
+    return found
+
+
+def add_uses(session: Session, resource_id: UUID, uses: Iterable[tuple[str, Use]]) -> None:
+    """Add calls to what is counted already, in an order that two processes share, so that they cannot deadlock."""
+    rows = [
+        {
+            "client_id": client_id,
+            "resource_id": resource_id,
+            "operation": use.operation,
+            "kind": use.kind.value,
+            "day": use.day,
+            "calls": use.calls,
+            "last_at": use.last_at,
+        }
+        for client_id, use in sorted(uses, key=lambda pair: (pair[0], pair[1].operation, pair[1].kind, pair[1].day))
+    ]
+    if not rows:
+        return
+    statement = insert(UsageRow)
+    added = statement.on_conflict_do_update(
+        index_elements=["client_id", "resource_id", "operation", "kind", "day"],
+        set_={
+            "calls": col(UsageRow.calls) + statement.excluded.calls,
+            "last_at": func.greatest(UsageRow.last_at, statement.excluded.last_at),
+        },
+    )
+    session.execute(added, rows)
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """Calls that a guard refused on one day: of which operation, of what kind, why, and to which object."""
+
+    operation: str
+    kind: AccessKind
+    reason: str
+    object: str
+    day: date
+    calls: int
+    last_at: datetime
+
+
+def add_refusals(session: Session, resource_id: UUID, refusals: Iterable[tuple[str, Refused]]) -> None:
+    """Add refused calls to what is counted already, in an order that two processes share."""
+    rows = [
+        {"client_id": client_id, "resource_id": resource_id, **asdict(one), "kind": one.kind.value}
+        for client_id, one in refusals
+    ]
+    keys = ["client_id", "resource_id", "operation", "kind", "reason", "object", "day"]
+    rows.sort(key=lambda row: [str(row[key]) for key in keys])
+    if not rows:
+        return
+    statement = insert(RefusalRow)
+    added = statement.on_conflict_do_update(
+        index_elements=keys,
+        set_={
+            "calls": col(RefusalRow.calls) + statement.excluded.calls,
+            "last_at": func.greatest(RefusalRow.last_at, statement.excluded.last_at),
+        },
+    )
+    session.execute(added, rows)
+
+
+def refusals_of(session: Session, client_id: str, limit: int) -> list[RefusalRow]:
+    """Latest first."""
+    statement = select(RefusalRow).where(RefusalRow.client_id == client_id)
+    return list(session.exec(statement.order_by(col(RefusalRow.last_at).desc()).limit(limit)))
+
+
+def remember_batch(session: Session, batch_id: UUID, resource_id: UUID, now: datetime) -> bool:
+    """Return whether this batch is new."""
+    statement = insert(UsageBatchRow).values(id=batch_id, resource_id=resource_id, received_at=now)
+    return (
+        session.execute(statement.on_conflict_do_nothing().returning(col(UsageBatchRow.id))).scalar_one_or_none()
+        is not None
+    )
+
+
+def attempts_of(
+    session: Session, directory_id: UUID, client_id: str, *, failed_only: bool, before: int | None, limit: int
+) -> list[AttemptRow]:
+    """Newest first, from below `before`."""
+    statement = select(AttemptRow).where(AttemptRow.client_id == client_id, AttemptRow.directory_id == directory_id)
+    if failed_only:
+        statement = statement.where(AttemptRow.outcome != "issued")
+    if before is not None:
+        statement = statement.where(col(AttemptRow.id) < before)
+    return list(session.exec(statement.order_by(col(AttemptRow.id).desc()).limit(limit)))
+
+
+def issued_since(session: Session, client_id: str, resource: str | None, since: datetime) -> int:
+    """Return how many tokens a client was issued since a moment, for one resource or for any."""
+    statement = select(func.count()).select_from(AttemptRow)
+    statement = statement.where(
+        AttemptRow.client_id == client_id, AttemptRow.outcome == "issued", AttemptRow.at > since
+    )
+    if resource is not None:
+        statement = statement.where(AttemptRow.resource == resource)
+    return session.exec(statement).one()

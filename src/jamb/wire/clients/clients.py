@@ -1,0 +1,176 @@
+"""Clients: registration, list lines, dossiers."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field, StrictBool
+
+from jamb.core.clients import (
+    MOST_REDIRECTS,
+    NAME_LONGEST,
+    PURPOSE_LONGEST,
+    ClientKind,
+    ClientState,
+    OwnerLevel,
+)
+from jamb.core.credentials import CredentialState
+from jamb.core.ladder import UsedState
+from jamb.core.permissions import AccessKind
+from jamb.wire.audit.audit import Finding, Severity
+from jamb.wire.base.shapes import Answered, Moment, Sent
+from jamb.wire.base.text import NAMED, MaybeSaid, PublisherDomain, RedirectUri
+from jamb.wire.credentials.credentials import Credential
+from jamb.wire.resources.reach import Reach
+from jamb.wire.resources.resources import Operation
+
+ClientName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
+Purpose = Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST), NAMED]
+# A person: login or id.
+Reference = Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class NewClient(Sent):
+    """`owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
+
+    `trial_ends_at`: until when it is let in on trial.
+    """
+
+    name: ClientName
+    purpose: Purpose
+    kind: ClientKind = ClientKind.SERVICE
+    owners: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS, default_factory=list)]
+    publisher: PublisherDomain = ""
+    trial_ends_at: Moment | None = None
+
+
+class RegistrationChange(Sent):
+    """What to change of a registration; null or left out: it stays. `no_trial`: it is to stay for good."""
+
+    name: ClientName | None = None
+    purpose: Purpose | None = None
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
+    publisher: PublisherDomain | None = None
+    trial_ends_at: Moment | None = None
+    no_trial: StrictBool = False
+
+
+class OwnersChange(Sent):
+    """Logins or ids of people of the directory."""
+
+    add: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    remove: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    level: OwnerLevel = OwnerLevel.FULL
+
+
+class StateChange(Sent):
+    """Disabling revokes the client's tokens too."""
+
+    state: ClientState
+    reason: MaybeSaid = ""
+
+
+class TokenRevocation(Sent):
+    reason: MaybeSaid = ""
+
+
+class TokensRevoked(Answered):
+    """Tokens issued until `at` are refused; `live_tokens` of them had not run out."""
+
+    at: Moment
+    live_tokens: int
+    tokens_until: Moment
+
+
+class Owner(Answered):
+    """full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it."""
+
+    id: UUID
+    name: str
+    level: OwnerLevel
+
+
+class LadderCount(Answered):
+    asked: int
+    granted: int
+    used: int
+    waiting: int
+
+
+class Client(Answered):
+    """One client as lists show it. `next_steps` is next steps before it works."""
+
+    id: str
+    name: str
+    purpose: str
+    kind: ClientKind
+    state: ClientState
+    registered_at: Moment
+    registered_by: str
+    owners: list[Owner]
+    ladder: LadderCount
+    credential_state: CredentialState | None
+    next_expiry: Moment | None
+    last_used_at: Moment | None
+    findings: int
+    worst: Severity | None
+    next_steps: list[str]
+    redirect_uris: list[str]
+    publisher: str
+    trial_ends_at: Moment | None
+
+
+class Holding(Answered):
+    """One way in which a permission is held. `person`: the one it covers. `through`: the role that gives it."""
+
+    reach: Reach
+    granted_at: Moment
+    expires_at: Moment | None
+    granted_by: str
+    person_id: UUID | None
+    person: str
+    by_person: bool
+    through: str
+
+
+class Rung(Answered):
+    """One permission with its asked, granted and used. `calls` are per day over the last thirty, today last.
+
+    `granted_at`, `granted_by` and `expires_at` are of the holding that counts first; `holdings` has all.
+    """
+
+    permission: str
+    title: str
+    kind: AccessKind
+    ask_id: UUID | None
+    asked_at: Moment | None
+    asked_by: str
+    reason: str
+    wished: Reach
+    granted_at: Moment | None
+    granted_by: str
+    expires_at: Moment | None
+    holdings: list[Holding]
+    used: UsedState
+    used_operations: list[str]
+    opens: list[str]
+    last_used_at: Moment | None
+    calls: list[int]
+
+
+class ResourceLadder(Answered):
+    resource: str
+    title: str
+    identifier: str
+    object_name: str
+    rungs: list[Rung]
+    operations: list[Operation]
+
+
+class Dossier(Answered):
+    client: Client
+    resources: list[ResourceLadder]
+    credentials: list[Credential]
+    findings: list[Finding]

@@ -1,0 +1,135 @@
+"""Rotations."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field, StrictBool
+
+from jamb.core.credentials import KeyType
+from jamb.core.handover import Deliver
+from jamb.core.rotation import RotationState
+from jamb.core.rotation.lifecycle import LONGEST_OVERLAP_DAYS
+from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
+from jamb.wire.base.text import MaybeSaid
+from jamb.wire.credentials.credentials import (
+    CertificateSent,
+    Credential,
+    Days,
+    IssuedSecret,
+    IssuerSent,
+    KeysSent,
+    MadeCertificate,
+    RequestSent,
+)
+
+
+class SecretWanted(Sent):
+    """A secret, issued here."""
+
+    kind: Literal["secret"]
+
+
+class CertificateWanted(Sent):
+    """A certificate with its key pair, made here."""
+
+    kind: Literal["made-certificate"]
+    key_type: KeyType = KeyType.P256
+
+
+Successor = Annotated[
+    SecretWanted | CertificateWanted | CertificateSent | RequestSent | KeysSent | IssuerSent,
+    Field(discriminator="kind"),
+]
+
+
+class NewRotation(Sent):
+    """`successor`: what follows the old one; left out: one like it. `overlap_days`: the policy's when left out.
+
+    `id`: chosen by the caller, so that one who never heard the answer can read the rotation and have its secret again.
+    `deliver`: "owners" has what follows made here and its link sent to the owners; left out, it is in the answer.
+    """
+
+    id: UUID | None = None
+    successor: Successor | None = None
+    days: Days | None = None
+    overlap_days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_OVERLAP_DAYS), WHOLE] | None = None
+    deliver: Deliver | None = None
+
+
+class Extension(Sent):
+    """`days` from now until the overlap ends."""
+
+    days: Days
+
+
+class Closing(Sent):
+    """`forced`: withdraw the old credential though it is not quiet; whatever uses it stops."""
+
+    forced: StrictBool = False
+    reason: MaybeSaid = ""
+
+
+class Abandonment(Sent):
+    reason: MaybeSaid = ""
+
+
+class User(Answered):
+    """Who got tokens with the old credential since the rotation was opened."""
+
+    address: str
+    user_agent: str
+    last_at: Moment
+    times: int
+
+
+class Rotation(Answered):
+    """`quiet_at`: when the old one is quiet if nothing uses it any more; null before the new one was seen."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    state: RotationState
+    old: Credential
+    new: Credential
+    opened_at: Moment
+    opened_by: str
+    overlap_ends_at: Moment
+    quiet_at: Moment | None
+    used_since: Moment | None
+    users: list[User]
+    ended_at: Moment | None
+    ended_by: str
+    forced: StrictBool
+
+
+class Due(Answered):
+    """A credential that expires soon; `overlap_ends_at`: of its rotation, if it were opened now."""
+
+    client_id: str
+    client_name: str
+    credential: Credential
+    overlap_ends_at: Moment
+
+
+class OpenedRotation(Answered):
+    """With what is shown once: an issued secret or a made key pair; neither where the client made its own.
+
+    `delivered_to`: the owners who get a link to it instead, by name.
+    """
+
+    rotation: Rotation
+    issued: IssuedSecret | None
+    made: MadeCertificate | None
+    delivered_to: list[str] = Field(default_factory=list)
+
+
+class Week(Answered):
+    """Rotations due in the week that begins on this day."""
+
+    begins: date
+    secrets: int
+    keys: int
+    due: int

@@ -1,0 +1,125 @@
+"""People and sessions."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import ConfigDict, Field, SecretStr, StrictBool
+
+from jamb.core.people_list import NAME_LONGEST, PASSWORD_SHORTEST
+from jamb.wire.base.shapes import Answered, Moment, Sent, SeveralLines
+from jamb.wire.base.text import NAMED, Login, ShortName
+
+PersonName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
+NewPassword = Annotated[SecretStr, Field(min_length=PASSWORD_SHORTEST, max_length=200)]
+
+
+class SignIn(Sent):
+    """`directory`: the short name of one; left out: those whose domain is the login's."""
+
+    login: Annotated[str, Field(min_length=1, max_length=200)]
+    password: Annotated[SecretStr, Field(min_length=1, max_length=200)]
+    directory: Annotated[str, Field(max_length=80)] = ""
+
+
+class OwnPassword(Sent):
+    """The password that one has, and the one that takes its place."""
+
+    current: Annotated[SecretStr, Field(min_length=1, max_length=200)]
+    password: NewPassword
+
+
+class Person(Answered):
+    id: UUID
+    name: str
+    login: str
+    active: bool
+    roles: list[str]
+
+
+class Session(Answered):
+    """Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
+
+    `own_password`: whether they chose their password; somebody else who did could act as them.
+    """
+
+    person: Person
+    directory: str
+    directory_name: str
+    expires_at: Moment
+    csrf: str
+    own_password: bool = True
+
+
+class Whoami(Answered):
+    """Who the service takes the caller for, and which operations of Jamb's own API are open to them."""
+
+    kind: str
+    id: str
+    name: str
+    via: str
+    directory: str
+    roles: list[str]
+    may: list[str]
+
+
+class DeviceDecision(Sent):
+    """The answer to a waiting device. There is no default: silence is no."""
+
+    user_code: Annotated[str, Field(min_length=8, max_length=20)]
+    approve: StrictBool
+
+
+class DeviceLookup(Sent):
+    user_code: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class WaitingDevice(Answered):
+    client_id: str
+    client_name: str
+    directory: str
+    asked_at: Moment
+    expires_at: Moment
+
+
+class NewPerson(Sent):
+    """Without a password the person cannot sign in, but holds roles and owns clients."""
+
+    login: Login
+    name: PersonName
+    password: NewPassword | None = None
+    roles: Annotated[list[ShortName], Field(max_length=50, default_factory=list)]
+
+
+class PersonChange(Sent):
+    """What to change; `active` false: they may no longer act, and their sessions end."""
+
+    name: PersonName | None = None
+    active: StrictBool | None = None
+    password: NewPassword | None = None
+
+
+class PeopleFile(Sent):
+    """A CSV file (RFC 4180) with the columns login, name and, separated by semicolons, groups and roles."""
+
+    model_config = ConfigDict(extra="forbid", str_max_length=2_000_000)
+
+    csv: Annotated[str, SeveralLines()]
+    dry_run: StrictBool = False
+
+
+class PeopleImported(Answered):
+    """`present` were here before and stay as they are."""
+
+    added: list[Person]
+    present: list[str]
+    groups_made: list[str]
+
+
+class MayRegister(Answered):
+    """Whether the caller may register clients; if not, whom to ask."""
+
+    allowed: bool
+    why: str
+    ask: list[str]
