@@ -69,24 +69,26 @@ def test_everything_is_looked_at_when_told_to(world: World, shell: Shell) -> Non
 def test_a_grant_is_fitted_to_its_use_tried_out_and_put_in_force(world: World, shell: Shell) -> None:
     made = world.client(granted=["berths.manage"])
     approver, registrar = shell.signed_in("approver"), shell.signed_in("registrar")
-    assert "14 days" in approver("fit", "show", made.name, "berths").out, "nothing is proposed of what is new"
+    assert "14 days" in approver("rightsize", "show", made.name, "berths").out, "nothing is proposed of what is new"
     grown_old(world, made)
     token = world.ask_token(made).json()["access_token"]
     assert world.call_berths(token).status_code == 200
-    wait_until(lambda: (approver("fit", "show", made.id, "berths", "-o", "json").json()["proposal"] or {}).get("done"))
-    shown = approver("fit", "show", made.name, "berths").out
+    wait_until(
+        lambda: (approver("rightsize", "show", made.id, "berths", "-o", "json").json()["proposal"] or {}).get("done")
+    )
+    shown = approver("rightsize", "show", made.name, "berths").out
     assert "berths.view" in shown
     assert "occupant.assign" in shown, "what would no longer be possible is named"
-    begun = registrar("fit", "try", made.name, "berths", "--days", "3", "--reason", "Too much")
+    begun = registrar("rightsize", "dry-run", made.name, "berths", "--days", "3", "--reason", "Too much")
     assert begun.code == 0, begun.err
-    assert made.name in approver("fit", "list").out
-    assert registrar("fit", "enforce", made.name, "berths", "--force", "--yes").code == 3
-    early = approver("fit", "enforce", made.name, "berths", "--yes")
-    assert (early.code, "tried out until" in early.err) == (2, True)
-    assert approver("fit", "enforce", made.name, "berths", "--force", "--yes").code == 0
+    assert made.name in approver("rightsize", "list").out
+    assert registrar("rightsize", "enforce", made.name, "berths", "--force", "--yes").code == 3
+    early = approver("rightsize", "enforce", made.name, "berths", "--yes")
+    assert (early.code, "in a dry run until" in early.err) == (2, True)
+    assert approver("rightsize", "enforce", made.name, "berths", "--force", "--yes").code == 0
     (held,) = approver("consent", "list", made.name, "-o", "json").json()
     assert held["permission"] == "berths.view"
-    assert registrar("fit", "drop", made.name, "berths").code == 2, "nothing is in a dry run any more"
+    assert registrar("rightsize", "end", made.name, "berths").code == 2, "nothing is in a dry run any more"
 
 
 def test_a_client_is_written_down_compared_and_adopted(world: World, shell: Shell) -> None:
@@ -117,14 +119,14 @@ def test_less_is_asked_for_and_given_from_the_shell(world: World, shell: Shell) 
     made = world.client(granted=["berths.manage"])
     grown_old(world, made)
     owner, approver = shell.signed_in("oskar"), shell.signed_in("approver")
-    asked = owner("fit", "request", made.name, "berths", "--reason", "It does nothing", "--days", "2")
+    asked = owner("rightsize", "request", made.name, "berths", "--reason", "It does nothing", "--days", "2")
     assert (asked.code, "less at berths" in asked.out) == (0, True)
     (waiting,) = [one for one in owner("requests", "list", "-o", "json").json() if one["client_name"] == made.name]
     shown = approver("requests", "show", waiting["id"]).out
     assert "berths.manage (everywhere)" in shown
     assert "over in 2 days" in shown
     early = approver("requests", "grant", waiting["id"], "--yes")
-    assert (early.code, "tried out until" in early.err) == (2, True)
+    assert (early.code, "in a dry run until" in early.err) == (2, True)
     assert approver("requests", "grant", waiting["id"], "--force", "--yes").code == 0
     assert approver("consent", "list", made.name, "-o", "json").json() == []
 
@@ -208,5 +210,5 @@ def test_excess_and_escalation_paths_are_read_with_what_closes_most(shell: Shell
     assert unused == sorted(unused, reverse=True)
     assert "Oskar Pell" in auditor("audit", "excess", "--by", "owner").out
     told = auditor("audit", "escalation").out
-    assert "What would part most" in told
+    assert "Changes that close the most paths" in told
     assert "Key renewal helper" in told

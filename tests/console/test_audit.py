@@ -66,14 +66,14 @@ def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console
         client = jamb.clients.find("Quay dashboard")
     with open_console("steward", path=f"/clients/{client.id}#rightsize") as page:
         fitted(page)
-        page.get_by_role("button", name="Try it out dry").click()
+        page.get_by_role("button", name="Start a dry run").click()
         expect(page.locator("#rightsize")).to_contain_text("nothing would have been refused")
         page.get_by_role("button", name="Put it in force").click()
         expect(page.locator("#rightsize")).to_contain_text("Its time is not over yet")
         assert faults(page) == []
         page.get_by_role("button", name="Leave it").click()
-        page.get_by_role("button", name="Drop it").click()
-        page.get_by_role("button", name="Try it out dry").wait_for()
+        page.get_by_role("button", name="End the dry run").click()
+        page.get_by_role("button", name="Start a dry run").wait_for()
 
 
 def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_console: Open) -> None:

@@ -84,10 +84,10 @@ def test_what_a_client_touches_is_what_it_is_fitted_to(world: World, steward: Ja
     steward.rightsizing.drop(made.id, "dispatches")
     again = steward.rightsizing.start(made.id, "dispatches", days=1)
     assert again.after[0].reach.words == "only duty/vts, office/claims"
-    with pytest.raises(StillInUse, match="tried out until"):
+    with pytest.raises(StillInUse, match="in a dry run until"):
         approver.rightsizing.enforce(made.id, "dispatches")
     with world.jamb("registrar") as registrar, pytest.raises(Forbidden):
-        registrar.dry_runs.enforce(made.id, "dispatches", force=True)
+        registrar.rightsizing.enforce(made.id, "dispatches", force=True)
     approver.rightsizing.enforce(made.id, "dispatches", force=True)
     held = {(one.permission, one.reach.words) for one in steward.consent.list(made.id)}
     assert held == {("dispatches.read", "only duty/vts, office/claims")}
@@ -142,9 +142,9 @@ def test_an_owner_asks_for_less_and_an_approver_puts_it_in_force(world: World, s
     assert narrowed is not None
     assert (set(narrowed.no_longer), narrowed.narrower) == ({"mailbox.remove", "message.send"}, ["messages.read"])
     # As it was in a dry run or not at all, and not before its time unless that is said.
-    with pytest.raises(BadInput, match="tried out"):
+    with pytest.raises(BadInput, match="dry run"):
         approver.requests.grant(asked.id, terms=Terms())
-    with pytest.raises(StillInUse, match="tried out until"):
+    with pytest.raises(StillInUse, match="in a dry run until"):
         approver.requests.grant(asked.id)
     assert approver.requests.grant(asked.id, force=True, words="So be it").state == "granted"
     held = [(one.reach.words, one.expires_at) for one in steward.consent.list(made.id)]
@@ -202,8 +202,8 @@ def test_granted_dropped_and_enforced_at_once_one_of_them_counts(world: World, s
         with world.jamb("approver") as one, world.jamb("steward") as other, world.jamb("registrar") as third:
             racing = (
                 lambda one=one, asked=asked: one.requests.grant(asked.id),
-                lambda other=other, made=made: other.dry_runs.enforce(made.id, "dispatches"),
-                lambda third=third, made=made: third.dry_runs.drop(made.id, "dispatches"),
+                lambda other=other, made=made: other.rightsizing.enforce(made.id, "dispatches"),
+                lambda third=third, made=made: third.rightsizing.drop(made.id, "dispatches"),
             )
             with ThreadPoolExecutor(3) as pool:
                 ended = list(pool.map(attempt, racing))

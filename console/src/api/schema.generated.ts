@@ -409,26 +409,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/bounds": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Revocations
-         * @description What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
-         */
-        get: operations["read_revocations"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/directories/{directory}/calendar": {
         parameters: {
             query?: never;
@@ -1223,7 +1203,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run": {
+    "/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry-run": {
         parameters: {
             query?: never;
             header?: never;
@@ -2249,6 +2229,26 @@ export interface paths {
          * @description Items of a review, by client, the heaviest of each first.
          */
         get: operations["list_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/revocations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Revocations
+         * @description What the guard of a resource must know beside the keys: what was taken away lately, and its collections.
+         */
+        get: operations["read_revocations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -8106,7 +8106,7 @@ export interface operations {
                 which?: components["schemas"]["Which"];
                 severity?: components["schemas"]["Severity"] | null;
                 /** @description This bad or worse */
-                least?: components["schemas"]["Severity"] | null;
+                min_severity?: components["schemas"]["Severity"] | null;
                 rule?: string;
                 client?: string;
                 /** @description Id of a person, or none: clients without owners */
@@ -8401,7 +8401,7 @@ export interface operations {
                 which?: components["schemas"]["Which"];
                 severity?: components["schemas"]["Severity"] | null;
                 /** @description This bad or worse */
-                least?: components["schemas"]["Severity"] | null;
+                min_severity?: components["schemas"]["Severity"] | null;
                 rule?: string;
                 client?: string;
                 /** @description Id of a person, or none: clients without owners */
@@ -8464,43 +8464,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            405: components["responses"]["Problem405"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            415: components["responses"]["Problem415"];
-            421: components["responses"]["Problem421"];
-            422: components["responses"]["Problem422"];
-            429: components["responses"]["Problem429"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    read_revocations: {
-        parameters: {
-            query: {
-                resource: string;
-            };
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Revocations"];
-                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
@@ -12527,6 +12490,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ReviewItem_"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    read_revocations: {
+        parameters: {
+            query: {
+                resource: string;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revocations"];
                 };
             };
             400: components["responses"]["Problem400"];

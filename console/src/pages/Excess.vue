@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Weight granted, used and unused, by client, owner or resource; what is in a dry run; and where to fit a client to its use.
+// Weight granted, used and unused, by client, owner or resource; what is in a dry run; and where to right-size a client.
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useAudit, useExcess, useTrend, useDryRuns } from "@/api/use";

@@ -175,14 +175,12 @@ OPERATIONS = (
     _operation("audit.look-again", "Have every client looked at anew", "POST", "/audit/evaluation", _READ),
     _operation("audit.bundle", "Take the evidence along, signed", "GET", "/audit/bundle", _READ),
     _operation("escalation.read", "See who could take over what", "GET", "/audit/escalation-paths", _READ),
-    _operation("dry-runs.list", "List narrower grants that are tried out", "GET", "/audit/dry-runs", _READ),
+    _operation("dry-runs.list", "List dry runs of smaller grants", "GET", "/audit/dry-runs", _READ),
     _operation("rightsizing.read", "See what would do instead", "GET", _RIGHTSIZING, _READ),
-    _operation("dry-runs.start", "Try a narrower grant out dry", "POST", _RIGHTSIZING + "/dry-run", _WRITE),
-    _operation("dry-runs.end", "Stop trying a narrower grant out", "DELETE", _RIGHTSIZING + "/dry-run", _WRITE),
-    _operation(
-        "rightsizing.request", "Ask an approver for a narrower grant", "POST", _RIGHTSIZING + "/request", _WRITE
-    ),
-    _operation("rightsizing.enforce", "Put a narrower grant in force", "POST", _RIGHTSIZING + "/enforcement", _CONTROL),
+    _operation("dry-runs.start", "Start a dry run of a smaller grant", "POST", _RIGHTSIZING + "/dry-run", _WRITE),
+    _operation("dry-runs.end", "End a dry run", "DELETE", _RIGHTSIZING + "/dry-run", _WRITE),
+    _operation("rightsizing.request", "Ask an approver for a smaller grant", "POST", _RIGHTSIZING + "/request", _WRITE),
+    _operation("rightsizing.enforce", "Put a smaller grant in force", "POST", _RIGHTSIZING + "/enforcement", _CONTROL),
     _operation("clients.change", "Change a registration", "PUT", _CLIENT, _WRITE),
     _operation("charters.read", "Write a client down as a charter", "GET", _CLIENT + "/charter", _READ),
     _operation("charters.compare", "Compare a charter with what is here", "POST", "/charters/comparison", _READ),
@@ -205,7 +203,7 @@ OPERATIONS = (
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
-    _operation("revocations.read", "Read what a guard must know", "GET", "/bounds", _READ),
+    _operation("revocations.read", "Read what a guard must know", "GET", "/revocations", _READ),
 )
 
 # What an Idempotency-Key may name. Reports of use carry an id of their own.

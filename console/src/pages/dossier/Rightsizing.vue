@@ -30,8 +30,8 @@ const run = (work: () => Promise<unknown>) => attempt(async () => {
   sure.value = "";
   await stale();
 });
-const tryOut = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run", { ...where(), body: { reason: "" } })));
-const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry_run", where())));
+const start = () => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry-run", { ...where(), body: { reason: "" } })));
+const drop = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/dry-run", where())));
 const enforce = (force: boolean) => run(() => must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/enforcement", { ...where(), body: { force, reason: "" } })));
 const request = () => run(async () => {
   await must(api.POST("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}/request", { ...where(), body: { reason: why.value } }));
@@ -79,7 +79,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
           <div v-if="!sure" class="row">
             <NButton v-if="can('rightsizing.enforce')" size="small" type="primary" @click="sure = over && !data.dry_run.missed ? 'enforce' : 'force'">Put it in force</NButton>
             <NButton v-else-if="can('rightsizing.request') && !data.request_id" size="small" @click="sure = 'request'">Ask an approver</NButton>
-            <button v-if="can('dry-runs.end')" type="button" class="link-button small" @click="drop">Drop it</button>
+            <button v-if="can('dry-runs.end')" type="button" class="link-button small" @click="drop">End the dry run</button>
           </div>
           <template v-else-if="sure !== 'request'">
             <p>{{ sure === "force" ? (data.dry_run.missed ? "What is listed above will be refused from now on. Put it in force all the same?" : "Its time is not over yet. Put it in force all the same?") : "This takes the place of what is held, within seconds." }}</p>
@@ -87,7 +87,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
           </template>
         </div>
         <div v-else-if="data.proposal && !sure" class="row">
-          <NButton v-if="can('dry-runs.start')" size="small" :loading="busy" :disabled="busy" @click="tryOut">Try it out dry</NButton>
+          <NButton v-if="can('dry-runs.start')" size="small" :loading="busy" :disabled="busy" @click="start">Start a dry run</NButton>
           <NButton v-else-if="can('rightsizing.request')" size="small" @click="sure = 'request'">Ask an approver</NButton>
           <span class="soft small">nothing is refused while it is in a dry run; what it would refuse is counted</span>
         </div>

@@ -1,4 +1,4 @@
-"""Right-sizing a client at a resource: try what would do out dry, have it put in force, or let it be."""
+"""Right-sizing a client at a resource: try what would do in a dry run, have it put in force, or let it be."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def start(act: Act, client_id: str, resource_name: str, days: int | None, reason
 
 
 def request(act: Act, client_id: str, resource_name: str, days: int | None, reason: str) -> UUID:
-    """Ask an approver to put in force what is in a dry run, beginning to try it out if need be; return the request's
+    """Ask an approver to put in force what is in a dry run, beginning the dry run if need be; return the request's
     id.
 
     It waits until the dry run is over, and for as long after that as requests wait.
@@ -135,7 +135,7 @@ def _begin(
 
 
 def drop(act: Act, client_id: str, resource_name: str, reason: str) -> DryRun:
-    """Stop trying out. Raises `NotFound` where nothing is in a dry run."""
+    """End a dry run. Raises `NotFound` where nothing is in a dry run."""
     check_reason(reason)
     with act.change() as unit:
         client, resource, row, asked = _running(unit, client_id, resource_name)
@@ -308,7 +308,7 @@ def _running(
     row = dry_runs.running(unit.session, client.id, resource.id, lock=True)
     if row is None:
         raise NotFound(
-            f"Nothing is in a dry run for “{client.name}” at {resource.name}.", next_step="Try the proposal out first."
+            f"Nothing is in a dry run for “{client.name}” at {resource.name}.", next_step="Start a dry run first."
         )
     return client, resource, row, asked
 
@@ -330,4 +330,4 @@ def _words(held: tuple[Holding, ...]) -> list[str]:
 
 
 def _tried_already() -> Conflict:
-    return Conflict("Something is in a dry run there already.", next_step="Enforce or drop that first.")
+    return Conflict("Something is in a dry run there already.", next_step="Enforce or end that first.")

@@ -238,7 +238,7 @@ def _refuse_terms(ask_ids: Sequence[UUID] | None, terms: GrantTerms | None) -> N
         raise Unsuited.field(
             "terms" if terms is not None else "asks",
             "something",
-            "nothing: it is done as it was asked for or tried out",
+            "nothing: it is done as it was asked for or tried in the dry run",
             "Say yes to it as it is, or decline.",
         )
 

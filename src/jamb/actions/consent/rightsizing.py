@@ -1,4 +1,4 @@
-"""Fits: what would do for a client at a resource beside what it holds, and what is in a dry run."""
+"""Right-sizing: what would do for a client at a resource beside what it holds, and what is in a dry run."""
 
 from __future__ import annotations
 

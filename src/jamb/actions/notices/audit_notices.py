@@ -1,4 +1,4 @@
-"""What people must hear of the audit: reviews that wait for them or are over, dry periods that are over, and weekly
+"""What people must hear of the audit: reviews that wait for them or are over, dry runs that are over, and weekly
 how the directory stands."""
 
 from __future__ import annotations

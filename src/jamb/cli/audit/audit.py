@@ -59,8 +59,8 @@ def audit(
     by: Annotated[Grouping, typer.Option(help="Group by rule or client")] = Grouping.RULE,
     rule: Annotated[str | None, typer.Option(help="Only of this rule")] = None,
     client: Annotated[str | None, typer.Option(help="Only of this client: its id or whole name")] = None,
-    least: Annotated[Severity | None, typer.Option(help="Only this bad or worse")] = None,
-    most: Annotated[int, typer.Option(min=1, help="How many to print for people; programs get all")] = 200,
+    severity: Annotated[Severity | None, typer.Option(help="Only this bad or worse")] = None,
+    limit: Annotated[int, typer.Option(min=1, help="How many to print for people; programs get all")] = 200,
     resolved: Annotated[
         bool, typer.Option("--resolved", help="Show what was resolved in the last thirty days, too")
     ] = False,
@@ -72,23 +72,25 @@ def audit(
     if context.invoked_subcommand is not None:
         return
     known = _known(baseline)
-    narrowed = rule is not None or client is not None or least is not None
+    narrowed = rule is not None or client is not None or severity is not None
     if narrowed and output not in {AuditForm.TABLE, AuditForm.JSON}:
-        raise BadInput.field("--output", output.value, "table or json with --rule, --client or --least")
+        raise BadInput.field("--output", output.value, "table or json with --rule, --client or --severity")
     with connected() as jamb:
         posture = jamb.audit()
         which = ("open", "waived", *(("resolved",) if resolved else ()))
         client_id = jamb.clients.find(client).id if client is not None else None
         every = (
-            one for name in which for one in jamb.findings.list(which=name, rule=rule, client=client_id, least=least)
+            one
+            for name in which
+            for one in jamb.findings.list(which=name, rule=rule, client=client_id, min_severity=severity)
         )
         # What is only printed is not read to its end.
         shortened = output is AuditForm.TABLE and fail_on is None
-        found = list(islice(every, most + 1) if shortened else every)
+        found = list(islice(every, limit + 1) if shortened else every)
         if output is AuditForm.TABLE:
-            _show(posture, found[:most], by, known if baseline is not None else None)
-            if len(found) > most:
-                note(f"More than {most}: narrow by --rule, --client or --least, or take all by --output json.")
+            _show(posture, found[:limit], by, known if baseline is not None else None)
+            if len(found) > limit:
+                note(f"More than {limit}: narrow by --rule, --client or --severity, or take all by --output json.")
         elif output is AuditForm.JSON:
             everything = posture.model_dump(mode="json") | {"findings": [one.model_dump(mode="json") for one in found]}
             emit(everything, Form.JSON, lambda: None)

@@ -231,13 +231,13 @@ def sheet(
 def attempts(
     client: ClientArgument,
     failed: Annotated[bool, typer.Option("--failed", help="Only those that failed")] = False,
-    most: Annotated[int, typer.Option(min=1, help="How many at the most")] = 20,
+    limit: Annotated[int, typer.Option(min=1, help="How many at the most")] = 20,
     output: Output = Form.TABLE,
 ) -> None:
     """List token requests, newest first, with what to do about failures."""
     with connected() as jamb:
         found = jamb.clients.attempts(jamb.clients.find(client).id, failed=failed)
-        rows = [attempt for attempt, _ in zip(found, range(most), strict=False)]
+        rows = [attempt for attempt, _ in zip(found, range(limit), strict=False)]
 
     def show_rows() -> None:
         if not rows:

@@ -134,7 +134,7 @@ def _show_previews(seen: list[RemovalPreview]) -> None:
         since = f"disabled {relative(one.disabled_since)}; " if one.disabled_since else ""
         out.print(f"  {since}{last}; owned by {owned}", markup=False)
         for title, rows in (
-            ("expires", [*one.consents, *one.roles]),
+            ("ends", [*one.consents, *one.roles]),
             ("first", one.against),
             ("named elsewhere by", one.elsewhere),
         ):

@@ -37,7 +37,7 @@ def show(client: ClientArgument, resource: ResourceArgument, output: Output = Fo
     emit(found, output, lambda: _show(found))
 
 
-@app.command("try")
+@app.command("dry-run")
 def start(
     client: ClientArgument,
     resource: ResourceArgument,
@@ -45,7 +45,7 @@ def start(
     reason: ReasonOption = "",
     output: Output = Form.TABLE,
 ) -> None:
-    """Try the smaller grant out dry: nothing is refused, and what it would have refused is counted."""
+    """Start a dry run of the smaller grant: nothing is refused, and what it would have refused is counted."""
     with connected() as jamb:
         done = jamb.rightsizing.start(jamb.clients.find(client).id, resource, days=days, reason=reason)
     emit(done, output, lambda: show_dry_run(done))
@@ -72,12 +72,12 @@ def request(
     emit(made, output, said)
 
 
-@app.command()
+@app.command("end")
 def drop(client: ClientArgument, resource: ResourceArgument, output: Output = Form.TABLE) -> None:
-    """Stop trying out; everything stays as it is."""
+    """End the dry run; everything stays as it is."""
     with connected() as jamb:
         done = jamb.rightsizing.drop(jamb.clients.find(client).id, resource)
-    emit(done, output, lambda: out.print(f"Dropped: {done.client_name} keeps {held_words(done.before)}.", markup=False))
+    emit(done, output, lambda: out.print(f"Ended: {done.client_name} keeps {held_words(done.before)}.", markup=False))
 
 
 @app.command()
@@ -110,7 +110,7 @@ def list_dry_runs(output: Output = Form.TABLE) -> None:
             out.print("Nothing is in a dry run.")
             return
         table(
-            ["client", "resource", "instead of", "tried out", "missed", "until"],
+            ["client", "resource", "instead of", "in a dry run", "missed", "until"],
             [
                 [
                     one.client_name,
@@ -151,7 +151,7 @@ def _show(found: Rightsizing) -> None:
     if found.dry_run is not None:
         show_dry_run(found.dry_run)
     elif one is not None:
-        note("`jamb rightsize try` counts what it would refuse; `jamb rightsize enforce` puts it in force then,")
+        note("`jamb rightsize dry-run` counts what it would refuse; `jamb rightsize enforce` puts it in force then,")
         note("or `jamb rightsize request` asks an approver to.")
         note("`jamb charter write CLIENT --fitted` declares it in a file.")
 

@@ -18,13 +18,13 @@ app = typer.Typer(no_args_is_help=True)
 @app.command("list")
 def list_entries(
     client: Annotated[str | None, typer.Option(help="Only changes of this client (id or name)")] = None,
-    most: Annotated[int, typer.Option(min=1, help="How many at the most")] = 30,
+    limit: Annotated[int, typer.Option(min=1, help="How many at the most")] = 30,
     output: Output = Form.TABLE,
 ) -> None:
     """List changes, newest first: who, what, on what, before and after."""
     with connected() as jamb:
         wanted = jamb.clients.find(client).id if client else None
-        rows = [entry for entry, _ in zip(jamb.ledger.list(client=wanted), range(most), strict=False)]
+        rows = [entry for entry, _ in zip(jamb.ledger.list(client=wanted), range(limit), strict=False)]
     emit(rows, output, lambda: _show(rows))
 
 

@@ -21,11 +21,11 @@ WebhookArgument = Annotated[str, typer.Argument(metavar="WEBHOOK", help="Its id 
 
 @app.command("list")
 def list_notices(
-    most: Annotated[int, typer.Option(help="How many, the latest first")] = 50, output: Output = Form.TABLE
+    limit: Annotated[int, typer.Option(help="How many, the latest first")] = 50, output: Output = Form.TABLE
 ) -> None:
     """List what people were told, the latest first."""
     with connected() as jamb:
-        found = jamb.notices.list(limit=most)
+        found = jamb.notices.list(limit=limit)
     emit(found, output, lambda: _show(found))
 
 

@@ -22,7 +22,7 @@ class Findings(Noun):
         *,
         which: str = "open",
         severity: Severity | None = None,
-        least: Severity | None = None,
+        min_severity: Severity | None = None,
         rule: str | None = None,
         client: str | None = None,
         owner: str | None = None,
@@ -38,7 +38,7 @@ class Findings(Noun):
         """
         wanted = {
             "severity": severity,
-            "least": least,
+            "min_severity": min_severity,
             "rule": rule,
             "client": client,
             "owner": owner,

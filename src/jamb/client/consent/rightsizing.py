@@ -17,7 +17,7 @@ class Rightsizing(Noun):
     def start(self, client_id: str, resource: str, *, days: int | None = None, reason: str = "") -> wire.DryRun:
         """Begin to count what it would refuse, for some days or as the policy says."""
         body = {"days": days, "reason": reason}
-        return self._transport.one(wire.DryRun, "POST", f"{_path(client_id, resource)}/dry_run", json=body)
+        return self._transport.one(wire.DryRun, "POST", f"{_path(client_id, resource)}/dry-run", json=body)
 
     def request(self, client_id: str, resource: str, reason: str, *, days: int | None = None) -> ConsentRequest:
         """Ask an approver to put it in force; it is in a dry run until then, if it is not already."""
@@ -25,7 +25,7 @@ class Rightsizing(Noun):
         return self._transport.one(ConsentRequest, "POST", f"{_path(client_id, resource)}/request", json=body)
 
     def drop(self, client_id: str, resource: str) -> wire.DryRun:
-        return self._transport.one(wire.DryRun, "DELETE", f"{_path(client_id, resource)}/dry_run")
+        return self._transport.one(wire.DryRun, "DELETE", f"{_path(client_id, resource)}/dry-run")
 
     def enforce(self, client_id: str, resource: str, *, force: bool = False, reason: str = "") -> wire.DryRun:
         """Put what was in a dry run in force.

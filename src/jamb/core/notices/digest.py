@@ -23,7 +23,7 @@ _PARTS: dict[NoticeKind, str] = {
     NoticeKind.ROTATION_ENDED: "Rotations done",
     NoticeKind.REVIEW_OVER: "Reviews that are over",
     NoticeKind.FINDING_ANSWERED: "Answers to what you gave to others",
-    NoticeKind.DRY_RUN_OVER: "SmallerGrant grants that were tried out",
+    NoticeKind.DRY_RUN_OVER: "Dry runs that are over",
     NoticeKind.AUDIT_WEEKLY: "The audit, this week",
 }
 _COUNTED: dict[NoticeKind, tuple[str, str]] = {
@@ -41,7 +41,7 @@ _COUNTED: dict[NoticeKind, tuple[str, str]] = {
     NoticeKind.REVIEW_OVER: ("review over", "reviews over"),
     NoticeKind.FINDING_GIVEN: ("finding for you", "findings for you"),
     NoticeKind.FINDING_ANSWERED: ("answer to a finding", "answers to findings"),
-    NoticeKind.DRY_RUN_OVER: ("narrower grant tried out", "narrower grants tried out"),
+    NoticeKind.DRY_RUN_OVER: ("dry run over", "dry runs over"),
     NoticeKind.AUDIT_WEEKLY: ("weekly audit", "weekly audits"),
 }
 MOST_LINES = 100

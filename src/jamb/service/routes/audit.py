@@ -29,7 +29,7 @@ _ONE = "/findings/{finding}"
 def _wanted(
     which: Which = Which.OPEN,
     severity: wire.Severity | None = None,
-    least: Annotated[wire.Severity | None, Query(description="This bad or worse")] = None,
+    min_severity: Annotated[wire.Severity | None, Query(description="This bad or worse")] = None,
     rule: Annotated[str, Query(max_length=80)] = "",
     client: Annotated[str, Query(max_length=80)] = "",
     owner: Annotated[
@@ -51,7 +51,16 @@ def _wanted(
     except ValueError as error:
         raise BadInput.field("owner", owner, "the id of a person, or none") from error
     return Wanted(
-        which, _rank(severity), _rank(least), rule, client, person, owner == "none", assigned, q, _between(begins)
+        which,
+        _rank(severity),
+        _rank(min_severity),
+        rule,
+        client,
+        person,
+        owner == "none",
+        assigned,
+        q,
+        _between(begins),
     )
 
 

@@ -51,7 +51,7 @@ def read_rightsizing(act: Annotated[Act, may("rightsizing.read")], client: str, 
     )
 
 
-@router.post(f"{_RIGHTSIZING}/dry_run", status_code=201)
+@router.post(f"{_RIGHTSIZING}/dry-run", status_code=201)
 def start(
     client: str,
     resource: str,
@@ -62,7 +62,7 @@ def start(
     return dry_run_answer(dry_runs.start(act, client, resource, sent.days, sent.reason))
 
 
-@router.delete(f"{_RIGHTSIZING}/dry_run")
+@router.delete(f"{_RIGHTSIZING}/dry-run")
 def end_dry_run(
     client: str,
     resource: str,

@@ -36,7 +36,7 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")
     return wire.UsageCounted(counted=counted)
 
 
-@router.get("/bounds")
+@router.get("/revocations")
 def read_revocations(
     act: Annotated[Act, may("revocations.read")],
     resource: Annotated[str, Query(min_length=1, max_length=300)],

@@ -1,4 +1,4 @@
-"""SmallerGrant grants that are tried in a dry run, and the calls they would have refused."""
+"""smaller grants that are tried in a dry run, and the calls they would have refused."""
 
 from __future__ import annotations
 

@@ -80,7 +80,7 @@ def _reach_larger(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
                 "would do": f"{proposed.reach.words}, {len(after.objects)} objects",
                 "policy": f"judged after {policy.observation_days} days; a use counts for {policy.use_counts_days}",
             },
-            f"Bound it: {proposed.reach.words}. Try that out dry first if in doubt.",
+            f"Bound it: {proposed.reach.words}. Start a dry run first if in doubt.",
             RemedyKind.REPLACE_PERMISSIONS,
             place.catalogue.name,
         )
