@@ -34,7 +34,7 @@ def test_a_finding_is_given_waived_and_resolved_by_the_beginning_of_its_id(world
     shown = auditor("audit", "--by", "client", "--client", made.name).out
     assert whole[:8] in shown
     assert made.name in shown
-    refused = auditor("audit", "remedy", short, "--login", PIA, "--yes")
+    refused = auditor("audit", "resolve", short, "--login", PIA, "--yes")
     assert (refused.code, "which does not open it" in refused.err) == (3, True)
     given = registrar("audit", "assign", short, "--to", YUKI, "--note", "Whose is it?")
     assert "Yuki Tanabe sees to it" in given.out
@@ -46,14 +46,14 @@ def test_a_finding_is_given_waived_and_resolved_by_the_beginning_of_its_id(world
     assert "and says: Nobody's; it may go" in auditor("audit", "--client", made.name).out
     assert "comes back in 10 days" in steward("audit", "waive", short, "--days", "10", "--reason", "Known").out
     assert "counts again" in steward("audit", "end-waiver", short).out
-    assert registrar("audit", "remedy", short, "--dry-run", "-o", "json").json()["needs"] == "login"
-    waits = registrar("audit", "remedy", short, "--login", PIA)
+    assert registrar("audit", "resolve", short, "--dry-run", "-o", "json").json()["needs"] == "login"
+    waits = registrar("audit", "resolve", short, "--login", PIA)
     assert (waits.code, "--yes" in waits.err) == (2, True)
-    resolved = registrar("audit", "remedy", short, "--login", PIA, "--yes", "-o", "json").json()
+    resolved = registrar("audit", "resolve", short, "--login", PIA, "--yes", "-o", "json").json()
     assert "Owned by Pia Nowicki" in resolved["done"]
     gone = auditor("audit", "--resolved", "-o", "json").json()["findings"]
     assert whole in {one["id"] for one in gone if one["resolved_at"]}
-    assert auditor("audit", "remedy", "zzzz").code == 2
+    assert auditor("audit", "resolve", "zzzz").code == 2
 
 
 def test_everything_is_looked_at_when_told_to(world: World, shell: Shell) -> None:
@@ -66,7 +66,7 @@ def test_everything_is_looked_at_when_told_to(world: World, shell: Shell) -> Non
     assert few["left"] == 0
 
 
-def test_a_grant_is_fitted_to_its_use_tried_out_and_put_in_force(world: World, shell: Shell) -> None:
+def test_a_grant_is_right_sized_in_a_dry_run_and_put_in_force(world: World, shell: Shell) -> None:
     made = world.client(granted=["berths.manage"])
     approver, registrar = shell.signed_in("approver"), shell.signed_in("registrar")
     assert "14 days" in approver("rightsize", "show", made.name, "berths").out, "nothing is proposed of what is new"

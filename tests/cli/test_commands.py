@@ -111,7 +111,7 @@ def test_the_audit_is_narrowed_and_a_long_list_says_that_there_is_more(shell: Sh
     assert reader("audit", "--client", "Mail archive", "--fail-on", "high").code == 0, "judged by what was asked for"
     assert "table or json" in reader("audit", "--rule", "no-owner", "-o", "sarif").err
     for reference, said in (("zz", "0 to 9, a to f"), ("ffffffffff", "No finding")):
-        refused = reader("audit", "remedy", reference, "--dry-run")
+        refused = reader("audit", "resolve", reference, "--dry-run")
         assert (refused.code, said in refused.err) == (2, True), reference
 
 

@@ -87,7 +87,7 @@ def test_a_reach_is_narrowed_and_proven_in_the_dossier(world: World, open_consol
         assert faults(page) == []
 
 
-def test_a_list_is_pasted_and_what_one_may_do_is_handed_on(world: World, open_console: Open) -> None:
+def test_a_list_is_pasted_and_what_one_may_do_is_inherited(world: World, open_console: Open) -> None:
     made = world.client(secret=False)
     with open_console("oskar", path=f"/clients/{made.id}") as page:
         expect(page.get_by_role("navigation", name="Main").get_by_role("link")).to_have_count(5)
@@ -103,7 +103,7 @@ def test_a_list_is_pasted_and_what_one_may_do_is_handed_on(world: World, open_co
         page.get_by_role("button", name="Ask for 1 permission").click()
         expect(page.locator("#ladder")).to_contain_text("berths.assign")
         page.get_by_role("button", name="Ask for a permission").click()
-        page.get_by_role("button", name="Hand on what you may do").click()
+        page.get_by_role("button", name="Inherit what you may do").click()
         page.get_by_label("What it may do at Berths").select_option("nothing")
         page.get_by_label("What it may do at Tides").select_option("nothing")
         page.get_by_label("What it may do at Dispatches").select_option("read")

@@ -102,7 +102,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         </p>
         <button type="button" @click="router.push({ name: 'password' })">Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template></button>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
-        <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} look</button>
+        <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
         <button type="button" @click="leave">Sign out</button>
       </div>
     </nav>

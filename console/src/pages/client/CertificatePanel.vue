@@ -82,7 +82,7 @@ async function close(): Promise<void> {
         <label><input v-model="keyType" type="radio" name="key" value="p256" /> EC P-256</label>
         <label><input v-model="keyType" type="radio" name="key" value="rsa3072" /> RSA 3072 <span class="soft small">for programs that know nothing else</span></label>
       </fieldset>
-      <label class="field">Ends after, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
+      <label class="field">Lifetime, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
         <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" /></label>
     </template>
     <template v-if="way !== 'made'">

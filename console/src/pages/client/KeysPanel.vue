@@ -60,7 +60,7 @@ async function add(): Promise<void> {
     <TextField v-if="where === 'address'" v-model="address" label="Address of the keys" hint="https; read again when a key is not known" :longest="500" />
     <label v-if="where === 'text'" class="field">JWK Set <span class="hint">public keys alone (RFC 7517)</span>
       <textarea v-model="text" class="plain-input mono" rows="6" spellcheck="false" placeholder='{"keys": [{"kty": "EC", …}]}'></textarea></label>
-    <label class="field">Ends after, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
+    <label class="field">Lifetime, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
       <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" /></label>
     <TextField v-model="label" label="Label" hint="what it is for, if there are several" :longest="80" />
     <p v-if="broken" class="problem" role="alert">{{ broken }}</p>

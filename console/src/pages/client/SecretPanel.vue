@@ -58,7 +58,7 @@ async function close(): Promise<void> {
   <form v-else class="stack" @submit.prevent="issue">
     <div class="row end">
       <label class="field">
-        Ends after, days
+        Lifetime, days
         <input
           v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" aria-describedby="bounds"
           :placeholder="String(place?.policy.secret_default_days ?? '')"

@@ -67,7 +67,7 @@ def read_request(request: UUID, act: Annotated[Act, may("requests.read")]) -> wi
     return wire.RequestDossier(
         request=found.request,
         preview=preview_answer(found.preview) if found.preview is not None else None,
-        narrowed=wire.Rightsized(
+        rightsized=wire.Rightsized(
             dry_run=dry_run_answer(found.dry_run),
             no_longer=list(found.comparison.no_longer),
             narrower=list(found.comparison.narrower),

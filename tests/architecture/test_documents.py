@@ -1,0 +1,82 @@
+"""What is written about the code is true of the code that runs."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+import pytest
+
+from jamb.service.settings import Settings
+
+ROOT = Path(__file__).parents[2]
+DOCS = ROOT / "docs"
+PLACES = (ROOT, ROOT / "src" / "jamb", DOCS, ROOT / "tests")
+# Files that a text may name by their last part, beside one named whole.
+NAMED_SHORT = {"form.py", "errors.py", "public_keys.py"}
+
+
+@pytest.mark.parametrize(
+    "document", ["docs/architecture.md", "docs/security.md", "docs/standards.md", "CONTRIBUTING.md"]
+)
+def test_every_file_that_a_text_names_is_there(document: str) -> None:
+    text = (ROOT / document).read_text()
+    named = set(re.findall(r"`([\w./-]+\.(?:py|vue|ts|css|md|toml|json))`", text))
+    named |= set(re.findall(r"`((?:core|store|actions|service|client|cli|guard|wire|demo|tests|docs)/[\w/]+)`", text))
+    assert named
+    missing = {one for one in named - NAMED_SHORT if not any((place / one).exists() for place in PLACES)}
+    assert missing == set()
+
+
+def test_every_decision_is_in_the_index_with_its_title() -> None:
+    index = (DOCS / "decisions" / "README.md").read_text()
+    for path in sorted((DOCS / "decisions").glob("0*.md")):
+        number, title = path.read_text().splitlines()[0].removeprefix("# ").split(". ", 1)
+        assert f"| [{number}]({path.name}) | {title} |" in index
+
+
+def test_the_settings_of_the_readme_are_those_of_the_service() -> None:
+    table = (ROOT / "README.md").read_text().split("## Settings")[1].split("\n\nThe demo writes")[0]
+    told = {
+        name
+        for line in table.splitlines()
+        if line.startswith("| `")
+        for name in re.findall(r"`(JAMB_\w+)`", line.split("|")[1])
+    }
+    assert told == {f"JAMB_{name.upper()}" for name in Settings.model_fields}
+
+
+def actions_entered() -> set[str]:
+    """Return the names of all entries that the code makes in the ledger."""
+    found: set[str] = set()
+    for path in (ROOT / "src" / "jamb").rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if (
+                isinstance(node, ast.Call)
+                and isinstance(node.func, ast.Attribute)
+                and node.func.attr == "enter"
+                and node.args
+            ):
+                found |= set(_names(node.args[0]))
+    return {name for name in found if "." in name}
+
+
+def _names(node: ast.expr) -> list[str]:
+    match node:
+        case ast.Constant(value=str() as name):
+            return [name]
+        case ast.IfExp(body=one, orelse=other):
+            return [*_names(one), *_names(other)]
+        case ast.JoinedStr(
+            values=[ast.Constant(value=str() as start), ast.FormattedValue(value=ast.IfExp() as either)]
+        ):
+            return [start + end for end in _names(either)]
+    return []
+
+
+def test_everything_that_the_ledger_tells_has_a_sentence_at_the_console() -> None:
+    told = set(re.findall(r'^  "([a-z-]+\.[a-z-]+)":', (ROOT / "console/src/api/history.ts").read_text(), re.MULTILINE))
+    entered = actions_entered()
+    assert len(entered) > 60
+    assert entered - told == set()
