@@ -21,13 +21,13 @@ from jamb.actions.consent import asks, consent, requests
 from jamb.actions.directory import directories, people, roles
 from jamb.actions.resources import resources
 from jamb.core import own_api
-from jamb.core.clients import ClientKind, OwnerLevel
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientKind, OwnerLevel
+from jamb.core.consent.requests import RequestEvent
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
-from jamb.core.requests import RequestEvent
-from jamb.core.roles import HolderKind
 from jamb.service.callers import CSRF_HEADER
 from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine

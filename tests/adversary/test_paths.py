@@ -19,10 +19,10 @@ from jamb.actions.base.lookups import find_client
 from jamb.actions.directory import roles
 from jamb.actions.entry.access import admit_also
 from jamb.actions.judgement.judging import Wanted, judge_acting
-from jamb.core.agreements import ActKind
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import Forbidden, NeedsAgreement, NobodyToAgree
 from jamb.core.reach import EVERYWHERE, Reach
-from jamb.core.roles import HolderKind
 from jamb.store.base.work import Actor
 from tests.adversary.scene import SETUP, Scene, backend_of, made_scene
 from tests.world import World

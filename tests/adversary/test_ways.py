@@ -20,10 +20,10 @@ from jamb.actions.clients import registrations
 from jamb.actions.consent import asks
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.directory import directories, roles
-from jamb.core.clients import ClientKind
+from jamb.core.clients.clients import ClientKind
+from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
-from jamb.core.roles import HolderKind
 from tests.adversary.oracle import can, weigh, weights
 from tests.adversary.scene import SETUP, Scene, backend_of, consented, made_scene, signed_in
 from tests.world import World

@@ -10,16 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.access import Holding, RoleHolding, possible
-from jamb.core.asks import check_list
-from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
-from jamb.core.groups import around, holders, refuse_cycle
-from jamb.core.inheritance import InheritedLevel, inherited
-from jamb.core.openapi import operations_of
-from jamb.core.people_list import read_people
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.core.policy import DirectoryPolicy, Registering, changed
-from jamb.core.reach import Reach
-from jamb.core.requests import (
+from jamb.core.consent.asks import check_list
+from jamb.core.consent.inheritance import InheritedLevel, inherited
+from jamb.core.consent.requests import (
     LIFECYCLE,
     RequestEvent,
     RequestState,
@@ -29,6 +22,13 @@ from jamb.core.requests import (
     refuse_same_person,
     state_at,
 )
+from jamb.core.directory.groups import around, holders, refuse_cycle
+from jamb.core.directory.people_list import read_people
+from jamb.core.directory.policy import DirectoryPolicy, Registering, changed
+from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
+from jamb.core.openapi import operations_of
+from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.reach import Reach
 from jamb.demo.scenario import BERTHS, CREW, TIDES
 from tests.core.build import BOTH, NOW, TREE, berths, catalogues, operation, permission, reaches
 

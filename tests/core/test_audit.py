@@ -35,11 +35,11 @@ from jamb.core.audit import (
 from jamb.core.audit.pages import rules_page
 from jamb.core.audit.past import Done
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
-from jamb.core.clients import ClientKind
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, NO_COLLECTIONS, Collection, CollectionTree, Reach
 from tests.core.build import NOW, berths
 from tests.world import ROOT

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.client import BadInput
-from jamb.core.charter import (
+from jamb.core.clients.clients import ClientKind
+from jamb.core.consent.charter import (
     Charter,
     CharterAsk,
     CharterCredential,
@@ -20,7 +21,6 @@ from jamb.core.charter import (
     StepKind,
     steps,
 )
-from jamb.core.clients import ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach

@@ -24,9 +24,9 @@ from jamb.core.credentials import (
     secret_from,
     state_of,
 )
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, LivesTooLong
 from jamb.core.ids import CLIENT_ID_LENGTH, client_id_from
-from jamb.core.policy import DirectoryPolicy
 from tests.core.build import NOW
 
 secrets_made = st.binary(min_size=32, max_size=32).map(secret_from)

@@ -22,8 +22,8 @@ from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jamb.core.attempts import Outcome
-from jamb.core.clients import ClientKind
+from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import (
     CredentialKind,
     CredentialState,
@@ -43,8 +43,8 @@ from jamb.core.credentials.assertions import (
     signed_by,
 )
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, Conflict
-from jamb.core.policy import DirectoryPolicy
 from tests.core.build import NOW
 
 DAY = timedelta(days=1)

@@ -9,13 +9,13 @@ import pytest
 
 from jamb.core.access import HeldAsk, HeldGrant
 from jamb.core.audit import ResourcePicture
-from jamb.core.clients import ClientKind, folded, registration
+from jamb.core.audit.excess import Excess, excess_at
+from jamb.core.clients.clients import ClientKind, folded, registration
+from jamb.core.clients.next_steps import next_steps
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput
-from jamb.core.excess import Excess, excess_at
 from jamb.core.ladder import LadderCount, Use, UsedState, count, ladder
-from jamb.core.next_steps import next_steps
 from jamb.core.permissions import AccessKind
-from jamb.core.policy import DirectoryPolicy
 from tests.core.build import NOW, berths
 
 APPLICATION = AccessKind.APPLICATION

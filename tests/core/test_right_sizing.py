@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from jamb.core.access import HeldGrant, Holding
 from jamb.core.audit import ResourcePicture
 from jamb.core.audit.escalation import Arrow, Node, NodeKind, escalation_paths
+from jamb.core.audit.excess import excess_at, trend
 from jamb.core.audit.rightsizing import misses, smaller_grant
-from jamb.core.excess import excess_at, trend
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import AccessKind, Catalogue, Effect
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, coverage
 from jamb.core.reach.collections import ancestors
 from jamb.core.reach.fewest import smallest_reach

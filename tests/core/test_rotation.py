@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.credentials import CredentialKind
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, Conflict, JambError, StillInUse
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.rotation import (
     Held,
     Rotation,

@@ -19,10 +19,10 @@ from jamb.core.addresses import (
     UnfitAddress,
     read_address,
 )
-from jamb.core.clients import REDIRECT_LONGEST, ClientKind, fault_of
+from jamb.core.clients.clients import REDIRECT_LONGEST, ClientKind, fault_of
 from jamb.core.credentials.assertions import NotProven, read_assertion
+from jamb.core.directory.people_list import check_person
 from jamb.core.jwt import read_token
-from jamb.core.people_list import check_person
 from jamb.core.text import (
     LINE_PATTERN,
     NAME_PATTERN,

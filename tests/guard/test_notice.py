@@ -10,8 +10,8 @@ import httpx
 import pytest
 
 from jamb.client import Jamb, JambError
+from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.guard import OwnToken, Refused, Revocations, RevocationsReader, TokenClaims, verify
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import revocations_of

@@ -17,10 +17,10 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.directory import directories
 from jamb.actions.resources import resources
-from jamb.core.clients import look_of
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import look_of
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import Collection, CollectionTree
 from jamb.store.base.engine import driver_url
 from jamb.store.base.work import Actor

@@ -19,8 +19,8 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.core import audit
+from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
 from jamb.wire.clients.clients import Client

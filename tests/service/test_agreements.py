@@ -9,10 +9,10 @@ import httpx
 import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, JambError
-from jamb.core.clients import OwnerLevel
-from jamb.core.handover import Deliver
+from jamb.core.clients.clients import OwnerLevel
+from jamb.core.credentials.handover import Deliver
+from jamb.core.directory.roles import HolderKind
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.wire.consent.consent import Terms
 from jamb.wire.directory.roles import RoleSent
 from jamb.wire.resources.reach import CollectionSent, ReachSent

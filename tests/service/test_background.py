@@ -16,12 +16,12 @@ from pydantic import SecretStr
 
 from jamb.actions.base import hashing
 from jamb.actions.base.duties import do_all
-from jamb.core.attempts import Outcome
-from jamb.core.duties import Duty, pause_after
+from jamb.core.clients.attempts import Outcome
+from jamb.core.directory.duties import Duty, pause_after
 from jamb.core.errors import TooManyTries
-from jamb.service import background
-from jamb.service.background import Background
-from jamb.service.recorder import Attempt
+from jamb.service.running import background
+from jamb.service.running.background import Background
+from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime, open_runtime
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns

@@ -9,9 +9,9 @@ import jwt
 import pytest
 
 from jamb.client import Forbidden, JambError
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.wire.consent.consent import Terms
 from jamb.wire.directory.roles import RoleSent
 from jamb.wire.resources.reach import CollectionSent, ReachSent

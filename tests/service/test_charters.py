@@ -11,7 +11,7 @@ import pytest
 
 from jamb.client import BadInput, Forbidden, Jamb, ServiceUnreachable
 from jamb.client.consent.adopting import adopt
-from jamb.core.charter import StepKind
+from jamb.core.consent.charter import StepKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind

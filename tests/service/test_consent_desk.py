@@ -10,11 +10,11 @@ import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, JambError, NotFound
 from jamb.core.access import StepKind
-from jamb.core.clients import ClientKind, OwnerLevel
-from jamb.core.inheritance import InheritedLevel
+from jamb.core.clients.clients import ClientKind, OwnerLevel
+from jamb.core.consent.inheritance import InheritedLevel
+from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.wire.consent.consent import InheritedChoice, Terms
 from jamb.wire.resources.reach import ReachSent
 from jamb.wire.resources.resources import ResourceSent

@@ -12,7 +12,7 @@ from threading import Timer
 
 import httpx
 
-from jamb.service.recorder import GROUP_SECONDS
+from jamb.service.running.recorder import GROUP_SECONDS
 from tests.world import BERTHS, Made, World, answers, unique, wait_until
 
 

@@ -18,12 +18,12 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.notices.notices import gather
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
 from jamb.client.audit.evidence import verify_evidence
+from jamb.core.audit.reviews import Answer
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import NameTaken, StillInUse
 from jamb.core.notices import NoticeKind
 from jamb.core.permissions import DataClass
 from jamb.core.reach import ReachKind
-from jamb.core.reviews import Answer
-from jamb.core.roles import HolderKind
 from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import Sealer

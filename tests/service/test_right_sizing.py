@@ -12,9 +12,9 @@ from uuid import UUID
 import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, Jamb, NotFound
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import StillInUse
 from jamb.core.reach import ReachKind
-from jamb.core.roles import HolderKind
 from jamb.wire.consent.consent import Terms
 from jamb.wire.resources.reach import ReachSent
 from tests.service.test_bounds import DISPATCHES

@@ -17,9 +17,9 @@ from jamb.actions.clients import clients as client_actions
 from jamb.actions.clients import dossier as dossier_actions
 from jamb.actions.directory import directories, people
 from jamb.actions.resources import resources
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.lists import Attention, ClientSort
-from jamb.core.policy import DirectoryPolicy
 from jamb.demo.scenario import BERTHS
 from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import KEY_BYTES, Sealer

@@ -12,11 +12,11 @@ import pytest
 from jamb.actions.base.act import Act, act_in
 from jamb.actions.base.backend import Backend
 from jamb.actions.directory import directories, groups, people, roles
+from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import StillInUse
 from jamb.core.own_api import STEWARD
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE
-from jamb.core.roles import HolderKind
 from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 from jamb.store.base.work import Actor

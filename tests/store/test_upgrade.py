@@ -17,7 +17,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.directory import directories
 from jamb.actions.resources import resources
 from jamb.core import own_api
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import alembic_config, migrate
 from jamb.store.base.sealing import KEY_BYTES, Sealer

@@ -24,11 +24,11 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.clients import clients as client_actions
 from jamb.actions.clients import registrations
 from jamb.actions.directory import directories
-from jamb.core.clients import ClientKind
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientKind
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
-from jamb.core.policy import DirectoryPolicy
 from jamb.service.keys import Keyring
 from jamb.store.audit.findings import Wanted
 from jamb.store.base.engine import MOST_OVERFLOW, make_engine, outage_of

@@ -3286,7 +3286,7 @@ export interface components {
          *     `reach` and `reason`: as declared.
          */
         CharterStep: {
-            kind: components["schemas"]["jamb__core__charter__StepKind"];
+            kind: components["schemas"]["jamb__core__consent__charter__StepKind"];
             /** What */
             what: string;
             /** Here */
@@ -7339,7 +7339,7 @@ export interface components {
          *     permission. credential: what only who keeps credentials does, by hand.
          * @enum {string}
          */
-        jamb__core__charter__StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
+        jamb__core__consent__charter__StepKind: "kind" | "register" | "change" | "ask" | "consent" | "reach" | "withdraw" | "drop" | "credential";
         /**
          * ProblemField
          * @description One unacceptable field: where, what was sent, what is allowed, what to do next.

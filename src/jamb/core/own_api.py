@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from jamb.core.access.standing import RoleHolding
-from jamb.core.clients import OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import Reach
 

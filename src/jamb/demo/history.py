@@ -27,15 +27,15 @@ from jamb.actions.credentials.adding import (
     add_credential,
 )
 from jamb.actions.directory import people
-from jamb.core.attempts import DEAD, Outcome
-from jamb.core.clients import ClientState
+from jamb.core.clients.attempts import DEAD, Outcome
+from jamb.core.clients.clients import ClientState
+from jamb.core.consent.requests import RequestEvent
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NeedsAgreement
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
-from jamb.core.requests import RequestEvent
 from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients.clients import AskRow, ClientRow, GrantRow

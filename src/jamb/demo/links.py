@@ -11,7 +11,7 @@ from jamb.actions.credentials import handovers
 from jamb.actions.credentials.adding import Delivery, SecretIssued, add_credential
 from jamb.core.errors import AlreadyEnded
 from jamb.demo.history import History
-from jamb.service.routes.handovers import carried
+from jamb.service.routes.credentials.handovers import carried
 
 _CLIENT = "Fuel quay scheduler"
 

@@ -23,14 +23,14 @@ from jamb.actions.credentials.adding import SecretIssued, add_credential
 from jamb.actions.directory import directories, groups, people, roles
 from jamb.actions.resources import resources
 from jamb.core import own_api
-from jamb.core.clients import ClientKind
-from jamb.core.directories import Directory
+from jamb.core.audit.reviews import Answer, ReviewScope
+from jamb.core.clients.clients import ClientKind
+from jamb.core.consent.requests import RequestEvent
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy, Registering
+from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind, Catalogue, DataClass
-from jamb.core.policy import DirectoryPolicy, Registering
 from jamb.core.reach import CollectionTree, Reach
-from jamb.core.requests import RequestEvent
-from jamb.core.reviews import Answer, ReviewScope
-from jamb.core.roles import HolderKind
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
 from jamb.demo.links import hand_over

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jamb.core.attempts import Outcome
-from jamb.core.clients import ClientKind
+from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind

@@ -9,38 +9,21 @@ from fastapi import FastAPI
 from fastapi.routing import APIRoute
 
 from jamb import __version__
-from jamb.service import console, health, metrics
-from jamb.service.description import describe
-from jamb.service.middleware import Middleware
+from jamb.service.http import console
+from jamb.service.http.description import describe
+from jamb.service.http.middleware import Middleware
+from jamb.service.http.problems import add_problem_handlers
 from jamb.service.oauth import routes as oauth
-from jamb.service.problems import add_problem_handlers
-from jamb.service.routes import (
-    access,
-    audit,
-    calendar,
-    charters,
-    clients,
-    consent,
-    credentials,
-    directories,
-    given,
-    handovers,
-    leaks,
-    ledger,
-    notices,
-    people,
-    probe,
-    remedies,
-    removals,
-    requests,
-    resources,
-    reviews,
-    rightsizing,
-    roles,
-    rotations,
-    session,
-    usage,
-)
+from jamb.service.routes.audit import audit, remedies, reviews
+from jamb.service.routes.audit import my_findings as given
+from jamb.service.routes.clients import clients, removals
+from jamb.service.routes.consent import charters, consent, requests, rightsizing
+from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
+from jamb.service.routes.directory import directories, ledger, people, roles
+from jamb.service.routes.entry import session
+from jamb.service.routes.notices import calendar, notices
+from jamb.service.routes.resources import access, probe, resources, usage
+from jamb.service.running import health, metrics
 from jamb.service.runtime import open_runtime
 from jamb.service.settings import Settings
 from jamb.service.work import working

@@ -18,13 +18,13 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry import devices, sessions
 from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
-from jamb.service.once import OnceKey, body_of, once
+from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
 from jamb.store.base.lease import Lease
 

@@ -19,7 +19,7 @@ from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
-from jamb.service.logs import set_up_logs
+from jamb.service.running.logs import set_up_logs
 from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate as run_migrations
@@ -38,7 +38,7 @@ def serve() -> None:
     import uvicorn
 
     from jamb.service.app import create_app
-    from jamb.service.protocol import bounded_protocol
+    from jamb.service.http.protocol import bounded_protocol
 
     uvicorn.run(
         create_app(settings),

@@ -11,12 +11,12 @@ from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.actions.base.backend import Backend
-from jamb.service.background import Background
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
-from jamb.service.recorder import Recorder
-from jamb.service.retention import forgetting
+from jamb.service.running.background import Background
+from jamb.service.running.recorder import Recorder
+from jamb.service.running.retention import forgetting
 from jamb.service.seats import Seats
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns

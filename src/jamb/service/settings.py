@@ -14,7 +14,7 @@ from pydantic import Field, SecretStr, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from jamb.core.errors import Misuse
-from jamb.service.limits import ConnectionLimits
+from jamb.service.http.limits import ConnectionLimits
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 
 SEALING_KEY_FILE = "sealing.key"

@@ -19,10 +19,10 @@ from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Powers, beyond
-from jamb.core.agreements import agreeing
 from jamb.core.audit.escalation import Arrow, Escalation, Node, NodeKind, escalation_paths
 from jamb.core.audit.surroundings import TAKES_OVER
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import agreeing
+from jamb.core.directory.directories import Directory
 from jamb.core.permissions import Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.core.reach.details import reach_of

@@ -16,11 +16,11 @@ from sqlmodel import Session, col
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.core import audit
-from jamb.core.clients import ClientState
-from jamb.core.directories import Directory
-from jamb.core.excess import excess_at, granted_weight
+from jamb.core.audit.excess import excess_at, granted_weight
+from jamb.core.clients.clients import ClientState
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import count
-from jamb.core.policy import DirectoryPolicy
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import excess, findings
 from jamb.store.audit.findings import AuditStaleRow, LookedAt

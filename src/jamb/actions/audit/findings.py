@@ -12,7 +12,7 @@ from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
 from jamb.actions.base.act import Act
 from jamb.core.audit import RemedyKind, Severity
 from jamb.core.audit.reports import Reported
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, Unsuited
 from jamb.core.lists import GroupBy, Which
 from jamb.store.audit import findings

@@ -21,13 +21,13 @@ from jamb.core.access import Comparison, HeldGrant, compare, holdings_in_force
 from jamb.core.audit import ClientPicture, RemedyKind, ResourcePicture
 from jamb.core.audit.remedies import REMEDIES, Remedy, RemedyInput
 from jamb.core.audit.rightsizing import smaller_grant
-from jamb.core.clients import ClientState
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientState
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import Conflict, Forbidden, NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree, Reach
-from jamb.core.roles import HolderKind
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
 from jamb.store.audit.findings import FindingRow

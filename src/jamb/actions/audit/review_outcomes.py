@@ -18,12 +18,12 @@ from jamb.actions.consent import consent_changes
 from jamb.actions.consent.reach_changes import ReachWish, change_reach
 from jamb.actions.directory import roles
 from jamb.actions.entry.access import admit_also
+from jamb.core.audit.reviews import TO_CARRY_OUT, Answer
+from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import JambError, NothingToWithdraw
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
-from jamb.core.reviews import TO_CARRY_OUT, Answer
-from jamb.core.roles import HolderKind
 from jamb.store.audit import reviews
 from jamb.store.audit.reviews import ReviewItemRow, ReviewRow
 from jamb.store.clients import clients

@@ -9,12 +9,12 @@ from uuid import UUID
 
 from sqlmodel import Session
 
-from jamb.core.directories import Directory
+from jamb.core.audit.reviews import Answer, ReviewScope
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import reach_of
-from jamb.core.reviews import Answer, ReviewScope
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import reviews
 from jamb.store.audit.client_facts import LoadedClient

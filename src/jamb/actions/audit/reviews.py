@@ -15,14 +15,14 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_client, find_directory, find_resource
 from jamb.actions.base.subjects import client_subject
-from jamb.core.clients import OwnerLevel
-from jamb.core.directories import Directory
+from jamb.core.audit.reviews import ANSWERS, WORDS_LONGEST, Answer, ReviewScope, check_review
+from jamb.core.clients.clients import OwnerLevel
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.core.ladder import Rung
 from jamb.core.permissions import weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
-from jamb.core.reviews import ANSWERS, WORDS_LONGEST, Answer, ReviewScope, check_review
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import reviews
 from jamb.store.audit.client_facts import LoadedClient

@@ -8,7 +8,7 @@ from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
 from jamb.actions.base.act import Act
 from jamb.actions.consent.request_views import request_views
 from jamb.core import audit
-from jamb.core.excess import trend
+from jamb.core.audit.excess import trend
 from jamb.core.lists import Which
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import excess as excess_store

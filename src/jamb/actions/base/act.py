@@ -17,7 +17,7 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.core.access import TokenFacts
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.store.base.lease import Lease
 from jamb.store.base.work import Actor, Unit, rehearsal, unit_of_work
 

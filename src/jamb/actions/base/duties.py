@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.core.duties import Duty
+from jamb.core.directory.duties import Duty
 from jamb.core.errors import JambError
 from jamb.store.base import duties
 from jamb.store.base.engine import outage_of

@@ -7,8 +7,8 @@ from datetime import datetime, timedelta
 from sqlmodel import Session
 
 from jamb.core import own_api
-from jamb.core.clients import ClientState
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientState
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, StillInUse, Unsuited
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store.audit import client_facts as pictures

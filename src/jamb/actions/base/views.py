@@ -9,7 +9,7 @@ from jamb.core.credentials import (
     CredentialKind,
     read_certificate,
 )
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.store.credentials import credentials
 from jamb.store.directory import people
 from jamb.wire.credentials.credentials import Credential

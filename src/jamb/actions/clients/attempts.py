@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
-from jamb.core.attempts import REMEDIES, Outcome
+from jamb.core.clients.attempts import REMEDIES, Outcome
 from jamb.store.resources import usage
 from jamb.wire.credentials.credentials import Attempt
 

@@ -9,13 +9,13 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one, note_narrowed
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.base.views import credential_view
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.clients.next_steps import next_steps
 from jamb.core.credentials import CredentialState
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.core.ladder import count
 from jamb.core.lists import Attention, ClientSort
-from jamb.core.next_steps import next_steps
 from jamb.store.audit import client_facts as pictures
 from jamb.store.clients.client_lists import list_page
 from jamb.store.resources import usage

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jamb.actions.base.act import Act
-from jamb.core.clients import DOMAIN, tidy_domain
+from jamb.core.clients.clients import DOMAIN, tidy_domain
 from jamb.core.errors import BadInput, Conflict, NotFound
 from jamb.store.base.work import check_reason
 from jamb.store.clients import publishers

@@ -13,9 +13,9 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.clients.clients import client_view
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
-from jamb.core.agreements import ActKind
-from jamb.core.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store.clients import clients

@@ -19,12 +19,12 @@ from jamb.actions.judgement.judging import Wanted, judge_addition, take_turn
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access.powers import NO_POWERS, beyond
-from jamb.core.agreements import ActKind
-from jamb.core.clients import ClientState, folded
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientState, folded
+from jamb.core.consent.agreements import ActKind
+from jamb.core.consent.requests import RequestState
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NameTaken, NotFound, StillInUse, Violation
 from jamb.core.reach.details import reach_of
-from jamb.core.requests import RequestState
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit.client_facts import LoadedClient
 from jamb.store.base.work import Unit, check_reason

@@ -10,8 +10,8 @@ from uuid import UUID
 from sqlmodel import Session
 
 from jamb.actions.resources.resources import ResourceChange, change_in
-from jamb.core.agreements import ActKind
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.directories import Directory
 from jamb.core.reach.details import reach_of
 from jamb.store.consent import requests
 from jamb.store.directory import people

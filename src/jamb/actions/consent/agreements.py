@@ -11,9 +11,9 @@ from jamb.actions.consent.carrying import CARRY
 from jamb.actions.consent.request_views import find_request
 from jamb.actions.entry.access import admit_also
 from jamb.actions.judgement.powers import Bench
-from jamb.core.agreements import ActKind, independent
+from jamb.core.consent.agreements import ActKind, independent
+from jamb.core.consent.requests import RequestEvent, RequestState, after, state_at
 from jamb.core.errors import JambError, SamePerson, Unsuited
-from jamb.core.requests import RequestEvent, RequestState, after, state_at
 from jamb.store.base.work import Actor
 from jamb.store.consent import requests
 

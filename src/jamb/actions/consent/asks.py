@@ -10,8 +10,8 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import check_reach, find_client, find_resource
 from jamb.actions.base.subjects import client_subject
-from jamb.core.asks import CheckedList, check_list, implied_by
-from jamb.core.directories import Directory
+from jamb.core.consent.asks import CheckedList, check_list, implied_by
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyAsked, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach

@@ -11,11 +11,11 @@ from jamb.actions.clients import registrations, removals
 from jamb.actions.consent import reach_changes
 from jamb.actions.directory import directories, groups, roles
 from jamb.actions.resources import resources
-from jamb.core.agreements import ActKind
-from jamb.core.clients import OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import reach_of
-from jamb.core.roles import HolderKind
 from jamb.store.resources import pasts
 
 Args = Mapping[str, Any]

@@ -14,11 +14,20 @@ from jamb.actions.base.lookups import check_reach, find_client, load_one
 from jamb.actions.consent.asks import permission_faults
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
 from jamb.core.audit.rightsizing import smaller_grant
-from jamb.core.charter import Charter, CharterAsk, CharterCredential, HeldCredential, Place, Standing, Step, steps
-from jamb.core.clients import ClientKind, folded, registration
+from jamb.core.clients.clients import ClientKind, folded, registration
+from jamb.core.consent.charter import (
+    Charter,
+    CharterAsk,
+    CharterCredential,
+    HeldCredential,
+    Place,
+    Standing,
+    Step,
+    steps,
+)
 from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.term import longest_days
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Forbidden, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach

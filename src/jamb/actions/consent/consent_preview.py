@@ -18,12 +18,12 @@ from jamb.actions.judgement.judging import consent_words
 from jamb.actions.judgement.powers import Bench
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
-from jamb.core.directories import Directory
+from jamb.core.consent.requests import approvers_needed
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach.details import reach_of
-from jamb.core.requests import approvers_needed
 from jamb.store.audit import client_facts as pictures
 from jamb.store.base.actor import Actor
 from jamb.store.clients import clients

@@ -15,10 +15,10 @@ from jamb.actions.consent.rightsizing import MISSES_SHOWN, DryRun, dry_run_of, p
 from jamb.core.access import Holding, compare
 from jamb.core.access.powers import Place
 from jamb.core.audit.rightsizing import SmallerGrant
+from jamb.core.consent.requests import RequestState
 from jamb.core.errors import AlreadyAsked, Conflict, NotFound, StillInUse, Unsuited, Violation
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document, reach_of
-from jamb.core.requests import RequestState
 from jamb.store.base.work import Unit, check_reason
 from jamb.store.clients import clients
 from jamb.store.consent import dry_runs, requests

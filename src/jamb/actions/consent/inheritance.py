@@ -18,9 +18,9 @@ from jamb.actions.consent.consent_preview import AS_ASKED, preview_of
 from jamb.actions.judgement.judging import note_addition, take_turn
 from jamb.core import own_api
 from jamb.core.access import Holding
-from jamb.core.directories import Directory
+from jamb.core.consent.inheritance import InheritedLevel, inherited
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Forbidden, Unsuited
-from jamb.core.inheritance import InheritedLevel, inherited
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store.base.work import Actor

@@ -16,7 +16,7 @@ from jamb.actions.judgement.judging import Wanted, decide_alone, earlier, judge_
 from jamb.actions.judgement.powers import Bench
 from jamb.core.access import Comparison, Holding, covering, holdings_in_force
 from jamb.core.access.powers import lasting
-from jamb.core.agreements import ActKind, independent
+from jamb.core.consent.agreements import ActKind, independent
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, Unsuited
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach

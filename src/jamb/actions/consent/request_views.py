@@ -19,15 +19,15 @@ from jamb.actions.judgement.judging import act_words
 from jamb.actions.judgement.powers import Bench
 from jamb.actions.resources.resources import ResourceChange
 from jamb.core.access import Comparison, compare
-from jamb.core.directories import Directory
-from jamb.core.errors import Forbidden, NotFound
-from jamb.core.reach import Reach
-from jamb.core.reach.details import reach_of
-from jamb.core.requests import (
+from jamb.core.consent.requests import (
     RequestState,
     approvers_needed,
     state_at,
 )
+from jamb.core.directory.directories import Directory
+from jamb.core.errors import Forbidden, NotFound
+from jamb.core.reach import Reach
+from jamb.core.reach.details import reach_of
 from jamb.store.clients import clients
 from jamb.store.consent import dry_runs, requests
 from jamb.store.consent.dry_runs import DryRunRow

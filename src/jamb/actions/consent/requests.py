@@ -19,8 +19,16 @@ from jamb.actions.consent.dry_runs import put_in_force
 from jamb.actions.consent.request_views import Agreed, agreed_of, find_request, request_views
 from jamb.actions.judgement.judging import check_consent, note_addition, take_turn
 from jamb.actions.judgement.powers import Bench
-from jamb.core.agreements import independent, nobody_words
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import independent, nobody_words
+from jamb.core.consent.requests import (
+    RequestEvent,
+    RequestState,
+    after,
+    approvers_needed,
+    check_answers,
+    state_at,
+)
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import (
     AlreadyAsked,
     Conflict,
@@ -32,14 +40,6 @@ from jamb.core.errors import (
     Violation,
 )
 from jamb.core.reach.details import document
-from jamb.core.requests import (
-    RequestEvent,
-    RequestState,
-    after,
-    approvers_needed,
-    check_answers,
-    state_at,
-)
 from jamb.store.base.work import Actor, Unit, check_reason
 from jamb.store.clients import clients
 from jamb.store.consent import requests

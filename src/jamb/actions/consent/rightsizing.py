@@ -12,7 +12,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource, load_one
 from jamb.core.access import Comparison, Holding, compare
 from jamb.core.audit.rightsizing import SmallerGrant, smaller_grant
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.consent import dry_runs, requests

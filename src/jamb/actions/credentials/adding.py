@@ -20,8 +20,9 @@ from jamb.actions.credentials.credentials import withdraw_in
 from jamb.actions.credentials.sheets import sheets_of
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.addresses import UnfitAddress, read_address
-from jamb.core.agreements import ActKind
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.audit.excess import granted_weight
+from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials import (
     Certificate,
     ConnectionSheet,
@@ -43,9 +44,8 @@ from jamb.core.credentials import (
 from jamb.core.credentials.assertions import key_names
 from jamb.core.credentials.issuing import certify, client_name, client_uri, read_request
 from jamb.core.credentials.public_keys import jwk_of
+from jamb.core.directory.policy import ANY_WEIGHT
 from jamb.core.errors import BadInput, Conflict, Unsuited, shorten
-from jamb.core.excess import granted_weight
-from jamb.core.policy import ANY_WEIGHT
 from jamb.store.base.work import Unit
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.credentials import CredentialRow, credentials_of, holding_keys, trusting

@@ -12,7 +12,7 @@ from jamb.actions.base.lookups import find_client
 from jamb.actions.base.subjects import credential_subject
 from jamb.actions.base.views import credential_view
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
-from jamb.core.agreements import ActKind
+from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials import (
     CredentialState,
 )

@@ -9,7 +9,7 @@ from uuid import UUID, uuid4
 from jamb.actions.base.backend import Backend
 from jamb.actions.credentials.adding import Added, Delivery, Place
 from jamb.actions.credentials.handovers import HandoverTerms, Sealed, seal_into
-from jamb.core.clients import OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
 from jamb.core.errors import Unsuited
 from jamb.core.notices import NoticeKind, is_urgent
 from jamb.store.clients.clients import owners_of

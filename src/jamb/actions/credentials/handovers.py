@@ -17,8 +17,7 @@ from jamb.actions.base.lookups import find_client
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.credentials.adding import Added, Place
 from jamb.actions.credentials.credentials import find_credential
-from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
-from jamb.core.handover import (
+from jamb.core.credentials.handover import (
     KEY_BYTES,
     MOST_WRONG_TRIES,
     NOTE_LONGEST,
@@ -29,6 +28,7 @@ from jamb.core.handover import (
     link_of,
     state_of_handover,
 )
+from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.handovers import (

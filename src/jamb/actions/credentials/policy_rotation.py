@@ -16,9 +16,9 @@ from jamb.actions.credentials.delivering import Delivered, to_owners
 from jamb.actions.credentials.handovers import HandoverTerms
 from jamb.actions.credentials.rotations import open_rotation
 from jamb.core.credentials import CredentialKind
-from jamb.core.directories import Directory
+from jamb.core.credentials.handover import MOST_HOURS
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyOpened, JambError
-from jamb.core.handover import MOST_HOURS
 from jamb.store.base.work import Actor
 from jamb.store.credentials import rotations
 from jamb.store.credentials.credentials import CredentialRow

@@ -14,7 +14,7 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.credentials.adding import Added, Delivery, Place
 from jamb.core.credentials.public_keys import Jwk
 from jamb.core.credentials.recipients import recipient_key
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Unsuited
 from jamb.store.clients.clients import owners_of
 from jamb.store.credentials.recipients import seal_to

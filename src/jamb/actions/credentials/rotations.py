@@ -18,9 +18,9 @@ from jamb.actions.credentials.adding import SHOWN, Added, Addition, Delivery, Pl
 from jamb.actions.credentials.credentials import find_credential, withdraw_in
 from jamb.actions.judgement.judging import take_turn
 from jamb.core.credentials import CredentialKind
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import changed
 from jamb.core.errors import AlreadyOpened, Conflict, NotFound, Unsuited
-from jamb.core.policy import changed
 from jamb.core.rotation import (
     Held,
     RotationState,

@@ -10,7 +10,7 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
 from jamb.store.resources import resources

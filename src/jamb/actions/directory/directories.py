@@ -21,15 +21,15 @@ from jamb.actions.judgement.judging import GRAVE, Wanted, decide_alone
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
 from jamb.core.access import RoleHolding
-from jamb.core.agreements import ActKind
 from jamb.core.audit.breaches import breaches
-from jamb.core.clients import ClientKind, ClientState, folded, look_of
+from jamb.core.clients.clients import ClientKind, ClientState, folded, look_of
+from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials.certificates import pem_of
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy, Registering, changed, loosened
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import DirectoryPolicy, Registering, changed, loosened
 from jamb.store.audit import client_facts as pictures
 from jamb.store.base.work import Actor, Unit, unit_of_work
 from jamb.store.clients import clients

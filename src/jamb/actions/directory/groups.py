@@ -13,11 +13,11 @@ from jamb.actions.base.lookups import refuse_stewardless
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_power, take_turn
 from jamb.actions.judgement.powers import Bench
-from jamb.core.agreements import ActKind
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.groups import holders, refuse_cycle
+from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import NotFound, StillInUse, Violation, shorten
-from jamb.core.groups import holders, refuse_cycle
-from jamb.core.roles import check_short_name
 from jamb.store.base.work import Unit
 from jamb.store.directory import roles
 from jamb.store.directory.people import PersonRow

@@ -14,11 +14,11 @@ from jamb.actions.base.lookups import refuse_stewardless
 from jamb.actions.base.views import person_view
 from jamb.actions.judgement.judging import Wanted, judge_power, judge_signing_in, take_turn
 from jamb.actions.judgement.powers import Bench
-from jamb.core.agreements import ActKind
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
+from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
-from jamb.core.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
-from jamb.core.roles import check_short_name
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, roles

@@ -16,8 +16,9 @@ from jamb.actions.judgement.judging import Wanted, judge_addition, judge_power, 
 from jamb.actions.judgement.powers import Bench
 from jamb.core.access import Holding, holdings_in_force
 from jamb.core.access.powers import lasting
-from jamb.core.agreements import ActKind
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import ActKind
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.roles import HolderKind, check_bundle, check_for_client, check_short_name, holds_everything
 from jamb.core.errors import (
     NeedsAgreement,
     NobodyToAgree,
@@ -31,7 +32,6 @@ from jamb.core.errors import (
 from jamb.core.permissions import AccessKind, Catalogue, weigh
 from jamb.core.reach import Reach
 from jamb.core.reach.details import document, reach_of
-from jamb.core.roles import HolderKind, check_bundle, check_for_client, check_short_name, holds_everything
 from jamb.store.audit.client_facts import held_at
 from jamb.store.base.work import Unit
 from jamb.store.clients.clients import ClientRow, grants_of

@@ -22,12 +22,12 @@ from jamb.core.access import (
     decide,
     explain,
 )
-from jamb.core.clients import ClientState
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientState
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import Registering
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind, Catalogue
-from jamb.core.policy import Registering
 from jamb.core.reach import EVERYWHERE, Reach, ReachKind
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings

@@ -14,8 +14,8 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.tries import guessing, refuse_too_many
-from jamb.core.clients import ClientKind, ClientState
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyEnded, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
 from jamb.store.base.work import observation

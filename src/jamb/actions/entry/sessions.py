@@ -18,9 +18,9 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.views import person_view
 from jamb.actions.entry.tries import too_many
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.people_list import PASSWORD_SHORTEST
 from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
-from jamb.core.people_list import PASSWORD_SHORTEST
 from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import end_sign_ins

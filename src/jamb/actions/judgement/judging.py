@@ -16,10 +16,10 @@ from sqlmodel import Session
 
 from jamb.actions.judgement.powers import Bench
 from jamb.core.access.powers import NO_POWERS, Beyond, Powers, beyond, together
-from jamb.core.agreements import ACT_WORDS, ActKind, Proposal, agreeing, independent, nobody_words
-from jamb.core.directories import Directory
+from jamb.core.consent.agreements import ACT_WORDS, ActKind, Proposal, agreeing, independent, nobody_words
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import NeedsAgreement, NobodyToAgree, SamePerson
-from jamb.core.policy import DirectoryPolicy
 from jamb.store.base.work import Actor, Unit
 from jamb.store.clients import clients
 from jamb.store.consent import additions, requests

@@ -13,9 +13,9 @@ from sqlmodel import Session
 from jamb.core import own_api
 from jamb.core.access import Holding
 from jamb.core.access.powers import NO_POWERS, Place, Powers, together
-from jamb.core.agreements import independent
-from jamb.core.clients import OwnerLevel
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import OwnerLevel
+from jamb.core.consent.agreements import independent
+from jamb.core.directory.directories import Directory
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of

@@ -9,11 +9,11 @@ from datetime import datetime
 from sqlmodel import Session
 
 from jamb.core.audit import Severity
-from jamb.core.directories import Directory
+from jamb.core.audit.reviews import Answer
+from jamb.core.directory.directories import Directory
 from jamb.core.ids import person_id_in
 from jamb.core.lists import Which
 from jamb.core.notices import Audience, Fact, NoticeKind, stage_of
-from jamb.core.reviews import Answer
 from jamb.store.audit import excess, findings, reviews
 from jamb.store.consent import dry_runs
 

@@ -14,7 +14,7 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Forbidden, NotFound, Unsuited
 from jamb.store.clients.clients import owned_by
 from jamb.store.credentials import rotations

@@ -16,11 +16,11 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.credentials.handovers import MOST_LATE_TOLD
 from jamb.actions.notices.audit_notices import audit_facts
-from jamb.core.attempts import DEAD
-from jamb.core.directories import Directory
+from jamb.core.clients.attempts import DEAD
+from jamb.core.consent.requests import RequestState
+from jamb.core.directory.directories import Directory
 from jamb.core.ids import person_id_in
 from jamb.core.notices import Audience, Digest, Fact, NoticeKind, digest, stage_of
-from jamb.core.requests import RequestState
 from jamb.core.rotation import RotationEnd, RotationState
 from jamb.store.base.work import observation
 from jamb.store.credentials import rotations

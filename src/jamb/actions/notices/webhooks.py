@@ -11,7 +11,7 @@ from sqlmodel import Session, col, select
 from jamb.actions.base.act import Act
 from jamb.core.addresses import UnfitAddress, host_of, read_address
 from jamb.core.credentials.recipients import recipient_key
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store.notices import notices
 from jamb.store.notices.notices import PushRow, WebhookRow

@@ -25,9 +25,9 @@ from jamb.core.access import (
     reaches,
 )
 from jamb.core.access.powers import NO_POWERS, beyond
-from jamb.core.agreements import agreeing
-from jamb.core.clients import ClientKind
-from jamb.core.directories import Directory
+from jamb.core.clients.clients import ClientKind
+from jamb.core.consent.agreements import agreeing
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation, shorten
 from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach

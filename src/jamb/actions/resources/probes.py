@@ -12,7 +12,7 @@ from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.entry.access import standing_of
 from jamb.core.access.standing import holdings_in_force
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.errors import NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Effect
 from jamb.core.reach.details import details

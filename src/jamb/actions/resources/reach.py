@@ -10,7 +10,7 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource
 from jamb.core.access import ClientStanding, Decision, HeldGrant, ObjectFacts, Request, decide
-from jamb.core.clients import ClientState
+from jamb.core.clients.clients import ClientState
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import Collection, Coverage, coverage
 from jamb.store.audit import client_facts as pictures

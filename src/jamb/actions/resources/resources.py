@@ -19,7 +19,7 @@ from jamb.core import own_api
 from jamb.core.access import Comparison, Holding, across, holdings_in_force
 from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
-from jamb.core.agreements import ActKind, Proposal, agreeing
+from jamb.core.consent.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.core.openapi import operations_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, kept_within, smallest, weigh_operation

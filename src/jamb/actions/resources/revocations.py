@@ -12,8 +12,8 @@ from datetime import timedelta
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_resource
 from jamb.core.access import PastHolding, Revocation, revocations_of
+from jamb.core.directory.policy import BOUNDS
 from jamb.core.errors import Forbidden
-from jamb.core.policy import BOUNDS
 from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles

@@ -12,8 +12,8 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ExceptOption, OnlyOption, reach_of
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, heading, note, out, relative, table
 from jamb.client import BadInput, Jamb, NotFound
+from jamb.core.audit.reviews import Answer
 from jamb.core.permissions import DataClass
-from jamb.core.reviews import Answer
 from jamb.wire.audit.reviews import Review, ReviewItem
 
 app = typer.Typer(no_args_is_help=True)

@@ -28,7 +28,7 @@ from jamb.cli.base.output import (
 from jamb.cli.clients import removals
 from jamb.cli.credentials import credentials
 from jamb.client import Forbidden
-from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.clients.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.lists import Attention

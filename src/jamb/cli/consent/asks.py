@@ -22,7 +22,7 @@ from jamb.cli.base.options import (
 )
 from jamb.cli.base.output import ClientArgument, Form, Output, YesOption, confirm, emit, heading, note, out, table
 from jamb.client import BadInput
-from jamb.core.inheritance import InheritedLevel
+from jamb.core.consent.inheritance import InheritedLevel
 from jamb.wire.consent.consent import Ask, CheckedList, Inheritance, InheritedChoice, ListedAsk
 
 app = typer.Typer(no_args_is_help=True)

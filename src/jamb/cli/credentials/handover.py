@@ -29,7 +29,7 @@ from jamb.cli.credentials.credentials import DaysOption, LabelOption, pick
 from jamb.cli.credentials.handed_over import free_folder, keep_handed_over
 from jamb.client import HandoverLink, NotFound
 from jamb.core.credentials import CredentialKind
-from jamb.core.handover import DEFAULT_HOURS, Deliver, HandoverState
+from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver, HandoverState
 from jamb.wire.credentials.handovers import Handover, MadeHandover
 
 app = typer.Typer(no_args_is_help=True)

@@ -12,7 +12,7 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ExceptOption, OnlyOption, UntilOption, moment_of, reach_of, read_json, read_text
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import BadInput
-from jamb.core.roles import HolderKind
+from jamb.core.directory.roles import HolderKind
 from jamb.wire.base.shapes import checked
 from jamb.wire.directory.roles import ClientGain, Role, RoleSent
 

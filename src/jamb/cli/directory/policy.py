@@ -11,7 +11,7 @@ import typer
 from jamb.cli.base.connection import connected
 from jamb.cli.base.output import Form, Output, emit, fields, out, table
 from jamb.client import BadInput
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.wire.directory.directories import Policy, PolicyPreview
 
 app = typer.Typer(no_args_is_help=True)

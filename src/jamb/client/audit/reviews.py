@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from uuid import UUID
 
 from jamb.client.base.section import Noun, part
+from jamb.core.audit.reviews import Answer
 from jamb.core.permissions import DataClass
-from jamb.core.reviews import Answer
 from jamb.wire.audit.reviews import CarriedOut, Review, ReviewItem, ReviewPreview, ReviewWithItems
 from jamb.wire.resources.reach import ReachSent
 

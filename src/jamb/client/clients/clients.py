@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from jamb.client.base.section import Noun, named, part
-from jamb.core.clients import ClientKind, OwnerLevel
+from jamb.core.clients.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind

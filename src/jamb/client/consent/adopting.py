@@ -13,7 +13,7 @@ from itertools import groupby
 from uuid import UUID
 
 from jamb.client.jamb import Jamb
-from jamb.core.charter import StepKind
+from jamb.core.consent.charter import StepKind
 from jamb.core.errors import AlreadyAsked, Forbidden, Refusal, SamePerson, SecondApprover, WorldFailure
 from jamb.core.permissions import AccessKind
 from jamb.wire.clients.clients import Rung

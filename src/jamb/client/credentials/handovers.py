@@ -13,8 +13,8 @@ from jamb.client.base.auth import unreachable
 from jamb.client.base.section import Noun, named, part
 from jamb.client.base.trust import trusted
 from jamb.core.credentials import CredentialKind, KeyType
+from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver
 from jamb.core.errors import BadInput, ServiceUnreachable
-from jamb.core.handover import DEFAULT_HOURS, Deliver
 from jamb.wire.base.problems import MEDIA_TYPE, Problem, error_of
 from jamb.wire.credentials.handovers import (
     HandedOver,

@@ -7,7 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from jamb.client.base.section import Noun, part
-from jamb.core.handover import Deliver
+from jamb.core.credentials.handover import Deliver
 from jamb.wire.credentials.rotations import Due, OpenedRotation, Rotation, Week
 
 

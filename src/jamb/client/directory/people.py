@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from jamb.client.base.section import Noun, part
-from jamb.core.roles import HolderKind
+from jamb.core.directory.roles import HolderKind
 from jamb.wire.directory.people import PeopleImported, Person
 from jamb.wire.directory.roles import ClientGain, Group, Role, RoleSent
 from jamb.wire.resources.reach import ReachSent

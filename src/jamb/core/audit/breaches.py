@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
 from jamb.core.credentials import CredentialKind, CredentialState, longest_days
-from jamb.core.excess import granted_weight
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 
 _GONE = frozenset({CredentialState.WITHDRAWN, CredentialState.EXPIRED})
 

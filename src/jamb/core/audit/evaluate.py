@@ -8,7 +8,7 @@ from datetime import datetime
 from jamb.core.audit.findings import Finding, Rule
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules import credentials, habit, past, privilege, reach, registration
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 
 RULES: tuple[Rule, ...] = (
     *credentials.RULES,

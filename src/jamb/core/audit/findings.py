@@ -8,7 +8,7 @@ from datetime import datetime
 from enum import IntEnum, StrEnum
 
 from jamb.core.audit.picture import ClientPicture
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 
 
 class Severity(IntEnum):

@@ -11,8 +11,8 @@ from jamb.core.audit.rules.credentials import DORMANT, RECENT
 from jamb.core.audit.rules.habit import SILENT_FROM_DAYS
 from jamb.core.audit.rules.privilege import WAITS_LONG
 from jamb.core.audit.rules.registration import STARTS_WITHIN
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Rung
-from jamb.core.policy import DirectoryPolicy
 
 # What is "at most a week ago" changes a moment after the week; what is "at least" changes on it.
 _AFTER = datetime.resolution

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 from jamb.core.audit.findings import Family, Rule, Severity
 
 if TYPE_CHECKING:
+    from jamb.core.audit.excess import Excess
     from jamb.core.audit.reports import Reported
-    from jamb.core.excess import Excess
 
 _STYLE = """
 body { font: 14px/1.45 system-ui, sans-serif; color: #1b2427; margin: 2.5rem auto; max-width: 60rem; padding: 0 1rem; }

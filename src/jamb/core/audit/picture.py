@@ -10,7 +10,7 @@ from jamb.core import own_api
 from jamb.core.access import HeldGrant
 from jamb.core.access.powers import Place
 from jamb.core.audit.past import Done
-from jamb.core.clients import ClientKind
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung
 from jamb.core.permissions import Catalogue

@@ -12,9 +12,9 @@ from enum import StrEnum
 from hashlib import sha256
 from typing import Any
 
+from jamb.core.audit.excess import Excess
 from jamb.core.audit.findings import RemedyKind, Rule, Severity
 from jamb.core.audit.pages import html_report
-from jamb.core.excess import Excess
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"
 _LEVEL = {Severity.LOW: "note", Severity.MEDIUM: "warning", Severity.HIGH: "error"}

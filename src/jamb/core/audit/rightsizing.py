@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from jamb.core.access import HeldGrant, Holding, compare
+from jamb.core.audit.excess import shares
 from jamb.core.audit.picture import ResourcePicture
-from jamb.core.excess import shares
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.permissions import AccessKind, Catalogue, smallest, weigh_operation
 from jamb.core.permissions.smallest import MOST_STEPS
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind, coverage
 from jamb.core.reach.fewest import smallest_reach
 

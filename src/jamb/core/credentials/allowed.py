@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from jamb.core.clients import ClientKind
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import Conflict, Unsuited
-from jamb.core.policy import DirectoryPolicy
 
 
 def refuse_credential(

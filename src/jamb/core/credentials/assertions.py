@@ -14,7 +14,7 @@ from typing import Any
 
 import jwt
 
-from jamb.core.attempts import Outcome
+from jamb.core.clients.attempts import Outcome
 from jamb.core.jwt import read_token
 from jamb.core.text import UnfitText, line_fault, strings_in
 

@@ -6,8 +6,8 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from jamb.core.credentials.kinds import CredentialKind
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import BadInput, LivesTooLong, Violation
-from jamb.core.policy import DirectoryPolicy
 
 
 class CredentialState(StrEnum):

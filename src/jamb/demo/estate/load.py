@@ -17,9 +17,9 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.directory import directories
 from jamb.actions.resources import resources
-from jamb.core.clients import look_of
+from jamb.core.clients.clients import look_of
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import Conflict
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
 from jamb.demo.estate.plan import Estate
 from jamb.demo.estate.records import DAY, DOMAIN, Client, Dice, Use, at

@@ -17,13 +17,14 @@ import orjson
 from fastapi import Request
 from fastapi.responses import Response
 
-from jamb.core.attempts import Outcome
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
 from jamb.core.tokens import issue_second
+from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
@@ -31,7 +32,6 @@ from jamb.service.oauth.mint import mint
 from jamb.service.oauth.prove import prove_by_assertion
 from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
 from jamb.service.runtime import Runtime
-from jamb.service.senders import address_of, agent_of
 from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
 
 _FROM_TEXT = {

@@ -10,15 +10,15 @@ from fastapi.responses import Response
 
 from jamb.actions.entry import devices
 from jamb.core import own_api
-from jamb.core.attempts import Outcome
+from jamb.core.clients.attempts import Outcome
 from jamb.core.errors import TooManyTries
+from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form
 from jamb.service.oauth.mint import mint
-from jamb.service.recorder import Attempt
+from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
-from jamb.service.senders import address_of, agent_of
 from jamb.store.entry.tokens import DELEGATED, Delegated
 
 GRANT_TYPE = "urn:ietf:params:oauth:grant-type:device_code"

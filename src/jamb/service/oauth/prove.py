@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from hashlib import sha256
 
-from jamb.core.attempts import Outcome
+from jamb.core.clients.attempts import Outcome
 from jamb.core.credentials import CredentialKind
 from jamb.core.credentials.assertions import (
     CLOCK_SKEW,

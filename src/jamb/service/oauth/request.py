@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from jamb.core.attempts import Outcome
+from jamb.core.clients.attempts import Outcome
 from jamb.service.oauth.errors import OAuthError
 from jamb.service.oauth.form import ClientProof
-from jamb.service.recorder import Attempt
+from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 
 NOT_PROVEN = "Client authentication failed: check the client id and how it proves itself."

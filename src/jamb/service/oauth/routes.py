@@ -13,14 +13,14 @@ from jamb.actions.directory.directories import authority_certificates, published
 from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime
+from jamb.service.http.problems import problem_response
+from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth import device
 from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
-from jamb.service.problems import problem_response
 from jamb.service.runtime import Runtime
-from jamb.service.senders import address_of, agent_of
 
 router = APIRouter(tags=["oauth"])
 CLIENT_CREDENTIALS = "client_credentials"

@@ -27,8 +27,8 @@ from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.duties import do_all
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.notices import notices
-from jamb.core.duties import Duty
-from jamb.service.routes.handovers import carried
+from jamb.core.directory.duties import Duty
+from jamb.service.routes.credentials.handovers import carried
 from jamb.service.runtime import Runtime
 from jamb.service.settings import Settings
 from jamb.service.work.mails import Mailer, send_mails

@@ -26,10 +26,10 @@ from jamb.core.audit import (
 from jamb.core.audit.past import Done
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
-from jamb.core.clients import ClientKind, ClientState
+from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Use, ladder
 from jamb.core.permissions import Catalogue
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around

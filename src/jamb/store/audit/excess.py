@@ -11,7 +11,7 @@ from sqlalchemy import Column, Date, ForeignKey, Index, Text
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col
 
-from jamb.core.excess import Excess
+from jamb.core.audit.excess import Excess
 from jamb.store.base.columns import among, among_ids
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.directory.people import PersonRow

@@ -17,7 +17,7 @@ from jamb.core import own_api
 from jamb.core.access import HeldGrant, Holding
 from jamb.core.audit import OtherPicture, OwnerPicture, ResourcePicture
 from jamb.core.audit.surroundings import holds_grave, owner_picture, taken_over, takes_over
-from jamb.core.clients import OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import ReachKind
 from jamb.store.clients import clients

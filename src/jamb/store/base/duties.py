@@ -10,7 +10,7 @@ from sqlalchemy import Column, ForeignKey, PrimaryKeyConstraint, Text
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, Session, SQLModel, col, delete, select
 
-from jamb.core.duties import ERROR_LONGEST, Duty, pause_after
+from jamb.core.directory.duties import ERROR_LONGEST, Duty, pause_after
 from jamb.store.base.columns import moment
 
 

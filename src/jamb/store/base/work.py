@@ -13,7 +13,7 @@ from sqlalchemy import Connection, Engine, event
 from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
-from jamb.core.directories import Directory
+from jamb.core.directory.directories import Directory
 from jamb.core.errors import Conflict, JambError, Misuse, NeedsAgreement, Unsuited
 from jamb.core.ledger import Entry, chained, seal_of
 from jamb.store.base.actor import Actor, Once

@@ -12,7 +12,7 @@ from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.clients import OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of

@@ -8,9 +8,9 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
-from jamb.core.agreements import ACT_WORDS, ActKind, Proposal
+from jamb.core.consent.agreements import ACT_WORDS, ActKind, Proposal
+from jamb.core.consent.requests import RequestState
 from jamb.core.errors import NeedsAgreement
-from jamb.core.requests import RequestState
 from jamb.store.base.actor import Actor
 from jamb.store.consent import requests
 from jamb.store.directory import directories

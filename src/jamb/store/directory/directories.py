@@ -10,8 +10,8 @@ from uuid import UUID
 from sqlalchemy import Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, select
 
-from jamb.core.directories import Directory
-from jamb.core.policy import DirectoryPolicy, Registering
+from jamb.core.directory.directories import Directory
+from jamb.core.directory.policy import DirectoryPolicy, Registering
 from jamb.store.base.columns import blob, document, moment
 
 

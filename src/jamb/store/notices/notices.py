@@ -12,9 +12,9 @@ import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.core.clients import ClientState, OwnerLevel
+from jamb.core.clients.clients import ClientState, OwnerLevel
+from jamb.core.consent.requests import RequestState
 from jamb.core.notices import Fact, is_urgent, wait_after
-from jamb.core.requests import RequestState
 from jamb.store.base.columns import among_ids, blob, document, moment
 from jamb.store.clients.clients import ClientOwnerRow, ClientRow
 from jamb.store.consent.requests import RequestRow

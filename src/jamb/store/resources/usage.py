@@ -12,8 +12,8 @@ from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, In
 from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
-from jamb.core.attempts import DEAD
 from jamb.core.audit.picture import DeadTries, NetworkPicture
+from jamb.core.clients.attempts import DEAD
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.store.base.columns import among, blob, moment

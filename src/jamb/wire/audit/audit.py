@@ -10,8 +10,8 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core import audit
+from jamb.core.audit.excess import Excess as CoreExcess
 from jamb.core.audit.reports import Reported, fingerprint
-from jamb.core.excess import Excess as CoreExcess
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import MaybeSaid, Said
 

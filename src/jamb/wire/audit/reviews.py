@@ -7,8 +7,8 @@ from uuid import UUID
 
 from pydantic import Field
 
+from jamb.core.audit.reviews import LONGEST_DAYS, NAME_LONGEST, Answer
 from jamb.core.permissions import AccessKind, DataClass
-from jamb.core.reviews import LONGEST_DAYS, NAME_LONGEST, Answer
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent
 from jamb.wire.base.text import NAMED, MaybeSaid
 from jamb.wire.resources.reach import Reach, ReachSent

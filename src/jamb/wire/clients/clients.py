@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core.clients import (
+from jamb.core.clients.clients import (
     MOST_REDIRECTS,
     NAME_LONGEST,
     PURPOSE_LONGEST,

@@ -6,9 +6,9 @@ from typing import Annotated, Self
 
 from pydantic import ConfigDict, Field, model_validator
 
-from jamb.core import charter as core
-from jamb.core.charter import StepKind
-from jamb.core.clients import MOST_REDIRECTS, ClientKind
+from jamb.core.clients.clients import MOST_REDIRECTS, ClientKind
+from jamb.core.consent import charter as core
+from jamb.core.consent.charter import StepKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind

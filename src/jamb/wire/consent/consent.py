@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from jamb.core.inheritance import InheritedLevel
+from jamb.core.consent.inheritance import InheritedLevel
 from jamb.core.permissions import AccessKind
 from jamb.wire.base.shapes import Answered, Moment, Names, Sent, SeveralLines
 from jamb.wire.resources.reach import Reach, ReachSent

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core.requests import RequestState
+from jamb.core.consent.requests import RequestState
 from jamb.wire.base.shapes import Answered, Moment, Names, Sent
 from jamb.wire.base.text import Said
 from jamb.wire.consent.consent import ConsentPreview, Terms

@@ -9,7 +9,7 @@ from uuid import UUID
 
 from pydantic import Field, StrictBool
 
-from jamb.core.attempts import Outcome
+from jamb.core.clients.attempts import Outcome
 from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, KeyType, render
 from jamb.core.errors import BadInput
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent, SeveralLines

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field, SecretStr
 
-from jamb.core.handover import DEFAULT_HOURS, MOST_HOURS, NOTE_LONGEST, Deliver, HandoverState
+from jamb.core.credentials.handover import DEFAULT_HOURS, MOST_HOURS, NOTE_LONGEST, Deliver, HandoverState
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, RecipientKeyText, Sent, SeveralLines
 from jamb.wire.base.text import LinkKey, Passphrase
 from jamb.wire.credentials.credentials import Credential, Days, IssuedSecret, Label, MadeCertificate

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 
 from pydantic import Field, StrictBool, create_model
 
-from jamb.core.policy import BOUNDS, DirectoryPolicy
+from jamb.core.directory.policy import BOUNDS, DirectoryPolicy
 from jamb.wire.base.shapes import WHOLE, Answered, Sent
 
 # What the core knows of a policy is what is answered: a setting is written once.

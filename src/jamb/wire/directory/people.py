@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import ConfigDict, Field, SecretStr, StrictBool
 
-from jamb.core.people_list import NAME_LONGEST, PASSWORD_SHORTEST
+from jamb.core.directory.people_list import NAME_LONGEST, PASSWORD_SHORTEST
 from jamb.wire.base.shapes import Answered, Moment, Sent, SeveralLines
 from jamb.wire.base.text import NAMED, Login, ShortName
 

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from jamb.core.roles import HolderKind
+from jamb.core.directory.roles import HolderKind
 from jamb.wire.base.shapes import Answered, Moment, Sent
 from jamb.wire.resources.reach import Reach, ReachSent
 

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import StrictBool
 
-from jamb.core.duties import Duty
+from jamb.core.directory.duties import Duty
 from jamb.core.notices import NoticeKind
 from jamb.wire.base.shapes import Answered, Moment, RecipientKeyText, Sent
 from jamb.wire.base.text import HttpsAddress

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 
 from jamb.core.audit.breaches import life_breach
+from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
-from jamb.core.clients import ClientKind
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState
-from jamb.core.excess import granted_weight
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 
 RECENT = timedelta(days=7)
 DORMANT = timedelta(days=90)

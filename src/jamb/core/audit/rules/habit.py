@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 
+from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, Rule, Severity, day, exact, finding
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import RECENT
-from jamb.core.excess import granted_weight
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy
 
 # Whoever comes from more networks than these has no habit that another one would break.
 MOST_NETWORKS = 5

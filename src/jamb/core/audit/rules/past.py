@@ -9,9 +9,9 @@ from jamb.core.access import HeldGrant
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding
 from jamb.core.audit.past import LOOKED_BACK, Done, agreed
 from jamb.core.audit.picture import ClientPicture, ResourcePicture
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind, weigh
-from jamb.core.policy import DirectoryPolicy
 
 _GIVES = frozenset({"secret.issued", "secret.imported", "credential.added"})
 _ROLE = "the role "

@@ -9,11 +9,11 @@ from jamb.core import own_api
 from jamb.core.access import HeldGrant
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, ResourcePicture
+from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.roles import holds_everything
 from jamb.core.ladder import Rung, UsedState
 from jamb.core.permissions import AccessKind, Effect, smallest, weigh
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import ReachKind
-from jamb.core.roles import holds_everything
 
 # Weight from which an unused permission is worse: one write to restricted data, or control of internal data.
 HIGH_WEIGHT = 24

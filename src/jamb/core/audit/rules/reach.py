@@ -11,8 +11,8 @@ from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rightsizing import smaller_grant
 from jamb.core.audit.rules.privilege import HIGH_WEIGHT, MEDIUM_WEIGHT, MOST_STEPS, by_weight, held_rungs, subject_of
+from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.permissions import AccessKind, DataClass, Effect, weigh, weigh_operation
-from jamb.core.policy import DirectoryPolicy
 from jamb.core.reach import EVERYWHERE, ReachKind, coverage
 
 _SENSITIVE = frozenset({DataClass.PERSONAL, DataClass.RESTRICTED})

@@ -9,8 +9,8 @@ from jamb.core.addresses import host_as_read
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
-from jamb.core.clients import LOOPBACK, ClientKind
-from jamb.core.policy import DirectoryPolicy
+from jamb.core.clients.clients import LOOPBACK, ClientKind
+from jamb.core.directory.policy import DirectoryPolicy
 
 # How long a new client is given to be put to work.
 STARTS_WITHIN = timedelta(days=30)

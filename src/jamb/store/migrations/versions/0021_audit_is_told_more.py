@@ -3,7 +3,7 @@
 import sqlalchemy as sa
 from alembic import op
 
-from jamb.core.clients import look_of
+from jamb.core.clients.clients import look_of
 
 revision = "0021"
 down_revision = "0020"

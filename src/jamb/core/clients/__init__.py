@@ -1,0 +1,1 @@
+"""Client applications and their publishers."""

@@ -1,0 +1,1 @@
+"""What clients ask for and are granted."""

@@ -1,0 +1,1 @@
+"""HTTP itself: what comes in and how it is answered, before and after a route."""

@@ -1,0 +1,1 @@
+"""What is wrong with registrations, and what is done about it."""

@@ -1,0 +1,1 @@
+"""How clients prove themselves."""

@@ -1,0 +1,1 @@
+"""The directory itself: people, groups, roles, policy and ledger."""

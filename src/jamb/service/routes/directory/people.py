@@ -1,0 +1,76 @@
+"""People and groups."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from jamb.actions.base.act import Act
+from jamb.actions.directory import groups, people
+from jamb.service.callers import may
+from jamb.service.http.routing import api_router
+from jamb.wire.directory import people as wire
+from jamb.wire.directory import roles as roles_wire
+
+router = api_router("/api/v1/directories/{directory}", tags=["people"])
+
+
+@router.get("/people")
+def list_people(act: Annotated[Act, may("people.list")]) -> list[wire.Person]:
+    """The people of the directory, by name."""
+    return people.list_people(act)
+
+
+@router.post("/people", status_code=201)
+def add_person(sent: wire.NewPerson, act: Annotated[Act, may("people.add")]) -> wire.Person:
+    """Add a person with roles."""
+    password = sent.password.get_secret_value() if sent.password is not None else None
+    return people.add_person(act, sent.login, sent.name, password, sent.roles)
+
+
+@router.post("/people/import")
+def import_people(sent: wire.PeopleFile, act: Annotated[Act, may("people.import")]) -> wire.PeopleImported:
+    """Add the people of a CSV file, all or none; with `dry_run` only say what it would do."""
+    found = people.import_people(act, sent.csv, dry_run=sent.dry_run)
+    return wire.PeopleImported(
+        added=list(found.added),
+        present=list(found.present),
+        groups_made=list(found.groups_made),
+    )
+
+
+@router.post("/people/{person}")
+def change_person(
+    person: str,
+    sent: wire.PersonChange,
+    act: Annotated[Act, may("people.change")],
+) -> wire.Person:
+    """Change a person's name or password, or whether they may act here."""
+    return people.change_person(
+        act,
+        person,
+        name=sent.name,
+        active=sent.active,
+        password=sent.password.get_secret_value() if sent.password is not None else None,
+    )
+
+
+@router.get("/groups")
+def list_groups(act: Annotated[Act, may("groups.list")]) -> list[roles_wire.Group]:
+    """The groups of the directory with their direct members."""
+    return groups.list_groups(act)
+
+
+@router.put("/groups/{group}")
+def save_group(
+    group: str,
+    sent: roles_wire.GroupSent,
+    act: Annotated[Act, may("groups.save")],
+) -> roles_wire.Group:
+    """Make a group, or put these members in place of those it has."""
+    return groups.save_group(act, group, sent.title, sent.people, sent.groups)
+
+
+@router.delete("/groups/{group}", status_code=204)
+def remove_group(group: str, act: Annotated[Act, may("groups.remove")]) -> None:
+    """Remove a group that nothing stands on."""
+    groups.remove_group(act, group)

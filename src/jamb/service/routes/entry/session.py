@@ -1,0 +1,126 @@
+"""Sign in at the console, out again, and answer a waiting device."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import Depends, Request, Response
+from fastapi.concurrency import run_in_threadpool
+from sqlmodel import Session
+
+from jamb.actions.directory.directories import read_directory
+from jamb.actions.entry import devices, sessions
+from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.service.callers import Now, TheRuntime, TheSession, bearer_of, claims_of, cookie_names, session_in
+from jamb.service.http.routing import api_router
+from jamb.service.http.senders import address_of
+from jamb.wire.directory import people as wire
+
+router = api_router("/api/v1", tags=["session"])
+
+
+def same_origin(request: Request, runtime: TheRuntime) -> None:
+    """Refuse a sign-in that another site's page started: it has no session yet whose CSRF value it could repeat."""
+    origin = request.headers.get("Origin")
+    if origin is not None and origin.lower() not in runtime.settings.own_origins():
+        raise Forbidden("Sign-in was started from another site.", next_step="Open the console itself.")
+
+
+@router.post("/session", dependencies=[Depends(same_origin)])
+async def sign_in(
+    sent: wire.SignIn, request: Request, response: Response, runtime: TheRuntime, now: Now
+) -> wire.Session:
+    """Open a console session; the cookie is HttpOnly and SameSite=Strict.
+
+    Where the password fits in several directories, 409 says in which: send it again with one of them.
+    """
+    names = cookie_names(runtime)
+    presented = sessions.Presented(
+        sent.login,
+        sent.password.get_secret_value(),
+        sent.directory,
+        address_of(request),
+        request.cookies.get(names.device, ""),
+    )
+    known = sessions.known_device(runtime.backend, presented.device, now) is not None
+    async with runtime.turns.turn(presented.address, known=known):
+        made = await run_in_threadpool(sessions.sign_in, runtime.backend, presented, now)
+    lives = (
+        (names.session, made.cookie, made.session.directory.policy.session_seconds),
+        (names.device, made.device, int(sessions.DEVICE_LIFE.total_seconds())),
+    )
+    for name, value, seconds in lives:
+        response.set_cookie(
+            name, value, max_age=seconds, httponly=True, samesite="strict", secure=names.secure, path="/"
+        )
+    return session_answer(made.session)
+
+
+@router.get("/session")
+def read_session(request: Request, runtime: TheRuntime, now: Now) -> wire.Session:
+    """Who is signed in."""
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        return session_answer(sessions.with_roles(session, session_in(session, request, runtime, now), now))
+
+
+@router.delete("/session", status_code=204)
+def sign_out(request: Request, response: Response, found: TheSession, runtime: TheRuntime) -> None:
+    """End the console session."""
+    assert found is not None
+    names = cookie_names(runtime)
+    sessions.sign_out(runtime.backend, request.cookies[names.session])
+    response.delete_cookie(names.session, path="/", secure=names.secure, httponly=True, samesite="strict")
+
+
+@router.put("/session/password", status_code=204)
+async def change_password(
+    sent: wire.OwnPassword, request: Request, found: TheSession, runtime: TheRuntime, now: Now
+) -> None:
+    """Choose a password of one's own: nobody else knows it then, and every other sign-in of the person ends."""
+    address, cookie = address_of(request), request.cookies[cookie_names(runtime).session]
+    async with runtime.turns.turn(address, known=True):
+        await run_in_threadpool(
+            sessions.change_own_password,
+            runtime.backend,
+            found,
+            cookie,
+            sent.current.get_secret_value(),
+            sent.password.get_secret_value(),
+            address,
+            now,
+        )
+
+
+@router.delete("/directories/{directory}/sign-in", status_code=204)
+def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now) -> None:
+    """End the sign-in that the presented token belongs to (the command line's sign-out)."""
+    token = bearer_of(request)
+    if token is None:
+        raise NotSignedIn("No token was sent.")
+    claims = claims_of(runtime, read_directory(runtime.backend, directory), token)
+    if "sid" not in claims:
+        raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
+    devices.sign_out(runtime.backend, UUID(claims["sid"]), now)
+
+
+@router.post("/devices/lookup")
+def look_at_device(sent: wire.DeviceLookup, found: TheSession, runtime: TheRuntime, now: Now) -> wire.WaitingDevice:
+    """What waits behind a code shown on a device. The code travels in the body, never in an address that is logged."""
+    return devices.look(runtime.backend, found.directory, sent.user_code, found.person.id, now)
+
+
+@router.post("/devices/decision", status_code=204)
+def decide_on_device(sent: wire.DeviceDecision, found: TheSession, runtime: TheRuntime, now: Now) -> None:
+    """Let the device act for you, or not."""
+    devices.answer(runtime.backend, found.directory, sent.user_code, found.person.id, approve=sent.approve, now=now)
+
+
+def session_answer(found: sessions.ConsoleSession) -> wire.Session:
+    return wire.Session(
+        person=found.person,
+        directory=found.directory.slug,
+        directory_name=found.directory.name,
+        expires_at=found.expires_at,
+        csrf=found.csrf,
+        own_password=found.own_password,
+    )

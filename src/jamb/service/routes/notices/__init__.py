@@ -1,0 +1,1 @@
+"""What people and other systems are told."""

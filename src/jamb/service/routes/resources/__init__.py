@@ -1,0 +1,1 @@
+"""Resources: catalogues, reach, use, and why something is allowed or refused."""

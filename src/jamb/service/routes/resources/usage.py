@@ -1,0 +1,61 @@
+"""What guards report, and what they must know."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Query
+
+from jamb.actions.base.act import Act
+from jamb.actions.resources import revocations, usage
+from jamb.core.ladder import Use
+from jamb.core.reach.details import document
+from jamb.service.callers import may
+from jamb.service.http.routing import api_router
+from jamb.store.resources.usage import Refused
+from jamb.wire.resources import usage as wire
+
+router = api_router("/api/v1/directories/{directory}", tags=["usage"])
+
+
+@router.post("/usage")
+def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")]) -> wire.UsageCounted:
+    """Count a batch of used operations, once."""
+    uses = [
+        (one.client_id, Use(one.operation, one.kind, one.last_at.date(), one.calls, one.last_at)) for one in sent.uses
+    ]
+    refusals = [
+        (
+            one.client_id,
+            Refused(one.operation, one.kind, one.reason, one.object, one.last_at.date(), one.calls, one.last_at),
+        )
+        for one in sent.refusals
+    ]
+    details = [usage.Details(one.objects, one.people) for one in sent.uses]
+    counted = usage.report(act, sent.resource, sent.batch, uses, refusals, details)
+    return wire.UsageCounted(counted=counted)
+
+
+@router.get("/revocations")
+def read_revocations(
+    act: Annotated[Act, may("revocations.read")],
+    resource: Annotated[str, Query(min_length=1, max_length=300)],
+) -> wire.Revocations:
+    """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
+    found = revocations.read_revocations(act, resource)
+    return wire.Revocations(
+        resource=found.resource,
+        object_name=found.object_name,
+        revocations=[
+            wire.Revocation(
+                client_id=one.client_id,
+                kind=one.kind,
+                subject=one.person_id,
+                until=int(one.until.timestamp()),
+                permissions=list(one.permissions) if one.permissions is not None else None,
+                reach=[document(reach) for reach in one.reach],
+            )
+            for one in found.revocations
+        ],
+        collections={path: sorted(found.tree.members(path)) for path in found.tree.collections},
+    )

@@ -1,0 +1,1 @@
+"""What runs beside the calls: records, retention, health, figures, logs."""
