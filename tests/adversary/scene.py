@@ -21,7 +21,7 @@ from jamb.actions.consent import asks, consent, requests
 from jamb.actions.directory import directories, people, roles
 from jamb.actions.resources import resources
 from jamb.core import own_api
-from jamb.core.clients.clients import ClientKind, OwnerLevel
+from jamb.core.clients.clients import ClientKind, OwnerLevel, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
@@ -178,7 +178,9 @@ def made_scene(world: World, backend: Backend, held: Sequence[str], owned: Seque
         ("Empty", "", (), EVERYWHERE),
     ):
         client = registrations.register(
-            Act(backend, port, SETUP, now), name, "Made for an attack", ClientKind.SERVICE, [actors["di"].id]
+            Act(backend, port, SETUP, now),
+            registration(name, "Made for an attack", ClientKind.SERVICE),
+            [actors["di"].id],
         )
         made[name] = client.id
         if permissions:

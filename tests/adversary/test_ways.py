@@ -20,7 +20,7 @@ from jamb.actions.clients import registrations
 from jamb.actions.consent import asks
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.directory import directories, roles
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import EVERYWHERE, Reach
@@ -545,7 +545,9 @@ def test_clients_that_are_light_one_by_one_are_not_taken_one_after_another(
     scene = made_scene(world, backend, ("registrar", "custodian"), ())
     now, di = datetime.now(UTC), scene.actors["di"]
     rear = registrations.register(
-        Act(backend, scene.directory, SETUP, now), "Rear", "Made for an attack", ClientKind.SERVICE, [di.id]
+        Act(backend, scene.directory, SETUP, now),
+        registration("Rear", "Made for an attack", ClientKind.SERVICE),
+        [di.id],
     )
     kind, back = AccessKind.APPLICATION, Reach.only("back")
     asks.ask(Act(backend, scene.directory, di, now), rear.id, "vault", ["doors.open"], kind, "", back)

@@ -28,8 +28,8 @@ def test_a_secret_is_found_in_any_surroundings(key: bytes, before: bytes, after:
 
 def test_random_text_of_the_same_shape_is_no_finding() -> None:
     dice = random.Random(5)
-    mails = "abcdefghijklmnopqrstuvwxyz234567"
-    word = lambda length: "".join(dice.choices(mails, k=length))  # noqa: E731
+    letters = "abcdefghijklmnopqrstuvwxyz234567"
+    word = lambda length: "".join(dice.choices(letters, k=length))  # noqa: E731
     text = "\n".join(f"jamb_s1_{word(52)}_{word(7)}" for _ in range(20_000))
     assert list(leaks_in(text.encode())) == []
 

@@ -131,7 +131,7 @@ def grant(
 
 
 def seen_for(*names: str, operation: str = "") -> dict[str, dict[str, str]]:
-    """People for whom an operation (or any) was done, with ids of their names in small mails."""
+    """People for whom an operation (or any) was done, with ids of their names in small letters."""
     return {operation: {name.lower(): name for name in names}}
 
 

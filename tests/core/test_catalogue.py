@@ -23,7 +23,7 @@ FAULTY = {
         "permissions.p.implies",
     ),
     "unlocks nothing": ([operation("a")], [permission("p", "a"), permission("q")], "permissions.q.unlocks"),
-    "capital mails in a name": ([operation("a")], [permission("P", "a")], "permissions"),
+    "capital letters in a name": ([operation("a")], [permission("P", "a")], "permissions"),
     "white space in a name": ([operation("a")], [permission("p q", "a")], "permissions"),
     "two operations for one request": (
         [operation("a", path="/x/{id}"), operation("b", path="/x/{other}")],

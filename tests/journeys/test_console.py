@@ -77,7 +77,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         expect(page.get_by_role("status").filter(has_text="Refused")).to_be_visible()
         page.get_by_role("button", name="Look and decide").click()
 
-        # The mail: what becomes possible; the safe answer comes first and is the default look.
+        # The decision: what becomes possible; the safe answer comes first and is the default.
         page.get_by_role("heading", name="What becomes possible").wait_for()
         expect(page.get_by_role("row", name=re.compile("List berths.*read.*internal"))).to_be_visible()
         buttons = page.get_by_role("contentinfo").or_(page.locator("footer")).get_by_role("button")

@@ -45,7 +45,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
     "an unknown field": ("POST", "/clients", new(colour="red"), 422, "bad-input", "colour"),
     "an unknown kind": ("POST", "/clients", new(kind="robot"), 422, "bad-input", "kind"),
     "an owner nobody knows": ("POST", "/clients", new(owners=["ghost@quillhaven.example"]), 404, "not-found", "owner"),
-    "a name taken, in other mails": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
+    "a name taken, in another case": ("POST", "/clients", new(name="NIGHT invoice RUN"), 409, "name-taken", "name"),
     "a secret for ever": ("POST", "/clients/{id}/secrets", {"days": 0}, 422, "bad-input", "days"),
     "a secret beyond the policy": ("POST", "/clients/{id}/secrets", {"days": 3000}, 409, "lives-too-long", "days"),
     "days as text": ("POST", "/clients/{id}/secrets", {"days": "90"}, 422, "bad-input", "days"),

@@ -24,7 +24,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.clients import clients as client_actions
 from jamb.actions.clients import registrations
 from jamb.actions.directory import directories
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
@@ -213,7 +213,9 @@ def test_lists_and_audit_cost_the_same_number_of_statements_for_two_clients_or_s
         slug = f"size-{uuid4().hex[:8]}"
         made = directories.open_directory(backend, slug, "Size", "size.example", DirectoryPolicy(), ACTOR, NOW)
         for _ in range(count):
-            registrations.register(Act(backend, made, ACTOR, NOW), unique("Sized"), "p", ClientKind.SERVICE, [])
+            registrations.register(
+                Act(backend, made, ACTOR, NOW), registration(unique("Sized"), "p", ClientKind.SERVICE), []
+            )
         return made
 
     small, large = opened(2), opened(60)

@@ -110,7 +110,7 @@ def _host_and_port(authority: str) -> tuple[str, int | None]:
         except ValueError as error:
             raise UnfitAddress("its host is no IPv6 address") from error
     elif not _NAME.match(host):
-        raise UnfitAddress("its host is no name: labels of 1 to 63 mails, digits and hyphens, joined by dots")
+        raise UnfitAddress("its host is no name: labels of 1 to 63 letters, digits and hyphens, joined by dots")
     return host, int(port) if port is not None else None
 
 

@@ -28,7 +28,7 @@ from jamb.actions.credentials.adding import (
 )
 from jamb.actions.directory import people
 from jamb.core.clients.attempts import DEAD, Outcome
-from jamb.core.clients.clients import ClientState
+from jamb.core.clients.clients import ClientState, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.credentials import CredentialKind, digest_secret, hint_of, secret_from
 from jamb.core.credentials.public_keys import jwk_of
@@ -107,12 +107,8 @@ class History:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
-            demo.name,
-            demo.purpose,
-            demo.kind,
+            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher),
             owners,
-            redirect_uris=demo.redirects,
-            publisher=demo.publisher,
             trial_ends_at=self._ago(demo.trial, 0) if demo.trial is not None else None,
         )
         self._ids[demo.name] = made.id

@@ -9,9 +9,9 @@ from uuid import UUID
 from jamb.actions.base.act import Act
 from jamb.actions.credentials import handovers
 from jamb.actions.credentials.adding import Delivery, SecretIssued, add_credential
+from jamb.actions.credentials.shown_once import carried
 from jamb.core.errors import AlreadyEnded
 from jamb.demo.history import History
-from jamb.service.routes.credentials.handovers import carried
 
 _CLIENT = "Fuel quay scheduler"
 

@@ -24,7 +24,7 @@ from jamb.actions.directory import directories, groups, people, roles
 from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.audit.reviews import Answer, ReviewScope
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering
@@ -203,9 +203,11 @@ def _add_helper(history: History, handed: Handed, at: datetime) -> None:
     backend, port, maren = history.backend, history.port, history.actors["maren.oduya"]
     made = registrations.register(
         Act(backend, port, maren, at),
-        "Key renewal helper",
-        "Renews the credentials of two scripts at night",
-        ClientKind.SERVICE,
+        registration(
+            "Key renewal helper",
+            "Renews the credentials of two scripts at night",
+            ClientKind.SERVICE,
+        ),
         [f"wouter.haan@{port.domain}", f"maren.oduya@{port.domain}"],
     )
     reach = Reach.only(handed.demo["automation"]["client_id"], history.client_id("Import test 2"))
@@ -277,9 +279,11 @@ def _guard_client(history: History, handed: Handed, catalogue: Catalogue, at: da
     backend, port = history.backend, history.port
     made = registrations.register(
         Act(backend, port, _SETUP, at),
-        f"{catalogue.title} API",
-        f"The {catalogue.title} API itself: reports which operations were used, and reads what to refuse",
-        ClientKind.SERVICE,
+        registration(
+            f"{catalogue.title} API",
+            f"The {catalogue.title} API itself: reports which operations were used, and reads what to refuse",
+            ClientKind.SERVICE,
+        ),
         [f"oskar.pell@{port.domain}"],
     )
     names = ["usage.report", "revocations.read"]
@@ -337,9 +341,11 @@ def _add_automation(history: History, handed: Handed, at: datetime) -> None:
     backend, port, maren = history.backend, history.port, history.actors["maren.oduya"]
     made = registrations.register(
         Act(backend, port, _SETUP, at),
-        AUTOMATION,
-        "Registers clients from a script, with what they need",
-        ClientKind.SERVICE,
+        registration(
+            AUTOMATION,
+            "Registers clients from a script, with what they need",
+            ClientKind.SERVICE,
+        ),
         [f"maren.oduya@{port.domain}"],
     )
     kind = AccessKind.APPLICATION
@@ -366,9 +372,11 @@ def _add_ferry_client(backend: Backend, brisling: Directory, now: datetime) -> N
     owner = f"sunniva.dahl@{brisling.domain}"
     registrations.register(
         Act(backend, brisling, _SETUP, at),
-        "Timetable feed",
-        "Publishes the sailings of the week",
-        ClientKind.SERVICE,
+        registration(
+            "Timetable feed",
+            "Publishes the sailings of the week",
+            ClientKind.SERVICE,
+        ),
         [owner],
     )
 

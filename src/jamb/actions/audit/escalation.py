@@ -62,7 +62,7 @@ def read_escalation_paths(act: Act, most: int = 50) -> EscalationView:
     wanted = act.directory.policy
     found = escalation_paths(
         nodes,
-        (one for one in arrows if one.source != one.target),
+        (arrow for arrow in arrows if arrow.source != arrow.target),
         weak_below=wanted.two_people_weight,
         strong_from=wanted.two_approvers_weight,
         most=most,
@@ -78,7 +78,7 @@ def graph_of(session: Session, directory: Directory, now: datetime) -> tuple[lis
     own = next(catalogues[row.id] for row in places if row.name == own_api.NAME)
     clients = rows.live_clients(session, directory.id)
     held = rows.at_own_api(session, directory.id, now)
-    living = [one for one in people.people_of(session, directory.id) if one.active]
+    living = [person for person in people.people_of(session, directory.id) if person.active]
     rights = roles.held_by_people(session, [one.id for one in living], now)
     nodes = [Node(_PLACE, NodeKind.PLACE, directory.name, 10 * directory.policy.two_approvers_weight)]
     nodes += [Node(_EVERY, NodeKind.EVERY, "every light client")]

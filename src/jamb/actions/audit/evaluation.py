@@ -10,8 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-import sqlalchemy as sa
-from sqlmodel import Session, col
+from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
@@ -23,9 +22,8 @@ from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.ladder import count
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import excess, findings
-from jamb.store.audit.findings import AuditStaleRow, LookedAt
+from jamb.store.audit.findings import LookedAt
 from jamb.store.base.work import observation
-from jamb.store.clients.clients import ClientRow
 
 AT_ONCE = 500
 # What whoever asks for findings waits for; the rest is left to the service's own rounds.
@@ -78,8 +76,7 @@ def look_at_all(backend: Backend, slug: str) -> None:
     """Have every client looked at anew at the next sweep, as after a change of the rules."""
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-        everyone = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory.id)
-        session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))
+        findings.note_all(session, directory.id)
 
 
 def _step(backend: Backend, directory: Directory, now: datetime, clock: Callable[[], datetime]) -> int:

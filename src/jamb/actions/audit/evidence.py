@@ -8,16 +8,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-import sqlalchemy as sa
-from sqlmodel import col
-
 from jamb.actions.base.act import Act
 from jamb.core.errors import NotFound
 from jamb.core.reach.details import reach_of
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import reviews
 from jamb.store.audit.client_facts import LoadedClient
-from jamb.store.clients.clients import ClientRow
+from jamb.store.clients.clients import ids_of_all
 from jamb.store.directory import ledger
 from jamb.store.directory.directories import signing_keys
 from jamb.store.resources import resources
@@ -50,7 +47,7 @@ def ground(act: Act) -> Ground:
             act.slug,
             act.backend.issuer(act.slug),
             keys[0].kid,
-            tuple(one.public_jwk for one in keys),
+            tuple(key.public_jwk for key in keys),
             head.sequence,
             head.hash,
         )
@@ -59,12 +56,8 @@ def ground(act: Act) -> Ground:
 def snapshot(act: Act) -> Iterator[bytes]:
     """Yield every registration as it stands, a line of JSON each with sorted members, by client id. No secrets."""
     with act.read() as session:
-        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-        names = {one.id: one.name for one in resources.resources_of(session, act.directory.id)}
-        wanted = sa.select(col(ClientRow.id)).where(
-            col(ClientRow.directory_id) == act.directory.id, ~col(ClientRow.builtin)
-        )
-        ids = sorted(session.execute(wanted).scalars())
+        names = {resource.id: resource.name for resource in resources.resources_of(session, act.directory.id)}
+        ids = ids_of_all(session, act.directory.id, removed=True)
         for start in range(0, len(ids), _AT_ONCE):
             part = ids[start : start + _AT_ONCE]
             for one in pictures.load(session, act.directory.id, act.directory.policy, act.now, part, daily=False):
@@ -75,7 +68,7 @@ def snapshot(act: Act) -> Iterator[bytes]:
 def review_lines(act: Act) -> Iterator[bytes]:
     """Yield every item of every review with its answer, a line of JSON each."""
     with act.read() as session:
-        names = {one.id: one.name for one in resources.resources_of(session, act.directory.id)}
+        names = {resource.id: resource.name for resource in resources.resources_of(session, act.directory.id)}
         for row in reviews.reviews_of(session, act.directory.id, MOST_REVIEWS):
             for item, client_name in reviews.items_of(session, row.id):
                 yield _line(

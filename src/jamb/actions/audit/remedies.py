@@ -95,7 +95,7 @@ class _Aim:
     def role(self) -> str:
         """The role by which it is held."""
         named = self.permission if self.permission.startswith(_ROLE) else ""
-        return (named or next((one.through for one in self.grants if one.through), "")).removeprefix(_ROLE)
+        return (named or next((grant.through for grant in self.grants if grant.through), "")).removeprefix(_ROLE)
 
 
 _ROLE = "the role "
@@ -157,7 +157,7 @@ def _aim(session: Session, directory: Directory, finding_id: UUID, now: datetime
     loaded = load_one(session, directory, client, now)
     name, _, rest = row.target.partition("/")
     permission, _, kind = rest.partition("/")
-    place = next((one for one in loaded.picture.resources if one.catalogue.name == name), None)
+    place = next((resource for resource in loaded.picture.resources if resource.catalogue.name == name), None)
     return _Aim(row, client, loaded, place, permission, AccessKind(kind) if kind else AccessKind.APPLICATION)
 
 
@@ -277,9 +277,9 @@ def _drop_ask(act: Act, aim: _Aim, _said: Said) -> str:
         resource = find_resource(session, act.directory, aim.place.catalogue.name)
         row = next(
             (
-                one
-                for one in client_rows.asks_of(session, [aim.client.id])
-                if (one.resource_id, one.permission, one.kind) == (resource.id, aim.permission, aim.kind.value)
+                ask
+                for ask in client_rows.asks_of(session, [aim.client.id])
+                if (ask.resource_id, ask.permission, ask.kind) == (resource.id, aim.permission, aim.kind.value)
             ),
             None,
         )
@@ -291,7 +291,7 @@ def _drop_ask(act: Act, aim: _Aim, _said: Said) -> str:
 
 def _name_owner(act: Act, aim: _Aim, said: Said) -> str:
     done = registrations.change_owners(act, aim.client.id, [said.login], [])
-    return f"Owned by {', '.join(one.name for one in done.owners)}."
+    return f"Owned by {', '.join(owner.name for owner in done.owners)}."
 
 
 def _disable(act: Act, aim: _Aim, said: Said) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlmodel import Session, select
+from sqlmodel import Session
 
 from jamb.actions.audit.review_views import find_review
 from jamb.actions.base.act import Act
@@ -53,7 +53,7 @@ def carry_out(act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after:
     """
     with act.read() as session:
         row = find_review(session, act.directory, review_id)
-        places = {one.id: one.name for one in resources.resources_of(session, act.directory.id)}
+        places = {resource.id: resource.name for resource in resources.resources_of(session, act.directory.id)}
         answers = [one.value for one in TO_CARRY_OUT]
         items = reviews.to_carry_out(session, row.id, answers, MOST_AT_ONCE + 1, after, item_ids)
     following = items[MOST_AT_ONCE - 1].id if len(items) > MOST_AT_ONCE else None
@@ -103,13 +103,6 @@ def _note_done(act: Act, row: ReviewRow, item_id: UUID) -> None:
 def _is_so(backend: Backend, item: ReviewItemRow, wanted: Reach, now: datetime) -> bool:
     """Tell whether it counts there and nowhere else by now."""
     with Session(backend.engine) as session:
-        rows = session.exec(
-            select(clients.GrantRow).where(
-                clients.GrantRow.client_id == item.client_id,
-                clients.GrantRow.resource_id == item.resource_id,
-                clients.GrantRow.permission == item.permission,
-                clients.GrantRow.kind == item.kind,
-            )
-        )
+        rows = clients.grants_at(session, item.client_id, item.resource_id, item.permission, item.kind)
         standing = [row for row in rows if row.stands(now)]
         return bool(standing) and all(reach_of(row.reach) == wanted for row in standing)

@@ -67,7 +67,7 @@ def item_views(
     ids = sorted({item.client_id for item, _ in rows})
     loaded = {one.row.id: one for one in pictures.load(session, directory.id, directory.policy, now, ids)}
     places = resources.resources_of(session, directory.id)
-    names, catalogues = {one.id: one.name for one in places}, resources.catalogues(session, places)
+    names, catalogues = {place.id: place.name for place in places}, resources.catalogues(session, places)
     trees = resources.trees(session, places)
     found = []
     for item, client_name in rows:
@@ -109,6 +109,6 @@ def _rung_of(loaded: LoadedClient, item: ReviewItemRow) -> Rung | None:
     for resource_id, place in zip(loaded.resource_ids, loaded.picture.resources, strict=True):
         if resource_id == item.resource_id:
             return next(
-                (one for one in place.rungs if (one.permission, one.kind) == (item.permission, item.kind)), None
+                (rung for rung in place.rungs if (rung.permission, rung.kind) == (item.permission, item.kind)), None
             )
     return None

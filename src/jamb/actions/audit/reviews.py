@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-import sqlalchemy as sa
-from sqlmodel import Session, col
+from sqlmodel import Session
 
 from jamb.actions.audit.review_views import ReviewView, find_review, item_views, review_view
 from jamb.actions.base.act import Act
@@ -66,7 +65,9 @@ def preview_review(act: Act, scope: ReviewScope) -> ReviewPreview:
             if not count:
                 continue
             items, seen = items + count, seen + 1
-            answering = {one.person_id for one in loaded.owners if one.live and one.level is not OwnerLevel.READ}
+            answering = {
+                owner.person_id for owner in loaded.owners if owner.live and owner.level is not OwnerLevel.READ
+            }
             owners |= answering
             if not answering:
                 ownerless.append(loaded.row.name)
@@ -99,7 +100,7 @@ def start_review(act: Act, name: str, scope: ReviewScope, days: int) -> ReviewVi
             rows = [item | {"review_id": row.id} for item in _items(loaded, scope)]
             count += len(rows)
             if rows:
-                unit.session.connection().execute(sa.insert(ReviewItemRow), rows)
+                reviews.add_items(unit.session, rows)
         if not count:
             raise Unsuited.field("scope", scope.words, "a scope that holds something")
         after = {"scope": scope.words, "items": count, "until": row.ends_at.isoformat()}
@@ -183,11 +184,7 @@ def close_review(act: Act, review_id: UUID) -> ReviewView:
             raise Conflict(f"“{row.name}” is closed already.")
         row.closed_at, row.closed_by = act.now, act.actor.name
         unit.session.add(row)
-        unit.session.execute(
-            sa.update(ReviewItemRow)
-            .where(col(ReviewItemRow.review_id) == row.id, col(ReviewItemRow.answer) == "")
-            .values(answer=Answer.PROPOSED.value)
-        )
+        reviews.propose_unanswered(unit.session, row.id, Answer.PROPOSED.value)
         counted = reviews.counts(unit.session, [row.id]).get(row.id, {})
         after = {name or "waiting": count for name, count in sorted(counted.items()) if name != "done"}
         unit.enter("review.closed", _subject(row), after=after)
@@ -215,12 +212,7 @@ def close_due(backend: Backend, slug: str, now: datetime) -> int:
 
 def _in_scope(session: Session, directory: Directory, scope: ReviewScope, now: datetime) -> Iterator[LoadedClient]:
     """Yield the clients of a scope, some at a time."""
-    wanted = sa.select(col(clients.ClientRow.id)).where(
-        col(clients.ClientRow.directory_id) == directory.id,
-        ~col(clients.ClientRow.builtin),
-        col(clients.ClientRow.state) != "removed",
-    )
-    ids = sorted(session.execute(wanted).scalars())
+    ids = clients.ids_of_all(session, directory.id, removed=False)
     if scope.clients:
         for one in scope.clients:
             find_client(session, directory, one)

@@ -69,9 +69,9 @@ def refuse_stewardless(session: Session, directory: Directory, now: datetime) ->
     if row is None:
         return
     endless = [
-        one
-        for one in roles.holders_of(session, [row.id], now)
-        if one.held.reach is None and one.held.expires_at is None
+        holder
+        for holder in roles.holders_of(session, [row.id], now)
+        if holder.held.reach is None and holder.held.expires_at is None
     ]
     groups = roles.people_within(session, [one.group.id for one in endless if one.group is not None])
     stewards = [one.person for one in endless if one.person is not None]

@@ -32,7 +32,7 @@ def credential_view(row: credentials.CredentialRow, now: datetime, policy: Direc
         first_used_at=row.first_used_at,
         last_used_at=row.last_used_at,
         serves=kind.serves,
-        key_ids=tuple(str(one["kid"]) for one in row.keys or ()),
+        key_ids=tuple(str(key["kid"]) for key in row.keys or ()),
         certificate=read_certificate(row.certificate) if row.certificate is not None else None,
         issuer=row.issuer,
         subject=row.subject,

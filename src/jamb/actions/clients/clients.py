@@ -116,7 +116,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,
-        owners=[Owner(id=one.person_id, name=one.name, level=one.level) for one in loaded.owners],
+        owners=[Owner(id=owner.person_id, name=owner.name, level=owner.level) for owner in loaded.owners],
         ladder=LadderCount.model_validate(count(rungs)),
         credential_state=_overall(held),
         next_expiry=min((one.expires_at for one in live if one.expires_at is not None), default=None),

@@ -13,7 +13,7 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.clients.clients import client_view
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
-from jamb.core.clients.clients import ClientKind, ClientState, OwnerLevel, folded, look_of, registration
+from jamb.core.clients.clients import ClientKind, ClientState, OwnerLevel, Registration, folded, look_of, registration
 from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
@@ -36,27 +36,22 @@ class RegistrationChange:
 
 def register(
     act: Act,
-    name: str,
-    purpose: str,
-    kind: ClientKind,
+    wanted: Registration,
     owners: Iterable[str],
     *,
     make_owner: bool = False,
-    redirect_uris: Iterable[str] = (),
-    publisher: str = "",
     trial_ends_at: datetime | None = None,
 ) -> Client:
     """Register a client; owners are logins or ids of people of the directory.
 
     Args:
+        wanted: what is said of it, as `core.clients.registration` tidied it.
         make_owner: whoever registers it becomes an owner too: without it they could not see it afterwards.
 
     Raises:
-        BadInput: name or purpose is not acceptable.
-        NameTaken: another client of the directory has this name, in any mail case.
+        NameTaken: another client of the directory has this name, in any letter case.
         NotFound: an owner is not known here.
     """
-    wanted = registration(name, purpose, kind, redirect_uris, publisher)
     _check_trial(trial_ends_at, act.now)
     with act.change() as unit:
         row = clients.ClientRow(
@@ -119,7 +114,7 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
             row.trial_ends_at = changes.trial_ends_at
         if changes.no_trial:
             row.trial_ends_at = None
-        new_uris = [one for one in wanted.redirect_uris if one not in row.redirect_uris]
+        new_uris = [redirect_uri for redirect_uri in wanted.redirect_uris if redirect_uri not in row.redirect_uris]
         if new_uris:
             judge_acting(
                 unit,
@@ -161,7 +156,7 @@ def change_owners(
     with act.change() as unit:
         take_turn(unit)
         row = find_client(unit.session, act.directory, client_id, lock=True)
-        before = {one.person_id: one for one in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
+        before = {owner.person_id: owner for owner in clients.owners_of(unit.session, [row.id]).get(row.id, [])}
         added = {
             person.id: clients.Owned(person.id, person.name, level)
             for person in (find_person(unit.session, act.directory, one) for one in add)
@@ -219,7 +214,9 @@ def _said_further(row: clients.ClientRow) -> dict[str, object]:
 
 
 def _owner_words(owners: Iterable[clients.Owned]) -> list[str]:
-    return sorted(one.name if one.level is OwnerLevel.FULL else f"{one.name} ({one.level.value})" for one in owners)
+    return sorted(
+        owner.name if owner.level is OwnerLevel.FULL else f"{owner.name} ({owner.level.value})" for owner in owners
+    )
 
 
 def _taken(directory: Directory, name: str) -> NameTaken:

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one, note_narrowed
@@ -32,10 +32,9 @@ from jamb.store.clients import clients, removals
 from jamb.store.clients.clients import GrantRow
 from jamb.store.clients.removals import RemovalRow
 from jamb.store.consent import dry_runs, requests
-from jamb.store.consent.requests import RequestRow
+from jamb.store.directory import roles
 from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources import resources
-from jamb.store.resources.resources import ResourceRow
 from jamb.wire.clients.clients import Client
 from jamb.wire.clients.removals import RemovalPreview, Removed
 
@@ -146,20 +145,20 @@ def list_removed(act: Act, limit: int) -> list[Removed]:
 
 def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: datetime) -> RemovalPreview:
     row, picture = loaded.row, loaded.picture
-    places = {one.id: one.name for one in resources.resources_of(session, directory.id)}
+    places = {resource.id: resource.name for resource in resources.resources_of(session, directory.id)}
     against = []
     if row.state == ClientState.LIVE:
         against.append("it is live: disable it, and wait whether somebody misses it")
-    standing = [one.hint for one in loaded.credentials if one.stands(now)]
+    standing = [credential.hint for credential in loaded.credentials if credential.stands(now)]
     if standing:
         against.append(f"credentials that are not dead: {', '.join(standing)}")
-    guarding = session.exec(select(ResourceRow.name).where(ResourceRow.guard_client_id == row.id)).all()
+    guarding = resources.guarded_by(session, row.id)
     if guarding:
         against.append(f"it is the guard of {', '.join(guarding)}")
     consents = tuple(
-        f"{places[one.resource_id]}: {one.permission} ({one.kind}), {reach_of(one.reach).words}"
-        for one in loaded.grants
-        if one.stands(now)
+        f"{places[grant.resource_id]}: {grant.permission} ({grant.kind}), {reach_of(grant.reach).words}"
+        for grant in loaded.grants
+        if grant.stands(now)
     )
     held = tuple(
         f"{places[role.resource_id]}: {role.name}, {reach_of(assigned.reach).words}"
@@ -173,7 +172,7 @@ def _preview(session: Session, directory: Directory, loaded: LoadedClient, now: 
         against=tuple(against),
         disabled_since=row.tokens_revoked_at if row.state == ClientState.DISABLED else None,
         last_used_at=picture.last_seen_at,
-        owners=tuple(one.name for one in loaded.owners),
+        owners=tuple(owner.name for owner in loaded.owners),
         consents=consents,
         roles=held,
         requests=len(waiting),
@@ -198,23 +197,17 @@ def _end_all(unit: Unit, client: clients.ClientRow) -> dict[str, list[dict[str, 
             ended["consents"].append({"id": str(grant.id), "until": _said(grant.expires_at)})
             grant.expires_at, grant.narrowed_at = unit.now, client.narrowed_at
             unit.session.add(grant)
-    for held in unit.session.exec(select(AssignmentRow).where(AssignmentRow.client_id == client.id)):
+    for held in roles.assignments_of_client(unit.session, client.id):
         if held.expires_at is None or held.expires_at > unit.now:
             ended["roles"].append({"id": str(held.id), "until": _said(held.expires_at)})
             held.expires_at, held.narrowed_at = unit.now, client.narrowed_at
             unit.session.add(held)
-    for waiting in unit.session.exec(
-        select(RequestRow).where(RequestRow.client_id == client.id, RequestRow.state == RequestState.WAITING.value)
-    ):
+    for waiting in requests.waiting_of_client(unit.session, client.id):
         waiting.state, waiting.decided_at = RequestState.WITHDRAWN.value, unit.now
         unit.session.add(waiting)
-    for trial in unit.session.exec(
-        select(dry_runs.DryRunRow).where(
-            dry_runs.DryRunRow.client_id == client.id, col(dry_runs.DryRunRow.ended_at).is_(None)
-        )
-    ):
-        trial.ended_at, trial.ended_by, trial.outcome = unit.now, "removal", "dropped"
-        unit.session.add(trial)
+    for dry_run in dry_runs.running_for(unit.session, client.id):
+        dry_run.ended_at, dry_run.ended_by, dry_run.outcome = unit.now, "removal", "dropped"
+        unit.session.add(dry_run)
     return ended
 
 
@@ -222,7 +215,7 @@ def _give_back(unit: Unit, client: clients.ClientRow, ended: dict[str, list[dict
     """Grant anew what the removal ended and nothing else has ended since; return what could not be given back, too."""
     back: dict[str, list[str]] = {"given back": [], "not given back": []}
     places = resources.resources_of(unit.session, client.directory_id)
-    names, catalogues = {one.id: one.name for one in places}, resources.catalogues(unit.session, places)
+    names, catalogues = {place.id: place.name for place in places}, resources.catalogues(unit.session, places)
     for one in ended["consents"]:
         old, until = unit.session.get(GrantRow, UUID(one["id"])), _moment(one["until"])
         if old is None:
@@ -260,7 +253,7 @@ def _give_back(unit: Unit, client: clients.ClientRow, ended: dict[str, list[dict
 
 
 def _removed(session: Session, directory: Directory, row: RemovalRow) -> Removed:
-    names = {one.id: one.name for one in resources.resources_of(session, directory.id)}
+    names = {resource.id: resource.name for resource in resources.resources_of(session, directory.id)}
     grants = [session.get(GrantRow, UUID(one["id"])) for one in row.ended["consents"]]
     held = [session.get(AssignmentRow, UUID(one["id"])) for one in row.ended["roles"]]
     roles_ended = [session.get(RoleRow, one.role_id) for one in held if one is not None]
@@ -271,7 +264,7 @@ def _removed(session: Session, directory: Directory, row: RemovalRow) -> Removed
         removed_by=row.removed_by,
         reason=row.reason,
         restore_until=row.restore_until,
-        consents=tuple(f"{names[one.resource_id]}: {one.permission}" for one in grants if one is not None),
+        consents=tuple(f"{names[grant.resource_id]}: {grant.permission}" for grant in grants if grant is not None),
         roles=tuple(one.name for one in roles_ended if one is not None),
     )
 

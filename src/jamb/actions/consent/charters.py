@@ -190,8 +190,8 @@ def _faults(
     try:
         check_reach(session, row, ask.reach)
     except BadInput as error:
-        for one in error.violations:
-            yield replace(one, field=f"{at}.{one.field}")
+        for violation in error.violations:
+            yield replace(violation, field=f"{at}.{violation.field}")
 
 
 def _places(session: Session, directory: Directory) -> _Places:
@@ -238,8 +238,8 @@ def _effects(
     now: datetime,
 ) -> tuple[Effect, ...]:
     declared: dict[Place, set[Holding]] = {}
-    for one in charter.asks:
-        declared.setdefault(one.place, set()).add(Holding(one.permission, one.reach))
+    for ask in charter.asks:
+        declared.setdefault(ask.place, set()).add(Holding(ask.permission, ask.reach))
     found = []
     for place in sorted(declared.keys() | granted.keys()):
         row = places.named(place[0])
@@ -271,7 +271,9 @@ def _credential(directory: Directory, loaded: LoadedClient, now: datetime) -> Ch
 
 
 def _working(loaded: LoadedClient, now: datetime) -> list[CredentialRow]:
-    return [one for one in loaded.credentials if one.stands(now) and one.disabled_at is None]
+    return [
+        credential for credential in loaded.credentials if credential.stands(now) and credential.disabled_at is None
+    ]
 
 
 def _life(one: CredentialRow) -> timedelta | None:

@@ -120,7 +120,7 @@ def told_to(
 ) -> ConsentPreview:
     """Return a preview with who can act as the client, and what stands against whoever looks consenting alone."""
     bench = Bench(session, directory, now)
-    acting = tuple(sorted(bench.name_of(one) for one in bench.acting_as(client.id)))
+    acting = tuple(sorted(bench.name_of(person_id) for person_id in bench.acting_as(client.id)))
     words = ""
     if actor is not None and seen.resources and bench.may_decide(actor.id, client.id):
         words = consent_words(session, directory, client, seen.weight, frozenset(asked_by), actor, now)

@@ -187,7 +187,7 @@ def put_in_force(
         for grant in clients.grants_of(unit.session, [client.id])
         if grant.resource_id == resource.id and grant.kind == AccessKind.APPLICATION and grant.stands(unit.now)
     }
-    replaced = {one["permission"] for one in row.replaces}
+    replaced = {held["permission"] for held in row.replaces}
     _check_still_fits(unit.session, client, resource, row, standing)
     place = Place(
         resources.catalogues(unit.session, [resource])[resource.id],
@@ -198,9 +198,9 @@ def put_in_force(
         standing[name].expires_at, standing[name].narrowed_at = unit.now, moment
         unit.session.add(standing[name])
     asked = {
-        one.permission: one
-        for one in clients.asks_of(unit.session, [client.id])
-        if one.resource_id == resource.id and one.kind == AccessKind.APPLICATION
+        ask.permission: ask
+        for ask in clients.asks_of(unit.session, [client.id])
+        if ask.resource_id == resource.id and ask.kind == AccessKind.APPLICATION
     }
     for name in row.permissions:
         grant = standing.get(name)
@@ -253,11 +253,11 @@ def _end_of(
     lasting = [one for one in before if ends[one.permission] is None]
     if place.covers(lasting, [wanted]):
         return None
-    for moment in sorted({one for one in ends.values() if one is not None}, reverse=True):
+    for moment in sorted({end for end in ends.values() if end is not None}, reverse=True):
         lasting += [one for one in before if ends[one.permission] == moment]
         if place.covers(lasting, [wanted]):
             return moment
-    return min((one for one in ends.values() if one is not None), default=None)
+    return min((end for end in ends.values() if end is not None), default=None)
 
 
 def _check_still_fits(
@@ -269,9 +269,9 @@ def _check_still_fits(
 ) -> None:
     """Refuse what was in a dry run where what is held has changed, or where it would give what is not held."""
     again = "Drop this, look at the proposal again, and try that out."
-    for one in row.replaces:
-        name = one["permission"]
-        if name not in standing or reach_of(standing[name].reach) != reach_of(one["reach"]):
+    for held in row.replaces:
+        name = held["permission"]
+        if name not in standing or reach_of(standing[name].reach) != reach_of(held["reach"]):
             raise Conflict(f"What “{client.name}” holds at {resource.name} has changed since: {name}.", next_step=again)
     catalogue, tree = resources.catalogues(session, [resource]), resources.trees(session, [resource])
     gives = compare(catalogue[resource.id], row.before(), row.after(), tree[resource.id])

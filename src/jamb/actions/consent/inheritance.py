@@ -88,11 +88,11 @@ def inherit(act: Act, client_id: str, choices: Mapping[str, InheritedChoice] | N
         }
         asked: list[Ask] = []
         for line, resource_id in lines:
-            for reach in sorted({one.reach for one in line.permissions}, key=attrgetter("words")):
+            for reach in sorted({permission.reach for permission in line.permissions}, key=attrgetter("words")):
                 names = [
-                    one.permission
-                    for one in line.permissions
-                    if one.reach == reach and (resource_id, one.permission) not in present
+                    permission.permission
+                    for permission in line.permissions
+                    if permission.reach == reach and (resource_id, permission.permission) not in present
                 ]
                 present |= {(resource_id, name) for name in names}
                 if names:

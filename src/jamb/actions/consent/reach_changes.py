@@ -122,7 +122,7 @@ def _plan(unit: Unit, wish: ReachWish) -> _Plan:
     held, left = covering(here.held(), covered), covering(here.held(changing), covered)
     comparison = place.compared(holdings_in_force(held, kind, unit.now), holdings_in_force(left, kind, unit.now) | put)
     ends = [row.expires_at for row in rows]
-    until = None if None in ends else max(one for one in ends if one is not None)
+    until = None if None in ends else max(end for end in ends if end is not None)
     before = holdings_in_force(lasting(held, unit.now, until), kind, unit.now)
     return _Plan(
         here, rows, bench, put, comparison, round(place.added(before, before | put), 1), _asked(session, here, kind)

@@ -103,7 +103,7 @@ def read_request(act: Act, request_id: UUID, mine: str | None) -> RequestDossier
         row = find_request(session, act.directory, request_id)
         if mine is not None and row.requested_by_id != mine:
             owners = clients.owners_of(session, [row.client_id or ""]).get(row.client_id or "", [])
-            if all(str(one.person_id) != mine for one in owners):
+            if all(str(owner.person_id) != mine for owner in owners):
                 raise Forbidden("This request is not yours.", next_step="An approver can read it.")
         view = request_views(session, act.directory, [row], act.now)[0]
         if view.state is not RequestState.WAITING:
@@ -155,7 +155,7 @@ def request_views(
 ) -> list[ConsentRequest]:
     known = clients.by_ids(session, [row.client_id for row in rows if row.client_id is not None])
     bench = Bench(session, directory, now)
-    asks = clients.asks_by_id(session, [one for row in rows for one in row.ask_ids])
+    asks = clients.asks_by_id(session, [ask_id for row in rows for ask_id in row.ask_ids])
     places = {row.id: row.name for row in resources.resources_of(session, directory.id)}
     approvals = requests.approvals_of(session, [row.id for row in rows])
     tried = dry_runs.by_ids(session, [row.dry_run_id for row in rows if row.dry_run_id is not None])
@@ -168,7 +168,11 @@ def request_views(
             purpose=known[row.client_id].purpose if row.client_id is not None else "",
             asks=_less(narrows[row.id], places)
             if row.id in narrows
-            else tuple(f"{places[asks[one].resource_id]} {asks[one].permission}" for one in row.ask_ids if one in asks),
+            else tuple(
+                f"{places[asks[ask_id].resource_id]} {asks[ask_id].permission}"
+                for ask_id in row.ask_ids
+                if ask_id in asks
+            ),
             requested_by=row.requested_by,
             requested_by_id=row.requested_by_id,
             requested_at=row.requested_at,
@@ -178,8 +182,10 @@ def request_views(
             weight=row.weight,
             approvers=row.needed or approvers_needed(row.weight, directory.policy),
             approvals=tuple(
-                Approval(approver_id=one.approver_id, approver=one.approver, at=one.at, said=one.said)
-                for one in approvals.get(row.id, ())
+                Approval(
+                    approver_id=approval.approver_id, approver=approval.approver, at=approval.at, said=approval.said
+                )
+                for approval in approvals.get(row.id, ())
             ),
             agreed=agreed_of(row),
             state=state_at(RequestState(row.state), row.due_at, now),
@@ -204,7 +210,7 @@ def _could(
     if state_at(RequestState(row.state), row.due_at, now) is not RequestState.WAITING:
         return ()
     policy = bench.directory.policy
-    involved = {row.requested_by_id, *(asks[one].asked_by_id for one in row.ask_ids if one in asks)}
+    involved = {row.requested_by_id, *(asks[ask_id].asked_by_id for ask_id in row.ask_ids if ask_id in asks)}
     heavy = row.dry_run_id is None and row.weight >= policy.two_people_weight
     return tuple(one.name for one in bench.could_decide(bench.controllers(involved) if heavy else (), row.client_id))
 

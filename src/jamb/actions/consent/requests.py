@@ -320,15 +320,15 @@ def _standing_approvals(unit: Unit, row: requests.RequestRow, involved: Collecti
     found: list[requests.ApprovalRow] = []
     taken = bench.controllers(involved) if row.weight >= unit.directory.policy.two_people_weight else frozenset[str]()
     mine = bench.controllers([unit.actor.id])
-    for one in requests.approvals_of(unit.session, [row.id]).get(row.id, []):
-        behind = bench.controllers([one.approver_id])
-        if one.approver_id == unit.actor.id or not independent(mine, behind):
+    for approval in requests.approvals_of(unit.session, [row.id]).get(row.id, []):
+        behind = bench.controllers([approval.approver_id])
+        if approval.approver_id == unit.actor.id or not independent(mine, behind):
             raise SamePerson(
                 "You said yes to this request already: the second approver is another person.",
                 next_step="Have another approver decide it.",
             )
-        if bench.may_decide(one.approver_id, row.client_id) and independent(behind, taken):
-            found.append(one)
+        if bench.may_decide(approval.approver_id, row.client_id) and independent(behind, taken):
+            found.append(approval)
     return found
 
 
@@ -356,7 +356,7 @@ def _record(row: requests.RequestRow) -> dict[str, Any]:
 def _agreed_document(session: Session, chosen: Sequence[clients.AskRow], terms: GrantTerms) -> dict[str, Any]:
     places = [session.get_one(resources.ResourceRow, key) for key in {row.resource_id for row in chosen}]
     return {
-        "revisions": {str(one.id): [one.revision, one.collections_revision] for one in places},
+        "revisions": {str(place.id): [place.revision, place.collections_revision] for place in places},
         "asks": [str(row.id) for row in chosen],
         "reach": {name: document(reach) for name, reach in terms.reach.items()},
         "expires_at": terms.expires_at.isoformat() if terms.expires_at is not None else None,

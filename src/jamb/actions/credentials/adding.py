@@ -200,9 +200,9 @@ class KeysGiven:
             raise BadInput.field("keys", "neither or both", "either a key set or the address of one")
         keys = key_set(self.document) if self.document is not None else ()
         hint = f"keys {key_names(keys)}" if keys else f"keys at {_host_of('keys_uri', self.keys_uri)}"
-        thumbprints, ends = [thumbprint(one) for one in keys], at.ends(CredentialKind.KEYS, self.days)
+        thumbprints, ends = [thumbprint(key) for key in keys], at.ends(CredentialKind.KEYS, self.days)
         _refuse_shared(at, thumbprints)
-        after = {"keys": [one["kid"] for one in keys] or self.keys_uri}
+        after = {"keys": [key["kid"] for key in keys] or self.keys_uri}
         return Added(
             at.put(
                 CredentialKind.KEYS,
@@ -242,7 +242,7 @@ class IssuerTrusted:
             _host_of("keys_uri", self.keys_uri)
         self._refuse_known(at, host)
         keys = key_set(self.document) if self.document is not None else ()
-        found_by = [one["kid"] for one in keys] or self.keys_uri or "by metadata"
+        found_by = [key["kid"] for key in keys] or self.keys_uri or "by metadata"
         after = {"issuer": self.issuer, "subject": self.subject, "keys": found_by}
         return Added(
             at.put(
@@ -347,7 +347,7 @@ def alike(row: CredentialRow, days: int | None) -> Addition:
         case CredentialKind.SECRET:
             return SecretIssued(days)
         case CredentialKind.CERTIFICATE:
-            rsa = any(one.get("kty") == "RSA" for one in row.keys or ())
+            rsa = any(key.get("kty") == "RSA" for key in row.keys or ())
             return CertificateMade(KeyType.RSA3072 if rsa else KeyType.P256, days)
         case CredentialKind.ISSUER:
             document = {"keys": row.keys} if row.keys else None

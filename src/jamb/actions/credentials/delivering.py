@@ -68,7 +68,7 @@ def to_owners(
 
 def _answering(at: Place) -> list[tuple[UUID, str]]:
     owners = owners_of(at.unit.session, [at.client.id]).get(at.client.id, [])
-    found = [(one.person_id, one.name) for one in owners if one.live and one.level is OwnerLevel.FULL]
+    found = [(owner.person_id, owner.name) for owner in owners if owner.live and owner.level is OwnerLevel.FULL]
     if not found:
         raise Unsuited.field(
             "deliver", "owners", "a client that somebody live answers for", "Name an owner first, or use a link."

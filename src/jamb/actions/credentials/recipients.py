@@ -86,7 +86,7 @@ def seal_for(recipient_id: UUID, words: Words, made: list[SealedTo]) -> Delivery
 
     def seal(at: Place, added: Added) -> None:
         session = at.unit.session
-        known = {one.id: one for one in _recipients(session, at.act.directory, at.client.id)}
+        known = {recipient.id: recipient for recipient in _recipients(session, at.act.directory, at.client.id)}
         found = known.get(recipient_id)
         if found is None:
             allowed = "; ".join(f"{one.id} ({one.name})" for one in known.values()) or "an owner who registered a key"
@@ -130,14 +130,14 @@ def _recipients(session: Session, directory: Directory, client_id: str) -> list[
     owned = owners_of(session, [client_id]).get(client_id, [])
     owners = people_by_id(session, [one.person_id for one in owned])
     found = [
-        Recipient(kind="person", id=one.id, name=one.name, key_id=one.recipient_key["kid"])
-        for one in owners
-        if one.active and one.recipient_key is not None
+        Recipient(kind="person", id=owner.id, name=owner.name, key_id=owner.recipient_key["kid"])
+        for owner in owners
+        if owner.active and owner.recipient_key is not None
     ]
     found += [
-        Recipient(kind="webhook", id=one.id, name=one.url, key_id=one.recipient_key["kid"])
-        for one in webhooks_of(session, directory.id)
-        if one.recipient_key is not None
+        Recipient(kind="webhook", id=webhook.id, name=webhook.url, key_id=webhook.recipient_key["kid"])
+        for webhook in webhooks_of(session, directory.id)
+        if webhook.recipient_key is not None
     ]
     return found
 

@@ -49,7 +49,8 @@ class Opened:
 def list_due(
     act: Act, within_days: int | None, own: Collection[str] | None, after: Position | None, limit: int
 ) -> tuple[list[Due], Position | None]:
-    """Return a page of what expires within some days (the policy's notice when None), and its last key if there is
+    """Return a page of what expires within some days (the policy's warning period when None), and its last key if
+    there is
     more.
 
     `own`: only these clients; None: all.
@@ -284,9 +285,9 @@ def _find(
 
 def _named(users: Sequence[User]) -> str:
     return "; ".join(
-        f"{one.user_agent or 'a program without a name'} at {one.address or 'an unknown address'}, "
-        f"last {one.last_at:%Y-%m-%d %H:%M} UTC"
-        for one in users
+        f"{user.user_agent or 'a program without a name'} at {user.address or 'an unknown address'}, "
+        f"last {user.last_at:%Y-%m-%d %H:%M} UTC"
+        for user in users
     )
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlmodel import Session, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
@@ -22,7 +22,7 @@ from jamb.core.rotation import RotationState
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients import clients
 from jamb.store.credentials import rotations
-from jamb.store.credentials.credentials import CredentialRow
+from jamb.store.credentials.credentials import CredentialRow, by_digest
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ class Shown:
         if self.credential_id is not None:
             return session.get(CredentialRow, self.credential_id)
         digest = digest_secret(backend.sealer.credential_key, self.secret)
-        return session.exec(select(CredentialRow).where(CredentialRow.digest == digest)).first()
+        return by_digest(session, digest)
 
 
 @dataclass(frozen=True, slots=True)

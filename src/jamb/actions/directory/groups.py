@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from uuid import UUID, uuid4
 
-import sqlalchemy as sa
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import refuse_stewardless
@@ -41,9 +40,7 @@ def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: S
     with act.change() as unit:
         take_turn(unit)
         # One writer at a time, so that two changes together cannot close a ring.
-        unit.session.execute(
-            sa.select(roles.GroupRow).where(col(roles.GroupRow.directory_id) == act.directory.id).with_for_update()
-        )
+        roles.lock_groups(unit.session, act.directory.id)
         members = {one.id: one for one in (find_person(unit.session, act.directory, person) for person in people)}
         inner = [find_group(unit.session, act.directory, group) for group in dict.fromkeys(groups)]
         refuse_cycle(roles.inner_groups(unit.session, act.directory.id), name, [one.name for one in inner])
@@ -51,7 +48,7 @@ def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: S
         before = _record(unit.session, act.directory, name) if row is not None else None
         after = {
             "title": " ".join(title.split()) or (row.title if row is not None else name),
-            "people": sorted(one.login for one in members.values()),
+            "people": sorted(member.login for member in members.values()),
             "groups": sorted(one.name for one in inner),
         }
         if before != after:
@@ -61,7 +58,7 @@ def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: S
             unit.session.add(row)
             unit.session.flush()
             _judge(unit, row, members, inner, name, str(after["title"]))
-            _put(unit.session, row.id, members, {one.id for one in inner})
+            roles.put_members(unit.session, row.id, members, {one.id for one in inner})
             refuse_stewardless(unit.session, act.directory, act.now)
             action = "group.made" if before is None else "group.changed"
             unit.enter(action, _subject(row), before=before, after=after)
@@ -85,7 +82,7 @@ def _judge(
     args = {
         "name": name,
         "title": title,
-        "people": sorted(one.login for one in members.values()),
+        "people": sorted(member.login for member in members.values()),
         "groups": sorted(one.name for one in inner),
     }
     for key, person in joining.items():
@@ -97,11 +94,7 @@ def remove_group(act: Act, name: str) -> None:
     """Remove a group that holds no role and lies in no other. Raises `StillInUse`, naming what is in the way."""
     with act.change() as unit:
         row = find_group(unit.session, act.directory, name)
-        held = unit.session.exec(
-            select(roles.RoleRow.name)
-            .join(roles.AssignmentRow, col(roles.AssignmentRow.role_id) == roles.RoleRow.id)
-            .where(roles.AssignmentRow.group_id == row.id, roles.in_force(act.now))
-        ).all()
+        held = roles.roles_of_group(unit.session, row.id, act.now)
         around = [
             holder for holder, inner in roles.inner_groups(unit.session, act.directory.id).items() if name in inner
         ]
@@ -115,9 +108,8 @@ def remove_group(act: Act, name: str) -> None:
                 next_step="Take it out there first.",
             )
         before = _record(unit.session, act.directory, name)
-        _put(unit.session, row.id, set(), set())
-        ended = sa.delete(roles.AssignmentRow).where(col(roles.AssignmentRow.group_id) == row.id)
-        unit.session.execute(ended)
+        roles.put_members(unit.session, row.id, set(), set())
+        roles.drop_assignments_of_group(unit.session, row.id)
         unit.session.delete(row)
         unit.enter("group.removed", _subject(row), before=before)
 
@@ -125,7 +117,7 @@ def remove_group(act: Act, name: str) -> None:
 def find_group(session: Session, directory: Directory, name: str) -> roles.GroupRow:
     row = roles.group_by_name(session, directory.id, name)
     if row is None:
-        known = ", ".join(one.name for one in roles.groups_of(session, directory.id)[:12]) or "none yet"
+        known = ", ".join(group.name for group in roles.groups_of(session, directory.id)[:12]) or "none yet"
         raise NotFound(
             f"{directory.name} has no group “{shorten(name)}”.",
             violations=(Violation("group", shorten(name), f"a group of this directory: {known}"),),
@@ -133,17 +125,13 @@ def find_group(session: Session, directory: Directory, name: str) -> roles.Group
     return row
 
 
-def _put(session: Session, group_id: UUID, people: Iterable[UUID], groups: Iterable[UUID]) -> None:
-    session.execute(sa.delete(roles.GroupPersonRow).where(col(roles.GroupPersonRow.group_id) == group_id))
-    session.execute(sa.delete(roles.GroupInnerRow).where(col(roles.GroupInnerRow.group_id) == group_id))
-    session.add_all(roles.GroupPersonRow(group_id=group_id, person_id=one) for one in people)
-    session.add_all(roles.GroupInnerRow(group_id=group_id, inner_id=one) for one in groups)
-    session.flush()
-
-
 def _record(session: Session, directory: Directory, name: str) -> dict[str, object]:
     group = next(one for one in _groups(session, directory) if one.name == name)
-    return {"title": group.title, "people": sorted(one.login for one in group.people), "groups": sorted(group.groups)}
+    return {
+        "title": group.title,
+        "people": sorted(person.login for person in group.people),
+        "groups": sorted(group.groups),
+    }
 
 
 def _groups(session: Session, directory: Directory) -> list[Group]:
@@ -153,9 +141,11 @@ def _groups(session: Session, directory: Directory) -> list[Group]:
         Group(
             name=row.name,
             title=row.title,
-            people=tuple(Member(id=one.id, name=one.name, login=one.login) for one in people.get(row.name, ())),
+            people=tuple(
+                Member(id=person.id, name=person.name, login=person.login) for person in people.get(row.name, ())
+            ),
             groups=tuple(inner.get(row.name, ())),
-            everyone=len({one.id for name in holders(inner, row.name) for one in people.get(name, ())}),
+            everyone=len({person.id for name in holders(inner, row.name) for person in people.get(name, ())}),
         )
         for row in roles.groups_of(session, directory.id)
     ]

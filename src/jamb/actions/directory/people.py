@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from uuid import UUID, uuid4
+from uuid import uuid4
 
 from argon2 import PasswordHasher
-from sqlmodel import Session, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
@@ -115,12 +115,7 @@ def list_people(act: Act) -> list[Person]:
 
 def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:
     """Find by id or login. Raises `NotFound`."""
-    statement = select(people.PersonRow).where(people.PersonRow.directory_id == directory.id)
-    try:
-        statement = statement.where(people.PersonRow.id == UUID(reference))
-    except ValueError:
-        statement = statement.where(people.PersonRow.login == reference.strip().lower())
-    row = session.exec(statement).first()
+    row = people.by_reference(session, directory.id, reference)
     if row is None:
         raise NotFound(
             f"{directory.name} has no person “{reference[:80]}”.",

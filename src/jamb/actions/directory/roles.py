@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from uuid import UUID, uuid4
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import check_reach, find_client, find_resource, note_narrowed, refuse_stewardless
@@ -152,7 +152,7 @@ def preview_assignment(
         bench = Bench(unit.session, act.directory, act.now)
         place = bench.places[row.resource_id]
         check_reach(unit.session, bench.resource_rows[row.resource_id], reach)
-        given = frozenset(Holding(one, reach) for one in row.permissions)
+        given = frozenset(Holding(permission, reach) for permission in row.permissions)
         for reference in dict.fromkeys(client_ids):
             client = find_client(unit.session, act.directory, reference)
             kept = _kept(bench, client, row, expires_at, act.now)
@@ -198,7 +198,7 @@ def withdraw_role(act: Act, name: str, kind: HolderKind, holders: Sequence[str])
 def find_role(session: Session, directory: Directory, name: str, *, lock: bool = False) -> roles.RoleRow:
     row = roles.role_by_name(session, directory.id, name, lock=lock)
     if row is None:
-        known = ", ".join(one.name for one in roles.roles_of(session, directory.id)[:20])
+        known = ", ".join(role.name for role in roles.roles_of(session, directory.id)[:20])
         raise NotFound(
             f"{directory.name} has no role “{shorten(name)}”.",
             violations=(Violation("role", shorten(name), f"one of {known}"),),
@@ -211,7 +211,7 @@ def _judge_assigning(
 ) -> None:
     """Judge what clients would gain, and what people as whom the actor can act would."""
     session, bench = unit.session, Bench(unit.session, unit.directory, unit.now)
-    found = [_find_holder(session, unit.directory, kind, one) for one in dict.fromkeys(holders)]
+    found = [_find_holder(session, unit.directory, kind, reference) for reference in dict.fromkeys(holders)]
     args = {
         "role": row.name,
         "kind": kind.value,
@@ -252,7 +252,7 @@ def _client_gain(
     gained = place.compared(kept, kept | given)
     names = [place.catalogue.operations[name].title for name in sorted(gained.newly | gained.wider)]
     more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-    return round(place.added(kept, kept | given), 1), ", ".join(f"“{one}”" for one in names[:3]) + more
+    return round(place.added(kept, kept | given), 1), ", ".join(f"“{name}”" for name in names[:3]) + more
 
 
 def _kept(
@@ -265,7 +265,7 @@ def _kept(
         if role.id != row.id and (assigned.expires_at is None or (until is not None and assigned.expires_at >= until))
     ]
     grants = grants_of(bench.session, [client.id])
-    consented = [one.held() for one in grants if one.resource_id == row.resource_id]
+    consented = [grant.held() for grant in grants if grant.resource_id == row.resource_id]
     kept = holdings_in_force(lasting(consented, now, until), AccessKind.APPLICATION, now)
     return kept | holdings_in_force(held_at(row.resource_id, (), by_role), AccessKind.APPLICATION, now)
 
@@ -284,26 +284,28 @@ def _judge_bundle(unit: Unit, row: roles.RoleRow, title: str, permissions: Seque
     }
     wanted = Wanted(ActKind.BUNDLE, f"The role {row.name}", args)
     place = bench.places[row.resource_id]
-    for one in roles.holders_of(session, [row.id], unit.now):
-        reach = reach_of(one.held.reach)
+    for holder in roles.holders_of(session, [row.id], unit.now):
+        reach = reach_of(holder.held.reach)
         before = frozenset(Holding(name, reach) for name in row.permissions)
         after = frozenset(Holding(name, reach) for name in permissions)
-        if one.held.client_id is not None:
-            client = find_client(session, unit.directory, one.held.client_id, lock=True)
+        if holder.held.client_id is not None:
+            client = find_client(session, unit.directory, holder.held.client_id, lock=True)
             weight = round(place.added(before, before | after), 1)
             why = f"“{client.name}” could then do more, by the role {row.name}"
             judge_addition(unit, client, weight, why, wanted)
             continue
-        people = [one.person] if one.person is not None else []
-        if one.group is not None:
-            people = roles.people_within(session, [one.group.id]).get(one.group.id, [])
+        people = [holder.person] if holder.person is not None else []
+        if holder.group is not None:
+            people = roles.people_within(session, [holder.group.id]).get(holder.group.id, [])
         for person in people:
-            judge_power(unit, bench, person, {row.resource_id: after}, wanted, one.held.expires_at)
+            judge_power(unit, bench, person, {row.resource_id: after}, wanted, holder.held.expires_at)
 
 
 def _note_change(unit: Unit, catalogue: Catalogue, row: roles.RoleRow, permissions: Sequence[str]) -> None:
     """Tell guards of a role that bundles other things now, and refuse one that grew too big for its clients."""
-    held = [one for one in roles.holders_of(unit.session, [row.id], unit.now) if one.held.client_id is not None]
+    held = [
+        holder for holder in roles.holders_of(unit.session, [row.id], unit.now) if holder.held.client_id is not None
+    ]
     if held:
         check_for_client(unit.directory.policy, catalogue, row.name, permissions)
     for one in held:
@@ -330,22 +332,15 @@ def _assignment(
     session: Session, row: roles.RoleRow, kind: HolderKind, holder_id: UUID | str, now: datetime
 ) -> roles.AssignmentRow | None:
     """Return the assignment that has not ended. The lock on the role keeps it the only one."""
-    column = getattr(roles.AssignmentRow, f"{kind.value}_id")
-    return session.exec(
-        select(roles.AssignmentRow).where(
-            roles.AssignmentRow.role_id == row.id,
-            col(column) == holder_id,
-            col(roles.AssignmentRow.expires_at).is_(None) | (col(roles.AssignmentRow.expires_at) > now),
-        )
-    ).first()
+    return roles.standing_assignment(session, row.id, f"{kind.value}_id", holder_id, now)
 
 
 def _views(session: Session, directory: Directory, rows: Sequence[roles.RoleRow], now: datetime) -> list[Role]:
     places = {row.id: row for row in resources.resources_of(session, directory.id)}
     catalogues = resources.catalogues(session, places.values())
     held: dict[UUID, list[Assignment]] = {}
-    for one in roles.holders_of(session, [row.id for row in rows], now):
-        held.setdefault(one.role.id, []).append(_assignment_view(one))
+    for holder in roles.holders_of(session, [row.id for row in rows], now):
+        held.setdefault(holder.role.id, []).append(_assignment_view(holder))
     views = []
     for row in rows:
         catalogue = catalogues[row.resource_id]

@@ -87,11 +87,11 @@ class _AtDoor:
         operation = "clients.read"
         if self.person is None:
             reaches = [
-                one.reach
-                for one in self.standing.grants
-                if one.kind is AccessKind.APPLICATION
-                and one.in_force(now)
-                and operation in self.catalogue.opened_by(one.permission)
+                grant.reach
+                for grant in self.standing.grants
+                if grant.kind is AccessKind.APPLICATION
+                and grant.in_force(now)
+                and operation in self.catalogue.opened_by(grant.permission)
             ]
             # A guard sees no clients, and is asked for nothing of them.
             if not reaches:

@@ -99,9 +99,11 @@ def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
         candidates = [] if until is not None else _candidates(session, login, presented.directory.strip().lower())
     if until is not None:
         raise too_many(until, now, "wrong passwords")
-    hashes = [one.password_hash or _nobodys_hash() for one in candidates] or [_nobodys_hash()]
+    hashes = [candidate.password_hash or _nobodys_hash() for candidate in candidates] or [_nobodys_hash()]
     fits = backend.hashing.run(
-        lambda: [_fits(one, presented.password) for one in hashes], presented.address, known=known is not None
+        lambda: [_fits(password_hash, presented.password) for password_hash in hashes],
+        presented.address,
+        known=known is not None,
     )
     fitting = [one for one, fit in zip(candidates, fits, strict=False) if fit and one.password_hash]
     if len(fitting) > 1:

@@ -137,7 +137,9 @@ def _judge_behind(
     """
     key = str(person.id)
     others = [one for one in bench.people_of(unit.actor.id) if one != key]
-    have = together(bench.power_until(unit.actor.id, until), *(bench.role_power(UUID(one), until) for one in others))
+    have = together(
+        bench.power_until(unit.actor.id, until), *(bench.role_power(UUID(other), until) for other in others)
+    )
     if theirs:
         have = together(have, bench.power_until(key, until))
     gained = beyond(bench.places, after, have)

@@ -108,11 +108,11 @@ class Bench:
     def power_besides(self, ids: Iterable[str], client_ids: Collection[str]) -> Powers:
         """Return what these may do for good, but for what they may do as these clients."""
         found: list[Powers] = []
-        for one in dict.fromkeys(ids):
-            key = _uuid(one)
+        for identity in dict.fromkeys(ids):
+            key = _uuid(identity)
             person = self.session.get(people.PersonRow, key) if key is not None else None
             if person is None:
-                found += self.powers_of_clients({one} - set(client_ids), until=None).values()
+                found += self.powers_of_clients({identity} - set(client_ids), until=None).values()
             else:
                 found.append(self._person(person, None, client_ids))
         return together(*found)
@@ -144,7 +144,7 @@ class Bench:
     def answering_for(self, client_id: str) -> frozenset[str]:
         """Return the people who can act as a client for good: its full owners."""
         owners = clients.owners_of(self.session, [client_id]).get(client_id, [])
-        return frozenset(str(one.person_id) for one in owners if one.live and one.level is OwnerLevel.FULL)
+        return frozenset(str(owner.person_id) for owner in owners if owner.live and owner.level is OwnerLevel.FULL)
 
     def clients_of(self, ids: Iterable[str]) -> frozenset[str]:
         """Return the clients that any of these can act as now, directly."""
@@ -210,14 +210,14 @@ class Bench:
         return found
 
     def may_decide(self, person_id: str, client_id: str | None) -> bool:
-        return any(str(one.id) == person_id for one in self._deciders(client_id))
+        return any(str(decider.id) == person_id for decider in self._deciders(client_id))
 
     def _deciders(self, client_id: str | None) -> list[people.PersonRow]:
         around = [client_id] if client_id is not None else []
         return [
             person
             for person, reaches in self._deciding
-            if any(one.contains(around) if client_id is not None else not one.collections for one in reaches)
+            if any(reach.contains(around) if client_id is not None else not reach.collections for reach in reaches)
         ]
 
     @cached_property

@@ -84,7 +84,7 @@ def read_feed(backend: Backend, slug: str, key: str, now: datetime) -> Feed:
         only: frozenset[str] | None = None
         if not row.whole:
             only = frozenset(one for ids in owned_by(session, row.person_id).values() for one in ids)
-        elif person.id not in {one.id for one in holding_roles(session, directory.id, _WHOLE, now)}:
+        elif person.id not in {holder.id for holder in holding_roles(session, directory.id, _WHOLE, now)}:
             raise _unknown()
         name = f"{directory.name}: credentials" if row.whole else f"{directory.name}: my clients' credentials"
         return Feed(name, _entries(session, directory, only, now))

@@ -8,8 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-import sqlalchemy as sa
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
@@ -59,8 +58,7 @@ def tell(backend: Backend, slug: str, now: datetime) -> Told:
     """
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-        key = int.from_bytes(directory.id.bytes[:8], signed=True)
-        session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
+        notices.take_turn(session, directory.id)
         facts = gather(session, directory, now)
         noted = notices.add_notices(session, directory.id, _addressed(session, directory, facts, now), now)
         quiet_since = now - timedelta(hours=directory.policy.digest_hours)
@@ -68,21 +66,14 @@ def tell(backend: Backend, slug: str, now: datetime) -> Told:
         webhook_ids = notices.webhook_ids(session, directory.id)
         pushes = 0
         if webhook_ids:
-            pushes = notices.add_pushes(session, webhook_ids, {one.key: _event(one) for one in facts}, now)
+            pushes = notices.add_pushes(session, webhook_ids, {fact.key: _event(fact) for fact in facts}, now)
         return Told(noted, mails, pushes)
 
 
 def list_told(act: Act, limit: int) -> list[Notice]:
     """Return what people were told last, and how the mails fared; the latest first."""
     with act.read() as session:
-        rows = session.exec(
-            select(NoticeRow, PersonRow.name, MailRow)
-            .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
-            .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
-            .where(NoticeRow.directory_id == act.directory.id)
-            .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
-            .limit(limit)
-        )
+        rows = notices.told(session, act.directory.id, limit)
         return [
             Notice(
                 id=row.id,
@@ -122,9 +113,7 @@ def mail(session: Session, backend: Backend, mail: MailRow) -> tuple[PersonRow, 
     """Return whom a mail is for, the directory's domain, and its words."""
     person = session.get_one(PersonRow, mail.person_id)
     directory = session.get_one(DirectoryRow, mail.directory_id)
-    rows = session.scalars(
-        sa.select(NoticeRow).where(NoticeRow.mail_id == mail.id).order_by(NoticeRow.words)  # type: ignore[arg-type]
-    )
+    rows = notices.in_mail(session, mail.id)
     told = [(NoticeKind(row.kind), row.words, _place(backend, row)) for row in rows]
     return person, directory.domain, digest(directory.name, person.name, backend.base_url, told)
 
@@ -192,23 +181,23 @@ def _rotating(session: Session, directory: Directory, since: datetime, now: date
 
 
 def _tried(session: Session, directory: Directory, since: datetime) -> Iterable[Fact]:
-    for one in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], since):
-        times = f"{one.times} time{'' if one.times == 1 else 's'}"
+    for dead_try in notices.dead_tries(session, directory.id, [outcome.value for outcome in DEAD], since):
+        times = f"{dead_try.times} time{'' if dead_try.times == 1 else 's'}"
         words = (
-            f"“{one.client_name}” tried {times} with {one.hint or 'a credential'}, which is dead "
-            f"({one.outcome.replace('-', ' ')}), last {one.last_at:%Y-%m-%d %H:%M} UTC"
-            f" from {one.address or 'an unknown address'}"
+            f"“{dead_try.client_name}” tried {times} with {dead_try.hint or 'a credential'}, which is dead "
+            f"({dead_try.outcome.replace('-', ' ')}), last {dead_try.last_at:%Y-%m-%d %H:%M} UTC"
+            f" from {dead_try.address or 'an unknown address'}"
         )
         # Once a week for each credential, however often it is tried.
-        year, week, _ = one.last_at.isocalendar()
-        key = f"dead/{one.client_id}/{one.hint}/{year}-{week}"
+        year, week, _ = dead_try.last_at.isocalendar()
+        key = f"dead/{dead_try.client_id}/{dead_try.hint}/{year}-{week}"
         yield Fact(
             key,
             NoticeKind.EXPIRED_TRIED,
-            one.client_id,
-            one.client_name,
+            dead_try.client_id,
+            dead_try.client_name,
             words,
-            f"/clients/{one.client_id}#attempts",
+            f"/clients/{dead_try.client_id}#attempts",
             _OWNERS,
         )
 
@@ -263,7 +252,7 @@ def _addressed(session: Session, directory: Directory, facts: Sequence[Fact], no
     """Return each fact with each person who shall hear of it."""
     owners = notices.owners_to_tell(session, {one.client_id for one in facts})
     holding = {
-        audience: [one.id for one in holding_roles(session, directory.id, names, now)]
+        audience: [holder.id for holder in holding_roles(session, directory.id, names, now)]
         for audience, names in _ROLES.items()
     }
     found = []

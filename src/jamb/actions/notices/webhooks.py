@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
 from uuid import UUID, uuid4
 
-import sqlalchemy as sa
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.core.addresses import UnfitAddress, host_of, read_address
@@ -14,7 +12,7 @@ from jamb.core.credentials.recipients import recipient_key
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import BadInput, Conflict, NotFound, Unsuited
 from jamb.store.notices import notices
-from jamb.store.notices.notices import PushRow, WebhookRow
+from jamb.store.notices.notices import WebhookRow
 from jamb.wire.notices.notices import DeadEvent, Webhook
 
 MOST_WEBHOOKS = 20
@@ -65,7 +63,7 @@ def remove_webhook(act: Act, webhook_id: UUID) -> Webhook:
     with act.change() as unit:
         row = _find(unit.session, act.directory, webhook_id)
         view = _view(unit.session, row)
-        unit.session.execute(sa.delete(PushRow).where(col(PushRow.webhook_id) == row.id))
+        notices.drop_pushes(unit.session, row.id)
         unit.session.delete(row)
         unit.enter("webhook.removed", _subject(row), before={"url": row.url})
         return view
@@ -75,11 +73,7 @@ def list_dead(act: Act, webhook_id: UUID) -> list[DeadEvent]:
     """Return the events that a webhook did not take after all tries, the latest first."""
     with act.read() as session:
         row = _find(session, act.directory, webhook_id)
-        rows = session.exec(
-            select(PushRow)
-            .where(PushRow.webhook_id == row.id, PushRow.failed != "")
-            .order_by(col(PushRow.made_at).desc())
-        )
+        rows = notices.dead_pushes(session, row.id)
         return [
             DeadEvent(
                 id=one.id,
@@ -97,11 +91,9 @@ def revive(act: Act, webhook_id: UUID) -> Webhook:
     """Try all dead events of a webhook anew. Raises `BadInput` when there are none."""
     with act.change() as unit:
         row = _find(unit.session, act.directory, webhook_id)
-        dead: Any = sa.and_(col(PushRow.webhook_id) == row.id, col(PushRow.failed) != "")
-        count = unit.session.execute(sa.select(sa.func.count()).select_from(PushRow).where(dead)).scalar_one()
+        count = notices.revive_pushes(unit.session, row.id, act.now)
         if not count:
             raise Unsuited.field("webhook", row.url, "one with events that were given up")
-        unit.session.execute(sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=act.now))
         unit.enter("webhook.revived", _subject(row), after={"events": count})
         return _view(unit.session, row)
 
@@ -118,21 +110,7 @@ def _subject(row: WebhookRow) -> dict[str, str]:
 
 
 def _view(session: Session, row: WebhookRow) -> Webhook:
-    sent, failed = col(PushRow.sent_at), col(PushRow.failed)
-    counted = session.execute(
-        sa.select(
-            sa.func.count().filter(sent.is_(None), failed == ""),
-            sa.func.count().filter(failed != ""),
-            sa.func.count().filter(sent.is_not(None)),
-        ).where(col(PushRow.webhook_id) == row.id)
-    ).one()
-    last = session.scalar(
-        sa.select(col(PushRow.error))
-        .where(col(PushRow.webhook_id) == row.id, col(PushRow.error) != "", sent.is_(None))
-        .order_by(col(PushRow.next_at).desc())
-        .limit(1)
-    )
-    waiting, dead, taken = counted
+    waiting, dead, taken, last = notices.push_counts(session, row.id)
     return Webhook(
         id=row.id,
         url=row.url,

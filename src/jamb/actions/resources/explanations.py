@@ -185,9 +185,9 @@ def _by_roles(
 ) -> tuple[list[ClientHolder], list[PersonHolder]]:
     opening = roles.bundling(session, resource.id, unlocking)
     held = [
-        (one, reach)
-        for one in roles.holders_of(session, [role.id for role in opening], now)
-        if reaches(catalogue, asked, reach := reach_of(one.held.reach))
+        (holder, reach)
+        for holder in roles.holders_of(session, [role.id for role in opening], now)
+        if reaches(catalogue, asked, reach := reach_of(holder.held.reach))
     ]
     inside = roles.people_within(session, [one.group.id for one, _ in held if one.group is not None])
     live = clients.by_ids(session, [one.held.client_id for one, _ in held if one.held.client_id is not None])
@@ -213,7 +213,7 @@ def _by_roles(
             persons += [_person(person, one, reach, one.group.name) for person in inside.get(one.group.id, ())]
         elif one.person is not None:
             persons.append(_person(one.person, one, reach, ""))
-    return by_client, [one for one in persons if one is not None]
+    return by_client, [person for person in persons if person is not None]
 
 
 def _person(person: people.PersonRow, one: roles.Holder, reach: Reach, through: str) -> PersonHolder | None:

@@ -122,7 +122,7 @@ def publish(
         change = change_in(unit.session, row, catalogue, act.now)
         if change.blocking:
             raise _blocked(change)
-        said = [one.strip() for one in questions if one.strip()], terms.strip()
+        said = [question.strip() for question in questions if question.strip()], terms.strip()
         if row is None:
             row = resources.ResourceRow(
                 id=uuid4(),

@@ -58,10 +58,10 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
                 if row.resource_id == resource.id
             ]
             held += [
-                PastHolding(one, assignment.narrowed_at, by_role=True)
+                PastHolding(grant, assignment.narrowed_at, by_role=True)
                 for assignment, role in by_role.get(client_id, ())
                 if role.resource_id == resource.id
-                for one in assignment.grants(role)
+                for grant in assignment.grants(role)
             ]
             found.extend(revocations_of(catalogue, client_id, held, since, act.now))
         return Revocations(

@@ -26,7 +26,7 @@ from jamb.store.resources import touched as uses
 from jamb.store.resources.usage import Refused
 from jamb.wire.resources.usage import Refusals
 
-# A guard that was revoked may report late; older than this it is no longer evidence of anything.
+# A guard whose tokens were revoked may report late; older than this it is no longer evidence of anything.
 OLDEST = timedelta(days=31)
 
 
@@ -161,16 +161,16 @@ def list_refusals(act: Act, client_id: str, limit: int) -> list[Refusals]:
         catalogues = resources.catalogues(session, rows.values())
         return [
             Refusals(
-                resource=rows[one.resource_id].name,
-                operation=one.operation,
+                resource=rows[refusal.resource_id].name,
+                operation=refusal.operation,
                 title=known.title
-                if (known := catalogues[one.resource_id].operations.get(one.operation))
-                else one.operation,
-                kind=AccessKind(one.kind),
-                reason=one.reason,
-                object=one.object,
-                calls=one.calls,
-                last_at=one.last_at,
+                if (known := catalogues[refusal.resource_id].operations.get(refusal.operation))
+                else refusal.operation,
+                kind=AccessKind(refusal.kind),
+                reason=refusal.reason,
+                object=refusal.object,
+                calls=refusal.calls,
+                last_at=refusal.last_at,
             )
-            for one in usage.refusals_of(session, client.id, limit)
+            for refusal in usage.refusals_of(session, client.id, limit)
         ]

@@ -67,7 +67,7 @@ def emit(value: Any, form: Form, show: Callable[[], None]) -> None:
 
 
 def table(columns: Sequence[str], rows: Iterable[Sequence[str | Text]], *, right: Sequence[str] = ()) -> None:
-    """Print rows under quiet headings; nothing is revoked that a person would need to copy."""
+    """Print rows under quiet headings; nothing is cut short that a person would need to copy."""
     made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
     for column in columns:
         # An id that is folded cannot be copied.

@@ -1,4 +1,4 @@
-"""Clients: register, own, see, explain, disable, revoked."""
+"""Clients: register, own, see, explain, disable, revoke tokens."""
 
 from __future__ import annotations
 
@@ -101,7 +101,7 @@ class Clients(Noun):
         return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}")
 
     def find(self, reference: str) -> Client:
-        """Return the client of this id or exact name (any mail case). Raises `NotFound`, or `BadInput` if unclear."""
+        """Return the client of this id or exact name (any letter case). Raises `NotFound`, or `BadInput` if unclear."""
         wanted = reference.strip().casefold()
         found = [
             client for client in self.list(q=reference.strip()[:100]) if wanted in {client.id, client.name.casefold()}
@@ -167,7 +167,7 @@ class Clients(Noun):
         return self._transport.one(ReachSheet, "GET", f"/clients/{part(client_id)}/reach", params=params)
 
     def disable(self, client_id: str, *, reason: str = "") -> Client:
-        """Disable a client; Its tokens are revoked."""
+        """Disable a client; its tokens are revoked."""
         return self._state(client_id, "disabled", reason)
 
     def enable(self, client_id: str, *, reason: str = "") -> Client:

@@ -103,7 +103,7 @@ class Rule:
     passed: tuple[str, ...] = ()
 
 
-def finding(
+def finding(  # noqa: PLR0913 - the members of a finding
     rule: str,
     client: ClientPicture,
     subject: str,

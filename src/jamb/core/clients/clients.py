@@ -102,8 +102,8 @@ def fault_of(address: str, kind: ClientKind) -> str:
     """Return what is allowed, where a redirect URI is not; empty where it is.
 
     RFC 6749 section 3.1.2: absolute and without fragment. RFC 9700 section 2.1: no wildcards; section 2.6: https, but
-    for the loopback addresses of native clients, and schemes of their own (RFC 8252 section 7). It is matched to the
-    mail, so what a browser would write otherwise is refused: it would never match.
+    for the loopback addresses of native clients, and schemes of their own (RFC 8252 section 7). It is matched letter
+    by letter, so what a browser would write otherwise is refused: it would never match.
     """
     try:
         parts = addresses.split(address, REDIRECT_LONGEST)
@@ -123,7 +123,7 @@ def fault_of(address: str, kind: ClientKind) -> str:
     return "" if fits else "https, a loopback address by http, or a scheme named by a domain, as example.app:/callback"
 
 
-# What looks like a Latin mail once case is folded: in short, of Unicode Technical Standard 39 section 4.
+# What looks like a Latin letter once case is folded: in short, of Unicode Technical Standard 39 section 4.
 _LOOKS = str.maketrans(
     {
         **dict.fromkeys("аα", "a"),

@@ -19,7 +19,7 @@ ACCESS_TYPE, PROBE_TYPE = "at+jwt", "probe+jwt"
 _ALGORITHM = ECAlgorithm(ECAlgorithm.SHA256)
 
 
-async def mint(
+async def mint(  # noqa: PLR0913 - the claims, by name
     keyring: Keyring,
     kid: str,
     *,

@@ -1,6 +1,6 @@
 """Work that goes on in a process beside its requests, for as long as the process lives.
 
-What expires by a mistake is begun again after a pause that grows, and counted; while it is away, and until it has gone
+What ends by a mistake is begun again after a pause that grows, and counted; while it is away, and until it has gone
 well for a while, the process is not ready (`service/health.py`).
 """
 

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from fastapi import Response
-from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.service.callers import TheRuntime
 from jamb.service.http.routing import api_router
 from jamb.store.base.engine import outage_of
-from jamb.store.base.migrate import newest_revision
+from jamb.store.base.migrate import current_revision, newest_revision
 
 router = api_router(tags=["health"])
 
@@ -32,8 +31,7 @@ def ready(runtime: TheRuntime, response: Response) -> dict[str, str]:
 
 def _waits_for(runtime: TheRuntime) -> str:
     try:
-        with runtime.backend.engine.connect() as connection:
-            revision = connection.execute(text("select version_num from alembic_version")).scalar_one_or_none()
+        revision = current_revision(runtime.backend.engine)
     except SQLAlchemyError as error:
         outage = outage_of(error)
         return outage.message if outage is not None else "the database was never migrated: run `jamb-service migrate`"

@@ -15,7 +15,7 @@ from uuid import UUID
 
 import jwt
 import structlog
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.base.backend import Backend
@@ -23,9 +23,9 @@ from jamb.actions.base.duties import said_of
 from jamb.service.egress import NotSpokenTo
 from jamb.service.runtime import Runtime
 from jamb.store.base.work import observation
-from jamb.store.directory.directories import DirectoryRow, signing_keys
+from jamb.store.directory.directories import signing_keys
 from jamb.store.notices import notices
-from jamb.store.notices.notices import PushRow, WebhookRow
+from jamb.store.notices.notices import PushRow
 
 # Of one webhook in one go; the next round takes the next.
 AT_ONCE = 1000
@@ -116,12 +116,8 @@ def _due(backend: Backend) -> list[UUID]:
 def _take(backend: Backend, webhook_id: UUID) -> _Taken | None:
     now = datetime.now(UTC)
     with observation(backend.engine) as session:
-        row = notices.claim(session, PushRow, now, col(PushRow.webhook_id) == webhook_id)
-        found = session.exec(
-            select(WebhookRow, DirectoryRow)
-            .join(DirectoryRow, col(DirectoryRow.id) == WebhookRow.directory_id)
-            .where(WebhookRow.id == webhook_id)
-        ).first()
+        row = notices.claim_push(session, webhook_id, now)
+        found = notices.webhook_with_directory(session, webhook_id)
         if row is None or found is None:
             return None
         hook, directory = found

@@ -26,9 +26,9 @@ from jamb.actions.audit.evaluation import sweep
 from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.duties import do_all
 from jamb.actions.credentials.policy_rotation import open_by_policy
+from jamb.actions.credentials.shown_once import carried
 from jamb.actions.notices import notices
 from jamb.core.directory.duties import Duty
-from jamb.service.routes.credentials.handovers import carried
 from jamb.service.runtime import Runtime
 from jamb.service.settings import Settings
 from jamb.service.work.mails import Mailer, send_mails

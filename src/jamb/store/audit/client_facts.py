@@ -166,7 +166,7 @@ class _Parts:
             id=row.id,
             name=row.name,
             live=row.state == ClientState.LIVE,
-            owners=tuple(self.around.owner(one, places, now) for one in owners),
+            owners=tuple(self.around.owner(owner, places, now) for owner in owners),
             credentials=tuple(self.held.get(row.id, ())),
             resources=tuple(places[key] for key in order),
             kind=ClientKind(row.kind),

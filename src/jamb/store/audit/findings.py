@@ -179,13 +179,13 @@ def keep_states(session: Session, states: Iterable[LookedAt], now: datetime) -> 
     """Keep when each client comes due again, and what it may do."""
     rows = [
         {
-            "id": one.client_id,
-            "next": one.next_at,
+            "id": state.client_id,
+            "next": state.next_at,
             "now": now,
-            "of_weight": one.weight,
-            **{f"of_{name}": getattr(one.ladder, name) for name in _KEPT[1:]},
+            "of_weight": state.weight,
+            **{f"of_{name}": getattr(state.ladder, name) for name in _KEPT[1:]},
         }
-        for one in states
+        for state in states
     ]
     if rows:
         values: dict[str, Any] = {name: sa.bindparam(f"of_{name}") for name in _KEPT}
@@ -429,7 +429,7 @@ def tally(session: Session, directory_id: UUID, now: datetime) -> list[tuple[str
 
 
 def ages(session: Session, directory_id: UUID, now: datetime, days: Sequence[int]) -> list[tuple[int, int, int]]:
-    """Return (severity, up to so many days old, how many) of what is open; the last band has no expiry (0)."""
+    """Return (severity, up to so many days old, how many) of what is open; the last band has no end (0)."""
     age = sa.func.extract("epoch", sa.literal(now) - col(FindingRow.first_seen_at)) / 86_400
     band = sa.case(*((age <= one, one) for one in days), else_=0)
     open_now = Wanted().conditions(directory_id, now)
@@ -479,3 +479,9 @@ def finding_by_id(session: Session, directory_id: UUID, finding_id: UUID) -> tup
         .with_for_update(of=FindingRow)
     ).first()
     return (row[0], row[1]) if row is not None else None
+
+
+def note_all(session: Session, directory_id: UUID) -> None:
+    """Note every client of a directory as one to be looked at."""
+    everyone = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory_id)
+    session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -178,3 +178,17 @@ def open_with(session: Session, directory_id: UUID, now: datetime) -> list[tuple
         .order_by(col(ReviewRow.ends_at), col(ClientRow.name))
     )
     return [(row, client_id, name, count) for row, client_id, name, count in rows]
+
+
+def add_items(session: Session, rows: Sequence[Mapping[str, object]]) -> None:
+    """Add many items at once."""
+    session.connection().execute(sa.insert(ReviewItemRow), list(rows))
+
+
+def propose_unanswered(session: Session, review_id: UUID, answer: str) -> None:
+    """Answer so whatever nobody answered."""
+    session.execute(
+        sa.update(ReviewItemRow)
+        .where(col(ReviewItemRow.review_id) == review_id, col(ReviewItemRow.answer) == "")
+        .values(answer=answer)
+    )

@@ -92,7 +92,7 @@ def around(
     others: dict[str, tuple[tuple[OtherPicture, ...], datetime | None]] = {}
     if own is not None:
         held = _at_own_api(own.id, grants, by_role)
-        named = frozenset().union(*(one.reach.collections for rows in held.values() for one in rows))
+        named = frozenset().union(*(row.reach.collections for rows in held.values() for row in rows))
         others = _taken_over(session, held, own, now)
     return Around(
         domain=directory.domain,
@@ -131,7 +131,7 @@ def _taken_over(
     ways = {key: rows for key, rows in ways.items() if rows}
     if not ways:
         return {}
-    if any(one.reach.kind is not ReachKind.ONLY for rows in ways.values() for one in rows):
+    if any(row.reach.kind is not ReachKind.ONLY for rows in ways.values() for row in rows):
         there = {row.id: row for row in clients.holding_at(session, own.id)}
     else:
         there = clients.by_ids(session, frozenset().union(*(one.reach.collections for r in ways.values() for one in r)))
@@ -148,10 +148,10 @@ def _taken_over(
 
 
 def _reached(theirs: Mapping[str, list[HeldGrant]], ways: Iterable[HeldGrant]) -> Iterable[HeldGrant]:
-    reaches = [one.reach for one in ways]
-    return (one for key, rows in theirs.items() if any(reach.contains((key,)) for reach in reaches) for one in rows)
+    reaches = [way.reach for way in ways]
+    return (row for key, rows in theirs.items() if any(reach.contains((key,)) for reach in reaches) for row in rows)
 
 
 def _next(held: Iterable[HeldGrant], now: datetime) -> datetime | None:
     moments = (moment for one in held for moment in (one.granted_at, one.expires_at) if moment is not None)
-    return min((one for one in moments if one > now), default=None)
+    return min((moment for moment in moments if moment > now), default=None)

@@ -33,3 +33,10 @@ def newest_revision() -> str:
     revision = ScriptDirectory.from_config(alembic_config()).get_current_head()
     assert revision is not None
     return revision
+
+
+def current_revision(engine: Engine) -> str | None:
+    """Return the revision of the database's schema; None where it was never migrated."""
+    with engine.connect() as connection:
+        revision: str | None = connection.execute(text("select version_num from alembic_version")).scalar_one_or_none()
+        return revision

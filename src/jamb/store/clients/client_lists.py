@@ -24,7 +24,7 @@ _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True)
 _LONG_AGO = sa.literal(datetime(1, 1, 2, tzinfo=UTC), sa.DateTime(timezone=True))
 
 
-def list_page(
+def list_page(  # noqa: PLR0913 - what the list can be asked for, by name
     session: Session,
     directory_id: UUID,
     *,

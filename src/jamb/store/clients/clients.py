@@ -470,3 +470,25 @@ def acts_for_people(session: Session, client_id: str, now: datetime) -> bool:
         col(GrantRow.expires_at).is_(None) | (col(GrantRow.expires_at) > now),
     )
     return session.exec(row.limit(1)).first() is not None
+
+
+def ids_of_all(session: Session, directory_id: UUID, *, removed: bool) -> list[str]:
+    """Return the ids of a directory's own clients in order; `removed`: of those that were removed, too."""
+    wanted = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory_id, ~col(ClientRow.builtin))
+    if not removed:
+        wanted = wanted.where(col(ClientRow.state) != "removed")
+    return sorted(session.execute(wanted).scalars())
+
+
+def grants_at(session: Session, client_id: str, resource_id: UUID, permission: str, kind: str) -> list[GrantRow]:
+    """Return every consent of a client to one permission, past ones too."""
+    return list(
+        session.exec(
+            select(GrantRow).where(
+                GrantRow.client_id == client_id,
+                GrantRow.resource_id == resource_id,
+                GrantRow.permission == permission,
+                GrantRow.kind == kind,
+            )
+        )
+    )

@@ -44,7 +44,7 @@ class DryRunRow(SQLModel, table=True):
         return tuple(Holding(name, reach_of(self.reach)) for name in self.permissions)
 
     def before(self) -> tuple[Holding, ...]:
-        return tuple(Holding(one["permission"], reach_of(one["reach"])) for one in self.replaces)
+        return tuple(Holding(held["permission"], reach_of(held["reach"])) for held in self.replaces)
 
 
 class DryRunMissRow(SQLModel, table=True):
@@ -129,3 +129,9 @@ def running_in(session: Session, directory_id: UUID, limit: int) -> list[tuple[D
         .limit(limit)
     )
     return [(row, name, int(calls)) for row, name, calls in rows]
+
+
+def running_for(session: Session, client_id: str) -> list[DryRunRow]:
+    """Return the dry runs of a client, at every resource."""
+    wanted = select(DryRunRow).where(DryRunRow.client_id == client_id, col(DryRunRow.ended_at).is_(None))
+    return list(session.exec(wanted))

@@ -198,3 +198,10 @@ def approvals_of(session: Session, request_ids: list[UUID]) -> dict[UUID, list[A
     for row in rows:
         found.setdefault(row.request_id, []).append(row)
     return found
+
+
+def waiting_of_client(session: Session, client_id: str) -> list[RequestRow]:
+    """Return the requests of a client that nobody decided, lapsed ones too."""
+    return list(
+        session.exec(select(RequestRow).where(RequestRow.client_id == client_id, RequestRow.state == "waiting"))
+    )

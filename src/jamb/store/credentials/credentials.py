@@ -285,3 +285,8 @@ def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
         .values(ended_at=now)
         .execution_options(synchronize_session=False)
     )
+
+
+def by_digest(session: Session, digest: bytes) -> CredentialRow | None:
+    """Return the secret of a digest, whosever it is."""
+    return session.exec(select(CredentialRow).where(CredentialRow.digest == digest)).first()

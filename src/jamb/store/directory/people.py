@@ -116,13 +116,23 @@ def known_ids(session: Session, directory_id: UUID, texts: Iterable[str]) -> dic
     rows = session.exec(
         select(PersonRow.id).where(among_ids(PersonRow.id, wanted), PersonRow.directory_id == directory_id)
     )
-    return {wanted[one]: one for one in rows}
+    return {wanted[row]: row for row in rows}
 
 
 def names_of(session: Session, person_ids: Iterable[UUID | None]) -> dict[UUID | None, str]:
     """Return the names of these people by id; None, which stands for nobody in particular, has an empty name."""
-    wanted = {one for one in person_ids if one is not None}
+    wanted = {person_id for person_id in person_ids if person_id is not None}
     names: dict[UUID | None, str] = {None: ""}
     if wanted:
         names.update(session.exec(select(PersonRow.id, PersonRow.name).where(among_ids(PersonRow.id, wanted))).all())
     return names
+
+
+def by_reference(session: Session, directory_id: UUID, reference: str) -> PersonRow | None:
+    """Return a person by id or login."""
+    wanted = select(PersonRow).where(PersonRow.directory_id == directory_id)
+    try:
+        wanted = wanted.where(PersonRow.id == UUID(reference))
+    except ValueError:
+        wanted = wanted.where(PersonRow.login == reference.strip().lower())
+    return session.exec(wanted).first()

@@ -421,3 +421,51 @@ def holding_roles(session: Session, directory_id: UUID, names: Collection[str], 
     holding = [one.person for one in held if one.person is not None]
     holding += [person for members in inside.values() for person in members]
     return list({person.id: person for person in holding if person.active}.values())
+
+
+def assignments_of_client(session: Session, client_id: str) -> list[AssignmentRow]:
+    """Return what a client holds or held by roles."""
+    return list(session.exec(select(AssignmentRow).where(AssignmentRow.client_id == client_id)))
+
+
+def standing_assignment(
+    session: Session, role_id: UUID, column: str, holder_id: UUID | str, now: datetime
+) -> AssignmentRow | None:
+    """Return the assignment of a role that has not ended. `column`: person_id, group_id or client_id."""
+    return session.exec(
+        select(AssignmentRow).where(
+            AssignmentRow.role_id == role_id,
+            col(getattr(AssignmentRow, column)) == holder_id,
+            col(AssignmentRow.expires_at).is_(None) | (col(AssignmentRow.expires_at) > now),
+        )
+    ).first()
+
+
+def roles_of_group(session: Session, group_id: UUID, now: datetime) -> list[str]:
+    """Return the names of the roles that a group holds itself."""
+    return list(
+        session.exec(
+            select(RoleRow.name)
+            .join(AssignmentRow, col(AssignmentRow.role_id) == RoleRow.id)
+            .where(AssignmentRow.group_id == group_id, in_force(now))
+        )
+    )
+
+
+def lock_groups(session: Session, directory_id: UUID) -> None:
+    """Lock the groups of a directory: one writer at a time."""
+    session.execute(sa.select(GroupRow).where(col(GroupRow.directory_id) == directory_id).with_for_update())
+
+
+def put_members(session: Session, group_id: UUID, people: Iterable[UUID], groups: Iterable[UUID]) -> None:
+    """Make these, and no others, the members of a group."""
+    session.execute(sa.delete(GroupPersonRow).where(col(GroupPersonRow.group_id) == group_id))
+    session.execute(sa.delete(GroupInnerRow).where(col(GroupInnerRow.group_id) == group_id))
+    session.add_all(GroupPersonRow(group_id=group_id, person_id=person_id) for person_id in people)
+    session.add_all(GroupInnerRow(group_id=group_id, inner_id=inner_id) for inner_id in groups)
+    session.flush()
+
+
+def drop_assignments_of_group(session: Session, group_id: UUID) -> None:
+    """Drop the roles that a group held before."""
+    session.execute(sa.delete(AssignmentRow).where(col(AssignmentRow.group_id) == group_id))

@@ -21,6 +21,7 @@ from jamb.store.consent.requests import RequestRow
 from jamb.store.credentials.credentials import CredentialRow, works
 from jamb.store.credentials.handovers import HandoverRow
 from jamb.store.credentials.rotations import RotationRow
+from jamb.store.directory.directories import DirectoryRow
 from jamb.store.directory.people import PersonRow
 from jamb.store.resources.usage import AttemptRow
 
@@ -264,7 +265,7 @@ def add_pushes(session: Session, webhook_ids: Iterable[UUID], events: dict[str, 
     rows = [
         {
             "id": uuid4(),
-            "webhook_id": one,
+            "webhook_id": webhook_id,
             "key": key,
             "event": event,
             "made_at": now,
@@ -273,7 +274,7 @@ def add_pushes(session: Session, webhook_ids: Iterable[UUID], events: dict[str, 
             "error": "",
             "failed": "",
         }
-        for one in webhook_ids
+        for webhook_id in webhook_ids
         for key, event in events.items()
     ]
     return _add_new(session, PushRow, rows, "pushed_once")
@@ -357,3 +358,85 @@ def note_try(row: MailRow | PushRow, now: datetime, error: str) -> None:
         row.failed = error[:300]
     else:
         row.next_at = now + wait
+
+
+def take_turn(session: Session, directory_id: UUID) -> None:
+    """Wait until nobody else tells the people of a directory: one after the other, until the transaction ends."""
+    key = int.from_bytes(directory_id.bytes[:8], signed=True)
+    session.execute(sa.text("select pg_advisory_xact_lock(:key)"), {"key": key})
+
+
+def told(session: Session, directory_id: UUID, limit: int) -> list[tuple[NoticeRow, str, MailRow | None]]:
+    """Return notices with the person's name and the mail that carries each, the latest first."""
+    rows = session.exec(
+        select(NoticeRow, PersonRow.name, MailRow)
+        .join(PersonRow, col(PersonRow.id) == NoticeRow.person_id)
+        .join(MailRow, col(MailRow.id) == col(NoticeRow.mail_id), isouter=True)
+        .where(NoticeRow.directory_id == directory_id)
+        .order_by(col(NoticeRow.at).desc(), col(NoticeRow.id))
+        .limit(limit)
+    )
+    return [(row, name, mail) for row, name, mail in rows]
+
+
+def in_mail(session: Session, mail_id: UUID) -> list[NoticeRow]:
+    """Return what one mail tells, in the order of its words."""
+    return list(session.exec(select(NoticeRow).where(NoticeRow.mail_id == mail_id).order_by(NoticeRow.words)))
+
+
+def drop_pushes(session: Session, webhook_id: UUID) -> None:
+    session.execute(sa.delete(PushRow).where(col(PushRow.webhook_id) == webhook_id))
+
+
+def dead_pushes(session: Session, webhook_id: UUID) -> list[PushRow]:
+    """Return the events that were given up, the latest first."""
+    wanted = select(PushRow).where(PushRow.webhook_id == webhook_id, PushRow.failed != "")
+    return list(session.exec(wanted.order_by(col(PushRow.made_at).desc())))
+
+
+def revive_pushes(session: Session, webhook_id: UUID, now: datetime) -> int:
+    """Have the events that were given up tried anew; return how many."""
+    dead = sa.and_(col(PushRow.webhook_id) == webhook_id, col(PushRow.failed) != "")
+    revived = sa.update(PushRow).where(dead).values(failed="", tries=0, next_at=now).returning(col(PushRow.id))
+    return len(session.execute(revived).all())
+
+
+class PushCounts(NamedTuple):
+    """How many events of a webhook wait, were given up, were taken; and what it said to the last that waits."""
+
+    waiting: int
+    dead: int
+    taken: int
+    last_error: str
+
+
+def push_counts(session: Session, webhook_id: UUID) -> PushCounts:
+    sent, failed = col(PushRow.sent_at), col(PushRow.failed)
+    waiting, dead, taken = session.execute(
+        sa.select(
+            sa.func.count().filter(sent.is_(None), failed == ""),
+            sa.func.count().filter(failed != ""),
+            sa.func.count().filter(sent.is_not(None)),
+        ).where(col(PushRow.webhook_id) == webhook_id)
+    ).one()
+    last = session.scalar(
+        sa.select(col(PushRow.error))
+        .where(col(PushRow.webhook_id) == webhook_id, col(PushRow.error) != "", sent.is_(None))
+        .order_by(col(PushRow.next_at).desc())
+        .limit(1)
+    )
+    return PushCounts(waiting, dead, taken, last or "")
+
+
+def claim_push(session: Session, webhook_id: UUID, now: datetime) -> PushRow | None:
+    """Take the next event of a webhook that is due; None when there is none, or another has it."""
+    return claim(session, PushRow, now, col(PushRow.webhook_id) == webhook_id)
+
+
+def webhook_with_directory(session: Session, webhook_id: UUID) -> tuple[WebhookRow, DirectoryRow] | None:
+    row = session.exec(
+        select(WebhookRow, DirectoryRow)
+        .join(DirectoryRow, col(DirectoryRow.id) == WebhookRow.directory_id)
+        .where(WebhookRow.id == webhook_id)
+    ).first()
+    return None if row is None else (row[0], row[1])

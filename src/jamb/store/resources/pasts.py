@@ -96,21 +96,28 @@ def catalogue_document(catalogue: Catalogue) -> dict[str, Any]:
         "identifier": catalogue.identifier,
         "object_name": catalogue.object_name,
         "operations": [
-            [one.name, one.title, one.method, one.path, one.effect.value, one.data_class.value]
-            for one in catalogue.operations.values()
+            [
+                operation.name,
+                operation.title,
+                operation.method,
+                operation.path,
+                operation.effect.value,
+                operation.data_class.value,
+            ]
+            for operation in catalogue.operations.values()
         ],
         "permissions": [
             [
-                one.name,
-                one.title,
-                sorted(one.kinds),
-                sorted(one.unlocks),
-                sorted(one.implies),
-                one.consent_by.value,
-                one.text,
-                one.person_text,
+                permission.name,
+                permission.title,
+                sorted(permission.kinds),
+                sorted(permission.unlocks),
+                sorted(permission.implies),
+                permission.consent_by.value,
+                permission.text,
+                permission.person_text,
             ]
-            for one in catalogue.permissions.values()
+            for permission in catalogue.permissions.values()
         ],
     }
 
@@ -142,7 +149,12 @@ def catalogue_of(name: str, kept: dict[str, Any]) -> Catalogue:
 
 
 def collections_document(tree: CollectionTree) -> dict[str, Any]:
-    return {"collections": [[one.path, one.title, sorted(one.objects), one.rule] for one in tree.collections.values()]}
+    return {
+        "collections": [
+            [collection.path, collection.title, sorted(collection.objects), collection.rule]
+            for collection in tree.collections.values()
+        ]
+    }
 
 
 def read_collections(kept: dict[str, Any]) -> CollectionTree:

@@ -153,10 +153,14 @@ def replace_collections(session: Session, resource_id: UUID, tree: CollectionTre
         .where(col(ResourceRow.id) == resource_id)
         .values(collections_revision=col(ResourceRow.collections_revision) + 1)
     )
-    for one in tree.collections.values():
+    for collection in tree.collections.values():
         session.add(
             CollectionRow(
-                resource_id=resource_id, path=one.path, title=one.title, objects=sorted(one.objects), rule=one.rule
+                resource_id=resource_id,
+                path=collection.path,
+                title=collection.title,
+                objects=sorted(collection.objects),
+                rule=collection.rule,
             )
         )
 
@@ -232,3 +236,8 @@ def catalogues(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Cata
 def prepared(resource_id: UUID, revision: int) -> Catalogue | None:
     """Return the catalogue if it is prepared in this process."""
     return _prepared.get((resource_id, revision))
+
+
+def guarded_by(session: Session, client_id: str) -> list[str]:
+    """Return the names of the resources that a client guards."""
+    return list(session.exec(select(ResourceRow.name).where(ResourceRow.guard_client_id == client_id)))

@@ -345,7 +345,7 @@ RULES = (
         "Redirect URI in the clear",
         why="Whoever is on the way reads the answer, and with it the authorization code.",
         when=(
-            "A redirect URI is of the scheme http, in whatever mails, and its host, whatever stands before an @, is "
+            "A redirect URI is of the scheme http, in whatever case, and its host, whatever stands before an @, is "
             "none of the loopback names (127.0.0.1, ::1, localhost)."
         ),
         how_bad="High on a live client; medium otherwise.",
@@ -433,8 +433,8 @@ RULES = (
         when=(
             "Another client of the directory that is not removed was registered before it (of two at the same moment, "
             "the one whose id comes first), and their names look alike: without marks, case, spaces and punctuation, "
-            "and with mails and digits that look like others (0 and o; 1, i and l; rn and m; vv and w; Cyrillic and "
-            "Greek mails like Latin ones) taken for the same, they are equal."
+            "and with letters and digits that look like others (0 and o; 1, i and l; rn and m; vv and w; Cyrillic and "
+            "Greek letters like Latin ones) taken for the same, they are equal."
         ),
         how_bad="Always medium.",
         reference="Unicode Technical Standard 39 section 4 (confusable detection)",

@@ -9,6 +9,7 @@ from fastapi import Query, Request, Response
 from jamb.actions.base.act import Act
 from jamb.actions.clients import clients, dossier, registrations
 from jamb.actions.resources import usage
+from jamb.core.clients.clients import registration
 from jamb.core.lists import Attention, ClientSort
 from jamb.service.callers import may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
@@ -50,13 +51,9 @@ def register_client(
     """Register a client. The answer has its client id and next steps."""
     made = registrations.register(
         act,
-        sent.name,
-        sent.purpose,
-        sent.kind,
+        registration(sent.name, sent.purpose, sent.kind, sent.redirect_uris, sent.publisher),
         sent.owners,
         make_owner=act.own is not None,
-        redirect_uris=sent.redirect_uris,
-        publisher=sent.publisher,
         trial_ends_at=sent.trial_ends_at,
     )
     response.headers["Location"] = f"{request.url.path}/{made.id}"

@@ -11,10 +11,11 @@ from jamb.actions.base.act import Act
 from jamb.actions.clients import attempts
 from jamb.actions.credentials import adding, credentials
 from jamb.actions.credentials.sheets import connection_sheets
+from jamb.actions.credentials.shown_once import issued_answer, made_answer
 from jamb.service.callers import may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_number
 from jamb.service.http.routing import api_router
-from jamb.service.routes.credentials.additions import addition_of, issued_answer, made_answer
+from jamb.service.routes.credentials.additions import addition_of
 from jamb.wire.base.shapes import Page
 from jamb.wire.credentials import credentials as wire
 from jamb.wire.credentials.rotations import User

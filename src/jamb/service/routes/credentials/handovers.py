@@ -11,13 +11,14 @@ from jamb.actions.base.act import Act
 from jamb.actions.credentials import adding, handovers, recipients
 from jamb.actions.credentials.adding import Added, Place
 from jamb.actions.credentials.delivering import Delivered, to_owners
+from jamb.actions.credentials.shown_once import carried
 from jamb.actions.entry.tries import guessing
 from jamb.core.credentials.handover import Deliver
 from jamb.core.tries import LINK_ADDRESS, Counted
 from jamb.service.callers import Now, TheRuntime, may
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
-from jamb.service.routes.credentials.additions import addition_of, issued_answer, made_answer
+from jamb.service.routes.credentials.additions import addition_of
 from jamb.wire.credentials import handovers as wire
 
 router = api_router("/api/v1", tags=["handovers"])
@@ -26,17 +27,6 @@ _OF_CLIENT = "/directories/{directory}/clients/{client}/handovers"
 
 def terms_of(sent: wire.HandoverWish) -> handovers.HandoverTerms:
     return handovers.HandoverTerms(sent.hours, sent.passphrase.get_secret_value(), sent.note)
-
-
-def carried(client_name: str, directory_name: str, added: Added) -> bytes:
-    """Return what a link shall show of an added credential."""
-    shown = wire.HandedOver(
-        client_name=client_name,
-        directory_name=directory_name,
-        issued=issued_answer(added),
-        made=made_answer(added),
-    )
-    return shown.model_dump_json().encode()
 
 
 def _for_owners(at: Place, added: Added) -> str:

@@ -12,13 +12,13 @@ from jamb.actions.credentials import rotations
 from jamb.actions.credentials.adding import SHOWN, Added, Place
 from jamb.actions.credentials.delivering import Delivered, to_owners
 from jamb.actions.credentials.handovers import HandoverTerms
+from jamb.actions.credentials.shown_once import carried, issued_answer, made_answer
 from jamb.core.credentials.handover import MOST_HOURS, Deliver
 from jamb.core.directory.policy import BOUNDS
 from jamb.service.callers import TheRuntime, may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack_position, unpack_position
 from jamb.service.http.routing import api_router
-from jamb.service.routes.credentials.additions import addition_of, issued_answer, made_answer
-from jamb.service.routes.credentials.handovers import carried
+from jamb.service.routes.credentials.additions import addition_of
 from jamb.wire.base.shapes import Page
 from jamb.wire.credentials import rotations as wire
 
