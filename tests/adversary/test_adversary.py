@@ -268,12 +268,12 @@ class Adversary(RuleBasedStateMachine):
                 one["implies"] = []
             if smaller and one["name"] == "vault.empty":
                 one["unlocks"], one["implies"] = ["doors.list"], []
-        fitted = {
+        rightsized = {
             **sent,
             "operations": [_only(one, _OPERATION) for one in operations],
             "permissions": [_only(one, _PERMISSION) for one in permissions],
         }
-        self.scene.call(self.as_(who), "PUT", "/resources/vault", fitted)
+        self.scene.call(self.as_(who), "PUT", "/resources/vault", rightsized)
 
     @rule(who=WHO)
     def take_its_name(self, who: int) -> None:

@@ -1,4 +1,4 @@
-"""The audit from the command line: resolved, fitted, reviewed, removed, and taken along as evidence."""
+"""The audit from the command line: resolved, rightsized, reviewed, removed, and taken along as evidence."""
 
 from __future__ import annotations
 

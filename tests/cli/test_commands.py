@@ -38,7 +38,7 @@ JSON_COMMANDS = {
     "excess": ["audit", "excess"],
     "escalation": ["audit", "escalation"],
     "fit": ["rightsize", "show", "Radio bridge", "berths"],
-    "charter": ["charter", "write", "Weather display", "--fitted"],
+    "charter": ["charter", "write", "Weather display", "--rightsized"],
     "reviews": ["reviews", "list"],
     "one review": ["reviews", "show", "Personal data, this year"],
     "removed clients": ["clients", "removed"],

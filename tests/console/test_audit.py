@@ -1,4 +1,4 @@
-"""The audit as whoever works with it sees it: resolved from the list, fitted, reviewed by an owner, cleaned up, restored."""
+"""The audit as whoever works with it sees it: resolved from the list, rightsized, reviewed by an owner, cleaned up, restored."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def test_findings_are_grouped_by_owner_and_who_may_not_remedy_learns_why(open_co
         expect(card.get_by_role("button", name="Name an owner")).to_have_count(0)
 
 
-def fitted(page: Page) -> None:
+def rightsized(page: Page) -> None:
     fit = page.locator("#rightsize")
     expect(fit).to_contain_text("berths.manage, everywhere")
     expect(fit).to_contain_text("berth.close, occupant.assign")
@@ -65,7 +65,7 @@ def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console
     with world.jamb() as jamb:
         client = jamb.clients.find("Quay dashboard")
     with open_console("steward", path=f"/clients/{client.id}#rightsize") as page:
-        fitted(page)
+        rightsized(page)
         page.get_by_role("button", name="Start a dry run").click()
         expect(page.locator("#rightsize")).to_contain_text("nothing would have been refused")
         page.get_by_role("button", name="Put it in force").click()
@@ -80,7 +80,7 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
     with world.jamb() as jamb:
         client = jamb.clients.find("Quay dashboard")
     with open_console("oskar", path=f"/clients/{client.id}#rightsize") as page:
-        fitted(page)
+        rightsized(page)
         with page.expect_download() as saved:
             page.get_by_role("button", name="Save it as a charter").click()
         assert saved.value.suggested_filename == "quay-dashboard.toml"

@@ -55,12 +55,15 @@ def test_what_fits_a_client_here_is_adopted_in_another_directory(world: World) -
         auditor_sees = auditor.narrowing
         wait_until(lambda: (found := auditor_sees.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
         whole = auditor.charters.write(made.id)
-        fitted = auditor.charters.write(made.id, fitted=True)
+        rightsized = auditor.charters.write(made.id, rightsized=True)
         assert [(one.permission, one.within) for one in whole.charter.asks] == [("dispatches.manage", [])]
         assert auditor.charters.compare(whole.charter).steps == [], "it is what was written down"
-        assert (fitted.fitted, "fitted to what it does at dispatches" in fitted.file) == (["dispatches"], True)
-        charter = read_charter(fitted.file)
-        assert charter == fitted.charter
+        assert (rightsized.rightsized, "rightsized to what it does at dispatches" in rightsized.file) == (
+            ["dispatches"],
+            True,
+        )
+        charter = read_charter(rightsized.file)
+        assert charter == rightsized.charter
         assert [(one.permission, one.within) for one in charter.asks] == [("dispatches.read", ["duty/vts"])]
         assert charter.credential == CharterCredential(kind=CredentialKind.SECRET, days=90)
         (effect,) = auditor.charters.compare(charter).effects

@@ -7308,7 +7308,7 @@ export interface components {
         };
         /**
          * WrittenCharter
-         * @description A client's charter. `fitted`: resources at which it declares less than is held. `file`: the same, as TOML.
+         * @description A client's charter. `rightsized`: resources at which it declares less than is held. `file`: the same, as TOML.
          */
         WrittenCharter: {
             /** Client Id */
@@ -7320,8 +7320,8 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** Fitted */
-            fitted: string[];
+            /** Rightsized */
+            rightsized: string[];
             charter: components["schemas"]["Charter"];
             /** File */
             file: string;
@@ -8980,7 +8980,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description With what fits its use instead of what it holds */
-                fitted?: boolean;
+                rightsized?: boolean;
             };
             header?: never;
             path: {

@@ -47,7 +47,7 @@ function explainCall(resource: string, operation: string, object: string, kind: 
   void router.replace({ hash: "#explain" });
 }
 const PARTS = [
-  ["ladder", "Ladder"], ["rightsize", "Fit"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
+  ["ladder", "Ladder"], ["rightsize", "Right-sizing"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
   ["refused", "Refused calls"], ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
 ] as const;
 const count = (part: string) =>
@@ -110,7 +110,7 @@ const count = (part: string) =>
           </section>
 
           <section v-if="can('rightsizing.read')" id="rightsize" aria-labelledby="rightsize-title">
-            <h2 id="rightsize-title">Fit <span class="soft small">what it holds as itself, beside what would do</span></h2>
+            <h2 id="rightsize-title">Right-sizing <span class="soft small">what it holds as itself, beside what would do</span></h2>
             <Rightsizing :client="id" :resources="data.resources" />
           </section>
 

@@ -31,12 +31,12 @@ const held = (rows: { permission: string; reach: { words: string } }[]) => rows.
     <template #below><AuditTabs /></template>
   </PageHead>
   <section v-if="dry_runs?.length" aria-labelledby="dry_runs">
-    <h2 id="dry_runs">Tried out <span class="soft small">nothing is refused by these; what they would refuse is counted</span></h2>
+    <h2 id="dry_runs">Dry runs <span class="soft small">nothing is refused by these; what they would refuse is counted</span></h2>
     <table class="log">
-      <thead><tr><th scope="col">Client</th><th scope="col">Instead of</th><th scope="col">Tried out</th><th scope="col">Missed</th><th scope="col">Until</th></tr></thead>
+      <thead><tr><th scope="col">Client</th><th scope="col">Instead of</th><th scope="col">In the dry run</th><th scope="col">Missed</th><th scope="col">Until</th></tr></thead>
       <tbody>
         <tr v-for="one in dry_runs" :key="one.id">
-          <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#fit' }">{{ one.client_name }}</RouterLink><div class="soft small">at {{ one.resource }}</div></td>
+          <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#rightsize' }">{{ one.client_name }}</RouterLink><div class="soft small">at {{ one.resource }}</div></td>
           <td class="free small">{{ held(one.before) }}</td><td class="free small">{{ held(one.after) }}</td>
           <td class="nowrap"><StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? `${one.missed} calls` : 'nothing'" /></td>
           <td class="nowrap"><Moment :at="one.dry_run_until" /></td>
@@ -54,7 +54,7 @@ const held = (rows: { permission: string; reach: { words: string } }[]) => rows.
       <tbody>
         <template v-for="one in data" :key="one.key">
           <tr>
-            <td class="free name"><RouterLink v-if="by === 'client'" :to="{ name: 'dossier', params: { id: one.key }, hash: '#fit' }">{{ one.title }}</RouterLink><RouterLink v-else-if="by === 'resource'" :to="{ name: 'resources', params: { name: one.key } }">{{ one.title }}</RouterLink><template v-else>{{ one.title }}</template></td>
+            <td class="free name"><RouterLink v-if="by === 'client'" :to="{ name: 'dossier', params: { id: one.key }, hash: '#rightsize' }">{{ one.title }}</RouterLink><RouterLink v-else-if="by === 'resource'" :to="{ name: 'resources', params: { name: one.key } }">{{ one.title }}</RouterLink><template v-else>{{ one.title }}</template></td>
             <td><svg class="bar" height="12" width="100%" role="img" :aria-label="`${number.format(one.used)} used, ${number.format(one.unused)} unused`"><rect class="used" height="12" :width="wide(one.used)" /><rect class="unused" height="12" :x="wide(one.used)" :width="wide(one.unused)" /></svg></td>
             <td class="number">{{ number.format(one.granted) }}</td>
             <td class="number">{{ number.format(one.unused) }}</td>

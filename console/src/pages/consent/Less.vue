@@ -26,7 +26,7 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
   <dl class="facts">
     <dt>No longer possible</dt><dd><strong>{{ rightsized.no_longer.join(", ") || "nothing" }}</strong></dd>
     <template v-if="rightsized.narrower.length"><dt>For fewer objects</dt><dd>{{ rightsized.narrower.join(", ") }}</dd></template>
-    <dt>Tried out</dt>
+    <dt>In the dry run</dt>
     <dd>begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />: <StateWord :tone="dry_run.missed ? 'broken' : 'live'" :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
     <template v-if="dry_run.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>
   </dl>

@@ -38,7 +38,7 @@ const request = () => run(async () => {
   why.value = "";
 });
 const declare = () => attempt(async () => {
-  const found = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/charter", { params: { path: { directory: directory.value, client: props.client }, query: { fitted: true } } }));
+  const found = await must(api.GET("/api/v1/directories/{directory}/clients/{client}/charter", { params: { path: { directory: directory.value, client: props.client }, query: { rightsized: true } } }));
   save(`${found.charter.name.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.toml`, found.file);
 });
 const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_run.dry_run_until) <= Date.now());
@@ -72,7 +72,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
         </div>
         <div v-if="data.dry_run" class="card stack">
           <p>
-            Tried out, begun <Moment :at="data.dry_run.started_at" /> by {{ data.dry_run.started_by }}, over <Moment :at="data.dry_run.dry_run_until" />: <code>{{ held(data.dry_run.after).join("; ") || "nothing" }}</code>.
+            Dry run, begun <Moment :at="data.dry_run.started_at" /> by {{ data.dry_run.started_by }}, over <Moment :at="data.dry_run.dry_run_until" />: <code>{{ held(data.dry_run.after).join("; ") || "nothing" }}</code>.
             <StateWord :tone="data.dry_run.missed ? 'broken' : 'live'" :word="data.dry_run.missed ? `${data.dry_run.missed} calls would have been refused` : 'nothing would have been refused'" />
           </p>
           <ul v-if="data.dry_run.misses.length" class="small"><li v-for="one in data.dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul>

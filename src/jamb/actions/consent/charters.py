@@ -41,13 +41,13 @@ from jamb.store.resources import resources
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """A charter of a client. `fitted`: resources at which it declares less than is held."""
+    """A charter of a client. `rightsized`: resources at which it declares less than is held."""
 
     client_id: str
     directory: str
     at: datetime
     charter: Charter
-    fitted: tuple[str, ...]
+    rightsized: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,11 +81,12 @@ class _Places:
         return next((row for row in self.rows.values() if name in {row.name, row.identifier}), None)
 
 
-def write_charter(act: Act, client_id: str, *, fitted: bool) -> Written:
+def write_charter(act: Act, client_id: str, *, rightsized: bool) -> Written:
     """Return the charter that a client follows as it stands.
 
     Args:
-        fitted: with the smallest grants that fit its use instead of what it holds, where something smaller is known.
+        rightsized: with the smallest grants that fit its use instead of what it holds, where something smaller is
+        known.
     """
     with act.read() as session:
         row = find_client(session, act.directory, client_id)
@@ -93,11 +94,11 @@ def write_charter(act: Act, client_id: str, *, fitted: bool) -> Written:
         places = _places(session, act.directory)
         standing, reasons = _standing(loaded, places, act.now), _reasons(loaded, places)
         # What fits its use gives nothing that is not held: what is only asked for is not in it.
-        declared = {} if fitted else {**standing.asked}
+        declared = {} if rightsized else {**standing.asked}
         for place, held in standing.granted.items():
             declared[place] = {**declared.get(place, {}), **held}
         less = []
-        for picture in loaded.picture.resources if fitted else ():
+        for picture in loaded.picture.resources if rightsized else ():
             fit = smaller_grant(picture, act.directory.policy, act.now)
             if fit is None:
                 continue

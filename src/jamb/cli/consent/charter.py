@@ -42,21 +42,21 @@ _TAKES = (("narrower", "for fewer objects", "green"), ("no_longer", "no longer p
 @app.command()
 def write(
     client: ClientArgument,
-    fitted: Annotated[
-        bool, typer.Option("--fitted", help="With the smallest grants that fit its use, instead of what it holds")
+    rightsized: Annotated[
+        bool, typer.Option("--rightsized", help="With the smallest grants that fit its use, instead of what it holds")
     ] = False,
     save: Annotated[Path | None, typer.Option(help="A file to write, instead of standard output")] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Write a client down as a charter: what it is, asks, reaches, and how it proves itself."""
     with connected() as jamb:
-        found = jamb.charters.write(jamb.clients.find(client).id, fitted=fitted)
+        found = jamb.charters.write(jamb.clients.find(client).id, rightsized=rightsized)
     if save is not None:
         if save.exists():
             raise BadInput.field("--save", str(save), "a file that is not there yet", "Compare with it instead.")
         save.write_text(found.file, "utf-8")
     emit(found, output, lambda: print(found.file, end="") if save is None else out.print(f"Written to {save}."))
-    if fitted and not found.fitted:
+    if rightsized and not found.rightsized:
         note("Nothing smaller is known to do: it declares what is held.")
 
 

@@ -153,13 +153,13 @@ def _show(found: Rightsizing) -> None:
     elif one is not None:
         note("`jamb rightsize dry-run` counts what it would refuse; `jamb rightsize enforce` puts it in force then,")
         note("or `jamb rightsize request` asks an approver to.")
-        note("`jamb charter write CLIENT --fitted` declares it in a file.")
+        note("`jamb charter write CLIENT --rightsized` declares it in a file.")
 
 
 def show_dry_run(one: DryRun) -> None:
     missed = f"{one.missed} call{'' if one.missed == 1 else 's'}" if one.missed else "nothing"
     after = held_words(one.after)
-    out.print(f"Tried out (over {relative(one.dry_run_until)}): {after}. Missed so far: {missed}.", markup=False)
+    out.print(f"In a dry run (over {relative(one.dry_run_until)}): {after}. Missed so far: {missed}.", markup=False)
     for miss in one.misses:
         about = f" {miss.object}" if miss.object else ""
         out.print(f"  {miss.calls:>6}  {miss.operation}{about}, last {relative(miss.last_at)}", markup=False)

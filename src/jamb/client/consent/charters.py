@@ -7,10 +7,10 @@ from jamb.wire.consent.charters import Charter, CharterComparison, WrittenCharte
 
 
 class Charters(Noun):
-    def write(self, client_id: str, *, fitted: bool = False) -> WrittenCharter:
-        """Return what a client is as a charter. `fitted`: with what fits its use instead of what it holds."""
+    def write(self, client_id: str, *, rightsized: bool = False) -> WrittenCharter:
+        """Return what a client is as a charter. `rightsized`: with what fits its use instead of what it holds."""
         path = f"/clients/{part(client_id)}/charter"
-        return self._transport.one(WrittenCharter, "GET", path, params={"fitted": fitted})
+        return self._transport.one(WrittenCharter, "GET", path, params={"rightsized": rightsized})
 
     def compare(self, charter: Charter) -> CharterComparison:
         """Return what differs from the client of its name, and what following it would do. Changes nothing.

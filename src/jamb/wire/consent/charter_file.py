@@ -11,20 +11,20 @@ from jamb.wire.base.shapes import checked
 from jamb.wire.consent.charters import Charter
 
 _HEAD = """\
-# {name}, as it is in {directory} on {day}{fitted}.
+# {name}, as it is in {directory} on {day}{rightsized}.
 # `jamb charter compare FILE` says what differs in a directory; `jamb charter adopt FILE` makes it so.
 """
 
 
-def charter_file(charter: Charter, directory: str, day: str, fitted: list[str]) -> str:
+def charter_file(charter: Charter, directory: str, day: str, rightsized: list[str]) -> str:
     """Return a charter as a file: TOML 1.0, what is left at its default left out."""
     members = charter.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     members = {"charter": charter.charter, **{name: value for name, value in members.items() if value != []}}
     members["asks"] = [{name: value for name, value in ask.items() if value != []} for ask in members.pop("asks", [])]
     if not members["asks"]:
         del members["asks"]
-    said = f", fitted to what it does at {', '.join(fitted)}" if fitted else ""
-    return _HEAD.format(name=charter.name, directory=directory, day=day, fitted=said) + tomli_w.dumps(members)
+    said = f", rightsized to what it does at {', '.join(rightsized)}" if rightsized else ""
+    return _HEAD.format(name=charter.name, directory=directory, day=day, rightsized=said) + tomli_w.dumps(members)
 
 
 def read_charter(text: str) -> Charter:

@@ -79,12 +79,12 @@ class Charter(Sent):
 
 
 class WrittenCharter(Answered):
-    """A client's charter. `fitted`: resources at which it declares less than is held. `file`: the same, as TOML."""
+    """A client's charter. `rightsized`: resources at which it declares less than is held. `file`: the same, as TOML."""
 
     client_id: str
     directory: str
     at: Moment
-    fitted: Names
+    rightsized: Names
     charter: Charter
     file: str
 

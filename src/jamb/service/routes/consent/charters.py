@@ -21,18 +21,18 @@ def read_charter(
     act: Annotated[Act, may("charters.read")],
     client: str,
     now: Now,
-    fitted: Annotated[bool, Query(description="With what fits its use instead of what it holds")] = False,
+    rightsized: Annotated[bool, Query(description="With what fits its use instead of what it holds")] = False,
 ) -> wire.WrittenCharter:
     """What the client is, as a charter that can be followed in any directory."""
-    found = charters.write_charter(act, client, fitted=fitted)
+    found = charters.write_charter(act, client, rightsized=rightsized)
     charter = wire.charter_of(found.charter)
     return wire.WrittenCharter(
         client_id=found.client_id,
         directory=found.directory,
         at=found.at,
-        fitted=list(found.fitted),
+        rightsized=list(found.rightsized),
         charter=charter,
-        file=charter_file(charter, found.directory, f"{now:%Y-%m-%d}", list(found.fitted)),
+        file=charter_file(charter, found.directory, f"{now:%Y-%m-%d}", list(found.rightsized)),
     )
 
 

@@ -1,0 +1,70 @@
+"""What a read of the API costs before its own work: one connection, and few statements."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import Counter
+from typing import Any
+
+import httpx
+import pytest
+from pydantic import SecretStr
+from sqlalchemy import Engine, event
+from sqlalchemy.pool import Pool
+
+from jamb.service.app import create_app
+from jamb.service.settings import Settings
+from tests.world import World
+
+HERE = "/api/v1/directories/quillhaven"
+# Who is signed in, the client and Jamb's own API, roles, what is owned, consents; then what the page itself reads.
+BEFORE = 5
+# The directory itself is read by makers, too: so it matters in which groups one is.
+READS = {"": 1, "/publishers": 1, "/webhooks": 1, "/ledger": 1, "/people": 2, "/reviews": 2}
+
+
+@pytest.fixture
+def counted() -> Any:
+    """Count statements and connections of this process's engines."""
+    found: Counter[str] = Counter()
+
+    def statement(*_: Any) -> None:
+        found["statements"] += 1
+
+    def connection(*_: Any) -> None:
+        found["connections"] += 1
+
+    event.listen(Engine, "before_cursor_execute", statement)
+    event.listen(Pool, "checkout", connection)
+    yield found
+    event.remove(Engine, "before_cursor_execute", statement)
+    event.remove(Pool, "checkout", connection)
+
+
+def test_a_read_takes_one_connection_and_five_statements_before_its_work(world: World, counted: Counter[str]) -> None:
+    settings = Settings(
+        home=world.home, port=world.port, database_url=SecretStr(world.cluster.url), notices_cron="0 0 1 1 *"
+    )
+    person = next(one for one in world.demo["people"] if "steward" in one["roles"] and one["directory"] == "quillhaven")
+
+    async def read_all() -> dict[str, tuple[int, int]]:
+        app = create_app(settings)
+        costs: dict[str, tuple[int, int]] = {}
+        async with app.router.lifespan_context(app):
+            transport = httpx.ASGITransport(app=app)
+            async with httpx.AsyncClient(transport=transport, base_url=world.base_url, timeout=60) as http:
+                signed_in = await http.post(
+                    "/api/v1/session", json={"login": person["login"], "password": person["password"]}
+                )
+                signed_in.raise_for_status()
+                for path in READS:
+                    tries = []
+                    # Background work of this process may come between: the least of some is what the read costs.
+                    for _ in range(4):
+                        counted.clear()
+                        (await http.get(HERE + path)).raise_for_status()
+                        tries.append((counted["connections"], counted["statements"]))
+                    costs[path] = min(tries)
+        return costs
+
+    assert asyncio.run(read_all()) == {path: (1, BEFORE + own) for path, own in READS.items()}
