@@ -59,7 +59,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.get_by_label("I have put the secret where it belongs").check()
         close.click()
         expect(page.locator("body")).not_to_contain_text(secret)
-        expect(page.get_by_role("heading", name="What is left")).to_be_visible()
+        expect(page.get_by_role("heading", name="Next steps")).to_be_visible()
         page.get_by_role("button", name="To its dossier").last.click()
         page.get_by_role("heading", level=1, name=name).wait_for()
         client_id = page.url.rsplit("/", 1)[1]

@@ -6853,8 +6853,8 @@ export interface components {
             scopes: string[];
             /** Secret */
             secret: string | null;
-            /** Secret Ends */
-            secret_ends: string | null;
+            /** Secret Expires At */
+            secret_expires_at: string | null;
             /** Forms */
             forms: {
                 [key: string]: string;

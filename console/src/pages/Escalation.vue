@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// Escalation paths: weak ends on the left, strong ones on the right, names on the arrows; and what parts most.
+// Escalation paths: weak ends on the left, strong ones on the right, names on the arrows; and the change that closes most.
 import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import { useEscalation } from "@/api/use";
@@ -10,11 +10,11 @@ import AuditTabs from "./audit/AuditTabs.vue";
 type Node = Schemas["PathNode"];
 const { data, error, isLoading, refetch } = useEscalation();
 const cut = ref("");
-const ways = computed(() => data.value?.paths ?? []);
+const paths = computed(() => data.value?.paths ?? []);
 const parted = (way: { steps: { cut: string }[] }) => cut.value !== "" && way.steps.some((step) => step.cut === cut.value);
 // All clients at once is no place to be, but a way to each of them: it is drawn with the arrow before it.
 const merged = computed(() =>
-  ways.value.map((way) => {
+  paths.value.map((way) => {
     const steps: { by: string; cut: string; to: Node }[] = [];
     let over: { by: string; cut: string } | null = null;
     for (const step of way.steps) {
@@ -82,21 +82,21 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 </script>
 
 <template>
-  <PageHead title="Escalation" :count="data ? `${data.pairs} ways` : ''" :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '">
+  <PageHead title="Escalation" :count="data ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''" :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '">
     <template #below><AuditTabs /></template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
     <template v-if="data">
-      <p v-if="!ways.length" class="empty">Nobody who may do little can take over what may do much.</p>
+      <p v-if="!paths.length" class="empty">Nobody who may do little can take over what may do much.</p>
       <template v-else>
         <section v-if="data.cuts.length" aria-labelledby="cuts">
-          <h2 id="cuts">What parts most <span class="soft small">a single change; choose one to see which ways it ends</span></h2>
+          <h2 id="cuts">Changes that close the most paths <span class="soft small">choose one to see which</span></h2>
           <ol class="cuts">
             <li v-for="one in data.cuts" :key="one.cut"><button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut"><strong>{{ one.closes }} of {{ data.pairs }}</strong> {{ one.words }}</button></li>
           </ol>
         </section>
         <figure class="card drawing" tabindex="0" aria-label="Drawing">
-          <svg :viewBox="`0 0 ${drawn.wide} ${drawn.tall}`" :width="drawn.wide" :height="drawn.tall" role="img" aria-label="The ways, drawn from top to bottom; the list beneath says the same">
+          <svg :viewBox="`0 0 ${drawn.wide} ${drawn.tall}`" :width="drawn.wide" :height="drawn.tall" role="img" aria-label="The escalation paths, drawn from top to bottom; the list beneath says the same">
             <defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M 0 0 L 8 4 L 0 8 z" /></marker></defs>
             <g v-for="line in drawn.lines" :key="line.path" :class="{ cut: cut !== '' && line.cut === cut }">
               <path class="arrow" :d="line.path" marker-end="url(#tip)" />
@@ -111,13 +111,13 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
             </g>
           </svg>
         </figure>
-        <section aria-labelledby="ways">
-          <h2 id="ways">The ways <span class="soft small">the gravest first, each a shortest one</span></h2>
-          <ol class="ways">
+        <section aria-labelledby="paths">
+          <h2 id="paths">The paths <span class="soft small">the gravest first, each a shortest one</span></h2>
+          <ol class="paths">
             <li v-for="(way, place) in merged" :key="place" :class="{ parted: parted(way) }">
               <strong>{{ way.source.name }}</strong>
               <template v-for="(step, at) in way.steps" :key="at">{{ " " }}<span class="soft">→ {{ step.by }} →</span>{{ " " }}<RouterLink v-if="step.to.kind === 'client'" :to="{ name: 'dossier', params: { id: step.to.id } }">{{ step.to.name }}</RouterLink><strong v-else>{{ step.to.name }}</strong></template>
-              <span v-if="parted(way)" class="small"> — ended by that change</span>
+              <span v-if="parted(way)" class="small"> — closed by that change</span>
             </li>
           </ol>
         </section>

@@ -107,7 +107,7 @@ async function register(): Promise<void> {
       <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
     <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
-      <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> What is left</h2>
+      <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> Next steps</h2>
       <ul v-if="client.next_steps.length" class="left">
         <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
       </ul>

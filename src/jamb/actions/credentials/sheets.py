@@ -54,7 +54,7 @@ def sheets_of(
             resource=identifier,
             scopes=scopes,
             secret=secret,
-            secret_ends=ends,
+            secret_expires_at=ends,
             kind=kind,
         )
         for identifier, scopes in sorted(places)

@@ -179,9 +179,8 @@ def escalation(output: Output = Form.TABLE) -> None:
         found = jamb.findings.escalation_paths()
 
     def show() -> None:
-        out.print(
-            f"{found.pairs} escalation paths from below a weight of {found.weak_below} to {found.strong_from} or more."
-        )
+        words = "escalation path" if found.pairs == 1 else "escalation paths"
+        out.print(f"{found.pairs} {words} from below a weight of {found.weak_below} to {found.strong_from} or more.")
         for way in found.paths:
             line = Text(f"\n{way.source.name}", style="bold")
             line.append(f" ({way.source.weight:g})", style="dim")

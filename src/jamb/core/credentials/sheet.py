@@ -31,8 +31,8 @@ def _rows(sheet: ConnectionSheet) -> list[tuple[str, str]]:
         ("resource", sheet.resource),
         ("scope", sheet.scope),
     ]
-    if sheet.secret_ends is not None:
-        rows.append(("secret_ends", sheet.secret_ends.isoformat(timespec="seconds")))
+    if sheet.secret_expires_at is not None:
+        rows.append(("secret_expires_at", sheet.secret_expires_at.isoformat(timespec="seconds")))
     return rows
 
 

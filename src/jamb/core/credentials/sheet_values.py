@@ -25,7 +25,7 @@ class ConnectionSheet:
     resource: str
     scopes: tuple[str, ...]
     secret: str | None = None
-    secret_ends: datetime | None = None
+    secret_expires_at: datetime | None = None
     kind: CredentialKind = CredentialKind.SECRET
 
     @property

@@ -165,7 +165,7 @@ class Sheet(Answered):
     resource: str
     scopes: list[str]
     secret: str | None
-    secret_ends: Moment | None
+    secret_expires_at: Moment | None
     forms: dict[str, str]
 
 
@@ -211,6 +211,6 @@ def sheet_of(sheet: ConnectionSheet) -> Sheet:
         resource=sheet.resource,
         scopes=list(sheet.scopes),
         secret=sheet.secret,
-        secret_ends=sheet.secret_ends,
+        secret_expires_at=sheet.secret_expires_at,
         forms=render(sheet),
     )

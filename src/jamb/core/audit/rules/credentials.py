@@ -53,11 +53,11 @@ def _expiring(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
             client,
             credential.id,
             Severity.LOW if replaced else Severity.HIGH if in_use else Severity.MEDIUM,
-            f"{credential.name} ends on {day(credential.expires_at)}",
+            f"{credential.name} expires on {day(credential.expires_at)}",
             {
-                "ends": exact(credential.expires_at),
+                "expires": exact(credential.expires_at),
                 "last used": on(credential.last_used_at),
-                "policy": f"notice from {policy.warn_days} days before the end",
+                "policy": f"warned from {policy.warn_days} days before expiry",
             },
             remedy,
             RemedyKind.WITHDRAW_CREDENTIAL if replaced else RemedyKind.ROTATE,
@@ -73,9 +73,9 @@ def _expired(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
             client,
             credential.id,
             Severity.LOW if others else Severity.MEDIUM,
-            f"{credential.name} ended on {day(credential.expires_at)}",
+            f"{credential.name} expired on {day(credential.expires_at)}",
             {
-                "ended": exact(credential.expires_at),
+                "expired": exact(credential.expires_at),
                 "last used": on(credential.last_used_at),
                 "others that work": str(len(others)),
             },
@@ -100,7 +100,7 @@ def _too_long(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> 
                 f"{credential.name} {words}",
                 {
                     "issued": exact(credential.issued_at),
-                    "ends": exact(credential.expires_at) if not endless else "no expiry",
+                    "expires": exact(credential.expires_at) if not endless else "no expiry",
                     "policy": f"{setting} {getattr(policy, setting)}",
                 },
                 "Rotate it: the one that follows lives as long as the policy allows.",
@@ -169,7 +169,7 @@ def _weak_key(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) ->
                 credential.id,
                 Severity.LOW,
                 f"{credential.name} has a key that ages: {credential.weak}",
-                {"key": credential.weak, "ends": exact(credential.expires_at)},
+                {"key": credential.weak, "expires": exact(credential.expires_at)},
                 "Let a stronger key follow it: EC P-256, or RSA of 3072 bits.",
                 RemedyKind.ROTATE,
                 credential.id,
@@ -224,7 +224,7 @@ def _still_tried(client: ClientPicture, _policy: DirectoryPolicy, now: datetime)
                 client,
                 tried.hint,
                 Severity.MEDIUM if works else Severity.HIGH,
-                f"{tried.hint} has ended and is still tried",
+                f"{tried.hint} has expired or was withdrawn, and is still tried",
                 {"last tried": on(tried.last_at), "from": tried.address or "unknown"},
                 "Find the job at that address, and configure a credential that works.",
             )
@@ -239,7 +239,7 @@ def _public_secret(client: ClientPicture, _policy: DirectoryPolicy, now: datetim
             "",
             Severity.HIGH,
             "Has a secret, and cannot keep one",
-            {one.hint: f"ends {exact(one.expires_at)}" for one in secrets},
+            {one.hint: f"expires {exact(one.expires_at)}" for one in secrets},
             "Withdraw it: a public client proves nothing by what everybody who has it can read.",
             RemedyKind.WITHDRAW_CREDENTIAL,
             secrets[0].id,
@@ -250,11 +250,11 @@ RULES = (
     Rule(
         "credential-expiring",
         Family.CREDENTIALS,
-        "Credential about to end",
+        "Credential about to expire",
         why="When a credential expires, whatever uses it stops, usually at night and without anyone looking.",
         when=(
-            "A credential works and ends within `warn_days`. It is outlasted where another credential of the client "
-            "works, does not end within `warn_days`, and ends later. It was used lately where its last use is at "
+            "A credential works and expires within `warn_days`. It is outlasted where another credential of the client "
+            "works, does not expire within `warn_days`, and expires later. It was used lately where its last use is at "
             f"most {RECENT.days} days ago."
         ),
         how_bad="Low where it is outlasted; else high where it was used lately, and medium where not.",
@@ -271,9 +271,9 @@ RULES = (
     Rule(
         "credential-expired",
         Family.CREDENTIALS,
-        "Credential past its end",
+        "Expired credential, not withdrawn",
         why="An expired credential left about hides whether its client is still needed, and invites reuse in a copy.",
-        when="A credential has ended by itself and is not withdrawn, whether it is disabled or not.",
+        when="A credential has expired and is not withdrawn, whether it is disabled or not.",
         how_bad="Low where a credential of the client works; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 8.3 (post-operational phase)",
         find=_expired,
@@ -289,10 +289,10 @@ RULES = (
         "Credential that lives longer than the policy allows",
         why="The longer a credential lives, the more copies of it there are, and the longer a stolen one serves.",
         when=(
-            "A credential works, and the time from its issue to its end is longer than `secret_longest_days` (a "
+            "A credential works, and the time from its issue to its expiry is longer than `secret_longest_days` (a "
             "secret) or `key_longest_days` (any other kind), by however little; or it has no expiry."
         ),
-        how_bad="High without an end; medium otherwise.",
+        how_bad="High without an expiry; medium otherwise.",
         reference="NIST SP 800-57 part 1 section 5.3 (cryptoperiods)",
         find=_too_long,
         found=(
@@ -395,10 +395,10 @@ RULES = (
     Rule(
         "expired-credential-tried",
         Family.CREDENTIALS,
-        "Ended credential still tried",
+        "Expired or withdrawn credential still tried",
         why="Either a job is failing unseen, or somebody tries what they found.",
         when=(
-            f"A credential that had ended, was withdrawn or disabled was presented at most {RECENT.days} days ago, and "
+            f"A credential that had expired, was withdrawn or disabled was tried at most {RECENT.days} days ago, and "
             "it does not work now either."
         ),
         how_bad="Medium where a credential of the client works; high otherwise.",
