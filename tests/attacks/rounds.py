@@ -66,7 +66,7 @@ def mails(scene: Scene) -> None:
     with scene.world.database() as database:
         directory, good = database.execute("select directory_id, id from person where login like 'hanneke%'").fetchone()
         database.execute(
-            "insert into person (id, directory_id, login, name, live, created_at) values (%s, %s, %s, 'Bad', true, now())",
+            "insert into person (id, directory_id, login, name, active, created_at) values (%s, %s, %s, 'Bad', true, now())",
             [bad, directory, f"ü\x85{uuid4().hex[:6]}@quillhaven.example"],
         )
         for person, minutes in ((bad, 9), (good, 5)):

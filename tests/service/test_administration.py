@@ -518,7 +518,7 @@ def test_nobody_reaches_into_another_directory(world: World) -> None:
 
 
 def test_lists_are_paged_with_links_and_lose_nothing(world: World, steward: httpx.Client) -> None:
-    for sort in ("name", "registered", "ends", "used"):
+    for sort in ("name", "registered", "expiry", "used"):
         seen, path = [], f"{HERE}/clients?limit=3&sort={sort}"
         while path:
             answer = steward.get(path)
@@ -531,7 +531,7 @@ def test_lists_are_filtered_by_what_needs_attention(steward: httpx.Client) -> No
     def names(query: str) -> set[str]:
         return {one["name"] for one in steward.get(f"{HERE}/clients?limit=100&{query}").json()["items"]}
 
-    assert {"Night invoice run"} <= names("attention=ending")
+    assert {"Night invoice run"} <= names("attention=expiring")
     assert {"Crane telemetry trial", "Copy of berth board"} <= names("attention=expired-credential")
     assert {"Radio bridge", "Import test 3"} <= names("attention=ownerless")
     assert {"Fuel quay scheduler"} <= names("attention=waiting")

@@ -52,8 +52,10 @@ def test_what_fits_a_client_here_is_adopted_in_another_directory(world: World) -
     grown_old(world, made)
     assert reads(world, made, "vts.north") == [200]
     with world.jamb("auditor") as auditor:
-        auditor_sees = auditor.narrowing
-        wait_until(lambda: (found := auditor_sees.fit(made.id, "dispatches").proposal) and found.touched, seconds=15)
+        auditor_sees = auditor.rightsizing
+        wait_until(
+            lambda: (found := auditor_sees.propose(made.id, "dispatches").proposal) and found.touched, seconds=15
+        )
         whole = auditor.charters.write(made.id)
         rightsized = auditor.charters.write(made.id, rightsized=True)
         assert [(one.permission, one.within) for one in whole.charter.asks] == [("dispatches.manage", [])]

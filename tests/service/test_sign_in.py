@@ -62,13 +62,13 @@ def test_someone_who_left_is_out_at_once(world: World) -> None:
         login = world.person("auditor")["login"]
         token = world.token("auditor")
         try:
-            database.execute("update person set live = false where login = %s", [login])
+            database.execute("update person set active = false where login = %s", [login])
             assert http.get(f"{HERE}/clients").status_code == 401
             answer = httpx.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
             assert answer.status_code == 403
             assert "no longer active" in answer.json()["detail"]
         finally:
-            database.execute("update person set live = true where login = %s", [login])
+            database.execute("update person set active = true where login = %s", [login])
 
 
 # Devices (RFC 8628)
