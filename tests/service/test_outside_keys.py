@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import ipaddress
 import json
 import socket
 import ssl
@@ -25,7 +26,6 @@ from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption,
 from cryptography.x509.oid import NameOID
 
 from jamb.core.credentials.public_keys import jwk_of
-from jamb.service import egress
 from jamb.service.egress import Egress, NotSpokenTo
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
@@ -41,9 +41,9 @@ class Site:
         self.calls: list[httpx.Request] = []
         self.answers: dict[str, Any] = {"/jwks": {"keys": [KEYS["old"]]}}
         self.clock = 1000.0
-        monkeypatch.setattr(outside_keys.time, "monotonic", lambda: self.clock)
+        monkeypatch.setattr(time, "monotonic", lambda: self.clock)
         # An address of the world, for documentation alone, is not global to the library: it is made so here.
-        monkeypatch.setattr(egress.ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7"))
+        monkeypatch.setattr(ipaddress.IPv4Address, "is_global", property(lambda one: str(one) == "203.0.113.7"))
         entry = (socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 443))
 
         async def look_up(_loop: Any, *_: Any, **__: Any) -> list[Any]:
@@ -218,7 +218,7 @@ def test_no_connection_made_for_one_name_serves_another_at_the_same_address(
             await spoken.ask("GET", place, seconds=5, max_bytes=9999, headers={})
 
     with tls_site(tmp_path, "localhost") as (address, trusted):
-        monkeypatch.setattr(egress.ssl, "create_default_context", lambda: trusted)
+        monkeypatch.setattr(ssl, "create_default_context", lambda: trusted)
         monkeypatch.setattr(asyncio.BaseEventLoop, "getaddrinfo", look_up)
         with pytest.raises(NotSpokenTo, match="ConnectError"):
             in_own_loop(ask_both(address))

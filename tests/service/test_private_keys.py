@@ -37,6 +37,9 @@ from jamb.core.errors import AlreadyEnded, LivesTooLong
 from jamb.wire.credentials.credentials import MadeCertificate
 from tests.world import BERTHS, Made, World, wait_until
 
+# For a client that holds keys: it proves itself by no certificate.
+NO_CERTIFICATE: MadeCertificate = MadeCertificate.model_construct()  # type: ignore[call-arg]
+
 
 @dataclass(frozen=True)
 class Signer:
@@ -283,7 +286,7 @@ def test_keys_of_ones_own_and_a_shared_key_is_refused(world: World) -> None:
         held = custodian.credentials.add_keys(made.id, document, days=20)
         assert held.key_ids == ["key-0", "key-1"]
         for place, key in enumerate(keys):
-            signed = Signer(made, MadeCertificate.model_construct(), key).assertion(world, {"kid": f"key-{place}"})
+            signed = Signer(made, NO_CERTIFICATE, key).assertion(world, {"kid": f"key-{place}"})
             assert ask(world, signed).status_code == 200
         with pytest.raises(Conflict, match="proves itself with this key already"):
             custodian.credentials.add_keys(other.id, {"keys": [jwk_of(keys[0].public_key())]})
@@ -302,7 +305,7 @@ def test_published_keys_of_an_inner_address_are_never_fetched(world: World) -> N
     key = ec.generate_private_key(ec.SECP256R1())
     with world.jamb("custodian") as custodian:
         custodian.credentials.add_keys(made.id, keys_uri=f"https://localhost:{world.port}/d/quillhaven/jwks")
-    answer = ask(world, Signer(made, MadeCertificate.model_construct(), key).assertion(world, {"kid": "x"}))
+    answer = ask(world, Signer(made, NO_CERTIFICATE, key).assertion(world, {"kid": "x"}))
     assert answer.json()["error"] == "invalid_client"
     assert "localhost" not in answer.text, "the caller learns nothing of the network"
     attempt = world.failures(made.id)[0]

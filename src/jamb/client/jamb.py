@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from importlib import import_module
 from types import TracebackType
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Any, Self, TypedDict, Unpack
+
+import httpx
 
 from jamb.client.base.auth import AccessToken, ClientCredentials
 from jamb.client.base.transport import Transport
@@ -58,6 +60,14 @@ _SECTIONS = {
 }
 
 
+class Options(TypedDict, total=False):
+    """How requests are carried; see `Transport`."""
+
+    http: httpx.BaseTransport | None
+    timeout_seconds: float
+    tries_again: int
+
+
 class Jamb:
     """One directory of one service, as one caller. Close it, or use it in a `with` statement."""
 
@@ -84,8 +94,10 @@ class Jamb:
     webhooks: Webhooks
     ledger: Ledger
 
-    def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
-        self._transport = Transport(base_url, directory, auth)
+    def __init__(
+        self, base_url: str, directory: str, auth: AccessToken | ClientCredentials, **options: Unpack[Options]
+    ) -> None:
+        self._transport = Transport(base_url, directory, auth, **options)
 
     def __getattr__(self, name: str) -> Any:
         """Return a section, made when it is first asked for."""

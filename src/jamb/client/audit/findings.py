@@ -8,7 +8,7 @@ from itertools import islice
 from pathlib import Path
 from uuid import UUID
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.core.audit.reports import ReportForm
 from jamb.wire.audit.audit import Evaluated, ExcessOnDay, FindingGroup, KeptFinding, RankedExcess, Severity
 from jamb.wire.audit.escalation import Escalation
@@ -16,7 +16,7 @@ from jamb.wire.audit.remedies import RemedyPreview, Resolved
 from jamb.wire.resources.reach import ReachSent
 
 
-class Findings(Noun):
+class Findings(Section):
     def list(
         self,
         *,
@@ -89,7 +89,7 @@ class Findings(Noun):
 
     def answer(self, client_id: str, finding_id: UUID, words: str) -> KeptFinding:
         """Say what one did or found, as whoever sees to a finding."""
-        path = f"/clients/{part(client_id)}/findings/{finding_id}/answer"
+        path = f"/clients/{path_segment(client_id)}/findings/{finding_id}/answer"
         return self._transport.one(KeptFinding, "POST", path, json={"words": words})
 
     def excess(self, by: str = "client", *, limit: int = 50) -> builtins.list[RankedExcess]:

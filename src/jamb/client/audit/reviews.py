@@ -6,14 +6,14 @@ import builtins
 from collections.abc import Iterator, Sequence
 from uuid import UUID
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.core.audit.reviews import Answer
 from jamb.core.permissions import DataClass
 from jamb.wire.audit.reviews import CarriedOut, Review, ReviewItem, ReviewPreview, ReviewWithItems
 from jamb.wire.resources.reach import ReachSent
 
 
-class Reviews(Noun):
+class Reviews(Section):
     def list(self) -> builtins.list[Review]:
         return self._transport.many(Review, "GET", "/reviews")
 
@@ -54,7 +54,7 @@ class Reviews(Noun):
         """Answer for one item; `narrower`: where it would do, for what is to be narrowed."""
         sent = narrower.model_dump(mode="json") if narrower is not None else None
         said = {"item": str(item.id), "answer": answer.value, "words": words, "narrower": sent}
-        path = f"/clients/{part(item.client_id)}/reviews/{review_id}/answers"
+        path = f"/clients/{path_segment(item.client_id)}/reviews/{review_id}/answers"
         return self._transport.many(ReviewItem, "POST", path, json={"answers": [said]})[0]
 
     def close(self, review_id: UUID) -> Review:

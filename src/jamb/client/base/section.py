@@ -8,12 +8,12 @@ from jamb.client.base.transport import Transport
 from jamb.core.errors import BadInput
 
 
-def part(value: str) -> str:
+def path_segment(value: str) -> str:
     """Return a value as one part of a path, whatever is in it."""
     return quote(value, safe="") or "-"
 
 
-def named(once: str | None) -> dict[str, str]:
+def idempotency_header(once: str | None) -> dict[str, str]:
     """Return the header by which a change is done once, however often it is asked for with the same key."""
     if once is None:
         return {}
@@ -22,7 +22,7 @@ def named(once: str | None) -> dict[str, str]:
     return {"Idempotency-Key": f'"{once}"'}
 
 
-class Noun:
+class Section:
     """A part of the API that speaks through one transport."""
 
     def __init__(self, transport: Transport) -> None:

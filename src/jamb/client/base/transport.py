@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, TypeVar
@@ -20,15 +21,44 @@ from jamb.wire.base.shapes import Page
 ModelT = TypeVar("ModelT", bound=BaseModel)
 
 
+TIMEOUT_SECONDS = 30.0
+# How often what is told to come again is asked again, and for how long that may be put off.
+TRIES_AGAIN = 2
+LONGEST_PAUSE_SECONDS = 5
+_TOLD_TO_COME_AGAIN = frozenset({httpx.codes.TOO_MANY_REQUESTS, httpx.codes.SERVICE_UNAVAILABLE})
+
+
 class Transport:
-    def __init__(self, base_url: str, directory: str, auth: AccessToken | ClientCredentials) -> None:
+    """Speaks to one directory. Each argument beyond `auth` may be left out.
+
+    Args:
+        http: what carries the requests, as a proxy or a test's own (`httpx.BaseTransport`); None: the network.
+        timeout_seconds: how long each step of a request may take.
+        tries_again: how often a read, or a change that bears a key of its own, is asked again where the answer is to
+        come
+            again (429 or 503 with Retry-After, RFC 9110 section 10.2.3).
+    """
+
+    def __init__(
+        self,
+        base_url: str,
+        directory: str,
+        auth: AccessToken | ClientCredentials,
+        *,
+        http: httpx.BaseTransport | None = None,
+        timeout_seconds: float = TIMEOUT_SECONDS,
+        tries_again: int = TRIES_AGAIN,
+    ) -> None:
         base = base_url.rstrip("/")
         self.root = f"{base}/api/v1/directories/{directory}"
         if isinstance(auth, ClientCredentials):
             auth.token_endpoint = auth.token_endpoint or f"{base}/d/{directory}/token"
             auth.resource = auth.resource or self.root
         agent = {"User-Agent": f"jamb-client/{__version__}"}
-        self._http = httpx.Client(auth=auth, timeout=30, headers=agent, verify=trusted(base))
+        self._tries_again = tries_again
+        self._http = httpx.Client(
+            auth=auth, timeout=timeout_seconds, headers=agent, verify=trusted(base), transport=http
+        )
 
     def close(self) -> None:
         self._http.close()
@@ -69,13 +99,19 @@ class Transport:
 
     def _answer(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         url = path if path.startswith("http") else self.root + path
-        try:
-            answer = self._http.request(method, url, **kwargs)
-        except httpx.TransportError as error:
-            raise unreachable(url, error) from error
-        if answer.is_success:
-            return answer
-        raise self._error(url, answer)
+        left = self._tries_again if _may_be_repeated(method, kwargs) else 0
+        while True:
+            try:
+                answer = self._http.request(method, url, **kwargs)
+            except httpx.TransportError as error:
+                raise unreachable(url, error) from error
+            if answer.is_success:
+                return answer
+            pause = _pause(answer)
+            if left == 0 or pause is None:
+                raise self._error(url, answer)
+            left -= 1
+            time.sleep(pause)
 
     @staticmethod
     def _error(url: str, answer: httpx.Response) -> JambError:
@@ -101,6 +137,19 @@ class Transport:
             if page.next is None:
                 return
             wanted["cursor"] = page.next
+
+
+def _may_be_repeated(method: str, sent: dict[str, Any]) -> bool:
+    """Tell whether a request does no more when it is sent twice."""
+    return method == "GET" or "Idempotency-Key" in (sent.get("headers") or {})
+
+
+def _pause(answer: httpx.Response) -> int | None:
+    """Return the seconds after which to come again; None where nothing says so, or they are too many."""
+    after = answer.headers.get("Retry-After", "")
+    if answer.status_code not in _TOLD_TO_COME_AGAIN or not after.isdigit():
+        return None
+    return int(after) if int(after) <= LONGEST_PAUSE_SECONDS else None
 
 
 def _checked(model: type[ModelT], body: Any) -> ModelT:

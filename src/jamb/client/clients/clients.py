@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 
-from jamb.client.base.section import Noun, named, part
+from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.core.clients.clients import ClientKind, OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
@@ -18,7 +18,7 @@ from jamb.wire.resources.reach import ReachSheet
 from jamb.wire.resources.usage import Refusals
 
 
-class Clients(Noun):
+class Clients(Section):
     def register(
         self,
         name: str,
@@ -46,7 +46,7 @@ class Clients(Noun):
             "publisher": publisher,
             "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
         }
-        return self._transport.one(Client, "POST", "/clients", json=body, headers=named(once))
+        return self._transport.one(Client, "POST", "/clients", json=body, headers=idempotency_header(once))
 
     def change(
         self,
@@ -68,7 +68,7 @@ class Clients(Noun):
             "redirect_uris": list(redirect_uris) if redirect_uris is not None else None,
             "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
         }
-        return self._transport.one(Client, "PUT", f"/clients/{part(client_id)}", json=body)
+        return self._transport.one(Client, "PUT", f"/clients/{path_segment(client_id)}", json=body)
 
     def change_owners(
         self,
@@ -80,7 +80,7 @@ class Clients(Noun):
     ) -> Client:
         """Add owners of a level and remove owners, by login or id, in one step."""
         body = {"add": list(add), "remove": list(remove), "level": level.value}
-        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/owners", json=body)
+        return self._transport.one(Client, "POST", f"/clients/{path_segment(client_id)}/owners", json=body)
 
     def list(self, *, q: str | None = None, attention: str | None = None, sort: str | None = None) -> Iterator[Client]:
         """Yield all matching clients, over all pages.
@@ -98,7 +98,7 @@ class Clients(Noun):
         return self._transport.pages(Client, "/clients", {"q": q, "attention": attention, "sort": sort, "limit": 100})
 
     def read(self, client_id: str) -> Dossier:
-        return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}")
+        return self._transport.one(Dossier, "GET", f"/clients/{path_segment(client_id)}")
 
     def find(self, reference: str) -> Client:
         """Return the client of this id or exact name (any letter case). Raises `NotFound`, or `BadInput` if unclear."""
@@ -114,7 +114,9 @@ class Clients(Noun):
 
     def attempts(self, client_id: str, *, failed: bool = False) -> Iterator[Attempt]:
         """Yield the client's token requests, newest first."""
-        return self._transport.pages(Attempt, f"/clients/{part(client_id)}/attempts", {"failed": failed, "limit": 100})
+        return self._transport.pages(
+            Attempt, f"/clients/{path_segment(client_id)}/attempts", {"failed": failed, "limit": 100}
+        )
 
     def probe(
         self,
@@ -131,11 +133,13 @@ class Clients(Noun):
             secret: the client's own; left out, a token that serves the probe alone, with which nothing is done.
         """
         body = {"resource": resource, "operation": operation, "object": object, "secret": secret}
-        return self._transport.one(Probe, "POST", f"/clients/{part(client_id)}/probe", json=body)
+        return self._transport.one(Probe, "POST", f"/clients/{path_segment(client_id)}/probe", json=body)
 
     def refusals(self, client_id: str) -> Sequence[Refusals]:
         """Return the calls that protected APIs refused, latest first."""
-        return self._transport.many(Refusals, "GET", f"/clients/{part(client_id)}/refusals", params={"limit": 100})
+        return self._transport.many(
+            Refusals, "GET", f"/clients/{path_segment(client_id)}/refusals", params={"limit": 100}
+        )
 
     def explain(
         self,
@@ -159,12 +163,12 @@ class Clients(Noun):
             "object": object,
             "token": token,
         }
-        return self._transport.one(Explanation, "POST", f"/clients/{part(client_id)}/explanation", json=body)
+        return self._transport.one(Explanation, "POST", f"/clients/{path_segment(client_id)}/explanation", json=body)
 
     def reach(self, client_id: str, resource: str, *, object: str | None = None) -> ReachSheet:  # noqa: A002
         """Return what the client can and cannot touch at a resource; with an object, the decision on it too."""
         params = {"resource": resource, **({"object": object} if object is not None else {})}
-        return self._transport.one(ReachSheet, "GET", f"/clients/{part(client_id)}/reach", params=params)
+        return self._transport.one(ReachSheet, "GET", f"/clients/{path_segment(client_id)}/reach", params=params)
 
     def disable(self, client_id: str, *, reason: str = "") -> Client:
         """Disable a client; its tokens are revoked."""
@@ -176,13 +180,13 @@ class Clients(Noun):
     def revoke_tokens(self, client_id: str, *, reason: str = "") -> TokensRevoked:
         """Have every token that the client holds refused; new ones count."""
         return self._transport.one(
-            TokensRevoked, "POST", f"/clients/{part(client_id)}/token-revocation", json={"reason": reason}
+            TokensRevoked, "POST", f"/clients/{path_segment(client_id)}/token-revocation", json={"reason": reason}
         )
 
     def _state(self, client_id: str, state: str, reason: str) -> Client:
         body = {"state": state, "reason": reason}
-        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/state", json=body)
+        return self._transport.one(Client, "POST", f"/clients/{path_segment(client_id)}/state", json=body)
 
     def sheets(self, client_id: str) -> Sequence[Sheet]:
         """Return the connection sheet of each resource, without a secret."""
-        return self._transport.many(Sheet, "GET", f"/clients/{part(client_id)}/sheet")
+        return self._transport.many(Sheet, "GET", f"/clients/{path_segment(client_id)}/sheet")

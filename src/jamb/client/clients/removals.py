@@ -5,36 +5,38 @@ from __future__ import annotations
 import builtins
 from collections.abc import Sequence
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.wire.clients.clients import Client
 from jamb.wire.clients.removals import Publisher, RemovalPreview, Removed
 
 
-class Removals(Noun):
+class Removals(Section):
     def preview(self, client_ids: Sequence[str]) -> builtins.list[RemovalPreview]:
         """Return what removing these would take along, and what stands against it. Changes nothing."""
         return self._transport.many(RemovalPreview, "POST", "/removals/preview", json={"clients": [*client_ids]})
 
     def remove(self, client_id: str, *, reason: str = "") -> Removed:
         """Remove a disabled client whose credentials are dead. Raises `StillInUse` with what stands against it."""
-        return self._transport.one(Removed, "POST", f"/clients/{part(client_id)}/removal", json={"reason": reason})
+        return self._transport.one(
+            Removed, "POST", f"/clients/{path_segment(client_id)}/removal", json={"reason": reason}
+        )
 
     def restore(self, client_id: str) -> Client:
         """Restore a removed client, disabled, with what its removal ended."""
-        return self._transport.one(Client, "POST", f"/clients/{part(client_id)}/restoration")
+        return self._transport.one(Client, "POST", f"/clients/{path_segment(client_id)}/restoration")
 
     def list(self) -> builtins.list[Removed]:
         """Return removed clients, the latest first."""
         return self._transport.many(Removed, "GET", "/removals", params={"limit": 100})
 
 
-class Publishers(Noun):
+class Publishers(Section):
     def list(self) -> builtins.list[Publisher]:
         return self._transport.many(Publisher, "GET", "/publishers")
 
     def vouch(self, domain: str, *, reason: str) -> Publisher:
         """Answer for a publisher."""
-        return self._transport.one(Publisher, "PUT", f"/publishers/{part(domain)}", json={"reason": reason})
+        return self._transport.one(Publisher, "PUT", f"/publishers/{path_segment(domain)}", json={"reason": reason})
 
     def disown(self, domain: str) -> None:
-        self._transport.send("DELETE", f"/publishers/{part(domain)}")
+        self._transport.send("DELETE", f"/publishers/{path_segment(domain)}")

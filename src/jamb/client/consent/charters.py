@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.wire.consent.charters import Charter, CharterComparison, WrittenCharter
 
 
-class Charters(Noun):
+class Charters(Section):
     def write(self, client_id: str, *, rightsized: bool = False) -> WrittenCharter:
         """Return what a client is as a charter. `rightsized`: with what fits its use instead of what it holds."""
-        path = f"/clients/{part(client_id)}/charter"
+        path = f"/clients/{path_segment(client_id)}/charter"
         return self._transport.one(WrittenCharter, "GET", path, params={"rightsized": rightsized})
 
     def compare(self, charter: Charter) -> CharterComparison:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from uuid import UUID
 
-from jamb.client.base.section import Noun, named, part
+from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.core.permissions import AccessKind
 from jamb.wire.consent.consent import (
     Ask,
@@ -23,7 +23,7 @@ from jamb.wire.consent.consent import (
 from jamb.wire.resources.reach import ReachSent
 
 
-class Asks(Noun):
+class Asks(Section):
     def add(
         self,
         client_id: str,
@@ -44,23 +44,25 @@ class Asks(Noun):
         }
         if reach is not None:
             body["reach"] = reach.model_dump(mode="json")
-        return self._transport.many(Ask, "POST", f"/clients/{part(client_id)}/asks", json=body, headers=named(once))
+        return self._transport.many(
+            Ask, "POST", f"/clients/{path_segment(client_id)}/asks", json=body, headers=idempotency_header(once)
+        )
 
     def check(self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION) -> CheckedList:
         """Say of a list from a manual what is known, redundant, heavy or unknown. Saves nothing."""
         body = {"text": text, "kind": kind.value}
-        return self._transport.one(CheckedList, "POST", f"/clients/{part(client_id)}/asks/check", json=body)
+        return self._transport.one(CheckedList, "POST", f"/clients/{path_segment(client_id)}/asks/check", json=body)
 
     def add_list(
         self, client_id: str, text: str, *, kind: AccessKind = AccessKind.APPLICATION, reason: str = ""
     ) -> Sequence[Ask]:
         """Ask for what a list needs, all or none; what another of it implies is left out."""
         body = {"text": text, "kind": kind.value, "reason": reason}
-        return self._transport.many(Ask, "POST", f"/clients/{part(client_id)}/asks/list", json=body)
+        return self._transport.many(Ask, "POST", f"/clients/{path_segment(client_id)}/asks/list", json=body)
 
     def drop(self, client_id: str, ask_id: UUID) -> Ask:
         """Take an ask back; a grant of it stays."""
-        return self._transport.one(Ask, "DELETE", f"/clients/{part(client_id)}/asks/{ask_id}")
+        return self._transport.one(Ask, "DELETE", f"/clients/{path_segment(client_id)}/asks/{ask_id}")
 
     def inherit(
         self,
@@ -72,20 +74,20 @@ class Asks(Noun):
     ) -> Inheritance:
         """Ask for what the caller's own roles allow, never more; with `preview` only say what that is."""
         sent = {name: one.model_dump(mode="json") for name, one in choices.items()} if choices is not None else None
-        path = f"/clients/{part(client_id)}/inheritance" + ("/preview" if preview else "")
+        path = f"/clients/{path_segment(client_id)}/inheritance" + ("/preview" if preview else "")
         return self._transport.one(Inheritance, "POST", path, json={"choices": sent, "reason": reason})
 
 
-class Consent(Noun):
+class Consent(Section):
     def list(self, client_id: str) -> Sequence[Grant]:
         """Return the consents in force, those that people gave for themselves too."""
-        return self._transport.many(Grant, "GET", f"/clients/{part(client_id)}/consents")
+        return self._transport.many(Grant, "GET", f"/clients/{path_segment(client_id)}/consents")
 
     def preview(
         self, client_id: str, *, asks: Sequence[UUID] | None = None, terms: Terms | None = None
     ) -> ConsentPreview:
         """Return what consent to the chosen asks, or to all that wait, within these terms would make possible."""
-        path = f"/clients/{part(client_id)}/consent/preview"
+        path = f"/clients/{path_segment(client_id)}/consent/preview"
         return self._transport.one(ConsentPreview, "POST", path, json=draft_of(asks, terms))
 
     def grant(
@@ -99,8 +101,8 @@ class Consent(Noun):
     ) -> Sequence[Grant]:
         """Consent to the chosen asks, or to all that wait, within these terms."""
         body = {**draft_of(asks, terms), "reason": reason}
-        path = f"/clients/{part(client_id)}/consent"
-        return self._transport.many(Grant, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/consent"
+        return self._transport.many(Grant, "POST", path, json=body, headers=idempotency_header(once))
 
     def change_reach(
         self,
@@ -122,7 +124,7 @@ class Consent(Noun):
             "reason": reason,
             "person": person,
         }
-        return self._transport.one(ReachChanged, "POST", f"/clients/{part(client_id)}/consent/reach", json=body)
+        return self._transport.one(ReachChanged, "POST", f"/clients/{path_segment(client_id)}/consent/reach", json=body)
 
     def preview_reach(
         self,
@@ -142,7 +144,7 @@ class Consent(Noun):
             "reach": reach.model_dump(mode="json"),
             "person": person,
         }
-        path = f"/clients/{part(client_id)}/consent/reach/preview"
+        path = f"/clients/{path_segment(client_id)}/consent/reach/preview"
         return self._transport.one(ReachPreview, "POST", path, json=body)
 
     def withdraw(
@@ -165,7 +167,7 @@ class Consent(Noun):
             "at": at.isoformat() if at is not None else None,
             "person": person,
         }
-        path = f"/clients/{part(client_id)}/consent/withdrawal"
+        path = f"/clients/{path_segment(client_id)}/consent/withdrawal"
         return self._transport.one(WithdrawnConsent, "POST", path, json=body)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from uuid import UUID
 
-from jamb.client.base.section import Noun, named, part
+from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.client.consent.consent import draft_of
 from jamb.wire.consent.consent import (
     Terms,
@@ -13,7 +13,7 @@ from jamb.wire.consent.consent import (
 from jamb.wire.consent.requests import ConsentRequest, RequestDossier
 
 
-class Requests(Noun):
+class Requests(Section):
     def make(
         self,
         client_id: str,
@@ -32,8 +32,8 @@ class Requests(Noun):
         }
         if asks is not None:
             body["asks"] = [str(ask) for ask in asks]
-        path = f"/clients/{part(client_id)}/requests"
-        return self._transport.one(ConsentRequest, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/requests"
+        return self._transport.one(ConsentRequest, "POST", path, json=body, headers=idempotency_header(once))
 
     def list(self, *, waiting: bool = True) -> Iterator[ConsentRequest]:
         """Yield the requests that wait, the one due first before the others; or those past, latest first."""
@@ -65,5 +65,5 @@ class Requests(Noun):
 
     def withdraw(self, client_id: str, request_id: UUID) -> ConsentRequest:
         """Take a waiting request back."""
-        path = f"/clients/{part(client_id)}/requests/{request_id}/withdrawal"
+        path = f"/clients/{path_segment(client_id)}/requests/{request_id}/withdrawal"
         return self._transport.one(ConsentRequest, "POST", path)

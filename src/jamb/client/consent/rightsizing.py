@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import builtins
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.wire.consent import rightsizing as wire
 from jamb.wire.consent.requests import ConsentRequest
 
 
-class Rightsizing(Noun):
+class Rightsizing(Section):
     def propose(self, client_id: str, resource: str) -> wire.Rightsizing:
         """Return the smallest grant that fits the use, beside what is held. Changes nothing."""
         return self._transport.one(wire.Rightsizing, "GET", _path(client_id, resource))
@@ -42,4 +42,4 @@ class Rightsizing(Noun):
 
 
 def _path(client_id: str, resource: str) -> str:
-    return f"/clients/{part(client_id)}/rightsizing/{part(resource)}"
+    return f"/clients/{path_segment(client_id)}/rightsizing/{path_segment(resource)}"

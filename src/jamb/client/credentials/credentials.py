@@ -7,18 +7,18 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
-from jamb.client.base.section import Noun, named, part
+from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.wire.clients.clients import Dossier
 from jamb.wire.credentials.credentials import Credential, IssuedSecret, MadeCertificate
 from jamb.wire.credentials.rotations import User
 
 
-class Credentials(Noun):
+class Credentials(Section):
     """Of every kind. `days` until it ends: the policy's default when left out."""
 
     def list(self, client_id: str) -> Sequence[Credential]:
-        return self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials
+        return self._transport.one(Dossier, "GET", f"/clients/{path_segment(client_id)}").credentials
 
     def add_certificate(self, client_id: str, certificate: str | bytes, *, label: str = "") -> Credential:
         """Let the client prove itself with the key of a certificate: PEM, DER or a PKCS#7 bundle."""
@@ -48,8 +48,8 @@ class Credentials(Noun):
         """Make a key pair with its certificate; this answer is the only one that ever has the private key."""
         lost = str(instead_of) if instead_of is not None else None
         body = {"key_type": key_type.value, "days": days, "label": label, "instead_of": lost}
-        path = f"/clients/{part(client_id)}/certificates"
-        return self._transport.one(MadeCertificate, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/certificates"
+        return self._transport.one(MadeCertificate, "POST", path, json=body, headers=idempotency_header(once))
 
     def add_keys(
         self,
@@ -88,19 +88,19 @@ class Credentials(Noun):
 
     def withdraw(self, client_id: str, credential_id: UUID, *, reason: str = "") -> Credential:
         """End a credential now, for good."""
-        path = f"/clients/{part(client_id)}/credentials/{credential_id}/withdrawal"
+        path = f"/clients/{path_segment(client_id)}/credentials/{credential_id}/withdrawal"
         return self._transport.one(Credential, "POST", path, json={"reason": reason})
 
     def users(self, client_id: str, credential_id: UUID) -> Sequence[User]:
         """Return from where and with which programs it was used in the last thirty days, the latest first."""
-        path = f"/clients/{part(client_id)}/credentials/{credential_id}/users"
+        path = f"/clients/{path_segment(client_id)}/credentials/{credential_id}/users"
         return self._transport.many(User, "GET", path)
 
     def _add(self, client_id: str, body: dict[str, Any]) -> Credential:
-        return self._transport.one(Credential, "POST", f"/clients/{part(client_id)}/credentials", json=body)
+        return self._transport.one(Credential, "POST", f"/clients/{path_segment(client_id)}/credentials", json=body)
 
     def _state(self, client_id: str, credential_id: UUID, enabled: bool, reason: str) -> Credential:
-        path = f"/clients/{part(client_id)}/credentials/{credential_id}/state"
+        path = f"/clients/{path_segment(client_id)}/credentials/{credential_id}/state"
         return self._transport.one(Credential, "POST", path, json={"enabled": enabled, "reason": reason})
 
 
@@ -111,7 +111,7 @@ def _text_of(upload: str | bytes) -> str:
     return upload.decode("latin-1") if b"-----BEGIN" in upload else b64encode(upload).decode()
 
 
-class Secrets(Noun):
+class Secrets(Section):
     """Secrets among the credentials."""
 
     def issue(
@@ -129,9 +129,9 @@ class Secrets(Noun):
             instead_of: a lost credential, withdrawn in the same step.
         """
         body = {"days": days, "label": label, "instead_of": str(instead_of) if instead_of is not None else None}
-        path = f"/clients/{part(client_id)}/secrets"
-        return self._transport.one(IssuedSecret, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/secrets"
+        return self._transport.one(IssuedSecret, "POST", path, json=body, headers=idempotency_header(once))
 
     def list(self, client_id: str) -> Sequence[Credential]:
-        held = self._transport.one(Dossier, "GET", f"/clients/{part(client_id)}").credentials
+        held = self._transport.one(Dossier, "GET", f"/clients/{path_segment(client_id)}").credentials
         return [one for one in held if one.kind is CredentialKind.SECRET]

@@ -10,7 +10,7 @@ from uuid import UUID
 import httpx
 
 from jamb.client.base.auth import unreachable
-from jamb.client.base.section import Noun, named, part
+from jamb.client.base.section import Section, idempotency_header, path_segment
 from jamb.client.base.trust import trusted
 from jamb.core.credentials import CredentialKind, KeyType
 from jamb.core.credentials.handover import DEFAULT_HOURS, Deliver
@@ -27,7 +27,7 @@ from jamb.wire.credentials.handovers import (
 )
 
 
-class Handovers(Noun):
+class Handovers(Section):
     def make(
         self,
         client_id: str,
@@ -60,16 +60,16 @@ class Handovers(Noun):
             "deliver": deliver.value,
             "instead_of": str(instead_of) if instead_of is not None else None,
         }
-        path = f"/clients/{part(client_id)}/handovers"
-        return self._transport.one(MadeHandover, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/handovers"
+        return self._transport.one(MadeHandover, "POST", path, json=body, headers=idempotency_header(once))
 
     def list(self, client_id: str) -> list[Handover]:
         """Return a client's links, newest first."""
-        return self._transport.many(Handover, "GET", f"/clients/{part(client_id)}/handovers")
+        return self._transport.many(Handover, "GET", f"/clients/{path_segment(client_id)}/handovers")
 
     def recipients(self, client_id: str) -> Sequence[Recipient]:
         """Return to whom a credential of the client can be sealed."""
-        return self._transport.many(Recipient, "GET", f"/clients/{part(client_id)}/recipients")
+        return self._transport.many(Recipient, "GET", f"/clients/{path_segment(client_id)}/recipients")
 
     def seal(
         self,
@@ -92,8 +92,8 @@ class Handovers(Noun):
             "instead_of": lost,
             "recipient": str(recipient),
         }
-        path = f"/clients/{part(client_id)}/sealings"
-        return self._transport.one(SealedCredential, "POST", path, json=body, headers=named(once))
+        path = f"/clients/{path_segment(client_id)}/sealings"
+        return self._transport.one(SealedCredential, "POST", path, json=body, headers=idempotency_header(once))
 
     def own_key(self) -> OwnRecipientKey:
         """Return the public key to which credentials for the caller are sealed."""
@@ -105,7 +105,7 @@ class Handovers(Noun):
 
     def withdraw(self, client_id: str, handover_id: UUID) -> Handover:
         """Take a link back before it is opened; its credential stands."""
-        path = f"/clients/{part(client_id)}/handovers/{handover_id}/withdrawal"
+        path = f"/clients/{path_segment(client_id)}/handovers/{handover_id}/withdrawal"
         return self._transport.one(Handover, "POST", path)
 
 
@@ -123,9 +123,7 @@ class HandoverLink:
         place, _, identity = parts.path.rpartition("/")
         if parts.scheme not in {"https", "http"} or not place.endswith("/handover") or not parts.fragment:
             raise BadInput.field("link", "(not shown)", "a whole handover link, with what is behind the #")
-        self._root = (
-            f"{parts.scheme}://{parts.netloc}{place.removesuffix('/handover')}/api/v1/handovers/{part(identity)}"
-        )
+        self._root = f"{parts.scheme}://{parts.netloc}{place.removesuffix('/handover')}/api/v1/handovers/{path_segment(identity)}"
         self._key = parts.fragment
 
     def look(self) -> WaitingHandover:

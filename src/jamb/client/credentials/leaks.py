@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jamb.client.base.section import Noun
+from jamb.client.base.section import Section
 from jamb.core.credentials.leaks import look_up_of
 from jamb.wire.credentials.leaks import MOST_LOOKED_UP, LeakedSecret
 
 
-class Leaks(Noun):
+class Leaks(Section):
     def look_up(self, secrets: Sequence[str]) -> list[LeakedSecret]:
         """Return what is known of each secret, in their order. Their SHA-256 is sent, never the secrets."""
         look_ups, found = [look_up_of(one) for one in secrets], []

@@ -6,12 +6,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.core.credentials.handover import Deliver
 from jamb.wire.credentials.rotations import Due, OpenedRotation, Rotation, Week
 
 
-class Rotations(Noun):
+class Rotations(Section):
     def due(self, *, within: int | None = None) -> Iterator[Due]:
         """Yield what expires within some days (the policy's warning period when left out) and nothing follows yet."""
         return self._transport.pages(Due, "/rotations/due", {"within": within, "limit": 100})
@@ -47,7 +47,7 @@ class Rotations(Noun):
             body["deliver"] = Deliver.OWNERS.value
         if rotation_id is not None:
             body["id"] = str(rotation_id)
-        path = f"/clients/{part(client_id)}/credentials/{credential_id}/rotation"
+        path = f"/clients/{path_segment(client_id)}/credentials/{credential_id}/rotation"
         return self._transport.one(OpenedRotation, "POST", path, json=body)
 
     def read(self, client_id: str, rotation_id: UUID) -> Rotation:
@@ -55,7 +55,7 @@ class Rotations(Noun):
 
     def reissue(self, client_id: str, rotation_id: UUID) -> OpenedRotation:
         """Issue the new secret again: it was lost before anything used it."""
-        return self._transport.one(OpenedRotation, "POST", f"{_one(client_id, rotation_id)}/reissue", json={})
+        return self._transport.one(OpenedRotation, "POST", f"{_one(client_id, rotation_id)}/reissue")
 
     def extend(self, client_id: str, rotation_id: UUID, days: int) -> Rotation:
         """Let the overlap end `days` from now."""
@@ -73,4 +73,4 @@ class Rotations(Noun):
 
 
 def _one(client_id: str, rotation_id: UUID) -> str:
-    return f"/clients/{part(client_id)}/rotations/{rotation_id}"
+    return f"/clients/{path_segment(client_id)}/rotations/{rotation_id}"

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.core.directory.roles import HolderKind
 from jamb.wire.directory.people import PeopleImported, Person
 from jamb.wire.directory.roles import ClientGain, Group, Role, RoleSent
 from jamb.wire.resources.reach import ReachSent
 
 
-class People(Noun):
+class People(Section):
     def list(self) -> Sequence[Person]:
         return self._transport.many(Person, "GET", "/people")
 
@@ -30,32 +30,32 @@ class People(Noun):
     ) -> Person:
         """Change a person (login or id): their name, whether they may act, their password."""
         body = {"name": name, "active": active, "password": password}
-        return self._transport.one(Person, "POST", f"/people/{part(person)}", json=body)
+        return self._transport.one(Person, "POST", f"/people/{path_segment(person)}", json=body)
 
 
-class Groups(Noun):
+class Groups(Section):
     def list(self) -> Sequence[Group]:
         return self._transport.many(Group, "GET", "/groups")
 
     def save(self, name: str, *, title: str = "", people: Sequence[str] = (), groups: Sequence[str] = ()) -> Group:
         """Make a group, or put these members in place of those it has."""
         body = {"title": title, "people": [*people], "groups": [*groups]}
-        return self._transport.one(Group, "PUT", f"/groups/{part(name)}", json=body)
+        return self._transport.one(Group, "PUT", f"/groups/{path_segment(name)}", json=body)
 
     def remove(self, name: str) -> None:
-        self._transport.send("DELETE", f"/groups/{part(name)}")
+        self._transport.send("DELETE", f"/groups/{path_segment(name)}")
 
 
-class Roles(Noun):
+class Roles(Section):
     def list(self) -> Sequence[Role]:
         return self._transport.many(Role, "GET", "/roles")
 
     def save(self, name: str, role: RoleSent) -> Role:
         """Make a custom role, or change what one bundles."""
-        return self._transport.one(Role, "PUT", f"/roles/{part(name)}", json=role.model_dump(mode="json"))
+        return self._transport.one(Role, "PUT", f"/roles/{path_segment(name)}", json=role.model_dump(mode="json"))
 
     def remove(self, name: str) -> None:
-        self._transport.send("DELETE", f"/roles/{part(name)}")
+        self._transport.send("DELETE", f"/roles/{path_segment(name)}")
 
     def assign(
         self,
@@ -73,7 +73,7 @@ class Roles(Noun):
             "reach": reach.model_dump(mode="json") if reach is not None else None,
             "expires_at": expires_at.isoformat() if expires_at is not None else None,
         }
-        return self._transport.one(Role, "POST", f"/roles/{part(name)}/assignments", json=body)
+        return self._transport.one(Role, "POST", f"/roles/{path_segment(name)}/assignments", json=body)
 
     def preview(
         self,
@@ -89,8 +89,8 @@ class Roles(Noun):
             "reach": reach.model_dump(mode="json") if reach is not None else None,
             "expires_at": expires_at.isoformat() if expires_at is not None else None,
         }
-        return self._transport.many(ClientGain, "POST", f"/roles/{part(name)}/assignments/preview", json=body)
+        return self._transport.many(ClientGain, "POST", f"/roles/{path_segment(name)}/assignments/preview", json=body)
 
     def withdraw(self, name: str, kind: HolderKind, holders: Sequence[str]) -> Role:
         body = {"kind": kind.value, "holders": [*holders]}
-        return self._transport.one(Role, "POST", f"/roles/{part(name)}/assignments/withdrawal", json=body)
+        return self._transport.one(Role, "POST", f"/roles/{path_segment(name)}/assignments/withdrawal", json=body)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from uuid import UUID
 
-from jamb.client.base.section import Noun
+from jamb.client.base.section import Section
 from jamb.wire.notices.notices import CalendarFeed, DeadEvent, FailingDuty, Notice, Webhook
 
 
-class Notices(Noun):
+class Notices(Section):
     def list(self, *, limit: int = 100) -> list[Notice]:
         """Return what people were told last, and how the mails fared; the latest first."""
         return self._transport.many(Notice, "GET", "/notices", params={"limit": limit})
@@ -23,7 +23,7 @@ class Notices(Noun):
         return self._transport.one(CalendarFeed, "POST", "/calendar", json={"whole": whole})
 
 
-class Webhooks(Noun):
+class Webhooks(Section):
     """Addresses that hear of everything by signed event tokens (RFC 8417, RFC 8935)."""
 
     def list(self) -> list[Webhook]:

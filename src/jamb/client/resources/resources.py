@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jamb.client.base.section import Noun, part
+from jamb.client.base.section import Section, path_segment
 from jamb.core.permissions import AccessKind, DataClass
 from jamb.wire.resources.access import Holders
 from jamb.wire.resources.reach import Collections, CollectionSent
@@ -19,16 +19,16 @@ from jamb.wire.resources.resources import (
 )
 
 
-class Resources(Noun):
+class Resources(Section):
     def publish(self, name: str, resource: ResourceSent) -> ResourceChange:
         """Publish a resource, or put this in place of what it is."""
         body = resource.model_dump(mode="json")
-        return self._transport.one(ResourceChange, "PUT", f"/resources/{part(name)}", json=body)
+        return self._transport.one(ResourceChange, "PUT", f"/resources/{path_segment(name)}", json=body)
 
     def preview(self, name: str, resource: ResourceSent) -> ResourceChange:
         """Return what publishing this would change, and for which clients. Changes nothing."""
         body = resource.model_dump(mode="json")
-        return self._transport.one(ResourceChange, "POST", f"/resources/{part(name)}/preview", json=body)
+        return self._transport.one(ResourceChange, "POST", f"/resources/{path_segment(name)}/preview", json=body)
 
     def draft(self, document: dict[str, object], *, data_class: DataClass = DataClass.INTERNAL) -> DraftedOperations:
         """Return the operations that an OpenAPI 3.1 document describes, to be corrected and published."""
@@ -36,28 +36,28 @@ class Resources(Noun):
         return self._transport.one(DraftedOperations, "POST", "/resources/draft", json=body)
 
     def collections(self, name: str) -> Collections:
-        return self._transport.one(Collections, "GET", f"/resources/{part(name)}/collections")
+        return self._transport.one(Collections, "GET", f"/resources/{path_segment(name)}/collections")
 
     def replace_collections(self, name: str, collections: Sequence[CollectionSent]) -> Collections:
         """Put these collections in place of those a resource has."""
         body = {"collections": [one.model_dump(mode="json") for one in collections]}
-        return self._transport.one(Collections, "PUT", f"/resources/{part(name)}/collections", json=body)
+        return self._transport.one(Collections, "PUT", f"/resources/{path_segment(name)}/collections", json=body)
 
     def holders(self, name: str, operation: str, *, object: str | None = None) -> Holders:  # noqa: A002
         """Return all clients and people who can do an operation, and through what."""
         params = {"operation": operation, **({"object": object} if object is not None else {})}
-        return self._transport.one(Holders, "GET", f"/resources/{part(name)}/holders", params=params)
+        return self._transport.one(Holders, "GET", f"/resources/{path_segment(name)}/holders", params=params)
 
     def list(self) -> Sequence[ResourceLine]:
         return self._transport.many(ResourceLine, "GET", "/resources")
 
     def set_address(self, name: str, url: str) -> str:
         """Say where a resource answers, so that clients can be probed there; empty: nowhere."""
-        path = f"/resources/{part(name)}/address"
+        path = f"/resources/{path_segment(name)}/address"
         return self._transport.one(ResourceAddress, "PUT", path, json={"url": url}).url
 
     def read(self, name: str) -> Resource:
-        return self._transport.one(Resource, "GET", f"/resources/{part(name)}")
+        return self._transport.one(Resource, "GET", f"/resources/{path_segment(name)}")
 
     def smallest(
         self,
@@ -71,4 +71,4 @@ class Resources(Noun):
         params: dict[str, object] = {"operation": list(operations), "kind": kind.value}
         if client is not None:
             params["client"] = client
-        return self._transport.one(Proposal, "GET", f"/resources/{part(name)}/proposal", params=params)
+        return self._transport.one(Proposal, "GET", f"/resources/{path_segment(name)}/proposal", params=params)

@@ -19,7 +19,7 @@ class ReviewScope(Sent):
 
     resource: Annotated[str, Field(max_length=300)] = ""
     data: DataClass = DataClass.OPEN
-    clients: Annotated[list[str], Field(max_length=500, default_factory=list)]
+    clients: Annotated[list[str], Field(max_length=500)] = Field(default_factory=list)
 
 
 ReviewName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
@@ -28,7 +28,7 @@ ReviewName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
 class NewReview(Sent):
     name: ReviewName
     days: Annotated[int, Field(strict=True, ge=1, le=LONGEST_DAYS), WHOLE]
-    scope: Annotated[ReviewScope, Field(default_factory=ReviewScope)]
+    scope: ReviewScope = Field(default_factory=ReviewScope)
 
 
 class ReviewPreview(Answered):

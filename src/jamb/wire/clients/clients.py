@@ -40,8 +40,8 @@ class NewClient(Sent):
     name: ClientName
     purpose: Purpose
     kind: ClientKind = ClientKind.SERVICE
-    owners: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
-    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS, default_factory=list)]
+    owners: Annotated[list[Reference], Field(max_length=50)] = Field(default_factory=list)
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
     publisher: PublisherDomain = ""
     trial_ends_at: Moment | None = None
 
@@ -60,8 +60,8 @@ class RegistrationChange(Sent):
 class OwnersChange(Sent):
     """Logins or ids of people of the directory."""
 
-    add: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
-    remove: Annotated[list[Reference], Field(max_length=50, default_factory=list)]
+    add: Annotated[list[Reference], Field(max_length=50)] = Field(default_factory=list)
+    remove: Annotated[list[Reference], Field(max_length=50)] = Field(default_factory=list)
     level: OwnerLevel = OwnerLevel.FULL
 
 

@@ -30,8 +30,8 @@ class CharterAsk(Sent):
     resource: ResourceName
     permission: Name
     kind: AccessKind = AccessKind.APPLICATION
-    within: Annotated[list[Path], Field(alias="in", max_length=1000, default_factory=list)]
-    outside: Annotated[list[Path], Field(alias="except", max_length=1000, default_factory=list)]
+    within: Annotated[list[Path], Field(alias="in", max_length=1000)] = Field(default_factory=list)
+    outside: Annotated[list[Path], Field(alias="except", max_length=1000)] = Field(default_factory=list)
     reason: Reason = ""
 
     @model_validator(mode="after")
@@ -60,10 +60,10 @@ class Charter(Sent):
     name: ClientName
     purpose: Purpose
     kind: ClientKind = ClientKind.SERVICE
-    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS, default_factory=list)]
+    redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
     publisher: PublisherDomain = ""
     credential: CharterCredential | None = None
-    asks: Annotated[list[CharterAsk], Field(max_length=500, default_factory=list)]
+    asks: Annotated[list[CharterAsk], Field(max_length=500)] = Field(default_factory=list)
 
     def value(self) -> core.Charter:
         credential = self.credential

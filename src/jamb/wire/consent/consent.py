@@ -77,7 +77,7 @@ class Ask(Answered):
 class Terms(Sent):
     """How a consent is bounded: reach by resource (where silent, as each ask wishes), end, and one person."""
 
-    reach: Annotated[dict[str, ReachSent], Field(max_length=100, default_factory=dict)]
+    reach: Annotated[dict[str, ReachSent], Field(max_length=100)] = Field(default_factory=dict)
     expires_at: Moment | None = None
     person: Annotated[str, Field(max_length=200)] | None = None
 

@@ -23,7 +23,7 @@ class NewRequest(Sent):
 
     asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
     reason: Said
-    answers: Annotated[dict[str, list[Words]], Field(max_length=100, default_factory=dict)]
+    answers: Annotated[dict[str, list[Words]], Field(max_length=100)] = Field(default_factory=dict)
     terms_accepted: StrictBool = False
 
 

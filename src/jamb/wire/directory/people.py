@@ -89,7 +89,7 @@ class NewPerson(Sent):
     login: Login
     name: PersonName
     password: NewPassword | None = None
-    roles: Annotated[list[ShortName], Field(max_length=50, default_factory=list)]
+    roles: Annotated[list[ShortName], Field(max_length=50)] = Field(default_factory=list)
 
 
 class PersonChange(Sent):

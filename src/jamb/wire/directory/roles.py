@@ -85,8 +85,8 @@ class GroupSent(Sent):
     """All members: they take the place of those the group has. People by login or id, groups by name."""
 
     title: Annotated[str, Field(max_length=200)] = ""
-    people: Annotated[list[Reference], Field(max_length=10_000, default_factory=list)]
-    groups: Annotated[list[Reference], Field(max_length=1000, default_factory=list)]
+    people: Annotated[list[Reference], Field(max_length=10_000)] = Field(default_factory=list)
+    groups: Annotated[list[Reference], Field(max_length=1000)] = Field(default_factory=list)
 
 
 class Member(Answered):

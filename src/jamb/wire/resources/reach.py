@@ -21,7 +21,7 @@ class ReachSent(Sent):
     """Where something counts: everywhere, only these collections, or all but these."""
 
     kind: ReachKind = ReachKind.EVERYWHERE
-    collections: Annotated[list[Path], Field(max_length=1000, default_factory=list)]
+    collections: Annotated[list[Path], Field(max_length=1000)] = Field(default_factory=list)
 
     def value(self) -> core.Reach:
         return core.Reach.of(self.kind, self.collections)
@@ -66,7 +66,9 @@ class CollectionSent(Sent):
 
     path: Path
     title: Annotated[str, Field(max_length=200)] = ""
-    objects: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=100_000, default_factory=list)]
+    objects: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=100_000)] = Field(
+        default_factory=list
+    )
     rule: Annotated[str, Field(max_length=RULE_LONGEST)] = ""
 
 

@@ -89,8 +89,8 @@ class PermissionSent(Sent):
     name: PermissionName
     title: Annotated[str, Field(min_length=1, max_length=200)]
     kinds: Annotated[list[AccessKind], Field(min_length=1, max_length=2)]
-    unlocks: Annotated[list[PermissionName], Field(max_length=2000, default_factory=list)]
-    implies: Annotated[list[PermissionName], Field(max_length=500, default_factory=list)]
+    unlocks: Annotated[list[PermissionName], Field(max_length=2000)] = Field(default_factory=list)
+    implies: Annotated[list[PermissionName], Field(max_length=500)] = Field(default_factory=list)
     consent_by: ConsentBy = ConsentBy.ADMINISTRATOR
     text: Annotated[str, SeveralLines()] = ""
     person_text: Annotated[str, SeveralLines()] = ""
@@ -102,7 +102,9 @@ class ResourceSent(Sent):
     title: Annotated[str, Field(min_length=1, max_length=200)]
     identifier: Identifier
     object_name: ObjectName = ""
-    questions: Annotated[list[Annotated[str, Field(max_length=300)]], Field(max_length=20, default_factory=list)]
+    questions: Annotated[list[Annotated[str, Field(max_length=300)]], Field(max_length=20)] = Field(
+        default_factory=list
+    )
     terms: Annotated[str, SeveralLines()] = ""
     guard_client_id: Annotated[str, Field(max_length=80)] | None = None
     operations: Annotated[list[OperationSent], Field(min_length=1, max_length=5000)]

@@ -24,8 +24,10 @@ class UsedOperation(Sent):
     kind: AccessKind = AccessKind.APPLICATION
     calls: Calls
     last_at: Moment
-    objects: Annotated[dict[Annotated[str, Field(max_length=200)], Calls], Field(max_length=1000, default_factory=dict)]
-    people: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=1000, default_factory=list)]
+    objects: Annotated[dict[Annotated[str, Field(max_length=200)], Calls], Field(max_length=1000)] = Field(
+        default_factory=dict
+    )
+    people: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=1000)] = Field(default_factory=list)
 
 
 class RefusedCalls(Sent):
@@ -45,8 +47,8 @@ class UsageReport(Sent):
 
     batch: UUID
     resource: Annotated[str, Field(max_length=300)]
-    uses: Annotated[list[UsedOperation], Field(max_length=5000, default_factory=list)]
-    refusals: Annotated[list[RefusedCalls], Field(max_length=5000, default_factory=list)]
+    uses: Annotated[list[UsedOperation], Field(max_length=5000)] = Field(default_factory=list)
+    refusals: Annotated[list[RefusedCalls], Field(max_length=5000)] = Field(default_factory=list)
 
 
 class UsageCounted(Answered):
