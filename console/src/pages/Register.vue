@@ -14,6 +14,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 import AskPanel from "./client/AskPanel.vue";
 import CredentialPanel from "./client/CredentialPanel.vue";
+import FurtherFields, { furtherOf, saidIn } from "./client/FurtherFields.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -27,8 +28,7 @@ const name = ref("");
 const purpose = ref("");
 const owners = ref<string[]>([]);
 const kind = ref<"service" | "native">("service");
-const redirects = ref("");
-const publisher = ref("");
+const further = ref(furtherOf());
 const { busy, error, attempt } = useAttempt();
 const more = ref(false);
 const secretOpen = ref(false);
@@ -46,8 +46,7 @@ async function register(): Promise<void> {
       api.POST("/api/v1/directories/{directory}/clients", {
         params: { path: { directory: directory.value } },
         body: {
-          name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value, publisher: publisher.value.trim(),
-          redirect_uris: redirects.value.split("\n").map((one) => one.trim()).filter(Boolean),
+          name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value, ...saidIn(further.value),
         },
       }),
     );
@@ -80,8 +79,7 @@ async function register(): Promise<void> {
         <details>
           <summary>Where it answers, and who makes it</summary>
           <div class="stack further">
-            <label class="field">Redirect URIs <span class="hint">where answers for people may be sent; one a line, matched exactly</span><textarea v-model="redirects" class="plain-input" rows="2" spellcheck="false"></textarea></label>
-            <TextField v-model="publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
+            <FurtherFields v-model="further" />
           </div>
         </details>
         <ProblemNote v-if="error" :error="error" />
@@ -123,9 +121,6 @@ async function register(): Promise<void> {
 <style scoped>
 summary { cursor: pointer; }
 .further { margin-top: var(--s2); }
-.field { display: grid; gap: var(--s1); font-weight: 560; }
-.field .hint { font-weight: 400; }
-textarea { width: 100%; font-family: var(--mono); font-size: var(--t-small); }
 .parts > li { border-top: 2px solid var(--ink); padding: var(--s4) 0 var(--s5); display: grid; gap: var(--s3); }
 .parts > li.done { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; }
 .number { display: inline-block; min-width: 22px; color: var(--ink-soft); font-weight: 400; }

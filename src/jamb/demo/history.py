@@ -105,11 +105,11 @@ class History:
 
     def _register(self, demo: DemoClient, at: datetime) -> None:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
+        trial = self._ago(demo.trial, 0) if demo.trial is not None else None
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
-            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher),
+            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher, trial),
             owners,
-            trial_ends_at=self._ago(demo.trial, 0) if demo.trial is not None else None,
         )
         self._ids[demo.name] = made.id
 

@@ -8,23 +8,22 @@ import { useStale } from "@/api/use";
 import { useAttempt } from "@/ui/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
+import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 
 const props = defineProps<{ client: Schemas["Client"] }>();
 const emit = defineEmits<{ done: [] }>();
 const name = ref(props.client.name);
 const purpose = ref(props.client.purpose);
-const redirects = ref(props.client.redirect_uris.join("\n"));
-const publisher = ref(props.client.publisher);
+const further = ref(furtherOf(props.client));
 const trial = ref(props.client.trial_ends_at?.slice(0, 10) ?? "");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const save = () => attempt(async () => {
-  const lines = redirects.value.split("\n").map((one) => one.trim()).filter(Boolean);
   const was = props.client.trial_ends_at?.slice(0, 10) ?? "";
   await must(api.PUT("/api/v1/directories/{directory}/clients/{client}", {
     params: { path: { directory: directory.value, client: props.client.id } },
     body: {
-      name: name.value, purpose: purpose.value, publisher: publisher.value, redirect_uris: lines,
+      name: name.value, purpose: purpose.value, ...saidIn(further.value),
       no_trial: trial.value === "" && was !== "", ...(trial.value && trial.value !== was ? { trial_ends_at: `${trial.value}T23:59:59Z` } : {}),
     },
   }));
@@ -37,8 +36,7 @@ const save = () => attempt(async () => {
   <form class="card stack" @submit.prevent="save">
     <TextField v-model="name" label="Name" :longest="80" />
     <TextField v-model="purpose" label="Purpose" hint="what it is for, in a sentence" :longest="500" />
-    <label class="field">Redirect URIs <span class="hint">where answers for people may be sent; one a line, matched exactly</span><textarea v-model="redirects" class="plain-input" rows="3" spellcheck="false"></textarea></label>
-    <TextField v-model="publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
+    <FurtherFields v-model="further" />
     <label class="field">On trial until <span class="hint">empty: it stays for good</span><input v-model="trial" class="plain-input date" type="date" /></label>
     <ProblemNote v-if="error" :error="error" />
     <div class="row"><NButton @click="emit('done')">Leave it</NButton><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Save</NButton></div>
@@ -48,6 +46,5 @@ const save = () => attempt(async () => {
 <style scoped>
 .field { display: grid; gap: var(--s1); font-weight: 560; }
 .hint { font-weight: 400; }
-textarea { width: 100%; font-family: var(--mono); font-size: var(--t-small); }
 .date { width: 180px; }
 </style>

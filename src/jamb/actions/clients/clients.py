@@ -9,7 +9,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one, note_narrowed
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.base.views import credential_view
-from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.clients.clients import ClientKind, ClientState, Registration
 from jamb.core.clients.next_steps import next_steps
 from jamb.core.credentials import CredentialState
 from jamb.core.directory.directories import Directory
@@ -110,9 +110,6 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
     kind = ClientKind(row.kind)
     return Client(
         id=row.id,
-        name=row.name,
-        purpose=row.purpose,
-        kind=kind,
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,
@@ -124,9 +121,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         findings=len(findings),
         worst=Severity(worst.word) if worst is not None else None,
         next_steps=list(next_steps(kind, rungs, has_live_secret=bool(live))),
-        redirect_uris=list(row.redirect_uris),
-        publisher=row.publisher,
-        trial_ends_at=row.trial_ends_at,
+        **Registration.of(row).said(),
     )
 
 

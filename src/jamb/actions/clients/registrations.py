@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import replace
 from datetime import datetime
+from typing import Any
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one
@@ -13,35 +14,16 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.clients.clients import client_view
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
-from jamb.core.clients.clients import ClientKind, ClientState, OwnerLevel, Registration, folded, look_of, registration
+from jamb.core.clients.clients import ClientState, OwnerLevel, Registration, folded, look_of, registration
 from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
 from jamb.store.clients import clients
-from jamb.wire.clients.clients import Client
+from jamb.wire.clients.clients import Client, RegistrationChange
 
 
-@dataclass(frozen=True, slots=True)
-class RegistrationChange:
-    """What to change of a registration; None: it stays. `no_trial`: it is to stay for good."""
-
-    name: str | None = None
-    purpose: str | None = None
-    redirect_uris: tuple[str, ...] | None = None
-    publisher: str | None = None
-    trial_ends_at: datetime | None = None
-    no_trial: bool = False
-
-
-def register(
-    act: Act,
-    wanted: Registration,
-    owners: Iterable[str],
-    *,
-    make_owner: bool = False,
-    trial_ends_at: datetime | None = None,
-) -> Client:
+def register(act: Act, wanted: Registration, owners: Iterable[str], *, make_owner: bool = False) -> Client:
     """Register a client; owners are logins or ids of people of the directory.
 
     Args:
@@ -52,22 +34,15 @@ def register(
         NameTaken: another client of the directory has this name, in any letter case.
         NotFound: an owner is not known here.
     """
-    _check_trial(trial_ends_at, act.now)
+    _check_trial(wanted, act.now)
     with act.change() as unit:
         row = clients.ClientRow(
             id=client_id_from(secrets.token_bytes(13)),
             directory_id=act.directory.id,
-            name=wanted.name,
-            folded_name=folded(wanted.name),
-            look=look_of(wanted.name),
-            purpose=wanted.purpose,
-            kind=wanted.kind.value,
             state=ClientState.LIVE.value,
             registered_at=act.now,
             registered_by=act.actor.name,
-            redirect_uris=list(wanted.redirect_uris),
-            publisher=wanted.publisher,
-            trial_ends_at=trial_ends_at,
+            **_columns(wanted),
         )
         with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
             unit.session.add(row)
@@ -80,13 +55,7 @@ def register(
         unit.enter(
             "client.registered",
             client_subject(row),
-            after={
-                "name": row.name,
-                "purpose": row.purpose,
-                "kind": row.kind,
-                "owners": [person.name for person in people.values()],
-                **_said_further(row),
-            },
+            after={**wanted.words(), "owners": [person.name for person in people.values()]},
         )
         unit.session.flush()
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
@@ -101,20 +70,13 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
     with act.change() as unit:
         take_turn(unit)
         row = find_client(unit.session, act.directory, client_id, lock=True)
-        before = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
-        wanted = registration(
-            row.name if changes.name is None else changes.name,
-            row.purpose if changes.purpose is None else changes.purpose,
-            ClientKind(row.kind),
-            row.redirect_uris if changes.redirect_uris is None else changes.redirect_uris,
-            row.publisher if changes.publisher is None else changes.publisher,
-        )
+        held = Registration.of(row)
+        wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial"})})
         if changes.trial_ends_at is not None:
-            _check_trial(changes.trial_ends_at, act.now)
-            row.trial_ends_at = changes.trial_ends_at
+            _check_trial(wanted, act.now)
         if changes.no_trial:
-            row.trial_ends_at = None
-        new_uris = [redirect_uri for redirect_uri in wanted.redirect_uris if redirect_uri not in row.redirect_uris]
+            wanted = replace(wanted, trial_ends_at=None)
+        new_uris = [redirect_uri for redirect_uri in wanted.redirect_uris if redirect_uri not in held.redirect_uris]
         if new_uris:
             judge_acting(
                 unit,
@@ -124,12 +86,11 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
                 "An owner who answers for the client can add them.",
                 for_people=True,
             )
-        row.name, row.folded_name, row.purpose = wanted.name, folded(wanted.name), wanted.purpose
-        row.look = look_of(wanted.name)
-        row.redirect_uris, row.publisher = list(wanted.redirect_uris), wanted.publisher
-        after = {"name": row.name, "purpose": row.purpose, **_said_further(row)}
-        if after == before:
+        if wanted == held:
             raise Unsuited.field("client", "what it says already", "something that changes")
+        for column, value in _columns(wanted).items():
+            setattr(row, column, value)
+        before, after = held.words(), wanted.words()
         with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
             unit.session.add(row)
         different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
@@ -198,19 +159,21 @@ def change_owners(
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
-def _check_trial(ends: datetime | None, now: datetime) -> None:
+def _check_trial(wanted: Registration, now: datetime) -> None:
+    ends = wanted.trial_ends_at
     if ends is not None and ends <= now:
         raise Unsuited.field("trial_ends_at", ends.isoformat(), "a moment to come")
 
 
-def _said_further(row: clients.ClientRow) -> dict[str, object]:
-    """Return what a registration says beside name and purpose, where it says something."""
-    said: dict[str, object] = {
-        "redirect URIs": list(row.redirect_uris),
-        "publisher": row.publisher,
-        "trial ends": row.trial_ends_at.isoformat() if row.trial_ends_at is not None else "",
+def _columns(wanted: Registration) -> dict[str, Any]:
+    """Return the columns of a client's record that a registration fills, and those made of its name."""
+    return {
+        **wanted.said(),
+        "kind": wanted.kind.value,
+        "redirect_uris": list(wanted.redirect_uris),
+        "folded_name": folded(wanted.name),
+        "look": look_of(wanted.name),
     }
-    return {name: value for name, value in said.items() if value}
 
 
 def _owner_words(owners: Iterable[clients.Owned]) -> list[str]:

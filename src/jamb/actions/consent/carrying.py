@@ -17,6 +17,7 @@ from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import reach_of
 from jamb.store.resources import pasts
+from jamb.wire.clients.clients import RegistrationChange
 
 Args = Mapping[str, Any]
 # As whoever asked; the client's id (empty: about none), what was kept.
@@ -29,7 +30,7 @@ def _owners(act: Act, client_id: str, args: Args) -> None:
 
 
 def _redirects(act: Act, client_id: str, args: Args) -> None:
-    wanted = registrations.RegistrationChange(redirect_uris=tuple(args["redirect_uris"]))
+    wanted = RegistrationChange(redirect_uris=args["redirect_uris"])
     registrations.change_registration(act, client_id, wanted)
 
 

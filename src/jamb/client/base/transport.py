@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 import httpx
 from pydantic import BaseModel, ValidationError
+from pydantic_core import to_jsonable_python
 
 from jamb import __version__
 from jamb.client.base.auth import AccessToken, ClientCredentials, unreachable
@@ -99,6 +100,8 @@ class Transport:
 
     def _answer(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         url = path if path.startswith("http") else self.root + path
+        if "json" in kwargs:
+            kwargs["json"] = to_jsonable_python(kwargs["json"])
         left = self._tries_again if _may_be_repeated(method, kwargs) else 0
         while True:
             try:

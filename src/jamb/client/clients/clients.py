@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from datetime import datetime
+from typing import Unpack
 
 from jamb.client.base.section import Section, idempotency_header, path_segment
-from jamb.core.clients.clients import ClientKind, OwnerLevel
+from jamb.core.clients.clients import OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
 from jamb.core.permissions import AccessKind
-from jamb.wire.clients.clients import Client, Dossier, TokensRevoked
+from jamb.wire.clients.clients import Changed, Client, Dossier, Registered, TokensRevoked
 from jamb.wire.credentials.credentials import Attempt, Sheet
 from jamb.wire.resources.access import Explanation
 from jamb.wire.resources.probe import Probe
@@ -24,51 +24,22 @@ class Clients(Section):
         name: str,
         purpose: str,
         *,
-        kind: ClientKind = ClientKind.SERVICE,
-        owners: Sequence[str] = (),
-        redirect_uris: Sequence[str] = (),
-        publisher: str = "",
-        trial_ends_at: datetime | None = None,
         once: str | None = None,
+        **said: Unpack[Registered],
     ) -> Client:
         """Register a client; the answer has its client id and next steps.
 
         Args:
-            publisher: the domain of whoever makes it, if another. trial_ends_at: until when it is let in on trial.
             once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
+            said: kind, owners (logins or ids), redirect_uris, publisher (the domain of whoever makes it, if another),
+                trial_ends_at (until when it is let in on trial).
         """
-        body = {
-            "name": name,
-            "purpose": purpose,
-            "kind": kind.value,
-            "owners": list(owners),
-            "redirect_uris": list(redirect_uris),
-            "publisher": publisher,
-            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
-        }
+        body = {"name": name, "purpose": purpose, **said}
         return self._transport.one(Client, "POST", "/clients", json=body, headers=idempotency_header(once))
 
-    def change(
-        self,
-        client_id: str,
-        *,
-        name: str | None = None,
-        purpose: str | None = None,
-        redirect_uris: Sequence[str] | None = None,
-        publisher: str | None = None,
-        trial_ends_at: datetime | None = None,
-        no_trial: bool = False,
-    ) -> Client:
+    def change(self, client_id: str, **changes: Unpack[Changed]) -> Client:
         """Change what a registration says; what is left out stays. `no_trial`: it stays for good."""
-        body = {
-            "name": name,
-            "purpose": purpose,
-            "publisher": publisher,
-            "no_trial": no_trial,
-            "redirect_uris": list(redirect_uris) if redirect_uris is not None else None,
-            "trial_ends_at": trial_ends_at.isoformat() if trial_ends_at is not None else None,
-        }
-        return self._transport.one(Client, "PUT", f"/clients/{path_segment(client_id)}", json=body)
+        return self._transport.one(Client, "PUT", f"/clients/{path_segment(client_id)}", json=changes)
 
     def change_owners(
         self,

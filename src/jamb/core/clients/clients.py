@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from datetime import datetime
 from enum import StrEnum
+from typing import Any
 
 from jamb.core import addresses
 from jamb.core.addresses import UnfitAddress
@@ -54,6 +56,7 @@ class Registration:
     Attributes:
         redirect_uris: where answers for people may be sent, each to be matched exactly (RFC 9700 section 2.1).
         publisher: the domain of whoever makes it; empty: the directory's own organisation.
+        trial_ends_at: until when it is let in on trial; None: it is to stay.
     """
 
     name: str
@@ -61,10 +64,39 @@ class Registration:
     kind: ClientKind
     redirect_uris: tuple[str, ...] = ()
     publisher: str = ""
+    trial_ends_at: datetime | None = None
+
+    @classmethod
+    def of(cls, held: object) -> Registration:
+        """Return the registration that a record or a request holds in attributes of the same names, as it is there."""
+        said: dict[str, Any] = {field.name: getattr(held, field.name) for field in fields(cls)}
+        return cls(**said | {"kind": ClientKind(said["kind"]), "redirect_uris": tuple(said["redirect_uris"])})
+
+    def said(self) -> dict[str, Any]:
+        """Return every field by its name."""
+        return {field.name: getattr(self, field.name) for field in fields(self)}
+
+    def words(self) -> dict[str, object]:
+        """Return what is said, as the ledger tells it: what says nothing is left out."""
+        told: dict[str, object] = {}
+        for name, value in self.said().items():
+            if value:
+                told[_WORDS.get(name, name.replace("_", " "))] = (
+                    value.isoformat() if isinstance(value, datetime) else value
+                )
+        return told
+
+
+_WORDS = {"redirect_uris": "redirect URIs", "trial_ends_at": "trial ends"}
 
 
 def registration(
-    name: str, purpose: str, kind: ClientKind, redirect_uris: Iterable[str] = (), publisher: str = ""
+    name: str,
+    purpose: str,
+    kind: ClientKind,
+    redirect_uris: Iterable[str] = (),
+    publisher: str = "",
+    trial_ends_at: datetime | None = None,
 ) -> Registration:
     """Return the tidied registration, or raise `BadInput` with every violation at once."""
     violations: list[Violation] = []
@@ -86,7 +118,7 @@ def registration(
     if violations or unsuited:
         cause = BadInput if violations else Unsuited
         raise cause("This registration cannot be saved as it is.", violations=(*violations, *unsuited))
-    return Registration(tidy_name, tidy_purpose, kind, addresses, domain)
+    return Registration(tidy_name, tidy_purpose, kind, addresses, domain, trial_ends_at)
 
 
 def tidy_domain(domain: str) -> str:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Annotated, TypedDict
 from uuid import UUID
 
 from pydantic import Field, StrictBool
@@ -14,6 +16,8 @@ from jamb.core.clients.clients import (
     ClientKind,
     ClientState,
     OwnerLevel,
+    Registration,
+    registration,
 )
 from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
@@ -44,6 +48,31 @@ class NewClient(Sent):
     redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
     publisher: PublisherDomain = ""
     trial_ends_at: Moment | None = None
+
+    def registration(self) -> Registration:
+        """Return it tidied. Raises `BadInput` with every violation at once."""
+        return registration(**self.model_dump(exclude={"owners"}))
+
+
+class Registered(TypedDict, total=False):
+    """What may be said of a new client beside name and purpose."""
+
+    kind: ClientKind
+    owners: Sequence[str]
+    redirect_uris: Sequence[str]
+    publisher: str
+    trial_ends_at: datetime | None
+
+
+class Changed(TypedDict, total=False):
+    """What may be changed of a registration; None or left out: it stays. `no_trial`: it is to stay for good."""
+
+    name: str | None
+    purpose: str | None
+    redirect_uris: Sequence[str] | None
+    publisher: str | None
+    trial_ends_at: datetime | None
+    no_trial: bool
 
 
 class RegistrationChange(Sent):

@@ -9,7 +9,6 @@ from fastapi import Query, Request, Response
 from jamb.actions.base.act import Act
 from jamb.actions.clients import clients, dossier, registrations
 from jamb.actions.resources import usage
-from jamb.core.clients.clients import registration
 from jamb.core.lists import Attention, ClientSort
 from jamb.service.callers import may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
@@ -51,10 +50,9 @@ def register_client(
     """Register a client. The answer has its client id and next steps."""
     made = registrations.register(
         act,
-        registration(sent.name, sent.purpose, sent.kind, sent.redirect_uris, sent.publisher),
+        sent.registration(),
         sent.owners,
         make_owner=act.own is not None,
-        trial_ends_at=sent.trial_ends_at,
     )
     response.headers["Location"] = f"{request.url.path}/{made.id}"
     return made
@@ -73,15 +71,7 @@ def change_registration(
     act: Annotated[Act, may("clients.change")],
 ) -> wire.Client:
     """Change what a registration says."""
-    changes = registrations.RegistrationChange(
-        sent.name,
-        sent.purpose,
-        tuple(sent.redirect_uris) if sent.redirect_uris is not None else None,
-        sent.publisher,
-        sent.trial_ends_at,
-        sent.no_trial,
-    )
-    return registrations.change_registration(act, client, changes)
+    return registrations.change_registration(act, client, sent)
 
 
 @router.post("/{client}/owners")
