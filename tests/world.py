@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import os
 import secrets
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Coroutine, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -31,6 +33,12 @@ BERTHS = "https://berths.quillhaven.example"
 
 # How fast the machine is today is no property of the service.
 PATIENCE = 60
+
+
+def in_own_loop(work: Coroutine[Any, Any, Any]) -> Any:
+    """Run it in a thread of its own: a browser of other tests may hold a loop in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(lambda: asyncio.run(work)).result()
 
 
 def unique(name: str) -> str:

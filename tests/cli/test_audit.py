@@ -172,9 +172,20 @@ def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world:
     made, steward = world.client(secret=False), shell.signed_in("steward")
     maker = f"{made.id}.example"
     changed = steward(
-        "clients", "change", made.name, "--publisher", maker, "--redirect", f"https://{maker}/r", "-o", "json"
+        "clients",
+        "change",
+        made.name,
+        "--publisher",
+        maker,
+        "--redirect",
+        f"https://{maker}/r",
+        "--support",
+        f"help@{maker}",
+        "-o",
+        "json",
     )
     assert changed.json()["redirect_uris"] == [f"https://{maker}/r"]
+    assert f"help@{maker}" in steward("clients", "show", made.name).out
     finding(steward, made.id, "publisher-unvouched")
     assert "vouches for" in steward("publishers", "vouch", maker, "--reason", "Their contract is here").out
     assert maker in steward("publishers", "list").out

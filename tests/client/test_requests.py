@@ -44,6 +44,12 @@ KNOWN: dict[str, Any] = {
 }  # fmt: skip
 
 
+@pytest.fixture(autouse=True)
+def elsewhere(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """What a method writes goes to a folder of the test."""
+    monkeypatch.chdir(tmp_path)
+
+
 def methods() -> Iterator[tuple[str, str]]:
     """Yield each public method of each part of the library."""
     jamb = Jamb(URL, "port", AccessToken("t"), http=httpx.MockTransport(lambda _: httpx.Response(200)))
@@ -71,7 +77,7 @@ def made(name: str, kind: Any) -> Any:
         (UUID, uuid4()),
         (datetime, datetime.now(UTC)),
         (bytes, b"x"),
-        (Path, Path("/nowhere")),
+        (Path, Path("file")),
     ):
         if kind is wanted:
             return value
@@ -85,7 +91,11 @@ def call(method: Callable[..., Any], whole: bool) -> None:
     hints = typing.get_type_hints(method)
     given = {}
     for name, parameter in inspect.signature(method).parameters.items():
-        if parameter.kind is inspect.Parameter.VAR_KEYWORD or (parameter.default is not parameter.empty and not whole):
+        if parameter.kind is inspect.Parameter.VAR_KEYWORD:
+            members = typing.get_type_hints(typing.get_args(hints[name])[0]) if whole else {}
+            given |= {member: made(member, kind) for member, kind in members.items()}
+            continue
+        if parameter.default is not parameter.empty and not whole:
             continue
         value = made(name, hints[name])
         if parameter.default is parameter.empty or value is not None:

@@ -74,7 +74,7 @@ def trend(page: Page) -> None:
 
 def cut(page: Page) -> None:
     page.get_by_role("button", name=re.compile("owns Key renewal helper")).click()
-    page.get_by_text("ended by that change").first.wait_for()
+    page.get_by_text("closed by that change").first.wait_for()
 
 
 def starting(page: Page) -> None:

@@ -103,6 +103,17 @@ def test_a_registration_names_every_bad_field(name: str) -> None:
     assert {one.field for one in refused.value.violations} == {"name", "purpose"}
 
 
+@pytest.mark.parametrize(
+    "contact", ["help", "a b@c.example", "help@nowhere", "http://x.example/help", f"{'a' * 65}@b.example"]
+)
+def test_a_support_contact_is_a_mail_address_or_a_page_by_https(contact: str) -> None:
+    for fit in ("help@quillhaven.example", "https://quillhaven.example/help", ""):
+        assert registration("A", "b", ClientKind.SERVICE, support_contact=f" {fit} ").support_contact == fit
+    with pytest.raises(BadInput) as refused:
+        registration("A", "b", ClientKind.SERVICE, support_contact=contact)
+    assert [one.field for one in refused.value.violations] == ["support_contact"]
+
+
 def test_names_are_tidied_and_compared_without_regard_to_case_or_width() -> None:
     tidy = registration("  Night \n run ", "p", ClientKind.SERVICE)
     assert tidy.name == "Night run"

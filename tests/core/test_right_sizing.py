@@ -238,3 +238,6 @@ def test_ways_are_the_shortest_and_cuts_part_what_they_say(
     for cut in found.cuts:
         left = [one for one in arrows if f"cut{one[2]}" != cut.cut]
         assert cut.closes == len(expected) - len(pairs(left)) > 0
+    few = escalation_paths(nodes, made, weak_below=25, strong_from=100, most=1)
+    for cut in few.cuts:
+        assert any(arrow.cut == cut.cut for way in few.paths for arrow in way.arrows)

@@ -10,7 +10,6 @@ import socket
 import ssl
 import time
 from collections.abc import Awaitable, Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
@@ -29,6 +28,7 @@ from jamb.core.credentials.public_keys import jwk_of
 from jamb.service.egress import Egress, NotSpokenTo
 from jamb.service.oauth import outside_keys
 from jamb.service.oauth.outside_keys import OutsideKeys, Unreachable
+from tests.world import in_own_loop
 
 URI = "https://keys.example/jwks"
 KEYS = {name: jwk_of(ec.generate_private_key(ec.SECP256R1()).public_key(), name) for name in ("old", "new")}
@@ -63,12 +63,6 @@ class Site:
             return await work(OutsideKeys(Egress(inner, httpx.AsyncClient(transport=httpx.MockTransport(self.answer)))))
 
         return in_own_loop(run())
-
-
-def in_own_loop(work: Any) -> Any:
-    """Run it in a thread of its own: a browser of other tests may hold a loop in this one."""
-    with ThreadPoolExecutor(1) as pool:
-        return pool.submit(lambda: asyncio.run(work)).result()
 
 
 def ids(keys: Any) -> list[str]:

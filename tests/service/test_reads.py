@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections import Counter
 from typing import Any
 
@@ -14,7 +13,7 @@ from sqlalchemy.pool import Pool
 
 from jamb.service.app import create_app
 from jamb.service.settings import Settings
-from tests.world import World
+from tests.world import World, in_own_loop
 
 HERE = "/api/v1/directories/quillhaven"
 # Who is signed in, the client and Jamb's own API, roles, what is owned, consents; then what the page itself reads.
@@ -67,4 +66,4 @@ def test_a_read_takes_one_connection_and_five_statements_before_its_work(world: 
                     costs[path] = min(tries)
         return costs
 
-    assert asyncio.run(read_all()) == {path: (1, BEFORE + own) for path, own in READS.items()}
+    assert in_own_loop(read_all()) == {path: (1, BEFORE + own) for path, own in READS.items()}

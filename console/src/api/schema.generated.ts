@@ -3374,6 +3374,8 @@ export interface components {
             redirect_uris: string[];
             /** Publisher */
             publisher: string;
+            /** Support Contact */
+            support_contact: string;
             /** Trial Ends At */
             trial_ends_at: string | null;
         };
@@ -4914,7 +4916,7 @@ export interface components {
          * NewClient
          * @description `owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
          *
-         *     `trial_ends_at`: until when it is let in on trial.
+         *     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
          */
         NewClient: {
             /** Name */
@@ -4932,6 +4934,11 @@ export interface components {
              * @default
              */
             publisher: string;
+            /**
+             * Support Contact
+             * @default
+             */
+            support_contact: string;
             /** Trial Ends At */
             trial_ends_at?: string | null;
         };
@@ -6055,6 +6062,8 @@ export interface components {
             redirect_uris?: string[] | null;
             /** Publisher */
             publisher?: string | null;
+            /** Support Contact */
+            support_contact?: string | null;
             /** Trial Ends At */
             trial_ends_at?: string | null;
             /**

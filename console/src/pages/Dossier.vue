@@ -84,6 +84,7 @@ const count = (part: string) =>
               <dt>Last use</dt>
               <dd><Moment :at="client.last_used_at" /></dd>
               <template v-if="client.publisher"><dt>Publisher</dt><dd>{{ client.publisher }}</dd></template>
+              <template v-if="client.support_contact"><dt>Support contact</dt><dd>{{ client.support_contact }}</dd></template>
               <template v-if="client.redirect_uris.length"><dt>Redirect URIs</dt><dd class="uris"><code v-for="one in client.redirect_uris" :key="one">{{ one }}</code></dd></template>
               <template v-if="client.trial_ends_at"><dt>On trial until</dt><dd><Moment :at="client.trial_ends_at" /></dd></template>
             </dl>

@@ -77,7 +77,7 @@ async function register(): Promise<void> {
         </fieldset>
         <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
         <details>
-          <summary>Where it answers, and who makes it</summary>
+          <summary>Where it answers, who makes it, and who helps its users</summary>
           <div class="stack further">
             <FurtherFields v-model="further" />
           </div>

@@ -106,9 +106,10 @@ class History:
     def _register(self, demo: DemoClient, at: datetime) -> None:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
         trial = self._ago(demo.trial, 0) if demo.trial is not None else None
+        support = f"support@{demo.publisher}" if demo.publisher else ""
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
-            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher, trial),
+            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher, support, trial),
             owners,
         )
         self._ids[demo.name] = made.id

@@ -51,6 +51,7 @@ class SheetForm(StrEnum):
 RedirectOption = Annotated[
     list[str] | None, typer.Option(help="Where answers for people may be sent, exactly; may be given again")
 ]
+SupportOption = Annotated[str, typer.Option("--support", help="Where its users get help: mail address or https page")]
 PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
 app.command()(removals.remove)
 app.command()(removals.restore)
@@ -82,6 +83,7 @@ def register(
     ] = ClientKind.SERVICE,
     redirect: RedirectOption = None,
     publisher: PublisherOption = "",
+    support: SupportOption = "",
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
     output: Output = Form.TABLE,
 ) -> None:
@@ -98,6 +100,7 @@ def register(
             owners=owner or [],
             redirect_uris=redirect or [],
             publisher=publisher,
+            support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),
         )
 
@@ -125,6 +128,9 @@ def change(
     redirect: RedirectOption = None,
     no_redirects: Annotated[bool, typer.Option("--no-redirects", help="Take all redirect URIs off")] = False,
     publisher: Annotated[str | None, typer.Option(help="Domain of whoever makes it; empty: this organisation")] = None,
+    support: Annotated[
+        str | None, typer.Option(help="Where its users get help: mail address or https page; empty: nobody is named")
+    ] = None,
     trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
     no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
     output: Output = Form.TABLE,
@@ -137,6 +143,7 @@ def change(
             purpose=purpose,
             redirect_uris=[] if no_redirects else redirect,
             publisher=publisher,
+            support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),
             no_trial=no_trial,
         )
@@ -327,6 +334,7 @@ def _show_dossier(dossier: Dossier) -> None:
             ("owners", ", ".join(_owner(owner) for owner in client.owners) or "nobody"),
             ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
             ("last use", relative(client.last_used_at)),
+            *([("support", client.support_contact)] if client.support_contact else []),
         ]
     )
     _show_steps(client)

@@ -69,7 +69,7 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Escalation:
-    """`pairs`: how many weak ends reach how many strong ones, all told; `paths` has the gravest of them."""
+    """`pairs`: how many weak ends reach how many strong ones, all told; `paths` has the gravest of them, and one at least that each cut closes."""
 
     paths: tuple[Way, ...]
     pairs: int
@@ -98,20 +98,26 @@ def escalation_paths(
     found: list[Way] = []
     pairs = 0
     counted: dict[str, int] = {}
+    # A way that each cut closes, for where many graver ones leave none of its own among those listed.
+    closing: dict[str, Way] = {}
     for target in strong:
         toward = graph.toward(target.id)
         sources = sorted(weak & toward.keys(), key=lambda key: (len(graph.follow(toward, key)), by_id[key].name, key))
         pairs += len(sources)
         for key in sources:
-            steps = graph.follow(toward, key)
-            for cut in {arrow.cut for arrow in steps if arrow.cut}:
+            way = Way(by_id[key], target, graph.follow(toward, key))
+            for cut in {arrow.cut for arrow in way.arrows if arrow.cut}:
                 counted[cut] = counted.get(cut, 0) + 1
+                closing.setdefault(cut, way)
             if len(found) < most:
-                found.append(Way(by_id[key], target, steps))
+                found.append(way)
     best = sorted(counted, key=lambda cut: (-counted[cut], cut))[: 4 * most_cuts]
     parted = [(cut, pairs - _pairs(graph.without(cut), strong, weak)) for cut in best]
     parted = sorted((one for one in parted if one[1]), key=lambda one: (-one[1], one[0]))[:most_cuts]
-    paths = sorted(found, key=lambda way: (-way.target.weight, len(way.arrows), way.source.name, way.target.name))
+    paths = sorted(
+        dict.fromkeys([*found, *(closing[cut] for cut, _ in parted)]),
+        key=lambda way: (-way.target.weight, len(way.arrows), way.source.name, way.target.name),
+    )
     return Escalation(tuple(paths), pairs, tuple(Cut(cut, graph.words(cut, by_id), parts) for cut, parts in parted))
 
 

@@ -19,6 +19,9 @@ NAME_LONGEST = 80
 PURPOSE_LONGEST = 500
 MOST_REDIRECTS = 20
 REDIRECT_LONGEST = 400
+# A mail address, or a page by https.
+CONTACT_PATTERN = r"^(?:[^\s@<>]{1,64}@[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+|https://[^\s<>@]{3,180})$"
+CONTACT_LONGEST = 200
 DOMAIN = re.compile(r"(?=.{3,253}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)+\Z")
 
 
@@ -56,6 +59,7 @@ class Registration:
     Attributes:
         redirect_uris: where answers for people may be sent, each to be matched exactly (RFC 9700 section 2.1).
         publisher: the domain of whoever makes it; empty: the directory's own organisation.
+        support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
         trial_ends_at: until when it is let in on trial; None: it is to stay.
     """
 
@@ -64,6 +68,7 @@ class Registration:
     kind: ClientKind
     redirect_uris: tuple[str, ...] = ()
     publisher: str = ""
+    support_contact: str = ""
     trial_ends_at: datetime | None = None
 
     @classmethod
@@ -96,6 +101,7 @@ def registration(
     kind: ClientKind,
     redirect_uris: Iterable[str] = (),
     publisher: str = "",
+    support_contact: str = "",
     trial_ends_at: datetime | None = None,
 ) -> Registration:
     """Return the tidied registration, or raise `BadInput` with every violation at once."""
@@ -115,10 +121,14 @@ def registration(
     domain = tidy_domain(publisher)
     if domain and not DOMAIN.match(domain):
         violations.append(Violation("publisher", shorten(publisher), "a domain, as brisling.example, or nothing"))
+    contact = support_contact.strip()
+    if contact and not (len(contact) <= CONTACT_LONGEST and re.fullmatch(CONTACT_PATTERN, contact)):
+        allowed = f"a mail address or a page by https, of up to {CONTACT_LONGEST} characters, or nothing"
+        violations.append(Violation("support_contact", shorten(support_contact), allowed))
     if violations or unsuited:
         cause = BadInput if violations else Unsuited
         raise cause("This registration cannot be saved as it is.", violations=(*violations, *unsuited))
-    return Registration(tidy_name, tidy_purpose, kind, addresses, domain, trial_ends_at)
+    return Registration(tidy_name, tidy_purpose, kind, addresses, domain, contact, trial_ends_at)
 
 
 def tidy_domain(domain: str) -> str:

@@ -48,6 +48,7 @@ class ClientRow(SQLModel, table=True):
     narrowed_at: datetime | None = moment(nullable=True)
     redirect_uris: list[str] = words()
     publisher: str = Field(default="", sa_type=Text)
+    support_contact: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     trial_ends_at: datetime | None = moment(nullable=True)
 
 

@@ -10,6 +10,8 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core.clients.clients import (
+    CONTACT_LONGEST,
+    CONTACT_PATTERN,
     MOST_REDIRECTS,
     NAME_LONGEST,
     PURPOSE_LONGEST,
@@ -24,13 +26,15 @@ from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity
 from jamb.wire.base.shapes import Answered, Moment, Sent
-from jamb.wire.base.text import NAMED, MaybeSaid, PublisherDomain, RedirectUri
+from jamb.wire.base.text import NAMED, MaybeSaid, PublisherDomain, RedirectUri, like
 from jamb.wire.credentials.credentials import Credential
 from jamb.wire.resources.reach import Reach
 from jamb.wire.resources.resources import Operation
 
 ClientName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
 Purpose = Annotated[str, Field(min_length=1, max_length=PURPOSE_LONGEST), NAMED]
+# Where users get help: a mail address or a page by https.
+SupportContact = Annotated[str, Field(max_length=CONTACT_LONGEST), like(CONTACT_PATTERN, or_nothing=True)]
 # A person: login or id.
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
 
@@ -38,7 +42,7 @@ Reference = Annotated[str, Field(min_length=1, max_length=200)]
 class NewClient(Sent):
     """`owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
 
-    `trial_ends_at`: until when it is let in on trial.
+    `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
     """
 
     name: ClientName
@@ -47,6 +51,7 @@ class NewClient(Sent):
     owners: Annotated[list[Reference], Field(max_length=50)] = Field(default_factory=list)
     redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
     publisher: PublisherDomain = ""
+    support_contact: SupportContact = ""
     trial_ends_at: Moment | None = None
 
     def registration(self) -> Registration:
@@ -61,6 +66,7 @@ class Registered(TypedDict, total=False):
     owners: Sequence[str]
     redirect_uris: Sequence[str]
     publisher: str
+    support_contact: str
     trial_ends_at: datetime | None
 
 
@@ -71,6 +77,7 @@ class Changed(TypedDict, total=False):
     purpose: str | None
     redirect_uris: Sequence[str] | None
     publisher: str | None
+    support_contact: str | None
     trial_ends_at: datetime | None
     no_trial: bool
 
@@ -82,6 +89,7 @@ class RegistrationChange(Sent):
     purpose: Purpose | None = None
     redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
     publisher: PublisherDomain | None = None
+    support_contact: SupportContact | None = None
     trial_ends_at: Moment | None = None
     no_trial: StrictBool = False
 
@@ -148,6 +156,7 @@ class Client(Answered):
     next_steps: list[str]
     redirect_uris: list[str]
     publisher: str
+    support_contact: str
     trial_ends_at: Moment | None
 
 
