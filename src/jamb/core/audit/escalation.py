@@ -69,7 +69,10 @@ class Cut:
 
 @dataclass(frozen=True, slots=True)
 class Escalation:
-    """`pairs`: how many weak ends reach how many strong ones, all told; `paths` has the gravest of them, and one at least that each cut closes."""
+    """`pairs`: how many weak ends reach how many strong ones, all told.
+
+    `paths` has the gravest of them, and one at least that each cut closes.
+    """
 
     paths: tuple[Way, ...]
     pairs: int
