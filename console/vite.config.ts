@@ -8,8 +8,8 @@ export default defineConfig({
   plugins: [vue()],
   resolve: {
     alias: {
-      // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/adopted-styles.ts.
-      "@css-render/vue3-ssr": here("./src/ui/adopted-styles.ts"),
+      // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/style/adopted-styles.ts.
+      "@css-render/vue3-ssr": here("./src/ui/style/adopted-styles.ts"),
       "@": here("./src"),
     },
   },

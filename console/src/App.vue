@@ -4,7 +4,7 @@ import { watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { current } from "./api/session";
 import Frame from "./frame/Frame.vue";
-import { naiveOverrides, naiveTheme } from "./ui/theme";
+import { naiveOverrides, naiveTheme } from "@/ui/style/theme";
 
 const route = useRoute();
 const router = useRouter();

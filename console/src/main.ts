@@ -1,7 +1,7 @@
 import "@fontsource-variable/hanken-grotesk";
 import "@fontsource-variable/jetbrains-mono";
-import "./ui/tokens.css";
-import "./ui/base.css";
+import "@/ui/style/tokens.css";
+import "@/ui/style/base.css";
 import { QueryClient, VueQueryPlugin } from "@tanstack/vue-query";
 import { createApp } from "vue";
 import App from "./App.vue";

@@ -8,7 +8,7 @@ import httpx
 import pytest
 
 from tests.cli.run import Shell
-from tests.service.test_right_sizing import grown_old
+from tests.service.consent.test_right_sizing import grown_old
 from tests.world import World, unique, wait_until
 
 PIA, YUKI = "pia.nowicki@quillhaven.example", "yuki.tanabe@quillhaven.example"

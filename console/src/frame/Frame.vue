@@ -4,8 +4,8 @@ import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
-import { useWaiting } from "@/api/use";
-import { theme, toggleTheme } from "@/ui/theme";
+import { useWaiting } from "@/api/reads/audit";
+import { theme, toggleTheme } from "@/ui/style/theme";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
 

@@ -2,7 +2,7 @@
 // What someone without a role sees: why, and whom to ask. The service words the refusal.
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { useToday } from "@/api/use";
+import { useToday } from "@/api/reads/audit";
 
 const { error } = useToday();
 </script>

@@ -2,7 +2,7 @@
 // A year of ends on one line: a mark per credential, stacked by week, today at the left edge.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
-import { ago, day } from "./times";
+import { ago, day } from "@/ui/use/times";
 
 const props = defineProps<{ ends: Schemas["Ending"][]; at: number }>();
 const WIDTH = 1080;

@@ -2,8 +2,9 @@
 // Where something counts: everywhere, or a choice in the tree of collections, with how much that is.
 import { NCheckbox } from "naive-ui";
 import { computed, useId } from "vue";
-import { type ReachChoice, useCollections } from "@/api/use";
-import { plural } from "./words";
+import { type ReachChoice } from "@/api/reads/consent";
+import { useCollections } from "@/api/reads/resources";
+import { plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; label: string }>();
 const reach = defineModel<ReachChoice>({ required: true });

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // How a share went, day by day: a line over a base, first and last day beneath.
 import { computed } from "vue";
-import { day } from "./times";
+import { day } from "@/ui/use/times";
 
 const props = defineProps<{ points: { day: string; share: number | null }[]; label: string; wide?: number; tall?: number; bare?: boolean }>();
 const WIDE = computed(() => props.wide ?? 220);

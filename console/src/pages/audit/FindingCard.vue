@@ -4,14 +4,14 @@ import { NButton } from "naive-ui";
 import { ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useStale } from "@/api/use";
-import { useAttempt } from "@/ui/attempt";
+import { useStale } from "@/api/reads/directory";
+import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
-import { severityTone } from "@/ui/states";
-import { full } from "@/ui/times";
+import { severityTone } from "@/ui/use/states";
+import { full } from "@/ui/use/times";
 import Remedy from "./Remedy.vue";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"]; rule?: Schemas["Rule"] }>();

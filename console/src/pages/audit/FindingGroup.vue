@@ -2,11 +2,11 @@
 // One group of findings: how many and how bad; open, its rows: as they are given, or read here page by page.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
-import { type FindingFilter, useFindings } from "@/api/use";
+import { type FindingFilter, useFindings } from "@/api/reads/audit";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { severityTone } from "@/ui/states";
+import { severityTone } from "@/ui/use/states";
 
 const props = defineProps<{ group: Schemas["FindingGroup"]; by: "rule" | "client" | "owner"; filter: FindingFilter; open: boolean; chosen: string; titles: Record<string, string>; given?: Schemas["KeptFinding"][] | null }>();
 const emit = defineEmits<{ flip: []; choose: [finding: Schemas["KeptFinding"]] }>();

@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
-import { acting } from "@/ui/words";
+import { acting } from "@/ui/use/words";
 
 const props = defineProps<{ one: Schemas["ConsentRequest"]; dossier: Schemas["RequestDossier"]; mine: boolean; saidYes: boolean; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string]; takeBack: [] }>();

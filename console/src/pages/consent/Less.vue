@@ -8,7 +8,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
-import { count, held } from "@/ui/words";
+import { count, held } from "@/ui/use/words";
 
 const props = defineProps<{ rightsized: Schemas["Rightsized"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();

@@ -2,7 +2,7 @@
 // What a consent makes possible, the dangerous first: the heart of every mail.
 import { computed } from "vue";
 import type { Schemas } from "@/api/client";
-import { acting, count, grave, plural } from "@/ui/words";
+import { acting, count, grave, plural } from "@/ui/use/words";
 
 const props = defineProps<{ preview: Schemas["ConsentPreview"] }>();
 type Place = Schemas["ConsentAtResource"];

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The bounds of a consent: where it counts, by resource, and until when. The mail rewrites itself.
 import type { Schemas } from "@/api/client";
-import type { ConsentTerms, ReachChoice } from "@/api/use";
+import type { ConsentTerms, ReachChoice } from "@/api/reads/consent";
 import ReachEditor from "@/ui/ReachEditor.vue";
 
 const props = defineProps<{ places: Schemas["ConsentAtResource"][] }>();

@@ -4,8 +4,8 @@ import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useGroups, useStale } from "@/api/use";
-import { useAttempt } from "@/ui/attempt";
+import { useGroups, useStale } from "@/api/reads/directory";
+import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 type Policy = Schemas["Policy"];

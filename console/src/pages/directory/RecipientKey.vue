@@ -4,7 +4,7 @@ import { NButton } from "naive-ui";
 import { ref, watchEffect } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 const held = ref<Schemas["OwnRecipientKey"] | null>(null);

@@ -4,9 +4,10 @@ import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useCollections, useStale } from "@/api/use";
+import { useStale } from "@/api/reads/directory";
+import { useCollections } from "@/api/reads/resources";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { count, plural } from "@/ui/words";
+import { count, plural } from "@/ui/use/words";
 
 const props = defineProps<{ resource: string; objectName: string }>();
 const { data, error } = useCollections(() => props.resource);

@@ -2,11 +2,11 @@
 // Who can do this: for an operation and, if one likes, one object, all clients and people, and through what.
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/client";
-import { useHolders } from "@/api/use";
+import { useHolders } from "@/api/reads/resources";
 import Choose from "@/ui/Choose.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { acting } from "@/ui/words";
+import { acting } from "@/ui/use/words";
 
 const props = defineProps<{ resource: Schemas["Resource"] }>();
 const operation = ref<string | null>(null);

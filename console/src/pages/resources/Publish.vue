@@ -4,10 +4,10 @@ import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
-import { useStale } from "@/api/use";
+import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
-import { acting, count } from "@/ui/words";
+import { acting, count } from "@/ui/use/words";
 
 const props = defineProps<{ resource?: Schemas["Resource"] }>();
 const emit = defineEmits<{ done: [name: string] }>();

@@ -1,0 +1,86 @@
+// Clients, their dossiers, removals and publishers. Each read has its key, so that a change can say what it made stale.
+import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { type MaybeRefOrGetter, toValue } from "vue";
+import { api, must } from "@/api/client";
+import { directory } from "@/api/session";
+import { path } from "./path";
+
+export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
+
+type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
+
+type Sort = "name" | "registered" | "expiry" | "used";
+
+export const useClients = (filter: MaybeRefOrGetter<ClientFilter>) =>
+  useQuery({
+    queryKey: ["clients", directory, () => toValue(filter)],
+    placeholderData: keepPreviousData,
+    queryFn: () => {
+      const { q, attention, sort, cursor } = toValue(filter);
+      const query = {
+        q, sort: (sort || "name") as Sort, limit: 50,
+        ...(attention ? { attention: attention as Attention } : {}),
+        ...(cursor ? { cursor } : {}),
+      };
+      return must(api.GET("/api/v1/directories/{directory}/clients", { params: { path: path(), query } }));
+    },
+  });
+
+export const useDossier = (client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "dossier"],
+    enabled: () => toValue(client) !== "",
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}", {
+          params: { path: { ...path(), client: toValue(client) } },
+        }),
+      ),
+  });
+
+export const useHistory = (client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "history"],
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/ledger", {
+          params: { path: path(), query: { client: toValue(client), limit: 50 } },
+        }),
+      ),
+  });
+
+export const useAttempts = (client: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["client", directory, () => toValue(client), "attempts"],
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}/attempts", {
+          params: { path: { ...path(), client: toValue(client) }, query: { limit: 12 } },
+        }),
+      ),
+  });
+
+export const useRegistering = () =>
+  useQuery({
+    queryKey: ["registering", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/registering", { params: { path: path() } })),
+  });
+
+export const useRemoved = () =>
+  useQuery({
+    queryKey: ["clients", "removed", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/removals", { params: { path: path(), query: { limit: 100 } } })),
+  });
+
+export const useRemovalPreview = (clients: MaybeRefOrGetter<string[]>) =>
+  useQuery({
+    queryKey: ["clients", "removal", directory, () => toValue(clients)],
+    enabled: () => toValue(clients).length > 0,
+    queryFn: () => must(api.POST("/api/v1/directories/{directory}/removals/preview", { params: { path: path() }, body: { clients: toValue(clients) } })),
+  });
+
+export const usePublishers = () =>
+  useQuery({
+    queryKey: ["publishers", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/publishers", { params: { path: path() } })),
+  });

@@ -1,0 +1,54 @@
+// The directory, its people, groups, roles and ledger; what a change made stale. Each read has its key, so that a change can say what it made stale.
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { type MaybeRefOrGetter, toValue } from "vue";
+import { api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { path } from "./path";
+
+export const useDirectory = () =>
+  useQuery({
+    queryKey: ["directory", directory],
+    staleTime: 300_000,
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}", { params: { path: path() } })),
+  });
+
+export const usePeople = () =>
+  useQuery({
+    queryKey: ["people", directory],
+    enabled: () => can("people.list"),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/people", { params: { path: path() } })),
+  });
+
+export const useRoles = () =>
+  useQuery({
+    queryKey: ["roles", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/roles", { params: { path: path() } })),
+  });
+
+export const useGroups = () =>
+  useQuery({
+    queryKey: ["groups", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: path() } })),
+  });
+
+export const useLedger = (cursor: MaybeRefOrGetter<string>) =>
+  useQuery({
+    queryKey: ["ledger", directory, () => toValue(cursor)],
+    placeholderData: keepPreviousData,
+    queryFn: () => {
+      const at = toValue(cursor);
+      return must(
+        api.GET("/api/v1/directories/{directory}/ledger", {
+          params: { path: path(), query: at ? { cursor: at, limit: 30 } : { limit: 30 } },
+        }),
+      );
+    },
+  });
+
+/** After a change to a client, everything that shows it is read again. */
+export function useStale(): () => Promise<void> {
+  const queries = useQueryClient();
+  return async () => {
+    await queries.invalidateQueries();
+  };
+}

@@ -1,0 +1,81 @@
+<script setup lang="ts">
+// Disable or remove several clients: first what that takes along and what stands against it, then one by one with what came of it.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { api, must } from "@/api/client";
+import { problemOf } from "@/api/problems";
+import { can, directory } from "@/api/session";
+import { useRemovalPreview } from "@/api/reads/clients";
+import { useStale } from "@/api/reads/directory";
+import Loadable from "@/ui/Loadable.vue";
+import Moment from "@/ui/Moment.vue";
+import StateWord from "@/ui/StateWord.vue";
+import TextField from "@/ui/TextField.vue";
+
+const props = defineProps<{ clients: string[] }>();
+const emit = defineEmits<{ closed: [] }>();
+const { data, error, isLoading, refetch } = useRemovalPreview(() => props.clients);
+const reason = ref("");
+const outcomes = ref<Record<string, string>>({});
+const running = ref(false);
+const done = ref(0);
+const stale = useStale();
+const live = computed(() => (data.value ?? []).filter((one) => !one.disabled_since && !outcomes.value[one.client_id]));
+const ready = computed(() => (data.value ?? []).filter((one) => !one.against.length && !outcomes.value[one.client_id]));
+
+async function each(ids: string[], work: (id: string) => Promise<string>): Promise<void> {
+  running.value = true;
+  done.value = 0;
+  for (const id of ids) {
+    try {
+      outcomes.value = { ...outcomes.value, [id]: await work(id) };
+    } catch (problem) {
+      outcomes.value = { ...outcomes.value, [id]: problemOf(problem).detail };
+    }
+    done.value += 1;
+  }
+  running.value = false;
+  await stale();
+}
+const at = (client: string) => ({ params: { path: { directory: directory.value, client } } });
+const disable = () => each(live.value.map((one) => one.client_id), async (id) => {
+  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/state", { ...at(id), body: { state: "disabled", reason: reason.value } }));
+  return "disabled";
+});
+const remove = () => each(ready.value.map((one) => one.client_id), async (id) => {
+  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/removal", { ...at(id), body: { reason: reason.value } }));
+  return "removed";
+});
+</script>
+
+<template>
+  <section class="card stack" aria-label="Clean up">
+    <h2>Clean up {{ clients.length }} {{ clients.length === 1 ? "client" : "clients" }} <span class="soft small">first disable, wait whether somebody misses it, then remove; a removed one can be restored for a while</span></h2>
+    <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="4" :retry="refetch">
+      <table class="log">
+        <thead><tr><th scope="col">Client</th><th scope="col">Last token</th><th scope="col">Ends with it</th><th scope="col">What stands against it</th></tr></thead>
+        <tbody>
+          <tr v-for="one in data" :key="one.client_id">
+            <td class="free name">{{ one.name }}<div class="soft small">{{ one.owners.join(", ") || "nobody owns it" }}</div></td>
+            <td class="nowrap small"><Moment :at="one.last_used_at" /></td>
+            <td class="free small">{{ [...one.consents, ...one.roles].join("; ") || "nothing" }}<template v-if="one.requests">; {{ one.requests }} waiting request{{ one.requests === 1 ? "" : "s" }}</template><div v-if="one.elsewhere.length" class="soft">named in the reach of {{ one.elsewhere.join(", ") }}</div></td>
+            <td class="free small"><strong v-if="outcomes[one.client_id]">{{ outcomes[one.client_id] }}</strong><StateWord v-else-if="!one.against.length" tone="live" word="can be removed" /><template v-else>{{ one.against.join("; ") }}</template></td>
+          </tr>
+        </tbody>
+      </table>
+      <TextField v-model="reason" label="Why" hint="for the ledger" :longest="500" />
+      <p v-if="running" role="status" class="small">{{ done }} done …</p>
+      <div class="row">
+        <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Not now" }}</NButton>
+        <NButton v-if="live.length && can('clients.set-state')" :disabled="running" @click="disable">Disable {{ live.length }}</NButton>
+        <NButton v-if="ready.length && can('clients.remove')" type="error" ghost :disabled="running" @click="remove">Remove {{ ready.length }}</NButton>
+      </div>
+    </Loadable>
+  </section>
+</template>
+
+<style scoped>
+section { margin-bottom: var(--s4); }
+.name { font-weight: 560; }
+.nowrap { white-space: nowrap; }
+</style>

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+// One page that grows downward: each answered part folds to a line. The registration is saved after the first part and
+// its address carries the client id, so that it can be left and taken up again.
+import { NButton } from "naive-ui";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, must } from "@/api/client";
+import { can, directory } from "@/api/session";
+import { useDossier, useRegistering } from "@/api/reads/clients";
+import { usePeople, useStale } from "@/api/reads/directory";
+import { useAttempt } from "@/ui/use/attempt";
+import PageHead from "@/ui/PageHead.vue";
+import PickPeople from "@/ui/PickPeople.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import TextField from "@/ui/TextField.vue";
+import AskPanel from "@/pages/consent/AskPanel.vue";
+import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
+import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
+
+const route = useRoute();
+const router = useRouter();
+const id = computed(() => String(route.params.id ?? ""));
+const { data: dossier } = useDossier(id);
+const { data: people } = usePeople();
+const { data: registering } = useRegistering();
+const stale = useStale();
+
+const name = ref("");
+const purpose = ref("");
+const owners = ref<string[]>([]);
+const kind = ref<"service" | "native">("service");
+const further = ref(furtherOf());
+const { busy, error, attempt } = useAttempt();
+const more = ref(false);
+const secretOpen = ref(false);
+const secretDone = ref(false);
+
+const client = computed(() => dossier.value?.client);
+const asked = computed(() =>
+  (dossier.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`)),
+);
+const hasSecret = computed(() => (dossier.value?.credentials.length ?? 0) > 0);
+
+async function register(): Promise<void> {
+  await attempt(async () => {
+    const made = await must(
+      api.POST("/api/v1/directories/{directory}/clients", {
+        params: { path: { directory: directory.value } },
+        body: {
+          name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value, ...saidIn(further.value),
+        },
+      }),
+    );
+    await stale();
+    await router.replace({ name: "register", params: { id: made.id } });
+  });
+}
+</script>
+
+<template>
+  <PageHead title="Register a client" lead="For a program that acts as itself: what it is, what it must do, how it proves itself.">
+    <NButton v-if="client" @click="router.push({ name: 'dossier', params: { id } })">To its dossier</NButton>
+  </PageHead>
+  <ol class="parts">
+    <li :class="{ done: client }">
+      <h2><span class="number">1</span> What is it?</h2>
+      <p v-if="client" class="line">
+        <strong>{{ client.name }}</strong>, {{ client.purpose }}. Owners: {{ client.owners.map((one) => one.name).join(", ") || "nobody yet" }}.
+        Client id <code>{{ client.id }}</code>
+      </p>
+      <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
+        <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
+        <TextField v-model="purpose" label="Purpose" :longest="500" placeholder="What it does, in a sentence" />
+        <fieldset class="row kinds">
+          <legend>What runs behind it?</legend>
+          <label><input v-model="kind" type="radio" value="service" name="kind" /> a service that acts as itself</label>
+          <label><input v-model="kind" type="radio" value="native" name="kind" /> a device or phone, for whoever is signed in</label>
+        </fieldset>
+        <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
+        <details>
+          <summary>Where it answers, who makes it, and who helps its users</summary>
+          <div class="stack further">
+            <FurtherFields v-model="further" />
+          </div>
+        </details>
+        <ProblemNote v-if="error" :error="error" />
+        <div class="row">
+          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
+          <span v-if="!owners.length" class="soft small">{{ people ? "Without an owner the audit will list it." : "You become its owner." }}</span>
+        </div>
+      </form>
+      <p v-else-if="registering">You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || "a steward" }}.</p>
+    </li>
+    <li v-if="client" :class="{ done: asked.length && !more }">
+      <h2><span class="number">2</span> What must it do?</h2>
+      <p v-if="asked.length && !more" class="line">
+        Asks for <code>{{ asked.map((one) => one.split("/")[1]).join(", ") }}</code>.
+        <button type="button" class="link-button" @click="more = true">Ask for more</button>
+      </p>
+      <AskPanel v-else :client="id" :held="asked" @done="more = false" />
+    </li>
+    <li v-if="client && client.kind === 'service' && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
+      <h2><span class="number">3</span> How does it prove itself?</h2>
+      <p v-if="hasSecret && !secretOpen" class="line">With <code>{{ dossier?.credentials[0]?.hint }}</code>.</p>
+      <CredentialPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="((secretOpen = false), (secretDone = true))" />
+      <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
+    </li>
+    <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
+      <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> Next steps</h2>
+      <ul v-if="client.next_steps.length" class="left">
+        <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
+      </ul>
+      <p v-else>Nothing: it can fetch tokens now.</p>
+      <div class="row">
+        <NButton v-if="client.ladder.waiting" type="primary" @click="router.push({ name: 'consent', params: { id } })">See what consent would make possible</NButton>
+        <NButton @click="router.push({ name: 'dossier', params: { id } })">To its dossier</NButton>
+      </div>
+    </li>
+  </ol>
+</template>
+
+<style scoped>
+summary { cursor: pointer; }
+.further { margin-top: var(--s2); }
+.parts > li { border-top: 2px solid var(--ink); padding: var(--s4) 0 var(--s5); display: grid; gap: var(--s3); }
+.parts > li.done { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; }
+.number { display: inline-block; min-width: 22px; color: var(--ink-soft); font-weight: 400; }
+.line { padding-left: 26px; }
+.form { max-width: 620px; }
+.kinds { border: 0; padding: 0; margin: 0; }
+.kinds legend { font-weight: 560; padding: 0; }
+.kinds label { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
+.left { list-style: disc; padding-left: 20px; }
+</style>
