@@ -12,12 +12,12 @@ test: ## everything that must hold: checks and tests, with their own database an
 	@$(MAKE) --no-print-directory check
 	.venv/bin/pytest
 
-check: ## format, lint, types, import contracts, the console's types
+check: ## format, lint, types and import contracts; the same of the console, and its units
 	.venv/bin/ruff format --check src tests benchmarks
 	.venv/bin/ruff check src tests benchmarks
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-logo
-	cd console && npx --no-install vue-tsc --noEmit
+	cd console && npm run --silent lint && npx --no-install vue-tsc --noEmit && npx --no-install vitest run
 
 fuzz: ## requests of every kind against the description; EXAMPLES=1000 for a night
 	@tools/setup test
@@ -34,6 +34,7 @@ bench: ## figures, each beside a floor run in the same minute
 format: ## lay out and mend what can be mended by itself
 	.venv/bin/ruff check --fix src tests benchmarks
 	.venv/bin/ruff format src tests benchmarks
+	cd console && npx --no-install eslint --fix src tests && npm run --silent format
 
 api: ## after a change of the API: its description, the rules' page, the console's types
 	.venv/bin/jamb-service openapi docs/openapi.json

@@ -1,6 +1,6 @@
 import { fileURLToPath } from "node:url";
 import vue from "@vitejs/plugin-vue";
-import { defineConfig } from "vite";
+import { defineConfig } from "vitest/config";
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
@@ -11,6 +11,8 @@ export default defineConfig({
       // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/style/adopted-styles.ts.
       "@css-render/vue3-ssr": here("./src/ui/style/adopted-styles.ts"),
       "@": here("./src"),
+      // With the compiler: what tests mount is written as a template.
+      ...(process.env.VITEST ? { vue: "vue/dist/vue.esm-bundler.js" } : {}),
     },
   },
   build: {
@@ -21,4 +23,5 @@ export default defineConfig({
     modulePreload: { polyfill: false },
   },
   server: { proxy: { "/api": "http://127.0.0.1:8440", "/d": "http://127.0.0.1:8440" } },
+  test: { environment: "jsdom", include: ["tests/**/*.test.ts"] },
 });

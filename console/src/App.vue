@@ -16,7 +16,14 @@ watch(current, (now, before) => {
 </script>
 
 <template>
-  <NConfigProvider :theme="naiveTheme" :theme-overrides="naiveOverrides" :locale="enGB" :date-locale="dateEnGB" preflight-style-disabled abstract>
+  <NConfigProvider
+    :theme="naiveTheme"
+    :theme-overrides="naiveOverrides"
+    :locale="enGB"
+    :date-locale="dateEnGB"
+    preflight-style-disabled
+    abstract
+  >
     <RouterView v-if="route.meta.open" />
     <Frame v-else-if="current"><RouterView /></Frame>
   </NConfigProvider>

@@ -5,7 +5,10 @@ type Entry = Schemas["LedgerEntry"];
 
 const words = (value: unknown): string => {
   if (Array.isArray(value)) return value.map(words).join(", ");
-  if (value !== null && typeof value === "object") return Object.entries(value).map(([name, one]) => `${name} ${words(one)}`).join("; ");
+  if (value !== null && typeof value === "object")
+    return Object.entries(value)
+      .map(([name, one]) => `${name} ${words(one)}`)
+      .join("; ");
   return String(value ?? "");
 };
 
@@ -16,10 +19,13 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "client.registered": (entry) => `registered ${entry.subject.name}`,
   "permission.asked": (entry) => `asked ${words(entry.after?.permissions)} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "consent.granted": (entry) => `granted ${words(entry.after?.permissions)} at ${words(entry.after?.resource)} to ${entry.subject.name}`,
-  "consent.withdrawn": (entry) => `ended the consent to ${words(without(entry.before?.permissions, entry.after?.permissions))} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
-  "ask.dropped": (entry) => `took back the ask for ${words(entry.before?.permission)} at ${words(entry.before?.resource)} for ${entry.subject.name}`,
+  "consent.withdrawn": (entry) =>
+    `ended the consent to ${words(without(entry.before?.permissions, entry.after?.permissions))} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+  "ask.dropped": (entry) =>
+    `took back the ask for ${words(entry.before?.permission)} at ${words(entry.before?.resource)} for ${entry.subject.name}`,
   "consent.end-set": (entry) => `set an end to a consent at ${words(entry.after?.resource)} for ${entry.subject.name}`,
-  "consent.reach-changed": (entry) => `set the reach of ${words(entry.after?.permissions)} of ${entry.subject.name} to ${words(entry.after?.reach)}`,
+  "consent.reach-changed": (entry) =>
+    `set the reach of ${words(entry.after?.permissions)} of ${entry.subject.name} to ${words(entry.after?.reach)}`,
   "consent.requested": (entry) => `requested consent to ${words(entry.after?.permissions)} for ${entry.subject.name}`,
   "request.first-yes": (entry) => `said the first of two yeses to ${words(entry.after?.permissions)} for ${entry.subject.name}`,
   "request.declined": (entry) => `declined a request for ${entry.subject.name}`,
@@ -54,22 +60,27 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "rotation.abandoned": (entry) => `abandoned the rotation of ${words(entry.after?.old)} for ${entry.subject.name}`,
   "handover.made": (entry) => `handed ${words(entry.after?.credential)} of ${entry.subject.name} over by a link`,
   "handover.opened": (entry) => `opened a handover link of ${entry.subject.name} from ${words(entry.after?.from) || "an unknown address"}`,
-  "handover.tried-again": (entry) => `tried a handover link of ${entry.subject.name} that was gone, from ${words(entry.after?.from) || "an unknown address"}`,
+  "handover.tried-again": (entry) =>
+    `tried a handover link of ${entry.subject.name} that was gone, from ${words(entry.after?.from) || "an unknown address"}`,
   "handover.wrong-passphrase": (entry) => `gave a wrong passphrase to a handover link of ${entry.subject.name}`,
   "handover.withdrawn": (entry) => `took back the handover link to ${words(entry.after?.credential)} of ${entry.subject.name}`,
   "credential.sealed": (entry) => `sealed ${words(entry.after?.credential)} of ${entry.subject.name} to ${words(entry.after?.to)}`,
   "recipient-key.set": (entry) => `registered a recipient key for ${entry.subject.name}`,
   "recipient-key.removed": (entry) => `took away the recipient key of ${entry.subject.name}`,
   "authority.made": (entry) => `made the authority of ${entry.subject.name} that issues certificates`,
-  "finding.waived": (entry) => `bears a finding of ${entry.subject.client_name} until ${words(entry.after?.until)}: ${words(entry.after?.finding)}`,
+  "finding.waived": (entry) =>
+    `bears a finding of ${entry.subject.client_name} until ${words(entry.after?.until)}: ${words(entry.after?.finding)}`,
   "finding.waiver-ended": (entry) => `counts a finding of ${entry.subject.client_name} again: ${words(entry.after?.finding)}`,
   "finding.assigned": (entry) => `gave ${words(entry.after?.to)} a finding of ${entry.subject.client_name}: ${words(entry.after?.finding)}`,
   "finding.answered": (entry) => `answered for a finding of ${entry.subject.client_name}: ${words(entry.after?.answer)}`,
-  "dry-run.started": (entry) => `started a dry run of ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+  "dry-run.started": (entry) =>
+    `started a dry run of ${words(entry.after?.["tried out"])} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "dry-run.ended": (entry) => `dropped what was in a dry run at ${words(entry.after?.resource)} for ${entry.subject.name}`,
-  "rightsizing.requested": (entry) => `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,
+  "rightsizing.requested": (entry) =>
+    `asks for less at ${words(entry.after?.resource)} for ${entry.subject.name}: ${words(entry.after?.instead)}`,
   "rightsizing.enforced": (entry) => `right-sized ${entry.subject.name} at ${words(entry.after?.resource)}: ${words(entry.after?.holds)}`,
-  "consent.narrowed-to-people": (entry) => `bounded the consent to ${words(entry.after?.permission)} of ${entry.subject.name} to ${words(entry.after?.for)}`,
+  "consent.narrowed-to-people": (entry) =>
+    `bounded the consent to ${words(entry.after?.permission)} of ${entry.subject.name} to ${words(entry.after?.for)}`,
   "client.changed": (entry) => `changed the registration of ${entry.subject.name}`,
   "client.removed": (entry) => `removed ${entry.subject.name}`,
   "client.restored": (entry) => `restored ${entry.subject.name}`,
@@ -78,7 +89,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "review.started": (entry) => `started the review ${entry.subject.name}`,
   "review.answered": (entry) => `answered ${words(entry.after?.review)} for ${entry.subject.name}: ${words(entry.after?.answers)}`,
   "review.closed": (entry) => `closed the review ${entry.subject.name}`,
-  "review.carried-out": (entry) => `carried out ${words(entry.after?.review)} for ${entry.subject.name}: ${words(entry.after?.permission)}, ${words(entry.after?.answer)}`,
+  "review.carried-out": (entry) =>
+    `carried out ${words(entry.after?.review)} for ${entry.subject.name}: ${words(entry.after?.permission)}, ${words(entry.after?.answer)}`,
   "calendar.made": (entry) => `made a calendar feed of ${words(entry.after?.of)}`,
   "client.probed": (entry) => `probed ${entry.subject.name}: ${words(entry.after?.operation)}`,
   "resource.addressed": (entry) => `said where ${entry.subject.name} answers`,
@@ -97,8 +109,11 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
 
 // Entries stay as they were written: some are from when an action had another name.
 const BEFORE: Record<string, string> = {
-  "client.cut-off": "client.tokens-revoked", "narrowing.begun": "dry-run.started", "narrowing.dropped": "dry-run.ended",
-  "narrowing.requested": "rightsizing.requested", "narrowing.enforced": "rightsizing.enforced",
+  "client.cut-off": "client.tokens-revoked",
+  "narrowing.begun": "dry-run.started",
+  "narrowing.dropped": "dry-run.ended",
+  "narrowing.requested": "rightsizing.requested",
+  "narrowing.enforced": "rightsizing.enforced",
 };
 
 export const sentence = (entry: Entry): string =>

@@ -1,6 +1,20 @@
 // Problem documents (RFC 9457), as the service sends them.
-export interface ProblemField { field: string; sent: string; allowed: string; next_step: string }
-export interface Problem { type: string; title: string; status: number; detail: string; next_step: string; fields: ProblemField[]; choices?: Record<string, string> | null; made?: Record<string, string> | null }
+export interface ProblemField {
+  field: string;
+  sent: string;
+  allowed: string;
+  next_step: string;
+}
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  next_step: string;
+  fields: ProblemField[];
+  choices?: Record<string, string> | null;
+  made?: Record<string, string> | null;
+}
 
 export class ApiError extends Error {
   constructor(readonly problem: Problem) {
@@ -9,8 +23,12 @@ export class ApiError extends Error {
 }
 
 const AWAY: Problem = {
-  type: "about:blank", title: "No answer", status: 0, detail: "The service does not answer. Nothing was changed.",
-  next_step: "Check your connection, then try again.", fields: [],
+  type: "about:blank",
+  title: "No answer",
+  status: 0,
+  detail: "The service does not answer. Nothing was changed.",
+  next_step: "Check your connection, then try again.",
+  fields: [],
 };
 
 export const problemOf = (error: unknown): Problem => (error instanceof ApiError ? error.problem : AWAY);
@@ -18,8 +36,13 @@ export const problemOf = (error: unknown): Problem => (error instanceof ApiError
 export function problemFrom(body: unknown, status: number): Problem {
   const sent = (body && typeof body === "object" ? body : {}) as Partial<Problem>;
   return {
-    type: sent.type ?? "about:blank", title: sent.title ?? "Refused", status,
+    type: sent.type ?? "about:blank",
+    title: sent.title ?? "Refused",
+    status,
     detail: sent.detail ?? sent.title ?? `The service answered ${status}.`,
-    next_step: sent.next_step ?? "", fields: sent.fields ?? [], choices: sent.choices, made: sent.made,
+    next_step: sent.next_step ?? "",
+    fields: sent.fields ?? [],
+    choices: sent.choices,
+    made: sent.made,
   };
 }

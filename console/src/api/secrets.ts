@@ -7,6 +7,11 @@ export async function whoseSecret(secret: string): Promise<string> {
   if (!window.isSecureContext) return "";
   const digest = new Uint8Array(await crypto.subtle.digest("SHA-256", new TextEncoder().encode(secret)));
   const look = [...digest].map((byte) => byte.toString(16).padStart(2, "0")).join("");
-  const [found] = await must(api.POST("/api/v1/directories/{directory}/leaks", { params: { path: { directory: directory.value } }, body: { look_ups: [look] } }));
+  const [found] = await must(
+    api.POST("/api/v1/directories/{directory}/leaks", {
+      params: { path: { directory: directory.value } },
+      body: { look_ups: [look] },
+    }),
+  );
   return found?.client_id ?? "";
 }

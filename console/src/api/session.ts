@@ -14,9 +14,7 @@ export const hasRole = computed(() => may.value.size > 0);
 
 async function take(found: Schemas["Session"]): Promise<void> {
   setCsrf(found.csrf);
-  const who = await must(
-    api.GET("/api/v1/directories/{directory}/whoami", { params: { path: { directory: found.directory } } }),
-  );
+  const who = await must(api.GET("/api/v1/directories/{directory}/whoami", { params: { path: { directory: found.directory } } }));
   may.value = new Set(who.may);
   session.value = found;
 }

@@ -1,7 +1,21 @@
 // Read an access token in the browser: it is never sent. The words for its claims come from the service, as a table.
-export interface Words { name: string; title: string; words: string; source: string }
-export interface ReadClaim { name: string; value: string; words: string; source: string }
-export interface Reading { header: ReadClaim[]; claims: ReadClaim[]; wrong: string[] }
+export interface Words {
+  name: string;
+  title: string;
+  words: string;
+  source: string;
+}
+export interface ReadClaim {
+  name: string;
+  value: string;
+  words: string;
+  source: string;
+}
+export interface Reading {
+  header: ReadClaim[];
+  claims: ReadClaim[];
+  wrong: string[];
+}
 
 type Members = Record<string, unknown>;
 const MOMENTS = ["iat", "nbf", "exp"];
@@ -41,8 +55,11 @@ function said(name: string, value: unknown, now: number): string {
 function wrong(header: Members, claims: Members, now: number): string[] {
   const found: string[] = [];
   const seconds = now / 1000;
-  const kind = String(header.typ ?? "").toLowerCase().replace(/^application\//, "");
-  if (!["at+jwt", "probe+jwt"].includes(kind)) found.push("Its type is not that of an access token: perhaps it is an ID token or an assertion.");
+  const kind = String(header.typ ?? "")
+    .toLowerCase()
+    .replace(/^application\//, "");
+  if (!["at+jwt", "probe+jwt"].includes(kind))
+    found.push("Its type is not that of an access token: perhaps it is an ID token or an assertion.");
   if (String(header.alg ?? "none").toLowerCase() === "none") found.push("It is not signed: anyone could have made it.");
   const missing = ["iss", "aud", "sub", "client_id", "iat", "exp"].filter((one) => !(one in claims));
   if (missing.length) found.push(`It lacks ${missing.join(", ")}, which an access token must have.`);
@@ -54,16 +71,29 @@ function wrong(header: Members, claims: Members, now: number): string[] {
 
 /** Return what a token says; null for what is no JWT. */
 export function readToken(text: string, words: Words[], now: number): Reading | null {
-  const parts = text.trim().replace(/^bearer\s+/i, "").split(".");
+  const parts = text
+    .trim()
+    .replace(/^bearer\s+/i, "")
+    .split(".");
   if (parts.length !== 3) return null;
   try {
     const [header, claims] = [part(parts[0] ?? ""), part(parts[1] ?? "")];
-    const place = (name: string) => { const found = words.findIndex((one) => one.name === name); return found < 0 ? words.length : found; };
+    const place = (name: string) => {
+      const found = words.findIndex((one) => one.name === name);
+      return found < 0 ? words.length : found;
+    };
     const rows = (members: Members): ReadClaim[] =>
-      Object.keys(members).sort((a, b) => place(a) - place(b)).map((name) => {
-        const known = words.find((one) => one.name === name);
-        return { name, value: said(name, members[name], now), words: known?.words ?? "not one that Jamb makes", source: known?.source ?? "" };
-      });
+      Object.keys(members)
+        .sort((a, b) => place(a) - place(b))
+        .map((name) => {
+          const known = words.find((one) => one.name === name);
+          return {
+            name,
+            value: said(name, members[name], now),
+            words: known?.words ?? "not one that Jamb makes",
+            source: known?.source ?? "",
+          };
+        });
     return { header: rows(header), claims: rows(claims), wrong: wrong(header, claims, now) };
   } catch {
     return null;

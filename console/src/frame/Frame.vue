@@ -25,7 +25,15 @@ const PLACES = computed(() =>
 );
 // An owner comes seldom: the rail says what waits for them.
 const { total: waiting } = useWaiting(() => !can("audit.read"));
-const WITHIN: Record<string, string> = { dossier: "clients", consent: "clients", request: "desk", register: "clients", excess: "audit", escalation: "audit", removed: "audit" };
+const WITHIN: Record<string, string> = {
+  dossier: "clients",
+  consent: "clients",
+  request: "desk",
+  register: "clients",
+  excess: "audit",
+  escalation: "audit",
+  removed: "audit",
+};
 
 const route = useRoute();
 const router = useRouter();
@@ -86,12 +94,22 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         </span>
       </div>
       <form role="search" @submit.prevent="find">
-        <input ref="field" v-model="wanted" type="search" aria-label="Find a client or a credential" title="A name, an id, a secret's hint, a thumbprint, or a secret that turned up" placeholder="Find   /" />
+        <input
+          ref="field"
+          v-model="wanted"
+          type="search"
+          aria-label="Find a client or a credential"
+          title="A name, an id, a secret's hint, a thumbprint, or a secret that turned up"
+          placeholder="Find   /"
+        />
       </form>
       <ul>
         <li v-for="place in PLACES" :key="place.name">
           <RouterLink :to="place.to" :class="{ on: here(place.name) }" :aria-current="here(place.name) ? 'page' : undefined">
-            {{ place.label }} <span v-if="place.name === 'reviews' && waiting" class="count">{{ waiting }}<span class="visually-hidden"> to answer</span></span>
+            {{ place.label }}
+            <span v-if="place.name === 'reviews' && waiting" class="count"
+              >{{ waiting }}<span class="visually-hidden"> to answer</span></span
+            >
           </RouterLink>
         </li>
       </ul>
@@ -100,7 +118,9 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <strong>{{ current?.person.name }}</strong>
           <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
         </p>
-        <button type="button" @click="router.push({ name: 'password' })">Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template></button>
+        <button type="button" @click="router.push({ name: 'password' })">
+          Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
+        </button>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
         <button type="button" @click="leave">Sign out</button>
@@ -115,36 +135,137 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 </template>
 
 <style scoped>
-.frame { display: grid; grid-template-columns: 212px minmax(0, 1fr); min-height: 100vh; }
-.skip { position: absolute; left: -999px; z-index: 3; background: var(--card); padding: var(--s2) var(--s3); }
-.skip:focus { left: var(--s2); top: var(--s2); }
+.frame {
+  display: grid;
+  grid-template-columns: 212px minmax(0, 1fr);
+  min-height: 100vh;
+}
+.skip {
+  position: absolute;
+  left: -999px;
+  z-index: 3;
+  background: var(--card);
+  padding: var(--s2) var(--s3);
+}
+.skip:focus {
+  left: var(--s2);
+  top: var(--s2);
+}
 .rail {
-  position: sticky; top: 0; height: 100vh; background: var(--rail); color: var(--rail-ink);
-  display: flex; flex-direction: column; gap: var(--s4); padding: var(--s4) 0; overflow-y: auto;
+  position: sticky;
+  top: 0;
+  height: 100vh;
+  background: var(--rail);
+  color: var(--rail-ink);
+  display: flex;
+  flex-direction: column;
+  gap: var(--s4);
+  padding: var(--s4) 0;
+  overflow-y: auto;
 }
-.place { display: flex; gap: var(--s3); padding: 0 var(--s4); line-height: 1.25; }
-.place .slug { display: block; font: var(--t-small) var(--mono); color: var(--rail-soft); margin-top: 2px; }
-.mark { flex: none; width: 18px; height: 24px; border: 4px solid var(--rail-ink); border-bottom: 0; margin-top: 2px; background: linear-gradient(#d59a3a, #d59a3a) center bottom / 4px 9px no-repeat; }
-form { padding: 0 var(--s4); }
+.place {
+  display: flex;
+  gap: var(--s3);
+  padding: 0 var(--s4);
+  line-height: 1.25;
+}
+.place .slug {
+  display: block;
+  font: var(--t-small) var(--mono);
+  color: var(--rail-soft);
+  margin-top: 2px;
+}
+.mark {
+  flex: none;
+  width: 18px;
+  height: 24px;
+  border: 4px solid var(--rail-ink);
+  border-bottom: 0;
+  margin-top: 2px;
+  background: linear-gradient(#d59a3a, #d59a3a) center bottom / 4px 9px no-repeat;
+}
+form {
+  padding: 0 var(--s4);
+}
 input {
-  width: 100%; font: inherit; font-size: 13px; color: var(--rail-ink); background: var(--rail-on);
-  border: 1px solid var(--rail-soft); border-radius: var(--corner); padding: 5px 8px;
+  width: 100%;
+  font: inherit;
+  font-size: 13px;
+  color: var(--rail-ink);
+  background: var(--rail-on);
+  border: 1px solid var(--rail-soft);
+  border-radius: var(--corner);
+  padding: 5px 8px;
 }
-input::placeholder { color: var(--rail-soft); opacity: 1; }
+input::placeholder {
+  color: var(--rail-soft);
+  opacity: 1;
+}
 ul a {
-  display: block; padding: 7px var(--s4) 7px calc(var(--s4) - 4px); color: var(--rail-ink); text-decoration: none;
-  border-left: 4px solid transparent; font-weight: 520;
+  display: block;
+  padding: 7px var(--s4) 7px calc(var(--s4) - 4px);
+  color: var(--rail-ink);
+  text-decoration: none;
+  border-left: 4px solid transparent;
+  font-weight: 520;
 }
-ul a:hover { background: var(--rail-on); }
-ul a.on { border-left-color: #d59a3a; background: var(--rail-on); font-weight: 640; }
-.count { margin-left: var(--s1); padding: 0 6px; border: 1px solid #d59a3a; border-radius: 9px; font-size: 12px; font-variant-numeric: tabular-nums; }
-.rail :focus-visible { outline-color: #f0b860; }
-.foot { margin-top: auto; padding: 0 var(--s4); display: grid; gap: 2px; justify-items: start; font-size: 13px; }
-.who { display: grid; margin-bottom: var(--s2); }
-.who span { color: var(--rail-soft); }
-.foot button { all: unset; cursor: pointer; color: var(--rail-ink); padding: 4px 0; }
-.foot button:hover { text-decoration: underline; }
-.foot button:focus-visible { outline: 2px solid #f0b860; outline-offset: 2px; }
-kbd { font: 11px var(--mono); border: 1px solid var(--rail-soft); border-radius: 2px; padding: 0 4px; }
-main { padding: var(--s5) var(--s6) 64px; max-width: 1180px; width: 100%; outline: none; }
+ul a:hover {
+  background: var(--rail-on);
+}
+ul a.on {
+  border-left-color: #d59a3a;
+  background: var(--rail-on);
+  font-weight: 640;
+}
+.count {
+  margin-left: var(--s1);
+  padding: 0 6px;
+  border: 1px solid #d59a3a;
+  border-radius: 9px;
+  font-size: 12px;
+  font-variant-numeric: tabular-nums;
+}
+.rail :focus-visible {
+  outline-color: #f0b860;
+}
+.foot {
+  margin-top: auto;
+  padding: 0 var(--s4);
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+  font-size: 13px;
+}
+.who {
+  display: grid;
+  margin-bottom: var(--s2);
+}
+.who span {
+  color: var(--rail-soft);
+}
+.foot button {
+  all: unset;
+  cursor: pointer;
+  color: var(--rail-ink);
+  padding: 4px 0;
+}
+.foot button:hover {
+  text-decoration: underline;
+}
+.foot button:focus-visible {
+  outline: 2px solid #f0b860;
+  outline-offset: 2px;
+}
+kbd {
+  font: 11px var(--mono);
+  border: 1px solid var(--rail-soft);
+  border-radius: 2px;
+  padding: 0 4px;
+}
+main {
+  padding: var(--s5) var(--s6) 64px;
+  max-width: 1180px;
+  width: 100%;
+  outline: none;
+}
 </style>

@@ -18,13 +18,29 @@ onMounted(() => button.value?.focus());
   <section class="map card" role="dialog" aria-labelledby="keys-title">
     <h2 id="keys-title">Keys</h2>
     <dl class="facts">
-      <template v-for="[key, what] in KEYS" :key="key"><dt><kbd>{{ key }}</kbd></dt><dd>{{ what }}</dd></template>
+      <template v-for="[key, what] in KEYS" :key="key"
+        ><dt>
+          <kbd>{{ key }}</kbd>
+        </dt>
+        <dd>{{ what }}</dd></template
+      >
     </dl>
     <button ref="button" type="button" class="link-button" @click="$emit('close')">Close</button>
   </section>
 </template>
 
 <style scoped>
-.map { position: fixed; right: var(--s5); bottom: var(--s5); display: grid; gap: var(--s3); border: 1px solid var(--line-strong); z-index: 5; }
-kbd { font-family: var(--mono); white-space: pre; }
+.map {
+  position: fixed;
+  right: var(--s5);
+  bottom: var(--s5);
+  display: grid;
+  gap: var(--s3);
+  border: 1px solid var(--line-strong);
+  z-index: 5;
+}
+kbd {
+  font-family: var(--mono);
+  white-space: pre;
+}
 </style>

@@ -5,12 +5,20 @@ const value = defineModel<string | null>({ required: true });
 </script>
 
 <template>
-  <select class="plain-input" :aria-label="label" :disabled="disabled" :value="value ?? ''" @change="value = ($event.target as HTMLSelectElement).value || null">
+  <select
+    class="plain-input"
+    :aria-label="label"
+    :disabled="disabled"
+    :value="value ?? ''"
+    @change="value = ($event.target as HTMLSelectElement).value || null"
+  >
     <option value="">{{ placeholder ?? "Choose" }}</option>
     <option v-for="one in options" :key="one.value" :value="one.value">{{ one.label }}</option>
   </select>
 </template>
 
 <style scoped>
-select { width: 100%; }
+select {
+  width: 100%;
+}
 </style>

@@ -18,15 +18,25 @@ async function copy(): Promise<void> {
 
 <template>
   <span class="copy no-print">
-    <button type="button" :aria-label="`${said ? 'copied' : (label ?? 'copy')} ${what}`" @click="copy">{{ said ? "copied" : (label ?? "copy") }}</button>
+    <button type="button" :aria-label="`${said ? 'copied' : (label ?? 'copy')} ${what}`" @click="copy">
+      {{ said ? "copied" : (label ?? "copy") }}
+    </button>
     <span class="visually-hidden" role="status">{{ said }}</span>
   </span>
 </template>
 
 <style scoped>
 button {
-  font: 560 var(--t-small) / 1 var(--sans); color: var(--accent); background: transparent; cursor: pointer;
-  border: 1px solid var(--line-strong); border-radius: var(--corner); padding: 5px 8px; min-height: 24px;
+  font: 560 var(--t-small) / 1 var(--sans);
+  color: var(--accent);
+  background: transparent;
+  cursor: pointer;
+  border: 1px solid var(--line-strong);
+  border-radius: var(--corner);
+  padding: 5px 8px;
+  min-height: 24px;
 }
-button:hover { border-color: var(--accent); }
+button:hover {
+  border-color: var(--accent);
+}
 </style>

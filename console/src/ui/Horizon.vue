@@ -28,7 +28,10 @@ const months = computed(() => {
   return Array.from({ length: 12 }, (_, place) => {
     const start = new Date(first.getFullYear(), first.getMonth() + 1 + place, 1);
     const x = ((start.getTime() - props.at) / (WEEKS * WEEK)) * WIDTH;
-    return { x, label: start.toLocaleString("en-GB", { month: "short" }) + (start.getMonth() === 0 ? ` ${start.getFullYear()}` : "") };
+    return {
+      x,
+      label: start.toLocaleString("en-GB", { month: "short" }) + (start.getMonth() === 0 ? ` ${start.getFullYear()}` : ""),
+    };
   });
 });
 </script>
@@ -43,9 +46,18 @@ const months = computed(() => {
       </g>
       <line class="today" x1="1" x2="1" y1="4" :y2="BASE + 8" />
       <text x="6" y="14" class="now">today</text>
-      <RouterLink v-for="mark in marks" :key="mark.one.hint + mark.x" v-slot="{ href, navigate }" :to="{ name: 'dossier', params: { id: mark.one.client_id } }" custom>
+      <RouterLink
+        v-for="mark in marks"
+        :key="mark.one.hint + mark.x"
+        v-slot="{ href, navigate }"
+        :to="{ name: 'dossier', params: { id: mark.one.client_id } }"
+        custom
+      >
         <a :href="href" @click="navigate">
-          <title>{{ mark.one.client_name }}: {{ mark.one.hint }} expires {{ ago(mark.one.ends, at) }}, {{ day(mark.one.ends) }}</title>
+          <title>
+            {{ mark.one.client_name }}: {{ mark.one.hint }} expires {{ ago(mark.one.ends, at) }},
+            {{ day(mark.one.ends) }}
+          </title>
           <rect :class="{ soon: mark.soon }" :x="mark.x" :y="mark.y" :width="STEP - 4" height="10" />
         </a>
       </RouterLink>
@@ -58,16 +70,53 @@ const months = computed(() => {
 </template>
 
 <style scoped>
-svg { width: 100%; height: auto; display: block; overflow: visible; }
-.axis { stroke: var(--ink); stroke-width: 1.5; }
-.tick { stroke: var(--line); }
-.today { stroke: var(--focus); stroke-width: 2; }
-text { fill: var(--ink-soft); font: 12px var(--sans); }
-.now { fill: var(--focus); font-weight: 600; }
-rect { fill: var(--bar-granted); }
-rect.soon { fill: var(--broken); }
-a:hover rect { stroke: var(--ink); stroke-width: 1.5; }
-figcaption { margin-top: var(--s1); }
-.key { display: inline-block; width: 16px; height: 9px; background: var(--bar-granted); margin: 0 3px 0 var(--s2); }
-.key.soon { background: var(--broken); margin-left: 0; }
+svg {
+  width: 100%;
+  height: auto;
+  display: block;
+  overflow: visible;
+}
+.axis {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+.tick {
+  stroke: var(--line);
+}
+.today {
+  stroke: var(--focus);
+  stroke-width: 2;
+}
+text {
+  fill: var(--ink-soft);
+  font: 12px var(--sans);
+}
+.now {
+  fill: var(--focus);
+  font-weight: 600;
+}
+rect {
+  fill: var(--bar-granted);
+}
+rect.soon {
+  fill: var(--broken);
+}
+a:hover rect {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+}
+figcaption {
+  margin-top: var(--s1);
+}
+.key {
+  display: inline-block;
+  width: 16px;
+  height: 9px;
+  background: var(--bar-granted);
+  margin: 0 3px 0 var(--s2);
+}
+.key.soon {
+  background: var(--broken);
+  margin-left: 0;
+}
 </style>

@@ -21,9 +21,22 @@ const said = computed(() => `${props.asked} asked, ${props.granted} granted, ${p
 </template>
 
 <style scoped>
-.ladder-bar { display: inline-flex; align-items: center; gap: var(--s2); white-space: nowrap; }
-.asked { fill: var(--bar-asked); }
-.granted { fill: var(--bar-granted); }
-.used { fill: var(--bar-used); }
-.numbers { font-size: var(--t-small); }
+.ladder-bar {
+  display: inline-flex;
+  align-items: center;
+  gap: var(--s2);
+  white-space: nowrap;
+}
+.asked {
+  fill: var(--bar-asked);
+}
+.granted {
+  fill: var(--bar-granted);
+}
+.used {
+  fill: var(--bar-used);
+}
+.numbers {
+  font-size: var(--t-small);
+}
 </style>

@@ -16,5 +16,8 @@ defineProps<{ loading: boolean; error: unknown; ready: boolean; lines?: number; 
 </template>
 
 <style scoped>
-.waiting { border-top: 2px solid var(--line); padding: var(--s3); }
+.waiting {
+  border-top: 2px solid var(--line);
+  padding: var(--s3);
+}
 </style>

@@ -6,7 +6,9 @@ defineProps<{ title: string; count?: string; lead?: string }>();
 <template>
   <header class="head">
     <div>
-      <h1 tabindex="-1">{{ title }} <span v-if="count" class="count">{{ count }}</span></h1>
+      <h1 tabindex="-1">
+        {{ title }} <span v-if="count" class="count">{{ count }}</span>
+      </h1>
       <p v-if="lead" class="soft">{{ lead }}</p>
       <slot name="below" />
     </div>
@@ -15,8 +17,30 @@ defineProps<{ title: string; count?: string; lead?: string }>();
 </template>
 
 <style scoped>
-.head { display: flex; justify-content: space-between; align-items: flex-start; gap: var(--s5); margin-bottom: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; outline-offset: 4px; }
-.count { font-weight: 400; color: var(--ink-soft); font-size: var(--t-lead); mail-spacing: 0; margin-left: var(--s2); }
-.actions { display: flex; gap: var(--s2); flex-shrink: 0; }
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: flex-start;
+  gap: var(--s5);
+  margin-bottom: var(--s4);
+}
+h1 {
+  font-size: var(--t-h1);
+  font-weight: 660;
+  mail-spacing: -0.015em;
+  line-height: 1.2;
+  outline-offset: 4px;
+}
+.count {
+  font-weight: 400;
+  color: var(--ink-soft);
+  font-size: var(--t-lead);
+  mail-spacing: 0;
+  margin-left: var(--s2);
+}
+.actions {
+  display: flex;
+  gap: var(--s2);
+  flex-shrink: 0;
+}
 </style>

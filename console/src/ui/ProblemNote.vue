@@ -11,7 +11,9 @@ const waits = computed(() => (problem.value.made?.kind === "request" ? problem.v
 
 <template>
   <div class="problem" :class="{ waits }" role="alert">
-    <p><strong>{{ problem.detail }}</strong></p>
+    <p>
+      <strong>{{ problem.detail }}</strong>
+    </p>
     <ul v-if="problem.fields.length">
       <li v-for="one in problem.fields" :key="one.field + one.sent">
         <code>{{ one.field }}</code>: sent {{ one.sent }}; allowed: {{ one.allowed }} {{ one.next_step }}
@@ -24,7 +26,20 @@ const waits = computed(() => (problem.value.made?.kind === "request" ? problem.v
 </template>
 
 <style scoped>
-.problem { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s3) var(--s4); border-radius: var(--corner); display: grid; gap: var(--s1); }
-.waits { border-left-color: var(--wait); background: var(--card); }
-li { margin-left: var(--s4); list-style: disc; }
+.problem {
+  border-left: 4px solid var(--broken);
+  background: var(--broken-bg);
+  padding: var(--s3) var(--s4);
+  border-radius: var(--corner);
+  display: grid;
+  gap: var(--s1);
+}
+.waits {
+  border-left-color: var(--wait);
+  background: var(--card);
+}
+li {
+  margin-left: var(--s4);
+  list-style: disc;
+}
 </style>

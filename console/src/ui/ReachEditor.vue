@@ -10,13 +10,19 @@ const props = defineProps<{ resource: string; label: string }>();
 const reach = defineModel<ReachChoice>({ required: true });
 const { data } = useCollections(() => props.resource);
 const id = useId();
-const WAYS = [["everywhere", "everywhere"], ["only", "only in"], ["all-but", "all but"]] as const;
+const WAYS = [
+  ["everywhere", "everywhere"],
+  ["only", "only in"],
+  ["all-but", "all but"],
+] as const;
 const what = computed(() => plural(data.value?.object_name || "object"));
 const chosen = computed(() => new Set(reach.value.collections));
 const above = (path: string) => [...chosen.value].some((other) => path.startsWith(`${other}/`));
 const members = (paths: Iterable<string>) => {
   const wanted = [...paths];
-  const inside = (data.value?.collections ?? []).filter((one) => wanted.some((path) => one.path === path || one.path.startsWith(`${path}/`)));
+  const inside = (data.value?.collections ?? []).filter((one) =>
+    wanted.some((path) => one.path === path || one.path.startsWith(`${path}/`)),
+  );
   return new Set(inside.flatMap((one) => one.objects)).size;
 };
 const covered = computed(() => {
@@ -36,12 +42,20 @@ function flip(path: string, on: boolean): void {
   <fieldset v-if="data?.collections.length" class="reach">
     <legend>{{ label }}</legend>
     <div class="row ways">
-      <label v-for="[kind, word] in WAYS" :key="kind"><input type="radio" :name="id" :checked="reach.kind === kind" @change="way(kind)" /> {{ word }}</label>
-      <span class="soft small" role="status">{{ reach.kind !== "everywhere" && !chosen.size ? "choose at least one collection" : `${covered} of ${data.objects} ${what}` }}</span>
+      <label v-for="[kind, word] in WAYS" :key="kind"
+        ><input type="radio" :name="id" :checked="reach.kind === kind" @change="way(kind)" /> {{ word }}</label
+      >
+      <span class="soft small" role="status">{{
+        reach.kind !== "everywhere" && !chosen.size ? "choose at least one collection" : `${covered} of ${data.objects} ${what}`
+      }}</span>
     </div>
     <ul v-if="reach.kind !== 'everywhere'" class="tree">
       <li v-for="one in data.collections" :key="one.path" :style="{ paddingLeft: `${one.path.split('/').length * 18 - 18}px` }">
-        <NCheckbox :checked="chosen.has(one.path) || above(one.path)" :disabled="above(one.path)" @update:checked="(on: boolean) => flip(one.path, on)">
+        <NCheckbox
+          :checked="chosen.has(one.path) || above(one.path)"
+          :disabled="above(one.path)"
+          @update:checked="(on: boolean) => flip(one.path, on)"
+        >
           {{ one.title }} <code class="soft">{{ one.path }}</code> <span class="soft small">{{ one.size }}</span>
         </NCheckbox>
       </li>
@@ -50,8 +64,29 @@ function flip(path: string, on: boolean): void {
 </template>
 
 <style scoped>
-.reach { border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s2) var(--s3); margin: 0; display: grid; gap: var(--s2); min-width: 0; }
-legend { font-weight: 560; padding: 0 var(--s1); }
-.ways label { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
-.tree { max-height: 260px; overflow-y: auto; display: grid; gap: 2px; }
+.reach {
+  border: 1px solid var(--line);
+  border-radius: var(--corner);
+  padding: var(--s2) var(--s3);
+  margin: 0;
+  display: grid;
+  gap: var(--s2);
+  min-width: 0;
+}
+legend {
+  font-weight: 560;
+  padding: 0 var(--s1);
+}
+.ways label {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.tree {
+  max-height: 260px;
+  overflow-y: auto;
+  display: grid;
+  gap: 2px;
+}
 </style>

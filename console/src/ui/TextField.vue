@@ -9,12 +9,27 @@ const id = useId();
 
 <template>
   <div class="text-field">
-    <div><label :for="id">{{ label }}</label> <span v-if="hint" :id="`${id}-hint`" class="hint">{{ hint }}</span></div>
-    <input :id="id" v-model="value" class="plain-input" :maxlength="longest" :placeholder="placeholder ?? ''" :aria-describedby="hint ? `${id}-hint` : undefined" autocomplete="off" />
+    <div>
+      <label :for="id">{{ label }}</label> <span v-if="hint" :id="`${id}-hint`" class="hint">{{ hint }}</span>
+    </div>
+    <input
+      :id="id"
+      v-model="value"
+      class="plain-input"
+      :maxlength="longest"
+      :placeholder="placeholder ?? ''"
+      :aria-describedby="hint ? `${id}-hint` : undefined"
+      autocomplete="off"
+    />
   </div>
 </template>
 
 <style scoped>
-.text-field { display: grid; gap: var(--s1); }
-label { font-weight: 560; }
+.text-field {
+  display: grid;
+  gap: var(--s1);
+}
+label {
+  font-weight: 560;
+}
 </style>

@@ -3,17 +3,27 @@
 import { computed } from "vue";
 import { day } from "@/ui/use/times";
 
-const props = defineProps<{ points: { day: string; share: number | null }[]; label: string; wide?: number; tall?: number; bare?: boolean }>();
+const props = defineProps<{
+  points: { day: string; share: number | null }[];
+  label: string;
+  wide?: number;
+  tall?: number;
+  bare?: boolean;
+}>();
 const WIDE = computed(() => props.wide ?? 220);
 const TALL = computed(() => props.tall ?? 40);
 const known = computed(() => props.points.filter((one) => one.share !== null) as { day: string; share: number }[]);
 const line = computed(() => {
   const last = Math.max(known.value.length - 1, 1);
-  return known.value.map((one, place) => `${((WIDE.value * place) / last).toFixed(1)},${(2 + (TALL.value - 4) * (1 - one.share)).toFixed(1)}`).join(" ");
+  return known.value
+    .map((one, place) => `${((WIDE.value * place) / last).toFixed(1)},${(2 + (TALL.value - 4) * (1 - one.share)).toFixed(1)}`)
+    .join(" ");
 });
 const said = computed(() => {
   const [first, last] = [known.value[0], known.value.at(-1)];
-  return first && last ? `${props.label}: ${Math.round(100 * first.share)} % on ${day(first.day)}, ${Math.round(100 * last.share)} % on ${day(last.day)}` : `${props.label}: not known yet`;
+  return first && last
+    ? `${props.label}: ${Math.round(100 * first.share)} % on ${day(first.day)}, ${Math.round(100 * last.share)} % on ${day(last.day)}`
+    : `${props.label}: not known yet`;
 });
 </script>
 
@@ -23,13 +33,30 @@ const said = computed(() => {
       <line x1="0" :x2="WIDE" :y1="TALL - 1" :y2="TALL - 1" />
       <polyline v-if="known.length > 1" :points="line" />
     </svg>
-    <figcaption v-if="known.length && !bare" class="small soft"><span>{{ day(known[0]!.day) }}</span><span>{{ day(known.at(-1)!.day) }}</span></figcaption>
+    <figcaption v-if="known.length && !bare" class="small soft">
+      <span>{{ day(known[0]!.day) }}</span><span>{{ day(known.at(-1)!.day) }}</span>
+    </figcaption>
   </component>
 </template>
 
 <style scoped>
-.trend { display: grid; gap: 2px; width: max-content; max-width: 100%; }
-line { stroke: var(--line-strong); }
-polyline { fill: none; stroke: var(--bar-used); stroke-width: 2; vector-effect: non-scaling-stroke; }
-figcaption { display: flex; justify-content: space-between; }
+.trend {
+  display: grid;
+  gap: 2px;
+  width: max-content;
+  max-width: 100%;
+}
+line {
+  stroke: var(--line-strong);
+}
+polyline {
+  fill: none;
+  stroke: var(--bar-used);
+  stroke-width: 2;
+  vector-effect: non-scaling-stroke;
+}
+figcaption {
+  display: flex;
+  justify-content: space-between;
+}
 </style>

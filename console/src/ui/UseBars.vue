@@ -5,9 +5,7 @@ import { computed } from "vue";
 const props = defineProps<{ calls: number[] }>();
 const most = computed(() => Math.max(...props.calls, 1));
 const total = computed(() => props.calls.reduce((sum, one) => sum + one, 0));
-const bars = computed(() =>
-  props.calls.map((one, place) => ({ x: place * 4, height: one ? Math.max(2, (18 * one) / most.value) : 0 })),
-);
+const bars = computed(() => props.calls.map((one, place) => ({ x: place * 4, height: one ? Math.max(2, (18 * one) / most.value) : 0 })));
 </script>
 
 <template>
@@ -18,6 +16,10 @@ const bars = computed(() =>
 </template>
 
 <style scoped>
-rect { fill: var(--bar-used); }
-line { stroke: var(--line-strong); }
+rect {
+  fill: var(--bar-used);
+}
+line {
+  stroke: var(--line-strong);
+}
 </style>

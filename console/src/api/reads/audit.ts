@@ -17,7 +17,14 @@ export const useAudit = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit", { params: { path: path() } })),
   });
 
-export interface FindingFilter { which: "open" | "waived" | "resolved"; severity: string; q: string; rule: string; client: string; owner: string }
+export interface FindingFilter {
+  which: "open" | "waived" | "resolved";
+  severity: string;
+  q: string;
+  rule: string;
+  client: string;
+  owner: string;
+}
 
 type Severity = "high" | "medium" | "low";
 
@@ -33,7 +40,14 @@ export const useFindingGroups = (by: MaybeRefOrGetter<"rule" | "client" | "owner
     initialPageParam: "",
     getNextPageParam: following,
     queryFn: ({ pageParam }) =>
-      must(api.GET("/api/v1/directories/{directory}/audit/groups", { params: { path: path(), query: { by: toValue(by), limit: 50, ...asked(toValue(filter)), ...after(pageParam) } } })),
+      must(
+        api.GET("/api/v1/directories/{directory}/audit/groups", {
+          params: {
+            path: path(),
+            query: { by: toValue(by), limit: 50, ...asked(toValue(filter)), ...after(pageParam) },
+          },
+        }),
+      ),
   });
 
 export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeRefOrGetter<boolean>, limit = 50) =>
@@ -44,10 +58,16 @@ export const useFindings = (filter: MaybeRefOrGetter<FindingFilter>, fit: MaybeR
     initialPageParam: "",
     getNextPageParam: following,
     queryFn: ({ pageParam }) =>
-      must(api.GET("/api/v1/directories/{directory}/audit/findings", { params: { path: path(), query: { limit, ...asked(toValue(filter)), ...after(pageParam) } } })),
+      must(
+        api.GET("/api/v1/directories/{directory}/audit/findings", {
+          params: { path: path(), query: { limit, ...asked(toValue(filter)), ...after(pageParam) } },
+        }),
+      ),
   });
 
-const ofFinding = (finding: MaybeRefOrGetter<string>) => ({ params: { path: { ...path(), finding: toValue(finding) } } });
+const ofFinding = (finding: MaybeRefOrGetter<string>) => ({
+  params: { path: { ...path(), finding: toValue(finding) } },
+});
 
 export const useFinding = (finding: MaybeRefOrGetter<string>) =>
   useQuery({
@@ -67,20 +87,35 @@ export const useExcess = (by: MaybeRefOrGetter<"client" | "owner" | "resource">)
   useQuery({
     queryKey: ["audit", "excess", directory, () => toValue(by)],
     placeholderData: keepPreviousData,
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/excess", { params: { path: path(), query: { by: toValue(by), limit: 100 } } })),
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/audit/excess", {
+          params: { path: path(), query: { by: toValue(by), limit: 100 } },
+        }),
+      ),
   });
 
 export const useTrend = (by: MaybeRefOrGetter<"client" | "owner" | "resource">, key: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["audit", "trend", directory, () => toValue(by), () => toValue(key)],
     enabled: () => toValue(key) !== "",
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/excess/trend", { params: { path: path(), query: { by: toValue(by), key: toValue(key), days: 90 } } })),
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/audit/excess/trend", {
+          params: { path: path(), query: { by: toValue(by), key: toValue(key), days: 90 } },
+        }),
+      ),
   });
 
 export const useEscalation = () =>
   useQuery({
     queryKey: ["audit", "escalation", directory],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/audit/escalation-paths", { params: { path: path(), query: { most: 40 } } })),
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/audit/escalation-paths", {
+          params: { path: path(), query: { most: 40 } },
+        }),
+      ),
   });
 
 export const useReviews = () =>
@@ -118,7 +153,12 @@ export function useWaiting(when: () => boolean = () => true) {
 export const useReview = (review: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["reviews", directory, () => toValue(review)],
-    queryFn: () => must(api.GET("/api/v1/directories/{directory}/reviews/{review}", { params: { path: { ...path(), review: toValue(review) } } })),
+    queryFn: () =>
+      must(
+        api.GET("/api/v1/directories/{directory}/reviews/{review}", {
+          params: { path: { ...path(), review: toValue(review) } },
+        }),
+      ),
   });
 
 export const useReviewItems = (review: MaybeRefOrGetter<string>, answer: MaybeRefOrGetter<Schemas["Answer"] | undefined>) =>
@@ -129,6 +169,13 @@ export const useReviewItems = (review: MaybeRefOrGetter<string>, answer: MaybeRe
     getNextPageParam: following,
     queryFn: ({ pageParam }) => {
       const said = toValue(answer);
-      return must(api.GET("/api/v1/directories/{directory}/reviews/{review}/items", { params: { path: { ...path(), review: toValue(review) }, query: { ...(said === undefined ? {} : { answer: said }), ...after(pageParam) } } }));
+      return must(
+        api.GET("/api/v1/directories/{directory}/reviews/{review}/items", {
+          params: {
+            path: { ...path(), review: toValue(review) },
+            query: { ...(said === undefined ? {} : { answer: said }), ...after(pageParam) },
+          },
+        }),
+      );
     },
   });

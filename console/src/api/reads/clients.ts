@@ -5,7 +5,12 @@ import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { path } from "./path";
 
-export interface ClientFilter { q: string; attention: string; sort: string; cursor: string }
+export interface ClientFilter {
+  q: string;
+  attention: string;
+  sort: string;
+  cursor: string;
+}
 
 type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
 
@@ -18,7 +23,9 @@ export const useClients = (filter: MaybeRefOrGetter<ClientFilter>) =>
     queryFn: () => {
       const { q, attention, sort, cursor } = toValue(filter);
       const query = {
-        q, sort: (sort || "name") as Sort, limit: 50,
+        q,
+        sort: (sort || "name") as Sort,
+        limit: 50,
         ...(attention ? { attention: attention as Attention } : {}),
         ...(cursor ? { cursor } : {}),
       };
@@ -76,7 +83,13 @@ export const useRemovalPreview = (clients: MaybeRefOrGetter<string[]>) =>
   useQuery({
     queryKey: ["clients", "removal", directory, () => toValue(clients)],
     enabled: () => toValue(clients).length > 0,
-    queryFn: () => must(api.POST("/api/v1/directories/{directory}/removals/preview", { params: { path: path() }, body: { clients: toValue(clients) } })),
+    queryFn: () =>
+      must(
+        api.POST("/api/v1/directories/{directory}/removals/preview", {
+          params: { path: path() },
+          body: { clients: toValue(clients) },
+        }),
+      ),
   });
 
 export const usePublishers = () =>

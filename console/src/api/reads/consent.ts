@@ -7,7 +7,11 @@ import { path } from "./path";
 
 export type ReachChoice = { kind: "everywhere" | "only" | "all-but"; collections: string[] };
 
-export interface ConsentTerms { reach: Record<string, ReachChoice>; expires_at: string | null; person: string | null }
+export interface ConsentTerms {
+  reach: Record<string, ReachChoice>;
+  expires_at: string | null;
+  person: string | null;
+}
 
 export const useConsent = (
   client: MaybeRefOrGetter<string>,
@@ -31,7 +35,11 @@ export type Level = "nothing" | "read" | "read-and-write" | "all";
 
 export type Choices = Record<string, { level: Level; reach: ReachChoice }>;
 
-export const useInheritance = (client: MaybeRefOrGetter<string>, choices: MaybeRefOrGetter<Choices | null>, fit: MaybeRefOrGetter<boolean>) =>
+export const useInheritance = (
+  client: MaybeRefOrGetter<string>,
+  choices: MaybeRefOrGetter<Choices | null>,
+  fit: MaybeRefOrGetter<boolean>,
+) =>
   useQuery({
     queryKey: ["client", directory, () => toValue(client), "inheritance", () => toValue(choices)],
     enabled: () => toValue(fit),
@@ -82,7 +90,10 @@ export const useProposal = (
     queryFn: () =>
       must(
         api.GET("/api/v1/directories/{directory}/resources/{name}/proposal", {
-          params: { path: { ...path(), name: toValue(name) }, query: { operation: toValue(operations), client: toValue(client), kind: toValue(kind) } },
+          params: {
+            path: { ...path(), name: toValue(name) },
+            query: { operation: toValue(operations), client: toValue(client), kind: toValue(kind) },
+          },
         }),
       ),
   });
@@ -98,5 +109,9 @@ export const useRightsizing = (client: MaybeRefOrGetter<string>, resource: Maybe
     queryKey: ["client", directory, () => toValue(client), "rightsize", () => toValue(resource)],
     enabled: () => toValue(resource) !== "",
     queryFn: () =>
-      must(api.GET("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}", { params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } } })),
+      must(
+        api.GET("/api/v1/directories/{directory}/clients/{client}/rightsizing/{resource}", {
+          params: { path: { ...path(), client: toValue(client), resource: toValue(resource) } },
+        }),
+      ),
   });

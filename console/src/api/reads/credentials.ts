@@ -35,7 +35,11 @@ export const useDue = (within: MaybeRefOrGetter<number>) =>
     initialPageParam: "",
     getNextPageParam: following,
     queryFn: ({ pageParam }) =>
-      must(api.GET("/api/v1/directories/{directory}/rotations/due", { params: { path: path(), query: { within: toValue(within), limit: 100, ...after(pageParam) } } })),
+      must(
+        api.GET("/api/v1/directories/{directory}/rotations/due", {
+          params: { path: path(), query: { within: toValue(within), limit: 100, ...after(pageParam) } },
+        }),
+      ),
   });
 
 export const useRotations = (ended: boolean) =>
@@ -44,5 +48,9 @@ export const useRotations = (ended: boolean) =>
     initialPageParam: "",
     getNextPageParam: following,
     queryFn: ({ pageParam }) =>
-      must(api.GET("/api/v1/directories/{directory}/rotations", { params: { path: path(), query: { ended, limit: 100, ...after(pageParam) } } })),
+      must(
+        api.GET("/api/v1/directories/{directory}/rotations", {
+          params: { path: path(), query: { ended, limit: 100, ...after(pageParam) } },
+        }),
+      ),
   });

@@ -77,7 +77,14 @@ export const useResource = (name: MaybeRefOrGetter<string>) =>
       ),
   });
 
-export interface Question { resource: string; operation: string; kind: "application" | "delegated"; person: string | null; object: string | null; token: string | null }
+export interface Question {
+  resource: string;
+  operation: string;
+  kind: "application" | "delegated";
+  person: string | null;
+  object: string | null;
+  token: string | null;
+}
 
 export const useExplanation = (client: MaybeRefOrGetter<string>, question: MaybeRefOrGetter<Question | null>) =>
   useQuery({

@@ -23,14 +23,30 @@ const { data, error, isLoading, refetch } = useAudit();
 const text = (name: string) => String(route.query[name] ?? "");
 const which = computed<Which>(() => (["waived", "resolved"].includes(text("which")) ? (text("which") as Which) : "open"));
 const by = computed<By>(() => (["client", "owner"].includes(text("by")) ? (text("by") as By) : "rule"));
-const filter = computed<FindingFilter>(() => ({ which: which.value, severity: text("severity"), q: text("q"), rule: "", client: "", owner: "" }));
+const filter = computed<FindingFilter>(() => ({
+  which: which.value,
+  severity: text("severity"),
+  q: text("q"),
+  rule: "",
+  client: "",
+  owner: "",
+}));
 const groups = useFindingGroups(by, filter);
 const shown = computed(() => (groups.data.value?.pages ?? []).flatMap((page) => page.items));
 const count = computed(() => shown.value.reduce((sum, one) => sum + one.count, 0));
 const SEVERITIES = ["high", "medium", "low"];
-const WHICH: { value: Which; label: string }[] = [{ value: "open", label: "open" }, { value: "waived", label: "waived" }, { value: "resolved", label: "resolved lately" }];
+const WHICH: { value: Which; label: string }[] = [
+  { value: "open", label: "open" },
+  { value: "waived", label: "waived" },
+  { value: "resolved", label: "resolved lately" },
+];
 const BY: By[] = ["rule", "client", "owner"];
-const FORMS = [{ value: "sarif", label: "SARIF" }, { value: "csv", label: "CSV" }, { value: "jsonl", label: "JSON lines" }, { value: "html", label: "a page to print" }];
+const FORMS = [
+  { value: "sarif", label: "SARIF" },
+  { value: "csv", label: "CSV" },
+  { value: "jsonl", label: "JSON lines" },
+  { value: "html", label: "a page to print" },
+];
 // So many are all shown, read at once where each stands in one group; of more, each group waits to be opened.
 const FEW = 100;
 const few = computed(() => groups.data.value !== undefined && !groups.hasNextPage.value && count.value <= FEW);
@@ -43,9 +59,11 @@ const given = computed(() => {
   return found;
 });
 const key = (one: Schemas["KeptFinding"]) => (by.value === "client" ? one.client_id : one.rule);
-const rowsOf = (group: Schemas["FindingGroup"]) => (!together.value ? undefined : all.isLoading.value ? null : (given.value.get(group.key) ?? []));
+const rowsOf = (group: Schemas["FindingGroup"]) =>
+  !together.value ? undefined : all.isLoading.value ? null : (given.value.get(group.key) ?? []);
 const total = computed(() => Object.values(data.value?.open ?? {}).reduce((sum, one) => sum + one, 0));
-const inAll = (value: Which) => (value === "open" ? total.value : value === "waived" ? (data.value?.waived ?? 0) : (data.value?.resolved ?? 0));
+const inAll = (value: Which) =>
+  value === "open" ? total.value : value === "waived" ? (data.value?.waived ?? 0) : (data.value?.resolved ?? 0);
 const titles = computed(() => Object.fromEntries((data.value?.rules ?? []).map((one) => [one.id, one.title])));
 const flipped = ref(new Set<string>());
 watch([by, which], () => (flipped.value = new Set()));
@@ -79,7 +97,8 @@ function onKey(event: KeyboardEvent): void {
   if (event.key === "Escape" && openId.value) choose(null);
   if (event.key !== "j" && event.key !== "k") return;
   const rows = [...document.querySelectorAll<HTMLElement>("main button.finding")];
-  const next = rows[Math.min(Math.max(rows.indexOf(document.activeElement as HTMLElement) + (event.key === "j" ? 1 : -1), 0), rows.length - 1)];
+  const next =
+    rows[Math.min(Math.max(rows.indexOf(document.activeElement as HTMLElement) + (event.key === "j" ? 1 : -1), 0), rows.length - 1)];
   next?.focus();
   next?.scrollIntoView({ block: "nearest" });
 }
@@ -88,7 +107,11 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 </script>
 
 <template>
-  <PageHead title="Audit" :count="data ? `${total} findings` : ''" :lead="data ? `${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '">
+  <PageHead
+    title="Audit"
+    :count="data ? `${total} findings` : ''"
+    :lead="data ? `${data.clients} clients, ${data.rules.length} rules, as of ${full(data.at)}` : ' '"
+  >
     <template #below><AuditTabs /></template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error ?? groups.error.value" :ready="!!data" :lines="12" :retry="refetch">
@@ -97,24 +120,89 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
       <Posture :audit="data" />
       <div class="row filter">
         <span class="set" role="group" aria-label="Which">
-          <button v-for="one in WHICH" :key="one.value" type="button" class="pick" :aria-pressed="which === one.value" @click="change({ which: one.value === 'open' ? undefined : one.value, finding: undefined })">{{ one.label }} {{ inAll(one.value) }}</button>
+          <button
+            v-for="one in WHICH"
+            :key="one.value"
+            type="button"
+            class="pick"
+            :aria-pressed="which === one.value"
+            @click="change({ which: one.value === 'open' ? undefined : one.value, finding: undefined })"
+          >
+            {{ one.label }} {{ inAll(one.value) }}
+          </button>
         </span>
         <span class="set" role="group" aria-label="Severity">
           <button type="button" class="pick" :aria-pressed="!filter.severity" @click="change({ severity: undefined })">all</button>
-          <button v-for="word in SEVERITIES" :key="word" type="button" class="pick" :aria-pressed="filter.severity === word" @click="change({ severity: word })"><StateWord :tone="severityTone[word] ?? 'gone'" :word="word" /></button>
+          <button
+            v-for="word in SEVERITIES"
+            :key="word"
+            type="button"
+            class="pick"
+            :aria-pressed="filter.severity === word"
+            @click="change({ severity: word })"
+          >
+            <StateWord :tone="severityTone[word] ?? 'gone'" :word="word" />
+          </button>
         </span>
-        <input v-model="wanted" type="search" class="plain-input find" aria-label="Part of a finding or a client's name" placeholder="Part of it, or a client" @input="typed" />
-        <span class="by" role="group" aria-label="Group by">by
-          <button v-for="one in BY" :key="one" type="button" class="pick" :aria-pressed="by === one" @click="change({ by: one === 'rule' ? undefined : one })">{{ one }}</button>
+        <input
+          v-model="wanted"
+          type="search"
+          class="plain-input find"
+          aria-label="Part of a finding or a client's name"
+          placeholder="Part of it, or a client"
+          @input="typed"
+        />
+        <span class="by" role="group" aria-label="Group by"
+          >by
+          <button
+            v-for="one in BY"
+            :key="one"
+            type="button"
+            class="pick"
+            :aria-pressed="by === one"
+            @click="change({ by: one === 'rule' ? undefined : one })"
+          >
+            {{ one }}
+          </button>
         </span>
       </div>
-      <p v-if="groups.data.value && !shown.length" class="empty">{{ filter.severity || filter.q ? "No finding fits." : which === "open" ? "The audit finds nothing wrong." : which === "waived" ? "No finding is waived." : "Nothing was resolved in the last thirty days." }}</p>
+      <p v-if="groups.data.value && !shown.length" class="empty">
+        {{
+          filter.severity || filter.q
+            ? "No finding fits."
+            : which === "open"
+              ? "The audit finds nothing wrong."
+              : which === "waived"
+                ? "No finding is waived."
+                : "Nothing was resolved in the last thirty days."
+        }}
+      </p>
       <div v-if="groups.data.value" class="sides" :class="{ two: chosen }">
         <div>
-          <FindingGroup v-for="group in shown" :key="`${by}/${group.key}`" :group="group" :by="by" :filter="filter" :open="isOpen(group)" :chosen="chosen?.id ?? ''" :titles="titles" :given="rowsOf(group)" @flip="flip(group.key)" @choose="(one) => choose(one.id === chosen?.id ? null : one)" />
-          <button v-if="groups.hasNextPage.value" type="button" class="link-button" @click="groups.fetchNextPage()">Show more groups</button>
-          <p class="small soft">To take along:
-            <template v-for="(one, place) in FORMS" :key="one.value"><template v-if="place">, </template><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template><template v-if="can('audit.bundle')">, or <a :href="`/api/v1/directories/${directory}/audit/bundle`" download>all of it as signed evidence</a></template>
+          <FindingGroup
+            v-for="group in shown"
+            :key="`${by}/${group.key}`"
+            :group="group"
+            :by="by"
+            :filter="filter"
+            :open="isOpen(group)"
+            :chosen="chosen?.id ?? ''"
+            :titles="titles"
+            :given="rowsOf(group)"
+            @flip="flip(group.key)"
+            @choose="(one) => choose(one.id === chosen?.id ? null : one)"
+          />
+          <button v-if="groups.hasNextPage.value" type="button" class="link-button" @click="groups.fetchNextPage()">
+            Show more groups
+          </button>
+          <p class="small soft">
+            To take along:
+            <template v-for="(one, place) in FORMS" :key="one.value"
+              ><template v-if="place">, </template
+              ><a :href="`/api/v1/directories/${directory}/audit/report?form=${one.value}`" download>{{ one.label }}</a></template
+            ><template v-if="can('audit.bundle')"
+              >, or <a :href="`/api/v1/directories/${directory}/audit/bundle`" download>all of it as signed evidence</a></template
+            >
           </p>
         </div>
         <FindingCard v-if="chosen" :finding="chosen" :rule="rule" @closed="choose(null)" @changed="(one) => (picked = one)" />
@@ -124,13 +212,49 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 </template>
 
 <style scoped>
-.filter { gap: var(--s4); margin-bottom: var(--s3); flex-wrap: wrap; }
-.set { display: flex; gap: var(--s1); align-items: center; }
-.by { margin-left: auto; display: flex; gap: var(--s1); align-items: center; }
-.find { width: 190px; }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
-.pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
-.sides.two { display: grid; grid-template-columns: minmax(0, 1fr) 360px; gap: var(--s5); align-items: start; }
-.sides.two :deep(.client) { width: 140px; }
-.empty { padding: var(--s4) 0; }
+.filter {
+  gap: var(--s4);
+  margin-bottom: var(--s3);
+  flex-wrap: wrap;
+}
+.set {
+  display: flex;
+  gap: var(--s1);
+  align-items: center;
+}
+.by {
+  margin-left: auto;
+  display: flex;
+  gap: var(--s1);
+  align-items: center;
+}
+.find {
+  width: 190px;
+}
+.pick {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+  padding: 4px 8px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  border-color: var(--ink);
+  background: var(--card);
+}
+.sides.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 360px;
+  gap: var(--s5);
+  align-items: start;
+}
+.sides.two :deep(.client) {
+  width: 140px;
+}
+.empty {
+  padding: var(--s4) 0;
+}
 </style>

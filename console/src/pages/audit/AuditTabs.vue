@@ -13,13 +13,32 @@ const PLACES = [
 
 <template>
   <nav class="row tabs" aria-label="Audit">
-    <RouterLink v-for="one in PLACES.filter((place) => can(place.needs))" :key="one.name" :to="{ name: one.name }" :aria-current="$route.name === one.name ? 'page' : undefined">{{ one.label }}</RouterLink>
+    <RouterLink
+      v-for="one in PLACES.filter((place) => can(place.needs))"
+      :key="one.name"
+      :to="{ name: one.name }"
+      :aria-current="$route.name === one.name ? 'page' : undefined"
+      >{{ one.label }}</RouterLink
+    >
   </nav>
 </template>
 
 <style scoped>
-.tabs { gap: var(--s4); margin-top: var(--s1); }
-.tabs a { color: var(--ink); text-decoration: none; padding: 2px 0; border-bottom: 2px solid transparent; }
-.tabs a:hover { text-decoration: underline; }
-.tabs a[aria-current] { font-weight: 620; border-bottom-color: var(--accent); }
+.tabs {
+  gap: var(--s4);
+  margin-top: var(--s1);
+}
+.tabs a {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 2px 0;
+  border-bottom: 2px solid transparent;
+}
+.tabs a:hover {
+  text-decoration: underline;
+}
+.tabs a[aria-current] {
+  font-weight: 620;
+  border-bottom-color: var(--accent);
+}
 </style>

@@ -32,7 +32,11 @@ const BOX = { width: 180, height: 42 };
 const STEP = 199;
 const IN_A_ROW = 5;
 const GAP = 64;
-interface Placed { node: Node; x: number; y: number }
+interface Placed {
+  node: Node;
+  x: number;
+  y: number;
+}
 const drawn = computed(() => {
   const layer = new Map<string, number>();
   const nodes = new Map<string, Node>();
@@ -54,7 +58,13 @@ const drawn = computed(() => {
   let top = 4;
   for (let depth = 0; depth <= Math.max(...layer.values(), 0); depth += 1) {
     const here = [...nodes.values()].filter((node) => layer.get(node.id) === depth);
-    here.forEach((node, place) => placed.set(node.id, { node, x: 4 + (place % IN_A_ROW) * STEP, y: top + Math.floor(place / IN_A_ROW) * (BOX.height + 12) }));
+    here.forEach((node, place) =>
+      placed.set(node.id, {
+        node,
+        x: 4 + (place % IN_A_ROW) * STEP,
+        y: top + Math.floor(place / IN_A_ROW) * (BOX.height + 12),
+      }),
+    );
     top += Math.ceil(here.length / IN_A_ROW) * (BOX.height + 12) + GAP;
   }
   const lines = [...arrows.values()].map((one) => {
@@ -82,7 +92,11 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 </script>
 
 <template>
-  <PageHead title="Escalation" :count="data ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''" :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '">
+  <PageHead
+    title="Escalation"
+    :count="data ? `${data.pairs} ${data.pairs === 1 ? 'path' : 'paths'}` : ''"
+    :lead="data ? `From who may do little (below a weight of ${data.weak_below}) to what may do much (${data.strong_from} or more)` : ' '"
+  >
     <template #below><AuditTabs /></template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
@@ -92,21 +106,43 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
         <section v-if="data.cuts.length" aria-labelledby="cuts">
           <h2 id="cuts">Changes that close the most paths <span class="soft small">choose one to see which</span></h2>
           <ol class="cuts">
-            <li v-for="one in data.cuts" :key="one.cut"><button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut"><strong>{{ one.closes }} of {{ data.pairs }}</strong> {{ one.words }}</button></li>
+            <li v-for="one in data.cuts" :key="one.cut">
+              <button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut">
+                <strong>{{ one.closes }} of {{ data.pairs }}</strong> {{ one.words }}
+              </button>
+            </li>
           </ol>
         </section>
         <figure class="card drawing" tabindex="0" aria-label="Drawing">
-          <svg :viewBox="`0 0 ${drawn.wide} ${drawn.tall}`" :width="drawn.wide" :height="drawn.tall" role="img" aria-label="The escalation paths, drawn from top to bottom; the list beneath says the same">
-            <defs><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto"><path d="M 0 0 L 8 4 L 0 8 z" /></marker></defs>
+          <svg
+            :viewBox="`0 0 ${drawn.wide} ${drawn.tall}`"
+            :width="drawn.wide"
+            :height="drawn.tall"
+            role="img"
+            aria-label="The escalation paths, drawn from top to bottom; the list beneath says the same"
+          >
+            <defs>
+              <marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="7" markerHeight="7" orient="auto">
+                <path d="M 0 0 L 8 4 L 0 8 z" />
+              </marker>
+            </defs>
             <g v-for="line in drawn.lines" :key="line.path" :class="{ cut: cut !== '' && line.cut === cut }">
               <path class="arrow" :d="line.path" marker-end="url(#tip)" />
             </g>
             <g v-for="one in drawn.said" :key="one.x + one.by" :class="{ cut: cut !== '' && one.cut === cut }">
               <text class="by" :x="one.x" :y="one.y">{{ one.by }}</text>
             </g>
-            <g v-for="one in drawn.nodes" :key="one.node.id" :transform="`translate(${one.x} ${one.y})`" :class="[one.node.kind, { strong: one.node.weight >= data.strong_from }]">
+            <g
+              v-for="one in drawn.nodes"
+              :key="one.node.id"
+              :transform="`translate(${one.x} ${one.y})`"
+              :class="[one.node.kind, { strong: one.node.weight >= data.strong_from }]"
+            >
               <rect :width="BOX.width" :height="BOX.height" rx="3" />
-              <text class="name" x="10" y="17">{{ short(one.node.name, 22) }}<title>{{ one.node.name }}</title></text>
+              <text class="name" x="10" y="17">
+                {{ short(one.node.name, 22) }}
+                <title>{{ one.node.name }}</title>
+              </text>
               <text class="what" x="10" y="32">{{ WORD[one.node.kind] }}, weight {{ Math.round(one.node.weight) }}</text>
             </g>
           </svg>
@@ -116,7 +152,13 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
           <ol class="paths">
             <li v-for="(way, place) in merged" :key="place" :class="{ parted: parted(way) }">
               <strong>{{ way.source.name }}</strong>
-              <template v-for="(step, at) in way.steps" :key="at">{{ " " }}<span class="soft">→ {{ step.by }} →</span>{{ " " }}<RouterLink v-if="step.to.kind === 'client'" :to="{ name: 'dossier', params: { id: step.to.id } }">{{ step.to.name }}</RouterLink><strong v-else>{{ step.to.name }}</strong></template>
+              <template v-for="(step, at) in way.steps" :key="at"
+                >{{ " " }}<span class="soft">→ {{ step.by }} →</span>{{ " "
+                }}<RouterLink v-if="step.to.kind === 'client'" :to="{ name: 'dossier', params: { id: step.to.id } }">{{
+                  step.to.name
+                }}</RouterLink
+                ><strong v-else>{{ step.to.name }}</strong></template
+              >
               <span v-if="parted(way)" class="small"> — closed by that change</span>
             </li>
           </ol>
@@ -127,24 +169,95 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
 </template>
 
 <style scoped>
-section { margin-bottom: var(--s4); }
-h2 { margin-bottom: var(--s2); }
-.cuts { list-style: none; padding: 0; display: grid; gap: 2px; justify-items: start; }
-.pick { font: inherit; text-align: left; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
-.pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
-.drawing { overflow-x: auto; margin: 0 0 var(--s4); padding: var(--s3); }
-svg { display: block; max-width: none; }
-rect { fill: var(--paper); stroke: var(--line-strong); }
-.strong rect { fill: var(--broken-bg); stroke: var(--broken); stroke-width: 1.5; }
-text { fill: var(--ink); font-size: 12.5px; }
-.name { font-weight: 620; }
-.what { fill: var(--ink-soft); font-size: 11.5px; }
-.by { font-size: 11.5px; fill: var(--ink-soft); paint-order: stroke; stroke: var(--card); stroke-width: 4px; }
-.arrow { fill: none; stroke: var(--line-strong); stroke-width: 1.5; }
-marker path { fill: var(--line-strong); }
-.cut .arrow { stroke: var(--focus); stroke-dasharray: 5 4; stroke-width: 2; }
-.cut .by { fill: var(--focus); font-weight: 620; }
-.paths { padding-left: 22px; display: grid; gap: 4px; }
-.parted { color: var(--ink-soft); }
-.empty { padding: var(--s4) 0; }
+section {
+  margin-bottom: var(--s4);
+}
+h2 {
+  margin-bottom: var(--s2);
+}
+.cuts {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+}
+.pick {
+  font: inherit;
+  text-align: left;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+  padding: 4px 8px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  border-color: var(--ink);
+  background: var(--card);
+}
+.drawing {
+  overflow-x: auto;
+  margin: 0 0 var(--s4);
+  padding: var(--s3);
+}
+svg {
+  display: block;
+  max-width: none;
+}
+rect {
+  fill: var(--paper);
+  stroke: var(--line-strong);
+}
+.strong rect {
+  fill: var(--broken-bg);
+  stroke: var(--broken);
+  stroke-width: 1.5;
+}
+text {
+  fill: var(--ink);
+  font-size: 12.5px;
+}
+.name {
+  font-weight: 620;
+}
+.what {
+  fill: var(--ink-soft);
+  font-size: 11.5px;
+}
+.by {
+  font-size: 11.5px;
+  fill: var(--ink-soft);
+  paint-order: stroke;
+  stroke: var(--card);
+  stroke-width: 4px;
+}
+.arrow {
+  fill: none;
+  stroke: var(--line-strong);
+  stroke-width: 1.5;
+}
+marker path {
+  fill: var(--line-strong);
+}
+.cut .arrow {
+  stroke: var(--focus);
+  stroke-dasharray: 5 4;
+  stroke-width: 2;
+}
+.cut .by {
+  fill: var(--focus);
+  font-weight: 620;
+}
+.paths {
+  padding-left: 22px;
+  display: grid;
+  gap: 4px;
+}
+.parted {
+  color: var(--ink-soft);
+}
+.empty {
+  padding: var(--s4) 0;
+}
 </style>

@@ -24,46 +24,123 @@ const trend = useTrend(by, open);
 const most = computed(() => Math.max(...(data.value ?? []).map((one) => one.granted), 1));
 const number = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 1 });
 const wide = (weight: number) => `${(100 * weight) / most.value}%`;
-const held = (rows: { permission: string; reach: { words: string } }[]) => rows.map((one) => `${one.permission} (${one.reach.words})`).join(", ") || "nothing";
+const held = (rows: { permission: string; reach: { words: string } }[]) =>
+  rows.map((one) => `${one.permission} (${one.reach.words})`).join(", ") || "nothing";
 </script>
 
 <template>
-  <PageHead title="Excess" :count="audit?.excess.share == null ? '' : `${Math.round(100 * audit.excess.share)} % of the granted weight is not used`" lead="An operation weighs its effect times its class of data, and by the share of the objects that it reaches">
+  <PageHead
+    title="Excess"
+    :count="audit?.excess.share == null ? '' : `${Math.round(100 * audit.excess.share)} % of the granted weight is not used`"
+    lead="An operation weighs its effect times its class of data, and by the share of the objects that it reaches"
+  >
     <template #below><AuditTabs /></template>
   </PageHead>
   <section v-if="dry_runs?.length" aria-labelledby="dry_runs">
     <h2 id="dry_runs">Dry runs <span class="soft small">nothing is refused by these; what they would refuse is counted</span></h2>
     <table class="log">
-      <thead><tr><th scope="col">Client</th><th scope="col">Instead of</th><th scope="col">In the dry run</th><th scope="col">Missed</th><th scope="col">Until</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Client</th>
+          <th scope="col">Instead of</th>
+          <th scope="col">In the dry run</th>
+          <th scope="col">Missed</th>
+          <th scope="col">Until</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in dry_runs" :key="one.id">
-          <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#rightsize' }">{{ one.client_name }}</RouterLink><div class="soft small">at {{ one.resource }}</div></td>
-          <td class="free small">{{ held(one.before) }}</td><td class="free small">{{ held(one.after) }}</td>
-          <td class="nowrap"><StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? `${one.missed} calls` : 'nothing'" /></td>
+          <td class="free">
+            <RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#rightsize' }">{{ one.client_name }}</RouterLink>
+            <div class="soft small">at {{ one.resource }}</div>
+          </td>
+          <td class="free small">{{ held(one.before) }}</td>
+          <td class="free small">{{ held(one.after) }}</td>
+          <td class="nowrap">
+            <StateWord :tone="one.missed ? 'broken' : 'live'" :word="one.missed ? `${one.missed} calls` : 'nothing'" />
+          </td>
           <td class="nowrap"><Moment :at="one.dry_run_until" /></td>
         </tr>
       </tbody>
     </table>
   </section>
-  <div class="row by" role="group" aria-label="By">by
-    <button v-for="one in BY" :key="one" type="button" class="pick" :aria-pressed="by === one" @click="((open = ''), router.replace({ query: one === 'client' ? {} : { by: one } }))">{{ one }}</button>
+  <div class="row by" role="group" aria-label="By">
+    by
+    <button
+      v-for="one in BY"
+      :key="one"
+      type="button"
+      class="pick"
+      :aria-pressed="by === one"
+      @click="((open = ''), router.replace({ query: one === 'client' ? {} : { by: one } }))"
+    >
+      {{ one }}
+    </button>
   </div>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="10" :retry="refetch">
     <p v-if="!data?.length" class="empty">Nothing is granted here yet.</p>
     <table v-else class="log">
-      <thead><tr><th scope="col">{{ by === "client" ? "Client" : by === "owner" ? "Owner" : "Resource" }}</th><th scope="col" class="bars">Used · unused</th><th scope="col" class="number">Granted</th><th scope="col" class="number">Unused</th><th scope="col" class="number">Excess</th><th scope="col" class="number">Too new to say</th><th scope="col"><span class="visually-hidden">More</span></th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">{{ by === "client" ? "Client" : by === "owner" ? "Owner" : "Resource" }}</th>
+          <th scope="col" class="bars">Used · unused</th>
+          <th scope="col" class="number">Granted</th>
+          <th scope="col" class="number">Unused</th>
+          <th scope="col" class="number">Excess</th>
+          <th scope="col" class="number">Too new to say</th>
+          <th scope="col"><span class="visually-hidden">More</span></th>
+        </tr>
+      </thead>
       <tbody>
         <template v-for="one in data" :key="one.key">
           <tr>
-            <td class="free name"><RouterLink v-if="by === 'client'" :to="{ name: 'dossier', params: { id: one.key }, hash: '#rightsize' }">{{ one.title }}</RouterLink><RouterLink v-else-if="by === 'resource'" :to="{ name: 'resources', params: { name: one.key } }">{{ one.title }}</RouterLink><template v-else>{{ one.title }}</template></td>
-            <td><svg class="bar" height="12" width="100%" role="img" :aria-label="`${number.format(one.used)} used, ${number.format(one.unused)} unused`"><rect class="used" height="12" :width="wide(one.used)" /><rect class="unused" height="12" :x="wide(one.used)" :width="wide(one.unused)" /></svg></td>
+            <td class="free name">
+              <RouterLink v-if="by === 'client'" :to="{ name: 'dossier', params: { id: one.key }, hash: '#rightsize' }">{{
+                one.title
+              }}</RouterLink><RouterLink v-else-if="by === 'resource'" :to="{ name: 'resources', params: { name: one.key } }">{{
+                one.title
+              }}</RouterLink
+              ><template v-else>{{ one.title }}</template>
+            </td>
+            <td>
+              <svg
+                class="bar"
+                height="12"
+                width="100%"
+                role="img"
+                :aria-label="`${number.format(one.used)} used, ${number.format(one.unused)} unused`"
+              >
+                <rect class="used" height="12" :width="wide(one.used)" />
+                <rect class="unused" height="12" :x="wide(one.used)" :width="wide(one.unused)" />
+              </svg>
+            </td>
             <td class="number">{{ number.format(one.granted) }}</td>
             <td class="number">{{ number.format(one.unused) }}</td>
-            <td class="number"><template v-if="one.share !== null">{{ Math.round(100 * one.share) }} %</template><span v-else class="soft">too early</span></td>
+            <td class="number">
+              <template v-if="one.share !== null">{{ Math.round(100 * one.share) }} %</template><span v-else class="soft">too early</span>
+            </td>
             <td class="number soft">{{ one.early ? number.format(one.early) : "" }}</td>
-            <td class="nowrap"><button type="button" class="link-button small" :aria-expanded="open === one.key" @click="open = open === one.key ? '' : one.key">{{ open === one.key ? "hide" : "trend" }}</button></td>
+            <td class="nowrap">
+              <button
+                type="button"
+                class="link-button small"
+                :aria-expanded="open === one.key"
+                @click="open = open === one.key ? '' : one.key"
+              >
+                {{ open === one.key ? "hide" : "trend" }}
+              </button>
+            </td>
           </tr>
-          <tr v-if="open === one.key"><td colspan="7"><TrendLine v-if="trend.data.value" :points="trend.data.value" :label="`Excess of ${one.title}`" :wide="520" :tall="70" /><span v-else class="soft small" role="status">Reading …</span></td></tr>
+          <tr v-if="open === one.key">
+            <td colspan="7">
+              <TrendLine v-if="trend.data.value" :points="trend.data.value" :label="`Excess of ${one.title}`" :wide="520" :tall="70" /><span
+                v-else
+                class="soft small"
+                role="status"
+                >Reading …</span
+              >
+            </td>
+          </tr>
         </template>
       </tbody>
     </table>
@@ -71,17 +148,53 @@ const held = (rows: { permission: string; reach: { words: string } }[]) => rows.
 </template>
 
 <style scoped>
-section { margin-bottom: var(--s5); }
-h2 { margin-bottom: var(--s2); }
-.by { margin-bottom: var(--s3); gap: var(--s1); }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
-.pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
-.bars { width: 38%; }
-.name { font-weight: 560; }
-.number { text-align: right; white-space: nowrap; }
-.nowrap { white-space: nowrap; }
-.bar { display: block; }
-.used { fill: var(--bar-used); }
-.unused { fill: var(--wait); }
-.empty { padding: var(--s4) 0; }
+section {
+  margin-bottom: var(--s5);
+}
+h2 {
+  margin-bottom: var(--s2);
+}
+.by {
+  margin-bottom: var(--s3);
+  gap: var(--s1);
+}
+.pick {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+  padding: 4px 8px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  border-color: var(--ink);
+  background: var(--card);
+}
+.bars {
+  width: 38%;
+}
+.name {
+  font-weight: 560;
+}
+.number {
+  text-align: right;
+  white-space: nowrap;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.bar {
+  display: block;
+}
+.used {
+  fill: var(--bar-used);
+}
+.unused {
+  fill: var(--wait);
+}
+.empty {
+  padding: var(--s4) 0;
+}
 </style>

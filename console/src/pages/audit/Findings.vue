@@ -9,7 +9,13 @@ defineProps<{ findings: Schemas["Finding"][] }>();
 <template>
   <p v-if="!findings.length" class="empty">The audit finds nothing here.</p>
   <table v-else class="log">
-    <thead><tr><th scope="col">Severity</th><th scope="col">What is wrong</th><th scope="col">What to do</th></tr></thead>
+    <thead>
+      <tr>
+        <th scope="col">Severity</th>
+        <th scope="col">What is wrong</th>
+        <th scope="col">What to do</th>
+      </tr>
+    </thead>
     <tbody>
       <tr v-for="one in findings" :key="one.rule + one.subject">
         <td><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /></td>
@@ -21,5 +27,8 @@ defineProps<{ findings: Schemas["Finding"][] }>();
 </template>
 
 <style scoped>
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s3) 0; }
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s3) 0;
+}
 </style>

@@ -21,7 +21,12 @@ const stale = useStale();
 const answer = (one: Schemas["KeptFinding"]) => {
   failed.value = one.id;
   return attempt(async () => {
-    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/findings/{finding}/answer", { params: { path: { directory: directory.value, client: one.client_id, finding: one.id } }, body: { words: words[one.id] ?? "" } }));
+    await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/findings/{finding}/answer", {
+        params: { path: { directory: directory.value, client: one.client_id, finding: one.id } },
+        body: { words: words[one.id] ?? "" },
+      }),
+    );
     words[one.id] = "";
     await stale();
   });
@@ -30,16 +35,36 @@ const answer = (one: Schemas["KeptFinding"]) => {
 
 <template>
   <section v-if="data?.length" aria-labelledby="given">
-    <h2 id="given">Given to you <span class="soft small">{{ data.filter((one) => !one.answer).length }} of {{ data.length }} without your answer</span></h2>
+    <h2 id="given">
+      Given to you
+      <span class="soft small">{{ data.filter((one) => !one.answer).length }} of {{ data.length }} without your answer</span>
+    </h2>
     <ul>
       <li v-for="one in data" :key="one.id" class="card stack">
-        <p><StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" /> <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>: <strong>{{ one.title }}</strong></p>
+        <p>
+          <StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" />
+          <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>:
+          <strong>{{ one.title }}</strong>
+        </p>
         <p>{{ one.remedy }}</p>
-        <p class="small soft">{{ one.assigned_by }} asks you to see to it, <Moment :at="one.assigned_at" /><template v-if="one.note">: “{{ one.note }}”</template>. Found since <Moment :at="one.first_seen_at" />.</p>
+        <p class="small soft">
+          {{ one.assigned_by }} asks you to see to it, <Moment :at="one.assigned_at" /><template v-if="one.note"
+            >: “{{ one.note }}”</template
+          >. Found since <Moment :at="one.first_seen_at" />.
+        </p>
         <p v-if="one.answer" class="said"><StateWord tone="live" word="answered" /> <Moment :at="one.answered_at" />: {{ one.answer }}</p>
         <form v-if="can('findings.answer')" class="row" @submit.prevent="answer(one)">
-          <TextField :model-value="words[one.id] ?? ''" :label="one.answer ? 'Answer anew' : 'Your answer'" hint="what you did or found" :longest="500" class="wide" @update:model-value="(said) => (words[one.id] = said)" />
-          <NButton attr-type="submit" :loading="busy && failed === one.id" :disabled="busy || !(words[one.id] ?? '').trim()">Answer</NButton>
+          <TextField
+            :model-value="words[one.id] ?? ''"
+            :label="one.answer ? 'Answer anew' : 'Your answer'"
+            hint="what you did or found"
+            :longest="500"
+            class="wide"
+            @update:model-value="(said) => (words[one.id] = said)"
+          />
+          <NButton attr-type="submit" :loading="busy && failed === one.id" :disabled="busy || !(words[one.id] ?? '').trim()"
+            >Answer</NButton
+          >
         </form>
         <ProblemNote v-if="error && failed === one.id" :error="error" />
       </li>
@@ -48,10 +73,27 @@ const answer = (one: Schemas["KeptFinding"]) => {
 </template>
 
 <style scoped>
-section { margin-bottom: var(--s5); }
-h2 { margin-bottom: var(--s2); }
-ul { list-style: none; padding: 0; display: grid; gap: var(--s3); }
-.row { align-items: end; gap: var(--s3); }
-.wide { flex: 1; }
-.said { border-left: 3px solid var(--live); padding-left: var(--s2); }
+section {
+  margin-bottom: var(--s5);
+}
+h2 {
+  margin-bottom: var(--s2);
+}
+ul {
+  list-style: none;
+  padding: 0;
+  display: grid;
+  gap: var(--s3);
+}
+.row {
+  align-items: end;
+  gap: var(--s3);
+}
+.wide {
+  flex: 1;
+}
+.said {
+  border-left: 3px solid var(--live);
+  padding-left: var(--s2);
+}
 </style>

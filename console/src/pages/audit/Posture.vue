@@ -8,13 +8,29 @@ import { severityTone } from "@/ui/use/states";
 
 const props = defineProps<{ audit: Schemas["Audit"] }>();
 const SEVERITIES = ["high", "medium", "low"] as const;
-const BANDS = [{ days: 7, word: "to 7 days" }, { days: 30, word: "to 30" }, { days: 90, word: "to 90" }, { days: 0, word: "older" }];
+const BANDS = [
+  { days: 7, word: "to 7 days" },
+  { days: 30, word: "to 30" },
+  { days: 90, word: "to 90" },
+  { days: 0, word: "older" },
+];
 const number = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 const share = computed(() => (props.audit.excess.share === null ? null : Math.round(100 * props.audit.excess.share)));
 const aged = (severity: string, days: number) => props.audit.ages.find((one) => one.severity === severity && one.days === days)?.count ?? 0;
-const ENDS = [{ days: 7, word: "within 7 days", tone: "broken" }, { days: 30, word: "within 30 days", tone: "wait" }, { days: 90, word: "within 90 days", tone: "live" }, { days: 0, word: "later", tone: "live" }, { days: null, word: "never", tone: "broken" }];
+const ENDS = [
+  { days: 7, word: "within 7 days", tone: "broken" },
+  { days: 30, word: "within 30 days", tone: "wait" },
+  { days: 90, word: "within 90 days", tone: "live" },
+  { days: 0, word: "later", tone: "live" },
+  { days: null, word: "never", tone: "broken" },
+];
 const ends = computed(() => ENDS.map((one) => ({ ...one, count: props.audit.ending.find((band) => band.days === one.days)?.count ?? 0 })));
-const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum + one.count, 0), 1));
+const credentials = computed(() =>
+  Math.max(
+    ends.value.reduce((sum, one) => sum + one.count, 0),
+    1,
+  ),
+);
 </script>
 
 <template>
@@ -23,17 +39,28 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
       <h2>Excess</h2>
       <p v-if="share !== null" class="big">{{ share }} %</p>
       <p v-else class="big soft">too early to say</p>
-      <p class="small soft">of the granted weight is not used: {{ number.format(audit.excess.unused) }} of {{ number.format(audit.excess.granted) }}<template v-if="audit.excess.early">; {{ number.format(audit.excess.early) }} is too early to tell</template></p>
+      <p class="small soft">
+        of the granted weight is not used: {{ number.format(audit.excess.unused) }} of {{ number.format(audit.excess.granted)
+        }}<template v-if="audit.excess.early">; {{ number.format(audit.excess.early) }} is too early to tell</template>
+      </p>
       <TrendLine :points="audit.trend" label="Excess" :wide="210" />
     </div>
     <div>
       <h2>Open findings <span class="soft small">by age</span></h2>
       <table class="ages">
-        <thead><tr><td></td><th v-for="band in BANDS" :key="band.days" scope="col">{{ band.word }}</th><th scope="col">all</th></tr></thead>
+        <thead>
+          <tr>
+            <td></td>
+            <th v-for="band in BANDS" :key="band.days" scope="col">{{ band.word }}</th>
+            <th scope="col">all</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="severity in SEVERITIES" :key="severity">
             <th scope="row"><StateWord :tone="severityTone[severity] ?? 'gone'" :word="severity" /></th>
-            <td v-for="band in BANDS" :key="band.days" :class="{ none: !aged(severity, band.days) }">{{ aged(severity, band.days) }}</td>
+            <td v-for="band in BANDS" :key="band.days" :class="{ none: !aged(severity, band.days) }">
+              {{ aged(severity, band.days) }}
+            </td>
             <td class="all">{{ audit.open[severity] ?? 0 }}</td>
           </tr>
         </tbody>
@@ -45,7 +72,9 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
       <ul class="ends">
         <li v-for="one in ends" :key="one.word">
           <span>{{ one.word }}</span>
-          <svg height="10" width="100%" aria-hidden="true"><rect :class="one.tone" height="10" :width="`${(100 * one.count) / credentials}%`" /></svg>
+          <svg height="10" width="100%" aria-hidden="true">
+            <rect :class="one.tone" height="10" :width="`${(100 * one.count) / credentials}%`" />
+          </svg>
           <span class="count">{{ one.count }}</span>
         </li>
       </ul>
@@ -54,21 +83,81 @@ const credentials = computed(() => Math.max(ends.value.reduce((sum, one) => sum 
 </template>
 
 <style scoped>
-.posture { display: grid; grid-template-columns: 230px minmax(0, 1.25fr) minmax(0, 1fr); gap: var(--s5); border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s3) 0 var(--s4); margin-bottom: var(--s4); }
-.posture > div { display: grid; gap: var(--s2); align-content: start; }
-h2 { font-size: var(--t-body); }
-.big { font-size: 30px; font-weight: 660; line-height: 1; mail-spacing: -0.02em; }
-.big.soft { font-size: var(--t-h2); }
-.ages { border-collapse: collapse; font-variant-numeric: tabular-nums; width: 100%; }
-.ages th, .ages td { padding: 3px var(--s2); text-align: right; font-weight: 400; }
-.ages thead th { color: var(--ink-soft); font-size: var(--t-small); border-bottom: 1px solid var(--line); }
-.ages tbody th { text-align: left; padding-left: 0; }
-.ages .none { color: var(--ink-soft); }
-.ages .all { font-weight: 660; }
-.ends { display: grid; gap: 6px; list-style: none; padding: 0; }
-.ends li { display: grid; grid-template-columns: 112px 1fr 40px; gap: var(--s2); align-items: center; }
-.count { text-align: right; font-variant-numeric: tabular-nums; }
-rect.broken { fill: var(--broken); }
-rect.wait { fill: var(--wait); }
-rect.live { fill: var(--bar-granted); }
+.posture {
+  display: grid;
+  grid-template-columns: 230px minmax(0, 1.25fr) minmax(0, 1fr);
+  gap: var(--s5);
+  border-top: 2px solid var(--ink);
+  border-bottom: 1px solid var(--line-strong);
+  padding: var(--s3) 0 var(--s4);
+  margin-bottom: var(--s4);
+}
+.posture > div {
+  display: grid;
+  gap: var(--s2);
+  align-content: start;
+}
+h2 {
+  font-size: var(--t-body);
+}
+.big {
+  font-size: 30px;
+  font-weight: 660;
+  line-height: 1;
+  mail-spacing: -0.02em;
+}
+.big.soft {
+  font-size: var(--t-h2);
+}
+.ages {
+  border-collapse: collapse;
+  font-variant-numeric: tabular-nums;
+  width: 100%;
+}
+.ages th,
+.ages td {
+  padding: 3px var(--s2);
+  text-align: right;
+  font-weight: 400;
+}
+.ages thead th {
+  color: var(--ink-soft);
+  font-size: var(--t-small);
+  border-bottom: 1px solid var(--line);
+}
+.ages tbody th {
+  text-align: left;
+  padding-left: 0;
+}
+.ages .none {
+  color: var(--ink-soft);
+}
+.ages .all {
+  font-weight: 660;
+}
+.ends {
+  display: grid;
+  gap: 6px;
+  list-style: none;
+  padding: 0;
+}
+.ends li {
+  display: grid;
+  grid-template-columns: 112px 1fr 40px;
+  gap: var(--s2);
+  align-items: center;
+}
+.count {
+  text-align: right;
+  font-variant-numeric: tabular-nums;
+}
+rect.broken {
+  fill: var(--broken);
+}
+rect.wait {
+  fill: var(--wait);
+}
+rect.live {
+  fill: var(--bar-granted);
+}
 </style>

@@ -20,11 +20,17 @@ const id = computed(() => String(route.params.id));
 const { data: review, error: unread, isLoading, refetch } = useReview(id);
 type Shown = "waiting" | Schemas["Answer"];
 const SHOWS: { value: Shown; label: string }[] = [
-  { value: "", label: "all" }, { value: "waiting", label: "waiting" }, { value: "confirm", label: "still needed" },
-  { value: "narrow", label: "needed for less" }, { value: "give-up", label: "not needed" }, { value: "proposed", label: "no answer" },
+  { value: "", label: "all" },
+  { value: "waiting", label: "waiting" },
+  { value: "confirm", label: "still needed" },
+  { value: "narrow", label: "needed for less" },
+  { value: "give-up", label: "not needed" },
+  { value: "proposed", label: "no answer" },
 ];
 const shows = computed(() => SHOWS.find((one) => one.value === route.query.answer)?.value ?? ("" as Shown));
-const wanted = computed<Schemas["Answer"] | undefined>(() => (shows.value === "" ? undefined : shows.value === "waiting" ? "" : shows.value));
+const wanted = computed<Schemas["Answer"] | undefined>(() =>
+  shows.value === "" ? undefined : shows.value === "waiting" ? "" : shows.value,
+);
 const { data: pages, error: unlisted, hasNextPage, fetchNextPage, isFetchingNextPage } = useReviewItems(id, wanted);
 const items = computed(() => (pages.value?.pages ?? []).flatMap((page) => page.items));
 const having = (value: string) => review.value?.answers[value] ?? 0;
@@ -39,23 +45,31 @@ const outcome = ref<Schemas["CarriedOut"] | null>(null);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const params = () => ({ params: { path: { directory: directory.value, review: id.value } } });
-const close = () => attempt(async () => {
-  await must(api.POST("/api/v1/directories/{directory}/reviews/{review}/closing", params()));
-  sure.value = "";
-  await stale();
-});
-const carry = () => attempt(async () => {
-  // A hundred a call; the page shows what is done as it goes.
-  let after: string | null = null;
-  outcome.value = { done: [], failed: [], next: null };
-  do {
-    const some: Schemas["CarriedOut"] = await must(api.POST("/api/v1/directories/{directory}/reviews/{review}/carrying-out", { ...params(), body: { after } }));
-    outcome.value = { done: [...outcome.value.done, ...some.done], failed: [...outcome.value.failed, ...some.failed], next: some.next };
-    after = some.next;
-  } while (after);
-  sure.value = "";
-  await stale();
-});
+const close = () =>
+  attempt(async () => {
+    await must(api.POST("/api/v1/directories/{directory}/reviews/{review}/closing", params()));
+    sure.value = "";
+    await stale();
+  });
+const carry = () =>
+  attempt(async () => {
+    // A hundred a call; the page shows what is done as it goes.
+    let after: string | null = null;
+    outcome.value = { done: [], failed: [], next: null };
+    do {
+      const some: Schemas["CarriedOut"] = await must(
+        api.POST("/api/v1/directories/{directory}/reviews/{review}/carrying-out", { ...params(), body: { after } }),
+      );
+      outcome.value = {
+        done: [...outcome.value.done, ...some.done],
+        failed: [...outcome.value.failed, ...some.failed],
+        next: some.next,
+      };
+      after = some.next;
+    } while (after);
+    sure.value = "";
+    await stale();
+  });
 const named = (item: string) => {
   const one = items.value.find((row) => row.id === item);
   return one ? `${one.client_name}, ${one.permission}` : item;
@@ -65,24 +79,64 @@ const named = (item: string) => {
 <template>
   <Loadable page :loading="isLoading" :error="unread" :ready="!!review" :lines="14" :retry="refetch">
     <template v-if="review">
-      <PageHead :title="review.name" :count="`${all - having('waiting') - having('proposed')} of ${all} answered`" :lead="`${review.about}; started by ${review.started_by}, ${review.closed_at ? `closed ${full(review.closed_at)}` : `until ${day(review.ends_at)}`}`">
+      <PageHead
+        :title="review.name"
+        :count="`${all - having('waiting') - having('proposed')} of ${all} answered`"
+        :lead="`${review.about}; started by ${review.started_by}, ${review.closed_at ? `closed ${full(review.closed_at)}` : `until ${day(review.ends_at)}`}`"
+      >
         <NButton v-if="!review.closed_at && can('reviews.close')" @click="sure = 'close'">Close it now</NButton>
-        <NButton v-if="left && can('reviews.carry-out')" type="primary" @click="sure = 'carry'">Carry out {{ left }} {{ left === 1 ? "answer" : "answers" }}</NButton>
+        <NButton v-if="left && can('reviews.carry-out')" type="primary" @click="sure = 'carry'"
+          >Carry out {{ left }} {{ left === 1 ? "answer" : "answers" }}</NButton
+        >
         <template #below><RouterLink class="small" :to="{ name: 'reviews' }">All reviews</RouterLink></template>
       </PageHead>
       <div v-if="sure" class="card stack sure" role="group" aria-label="Are you sure">
-        <p v-if="sure === 'close'">Close it with {{ having('waiting') }} unanswered? These are then proposed for withdrawal; nothing is withdrawn by that.</p>
+        <p v-if="sure === 'close'">
+          Close it with {{ having("waiting") }} unanswered? These are then proposed for withdrawal; nothing is withdrawn by that.
+        </p>
         <template v-else>
           <p>This ends or narrows {{ left }} {{ left === 1 ? "grant" : "grants" }}, within seconds:</p>
-          <ul v-if="listed.length === left" class="small"><li v-for="one in listed" :key="one.id">{{ one.client_name }}: {{ one.answer === "narrow" ? `${one.permission} at ${one.resource} ${one.narrower?.words}` : `no ${one.through || one.permission} at ${one.resource} any more` }}<span class="soft"> ({{ one.answer === "proposed" ? "nobody answered" : `says ${one.answered_by}` }})</span></li></ul>
-          <ul v-else class="small"><li v-for="one in SHOWS.filter((show) => TAKES.includes(show.value) && having(show.value))" :key="one.value"><RouterLink :to="{ query: { answer: one.value } }">{{ having(one.value) }} {{ one.label }}</RouterLink></li></ul>
+          <ul v-if="listed.length === left" class="small">
+            <li v-for="one in listed" :key="one.id">
+              {{ one.client_name }}:
+              {{
+                one.answer === "narrow"
+                  ? `${one.permission} at ${one.resource} ${one.narrower?.words}`
+                  : `no ${one.through || one.permission} at ${one.resource} any more`
+              }}<span class="soft"> ({{ one.answer === "proposed" ? "nobody answered" : `says ${one.answered_by}` }})</span>
+            </li>
+          </ul>
+          <ul v-else class="small">
+            <li v-for="one in SHOWS.filter((show) => TAKES.includes(show.value) && having(show.value))" :key="one.value">
+              <RouterLink :to="{ query: { answer: one.value } }">{{ having(one.value) }} {{ one.label }}</RouterLink>
+            </li>
+          </ul>
         </template>
-        <div class="row"><NButton @click="sure = ''">Leave it</NButton><NButton type="error" ghost :loading="busy" :disabled="busy" @click="sure === 'close' ? close() : carry()">{{ sure === "close" ? "Close it" : "Carry them out" }}</NButton></div>
+        <div class="row">
+          <NButton @click="sure = ''">Leave it</NButton
+          ><NButton type="error" ghost :loading="busy" :disabled="busy" @click="sure === 'close' ? close() : carry()">{{
+            sure === "close" ? "Close it" : "Carry them out"
+          }}</NButton>
+        </div>
       </div>
       <ProblemNote v-if="error" :error="error" />
-      <div v-if="outcome" role="status" class="outcome">{{ outcome.done.length }} carried out.<ul v-if="outcome.failed.length" class="small"><li v-for="one in outcome.failed" :key="one.item">{{ named(one.item) }}: {{ one.why }}</li></ul></div>
+      <div v-if="outcome" role="status" class="outcome">
+        {{ outcome.done.length }} carried out.
+        <ul v-if="outcome.failed.length" class="small">
+          <li v-for="one in outcome.failed" :key="one.item">{{ named(one.item) }}: {{ one.why }}</li>
+        </ul>
+      </div>
       <div class="row filter" role="group" aria-label="Answer">
-        <button v-for="one in SHOWS" :key="one.value" type="button" class="pick" :aria-pressed="shows === one.value" @click="router.replace({ query: one.value ? { answer: one.value } : {} })">{{ one.label }} {{ count(one.value) }}</button>
+        <button
+          v-for="one in SHOWS"
+          :key="one.value"
+          type="button"
+          class="pick"
+          :aria-pressed="shows === one.value"
+          @click="router.replace({ query: one.value ? { answer: one.value } : {} })"
+        >
+          {{ one.label }} {{ count(one.value) }}
+        </button>
       </div>
       <p v-if="!items.length" class="soft">None.</p>
       <ProblemNote v-if="unlisted" :error="unlisted" />
@@ -93,9 +147,29 @@ const named = (item: string) => {
 </template>
 
 <style scoped>
-.filter { gap: var(--s1); margin-bottom: var(--s3); }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid transparent; border-radius: var(--corner); padding: 4px 8px; cursor: pointer; }
-.pick[aria-pressed="true"] { border-color: var(--ink); background: var(--card); }
-.sure, .outcome { margin-bottom: var(--s4); }
-.sure ul { padding-left: 18px; }
+.filter {
+  gap: var(--s1);
+  margin-bottom: var(--s3);
+}
+.pick {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+  padding: 4px 8px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  border-color: var(--ink);
+  background: var(--card);
+}
+.sure,
+.outcome {
+  margin-bottom: var(--s4);
+}
+.sure ul {
+  padding-left: 18px;
+}
 </style>

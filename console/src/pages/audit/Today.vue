@@ -21,9 +21,7 @@ const soon = computed(() => {
   const limit = now.value + (directory.value?.policy.warn_days ?? 14) * DAY;
   return (data.value?.horizon ?? []).filter((one) => Date.parse(one.ends) <= limit);
 });
-const inUse = computed(
-  () => soon.value.filter((one) => one.last_used_at && now.value - Date.parse(one.last_used_at) < 7 * DAY).length,
-);
+const inUse = computed(() => soon.value.filter((one) => one.last_used_at && now.value - Date.parse(one.last_used_at) < 7 * DAY).length);
 const findings = computed(() => {
   const all = data.value?.findings ?? {};
   const total = Object.values(all).reduce((sum, one) => sum + one, 0);
@@ -40,21 +38,37 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
     <template v-if="data">
       <section aria-label="In short" class="short">
         <p>
-          <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{ many(data.waiting_in_all, "client waits", "clients wait") }}</RouterLink>
-          for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template>;
-          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink> for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template>.
+          <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">{{
+            many(data.waiting_in_all, "client waits", "clients wait")
+          }}</RouterLink>
+          for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template
+          >;
+          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink>
+          for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template
+          >.
         </p>
         <p>
-          <RouterLink :to="{ name: 'clients', query: { attention: 'expiring' } }">{{ many(soon.length, "credential expires", "credentials expire") }}</RouterLink>
-          within {{ directory?.policy.warn_days ?? 14 }} days<template v-if="inUse">, <strong>{{ inUse }} still in use</strong></template>.
+          <RouterLink :to="{ name: 'clients', query: { attention: 'expiring' } }">{{
+            many(soon.length, "credential expires", "credentials expire")
+          }}</RouterLink>
+          within {{ directory?.policy.warn_days ?? 14 }} days<template v-if="inUse"
+            >, <strong>{{ inUse }} still in use</strong></template
+          >.
         </p>
         <p>
-          The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high">,
-          <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template><template v-if="mine">; <RouterLink to="/reviews">{{ many(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template>.
+          The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high"
+            >, <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template
+          ><template v-if="mine"
+            >; <RouterLink to="/reviews">{{ many(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template
+          >.
         </p>
         <p v-if="excess !== null" class="excess">
-          <span><RouterLink to="/audit/excess">{{ excess }} %</RouterLink> of what is granted is not used, by weight
-          ({{ Math.round(data.unused_weight) }} of {{ Math.round(data.granted_weight) }}).</span>
+          <span
+            ><RouterLink to="/audit/excess">{{ excess }} %</RouterLink> of what is granted is not used, by weight ({{
+              Math.round(data.unused_weight)
+            }}
+            of {{ Math.round(data.granted_weight) }}).</span
+          >
           <TrendLine :points="data.trend" label="Excess" :wide="150" :tall="22" bare />
         </p>
         <p v-else>Too early to say how much of what is granted is not used.</p>
@@ -62,7 +76,15 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
 
       <section v-if="data.decided.length" aria-labelledby="told">
         <h2 id="told">Your requests</h2>
-        <ul><li v-for="one in data.decided" :key="one.id"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}, {{ one.rightsizes ? "less: " : "" }}{{ one.asks.join(", ") }}</RouterLink> is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template><template v-if="one.said">: “{{ one.said }}”</template></li></ul>
+        <ul>
+          <li v-for="one in data.decided" :key="one.id">
+            <RouterLink :to="{ name: 'request', params: { id: one.id } }"
+              >{{ one.client_name }}, {{ one.rightsizes ? "less: " : "" }}{{ one.asks.join(", ") }}</RouterLink
+            >
+            is <strong>{{ one.state }}</strong><template v-if="one.decided_by"> by {{ one.decided_by }}</template
+            ><template v-if="one.said">: “{{ one.said }}”</template>
+          </li>
+        </ul>
       </section>
 
       <section aria-labelledby="horizon">
@@ -75,11 +97,21 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           <h2 id="waiting">Waiting for consent</h2>
           <p v-if="!data.waiting.length" class="soft">Nothing waits.</p>
           <table v-else class="log">
-            <thead><tr><th scope="col">Client</th><th scope="col">Asks for</th><th scope="col">Since</th></tr></thead>
+            <thead>
+              <tr>
+                <th scope="col">Client</th>
+                <th scope="col">Asks for</th>
+                <th scope="col">Since</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="one in data.waiting" :key="one.client_id">
-                <td class="free"><RouterLink :to="{ name: 'consent', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></td>
-                <td class="free"><code>{{ one.permissions.join(", ") }}</code></td>
+                <td class="free">
+                  <RouterLink :to="{ name: 'consent', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>
+                </td>
+                <td class="free">
+                  <code>{{ one.permissions.join(", ") }}</code>
+                </td>
                 <td class="nowrap"><Moment :at="one.since" /></td>
               </tr>
             </tbody>
@@ -88,13 +120,20 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
         <section aria-labelledby="changed">
           <h2 id="changed">Changed lately</h2>
           <table class="log">
-            <thead><tr><th scope="col">When</th><th scope="col">Who did what</th></tr></thead>
+            <thead>
+              <tr>
+                <th scope="col">When</th>
+                <th scope="col">Who did what</th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="entry in data.recent" :key="entry.sequence">
                 <td class="nowrap"><Moment :at="entry.at" /></td>
                 <td class="free">
                   {{ entry.actor.name }}
-                  <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{ sentence(entry) }}</RouterLink>
+                  <RouterLink v-if="entry.subject.client" :to="{ name: 'dossier', params: { id: entry.subject.client } }">{{
+                    sentence(entry)
+                  }}</RouterLink>
                   <template v-else>{{ sentence(entry) }}</template>
                 </td>
               </tr>
@@ -107,10 +146,32 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
 </template>
 
 <style scoped>
-section { margin-bottom: var(--s5); }
-h2 { margin-bottom: var(--s2); }
-.short { font-size: var(--t-lead); display: grid; grid-template-columns: 1fr 1fr; gap: var(--s2) var(--s6); border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s4) 0; }
-.excess { display: flex; gap: var(--s3); align-items: center; }
-.columns { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s5); }
-.nowrap { white-space: nowrap; }
+section {
+  margin-bottom: var(--s5);
+}
+h2 {
+  margin-bottom: var(--s2);
+}
+.short {
+  font-size: var(--t-lead);
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s2) var(--s6);
+  border-top: 2px solid var(--ink);
+  border-bottom: 1px solid var(--line-strong);
+  padding: var(--s4) 0;
+}
+.excess {
+  display: flex;
+  gap: var(--s3);
+  align-items: center;
+}
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s5);
+}
+.nowrap {
+  white-space: nowrap;
+}
 </style>

@@ -13,16 +13,36 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="2" :retry="refetch">
     <p v-if="!data?.items.length" class="empty">It has not asked for a token yet.</p>
     <table v-else class="log">
-      <thead><tr><th scope="col">When</th><th scope="col">Ended</th><th scope="col">What happened, and what to do</th><th scope="col">From</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">When</th>
+          <th scope="col">Ended</th>
+          <th scope="col">What happened, and what to do</th>
+          <th scope="col">From</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in data.items" :key="one.id">
-          <td class="nowrap"><Moment :at="one.at" /><div v-if="one.times > 1" class="small soft">{{ one.times }} times in a minute</div></td>
-          <td><StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" /></td>
-          <td class="free">
-            <template v-if="one.outcome === 'issued'">Token with <code>{{ one.detail }}</code></template>
-            <template v-else>{{ one.detail }} <div v-if="one.remedy">{{ one.remedy }}</div></template>
+          <td class="nowrap">
+            <Moment :at="one.at" />
+            <div v-if="one.times > 1" class="small soft">{{ one.times }} times in a minute</div>
           </td>
-          <td class="small soft nowrap">{{ one.address }}<div>{{ one.user_agent }}</div></td>
+          <td>
+            <StateWord :tone="one.outcome === 'issued' ? 'live' : 'broken'" :word="one.outcome.replaceAll('-', ' ')" />
+          </td>
+          <td class="free">
+            <template v-if="one.outcome === 'issued'"
+              >Token with <code>{{ one.detail }}</code></template
+            >
+            <template v-else
+              >{{ one.detail }}
+              <div v-if="one.remedy">{{ one.remedy }}</div></template
+            >
+          </td>
+          <td class="small soft nowrap">
+            {{ one.address }}
+            <div>{{ one.user_agent }}</div>
+          </td>
         </tr>
       </tbody>
     </table>
@@ -30,6 +50,11 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
 </template>
 
 <style scoped>
-.nowrap { white-space: nowrap; }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s3) 0; }
+.nowrap {
+  white-space: nowrap;
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s3) 0;
+}
 </style>

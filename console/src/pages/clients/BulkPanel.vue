@@ -38,28 +38,69 @@ async function each(ids: string[], work: (id: string) => Promise<string>): Promi
   await stale();
 }
 const at = (client: string) => ({ params: { path: { directory: directory.value, client } } });
-const disable = () => each(live.value.map((one) => one.client_id), async (id) => {
-  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/state", { ...at(id), body: { state: "disabled", reason: reason.value } }));
-  return "disabled";
-});
-const remove = () => each(ready.value.map((one) => one.client_id), async (id) => {
-  await must(api.POST("/api/v1/directories/{directory}/clients/{client}/removal", { ...at(id), body: { reason: reason.value } }));
-  return "removed";
-});
+const disable = () =>
+  each(
+    live.value.map((one) => one.client_id),
+    async (id) => {
+      await must(
+        api.POST("/api/v1/directories/{directory}/clients/{client}/state", {
+          ...at(id),
+          body: { state: "disabled", reason: reason.value },
+        }),
+      );
+      return "disabled";
+    },
+  );
+const remove = () =>
+  each(
+    ready.value.map((one) => one.client_id),
+    async (id) => {
+      await must(
+        api.POST("/api/v1/directories/{directory}/clients/{client}/removal", {
+          ...at(id),
+          body: { reason: reason.value },
+        }),
+      );
+      return "removed";
+    },
+  );
 </script>
 
 <template>
   <section class="card stack" aria-label="Clean up">
-    <h2>Clean up {{ clients.length }} {{ clients.length === 1 ? "client" : "clients" }} <span class="soft small">first disable, wait whether somebody misses it, then remove; a removed one can be restored for a while</span></h2>
+    <h2>
+      Clean up {{ clients.length }} {{ clients.length === 1 ? "client" : "clients" }}
+      <span class="soft small">first disable, wait whether somebody misses it, then remove; a removed one can be restored for a while</span>
+    </h2>
     <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="4" :retry="refetch">
       <table class="log">
-        <thead><tr><th scope="col">Client</th><th scope="col">Last token</th><th scope="col">Ends with it</th><th scope="col">What stands against it</th></tr></thead>
+        <thead>
+          <tr>
+            <th scope="col">Client</th>
+            <th scope="col">Last token</th>
+            <th scope="col">Ends with it</th>
+            <th scope="col">What stands against it</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="one in data" :key="one.client_id">
-            <td class="free name">{{ one.name }}<div class="soft small">{{ one.owners.join(", ") || "nobody owns it" }}</div></td>
+            <td class="free name">
+              {{ one.name }}
+              <div class="soft small">{{ one.owners.join(", ") || "nobody owns it" }}</div>
+            </td>
             <td class="nowrap small"><Moment :at="one.last_used_at" /></td>
-            <td class="free small">{{ [...one.consents, ...one.roles].join("; ") || "nothing" }}<template v-if="one.requests">; {{ one.requests }} waiting request{{ one.requests === 1 ? "" : "s" }}</template><div v-if="one.elsewhere.length" class="soft">named in the reach of {{ one.elsewhere.join(", ") }}</div></td>
-            <td class="free small"><strong v-if="outcomes[one.client_id]">{{ outcomes[one.client_id] }}</strong><StateWord v-else-if="!one.against.length" tone="live" word="can be removed" /><template v-else>{{ one.against.join("; ") }}</template></td>
+            <td class="free small">
+              {{ [...one.consents, ...one.roles].join("; ") || "nothing"
+              }}<template v-if="one.requests">; {{ one.requests }} waiting request{{ one.requests === 1 ? "" : "s" }}</template>
+              <div v-if="one.elsewhere.length" class="soft">named in the reach of {{ one.elsewhere.join(", ") }}</div>
+            </td>
+            <td class="free small">
+              <strong v-if="outcomes[one.client_id]">{{ outcomes[one.client_id] }}</strong><StateWord
+                v-else-if="!one.against.length"
+                tone="live"
+                word="can be removed"
+              /><template v-else>{{ one.against.join("; ") }}</template>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -68,14 +109,22 @@ const remove = () => each(ready.value.map((one) => one.client_id), async (id) =>
       <div class="row">
         <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Not now" }}</NButton>
         <NButton v-if="live.length && can('clients.set-state')" :disabled="running" @click="disable">Disable {{ live.length }}</NButton>
-        <NButton v-if="ready.length && can('clients.remove')" type="error" ghost :disabled="running" @click="remove">Remove {{ ready.length }}</NButton>
+        <NButton v-if="ready.length && can('clients.remove')" type="error" ghost :disabled="running" @click="remove"
+          >Remove {{ ready.length }}</NButton
+        >
       </div>
     </Loadable>
   </section>
 </template>
 
 <style scoped>
-section { margin-bottom: var(--s4); }
-.name { font-weight: 560; }
-.nowrap { white-space: nowrap; }
+section {
+  margin-bottom: var(--s4);
+}
+.name {
+  font-weight: 560;
+}
+.nowrap {
+  white-space: nowrap;
+}
 </style>

@@ -18,12 +18,18 @@ const route = useRoute();
 const router = useRouter();
 const text = (name: string) => String(route.query[name] ?? "");
 const filter = computed<ClientFilter>(() => ({
-  q: text("q"), attention: text("attention"), sort: text("sort") || "name", cursor: text("cursor"),
+  q: text("q"),
+  attention: text("attention"),
+  sort: text("sort") || "name",
+  cursor: text("cursor"),
 }));
 const { data, error, isLoading, isPlaceholderData, refetch } = useClients(filter);
 
 const wanted = ref(filter.value.q);
-watch(() => filter.value.q, (q) => (wanted.value = q));
+watch(
+  () => filter.value.q,
+  (q) => (wanted.value = q),
+);
 let pause = 0;
 function typed(): void {
   window.clearTimeout(pause);
@@ -31,7 +37,9 @@ function typed(): void {
 }
 function change(part: Partial<ClientFilter>): void {
   const { q, attention, sort } = { ...filter.value, ...part };
-  void router.replace({ query: { ...(q && { q }), ...(attention && { attention }), ...(sort !== "name" && { sort }) } });
+  void router.replace({
+    query: { ...(q && { q }), ...(attention && { attention }), ...(sort !== "name" && { sort }) },
+  });
 }
 
 const ATTENTION = [
@@ -52,11 +60,25 @@ const { chosen } = useRows(
 const picked = ref<string[]>([]);
 const cleaning = ref(false);
 const cleans = computed(() => can("clients.remove") || can("clients.set-state"));
-watch(() => [filter.value.attention, filter.value.q], () => { picked.value = []; cleaning.value = false; });
+watch(
+  () => [filter.value.attention, filter.value.q],
+  () => {
+    picked.value = [];
+    cleaning.value = false;
+  },
+);
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
 const credentialSaid = (one: { credential_state: string | null; next_expiry: string | null }) =>
-  one.credential_state === null ? "none" : one.credential_state === "expired" ? "expired" : ["disabled", "coming"].includes(one.credential_state) ? (credentialWord[one.credential_state] ?? "") : one.next_expiry ? "expires" : "no expiry";
+  one.credential_state === null
+    ? "none"
+    : one.credential_state === "expired"
+      ? "expired"
+      : ["disabled", "coming"].includes(one.credential_state)
+        ? (credentialWord[one.credential_state] ?? "")
+        : one.next_expiry
+          ? "expires"
+          : "no expiry";
 </script>
 
 <template>
@@ -68,31 +90,56 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
     <input v-model="wanted" type="search" class="plain-input" aria-label="Name or purpose" placeholder="Name or purpose" @input="typed" />
     <NButton v-if="picked.length && !cleaning" size="small" class="clean" @click="cleaning = true">Clean up {{ picked.length }}</NButton>
     <button
-      v-for="one in ATTENTION" :key="one.value" type="button" class="pick" :aria-pressed="filter.attention === one.value"
+      v-for="one in ATTENTION"
+      :key="one.value"
+      type="button"
+      class="pick"
+      :aria-pressed="filter.attention === one.value"
       @click="change({ attention: one.value })"
-    >{{ one.label }}</button>
+    >
+      {{ one.label }}
+    </button>
   </div>
   <BulkPanel v-if="cleaning" :clients="picked" @closed="((cleaning = false), (picked = []))" />
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="12" :retry="refetch">
-    <p v-if="!rows.length && filtered" class="empty">No client matches. <button type="button" class="link-button" @click="change({ q: '', attention: '' })">Show all</button></p>
+    <p v-if="!rows.length && filtered" class="empty">
+      No client matches.
+      <button type="button" class="link-button" @click="change({ q: '', attention: '' })">Show all</button>
+    </p>
     <p v-else-if="!rows.length" class="empty">No client is registered here yet. Registering one takes a name, a purpose and an owner.</p>
     <table v-else class="log" :class="{ stale: isPlaceholderData }">
-      <caption class="visually-hidden">Clients</caption>
+      <caption class="visually-hidden">
+        Clients
+      </caption>
       <thead>
         <tr>
           <th v-if="cleans" scope="col" class="box"><span class="visually-hidden">Choose</span></th>
-          <th scope="col" :aria-sort="filter.sort === 'name' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'name' })">Name and purpose</button></th>
+          <th scope="col" :aria-sort="filter.sort === 'name' ? 'ascending' : undefined">
+            <button type="button" @click="change({ sort: 'name' })">Name and purpose</button>
+          </th>
           <th scope="col">State</th>
           <th scope="col">Asked · granted · used</th>
-          <th scope="col" :aria-sort="filter.sort === 'expiry' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'expiry' })">Credential</button></th>
-          <th scope="col" :aria-sort="filter.sort === 'used' ? 'ascending' : undefined"><button type="button" @click="change({ sort: 'used' })">Last use</button></th>
+          <th scope="col" :aria-sort="filter.sort === 'expiry' ? 'ascending' : undefined">
+            <button type="button" @click="change({ sort: 'expiry' })">Credential</button>
+          </th>
+          <th scope="col" :aria-sort="filter.sort === 'used' ? 'ascending' : undefined">
+            <button type="button" @click="change({ sort: 'used' })">Last use</button>
+          </th>
           <th scope="col">Owners</th>
           <th scope="col">Findings</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="(one, place) in rows" :key="one.id" :class="{ chosen: place === chosen }">
-          <td v-if="cleans" class="box"><label><input type="checkbox" :aria-label="`Choose ${one.name}`" :checked="picked.includes(one.id)" @change="pick(one.id, ($event.target as HTMLInputElement).checked)" /></label></td>
+          <td v-if="cleans" class="box">
+            <label
+              ><input
+                type="checkbox"
+                :aria-label="`Choose ${one.name}`"
+                :checked="picked.includes(one.id)"
+                @change="pick(one.id, ($event.target as HTMLInputElement).checked)"
+            /></label>
+          </td>
           <td class="name free">
             <RouterLink :id="`row-${place}`" :to="{ name: 'dossier', params: { id: one.id } }">{{ one.name }}</RouterLink>
             <span class="purpose soft small">{{ one.purpose }}</span>
@@ -104,16 +151,30 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
           </td>
           <td><LadderBar :asked="one.ladder.asked" :granted="one.ladder.granted" :used="one.ladder.used" /></td>
           <td class="nowrap">
-            <StateWord v-if="one.credential_state" :tone="credentialSaid(one) === 'no expiry' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')" :word="credentialSaid(one)" />
+            <StateWord
+              v-if="one.credential_state"
+              :tone="credentialSaid(one) === 'no expiry' ? 'wait' : (credentialTone[one.credential_state] ?? 'gone')"
+              :word="credentialSaid(one)"
+            />
             <span v-else class="soft">none</span>
             {{ " " }}<Moment v-if="one.next_expiry" :at="one.next_expiry" />
           </td>
           <td class="nowrap"><Moment :at="one.last_used_at" /></td>
           <td class="nowrap">
-            <template v-if="one.owners.length">{{ one.owners[0]?.name }}<div v-if="one.owners.length > 1" class="soft small">and {{ one.owners.length - 1 }} more</div></template>
+            <template v-if="one.owners.length"
+              >{{ one.owners[0]?.name }}
+              <div v-if="one.owners.length > 1" class="soft small">and {{ one.owners.length - 1 }} more</div></template
+            >
             <StateWord v-else tone="broken" word="nobody" />
           </td>
-          <td class="nowrap"><StateWord v-if="one.worst" :tone="severityTone[one.worst] ?? 'gone'" :word="one.findings === 1 ? `1 ${one.worst}` : one.worst" /><span v-else class="soft">none</span><div v-if="one.findings > 1" class="soft small">worst of {{ one.findings }}</div></td>
+          <td class="nowrap">
+            <StateWord
+              v-if="one.worst"
+              :tone="severityTone[one.worst] ?? 'gone'"
+              :word="one.findings === 1 ? `1 ${one.worst}` : one.worst"
+            /><span v-else class="soft">none</span>
+            <div v-if="one.findings > 1" class="soft small">worst of {{ one.findings }}</div>
+          </td>
         </tr>
       </tbody>
     </table>
@@ -125,20 +186,75 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 </template>
 
 <style scoped>
-.filter { margin-bottom: var(--s3); gap: var(--s2); }
-.filter input { width: 220px; }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid var(--line-strong); border-radius: var(--corner); padding: 5px 10px; cursor: pointer; }
-.pick[aria-pressed="true"] { background: var(--accent); border-color: var(--accent); color: var(--accent-ink); }
-.name { max-width: 240px; }
-.name a { font-weight: 600; text-decoration: none; }
-.name a:hover { text-decoration: underline; }
-.purpose { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.nowrap { white-space: nowrap; }
-.box { width: 24px; padding-right: 0; }
-.box label { display: grid; place-items: center; width: 24px; height: 24px; }
-.box input { width: 16px; height: 16px; margin: 0; accent-color: var(--accent); }
-.clean { order: 9; margin-left: auto; }
-.stale { opacity: 0.6; }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s5) 0; }
-.pager { margin-top: var(--s3); }
+.filter {
+  margin-bottom: var(--s3);
+  gap: var(--s2);
+}
+.filter input {
+  width: 220px;
+}
+.pick {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid var(--line-strong);
+  border-radius: var(--corner);
+  padding: 5px 10px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  background: var(--accent);
+  border-color: var(--accent);
+  color: var(--accent-ink);
+}
+.name {
+  max-width: 240px;
+}
+.name a {
+  font-weight: 600;
+  text-decoration: none;
+}
+.name a:hover {
+  text-decoration: underline;
+}
+.purpose {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.box {
+  width: 24px;
+  padding-right: 0;
+}
+.box label {
+  display: grid;
+  place-items: center;
+  width: 24px;
+  height: 24px;
+}
+.box input {
+  width: 16px;
+  height: 16px;
+  margin: 0;
+  accent-color: var(--accent);
+}
+.clean {
+  order: 9;
+  margin-left: auto;
+}
+.stale {
+  opacity: 0.6;
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s5) 0;
+}
+.pager {
+  margin-top: var(--s3);
+}
 </style>

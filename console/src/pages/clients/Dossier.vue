@@ -40,7 +40,9 @@ const issuing = ref(false);
 const sheet = ref(false);
 const { data: sheets } = useSheets(id);
 const asked = computed(() =>
-  (data.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`)),
+  (data.value?.resources ?? []).flatMap((place) =>
+    place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`),
+  ),
 );
 const explain = ref<InstanceType<typeof Explain> | null>(null);
 function explainCall(resource: string, operation: string, object: string, kind: string): void {
@@ -48,8 +50,15 @@ function explainCall(resource: string, operation: string, object: string, kind: 
   void router.replace({ hash: "#explain" });
 }
 const PARTS = [
-  ["ladder", "Ladder"], ["rightsize", "Right-sizing"], ["reach", "Reach"], ["credentials", "Credentials"], ["explain", "Explanation"],
-  ["refused", "Refused calls"], ["attempts", "Token requests"], ["findings", "Findings"], ["history", "History"],
+  ["ladder", "Ladder"],
+  ["rightsize", "Right-sizing"],
+  ["reach", "Reach"],
+  ["credentials", "Credentials"],
+  ["explain", "Explanation"],
+  ["refused", "Refused calls"],
+  ["attempts", "Token requests"],
+  ["findings", "Findings"],
+  ["history", "History"],
 ] as const;
 const count = (part: string) =>
   part === "findings" ? data.value?.findings.length : part === "credentials" ? data.value?.credentials.length : undefined;
@@ -69,35 +78,71 @@ const count = (part: string) =>
           <section id="registration" aria-label="Registration" class="card head">
             <dl class="facts">
               <dt>Client id</dt>
-              <dd><code>{{ client.id }}</code> <CopyButton :value="client.id" what="client id" /></dd>
+              <dd>
+                <code>{{ client.id }}</code> <CopyButton :value="client.id" what="client id" />
+              </dd>
               <dt>State</dt>
               <dd>
-                <StateWord v-if="client.state === 'live' && client.ladder.waiting" tone="wait" :word="`${client.ladder.waiting} asked, not granted`" />
+                <StateWord
+                  v-if="client.state === 'live' && client.ladder.waiting"
+                  tone="wait"
+                  :word="`${client.ladder.waiting} asked, not granted`"
+                />
                 <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="client.state" />
               </dd>
               <dt>Owners</dt>
               <dd>
-                <template v-if="client.owners.length">{{ client.owners.map((one) => (one.level === "full" ? one.name : `${one.name} (${one.level})`)).join(", ") }}</template><StateWord v-else tone="broken" word="nobody" />
-                <button v-if="can('owners.change')" type="button" class="link-button small" :aria-expanded="owning" @click="owning = !owning">{{ owning ? "not now" : "change owners" }}</button>
+                <template v-if="client.owners.length">{{
+                  client.owners.map((one) => (one.level === "full" ? one.name : `${one.name} (${one.level})`)).join(", ")
+                }}</template><StateWord v-else tone="broken" word="nobody" />
+                <button
+                  v-if="can('owners.change')"
+                  type="button"
+                  class="link-button small"
+                  :aria-expanded="owning"
+                  @click="owning = !owning"
+                >
+                  {{ owning ? "not now" : "change owners" }}
+                </button>
               </dd>
               <dt>Registered</dt>
               <dd><Moment :at="client.registered_at" /> by {{ client.registered_by }}</dd>
               <dt>Last use</dt>
               <dd><Moment :at="client.last_used_at" /></dd>
-              <template v-if="client.publisher"><dt>Publisher</dt><dd>{{ client.publisher }}</dd></template>
-              <template v-if="client.support_contact"><dt>Support contact</dt><dd>{{ client.support_contact }}</dd></template>
-              <template v-if="client.redirect_uris.length"><dt>Redirect URIs</dt><dd class="uris"><code v-for="one in client.redirect_uris" :key="one">{{ one }}</code></dd></template>
-              <template v-if="client.trial_ends_at"><dt>On trial until</dt><dd><Moment :at="client.trial_ends_at" /></dd></template>
+              <template v-if="client.publisher"
+                ><dt>Publisher</dt>
+                <dd>{{ client.publisher }}</dd></template
+              >
+              <template v-if="client.support_contact"
+                ><dt>Support contact</dt>
+                <dd>{{ client.support_contact }}</dd></template
+              >
+              <template v-if="client.redirect_uris.length"
+                ><dt>Redirect URIs</dt>
+                <dd class="uris">
+                  <code v-for="one in client.redirect_uris" :key="one">{{ one }}</code>
+                </dd></template
+              >
+              <template v-if="client.trial_ends_at"
+                ><dt>On trial until</dt>
+                <dd><Moment :at="client.trial_ends_at" /></dd
+              ></template>
             </dl>
             <div v-if="client.next_steps.length" class="left">
               <h2>Left to do</h2>
-              <ol><li v-for="step in client.next_steps" :key="step">{{ step }}</li></ol>
+              <ol>
+                <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
+              </ol>
             </div>
             <div v-if="changing" class="wide"><ChangePanel :client="client" @done="changing = false" /></div>
-            <div v-if="owning" class="wide"><OwnersPanel :client="id" :owners="client.owners" @done="owning = false" /></div>
+            <div v-if="owning" class="wide">
+              <OwnersPanel :client="id" :owners="client.owners" @done="owning = false" />
+            </div>
             <div class="wide"><Standing :client="client" /></div>
             <div class="wide">
-              <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">{{ sheet ? "Hide the connection sheet" : "Connection sheet" }}</button>
+              <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">
+                {{ sheet ? "Hide the connection sheet" : "Connection sheet" }}
+              </button>
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
             </div>
           </section>
@@ -105,7 +150,9 @@ const count = (part: string) =>
           <section id="ladder" aria-labelledby="ladder-title">
             <div class="part-head">
               <h2 id="ladder-title">Ladder <span class="soft small">asked, granted, used</span></h2>
-              <NButton v-if="can('asks.add')" size="small" :aria-expanded="asking" @click="asking = !asking">{{ asking ? "Not now" : "Ask for a permission" }}</NButton>
+              <NButton v-if="can('asks.add')" size="small" :aria-expanded="asking" @click="asking = !asking">{{
+                asking ? "Not now" : "Ask for a permission"
+              }}</NButton>
             </div>
             <div v-if="asking" class="card"><AskPanel :client="id" :held="asked" @done="asking = false" /></div>
             <Ladder :client="id" :resources="data.resources" />
@@ -124,7 +171,13 @@ const count = (part: string) =>
           <section id="credentials" aria-labelledby="credentials-title">
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
-              <NButton v-if="can('credentials.issue') && client.kind === 'service'" size="small" :aria-expanded="issuing" @click="issuing = !issuing">{{ issuing ? "Not now" : "Add a credential" }}</NButton>
+              <NButton
+                v-if="can('credentials.issue') && client.kind === 'service'"
+                size="small"
+                :aria-expanded="issuing"
+                @click="issuing = !issuing"
+                >{{ issuing ? "Not now" : "Add a credential" }}</NButton
+              >
               <span v-else-if="client.kind === 'service'" class="soft small">A custodian or steward issues secrets</span>
             </div>
             <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>
@@ -134,7 +187,13 @@ const count = (part: string) =>
 
           <section id="explain" aria-labelledby="explain-title">
             <h2 id="explain-title">Explanation <span class="soft small">may it do this, and if not, why</span></h2>
-            <Explain ref="explain" :client="id" @ladder="router.replace({ hash: '#ladder' })" @ask="((asking = true), router.replace({ hash: '#ladder' }))" @issue="((issuing = true), router.replace({ hash: '#credentials' }))" />
+            <Explain
+              ref="explain"
+              :client="id"
+              @ladder="router.replace({ hash: '#ladder' })"
+              @ask="((asking = true), router.replace({ hash: '#ladder' }))"
+              @issue="((issuing = true), router.replace({ hash: '#credentials' }))"
+            />
           </section>
 
           <section id="refused" aria-labelledby="refused-title">
@@ -158,7 +217,14 @@ const count = (part: string) =>
           </section>
         </div>
         <nav class="index no-print" aria-label="On this page">
-          <a v-for="[part, label] in PARTS.filter(([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'rightsize' || can('rightsizing.read')))" :key="part" :href="`#${part}`">{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a>
+          <a
+            v-for="[part, label] in PARTS.filter(
+              ([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'rightsize' || can('rightsizing.read')),
+            )"
+            :key="part"
+            :href="`#${part}`"
+            >{{ label }} <span v-if="count(part)" class="soft">{{ count(part) }}</span></a
+          >
         </nav>
       </div>
     </template>
@@ -166,18 +232,79 @@ const count = (part: string) =>
 </template>
 
 <style scoped>
-.sides { display: grid; grid-template-columns: minmax(0, 1fr) 128px; gap: var(--s5); }
-.parts { display: grid; gap: var(--s5); min-width: 0; }
-.parts section { display: grid; gap: var(--s2); scroll-margin-top: var(--s4); min-width: 0; }
-.head { grid-template-columns: 1fr 1fr; gap: var(--s4) var(--s6) !important; }
-.head dd { display: flex; gap: var(--s2); align-items: center; flex-wrap: wrap; column-gap: 0.35em; }
-.head dd.uris { display: grid; gap: 2px; overflow-wrap: anywhere; }
-.left h2 { font-size: var(--t-body); }
-.left ol { list-style: decimal; padding-left: 20px; display: grid; gap: 2px; margin-top: var(--s1); }
-.left { border-left: 3px solid var(--wait); padding-left: var(--s3); }
-.wide { grid-column: 1 / -1; display: grid; gap: var(--s3); }
-.part-head { display: flex; justify-content: space-between; align-items: center; gap: var(--s3); }
-.index { position: sticky; top: var(--s5); align-self: start; display: grid; gap: 2px; font-size: 13px; border-left: 1px solid var(--line-strong); padding-left: var(--s3); }
-.index a { color: var(--ink); text-decoration: none; padding: 3px 0; }
-.index a:hover { text-decoration: underline; }
+.sides {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 128px;
+  gap: var(--s5);
+}
+.parts {
+  display: grid;
+  gap: var(--s5);
+  min-width: 0;
+}
+.parts section {
+  display: grid;
+  gap: var(--s2);
+  scroll-margin-top: var(--s4);
+  min-width: 0;
+}
+.head {
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s4) var(--s6) !important;
+}
+.head dd {
+  display: flex;
+  gap: var(--s2);
+  align-items: center;
+  flex-wrap: wrap;
+  column-gap: 0.35em;
+}
+.head dd.uris {
+  display: grid;
+  gap: 2px;
+  overflow-wrap: anywhere;
+}
+.left h2 {
+  font-size: var(--t-body);
+}
+.left ol {
+  list-style: decimal;
+  padding-left: 20px;
+  display: grid;
+  gap: 2px;
+  margin-top: var(--s1);
+}
+.left {
+  border-left: 3px solid var(--wait);
+  padding-left: var(--s3);
+}
+.wide {
+  grid-column: 1 / -1;
+  display: grid;
+  gap: var(--s3);
+}
+.part-head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: var(--s3);
+}
+.index {
+  position: sticky;
+  top: var(--s5);
+  align-self: start;
+  display: grid;
+  gap: 2px;
+  font-size: 13px;
+  border-left: 1px solid var(--line-strong);
+  padding-left: var(--s3);
+}
+.index a {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 3px 0;
+}
+.index a:hover {
+  text-decoration: underline;
+}
 </style>

@@ -13,7 +13,10 @@ export const furtherOf = (client?: Held) => ({
 
 /** What the fields say, as a request sends it. */
 export const saidIn = (fields: ReturnType<typeof furtherOf>): Held => ({
-  redirect_uris: fields.redirects.split("\n").map((line) => line.trim()).filter(Boolean),
+  redirect_uris: fields.redirects
+    .split("\n")
+    .map((line) => line.trim())
+    .filter(Boolean),
   publisher: fields.publisher.trim(),
   support_contact: fields.support.trim(),
 });
@@ -31,11 +34,26 @@ const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
     <textarea v-model="fields.redirects" class="plain-input" rows="3" spellcheck="false"></textarea>
   </label>
   <TextField v-model="fields.publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
-  <TextField v-model="fields.support" label="Support contact" hint="where its users get help: a mail address or an https page" :longest="200" />
+  <TextField
+    v-model="fields.support"
+    label="Support contact"
+    hint="where its users get help: a mail address or an https page"
+    :longest="200"
+  />
 </template>
 
 <style scoped>
-.field { display: grid; gap: var(--s1); font-weight: 560; }
-.hint { font-weight: 400; }
-textarea { width: 100%; font-family: var(--mono); font-size: var(--t-small); }
+.field {
+  display: grid;
+  gap: var(--s1);
+  font-weight: 560;
+}
+.hint {
+  font-weight: 400;
+}
+textarea {
+  width: 100%;
+  font-family: var(--mono);
+  font-size: var(--t-small);
+}
 </style>

@@ -11,14 +11,27 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
 <template>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="3" :retry="refetch">
     <table class="log">
-      <thead><tr><th scope="col" class="num">Entry</th><th scope="col">When</th><th scope="col">Who did what</th><th scope="col">Before and after</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col" class="num">Entry</th>
+          <th scope="col">When</th>
+          <th scope="col">Who did what</th>
+          <th scope="col">Before and after</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="entry in data?.items" :key="entry.sequence">
           <td class="num">{{ entry.sequence }}</td>
           <td class="nowrap"><Moment :at="entry.at" /></td>
-          <td class="free">{{ entry.actor.name }} {{ sentence(entry) }}<div v-if="entry.reason" class="soft small">{{ entry.reason }}</div></td>
+          <td class="free">
+            {{ entry.actor.name }} {{ sentence(entry) }}
+            <div v-if="entry.reason" class="soft small">{{ entry.reason }}</div>
+          </td>
           <td class="small free">
-            <div v-for="change in changes(entry)" :key="change.name"><span class="soft">{{ change.name }}:</span> <template v-if="change.before">{{ change.before }} → </template>{{ change.after }}</div>
+            <div v-for="change in changes(entry)" :key="change.name">
+              <span class="soft">{{ change.name }}:</span>
+              <template v-if="change.before">{{ change.before }} → </template>{{ change.after }}
+            </div>
           </td>
         </tr>
       </tbody>
@@ -27,5 +40,7 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
 </template>
 
 <style scoped>
-.nowrap { white-space: nowrap; }
+.nowrap {
+  white-space: nowrap;
+}
 </style>

@@ -14,13 +14,24 @@ const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ done: [] }>();
 // What was changed; where nothing was, all of it is taken over.
 const changed = ref<Choices>({});
-const WORDS: [Level, string][] = [["nothing", "nothing"], ["read", "read"], ["read-and-write", "read and write"], ["all", "all of it"]];
-const choice = (resource: string) => changed.value[resource] ?? { level: "all" as Level, reach: { kind: "everywhere", collections: [] } as ReachChoice };
-const change = (resource: string, what: Partial<Choices[string]>) => (changed.value = { ...changed.value, [resource]: { ...choice(resource), ...what } });
-const fit = computed(() => Object.values(changed.value).every((one) => one.reach.kind === "everywhere" || one.reach.collections.length > 0));
+const WORDS: [Level, string][] = [
+  ["nothing", "nothing"],
+  ["read", "read"],
+  ["read-and-write", "read and write"],
+  ["all", "all of it"],
+];
+const choice = (resource: string) =>
+  changed.value[resource] ?? { level: "all" as Level, reach: { kind: "everywhere", collections: [] } as ReachChoice };
+const change = (resource: string, what: Partial<Choices[string]>) =>
+  (changed.value = { ...changed.value, [resource]: { ...choice(resource), ...what } });
+const fit = computed(() =>
+  Object.values(changed.value).every((one) => one.reach.kind === "everywhere" || one.reach.collections.length > 0),
+);
 // Every resource is named once anything was changed: the service takes what is not named for nothing.
 const choices = computed(() =>
-  Object.keys(changed.value).length ? Object.fromEntries((seen.value?.lines ?? []).map((line) => [line.resource, choice(line.resource)])) : null,
+  Object.keys(changed.value).length
+    ? Object.fromEntries((seen.value?.lines ?? []).map((line) => [line.resource, choice(line.resource)]))
+    : null,
 );
 const { data: seen, error: unseen, isPlaceholderData: older } = useInheritance(() => props.client, choices, fit);
 const failed = ref<unknown>(null);
@@ -30,7 +41,12 @@ const total = computed(() => (seen.value?.lines ?? []).reduce((sum, line) => sum
 async function ask(): Promise<void> {
   failed.value = null;
   try {
-    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/inheritance", { params: { path: { directory: directory.value, client: props.client } }, body: { choices: choices.value, reason: "" } }));
+    await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/inheritance", {
+        params: { path: { directory: directory.value, client: props.client } },
+        body: { choices: choices.value, reason: "" },
+      }),
+    );
     await stale();
     emit("done");
   } catch (problem) {
@@ -43,16 +59,47 @@ async function ask(): Promise<void> {
   <div class="stack">
     <p v-if="seen && !seen.lines.length" class="soft">You hold no role at any resource: there is nothing to inherit.</p>
     <table v-else-if="seen" class="log">
-      <thead><tr><th scope="col">Resource</th><th scope="col">Your roles</th><th scope="col">It may</th><th scope="col">Which asks for</th><th scope="col" class="num">Weight</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Resource</th>
+          <th scope="col">Your roles</th>
+          <th scope="col">It may</th>
+          <th scope="col">Which asks for</th>
+          <th scope="col" class="num">Weight</th>
+        </tr>
+      </thead>
       <tbody v-for="line in seen.lines" :key="line.resource">
         <tr>
           <td>{{ line.title }}</td>
           <td class="free small">{{ line.roles.join("; ") }}</td>
-          <td><select class="plain-input" :value="choice(line.resource).level" @change="change(line.resource, { level: ($event.target as HTMLSelectElement).value as Level })" :aria-label="`What it may do at ${line.title}`"><option v-for="[value, word] in WORDS" :key="value" :value="value">{{ word }}</option></select></td>
-          <td class="free"><div v-for="one in line.permissions" :key="`${one.permission}/${one.reach.words}`"><code>{{ one.permission }}</code><span v-if="one.reach.kind !== 'everywhere'" class="soft small"> {{ one.reach.words }}</span></div><span v-if="!line.permissions.length" class="soft">nothing</span></td>
+          <td>
+            <select
+              class="plain-input"
+              :value="choice(line.resource).level"
+              :aria-label="`What it may do at ${line.title}`"
+              @change="change(line.resource, { level: ($event.target as HTMLSelectElement).value as Level })"
+            >
+              <option v-for="[value, word] in WORDS" :key="value" :value="value">{{ word }}</option>
+            </select>
+          </td>
+          <td class="free">
+            <div v-for="one in line.permissions" :key="`${one.permission}/${one.reach.words}`">
+              <code>{{ one.permission }}</code><span v-if="one.reach.kind !== 'everywhere'" class="soft small"> {{ one.reach.words }}</span>
+            </div>
+            <span v-if="!line.permissions.length" class="soft">nothing</span>
+          </td>
           <td class="num">{{ line.weight }}</td>
         </tr>
-        <tr v-if="choice(line.resource).level !== 'nothing'"><td colspan="5" class="bounds"><ReachEditor :resource="line.resource" :label="`Where, at ${line.title}`" :model-value="choice(line.resource).reach" @update:model-value="(reach: ReachChoice) => change(line.resource, { reach })" /></td></tr>
+        <tr v-if="choice(line.resource).level !== 'nothing'">
+          <td colspan="5" class="bounds">
+            <ReachEditor
+              :resource="line.resource"
+              :label="`Where, at ${line.title}`"
+              :model-value="choice(line.resource).reach"
+              @update:model-value="(reach: ReachChoice) => change(line.resource, { reach })"
+            />
+          </td>
+        </tr>
       </tbody>
     </table>
     <ProblemNote v-if="failed ?? unseen" :error="failed ?? unseen" />
@@ -64,5 +111,7 @@ async function ask(): Promise<void> {
 </template>
 
 <style scoped>
-.bounds { padding-top: 0; }
+.bounds {
+  padding-top: 0;
+}
 </style>

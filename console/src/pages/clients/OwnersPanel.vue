@@ -51,7 +51,9 @@ async function save(): Promise<void> {
     <PickPeople v-model="chosen" :people="people ?? []" :names="names" label="Owners" hint="who answers for it" />
     <label v-if="chosen.some((one) => !before.includes(one))" class="row">
       Those added own it
-      <select v-model="level" class="plain-input"><option v-for="one in LEVELS" :key="one.value" :value="one.value">{{ one.label }}</option></select>
+      <select v-model="level" class="plain-input">
+        <option v-for="one in LEVELS" :key="one.value" :value="one.value">{{ one.label }}</option>
+      </select>
     </label>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">

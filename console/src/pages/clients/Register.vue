@@ -37,7 +37,9 @@ const secretDone = ref(false);
 
 const client = computed(() => dossier.value?.client);
 const asked = computed(() =>
-  (dossier.value?.resources ?? []).flatMap((place) => place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`)),
+  (dossier.value?.resources ?? []).flatMap((place) =>
+    place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`),
+  ),
 );
 const hasSecret = computed(() => (dossier.value?.credentials.length ?? 0) > 0);
 
@@ -47,7 +49,11 @@ async function register(): Promise<void> {
       api.POST("/api/v1/directories/{directory}/clients", {
         params: { path: { directory: directory.value } },
         body: {
-          name: name.value, purpose: purpose.value, kind: kind.value, owners: owners.value, ...saidIn(further.value),
+          name: name.value,
+          purpose: purpose.value,
+          kind: kind.value,
+          owners: owners.value,
+          ...saidIn(further.value),
         },
       }),
     );
@@ -65,8 +71,8 @@ async function register(): Promise<void> {
     <li :class="{ done: client }">
       <h2><span class="number">1</span> What is it?</h2>
       <p v-if="client" class="line">
-        <strong>{{ client.name }}</strong>, {{ client.purpose }}. Owners: {{ client.owners.map((one) => one.name).join(", ") || "nobody yet" }}.
-        Client id <code>{{ client.id }}</code>
+        <strong>{{ client.name }}</strong>, {{ client.purpose }}. Owners:
+        {{ client.owners.map((one) => one.name).join(", ") || "nobody yet" }}. Client id <code>{{ client.id }}</code>
       </p>
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
         <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
@@ -86,10 +92,14 @@ async function register(): Promise<void> {
         <ProblemNote v-if="error" :error="error" />
         <div class="row">
           <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Register</NButton>
-          <span v-if="!owners.length" class="soft small">{{ people ? "Without an owner the audit will list it." : "You become its owner." }}</span>
+          <span v-if="!owners.length" class="soft small">{{
+            people ? "Without an owner the audit will list it." : "You become its owner."
+          }}</span>
         </div>
       </form>
-      <p v-else-if="registering">You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || "a steward" }}.</p>
+      <p v-else-if="registering">
+        You may not register clients here. {{ registering.why }} Ask {{ registering.ask.join(" or ") || "a steward" }}.
+      </p>
     </li>
     <li v-if="client" :class="{ done: asked.length && !more }">
       <h2><span class="number">2</span> What must it do?</h2>
@@ -101,18 +111,29 @@ async function register(): Promise<void> {
     </li>
     <li v-if="client && client.kind === 'service' && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
       <h2><span class="number">3</span> How does it prove itself?</h2>
-      <p v-if="hasSecret && !secretOpen" class="line">With <code>{{ dossier?.credentials[0]?.hint }}</code>.</p>
-      <CredentialPanel v-else-if="can('credentials.issue')" :client="id" @issued="secretOpen = true" @closed="((secretOpen = false), (secretDone = true))" />
+      <p v-if="hasSecret && !secretOpen" class="line">
+        With <code>{{ dossier?.credentials[0]?.hint }}</code>.
+      </p>
+      <CredentialPanel
+        v-else-if="can('credentials.issue')"
+        :client="id"
+        @issued="secretOpen = true"
+        @closed="((secretOpen = false), (secretDone = true))"
+      />
       <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
     <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
-      <h2><span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> Next steps</h2>
+      <h2>
+        <span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> Next steps
+      </h2>
       <ul v-if="client.next_steps.length" class="left">
         <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
       </ul>
       <p v-else>Nothing: it can fetch tokens now.</p>
       <div class="row">
-        <NButton v-if="client.ladder.waiting" type="primary" @click="router.push({ name: 'consent', params: { id } })">See what consent would make possible</NButton>
+        <NButton v-if="client.ladder.waiting" type="primary" @click="router.push({ name: 'consent', params: { id } })"
+          >See what consent would make possible</NButton
+        >
         <NButton @click="router.push({ name: 'dossier', params: { id } })">To its dossier</NButton>
       </div>
     </li>
@@ -120,15 +141,51 @@ async function register(): Promise<void> {
 </template>
 
 <style scoped>
-summary { cursor: pointer; }
-.further { margin-top: var(--s2); }
-.parts > li { border-top: 2px solid var(--ink); padding: var(--s4) 0 var(--s5); display: grid; gap: var(--s3); }
-.parts > li.done { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; }
-.number { display: inline-block; min-width: 22px; color: var(--ink-soft); font-weight: 400; }
-.line { padding-left: 26px; }
-.form { max-width: 620px; }
-.kinds { border: 0; padding: 0; margin: 0; }
-.kinds legend { font-weight: 560; padding: 0; }
-.kinds label { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
-.left { list-style: disc; padding-left: 20px; }
+summary {
+  cursor: pointer;
+}
+.further {
+  margin-top: var(--s2);
+}
+.parts > li {
+  border-top: 2px solid var(--ink);
+  padding: var(--s4) 0 var(--s5);
+  display: grid;
+  gap: var(--s3);
+}
+.parts > li.done {
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s3) 0;
+}
+.number {
+  display: inline-block;
+  min-width: 22px;
+  color: var(--ink-soft);
+  font-weight: 400;
+}
+.line {
+  padding-left: 26px;
+}
+.form {
+  max-width: 620px;
+}
+.kinds {
+  border: 0;
+  padding: 0;
+  margin: 0;
+}
+.kinds legend {
+  font-weight: 560;
+  padding: 0;
+}
+.kinds label {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.left {
+  list-style: disc;
+  padding-left: 20px;
+}
 </style>

@@ -19,35 +19,74 @@ const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const sure = ref("");
 const back = ref<{ id: string; name: string } | null>(null);
-const restore = (id: string) => attempt(async () => {
-  const done = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/restoration", { params: { path: { directory: directory.value, client: id } } }));
-  back.value = done;
-  sure.value = "";
-  await stale();
-});
+const restore = (id: string) =>
+  attempt(async () => {
+    const done = await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/restoration", {
+        params: { path: { directory: directory.value, client: id } },
+      }),
+    );
+    back.value = done;
+    sure.value = "";
+    await stale();
+  });
 </script>
 
 <template>
-  <PageHead title="Removed" :count="data ? `${data.length} ${data.length === 1 ? 'client' : 'clients'}` : ''" lead="A removed client holds nothing and gets no token; for a while it can be restored with what it held">
+  <PageHead
+    title="Removed"
+    :count="data ? `${data.length} ${data.length === 1 ? 'client' : 'clients'}` : ''"
+    lead="A removed client holds nothing and gets no token; for a while it can be restored with what it held"
+  >
     <template #below><AuditTabs /></template>
   </PageHead>
-  <p v-if="back" role="status"><RouterLink :to="{ name: 'dossier', params: { id: back.id } }">{{ back.name }}</RouterLink> is back, disabled: enable it, and add a credential.</p>
+  <p v-if="back" role="status">
+    <RouterLink :to="{ name: 'dossier', params: { id: back.id } }">{{ back.name }}</RouterLink> is back, disabled: enable it, and add a
+    credential.
+  </p>
   <ProblemNote v-if="error" :error="error" />
   <Loadable :loading="isLoading" :error="unread" :ready="!!data" :lines="6" :retry="refetch">
-    <p v-if="!data?.length" class="empty">Nothing was removed. Clients are removed from the list of clients, once they are disabled and their credentials are dead.</p>
+    <p v-if="!data?.length" class="empty">
+      Nothing was removed. Clients are removed from the list of clients, once they are disabled and their credentials are dead.
+    </p>
     <table v-else class="log">
-      <thead><tr><th scope="col">Client</th><th scope="col">Removed</th><th scope="col">Why</th><th scope="col">Held</th><th scope="col">Can be restored</th><th scope="col"><span class="visually-hidden">Restore</span></th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Client</th>
+          <th scope="col">Removed</th>
+          <th scope="col">Why</th>
+          <th scope="col">Held</th>
+          <th scope="col">Can be restored</th>
+          <th scope="col"><span class="visually-hidden">Restore</span></th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in data" :key="one.client_id">
-          <td class="free name">{{ one.name }}<div class="soft small"><code>{{ one.client_id }}</code></div></td>
-          <td class="nowrap"><Moment :at="one.removed_at" /><div class="soft small">by {{ one.removed_by }}</div></td>
+          <td class="free name">
+            {{ one.name }}
+            <div class="soft small">
+              <code>{{ one.client_id }}</code>
+            </div>
+          </td>
+          <td class="nowrap">
+            <Moment :at="one.removed_at" />
+            <div class="soft small">by {{ one.removed_by }}</div>
+          </td>
           <td class="free small">{{ one.reason || "–" }}</td>
           <td class="free small">{{ [...one.consents, ...one.roles].join(", ") || "nothing" }}</td>
-          <td class="nowrap"><template v-if="Date.parse(one.restore_until) > now">until {{ day(one.restore_until) }}</template><span v-else class="soft">no more</span></td>
+          <td class="nowrap">
+            <template v-if="Date.parse(one.restore_until) > now">until {{ day(one.restore_until) }}</template
+            ><span v-else class="soft">no more</span>
+          </td>
           <td class="nowrap">
             <template v-if="can('clients.restore') && Date.parse(one.restore_until) > now">
               <button v-if="sure !== one.client_id" type="button" class="link-button" @click="sure = one.client_id">Restore</button>
-              <span v-else class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="primary" :loading="busy" :disabled="busy" @click="restore(one.client_id)">Restore it, disabled</NButton></span>
+              <span v-else class="row"
+                ><NButton size="small" @click="sure = ''">Leave it</NButton
+                ><NButton size="small" type="primary" :loading="busy" :disabled="busy" @click="restore(one.client_id)"
+                  >Restore it, disabled</NButton
+                ></span
+              >
             </template>
           </td>
         </tr>
@@ -57,7 +96,13 @@ const restore = (id: string) => attempt(async () => {
 </template>
 
 <style scoped>
-.name { font-weight: 560; }
-.nowrap { white-space: nowrap; }
-.empty { padding: var(--s4) 0; }
+.name {
+  font-weight: 560;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.empty {
+  padding: var(--s4) 0;
+}
 </style>

@@ -27,12 +27,22 @@ async function run(call: () => Promise<string>): Promise<void> {
 }
 const state = (wanted: "live" | "disabled") =>
   run(async () => {
-    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/state", { params: params(), body: { state: wanted, reason: "" } }));
+    await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/state", {
+        params: params(),
+        body: { state: wanted, reason: "" },
+      }),
+    );
     return wanted === "live" ? "It is live again." : "It is disabled, and its tokens are revoked.";
   });
 const revokeTokens = () =>
   run(async () => {
-    const done = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/token-revocation", { params: params(), body: { reason: "" } }));
+    const done = await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/token-revocation", {
+        params: params(),
+        body: { reason: "" },
+      }),
+    );
     return `Tokens until ${clock(done.at)} are refused; ${done.live_tokens} of them had not run out.`;
   });
 </script>
@@ -40,15 +50,25 @@ const revokeTokens = () =>
 <template>
   <div class="stack">
     <div v-if="!sure" class="row">
-      <button v-if="can('clients.set-state') && client.state === 'live'" type="button" class="link-button small" @click="sure = 'disable'">Disable it</button>
+      <button v-if="can('clients.set-state') && client.state === 'live'" type="button" class="link-button small" @click="sure = 'disable'">
+        Disable it
+      </button>
       <button v-else-if="can('clients.set-state')" type="button" class="link-button small" @click="state('live')">Enable it again</button>
       <button v-if="can('tokens.revoke')" type="button" class="link-button small" @click="sure = 'revoke-tokens'">Revoke its tokens</button>
       <span v-if="said" role="status" class="small">{{ said }}</span>
     </div>
     <template v-else>
-      <p v-if="sure === 'disable'">Disable {{ client.name }}? It gets no tokens, and those it holds are refused within seconds. Nothing is lost: it can be enabled again.</p>
+      <p v-if="sure === 'disable'">
+        Disable {{ client.name }}? It gets no tokens, and those it holds are refused within seconds. Nothing is lost: it can be enabled
+        again.
+      </p>
       <p v-else>Refuse every token that {{ client.name }} holds now? It may fetch new ones at once.</p>
-      <div class="row"><NButton size="small" @click="sure = ''">Leave it</NButton><NButton size="small" type="error" ghost @click="sure === 'disable' ? state('disabled') : revokeTokens()">{{ sure === "disable" ? "Disable it" : "Cut them off" }}</NButton></div>
+      <div class="row">
+        <NButton size="small" @click="sure = ''">Leave it</NButton
+        ><NButton size="small" type="error" ghost @click="sure === 'disable' ? state('disabled') : revokeTokens()">{{
+          sure === "disable" ? "Disable it" : "Cut them off"
+        }}</NButton>
+      </div>
     </template>
     <ProblemNote v-if="error" :error="error" />
   </div>

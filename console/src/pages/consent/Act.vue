@@ -8,7 +8,14 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 import { acting } from "@/ui/use/words";
 
-const props = defineProps<{ one: Schemas["ConsentRequest"]; dossier: Schemas["RequestDossier"]; mine: boolean; saidYes: boolean; busy: boolean; failed: unknown }>();
+const props = defineProps<{
+  one: Schemas["ConsentRequest"];
+  dossier: Schemas["RequestDossier"];
+  mine: boolean;
+  saidYes: boolean;
+  busy: boolean;
+  failed: unknown;
+}>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string]; takeBack: [] }>();
 const words = ref("");
 const alone = () => props.mine || props.saidYes;
@@ -16,17 +23,40 @@ const alone = () => props.mine || props.saidYes;
 
 <template>
   <dl class="facts">
-    <template v-for="detail in dossier.details" :key="detail.label"><dt>{{ detail.label }}</dt><dd>{{ detail.value }}</dd></template>
-    <dt>Why another person</dt><dd>{{ one.why }}</dd>
-    <template v-if="one.could?.length"><dt>Who can agree</dt><dd>{{ one.could.join(", ") }}</dd></template>
-    <template v-if="one.outcome"><dt>What became of it</dt><dd>{{ one.outcome }}</dd></template>
+    <template v-for="detail in dossier.details" :key="detail.label"
+      ><dt>{{ detail.label }}</dt>
+      <dd>{{ detail.value }}</dd></template
+    >
+    <dt>Why another person</dt>
+    <dd>{{ one.why }}</dd>
+    <template v-if="one.could?.length"
+      ><dt>Who can agree</dt>
+      <dd>{{ one.could.join(", ") }}</dd></template
+    >
+    <template v-if="one.outcome"
+      ><dt>What became of it</dt>
+      <dd>{{ one.outcome }}</dd></template
+    >
   </dl>
   <table v-if="dossier.change?.affected.length" class="log">
-    <caption>For whom, and what</caption>
-    <thead><tr><th scope="col">Client</th><th scope="col">Newly possible</th><th scope="col">Wider or heavier</th><th scope="col">Less or gone</th><th scope="col" class="num">Weight</th></tr></thead>
+    <caption>
+      For whom, and what
+    </caption>
+    <thead>
+      <tr>
+        <th scope="col">Client</th>
+        <th scope="col">Newly possible</th>
+        <th scope="col">Wider or heavier</th>
+        <th scope="col">Less or gone</th>
+        <th scope="col" class="num">Weight</th>
+      </tr>
+    </thead>
     <tbody>
       <tr v-for="row in dossier.change.affected" :key="`${row.client_id}/${row.kind}`">
-        <td class="free">{{ row.client_name }} <div class="soft small">{{ acting(row.kind) }}</div></td>
+        <td class="free">
+          {{ row.client_name }}
+          <div class="soft small">{{ acting(row.kind) }}</div>
+        </td>
         <td class="free">{{ row.newly.join(", ") || "–" }}</td>
         <td class="free">{{ row.wider.join(", ") || "–" }}</td>
         <td class="free">{{ [...row.narrower, ...row.no_longer].join(", ") || "–" }}</td>
@@ -39,10 +69,18 @@ const alone = () => props.mine || props.saidYes;
     <footer v-if="can('requests.decide')" class="decide stack">
       <p v-if="saidYes"><strong>You agreed already.</strong> Another approver must agree, too.</p>
       <p v-else-if="mine">You asked for this yourself: <strong>another person</strong> must agree.</p>
-      <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
+      <TextField
+        v-model="words"
+        label="Words"
+        :hint="`for ${one.requested_by}; a decline needs them`"
+        :longest="500"
+        placeholder="Why, or why not"
+      />
       <div class="row">
         <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words)">Decline</NButton>
-        <NButton size="large" :disabled="busy || alone()" :loading="busy" @click="emit('decide', 'grant', words)">{{ one.approvers > 1 && !one.approvals.length ? "Agree, the first of two" : `Agree: ${one.act?.toLowerCase()}` }}</NButton>
+        <NButton size="large" :disabled="busy || alone()" :loading="busy" @click="emit('decide', 'grant', words)">{{
+          one.approvers > 1 && !one.approvals.length ? "Agree, the first of two" : `Agree: ${one.act?.toLowerCase()}`
+        }}</NButton>
         <NButton v-if="mine && one.client_id && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
         <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
       </div>
@@ -55,5 +93,11 @@ const alone = () => props.mine || props.saidYes;
 </template>
 
 <style scoped>
-.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+.decide {
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s3) 0;
+  position: sticky;
+  bottom: 0;
+  background: var(--card);
+}
 </style>

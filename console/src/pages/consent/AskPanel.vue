@@ -36,7 +36,12 @@ watch(resource, () => {
   reach.value = { kind: "everywhere", collections: [] };
 });
 // The service proposes the smallest set; what is checked stays the person's choice.
-const { data: proposal } = useProposal(() => resource.value ?? "", needed, () => props.client, kind);
+const { data: proposal } = useProposal(
+  () => resource.value ?? "",
+  needed,
+  () => props.client,
+  kind,
+);
 const smallest = computed(() => (needed.value.length && proposal.value?.resource === resource.value ? proposal.value.permissions : []));
 // What a permission asked already brings along, directly or not.
 const brought = computed(() => {
@@ -77,14 +82,25 @@ const shownOffers = computed(() =>
 );
 
 const toggle = (list: string[], name: string, on: boolean) => (on ? [...list, name] : list.filter((one) => one !== name));
-const options = computed(() => (resources.value ?? []).map((one: Schemas["ResourceLine"]) => ({ label: `${one.title}: ${one.identifier}`, value: one.name })));
+const options = computed(() =>
+  (resources.value ?? []).map((one: Schemas["ResourceLine"]) => ({
+    label: `${one.title}: ${one.identifier}`,
+    value: one.name,
+  })),
+);
 
 async function ask(): Promise<void> {
   await attempt(async () => {
     await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/asks", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { resource: resource.value ?? "", permissions: chosen.value, kind: kind.value, reason: reason.value, reach: reach.value },
+        body: {
+          resource: resource.value ?? "",
+          permissions: chosen.value,
+          kind: kind.value,
+          reason: reason.value,
+          reach: reach.value,
+        },
       }),
     );
     await stale();
@@ -100,7 +116,9 @@ async function ask(): Promise<void> {
   <div class="row ways" role="group" aria-label="How to ask">
     <button type="button" class="link-button" :aria-pressed="way === 'choose'" @click="way = 'choose'">Choose what it must do</button>
     <button type="button" class="link-button" :aria-pressed="way === 'paste'" @click="way = 'paste'">Paste a list</button>
-    <button v-if="can('inheritance.ask')" type="button" class="link-button" :aria-pressed="way === 'inherit'" @click="way = 'inherit'">Inherit what you may do</button>
+    <button v-if="can('inheritance.ask')" type="button" class="link-button" :aria-pressed="way === 'inherit'" @click="way = 'inherit'">
+      Inherit what you may do
+    </button>
   </div>
   <PasteList v-if="way === 'paste'" :client="client" @done="$emit('done')" />
   <Inherit v-else-if="way === 'inherit'" :client="client" @done="$emit('done')" />
@@ -115,8 +133,12 @@ async function ask(): Promise<void> {
     </div>
     <div v-if="catalogue" class="sides">
       <input
-        v-if="catalogue.operations.length + catalogue.permissions.length > FEW" v-model="part" type="search" class="plain-input find"
-        aria-label="Find an operation or permission" placeholder="Part of an operation or permission"
+        v-if="catalogue.operations.length + catalogue.permissions.length > FEW"
+        v-model="part"
+        type="search"
+        class="plain-input find"
+        aria-label="Find an operation or permission"
+        placeholder="Part of an operation or permission"
       />
       <fieldset>
         <legend>What must it do?</legend>
@@ -125,7 +147,9 @@ async function ask(): Promise<void> {
             <NCheckbox :checked="needed.includes(one.name)" @update:checked="(on: boolean) => (needed = toggle(needed, one.name, on))">
               {{ one.title }}
             </NCheckbox>
-            <span class="soft small"><code>{{ one.method }} {{ one.path }}</code> · {{ one.effect }}, {{ one.data_class }}</span>
+            <span class="soft small"
+              ><code>{{ one.method }} {{ one.path }}</code> · {{ one.effect }}, {{ one.data_class }}</span
+            >
           </li>
         </ul>
       </fieldset>
@@ -133,14 +157,26 @@ async function ask(): Promise<void> {
         <legend>Permissions to ask</legend>
         <ul>
           <li v-for="one in shownOffers" :key="one.name" :class="{ fits: smallest.includes(one.name) }">
-            <NCheckbox :checked="one.held || chosen.includes(one.name)" :disabled="one.held" :aria-disabled="one.held || undefined" @update:checked="(on: boolean) => (chosen = toggle(chosen, one.name, on))">
+            <NCheckbox
+              :checked="one.held || chosen.includes(one.name)"
+              :disabled="one.held"
+              :aria-disabled="one.held || undefined"
+              @update:checked="(on: boolean) => (chosen = toggle(chosen, one.name, on))"
+            >
               <code>{{ one.name }}</code> {{ one.title }}
             </NCheckbox>
             <span class="small" :class="needed.length && one.seen?.beyond.length && chosen.includes(one.name) ? 'beyond' : 'soft'">
               <template v-if="one.held">asked already</template>
               <template v-else-if="one.brought">comes along with {{ one.brought }}, which it asks for already</template>
-              <template v-else-if="needed.length && smallest.includes(one.name)">smallest that fits<template v-if="one.seen?.beyond.length">; also opens {{ one.seen.beyond.join(", ") }}</template></template>
-              <template v-else-if="needed.length && one.seen">opens {{ one.seen.covers.length }} of {{ needed.length }}, and beyond it {{ one.seen.beyond.join(", ") || "nothing" }}</template>
+              <template v-else-if="needed.length && smallest.includes(one.name)"
+                >smallest that fits<template v-if="one.seen?.beyond.length"
+                  >; also opens {{ one.seen.beyond.join(", ") }}</template
+                ></template
+              >
+              <template v-else-if="needed.length && one.seen"
+                >opens {{ one.seen.covers.length }} of {{ needed.length }}, and beyond it
+                {{ one.seen.beyond.join(", ") || "nothing" }}</template
+              >
               <template v-else>opens {{ one.opens.join(", ") }}</template>
             </span>
           </li>
@@ -148,32 +184,90 @@ async function ask(): Promise<void> {
       </fieldset>
     </div>
     <p v-if="needed.length && proposal?.unreachable.length" class="beyond">No permission opens {{ proposal.unreachable.join(", ") }}.</p>
-    <p v-else-if="needed.length && proposal && !proposal.permissions.length" class="soft">Nothing needs asking: what it asks for opens all of this already.</p>
+    <p v-else-if="needed.length && proposal && !proposal.permissions.length" class="soft">
+      Nothing needs asking: what it asks for opens all of this already.
+    </p>
     <ReachEditor v-if="chosen.length && resource" v-model="reach" :resource="resource" label="Where it needs this" />
-    <TextField v-if="chosen.length" v-model="reason" label="Reason" hint="for whoever decides, and for the ledger" :longest="500" placeholder="Why it needs this" />
+    <TextField
+      v-if="chosen.length"
+      v-model="reason"
+      label="Reason"
+      hint="for whoever decides, and for the ledger"
+      :longest="500"
+      placeholder="Why it needs this"
+    />
     <ProblemNote v-if="error" :error="error" />
     <div v-if="catalogue" class="row">
       <NButton type="primary" :disabled="!chosen.length || busy" :loading="busy" @click="ask">
         {{ chosen.length ? `Ask for ${chosen.join(", ")}` : "Ask" }}
       </NButton>
-      <span class="soft small">{{ chosen.length ? "An ask opens nothing until an approver consents." : "Choose what it must do, or a permission." }}</span>
+      <span class="soft small">{{
+        chosen.length ? "An ask opens nothing until an approver consents." : "Choose what it must do, or a permission."
+      }}</span>
     </div>
   </div>
 </template>
 
 <style scoped>
-.ways { margin-bottom: var(--s3); }
-.ways [aria-pressed="true"] { color: var(--ink); font-weight: 640; text-decoration: none; }
-.way { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
-.field-like { display: grid; gap: var(--s1); max-width: 560px; }
-.label { font-weight: 560; }
-.find { grid-column: 1 / -1; max-width: 420px; }
-fieldset ul { max-height: 420px; overflow-y: auto; }
-.sides { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s5); }
-fieldset { border: 0; border-top: 1px solid var(--line-strong); padding: var(--s2) 0 0; margin: 0; min-width: 0; }
-legend { font-weight: 560; padding: 0 var(--s2) 0 0; }
-li { display: grid; padding: 4px 6px; border-left: 3px solid transparent; }
-li > span { padding-left: 24px; }
-li.fits { border-left-color: var(--accent); background: color-mix(in srgb, var(--accent) 7%, transparent); }
-.beyond { color: var(--wait); }
+.ways {
+  margin-bottom: var(--s3);
+}
+.ways [aria-pressed="true"] {
+  color: var(--ink);
+  font-weight: 640;
+  text-decoration: none;
+}
+.way {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.field-like {
+  display: grid;
+  gap: var(--s1);
+  max-width: 560px;
+}
+.label {
+  font-weight: 560;
+}
+.find {
+  grid-column: 1 / -1;
+  max-width: 420px;
+}
+fieldset ul {
+  max-height: 420px;
+  overflow-y: auto;
+}
+.sides {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s5);
+}
+fieldset {
+  border: 0;
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s2) 0 0;
+  margin: 0;
+  min-width: 0;
+}
+legend {
+  font-weight: 560;
+  padding: 0 var(--s2) 0 0;
+}
+li {
+  display: grid;
+  padding: 4px 6px;
+  border-left: 3px solid transparent;
+}
+li > span {
+  padding-left: 24px;
+}
+li.fits {
+  border-left-color: var(--accent);
+  background: color-mix(in srgb, var(--accent) 7%, transparent);
+}
+.beyond {
+  color: var(--wait);
+}
 </style>

@@ -20,7 +20,14 @@ watch(reach, () => (seen.value = null), { deep: true });
 
 async function set(looked: boolean): Promise<void> {
   const params = { path: { directory: directory.value, client: props.client } };
-  const body = { resource: props.resource, permissions: [props.rung.permission], kind: props.rung.kind, reach: { kind: reach.value.kind, collections: reach.value.collections }, person: props.held.person_id, reason: "" };
+  const body = {
+    resource: props.resource,
+    permissions: [props.rung.permission],
+    kind: props.rung.kind,
+    reach: { kind: reach.value.kind, collections: reach.value.collections },
+    person: props.held.person_id,
+    reason: "",
+  };
   await attempt(async () => {
     if (!looked) {
       const found = await must(api.POST("/api/v1/directories/{directory}/clients/{client}/consent/reach/preview", { params, body }));
@@ -39,22 +46,41 @@ async function set(looked: boolean): Promise<void> {
 
 <template>
   <div class="stack">
-    <button v-if="!open" type="button" class="link-button small" @click="open = true">Change its reach{{ held.person ? ` for ${held.person}` : "" }}</button>
+    <button v-if="!open" type="button" class="link-button small" @click="open = true">
+      Change its reach{{ held.person ? ` for ${held.person}` : "" }}
+    </button>
     <template v-else>
-      <ReachEditor v-model="reach" :resource="resource" :label="`Where ${rung.permission} counts${held.person ? ` for ${held.person}` : ''}`" />
+      <ReachEditor
+        v-model="reach"
+        :resource="resource"
+        :label="`Where ${rung.permission} counts${held.person ? ` for ${held.person}` : ''}`"
+      />
       <ProblemNote v-if="error" :error="error" />
       <section v-if="seen" class="wider stack" aria-live="polite">
-        <p><strong>It would count for more</strong>, with a weight of {{ seen.added_weight }}: {{ [...seen.newly, ...seen.wider].map((one) => one.title).join("; ") }}.</p>
+        <p>
+          <strong>It would count for more</strong>, with a weight of {{ seen.added_weight }}:
+          {{ [...seen.newly, ...seen.wider].map((one) => one.title).join("; ") }}.
+        </p>
         <p v-if="seen.agreement">{{ seen.agreement }}</p>
       </section>
       <div class="row">
         <NButton size="small" @click="open = false">Cancel</NButton>
-        <NButton size="small" :type="seen ? 'default' : 'primary'" :loading="busy" :disabled="busy || (reach.kind !== 'everywhere' && !reach.collections.length)" @click="set(!!seen)">{{ seen ? (seen.agreement ? "Ask another person to agree" : "Widen the reach") : "Set the reach" }}</NButton>
+        <NButton
+          size="small"
+          :type="seen ? 'default' : 'primary'"
+          :loading="busy"
+          :disabled="busy || (reach.kind !== 'everywhere' && !reach.collections.length)"
+          @click="set(!!seen)"
+          >{{ seen ? (seen.agreement ? "Ask another person to agree" : "Widen the reach") : "Set the reach" }}</NButton
+        >
       </div>
     </template>
   </div>
 </template>
 
 <style scoped>
-.wider { border-left: 4px solid var(--wait); padding-left: var(--s3); }
+.wider {
+  border-left: 4px solid var(--wait);
+  padding-left: var(--s3);
+}
 </style>

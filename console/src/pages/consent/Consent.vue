@@ -39,7 +39,9 @@ const where = computed(() => {
   const places = (mail.value?.resources ?? []).filter((place) => place.reach.some((one) => one.kind !== "everywhere"));
   return places.length ? `, ${places.map((place) => place.reach.map((one) => one.words).join(" and ")).join("; ")}` : "";
 });
-const alone = computed(() => !!mail.value?.agreement || (!!mail.value?.two_people && mail.value.asked_by_ids.includes(current.value?.person.id ?? "")));
+const alone = computed(
+  () => !!mail.value?.agreement || (!!mail.value?.two_people && mail.value.asked_by_ids.includes(current.value?.person.id ?? "")),
+);
 
 // Asking an approver, for those who may not consent or may not alone.
 const asking = ref(false);
@@ -51,7 +53,13 @@ async function openRequest(): Promise<void> {
   asking.value = true;
   const names = [...new Set(chosen.value.map((ask) => ask.resource))].filter((name) => resources.value?.some((one) => one.name === name));
   details.value = await Promise.all(
-    names.map((name) => must(api.GET("/api/v1/directories/{directory}/resources/{name}", { params: { path: { directory: directory.value, name } } }))),
+    names.map((name) =>
+      must(
+        api.GET("/api/v1/directories/{directory}/resources/{name}", {
+          params: { path: { directory: directory.value, name } },
+        }),
+      ),
+    ),
   );
   answers.value = Object.fromEntries(details.value.map((one) => [one.name, one.questions.map(() => "")]));
 }
@@ -86,7 +94,12 @@ const request = () =>
     must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/requests", {
         params: here(),
-        body: { asks: chosen.value.map((ask) => ask.id), reason: reason.value, answers: answers.value, terms_accepted: accepted.value },
+        body: {
+          asks: chosen.value.map((ask) => ask.id),
+          reason: reason.value,
+          answers: answers.value,
+          terms_accepted: accepted.value,
+        },
       }),
     ),
   );
@@ -95,7 +108,10 @@ const request = () =>
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!whole" :lines="10" :retry="refetch">
     <article v-if="whole" class="mail">
-      <p class="soft small"><RouterLink :to="{ name: 'dossier', params: { id } }">{{ whole.client_name }}</RouterLink> · consent in {{ current?.directory_name }}</p>
+      <p class="soft small">
+        <RouterLink :to="{ name: 'dossier', params: { id } }">{{ whole.client_name }}</RouterLink> · consent in
+        {{ current?.directory_name }}
+      </p>
       <template v-if="!waiting.length">
         <h1 tabindex="-1">{{ whole.client_name }} waits for nothing</h1>
         <p>Everything it asks for is granted, or it asks for nothing.</p>
@@ -104,8 +120,8 @@ const request = () =>
       <template v-else>
         <h1 tabindex="-1">{{ whole.client_name }} asks for {{ count(waiting.length, "permission") }}</h1>
         <p class="lead">
-          Its purpose: {{ whole.purpose }}.
-          Asked by {{ [...new Set(waiting.map((ask) => ask.asked_by))].join(" and ") }}, <Moment :at="waiting[0]?.asked_at" />.
+          Its purpose: {{ whole.purpose }}. Asked by {{ [...new Set(waiting.map((ask) => ask.asked_by))].join(" and ") }},
+          <Moment :at="waiting[0]?.asked_at" />.
           <template v-if="reasons.length && reasons[0] !== whole.purpose">Reason: {{ reasons.join("; ") }}.</template>
         </p>
 
@@ -120,8 +136,12 @@ const request = () =>
           <h2 id="asks">What it asks for <span class="soft small">leave out what it does not need, bound the rest</span></h2>
           <ul class="asks">
             <li v-for="ask in waiting" :key="ask.id">
-              <NCheckbox :checked="!dropped.includes(ask.id)" @update:checked="(on: boolean) => (dropped = on ? dropped.filter((one) => one !== ask.id) : [...dropped, ask.id])">
-                <code>{{ ask.permission }}</code> at {{ ask.resource }}, {{ acting(ask.kind) }}<template v-if="ask.reach.kind !== 'everywhere'">, {{ ask.reach.words }}</template>
+              <NCheckbox
+                :checked="!dropped.includes(ask.id)"
+                @update:checked="(on: boolean) => (dropped = on ? dropped.filter((one) => one !== ask.id) : [...dropped, ask.id])"
+              >
+                <code>{{ ask.permission }}</code> at {{ ask.resource }}, {{ acting(ask.kind)
+                }}<template v-if="ask.reach.kind !== 'everywhere'">, {{ ask.reach.words }}</template>
               </NCheckbox>
             </li>
           </ul>
@@ -133,13 +153,24 @@ const request = () =>
           <h2>Ask an approver</h2>
           <TextField v-model="reason" label="Why it is needed" hint="whoever decides reads this" :longest="500" />
           <template v-for="one in details" :key="one.name">
-            <label v-for="(question, at) in one.questions" :key="question" class="field">{{ question }} <span class="hint">{{ one.title }} asks</span>
-              <input class="plain-input" maxlength="500" :value="answers[one.name]?.[at]" @input="(answers[one.name] ??= [])[at] = ($event.target as HTMLInputElement).value" />
+            <label v-for="(question, at) in one.questions" :key="question" class="field"
+              >{{ question }} <span class="hint">{{ one.title }} asks</span>
+              <input
+                class="plain-input"
+                maxlength="500"
+                :value="answers[one.name]?.[at]"
+                @input="(answers[one.name] ??= [])[at] = ($event.target as HTMLInputElement).value"
+              />
             </label>
             <blockquote v-if="one.terms">{{ one.terms }}</blockquote>
           </template>
           <NCheckbox v-if="details.some((one) => one.terms)" v-model:checked="accepted">I accept these terms for the client</NCheckbox>
-          <div class="row"><NButton @click="asking = false">Not now</NButton><NButton type="primary" attr-type="submit" :loading="busy" :disabled="!reason.trim() || !chosen.length">Send the request</NButton></div>
+          <div class="row">
+            <NButton @click="asking = false">Not now</NButton
+            ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="!reason.trim() || !chosen.length"
+              >Send the request</NButton
+            >
+          </div>
         </form>
         <footer v-else-if="can('consent.grant') && (mail?.approvers ?? 1) === 1 && !alone" class="row decide">
           <NButton type="primary" size="large" @click="back">Do not grant</NButton>
@@ -150,9 +181,16 @@ const request = () =>
         </footer>
         <footer v-else class="decide stack">
           <p v-if="mail?.agreement">{{ mail.agreement }}</p>
-          <p v-else-if="(mail?.approvers ?? 1) > 1">This adds a weight of {{ mail?.weight }}: here <strong>two approvers</strong> must say yes to a request.</p>
-          <p v-else-if="alone">This adds a weight of {{ mail?.weight }}: you asked for it, so <strong>another person</strong> must consent.</p>
-          <p v-else class="soft">Consent takes the role of an approver or steward; you are {{ current?.person.roles.join(", ") || "without a role" }}.</p>
+          <p v-else-if="(mail?.approvers ?? 1) > 1">
+            This adds a weight of {{ mail?.weight }}: here <strong>two approvers</strong> must say yes to a request.
+          </p>
+          <p v-else-if="alone">
+            This adds a weight of {{ mail?.weight }}: you asked for it, so <strong>another person</strong> must consent.
+          </p>
+          <p v-else class="soft">
+            Consent takes the role of an approver or steward; you are
+            {{ current?.person.roles.join(", ") || "without a role" }}.
+          </p>
           <div class="row">
             <NButton type="primary" size="large" @click="back">Back to the client</NButton>
             <NButton v-if="can('requests.make')" size="large" :disabled="!chosen.length" @click="openRequest">Ask an approver</NButton>
@@ -164,11 +202,43 @@ const request = () =>
 </template>
 
 <style scoped>
-.mail { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; }
-.lead { font-size: var(--t-lead); }
-section { display: grid; gap: var(--s2); }
-blockquote { margin: 0; border-left: 3px solid var(--line-strong); padding-left: var(--s3); color: var(--ink-soft); }
-.ask { border-top: 1px solid var(--line-strong); padding-top: var(--s4); }
-.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+.mail {
+  max-width: 860px;
+  background: var(--card);
+  border: 1px solid var(--line);
+  border-top: 3px solid var(--ink);
+  padding: var(--s5) var(--s6);
+  display: grid;
+  gap: var(--s4);
+}
+h1 {
+  font-size: var(--t-h1);
+  font-weight: 660;
+  mail-spacing: -0.015em;
+  line-height: 1.2;
+}
+.lead {
+  font-size: var(--t-lead);
+}
+section {
+  display: grid;
+  gap: var(--s2);
+}
+blockquote {
+  margin: 0;
+  border-left: 3px solid var(--line-strong);
+  padding-left: var(--s3);
+  color: var(--ink-soft);
+}
+.ask {
+  border-top: 1px solid var(--line-strong);
+  padding-top: var(--s4);
+}
+.decide {
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s3) 0;
+  position: sticky;
+  bottom: 0;
+  background: var(--card);
+}
 </style>

@@ -17,12 +17,25 @@ const { data, error, isLoading, refetch } = useRequests(() => !past.value);
 const rows = computed(() => data.value?.items ?? []);
 // The first sentence; the page of the request has them all.
 const why = (one: { why?: string; reason: string }) => (one.why ? `${(one.why.split(". ")[0] ?? "").replace(/\.$/, "")}.` : one.reason);
-const tones: Record<string, Tone> = { waiting: "wait", granted: "live", declined: "broken", lapsed: "gone", withdrawn: "gone" };
-const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ name: "request", params: { id: rows.value[at]?.id } }));
+const tones: Record<string, Tone> = {
+  waiting: "wait",
+  granted: "live",
+  declined: "broken",
+  lapsed: "gone",
+  withdrawn: "gone",
+};
+const { chosen } = useRows(
+  () => rows.value.length,
+  (at) => void router.push({ name: "request", params: { id: rows.value[at]?.id } }),
+);
 </script>
 
 <template>
-  <PageHead title="Consent desk" :count="data && !past ? `${rows.length} waiting` : ''" lead="Who asks, for what, why, and until when; one decision at a time">
+  <PageHead
+    title="Consent desk"
+    :count="data && !past ? `${rows.length} waiting` : ''"
+    lead="Who asks, for what, why, and until when; one decision at a time"
+  >
     <template #below>
       <nav class="row tabs" aria-label="Which requests">
         <RouterLink :to="{ query: {} }" :aria-current="past ? undefined : 'page'">Waiting</RouterLink>
@@ -31,15 +44,35 @@ const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ n
     </template>
   </PageHead>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :retry="refetch">
-    <p v-if="!rows.length" class="empty">{{ past ? "No request was decided yet." : "Nothing waits for a decision. Owners and registrars make requests from a client's page." }}</p>
+    <p v-if="!rows.length" class="empty">
+      {{ past ? "No request was decided yet." : "Nothing waits for a decision. Owners and registrars make requests from a client's page." }}
+    </p>
     <table v-else class="log">
-      <thead><tr><th scope="col">Client</th><th scope="col">Asks for</th><th scope="col" class="num">Weight</th><th scope="col">By, and why</th><th scope="col">{{ past ? "Ended" : "Due" }}</th><th scope="col">State</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Client</th>
+          <th scope="col">Asks for</th>
+          <th scope="col" class="num">Weight</th>
+          <th scope="col">By, and why</th>
+          <th scope="col">{{ past ? "Ended" : "Due" }}</th>
+          <th scope="col">State</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="(one, at) in rows" :id="`row-${at}`" :key="one.id" tabindex="-1" :class="{ chosen: at === chosen }">
-          <td class="free"><RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}</RouterLink></td>
-          <td class="free"><template v-if="one.act">{{ one.act }}</template><template v-else><template v-if="one.rightsizes">less: </template><code>{{ one.asks.join(", ") }}</code></template></td>
+          <td class="free">
+            <RouterLink :to="{ name: 'request', params: { id: one.id } }">{{ one.client_name }}</RouterLink>
+          </td>
+          <td class="free">
+            <template v-if="one.act">{{ one.act }}</template><template v-else
+              ><template v-if="one.rightsizes">less: </template><code>{{ one.asks.join(", ") }}</code></template
+            >
+          </td>
           <td class="num">{{ one.weight }}</td>
-          <td class="free">{{ one.requested_by }} <div class="soft small">{{ why(one) }}</div></td>
+          <td class="free">
+            {{ one.requested_by }}
+            <div class="soft small">{{ why(one) }}</div>
+          </td>
           <td class="nowrap"><Moment :at="past ? (one.decided_at ?? one.due_at) : one.due_at" /></td>
           <td class="nowrap">
             <StateWord :tone="tones[one.state] ?? 'gone'" :word="one.state" />
@@ -53,9 +86,27 @@ const { chosen } = useRows(() => rows.value.length, (at) => void router.push({ n
 </template>
 
 <style scoped>
-.nowrap { white-space: nowrap; }
-.tabs { margin-top: var(--s2); gap: var(--s2); }
-.tabs a { color: var(--ink); text-decoration: none; padding: 3px 10px; border: 1px solid transparent; border-radius: var(--corner); }
-.tabs a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s4) 0; }
+.nowrap {
+  white-space: nowrap;
+}
+.tabs {
+  margin-top: var(--s2);
+  gap: var(--s2);
+}
+.tabs a {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 3px 10px;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+}
+.tabs a[aria-current] {
+  border-color: var(--ink);
+  background: var(--card);
+  font-weight: 600;
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s4) 0;
+}
 </style>

@@ -23,10 +23,18 @@ async function end(): Promise<void> {
     const ended = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/consent/withdrawal", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { resource: props.resource, permissions: [props.rung.permission], kind: props.rung.kind, reason: "", at: at.value ? `${at.value}T23:59:59Z` : null },
+        body: {
+          resource: props.resource,
+          permissions: [props.rung.permission],
+          kind: props.rung.kind,
+          reason: "",
+          at: at.value ? `${at.value}T23:59:59Z` : null,
+        },
       }),
     );
-    told.value = ended.live_tokens ? `${ended.live_tokens} tokens from before may live until ${clock(ended.tokens_until)}; guarded APIs refuse them within seconds.` : "No token from before lives.";
+    told.value = ended.live_tokens
+      ? `${ended.live_tokens} tokens from before may live until ${clock(ended.tokens_until)}; guarded APIs refuse them within seconds.`
+      : "No token from before lives.";
     sure.value = false;
     await stale();
   } catch (problem) {
@@ -44,7 +52,10 @@ async function end(): Promise<void> {
         <strong v-if="lately">It was used {{ ago(rung.last_used_at ?? "", now) }}: whatever uses it stops.</strong>
       </p>
       <label class="row small">Not now, but at the end of <input v-model="at" type="date" class="plain-input" :min="tomorrow" /></label>
-      <div class="row"><NButton size="small" @click="sure = false">Keep it</NButton><NButton size="small" type="error" ghost @click="end">{{ at ? "Set its end" : "End it" }}</NButton></div>
+      <div class="row">
+        <NButton size="small" @click="sure = false">Keep it</NButton
+        ><NButton size="small" type="error" ghost @click="end">{{ at ? "Set its end" : "End it" }}</NButton>
+      </div>
       <ProblemNote v-if="error" :error="error" />
     </template>
     <p v-if="told" role="status" class="small">{{ told }}</p>
@@ -52,5 +63,10 @@ async function end(): Promise<void> {
 </template>
 
 <style scoped>
-.end { display: grid; gap: var(--s2); justify-items: start; margin-bottom: var(--s2); }
+.end {
+  display: grid;
+  gap: var(--s2);
+  justify-items: start;
+  margin-bottom: var(--s2);
+}
 </style>

@@ -10,7 +10,13 @@ import StateWord from "@/ui/StateWord.vue";
 import TextField from "@/ui/TextField.vue";
 import { count, held } from "@/ui/use/words";
 
-const props = defineProps<{ rightsized: Schemas["Rightsized"]; mine: boolean; asker: string; busy: boolean; failed: unknown }>();
+const props = defineProps<{
+  rightsized: Schemas["Rightsized"];
+  mine: boolean;
+  asker: string;
+  busy: boolean;
+  failed: unknown;
+}>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
 const words = ref("");
 const dry_run = computed(() => props.rightsized.dry_run);
@@ -20,23 +26,69 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
 
 <template>
   <div class="beside">
-    <section aria-labelledby="held"><h2 id="held">Holds at {{ dry_run.resource }}</h2><ul><li v-for="one in held(dry_run.before)" :key="one"><code>{{ one }}</code></li></ul></section>
-    <section aria-labelledby="instead" class="would"><h2 id="instead">Would hold instead</h2><ul><li v-for="one in held(dry_run.after)" :key="one"><code>{{ one }}</code></li><li v-if="!dry_run.after.length">nothing</li></ul></section>
+    <section aria-labelledby="held">
+      <h2 id="held">Holds at {{ dry_run.resource }}</h2>
+      <ul>
+        <li v-for="one in held(dry_run.before)" :key="one">
+          <code>{{ one }}</code>
+        </li>
+      </ul>
+    </section>
+    <section aria-labelledby="instead" class="would">
+      <h2 id="instead">Would hold instead</h2>
+      <ul>
+        <li v-for="one in held(dry_run.after)" :key="one">
+          <code>{{ one }}</code>
+        </li>
+        <li v-if="!dry_run.after.length">nothing</li>
+      </ul>
+    </section>
   </div>
   <dl class="facts">
-    <dt>No longer possible</dt><dd><strong>{{ rightsized.no_longer.join(", ") || "nothing" }}</strong></dd>
-    <template v-if="rightsized.narrower.length"><dt>For fewer objects</dt><dd>{{ rightsized.narrower.join(", ") }}</dd></template>
+    <dt>No longer possible</dt>
+    <dd>
+      <strong>{{ rightsized.no_longer.join(", ") || "nothing" }}</strong>
+    </dd>
+    <template v-if="rightsized.narrower.length"
+      ><dt>For fewer objects</dt>
+      <dd>{{ rightsized.narrower.join(", ") }}</dd></template
+    >
     <dt>In the dry run</dt>
-    <dd>begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />: <StateWord :tone="dry_run.missed ? 'broken' : 'live'" :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'" /></dd>
-    <template v-if="dry_run.misses.length"><dt>Missed</dt><dd><ul><li v-for="one in dry_run.misses" :key="one.operation + one.object">{{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code>, last <Moment :at="one.last_at" /></li></ul></dd></template>
+    <dd>
+      begun <Moment :at="dry_run.started_at" />, over <Moment :at="dry_run.dry_run_until" />:
+      <StateWord
+        :tone="dry_run.missed ? 'broken' : 'live'"
+        :word="dry_run.missed ? `${count(dry_run.missed, 'call')} would have been refused` : 'nothing would have been refused'"
+      />
+    </dd>
+    <template v-if="dry_run.misses.length"
+      ><dt>Missed</dt>
+      <dd>
+        <ul>
+          <li v-for="one in dry_run.misses" :key="one.operation + one.object">
+            {{ one.calls }} × <code>{{ one.operation }} {{ one.object }}</code
+            >, last <Moment :at="one.last_at" />
+          </li>
+        </ul></dd
+    ></template>
   </dl>
   <ProblemNote v-if="failed" :error="failed" />
   <footer v-if="can('requests.decide')" class="decide stack">
-    <p v-if="early">{{ dry_run.missed ? "What was missed would be refused from now on." : "Its time is not over: what it does less often may not have been seen." }}</p>
+    <p v-if="early">
+      {{
+        dry_run.missed
+          ? "What was missed would be refused from now on."
+          : "Its time is not over: what it does less often may not have been seen."
+      }}
+    </p>
     <TextField v-model="words" label="Words" :hint="`for ${asker}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
     <div class="row">
-      <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words, false)">Decline</NButton>
-      <NButton size="large" :disabled="busy" :loading="busy" @click="emit('decide', 'grant', words, early)">{{ early ? "Put it in force all the same" : "Put it in force" }}</NButton>
+      <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words, false)"
+        >Decline</NButton
+      >
+      <NButton size="large" :disabled="busy" :loading="busy" @click="emit('decide', 'grant', words, early)">{{
+        early ? "Put it in force all the same" : "Put it in force"
+      }}</NButton>
       <NButton v-if="mine && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
       <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
     </div>
@@ -48,9 +100,29 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
 </template>
 
 <style scoped>
-.beside { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s4); }
-.would { border-left: 3px solid var(--live); padding-left: var(--s3); }
-section { display: grid; gap: var(--s2); align-content: start; }
-ul { list-style: none; padding: 0; }
-.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+.beside {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s4);
+}
+.would {
+  border-left: 3px solid var(--live);
+  padding-left: var(--s3);
+}
+section {
+  display: grid;
+  gap: var(--s2);
+  align-content: start;
+}
+ul {
+  list-style: none;
+  padding: 0;
+}
+.decide {
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s3) 0;
+  position: sticky;
+  bottom: 0;
+  background: var(--card);
+}
 </style>

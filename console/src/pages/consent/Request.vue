@@ -58,7 +58,12 @@ const decide = (decision: "grant" | "decline") =>
     must(
       api.POST("/api/v1/directories/{directory}/requests/{request}/decision", {
         params: { path: { directory: directory.value, request: id.value } },
-        body: { decision, words: words.value, force: false, terms: decision === "grant" && changed.value ? terms.value : null },
+        body: {
+          decision,
+          words: words.value,
+          force: false,
+          terms: decision === "grant" && changed.value ? terms.value : null,
+        },
       }),
     ),
   );
@@ -84,25 +89,64 @@ const takeBack = () =>
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
     <article v-if="one" class="mail">
-      <p class="soft small"><RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink> <template v-if="one.client_id"> · <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template></p>
+      <p class="soft small">
+        <RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink>
+        <template v-if="one.client_id">
+          ·
+          <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template
+        >
+      </p>
       <h1 v-if="one.act" tabindex="-1">{{ one.requested_by }} asks about {{ one.subject }}: {{ one.act.toLowerCase() }}</h1>
-      <h1 v-else-if="one.rightsizes" tabindex="-1">{{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.rightsizes }}</h1>
-      <h1 v-else tabindex="-1">{{ one.requested_by }} asks for {{ one.client_name }}: <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code></h1>
+      <h1 v-else-if="one.rightsizes" tabindex="-1">
+        {{ one.requested_by }} asks for less for {{ one.client_name }} at {{ one.rightsizes }}
+      </h1>
+      <h1 v-else tabindex="-1">
+        {{ one.requested_by }} asks for {{ one.client_name }}:
+        <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code>
+      </h1>
       <p class="lead">
-        <template v-if="!one.act">“{{ one.reason }}.” </template><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template>
-        Asked <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
+        <template v-if="!one.act">“{{ one.reason }}.” </template
+        ><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template> Asked
+        <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
       </p>
       <dl v-if="one.answers.length" class="facts">
-        <template v-for="answer in one.answers" :key="answer.question"><dt>{{ answer.question }}</dt><dd>{{ answer.answer }}</dd></template>
+        <template v-for="answer in one.answers" :key="answer.question"
+          ><dt>{{ answer.question }}</dt>
+          <dd>{{ answer.answer }}</dd></template
+        >
       </dl>
-      <p v-for="approval in one.approvals" :key="approval.approver"><StateWord tone="live" :word="`${approval.approver} said yes`" /> <Moment :at="approval.at" /><template v-if="approval.said">: “{{ approval.said }}”</template></p>
+      <p v-for="approval in one.approvals" :key="approval.approver">
+        <StateWord tone="live" :word="`${approval.approver} said yes`" /> <Moment :at="approval.at" /><template v-if="approval.said"
+          >: “{{ approval.said }}”</template
+        >
+      </p>
       <p v-if="one.state !== 'waiting'" class="ended">
         <StateWord :tone="one.state === 'granted' ? 'live' : one.state === 'declined' ? 'broken' : 'gone'" :word="one.state" />
-        <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template><template v-if="one.said">: “{{ one.said }}”</template>
+        <template v-if="one.decided_by"> by {{ one.decided_by }}, <Moment :at="one.decided_at" /></template
+        ><template v-if="one.said">: “{{ one.said }}”</template>
       </p>
 
-      <Act v-if="one.act && data" :one="one" :dossier="data" :mine="mine" :said-yes="saidYes" :busy="busy" :failed="failed" @decide="(decision, said) => decideLess(decision, said, false)" @take-back="takeBack" />
-      <Less v-else-if="data?.rightsized"   :rightsized="data.rightsized" :mine="mine" :asker="one.requested_by" :busy="busy" :failed="failed" @decide="decideLess" @take-back="takeBack" />
+      <Act
+        v-if="one.act && data"
+        :one="one"
+        :dossier="data"
+        :mine="mine"
+        :said-yes="saidYes"
+        :busy="busy"
+        :failed="failed"
+        @decide="(decision, said) => decideLess(decision, said, false)"
+        @take-back="takeBack"
+      />
+      <Less
+        v-else-if="data?.rightsized"
+        :rightsized="data.rightsized"
+        :mine="mine"
+        :asker="one.requested_by"
+        :busy="busy"
+        :failed="failed"
+        @decide="decideLess"
+        @take-back="takeBack"
+      />
       <template v-else-if="mail">
         <section aria-labelledby="newly" aria-live="polite">
           <h2 id="newly">What becomes possible</h2>
@@ -117,20 +161,35 @@ const takeBack = () =>
         <footer v-if="can('requests.decide')" class="decide stack">
           <p v-if="saidYes"><strong>You said yes already.</strong> Another approver must decide.</p>
           <p v-else-if="mail.agreement">{{ mail.agreement }}</p>
-          <p v-else-if="blocked">You asked for this yourself, and it weighs {{ mail.weight }}: <strong>another person</strong> must decide.</p>
+          <p v-else-if="blocked">
+            You asked for this yourself, and it weighs {{ mail.weight }}: <strong>another person</strong> must decide.
+          </p>
           <p v-else-if="one.could?.length" class="soft">Who can decide it: {{ one.could.join(", ") }}.</p>
-          <TextField v-model="words" label="Words" :hint="`for ${one.requested_by}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
+          <TextField
+            v-model="words"
+            label="Words"
+            :hint="`for ${one.requested_by}; a decline needs them`"
+            :longest="500"
+            placeholder="Why, or why not"
+          />
           <div class="row">
             <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="decide('decline')">Decline</NButton>
             <NButton size="large" :disabled="busy || blocked || !fit" :loading="busy" @click="decide('grant')">
-              {{ one.approvers > 1 && !one.approvals.length ? "Say the first of two yeses" : `Grant ${count(one.asks.length, "permission")}: ${count(newly, "new operation")}` }}
+              {{
+                one.approvers > 1 && !one.approvals.length
+                  ? "Say the first of two yeses"
+                  : `Grant ${count(one.asks.length, "permission")}: ${count(newly, "new operation")}`
+              }}
             </NButton>
             <NButton v-if="mine && can('requests.withdraw')" quaternary @click="takeBack">Take it back</NButton>
             <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
           </div>
         </footer>
         <footer v-else class="decide row">
-          <p class="soft">{{ count(one.approvers, "approver") }} must say yes. An approver or steward decides; {{ one.requested_by }} reads how it ended here and on Today.</p>
+          <p class="soft">
+            {{ count(one.approvers, "approver") }} must say yes. An approver or steward decides; {{ one.requested_by }} reads how it ended
+            here and on Today.
+          </p>
           <NButton v-if="mine && can('requests.withdraw')" size="small" @click="takeBack">Take it back</NButton>
         </footer>
       </template>
@@ -139,10 +198,36 @@ const takeBack = () =>
 </template>
 
 <style scoped>
-.mail { max-width: 860px; background: var(--card); border: 1px solid var(--line); border-top: 3px solid var(--ink); padding: var(--s5) var(--s6); display: grid; gap: var(--s4); }
-h1 { font-size: var(--t-h1); font-weight: 660; mail-spacing: -0.015em; line-height: 1.2; }
-h1 code { font-size: 0.8em; }
-.lead { font-size: var(--t-lead); }
-section { display: grid; gap: var(--s2); }
-.decide { border-top: 1px solid var(--line-strong); padding: var(--s3) 0; position: sticky; bottom: 0; background: var(--card); }
+.mail {
+  max-width: 860px;
+  background: var(--card);
+  border: 1px solid var(--line);
+  border-top: 3px solid var(--ink);
+  padding: var(--s5) var(--s6);
+  display: grid;
+  gap: var(--s4);
+}
+h1 {
+  font-size: var(--t-h1);
+  font-weight: 660;
+  mail-spacing: -0.015em;
+  line-height: 1.2;
+}
+h1 code {
+  font-size: 0.8em;
+}
+.lead {
+  font-size: var(--t-lead);
+}
+section {
+  display: grid;
+  gap: var(--s2);
+}
+.decide {
+  border-top: 1px solid var(--line-strong);
+  padding: var(--s3) 0;
+  position: sticky;
+  bottom: 0;
+  background: var(--card);
+}
 </style>

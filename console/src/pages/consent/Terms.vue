@@ -9,7 +9,9 @@ const terms = defineModel<ConsentTerms>({ required: true });
 const wished = (name: string): ReachChoice => {
   const here = props.places.find((one) => one.resource === name)?.asks ?? [];
   const first = here[0]?.reach;
-  return first && here.every((ask) => ask.reach.words === first.words) ? { kind: first.kind, collections: first.collections } : { kind: "everywhere", collections: [] };
+  return first && here.every((ask) => ask.reach.words === first.words)
+    ? { kind: first.kind, collections: first.collections }
+    : { kind: "everywhere", collections: [] };
 };
 const reach = (name: string) => terms.value.reach[name] ?? wished(name);
 const change = (name: string, value: ReachChoice) => (terms.value = { ...terms.value, reach: { ...terms.value.reach, [name]: value } });
@@ -21,11 +23,35 @@ const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
 
 <template>
   <div class="stack">
-    <ReachEditor v-for="name in names()" :key="name" :resource="name" :label="`Where it counts at ${title(name)}`" :model-value="reach(name)" @update:model-value="(value: ReachChoice) => change(name, value)" />
-    <label class="row until">Until <input type="date" class="plain-input" :min="tomorrow" :value="day()" @change="terms = { ...terms, expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null }" /> <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label>
+    <ReachEditor
+      v-for="name in names()"
+      :key="name"
+      :resource="name"
+      :label="`Where it counts at ${title(name)}`"
+      :model-value="reach(name)"
+      @update:model-value="(value: ReachChoice) => change(name, value)"
+    />
+    <label class="row until"
+      >Until
+      <input
+        type="date"
+        class="plain-input"
+        :min="tomorrow"
+        :value="day()"
+        @change="
+          terms = {
+            ...terms,
+            expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null,
+          }
+        "
+      />
+      <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label
+    >
   </div>
 </template>
 
 <style scoped>
-.until { font-weight: 560; }
+.until {
+  font-weight: 560;
+}
 </style>

@@ -71,34 +71,83 @@ async function close(): Promise<void> {
   </section>
   <section v-else-if="issued?.certificate" class="once stack" aria-labelledby="issued">
     <h3 id="issued">The certificate</h3>
-    <p>For the client, beside the private key that it has. It is no secret; the authority above it stands at <code>{{ authority }}</code>.</p>
+    <p>
+      For the client, beside the private key that it has. It is no secret; the authority above it stands at
+      <code>{{ authority }}</code>.
+    </p>
     <pre class="mono">{{ issued.certificate.pem }}</pre>
-    <div class="row"><CopyButton :value="issued.certificate.pem" what="certificate" /><NButton type="primary" @click="close">Done</NButton></div>
+    <div class="row">
+      <CopyButton :value="issued.certificate.pem" what="certificate" /><NButton type="primary" @click="close">Done</NButton>
+    </div>
   </section>
   <form v-else class="stack" @submit.prevent="add">
     <template v-if="way !== 'certificate'">
       <fieldset v-if="way === 'made'" class="row kinds">
         <legend>Key</legend>
         <label><input v-model="keyType" type="radio" name="key" value="p256" /> EC P-256</label>
-        <label><input v-model="keyType" type="radio" name="key" value="rsa3072" /> RSA 3072 <span class="soft small">for programs that know nothing else</span></label>
+        <label
+          ><input v-model="keyType" type="radio" name="key" value="rsa3072" /> RSA 3072
+          <span class="soft small">for programs that know nothing else</span></label
+        >
       </fieldset>
-      <label class="field">Lifetime, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
-        <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" /></label>
+      <label class="field"
+        >Lifetime, days
+        <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
+        <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1"
+      /></label>
     </template>
     <template v-if="way !== 'made'">
-      <label class="field">A file <span class="hint">{{ way === "requested" ? "a certificate request (PKCS#10), PEM or DER" : "PEM, DER or a PKCS#7 bundle" }}; never a private key</span><input type="file" :accept="way === 'requested' ? '.csr,.pem,.der,.req' : '.pem,.crt,.cer,.der,.p7b,.p7c'" @change="read" /></label>
-      <label class="field">or its text <textarea v-model="text" class="plain-input mono" rows="5" spellcheck="false" :placeholder="way === 'requested' ? '-----BEGIN CERTIFICATE REQUEST-----' : '-----BEGIN CERTIFICATE-----'"></textarea></label>
+      <label class="field"
+        >A file
+        <span class="hint"
+          >{{ way === "requested" ? "a certificate request (PKCS#10), PEM or DER" : "PEM, DER or a PKCS#7 bundle" }}; never a private
+          key</span
+        ><input type="file" :accept="way === 'requested' ? '.csr,.pem,.der,.req' : '.pem,.crt,.cer,.der,.p7b,.p7c'" @change="read"
+      /></label>
+      <label class="field"
+        >or its text
+        <textarea
+          v-model="text"
+          class="plain-input mono"
+          rows="5"
+          spellcheck="false"
+          :placeholder="way === 'requested' ? '-----BEGIN CERTIFICATE REQUEST-----' : '-----BEGIN CERTIFICATE-----'"
+        ></textarea>
+      </label>
     </template>
     <TextField v-model="label" label="Label" hint="what it is for, if there are several" :longest="80" />
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || (way !== 'made' && !text.trim())">{{ DO[way] }}</NButton></div>
+    <div>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || (way !== 'made' && !text.trim())">{{
+        DO[way]
+      }}</NButton>
+    </div>
   </form>
 </template>
 
 <style scoped>
-.once { border: 2px solid var(--wait); background: var(--card); padding: var(--s4) var(--s5); border-radius: var(--corner); }
-.days { width: 110px; }
-.kinds { border: 0; padding: 0; margin: 0; gap: var(--s4); }
-.mono { font-family: var(--mono); font-size: 12px; }
-pre { overflow: auto; max-height: 220px; margin: 0; }
+.once {
+  border: 2px solid var(--wait);
+  background: var(--card);
+  padding: var(--s4) var(--s5);
+  border-radius: var(--corner);
+}
+.days {
+  width: 110px;
+}
+.kinds {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  gap: var(--s4);
+}
+.mono {
+  font-family: var(--mono);
+  font-size: 12px;
+}
+pre {
+  overflow: auto;
+  max-height: 220px;
+  margin: 0;
+}
 </style>

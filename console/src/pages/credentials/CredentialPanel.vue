@@ -14,10 +14,22 @@ const way = ref<Way>("secret");
 const shown = ref(false);
 const WAYS: { value: Way; label: string; hint: string }[] = [
   { value: "secret", label: "A secret", hint: "shared, shown once; the simplest, and the easiest to lose" },
-  ...(can("handovers.make") ? [{ value: "link" as const, label: "Handed over", hint: "by a link or sealed to a key: nobody sees it before whoever receives it" }] : []),
+  ...(can("handovers.make")
+    ? [
+        {
+          value: "link" as const,
+          label: "Handed over",
+          hint: "by a link or sealed to a key: nobody sees it before whoever receives it",
+        },
+      ]
+    : []),
   { value: "made", label: "A certificate made here", hint: "with its key pair, returned once" },
   { value: "certificate", label: "A certificate that it has", hint: "upload the public part" },
-  { value: "requested", label: "A certificate that it asks for", hint: "issued by this directory for a key that only it has" },
+  {
+    value: "requested",
+    label: "A certificate that it asks for",
+    hint: "issued by this directory for a key that only it has",
+  },
   { value: "keys", label: "Keys of its own", hint: "a JWK Set, or where it publishes one" },
   { value: "issuer", label: "An outside issuer", hint: "says who it is; no secret at all" },
 ];
@@ -31,16 +43,36 @@ function issued(): void {
   <div class="stack">
     <fieldset v-if="!shown" class="ways">
       <legend>How does it prove itself?</legend>
-      <label v-for="one in WAYS" :key="one.value"><input v-model="way" type="radio" name="way" :value="one.value" /> {{ one.label }} <span class="soft small">{{ one.hint }}</span></label>
+      <label v-for="one in WAYS" :key="one.value"
+        ><input v-model="way" type="radio" name="way" :value="one.value" /> {{ one.label }}
+        <span class="soft small">{{ one.hint }}</span></label
+      >
     </fieldset>
     <SecretPanel v-if="way === 'secret'" :client="client" @issued="issued" @closed="emit('closed')" />
     <HandoverPanel v-else-if="way === 'link'" :client="client" @issued="issued" @closed="emit('closed')" />
-    <CertificatePanel v-else-if="way === 'made' || way === 'certificate' || way === 'requested'" :key="way" :client="client" :way="way" @issued="issued" @closed="emit('closed')" />
+    <CertificatePanel
+      v-else-if="way === 'made' || way === 'certificate' || way === 'requested'"
+      :key="way"
+      :client="client"
+      :way="way"
+      @issued="issued"
+      @closed="emit('closed')"
+    />
     <KeysPanel v-else :key="way" :client="client" :outside="way === 'issuer'" @closed="emit('closed')" />
   </div>
 </template>
 
 <style scoped>
-.ways { display: grid; gap: var(--s1); border: 0; padding: 0; margin: 0; }
-legend { font-weight: 560; margin-bottom: var(--s1); padding: 0; }
+.ways {
+  display: grid;
+  gap: var(--s1);
+  border: 0;
+  padding: 0;
+  margin: 0;
+}
+legend {
+  font-weight: 560;
+  margin-bottom: var(--s1);
+  padding: 0;
+}
 </style>

@@ -20,10 +20,16 @@ const { data } = useQuery({
 <template>
   <p v-if="data && !data.length" class="soft small">No token was fetched with it in the last thirty days.</p>
   <ul v-else-if="data" class="users" aria-label="Used from">
-    <li v-for="(one, place) in data" :key="place"><code>{{ one.address || "an unknown address" }}</code> {{ one.user_agent || "a program without a name" }} <span class="soft small">{{ one.times }} token{{ one.times === 1 ? "" : "s" }}, last <Moment :at="one.last_at" /></span></li>
+    <li v-for="(one, place) in data" :key="place">
+      <code>{{ one.address || "an unknown address" }}</code> {{ one.user_agent || "a program without a name" }}
+      <span class="soft small">{{ one.times }} token{{ one.times === 1 ? "" : "s" }}, last <Moment :at="one.last_at" /></span>
+    </li>
   </ul>
 </template>
 
 <style scoped>
-.users { margin: var(--s2) 0; padding-left: var(--s4); }
+.users {
+  margin: var(--s2) 0;
+  padding-left: var(--s4);
+}
 </style>

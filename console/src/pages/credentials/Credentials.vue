@@ -42,12 +42,33 @@ function rotate(one: Credential): void {
   const until = new Date(one.expires_at ? Math.min(overlap, Date.parse(one.expires_at)) : overlap).toISOString();
   rotating.value = { client_id: props.client, client_name: props.name, credential: one, overlap_ends_at: until };
 }
-const KINDS: Record<string, string> = { secret: "secret", certificate: "certificate", keys: "key set", issuer: "outside issuer" };
+const KINDS: Record<string, string> = {
+  secret: "secret",
+  certificate: "certificate",
+  keys: "key set",
+  issuer: "outside issuer",
+};
 const facts = (one: Credential): [string, string][] => [
   ["Serves", one.serves.join(", ")],
-  ...(one.certificate ? ([["Subject", one.certificate.subject], ["Issued by", one.certificate.issued_by], ["Key", one.certificate.key], ["SHA-256", one.certificate.thumbprint], ["SHA-1", one.certificate.sha1], ["Serial", one.certificate.serial]] as [string, string][]) : []),
-  ...(one.issuer ? ([["Issuer", one.issuer], ["Subject", one.subject]] as [string, string][]) : []),
-  ...(one.key_ids.length || one.keys_uri ? ([["Key ids", one.key_ids.join(", ") || `published at ${one.keys_uri}`]] as [string, string][]) : []),
+  ...(one.certificate
+    ? ([
+        ["Subject", one.certificate.subject],
+        ["Issued by", one.certificate.issued_by],
+        ["Key", one.certificate.key],
+        ["SHA-256", one.certificate.thumbprint],
+        ["SHA-1", one.certificate.sha1],
+        ["Serial", one.certificate.serial],
+      ] as [string, string][])
+    : []),
+  ...(one.issuer
+    ? ([
+        ["Issuer", one.issuer],
+        ["Subject", one.subject],
+      ] as [string, string][])
+    : []),
+  ...(one.key_ids.length || one.keys_uri
+    ? ([["Key ids", one.key_ids.join(", ") || `published at ${one.keys_uri}`]] as [string, string][])
+    : []),
   ["First used", one.first_used_at ? ago(one.first_used_at, now.value) : "never"],
 ];
 const inUse = (one: Credential) => one.last_used_at !== null && now.value - Date.parse(one.last_used_at) < 7 * 86_400_000;
@@ -58,8 +79,14 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
   try {
     await must(
       what === "withdraw"
-        ? api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/withdrawal", { params, body: { reason: "" } })
-        : api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/state", { params, body: { enabled: what === "enable", reason: "" } }),
+        ? api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/withdrawal", {
+            params,
+            body: { reason: "" },
+          })
+        : api.POST("/api/v1/directories/{directory}/clients/{client}/credentials/{credential}/state", {
+            params,
+            body: { enabled: what === "enable", reason: "" },
+          }),
     );
     sure.value = "";
     opened.value = "";
@@ -75,35 +102,74 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
   <p v-if="!credentials.length" class="empty">It has no credential, so it cannot fetch a token.</p>
   <table v-else class="log">
     <thead>
-      <tr><th scope="col">Credential</th><th scope="col">State</th><th scope="col">Life <span class="soft">(line: today)</span></th><th scope="col">Ends</th><th scope="col">Added</th><th scope="col">Last used</th><th scope="col"><span class="visually-hidden">Actions</span></th></tr>
+      <tr>
+        <th scope="col">Credential</th>
+        <th scope="col">State</th>
+        <th scope="col">Life <span class="soft">(line: today)</span></th>
+        <th scope="col">Ends</th>
+        <th scope="col">Added</th>
+        <th scope="col">Last used</th>
+        <th scope="col"><span class="visually-hidden">Actions</span></th>
+      </tr>
     </thead>
     <tbody v-for="one in credentials" :key="one.id">
       <tr>
         <td>
-          <button type="button" class="link-button" :aria-expanded="opened === one.id" @click="opened = opened === one.id ? '' : one.id"><code>{{ one.hint }}</code></button>
+          <button type="button" class="link-button" :aria-expanded="opened === one.id" @click="opened = opened === one.id ? '' : one.id">
+            <code>{{ one.hint }}</code>
+          </button>
           <div class="soft small">{{ KINDS[one.kind] }}{{ one.label ? `, ${one.label}` : "" }}</div>
         </td>
-        <td><StateWord :tone="credentialTone[one.state] ?? 'gone'" :word="credentialWord[one.state] ?? one.state" /></td>
         <td>
-          <svg :width="WIDTH" height="18" role="img" :aria-label="`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : 'no expiry'}`">
+          <StateWord :tone="credentialTone[one.state] ?? 'gone'" :word="credentialWord[one.state] ?? one.state" />
+        </td>
+        <td>
+          <svg
+            :width="WIDTH"
+            height="18"
+            role="img"
+            :aria-label="`from ${day(one.issued_at)} to ${one.expires_at ? day(one.expires_at) : 'no expiry'}`"
+          >
             <rect :class="one.state" :x="bar(one).x" y="5" :width="bar(one).width" height="8" rx="1" />
             <path v-if="!one.expires_at && stands(one)" class="endless" :d="`M${WIDTH - 9} 2 l7 7 l-7 7`" />
             <line :x1="at(now)" :x2="at(now)" y1="0" y2="18" />
           </svg>
         </td>
         <td class="nowrap"><Moment :at="one.withdrawn_at ?? one.expires_at" missing="no expiry" /></td>
-        <td class="nowrap"><Moment :at="one.issued_at" /> <div class="soft small">by {{ one.issued_by }}</div></td>
+        <td class="nowrap">
+          <Moment :at="one.issued_at" />
+          <div class="soft small">by {{ one.issued_by }}</div>
+        </td>
         <td class="nowrap"><Moment :at="one.last_used_at" /></td>
-        <td class="right"><button v-if="stands(one) && can('credentials.withdraw')" type="button" class="link-button" @click="sure = one.id">Withdraw</button></td>
+        <td class="right">
+          <button v-if="stands(one) && can('credentials.withdraw')" type="button" class="link-button" @click="sure = one.id">
+            Withdraw
+          </button>
+        </td>
       </tr>
       <tr v-if="opened === one.id">
         <td colspan="7" class="opened">
-          <dl class="facts"><template v-for="[name, value] in facts(one)" :key="name"><dt>{{ name }}</dt><dd><code>{{ value }}</code></dd></template></dl>
+          <dl class="facts">
+            <template v-for="[fact, value] in facts(one)" :key="fact"
+              ><dt>{{ fact }}</dt>
+              <dd>
+                <code>{{ value }}</code>
+              </dd></template
+            >
+          </dl>
           <CredentialUsers :client="client" :credential="one.id" />
-          <div v-if="works(one) && can('rotations.open') && !rotating" class="row"><NButton size="small" @click="rotate(one)">Rotate it …</NButton> <span class="soft small">Another is put beside it. <RouterLink :to="{ name: 'rotation' }">See all rotations</RouterLink></span></div>
+          <div v-if="works(one) && can('rotations.open') && !rotating" class="row">
+            <NButton size="small" @click="rotate(one)">Rotate it …</NButton>
+            <span class="soft small">Another is put beside it. <RouterLink :to="{ name: 'rotation' }">See all rotations</RouterLink></span>
+          </div>
           <div v-if="works(one) && can('credentials.set-state')" class="row">
             <NButton v-if="one.state === 'disabled'" size="small" @click="change(one, 'enable')">Enable it again</NButton>
-            <template v-else><NButton size="small" @click="change(one, 'disable')">Disable this credential</NButton> <span class="soft small">Until it is enabled again. <strong v-if="inUse(one)">It is in use: whatever uses it stops.</strong></span></template>
+            <template v-else
+              ><NButton size="small" @click="change(one, 'disable')">Disable this credential</NButton>
+              <span class="soft small"
+                >Until it is enabled again. <strong v-if="inUse(one)">It is in use: whatever uses it stops.</strong></span
+              ></template
+            >
           </div>
           <ProblemNote v-if="error && sure !== one.id" :error="error" />
         </td>
@@ -114,7 +180,10 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
             Withdraw <code>{{ one.hint }}</code>? It ends at once and for good.
             <strong v-if="inUse(one)">It was used {{ ago(one.last_used_at ?? "", now) }}: whatever uses it stops.</strong>
           </p>
-          <div class="row"><NButton size="small" @click="sure = ''">Keep it</NButton><NButton size="small" type="error" ghost @click="change(one, 'withdraw')">Withdraw it</NButton></div>
+          <div class="row">
+            <NButton size="small" @click="sure = ''">Keep it</NButton
+            ><NButton size="small" type="error" ghost @click="change(one, 'withdraw')">Withdraw it</NButton>
+          </div>
           <ProblemNote v-if="error" :error="error" />
         </td>
       </tr>
@@ -123,20 +192,66 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
 </template>
 
 <style scoped>
-rect { fill: var(--bar-granted); }
-rect.expiring { fill: var(--wait); }
-rect.expired { fill: var(--broken); opacity: 0.65; }
-rect.withdrawn { fill: var(--line-strong); opacity: 0.6; }
-line { stroke: var(--focus); stroke-width: 2; }
-.endless { fill: none; stroke: var(--bar-granted); stroke-width: 2; }
-.nowrap { white-space: nowrap; }
-.right { text-align: right; }
-rect.disabled, rect.coming { fill: none; stroke: var(--bar-granted); }
-.link-button code { display: inline-block; max-width: 210px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; vertical-align: bottom; }
-.opened { background: var(--sunk); }
-.opened dd { overflow-wrap: anywhere; }
-.opened .row { margin-top: var(--s2); gap: var(--s2); }
-.sure { background: var(--broken-bg); }
-.sure .row { margin-top: var(--s2); }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s4) 0; }
+rect {
+  fill: var(--bar-granted);
+}
+rect.expiring {
+  fill: var(--wait);
+}
+rect.expired {
+  fill: var(--broken);
+  opacity: 0.65;
+}
+rect.withdrawn {
+  fill: var(--line-strong);
+  opacity: 0.6;
+}
+line {
+  stroke: var(--focus);
+  stroke-width: 2;
+}
+.endless {
+  fill: none;
+  stroke: var(--bar-granted);
+  stroke-width: 2;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.right {
+  text-align: right;
+}
+rect.disabled,
+rect.coming {
+  fill: none;
+  stroke: var(--bar-granted);
+}
+.link-button code {
+  display: inline-block;
+  max-width: 210px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  vertical-align: bottom;
+}
+.opened {
+  background: var(--sunk);
+}
+.opened dd {
+  overflow-wrap: anywhere;
+}
+.opened .row {
+  margin-top: var(--s2);
+  gap: var(--s2);
+}
+.sure {
+  background: var(--broken-bg);
+}
+.sure .row {
+  margin-top: var(--s2);
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s4) 0;
+}
 </style>

@@ -15,14 +15,15 @@ const { data } = useHandovers(() => props.client);
 const { error, attempt } = useAttempt();
 const stale = useStale();
 
-const takeBack = (handover: string) => attempt(async () => {
-  await must(
-    api.POST("/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal", {
-      params: { path: { directory: directory.value, client: props.client, handover } },
-    }),
-  );
-  await stale();
-});
+const takeBack = (handover: string) =>
+  attempt(async () => {
+    await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/handovers/{handover}/withdrawal", {
+        params: { path: { directory: directory.value, client: props.client, handover } },
+      }),
+    );
+    await stale();
+  });
 </script>
 
 <template>
@@ -30,18 +31,42 @@ const takeBack = (handover: string) => attempt(async () => {
     <h3>Handed over by a link</h3>
     <ProblemNote v-if="error" :error="error" />
     <table class="log">
-      <thead><tr><th scope="col">Credential</th><th scope="col">Link</th><th scope="col">Made</th><th scope="col">Opened</th><th scope="col">Runs out</th><th scope="col"><span class="visually-hidden">Actions</span></th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Credential</th>
+          <th scope="col">Link</th>
+          <th scope="col">Made</th>
+          <th scope="col">Opened</th>
+          <th scope="col">Runs out</th>
+          <th scope="col"><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
       <tbody v-for="one in data" :key="one.id">
         <tr>
-          <td><code>{{ one.hint }}</code></td>
+          <td>
+            <code>{{ one.hint }}</code>
+          </td>
           <td><StateWord :tone="handoverTone[one.state] ?? 'gone'" :word="handoverWord[one.state] ?? one.state" /></td>
-          <td><Moment :at="one.made_at" /> <div class="soft small">by {{ one.made_by }}</div></td>
-          <td><Moment :at="one.opened_at" missing="not yet" /> <div v-if="one.opened_from" class="soft small">from {{ one.opened_from }}</div></td>
+          <td>
+            <Moment :at="one.made_at" />
+            <div class="soft small">by {{ one.made_by }}</div>
+          </td>
+          <td>
+            <Moment :at="one.opened_at" missing="not yet" />
+            <div v-if="one.opened_from" class="soft small">from {{ one.opened_from }}</div>
+          </td>
           <td><Moment :at="one.expires_at" /></td>
-          <td class="right"><button v-if="one.state === 'waiting' && can('handovers.withdraw')" type="button" class="link-button" @click="takeBack(one.id)">Take back</button></td>
+          <td class="right">
+            <button v-if="one.state === 'waiting' && can('handovers.withdraw')" type="button" class="link-button" @click="takeBack(one.id)">
+              Take back
+            </button>
+          </td>
         </tr>
         <tr v-if="one.late_tries">
-          <td colspan="6" class="late"><strong>Tried {{ one.late_tries === 1 ? "once" : `${one.late_tries} times` }} more</strong> after it was gone, last <Moment :at="one.late_at" /> from {{ one.late_from }}: the link is in two hands. Ask who opened it, or withdraw the credential.</td>
+          <td colspan="6" class="late">
+            <strong>Tried {{ one.late_tries === 1 ? "once" : `${one.late_tries} times` }} more</strong> after it was gone, last
+            <Moment :at="one.late_at" /> from {{ one.late_from }}: the link is in two hands. Ask who opened it, or withdraw the credential.
+          </td>
         </tr>
       </tbody>
     </table>
@@ -49,7 +74,13 @@ const takeBack = (handover: string) => attempt(async () => {
 </template>
 
 <style scoped>
-.handed { margin-top: var(--s4); }
-.late { background: var(--broken-bg); }
-.right { text-align: right; }
+.handed {
+  margin-top: var(--s4);
+}
+.late {
+  background: var(--broken-bg);
+}
+.right {
+  text-align: right;
+}
 </style>

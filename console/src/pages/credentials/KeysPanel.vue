@@ -22,7 +22,11 @@ const days = ref<number | string>("");
 const broken = ref("");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
-const ready = computed(() => (!props.outside || (issuer.value.trim() && subject.value.trim())) && (where.value === "metadata" || (where.value === "address" ? address.value.trim() : text.value.trim())));
+const ready = computed(
+  () =>
+    (!props.outside || (issuer.value.trim() && subject.value.trim())) &&
+    (where.value === "metadata" || (where.value === "address" ? address.value.trim() : text.value.trim())),
+);
 
 async function add(): Promise<void> {
   broken.value = "";
@@ -35,10 +39,22 @@ async function add(): Promise<void> {
       return;
     }
   }
-  const rest = { keys, keys_uri: where.value === "address" ? address.value.trim() : "", days: days.value === "" ? null : Number(days.value), label: label.value };
-  const body = props.outside ? { kind: "issuer" as const, issuer: issuer.value.trim(), subject: subject.value.trim(), ...rest } : { kind: "keys" as const, ...rest };
+  const rest = {
+    keys,
+    keys_uri: where.value === "address" ? address.value.trim() : "",
+    days: days.value === "" ? null : Number(days.value),
+    label: label.value,
+  };
+  const body = props.outside
+    ? { kind: "issuer" as const, issuer: issuer.value.trim(), subject: subject.value.trim(), ...rest }
+    : { kind: "keys" as const, ...rest };
   await attempt(async () => {
-    await must(api.POST("/api/v1/directories/{directory}/clients/{client}/credentials", { params: { path: { directory: directory.value, client: props.client } }, body }));
+    await must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/credentials", {
+        params: { path: { directory: directory.value, client: props.client } },
+        body,
+      }),
+    );
     await stale();
     emit("closed");
   });
@@ -48,7 +64,13 @@ async function add(): Promise<void> {
 <template>
   <form class="stack" @submit.prevent="add">
     <template v-if="outside">
-      <TextField v-model="issuer" label="Issuer" hint="as its assertions name it (iss)" placeholder="https://builds.example" :longest="500" />
+      <TextField
+        v-model="issuer"
+        label="Issuer"
+        hint="as its assertions name it (iss)"
+        placeholder="https://builds.example"
+        :longest="500"
+      />
       <TextField v-model="subject" label="Subject" hint="that stands for this client, to the mail (sub)" :longest="500" />
     </template>
     <fieldset class="row kinds">
@@ -57,20 +79,45 @@ async function add(): Promise<void> {
       <label><input v-model="where" type="radio" name="where" value="address" /> published at an address</label>
       <label><input v-model="where" type="radio" name="where" value="text" /> given here</label>
     </fieldset>
-    <TextField v-if="where === 'address'" v-model="address" label="Address of the keys" hint="https; read again when a key is not known" :longest="500" />
-    <label v-if="where === 'text'" class="field">JWK Set <span class="hint">public keys alone (RFC 7517)</span>
-      <textarea v-model="text" class="plain-input mono" rows="6" spellcheck="false" placeholder='{"keys": [{"kty": "EC", …}]}'></textarea></label>
-    <label class="field">Lifetime, days <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
-      <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" /></label>
+    <TextField
+      v-if="where === 'address'"
+      v-model="address"
+      label="Address of the keys"
+      hint="https; read again when a key is not known"
+      :longest="500"
+    />
+    <label v-if="where === 'text'" class="field"
+      >JWK Set <span class="hint">public keys alone (RFC 7517)</span>
+      <textarea v-model="text" class="plain-input mono" rows="6" spellcheck="false" placeholder='{"keys": [{"kty": "EC", …}]}'></textarea>
+    </label>
+    <label class="field"
+      >Lifetime, days
+      <span class="hint">at most {{ place?.policy.key_longest_days }}; {{ place?.policy.key_default_days }} when left empty</span>
+      <input v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1"
+    /></label>
     <TextField v-model="label" label="Label" hint="what it is for, if there are several" :longest="80" />
     <p v-if="broken" class="problem" role="alert">{{ broken }}</p>
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !ready">{{ outside ? "Trust the issuer" : "Add the keys" }}</NButton></div>
+    <div>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !ready">{{
+        outside ? "Trust the issuer" : "Add the keys"
+      }}</NButton>
+    </div>
   </form>
 </template>
 
 <style scoped>
-.days { width: 110px; }
-.kinds { border: 0; padding: 0; margin: 0; gap: var(--s4); }
-.mono { font-family: var(--mono); font-size: 12px; }
+.days {
+  width: 110px;
+}
+.kinds {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  gap: var(--s4);
+}
+.mono {
+  font-family: var(--mono);
+  font-size: 12px;
+}
 </style>

@@ -17,8 +17,14 @@ const pkcs12 = () => Uint8Array.from(atob(props.made.pkcs12), (one) => one.charC
 
 <template>
   <dl class="facts">
-    <dt>Passphrase</dt><dd><code>{{ made.passphrase }}</code> <CopyButton :value="made.passphrase" what="passphrase" /></dd>
-    <dt>SHA-256</dt><dd><code class="small">{{ made.credential.certificate?.thumbprint }}</code></dd>
+    <dt>Passphrase</dt>
+    <dd>
+      <code>{{ made.passphrase }}</code> <CopyButton :value="made.passphrase" what="passphrase" />
+    </dd>
+    <dt>SHA-256</dt>
+    <dd>
+      <code class="small">{{ made.credential.certificate?.thumbprint }}</code>
+    </dd>
   </dl>
   <div class="row">
     <NButton size="small" @click="keep('p12', pkcs12())">{{ saved.has("p12") ? "✓ " : "" }}Key and certificate (PKCS#12)</NButton>
@@ -28,5 +34,7 @@ const pkcs12 = () => Uint8Array.from(atob(props.made.pkcs12), (one) => one.charC
 </template>
 
 <style scoped>
-dd { overflow-wrap: anywhere; }
+dd {
+  overflow-wrap: anywhere;
+}
 </style>

@@ -43,7 +43,11 @@ async function go(): Promise<void> {
 }
 function keep(): void {
   const texts = secret.value.map((one) =>
-    [`# ${one.rotation.client_name}: follows ${one.rotation.old.hint}`, ...(one.issued?.sheets ?? []).map((sheet) => sheet.forms.env), ...(one.made ? [one.made.certificate, one.made.private_key, `passphrase ${one.made.passphrase}`] : [])].join("\n"),
+    [
+      `# ${one.rotation.client_name}: follows ${one.rotation.old.hint}`,
+      ...(one.issued?.sheets ?? []).map((sheet) => sheet.forms.env),
+      ...(one.made ? [one.made.certificate, one.made.private_key, `passphrase ${one.made.passphrase}`] : []),
+    ].join("\n"),
   );
   save(`rotations-${new Date().toISOString().slice(0, 10)}.txt`, texts.join("\n\n") + "\n");
   saved.value = true;
@@ -57,38 +61,74 @@ async function close(): Promise<void> {
 
 <template>
   <section class="card stack" aria-labelledby="plan">
-    <h2 id="plan">{{ begun ? "Opened" : "The plan" }} <span class="soft small">a credential like the old one is put beside it; the old one is withdrawn when nothing uses it any more</span></h2>
+    <h2 id="plan">
+      {{ begun ? "Opened" : "The plan" }}
+      <span class="soft small">a credential like the old one is put beside it; the old one is withdrawn when nothing uses it any more</span>
+    </h2>
     <table class="log">
-      <thead><tr><th scope="col">Client</th><th scope="col">Old one</th><th scope="col">Both stand until</th><th scope="col">{{ begun ? "Result" : "Last used" }}</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Client</th>
+          <th scope="col">Old one</th>
+          <th scope="col">Both stand until</th>
+          <th scope="col">{{ begun ? "Result" : "Last used" }}</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in rows" :key="one.credential.id">
           <td class="free">{{ one.client_name }}</td>
-          <td><code>{{ one.credential.hint }}</code></td>
+          <td>
+            <code>{{ one.credential.hint }}</code>
+          </td>
           <td>{{ day(one.overlap_ends_at) }}</td>
           <td class="free">
             <template v-if="!begun">{{ one.credential.last_used_at ? day(one.credential.last_used_at) : "never" }}</template>
-            <template v-else-if="results.get(one.credential.id)?.opened">✓ followed by <code>{{ results.get(one.credential.id)?.opened?.rotation.new.hint }}</code></template>
+            <template v-else-if="results.get(one.credential.id)?.opened"
+              >✓ followed by <code>{{ results.get(one.credential.id)?.opened?.rotation.new.hint }}</code></template
+            >
             <span v-else-if="results.get(one.credential.id)?.failed" class="failed">▲ {{ results.get(one.credential.id)?.failed }}</span>
             <template v-else>…</template>
           </td>
         </tr>
       </tbody>
     </table>
-    <div v-if="!begun" class="row"><NButton @click="emit('closed')">Leave it</NButton><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton></div>
+    <div v-if="!begun" class="row">
+      <NButton @click="emit('closed')">Leave it</NButton
+      ><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton>
+    </div>
     <template v-else-if="!busy">
       <div v-if="secret.length" class="once stack">
-        <p><strong>What is secret, for the only time:</strong> {{ secret.length }} new {{ secret.length === 1 ? "credential" : "credentials" }}. Nobody can show {{ secret.length === 1 ? "it" : "them" }} again.</p>
-        <div><NButton type="primary" @click="keep">{{ saved ? "✓ " : "" }}Save {{ secret.length === 1 ? "it in a file" : "them as one file" }}</NButton></div>
+        <p>
+          <strong>What is secret, for the only time:</strong> {{ secret.length }} new
+          {{ secret.length === 1 ? "credential" : "credentials" }}. Nobody can show {{ secret.length === 1 ? "it" : "them" }} again.
+        </p>
+        <div>
+          <NButton type="primary" @click="keep"
+            >{{ saved ? "✓ " : "" }}Save {{ secret.length === 1 ? "it in a file" : "them as one file" }}</NButton
+          >
+        </div>
         <label class="row"><input v-model="kept" type="checkbox" /> I have the file where it belongs</label>
       </div>
-      <div><NButton :disabled="secret.length > 0 && !(kept && saved)" @click="close">Close{{ secret.length ? ": it is gone from here" : "" }}</NButton></div>
+      <div>
+        <NButton :disabled="secret.length > 0 && !(kept && saved)" @click="close"
+          >Close{{ secret.length ? ": it is gone from here" : "" }}</NButton
+        >
+      </div>
     </template>
     <p v-else role="status">{{ results.size }} of {{ rows.length }} …</p>
   </section>
 </template>
 
 <style scoped>
-.card { margin-bottom: var(--s5); }
-.once { border: 2px solid var(--wait); padding: var(--s3) var(--s4); border-radius: var(--corner); }
-.failed { color: var(--broken); }
+.card {
+  margin-bottom: var(--s5);
+}
+.once {
+  border: 2px solid var(--wait);
+  padding: var(--s3) var(--s4);
+  border-radius: var(--corner);
+}
+.failed {
+  color: var(--broken);
+}
 </style>

@@ -41,55 +41,145 @@ function done(): void {
 </script>
 
 <template>
-  <PageHead title="Rotation" :count="data && open.data.value ? `${more(due.length, hasNextPage)} due, ${more(underWay.length, open.hasNextPage.value)} under way` : ''" lead="Each credential is followed by another before it ends; both are valid until nothing uses the old one">
-    <NButton v-if="can('rotations.open') && picked.length && !opening" type="primary" @click="opening = true">Open {{ picked.length }} {{ picked.length === 1 ? "rotation" : "rotations" }}</NButton>
+  <PageHead
+    title="Rotation"
+    :count="
+      data && open.data.value ? `${more(due.length, hasNextPage)} due, ${more(underWay.length, open.hasNextPage.value)} under way` : ''
+    "
+    lead="Each credential is followed by another before it ends; both are valid until nothing uses the old one"
+  >
+    <NButton v-if="can('rotations.open') && picked.length && !opening" type="primary" @click="opening = true"
+      >Open {{ picked.length }} {{ picked.length === 1 ? "rotation" : "rotations" }}</NButton
+    >
     <template #below>
       <nav class="row tabs" aria-label="Due within">
         <span class="soft small">Due within</span>
-        <RouterLink v-for="days in WITHIN" :key="days" :to="{ query: { within: days } }" :aria-current="within === days ? 'page' : undefined">{{ days }} days</RouterLink>
+        <RouterLink
+          v-for="days in WITHIN"
+          :key="days"
+          :to="{ query: { within: days } }"
+          :aria-current="within === days ? 'page' : undefined"
+          >{{ days }} days</RouterLink
+        >
       </nav>
     </template>
   </PageHead>
   <OpenDue v-if="opening" :due="picked" @opened="held = true" @closed="done" />
   <div v-show="!held">
-    <Loadable :loading="isLoading || open.isLoading.value" :error="error ?? open.error.value" :ready="!!data && !!open.data.value" :lines="14" :retry="refetch">
-      <RotationPart title="Overdue" hint="the overlap is over and the old one is not quiet: find what still uses it, extend, or force" late :rotations="inState('overdue')" />
+    <Loadable
+      :loading="isLoading || open.isLoading.value"
+      :error="error ?? open.error.value"
+      :ready="!!data && !!open.data.value"
+      :lines="14"
+      :retry="refetch"
+    >
+      <RotationPart
+        title="Overdue"
+        hint="the overlap is over and the old one is not quiet: find what still uses it, extend, or force"
+        late
+        :rotations="inState('overdue')"
+      />
       <RotationPart title="Ready to close" hint="nothing uses the old one any more" :rotations="inState('quiet')" />
       <section v-if="due.length" aria-labelledby="due">
-        <h2 id="due">Due <span class="soft small">they expire within {{ within }} days and nothing follows them yet</span></h2>
+        <h2 id="due">
+          Due <span class="soft small">they expire within {{ within }} days and nothing follows them yet</span>
+        </h2>
         <table class="log">
-          <thead><tr><th scope="col"><span class="visually-hidden">Choose</span></th><th scope="col">Client</th><th scope="col">Credential</th><th scope="col">Ends</th><th scope="col">Last used</th><th scope="col">If opened now, both stand until</th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col"><span class="visually-hidden">Choose</span></th>
+              <th scope="col">Client</th>
+              <th scope="col">Credential</th>
+              <th scope="col">Ends</th>
+              <th scope="col">Last used</th>
+              <th scope="col">If opened now, both stand until</th>
+            </tr>
+          </thead>
           <tbody>
             <tr v-for="one in due" :key="one.credential.id">
-              <td><input v-if="can('rotations.open')" type="checkbox" :disabled="opening" :aria-label="`Choose ${one.client_name}, ${one.credential.hint}`" :checked="chosen.has(one.credential.id)" @change="choose(one.credential.id, ($event.target as HTMLInputElement).checked)" /></td>
-              <td class="free"><RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#credentials' }">{{ one.client_name }}</RouterLink></td>
-              <td><code class="hint-code">{{ one.credential.hint }}</code> <div v-if="one.credential.label" class="soft small">{{ one.credential.label }}</div></td>
+              <td>
+                <input
+                  v-if="can('rotations.open')"
+                  type="checkbox"
+                  :disabled="opening"
+                  :aria-label="`Choose ${one.client_name}, ${one.credential.hint}`"
+                  :checked="chosen.has(one.credential.id)"
+                  @change="choose(one.credential.id, ($event.target as HTMLInputElement).checked)"
+                />
+              </td>
+              <td class="free">
+                <RouterLink :to="{ name: 'dossier', params: { id: one.client_id }, hash: '#credentials' }">{{
+                  one.client_name
+                }}</RouterLink>
+              </td>
+              <td>
+                <code class="hint-code">{{ one.credential.hint }}</code>
+                <div v-if="one.credential.label" class="soft small">{{ one.credential.label }}</div>
+              </td>
               <td class="nowrap"><Moment :at="one.credential.expires_at" /></td>
               <td class="nowrap"><Moment :at="one.credential.last_used_at" /></td>
               <td class="nowrap">{{ ago(one.overlap_ends_at, now) }}</td>
             </tr>
           </tbody>
         </table>
-        <p v-if="hasNextPage"><button type="button" class="link-button" @click="fetchNextPage()">Show more that are due</button></p>
+        <p v-if="hasNextPage">
+          <button type="button" class="link-button" @click="fetchNextPage()">Show more that are due</button>
+        </p>
       </section>
       <RotationPart title="In overlap" hint="both are valid" :rotations="inState('opened', 'proven')" />
-      <p v-if="open.hasNextPage.value"><button type="button" class="link-button" @click="open.fetchNextPage()">Show more that are under way</button></p>
+      <p v-if="open.hasNextPage.value">
+        <button type="button" class="link-button" @click="open.fetchNextPage()">Show more that are under way</button>
+      </p>
       <RotationPart title="Done lately" hint="in the last thirty days" ended :rotations="ended" />
-      <p v-if="past.hasNextPage.value"><button type="button" class="link-button" @click="past.fetchNextPage()">Show more that are done</button></p>
+      <p v-if="past.hasNextPage.value">
+        <button type="button" class="link-button" @click="past.fetchNextPage()">Show more that are done</button>
+      </p>
       <p v-if="!due.length && !underWay.length && !ended.length" class="empty">
         Nothing expires within {{ within }} days and no rotation is under way.
-        <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">Look ninety days ahead</button>
+        <button v-if="within < 90" type="button" class="link-button" @click="router.replace({ query: { within: 90 } })">
+          Look ninety days ahead
+        </button>
       </p>
     </Loadable>
   </div>
 </template>
 
 <style scoped>
-section { display: grid; gap: var(--s2); margin-bottom: var(--s5); }
-.nowrap { white-space: nowrap; }
-.tabs { margin-top: var(--s2); gap: var(--s2); align-items: center; }
-.tabs a { color: var(--ink); text-decoration: none; padding: 3px 10px; border: 1px solid transparent; border-radius: var(--corner); }
-.tabs a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }
-.hint-code { display: inline-block; max-width: 230px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; vertical-align: bottom; }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s4) 0; }
+section {
+  display: grid;
+  gap: var(--s2);
+  margin-bottom: var(--s5);
+}
+.nowrap {
+  white-space: nowrap;
+}
+.tabs {
+  margin-top: var(--s2);
+  gap: var(--s2);
+  align-items: center;
+}
+.tabs a {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 3px 10px;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+}
+.tabs a[aria-current] {
+  border-color: var(--ink);
+  background: var(--card);
+  font-weight: 600;
+}
+.hint-code {
+  display: inline-block;
+  max-width: 230px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  vertical-align: bottom;
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s4) 0;
+}
 </style>

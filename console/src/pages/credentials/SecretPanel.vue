@@ -19,14 +19,18 @@ const days = ref<number | string>("");
 const { data: dossier } = useDossier(() => props.client);
 const lost = ref<string | null>(null);
 const others = computed(() =>
-  (dossier.value?.credentials ?? []).filter((one) => one.kind === "secret" && one.state !== "withdrawn").map((one) => ({ label: `in place of ${one.hint}, lost: it is withdrawn`, value: one.id })),
+  (dossier.value?.credentials ?? [])
+    .filter((one) => one.kind === "secret" && one.state !== "withdrawn")
+    .map((one) => ({ label: `in place of ${one.hint}, lost: it is withdrawn`, value: one.id })),
 );
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const count = computed(() => Number(days.value || place.value?.policy.secret_default_days || 0));
-const ends = computed(() => (count.value > 0 && count.value < 5000 ? day(new Date(Date.now() + count.value * 86_400_000).toISOString()) : ""));
+const ends = computed(() =>
+  count.value > 0 && count.value < 5000 ? day(new Date(Date.now() + count.value * 86_400_000).toISOString()) : "",
+);
 
 async function issue(): Promise<void> {
   await attempt(async () => {
@@ -61,21 +65,43 @@ async function close(): Promise<void> {
       <label class="field">
         Lifetime, days
         <input
-          v-model="days" class="plain-input days" type="number" inputmode="numeric" step="1" aria-describedby="bounds"
+          v-model="days"
+          class="plain-input days"
+          type="number"
+          inputmode="numeric"
+          step="1"
+          aria-describedby="bounds"
           :placeholder="String(place?.policy.secret_default_days ?? '')"
         />
       </label>
-      <div v-if="others.length" class="lost"><Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" /></div>
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Issue a secret{{ ends ? ` that expires ${ends}` : "" }}</NButton>
+      <div v-if="others.length" class="lost">
+        <Choose v-model="lost" :options="others" label="In place of" placeholder="beside those it has" />
+      </div>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy"
+        >Issue a secret{{ ends ? ` that expires ${ends}` : "" }}</NButton
+      >
     </div>
-    <p id="bounds" class="hint">At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.</p>
+    <p id="bounds" class="hint">
+      At most {{ place?.policy.secret_longest_days }} days in this directory; {{ place?.policy.secret_default_days }} when left empty.
+    </p>
     <ProblemNote v-if="error" :error="error" />
   </form>
 </template>
 
 <style scoped>
-.once { border: 2px solid var(--wait); background: var(--card); padding: var(--s4) var(--s5); border-radius: var(--corner); }
-.days { width: 110px; }
-.lost { width: 330px; }
-.end { align-items: flex-end; }
+.once {
+  border: 2px solid var(--wait);
+  background: var(--card);
+  padding: var(--s4) var(--s5);
+  border-radius: var(--corner);
+}
+.days {
+  width: 110px;
+}
+.lost {
+  width: 330px;
+}
+.end {
+  align-items: flex-end;
+}
 </style>

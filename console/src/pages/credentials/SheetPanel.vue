@@ -8,8 +8,13 @@ const props = defineProps<{ sheets: Schemas["Sheet"][] }>();
 const place = ref(0);
 const form = ref("text");
 const FORMS = [
-  { value: "text", label: "Text" }, { value: "env", label: ".env" }, { value: "json", label: "JSON" },
-  { value: "http", label: "HTTP" }, { value: "curl", label: "curl" }, { value: "python", label: "Python" }, { value: "javascript", label: "JavaScript" },
+  { value: "text", label: "Text" },
+  { value: "env", label: ".env" },
+  { value: "json", label: "JSON" },
+  { value: "http", label: "HTTP" },
+  { value: "curl", label: "curl" },
+  { value: "python", label: "Python" },
+  { value: "javascript", label: "JavaScript" },
 ];
 const sheet = computed(() => props.sheets[place.value] ?? props.sheets[0]);
 const rows = computed(() => {
@@ -20,7 +25,12 @@ const rows = computed(() => {
     { name: "Token endpoint", value: one.token_endpoint },
     { name: "Client id", value: one.client_id },
     ...(one.secret ? [{ name: "Client secret", value: one.secret }] : []),
-    ...(one.resource ? [{ name: "Resource", value: one.resource }, { name: "Scope", value: one.scopes.join(" ") }] : []),
+    ...(one.resource
+      ? [
+          { name: "Resource", value: one.resource },
+          { name: "Scope", value: one.scopes.join(" ") },
+        ]
+      : []),
   ];
 });
 const text = computed(() => sheet.value?.forms[form.value] ?? "");
@@ -29,16 +39,29 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
 <template>
   <div v-if="sheet" class="sheet stack">
     <div v-if="sheets.length > 1" class="row" role="group" aria-label="Resource of the sheet">
-      <button v-for="(one, index) in sheets" :key="one.resource" type="button" class="pick" :aria-pressed="index === place" @click="place = index">{{ one.resource }}</button>
+      <button
+        v-for="(one, index) in sheets"
+        :key="one.resource"
+        type="button"
+        class="pick"
+        :aria-pressed="index === place"
+        @click="place = index"
+      >
+        {{ one.resource }}
+      </button>
     </div>
     <dl class="facts">
       <template v-for="row in rows" :key="row.name">
         <dt>{{ row.name }}</dt>
-        <dd><code>{{ row.value }}</code> <CopyButton :value="row.value" :what="row.name.toLowerCase()" /></dd>
+        <dd>
+          <code>{{ row.value }}</code> <CopyButton :value="row.value" :what="row.name.toLowerCase()" />
+        </dd>
       </template>
     </dl>
     <div class="row" role="group" aria-label="Form of the sheet">
-      <button v-for="one in FORMS" :key="one.value" type="button" class="pick" :aria-pressed="form === one.value" @click="form = one.value">{{ one.label }}</button>
+      <button v-for="one in FORMS" :key="one.value" type="button" class="pick" :aria-pressed="form === one.value" @click="form = one.value">
+        {{ one.label }}
+      </button>
       <CopyButton :value="text" :what="`the sheet as ${form}`" label="copy all" />
     </div>
     <pre tabindex="0" aria-label="Connection sheet">{{ text }}</pre>
@@ -46,8 +69,36 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
 </template>
 
 <style scoped>
-dd { display: flex; gap: var(--s2); align-items: center; flex-wrap: wrap; overflow-wrap: anywhere; }
-pre { margin: 0; background: var(--sunk); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s3); overflow-x: auto; font: 12.5px/1.5 var(--mono); font-variant-ligatures: none; }
-.pick { font: inherit; font-size: 13px; color: var(--ink); background: transparent; border: 1px solid var(--line-strong); border-radius: var(--corner); padding: 3px 10px; cursor: pointer; }
-.pick[aria-pressed="true"] { background: var(--accent); border-color: var(--accent); color: var(--accent-ink); }
+dd {
+  display: flex;
+  gap: var(--s2);
+  align-items: center;
+  flex-wrap: wrap;
+  overflow-wrap: anywhere;
+}
+pre {
+  margin: 0;
+  background: var(--sunk);
+  border: 1px solid var(--line);
+  border-radius: var(--corner);
+  padding: var(--s3);
+  overflow-x: auto;
+  font: 12.5px/1.5 var(--mono);
+  font-variant-ligatures: none;
+}
+.pick {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: transparent;
+  border: 1px solid var(--line-strong);
+  border-radius: var(--corner);
+  padding: 3px 10px;
+  cursor: pointer;
+}
+.pick[aria-pressed="true"] {
+  background: var(--accent);
+  border-color: var(--accent);
+  color: var(--accent-ink);
+}
 </style>

@@ -28,13 +28,23 @@ async function run(call: () => Promise<void>): Promise<void> {
 }
 const add = () =>
   run(async () => {
-    await must(api.POST("/api/v1/directories/{directory}/people", { params: here(), body: { name: name.value, login: login.value, roles: [] } }));
+    await must(
+      api.POST("/api/v1/directories/{directory}/people", {
+        params: here(),
+        body: { name: name.value, login: login.value, roles: [] },
+      }),
+    );
     await stale();
     emit("done");
   });
 const load = (dry: boolean) =>
   run(async () => {
-    const found = await must(api.POST("/api/v1/directories/{directory}/people/import", { params: here(), body: { csv: csv.value, dry_run: dry } }));
+    const found = await must(
+      api.POST("/api/v1/directories/{directory}/people/import", {
+        params: here(),
+        body: { csv: csv.value, dry_run: dry },
+      }),
+    );
     if (dry) {
       seen.value = found;
       return;
@@ -59,7 +69,10 @@ async function pick(event: Event): Promise<void> {
     </form>
     <div class="stack">
       <h2>A CSV file</h2>
-      <label class="field">File <span class="hint">columns login, name and, by semicolons, groups and roles</span><input type="file" accept=".csv,text/csv" @change="pick" /></label>
+      <label class="field"
+        >File <span class="hint">columns login, name and, by semicolons, groups and roles</span
+        ><input type="file" accept=".csv,text/csv" @change="pick"
+      /></label>
       <p v-if="seen" role="status">
         {{ count(seen.added.length, "person", "people") }} to add: {{ seen.added.map((one) => one.name).join(", ") || "nobody" }}.
         {{ seen.present.length }} are here already.
@@ -72,6 +85,12 @@ async function pick(event: Event): Promise<void> {
 </template>
 
 <style scoped>
-.sides { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s4) var(--s6); }
-.sides > :last-child:nth-child(3) { grid-column: 1 / -1; }
+.sides {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s4) var(--s6);
+}
+.sides > :last-child:nth-child(3) {
+  grid-column: 1 / -1;
+}
 </style>

@@ -15,9 +15,13 @@ const props = defineProps<{ role: Schemas["Role"]; people: Schemas["Person"][]; 
 const emit = defineEmits<{ done: [] }>();
 type Kind = "person" | "group" | "client";
 const kind = ref<Kind>("person");
-const KINDS = [["person", "people"], ["group", "groups"], ["client", "clients"]] as const;
-const people = ref<string[]>([]);
-const groups = ref<string[]>([]);
+const KINDS = [
+  ["person", "people"],
+  ["group", "groups"],
+  ["client", "clients"],
+] as const;
+const chosenPeople = ref<string[]>([]);
+const chosenGroups = ref<string[]>([]);
 const clients = ref<{ id: string; name: string }[]>([]);
 const wanted = ref("");
 const reach = ref<ReachChoice>({ kind: "everywhere", collections: [] });
@@ -27,7 +31,9 @@ const stale = useStale();
 watch([kind, clients, reach], () => (gains.value = []), { deep: true });
 const { data: found } = useClients(() => ({ q: wanted.value, attention: "", sort: "name", cursor: "" }));
 const offers = computed(() => (found.value?.items ?? []).filter((one) => !clients.value.some((other) => other.id === one.id)).slice(0, 5));
-const holders = computed(() => ({ person: people.value, group: groups.value, client: clients.value.map((one) => one.id) })[kind.value]);
+const holders = computed(
+  () => ({ person: chosenPeople.value, group: chosenGroups.value, client: clients.value.map((one) => one.id) })[kind.value],
+);
 
 async function assign(): Promise<void> {
   error.value = null;
@@ -60,34 +66,89 @@ async function assign(): Promise<void> {
   <form class="stack" @submit.prevent="assign">
     <div class="row" role="group" :aria-label="`To whom ${role.name} is assigned`">
       Assign <strong>{{ role.name }}</strong> to
-      <label v-for="[value, word] in KINDS" :key="value" class="way"><input v-model="kind" type="radio" :value="value" :name="`kind-${role.name}`" /> {{ word }}</label>
+      <label v-for="[value, word] in KINDS" :key="value" class="way"
+        ><input v-model="kind" type="radio" :value="value" :name="`kind-${role.name}`" /> {{ word }}</label
+      >
     </div>
-    <PickPeople v-if="kind === 'person'" v-model="people" :people="props.people" label="People" />
+    <PickPeople v-if="kind === 'person'" v-model="chosenPeople" :people="props.people" label="People" />
     <div v-else-if="kind === 'group'" class="row">
-      <NCheckbox v-for="one in props.groups" :key="one.name" :checked="groups.includes(one.name)" @update:checked="(on: boolean) => (groups = on ? [...groups, one.name] : groups.filter((name) => name !== one.name))">{{ one.title }}</NCheckbox>
+      <NCheckbox
+        v-for="one in props.groups"
+        :key="one.name"
+        :checked="chosenGroups.includes(one.name)"
+        @update:checked="
+          (on: boolean) => (chosenGroups = on ? [...chosenGroups, one.name] : chosenGroups.filter((name) => name !== one.name))
+        "
+        >{{ one.title }}</NCheckbox
+      >
       <span v-if="!props.groups.length" class="soft">No groups yet.</span>
     </div>
     <div v-else class="stack">
-      <ul v-if="clients.length" class="row" aria-label="Clients chosen"><li v-for="one in clients" :key="one.id">{{ one.name }} <button type="button" class="link-button" :aria-label="`Take ${one.name} back`" @click="clients = clients.filter((other) => other.id !== one.id)">×</button></li></ul>
-      <input v-model="wanted" class="plain-input" type="search" aria-label="Part of a client's name" placeholder="Part of a client's name" />
-      <ul class="row" aria-label="Clients that match"><li v-for="one in offers" :key="one.id"><button type="button" class="link-button small" @click="clients = [...clients, { id: one.id, name: one.name }]">+ {{ one.name }}</button></li></ul>
+      <ul v-if="clients.length" class="row" aria-label="Clients chosen">
+        <li v-for="one in clients" :key="one.id">
+          {{ one.name }}
+          <button
+            type="button"
+            class="link-button"
+            :aria-label="`Take ${one.name} back`"
+            @click="clients = clients.filter((other) => other.id !== one.id)"
+          >
+            ×
+          </button>
+        </li>
+      </ul>
+      <input
+        v-model="wanted"
+        class="plain-input"
+        type="search"
+        aria-label="Part of a client's name"
+        placeholder="Part of a client's name"
+      />
+      <ul class="row" aria-label="Clients that match">
+        <li v-for="one in offers" :key="one.id">
+          <button type="button" class="link-button small" @click="clients = [...clients, { id: one.id, name: one.name }]">
+            + {{ one.name }}
+          </button>
+        </li>
+      </ul>
     </div>
     <ReachEditor v-if="role.resource !== 'jamb'" v-model="reach" :resource="role.resource" label="Where it counts" />
     <ul v-if="gains.length" class="stack gains" aria-live="polite">
       <li v-for="one in gains" :key="one.client_id">
-        <strong>{{ one.name }}</strong>, weight {{ one.weight }}: {{ [...one.newly, ...one.wider].join(", ") || "nothing that it cannot do already" }}.
+        <strong>{{ one.name }}</strong>, weight {{ one.weight }}:
+        {{ [...one.newly, ...one.wider].join(", ") || "nothing that it cannot do already" }}.
         <template v-if="one.agreement">{{ one.agreement }}</template>
       </li>
     </ul>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton type="primary" attr-type="submit" :disabled="!holders.length || (reach.kind !== 'everywhere' && !reach.collections.length)">{{ kind === "client" && !gains.length ? "See what it would let them do" : gains.some((one) => one.agreement) ? "Ask another person to agree" : `Assign ${role.name}` }}</NButton>
+      <NButton
+        type="primary"
+        attr-type="submit"
+        :disabled="!holders.length || (reach.kind !== 'everywhere' && !reach.collections.length)"
+        >{{
+          kind === "client" && !gains.length
+            ? "See what it would let them do"
+            : gains.some((one) => one.agreement)
+              ? "Ask another person to agree"
+              : `Assign ${role.name}`
+        }}</NButton
+      >
       <span class="soft small">Who holds it already gets this reach instead.</span>
     </div>
   </form>
 </template>
 
 <style scoped>
-.gains { border-left: 4px solid var(--wait); padding-left: var(--s3); list-style: none; }
-.way { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
+.gains {
+  border-left: 4px solid var(--wait);
+  padding-left: var(--s3);
+  list-style: none;
+}
+.way {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
 </style>

@@ -31,7 +31,14 @@ async function run(call: () => Promise<unknown>): Promise<void> {
   }
 }
 const save = () =>
-  run(() => must(api.PUT("/api/v1/directories/{directory}/groups/{group}", { params: where(), body: { title: title.value, people: members.value, groups: inner.value } })));
+  run(() =>
+    must(
+      api.PUT("/api/v1/directories/{directory}/groups/{group}", {
+        params: where(),
+        body: { title: title.value, people: members.value, groups: inner.value },
+      }),
+    ),
+  );
 const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/groups/{group}", { params: where() })));
 </script>
 
@@ -43,7 +50,13 @@ const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/
     <fieldset v-if="others.length">
       <legend>Groups in it</legend>
       <div class="row">
-        <NCheckbox v-for="one in others" :key="one.name" :checked="inner.includes(one.name)" @update:checked="(on: boolean) => (inner = on ? [...inner, one.name] : inner.filter((name) => name !== one.name))">{{ one.title }}</NCheckbox>
+        <NCheckbox
+          v-for="one in others"
+          :key="one.name"
+          :checked="inner.includes(one.name)"
+          @update:checked="(on: boolean) => (inner = on ? [...inner, one.name] : inner.filter((name) => name !== one.name))"
+          >{{ one.title }}</NCheckbox
+        >
       </div>
     </fieldset>
     <ProblemNote v-if="error" :error="error" />
@@ -55,6 +68,13 @@ const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/
 </template>
 
 <style scoped>
-fieldset { border: 0; padding: 0; margin: 0; }
-legend { font-weight: 560; padding: 0; }
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0;
+}
+legend {
+  font-weight: 560;
+  padding: 0;
+}
 </style>

@@ -26,7 +26,8 @@ const failed = ref<unknown>(null);
 const adding = ref(false);
 const open = computed(() => String(route.query.open ?? ""));
 const show = (what: string) => void router.replace({ query: open.value === what ? {} : { open: what }, hash: route.hash });
-const belongs = (login: string) => (groups.value ?? []).filter((group) => group.people.some((one) => one.login === login)).map((group) => group.name);
+const belongs = (login: string) =>
+  (groups.value ?? []).filter((group) => group.people.some((one) => one.login === login)).map((group) => group.name);
 const byResource = computed(() => {
   const found = new Map<string, Schemas["Role"][]>();
   for (const role of roles.value ?? []) found.set(role.resource, [...(found.get(role.resource) ?? []), role]);
@@ -43,7 +44,14 @@ async function change(call: () => Promise<unknown>): Promise<void> {
   }
 }
 const setActive = (person: Schemas["Person"], active: boolean) =>
-  change(() => must(api.POST("/api/v1/directories/{directory}/people/{person}", { params: { path: { directory: directory.value, person: person.id } }, body: { active } })));
+  change(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/people/{person}", {
+        params: { path: { directory: directory.value, person: person.id } },
+        body: { active },
+      }),
+    ),
+  );
 const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
   change(() =>
     must(
@@ -59,21 +67,47 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
   <PageHead title="People" :count="people ? String(people.length) : ''" lead="Who belongs to what, and which roles they hold where">
     <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? "Not now" : "Add people" }}</NButton>
   </PageHead>
-  <Loadable :loading="isLoading" :error="error ?? rolesError" :ready="!!people && !!groups && !!roles" :lines="16" :retry="() => (refetch(), groupsAgain(), rolesAgain())">
+  <Loadable
+    :loading="isLoading"
+    :error="error ?? rolesError"
+    :ready="!!people && !!groups && !!roles"
+    :lines="16"
+    :retry="() => (refetch(), groupsAgain(), rolesAgain())"
+  >
     <div v-if="adding" class="card"><AddPeople @done="adding = false" /></div>
     <ProblemNote v-if="failed" :error="failed" />
     <div class="columns">
       <section aria-labelledby="people-title">
         <h2 id="people-title">People</h2>
         <table class="log">
-          <thead><tr><th scope="col">Name</th><th scope="col">Groups</th><th scope="col">State</th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col">Name</th>
+              <th scope="col">Groups</th>
+              <th scope="col">State</th>
+            </tr>
+          </thead>
           <tbody>
             <tr v-for="one in people" :key="one.id">
-              <td class="free">{{ one.name }} <div class="soft small">{{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template></div></td>
+              <td class="free">
+                {{ one.name }}
+                <div class="soft small">
+                  {{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template>
+                </div>
+              </td>
               <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
               <td class="nowrap">
                 <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
-                <div v-if="can('people.change')"><button type="button" class="link-button small" :aria-label="`${one.active ? 'Let go' : 'Take back'} ${one.name}`" @click="setActive(one, !one.active)">{{ one.active ? "let go" : "take back" }}</button></div>
+                <div v-if="can('people.change')">
+                  <button
+                    type="button"
+                    class="link-button small"
+                    :aria-label="`${one.active ? 'Let go' : 'Take back'} ${one.name}`"
+                    @click="setActive(one, !one.active)"
+                  >
+                    {{ one.active ? "let go" : "take back" }}
+                  </button>
+                </div>
               </td>
             </tr>
           </tbody>
@@ -82,23 +116,48 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
       <section aria-labelledby="groups-title">
         <div class="part-head">
           <h2 id="groups-title">Groups</h2>
-          <NButton v-if="can('groups.save')" size="small" :aria-expanded="open === 'group:'" @click="show('group:')">{{ open === "group:" ? "Not now" : "Make a group" }}</NButton>
+          <NButton v-if="can('groups.save')" size="small" :aria-expanded="open === 'group:'" @click="show('group:')">{{
+            open === "group:" ? "Not now" : "Make a group"
+          }}</NButton>
         </div>
-        <div v-if="open === 'group:'" class="card"><GroupPanel :people="people ?? []" :groups="groups ?? []" @done="show(open)" /></div>
+        <div v-if="open === 'group:'" class="card">
+          <GroupPanel :people="people ?? []" :groups="groups ?? []" @done="show(open)" />
+        </div>
         <p v-if="!groups?.length" class="soft">No groups yet.</p>
         <table v-else class="log">
-          <thead><tr><th scope="col">Group</th><th scope="col">Members</th><th scope="col" class="num">All</th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col">Group</th>
+              <th scope="col">Members</th>
+              <th scope="col" class="num">All</th>
+            </tr>
+          </thead>
           <tbody>
             <template v-for="group in groups" :key="group.name">
               <tr>
                 <td class="free">
-                  <button v-if="can('groups.save')" type="button" class="link-button" :aria-expanded="open === `group:${group.name}`" @click="show(`group:${group.name}`)">{{ group.title }}</button><template v-else>{{ group.title }}</template>
-                  <div class="nowrap"><code class="soft">{{ group.name }}</code></div>
+                  <button
+                    v-if="can('groups.save')"
+                    type="button"
+                    class="link-button"
+                    :aria-expanded="open === `group:${group.name}`"
+                    @click="show(`group:${group.name}`)"
+                  >
+                    {{ group.title }}</button><template v-else>{{ group.title }}</template>
+                  <div class="nowrap">
+                    <code class="soft">{{ group.name }}</code>
+                  </div>
                 </td>
-                <td class="free">{{ [...group.people.map((one) => one.name), ...group.groups.map((name) => `all of ${name}`)].join(", ") || "nobody" }}</td>
+                <td class="free">
+                  {{ [...group.people.map((one) => one.name), ...group.groups.map((name) => `all of ${name}`)].join(", ") || "nobody" }}
+                </td>
                 <td class="num">{{ group.everyone }}</td>
               </tr>
-              <tr v-if="open === `group:${group.name}`"><td colspan="3"><GroupPanel :people="people ?? []" :groups="groups ?? []" :group="group" @done="show(open)" /></td></tr>
+              <tr v-if="open === `group:${group.name}`">
+                <td colspan="3">
+                  <GroupPanel :people="people ?? []" :groups="groups ?? []" :group="group" @done="show(open)" />
+                </td>
+              </tr>
             </template>
           </tbody>
         </table>
@@ -108,34 +167,73 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
     <section aria-labelledby="roles-title">
       <div class="part-head">
         <h2 id="roles-title">Roles <span class="soft small">bundles of permissions, and who holds them where</span></h2>
-        <NButton v-if="can('roles.save')" size="small" :aria-expanded="open === 'role:'" @click="show('role:')">{{ open === "role:" ? "Not now" : "Make a role" }}</NButton>
+        <NButton v-if="can('roles.save')" size="small" :aria-expanded="open === 'role:'" @click="show('role:')">{{
+          open === "role:" ? "Not now" : "Make a role"
+        }}</NButton>
       </div>
       <div v-if="open === 'role:'" class="card"><RolePanel @done="show(open)" /></div>
       <table class="log roles">
-        <thead><tr><th scope="col">Role</th><th scope="col">Bundles</th><th scope="col" class="num">Weight</th><th scope="col">Held by, and where</th></tr></thead>
+        <thead>
+          <tr>
+            <th scope="col">Role</th>
+            <th scope="col">Bundles</th>
+            <th scope="col" class="num">Weight</th>
+            <th scope="col">Held by, and where</th>
+          </tr>
+        </thead>
         <tbody v-for="[resource, here] in byResource" :key="resource">
-          <tr><th colspan="4" scope="rowgroup" class="place">{{ resource === "jamb" ? "Jamb itself" : resource }}</th></tr>
+          <tr>
+            <th colspan="4" scope="rowgroup" class="place">{{ resource === "jamb" ? "Jamb itself" : resource }}</th>
+          </tr>
           <template v-for="role in here" :key="role.name">
             <tr>
               <td class="free">
-                <strong>{{ role.name }}</strong> <div class="soft small">{{ role.title }}<template v-if="role.shipped">; shipped</template></div>
+                <strong>{{ role.name }}</strong>
+                <div class="soft small">{{ role.title }}<template v-if="role.shipped">; shipped</template></div>
                 <StateWord v-if="role.everything" tone="wait" word="opens everything there" />
               </td>
-              <td class="free"><code>{{ role.permissions.join(", ") }}</code> <div class="soft small">{{ count(role.opens, "operation") }}</div></td>
+              <td class="free">
+                <code>{{ role.permissions.join(", ") }}</code>
+                <div class="soft small">{{ count(role.opens, "operation") }}</div>
+              </td>
               <td class="num">{{ role.weight }}</td>
               <td class="free">
                 <p v-if="!role.holders.length" class="soft">nobody</p>
                 <ul>
                   <li v-for="held in role.holders" :key="`${held.kind}/${held.id}`">
-                    <template v-if="held.kind === 'group'">all of </template><RouterLink v-if="held.kind === 'client'" :to="{ name: 'dossier', params: { id: held.id } }">{{ held.name }}</RouterLink><template v-else>{{ held.name }}</template>
-                    <span v-if="held.kind === 'client'" class="soft small"> (client)</span>, {{ held.reach.words }}
-                    <button v-if="can('roles.withdraw')" type="button" class="link-button small" :aria-label="`Withdraw ${role.name} from ${held.name}`" @click="withdraw(role, held)">withdraw</button>
+                    <template v-if="held.kind === 'group'">all of </template
+                    ><RouterLink v-if="held.kind === 'client'" :to="{ name: 'dossier', params: { id: held.id } }">{{
+                      held.name
+                    }}</RouterLink
+                    ><template v-else>{{ held.name }}</template> <span v-if="held.kind === 'client'" class="soft small"> (client)</span>,
+                    {{ held.reach.words }}
+                    <button
+                      v-if="can('roles.withdraw')"
+                      type="button"
+                      class="link-button small"
+                      :aria-label="`Withdraw ${role.name} from ${held.name}`"
+                      @click="withdraw(role, held)"
+                    >
+                      withdraw
+                    </button>
                   </li>
                 </ul>
-                <button v-if="can('roles.assign')" type="button" class="link-button small" :aria-expanded="open === `assign:${role.name}`" @click="show(`assign:${role.name}`)">{{ open === `assign:${role.name}` ? "not now" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span></button>
+                <button
+                  v-if="can('roles.assign')"
+                  type="button"
+                  class="link-button small"
+                  :aria-expanded="open === `assign:${role.name}`"
+                  @click="show(`assign:${role.name}`)"
+                >
+                  {{ open === `assign:${role.name}` ? "not now" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span>
+                </button>
               </td>
             </tr>
-            <tr v-if="open === `assign:${role.name}`"><td colspan="4"><AssignPanel :role="role" :people="people ?? []" :groups="groups ?? []" @done="show(open)" /></td></tr>
+            <tr v-if="open === `assign:${role.name}`">
+              <td colspan="4">
+                <AssignPanel :role="role" :people="people ?? []" :groups="groups ?? []" @done="show(open)" />
+              </td>
+            </tr>
           </template>
         </tbody>
       </table>
@@ -144,12 +242,45 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
 </template>
 
 <style scoped>
-.columns { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s5); margin: var(--s4) 0 var(--s5); }
-section { display: grid; gap: var(--s2); align-content: start; min-width: 0; }
-.part-head { display: flex; justify-content: space-between; align-items: center; }
-.nowrap { white-space: nowrap; }
-table.roles { table-layout: fixed; }
-.roles th:nth-child(1) { width: 24%; } .roles th:nth-child(2) { width: 32%; } .roles th:nth-child(3) { width: 70px; }
-table.log th.place { color: var(--ink); font-weight: 640; font-size: var(--t-body); padding-top: var(--s3); }
-.link-button { text-transform: none; }
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s5);
+  margin: var(--s4) 0 var(--s5);
+}
+section {
+  display: grid;
+  gap: var(--s2);
+  align-content: start;
+  min-width: 0;
+}
+.part-head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+.nowrap {
+  white-space: nowrap;
+}
+table.roles {
+  table-layout: fixed;
+}
+.roles th:nth-child(1) {
+  width: 24%;
+}
+.roles th:nth-child(2) {
+  width: 32%;
+}
+.roles th:nth-child(3) {
+  width: 70px;
+}
+table.log th.place {
+  color: var(--ink);
+  font-weight: 640;
+  font-size: var(--t-body);
+  padding-top: var(--s3);
+}
+.link-button {
+  text-transform: none;
+}
 </style>

@@ -53,7 +53,15 @@ const draft = ref<Policy>({ ...props.policy, registering_groups: [...props.polic
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const words = (value: Policy[keyof Policy]): string =>
-  Array.isArray(value) ? value.join(", ") || "none" : typeof value === "boolean" ? (value ? "yes" : "no") : value in REGISTERING ? REGISTERING[value as keyof typeof REGISTERING] : String(value);
+  Array.isArray(value)
+    ? value.join(", ") || "none"
+    : typeof value === "boolean"
+      ? value
+        ? "yes"
+        : "no"
+      : value in REGISTERING
+        ? REGISTERING[value as keyof typeof REGISTERING]
+        : String(value);
 const changes = computed(() => {
   const shown = [
     ...NUMBERS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: one.unit, of: one.of })),
@@ -64,7 +72,11 @@ const changes = computed(() => {
   const told = (name: keyof Policy, of: number, from: Policy) => (of > 1 ? String(Number(from[name]) / of) : words(from[name]));
   return shown
     .filter((one) => JSON.stringify(draft.value[one.name]) !== JSON.stringify(props.policy[one.name]))
-    .map((one) => ({ ...one, before: told(one.name, one.of, props.policy), after: told(one.name, one.of, draft.value) }));
+    .map((one) => ({
+      ...one,
+      before: told(one.name, one.of, props.policy),
+      after: told(one.name, one.of, draft.value),
+    }));
 });
 
 const preview = ref<Schemas["PolicyPreview"] | null>(null);
@@ -76,7 +88,12 @@ watch(changes, async (now) => {
   if (!now.length) return;
   const body = Object.fromEntries(now.map((one) => [one.name, draft.value[one.name]]));
   try {
-    const found = await must(api.POST("/api/v1/directories/{directory}/policy/preview", { params: { path: { directory: directory.value } }, body }));
+    const found = await must(
+      api.POST("/api/v1/directories/{directory}/policy/preview", {
+        params: { path: { directory: directory.value } },
+        body,
+      }),
+    );
     // An older answer is never shown beside newer choices.
     if (mine === asked) preview.value = found;
   } catch (problem) {
@@ -105,43 +122,101 @@ async function save(): Promise<void> {
   <form class="stack" @submit.prevent="save">
     <div v-for="one in NUMBERS" :key="one.name" class="line">
       <label :for="`policy-${one.name}`">{{ one.label }}</label>
-      <span><input :id="`policy-${one.name}`" class="plain-input" type="number" min="0" step="any" required :value="draft[one.name] / one.of" @input="put(one.name, one.of, ($event.target as HTMLInputElement).value)" /> {{ one.unit }}</span>
+      <span
+        ><input
+          :id="`policy-${one.name}`"
+          class="plain-input"
+          type="number"
+          min="0"
+          step="any"
+          required
+          :value="draft[one.name] / one.of"
+          @input="put(one.name, one.of, ($event.target as HTMLInputElement).value)"
+        />
+        {{ one.unit }}</span
+      >
     </div>
     <div class="line">
       <label for="policy-registering">Clients are registered by</label>
-      <select id="policy-registering" v-model="draft.registering" class="plain-input"><option v-for="(label, value) in REGISTERING" :key="value" :value="value">{{ label }}</option></select>
+      <select id="policy-registering" v-model="draft.registering" class="plain-input">
+        <option v-for="(label, value) in REGISTERING" :key="value" :value="value">{{ label }}</option>
+      </select>
     </div>
     <fieldset v-if="draft.registering === 'groups'" class="groups">
       <legend>Groups that may register</legend>
-      <label v-for="one in groups" :key="one.name" class="check"><input type="checkbox" :checked="draft.registering_groups.includes(one.name)" @change="choose(one.name, ($event.target as HTMLInputElement).checked)" /> {{ one.title }}</label>
+      <label v-for="one in groups" :key="one.name" class="check"
+        ><input
+          type="checkbox"
+          :checked="draft.registering_groups.includes(one.name)"
+          @change="choose(one.name, ($event.target as HTMLInputElement).checked)"
+        />
+        {{ one.title }}</label
+      >
       <p v-if="!groups?.length" class="soft small">There are no groups yet: make one on the page of people.</p>
     </fieldset>
     <label v-for="one in FLAGS" :key="one.name" class="check"><input v-model="draft[one.name]" type="checkbox" /> {{ one.label }}</label>
     <div v-if="changes.length" class="changes" role="status">
       <strong>Would change</strong>
       <p v-if="preview" class="breach">
-        <template v-if="preview.new.length"><strong>{{ preview.new.length }} would be in breach</strong>, and go on working until they end:
-          <span v-for="(one, place) in preview.new.slice(0, 8)" :key="place"><RouterLink :to="`/clients/${one.client_id}#credentials`">{{ one.client_name }}</RouterLink> ({{ one.words }}){{ place < Math.min(preview.new.length, 8) - 1 ? ", " : "" }}</span>
-          <template v-if="preview.new.length > 8"> and {{ preview.new.length - 8 }} more</template>.</template>
+        <template v-if="preview.new.length"
+          ><strong>{{ preview.new.length }} would be in breach</strong>, and go on working until they end:
+          <span v-for="(one, place) in preview.new.slice(0, 8)" :key="place"
+            ><RouterLink :to="`/clients/${one.client_id}#credentials`">{{ one.client_name }}</RouterLink> ({{ one.words }}){{
+              place < Math.min(preview.new.length, 8) - 1 ? ", " : ""
+            }}</span
+          >
+          <template v-if="preview.new.length > 8"> and {{ preview.new.length - 8 }} more</template>.</template
+        >
         <template v-else>Nobody would be newly in breach.</template>
         <template v-if="preview.resolved"> {{ preview.resolved }} would be no more.</template>
       </p>
-      <ul><li v-for="one in changes" :key="one.name">{{ one.label }}: {{ one.before }} → <strong>{{ one.after }}</strong> {{ one.unit }}</li></ul>
+      <ul>
+        <li v-for="one in changes" :key="one.name">
+          {{ one.label }}: {{ one.before }} → <strong>{{ one.after }}</strong> {{ one.unit }}
+        </li>
+      </ul>
     </div>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || !can('policy.change')">Save the policy</NButton>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || !can('policy.change')"
+        >Save the policy</NButton
+      >
       <NButton @click="emit('done')">Leave it</NButton>
     </div>
   </form>
 </template>
 
 <style scoped>
-.line { display: grid; grid-template-columns: 1fr 190px; gap: var(--s3); align-items: center; }
-.line .plain-input[type="number"] { width: 96px; }
-.check { display: flex; gap: var(--s2); align-items: baseline; }
-.groups { display: grid; gap: var(--s1); border: 1px solid var(--line); border-radius: var(--corner); padding: var(--s2) var(--s3); }
-.changes { border-left: 4px solid var(--accent); padding-left: var(--s3); }
-.breach { margin: var(--s1) 0 0; }
-.changes ul { margin: var(--s1) 0 0; padding-left: var(--s4); }
+.line {
+  display: grid;
+  grid-template-columns: 1fr 190px;
+  gap: var(--s3);
+  align-items: center;
+}
+.line .plain-input[type="number"] {
+  width: 96px;
+}
+.check {
+  display: flex;
+  gap: var(--s2);
+  align-items: baseline;
+}
+.groups {
+  display: grid;
+  gap: var(--s1);
+  border: 1px solid var(--line);
+  border-radius: var(--corner);
+  padding: var(--s2) var(--s3);
+}
+.changes {
+  border-left: 4px solid var(--accent);
+  padding-left: var(--s3);
+}
+.breach {
+  margin: var(--s1) 0 0;
+}
+.changes ul {
+  margin: var(--s1) 0 0;
+  padding-left: var(--s4);
+}
 </style>

@@ -48,14 +48,24 @@ async function save(): Promise<void> {
     <Choose v-model="resource" :options="places" label="Resource" placeholder="Resource" />
     <ul v-if="catalogue && resource">
       <li v-for="one in catalogue.permissions" :key="one.name">
-        <NCheckbox :checked="chosen.includes(one.name)" @update:checked="(on: boolean) => (chosen = on ? [...chosen, one.name] : chosen.filter((other) => other !== one.name))"><code>{{ one.name }}</code> {{ one.title }} <span class="soft small">weight {{ one.weight }}</span></NCheckbox>
+        <NCheckbox
+          :checked="chosen.includes(one.name)"
+          @update:checked="(on: boolean) => (chosen = on ? [...chosen, one.name] : chosen.filter((other) => other !== one.name))"
+          ><code>{{ one.name }}</code> {{ one.title }} <span class="soft small">weight {{ one.weight }}</span></NCheckbox
+        >
       </li>
     </ul>
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :disabled="!name.trim() || !chosen.length">Save the role</NButton></div>
+    <div>
+      <NButton type="primary" attr-type="submit" :disabled="!name.trim() || !chosen.length">Save the role</NButton>
+    </div>
   </form>
 </template>
 
 <style scoped>
-.two { display: grid; grid-template-columns: 1fr 1fr; gap: var(--s4); }
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: var(--s4);
+}
 </style>

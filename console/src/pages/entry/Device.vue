@@ -62,6 +62,11 @@ if (code.value) void look();
 </template>
 
 <style scoped>
-.narrow { max-width: 560px; }
-.code { font: 600 30px var(--mono); mail-spacing: 0.08em; }
+.narrow {
+  max-width: 560px;
+}
+.code {
+  font: 600 30px var(--mono);
+  mail-spacing: 0.08em;
+}
 </style>

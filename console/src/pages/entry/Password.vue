@@ -24,18 +24,38 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <PageHead title="Your password" :lead="current?.own_password === false ? 'Somebody else chose it: while they know it, your yes does not count as another person\'s' : 'You chose it yourself'" />
+  <PageHead
+    title="Your password"
+    :lead="
+      current?.own_password === false
+        ? 'Somebody else chose it: while they know it, your yes does not count as another person\'s'
+        : 'You chose it yourself'
+    "
+  />
   <p v-if="done" role="status">Your password is changed. Every other sign-in of yours has ended.</p>
   <form class="stack form" @submit.prevent="save">
-    <label class="field">Current password <input v-model="old" class="plain-input" type="password" autocomplete="current-password" maxlength="200" required /></label>
-    <label class="field">New password <span class="hint">10 characters or more</span><input v-model="wanted" class="plain-input" type="password" autocomplete="new-password" minlength="10" maxlength="200" required /></label>
-    <label class="field">New password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required /></label>
+    <label class="field"
+      >Current password <input v-model="old" class="plain-input" type="password" autocomplete="current-password" maxlength="200" required
+    /></label>
+    <label class="field"
+      >New password <span class="hint">10 characters or more</span
+      ><input v-model="wanted" class="plain-input" type="password" autocomplete="new-password" minlength="10" maxlength="200" required
+    /></label>
+    <label class="field"
+      >New password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
+    /></label>
     <p v-if="again && again !== wanted" role="alert">The two new passwords differ.</p>
     <ProblemNote v-if="error" :error="error" />
-    <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !old || wanted.length < 10 || wanted !== again">Change the password</NButton></div>
+    <div>
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !old || wanted.length < 10 || wanted !== again"
+        >Change the password</NButton
+      >
+    </div>
   </form>
 </template>
 
 <style scoped>
-.form { max-width: 420px; }
+.form {
+  max-width: 420px;
+}
 </style>

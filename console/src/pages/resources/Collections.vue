@@ -26,11 +26,18 @@ const lies = computed(() => {
 
 function open(): void {
   waits.value = "";
-  text.value = (data.value?.collections ?? []).map((one) => `${one.path}: ${one.title}${one.rule ? ` | ${one.rule}` : ""}\n  ${one.objects.join(" ")}`).join("\n");
+  text.value = (data.value?.collections ?? [])
+    .map((one) => `${one.path}: ${one.title}${one.rule ? ` | ${one.rule}` : ""}\n  ${one.objects.join(" ")}`)
+    .join("\n");
   failed.value = null;
   editing.value = true;
 }
-interface Line { path: string; title: string; objects: string[]; rule: string }
+interface Line {
+  path: string;
+  title: string;
+  objects: string[];
+  rule: string;
+}
 function read(): Line[] {
   const found: Line[] = [];
   for (const line of text.value.split("\n")) {
@@ -66,36 +73,64 @@ async function save(): Promise<void> {
 <template>
   <section aria-labelledby="collections">
     <div class="part-head">
-      <h2 id="collections">Collections <span class="soft small">named sets of {{ what }}, for reach</span></h2>
+      <h2 id="collections">
+        Collections <span class="soft small">named sets of {{ what }}, for reach</span>
+      </h2>
       <NButton v-if="can('collections.replace') && !editing" size="small" @click="open">Edit the collections</NButton>
     </div>
     <ProblemNote v-if="error" :error="error" />
     <p v-if="waits" class="waits" role="status">{{ waits }}</p>
     <form v-if="editing" class="stack" @submit.prevent="save">
-      <label class="field">Collections <span class="hint">a line “path: title”, then indented lines of {{ what }}; “north/inner” lies in “north”; “path: title | rule” where a rule says what lies in it</span>
+      <label class="field"
+        >Collections
+        <span class="hint"
+          >a line “path: title”, then indented lines of {{ what }}; “north/inner” lies in “north”; “path: title | rule” where a rule says
+          what lies in it</span
+        >
         <textarea v-model="text" class="plain-input" rows="14" spellcheck="false"></textarea>
       </label>
       <ProblemNote v-if="failed" :error="failed" />
       <div class="row">
         <NButton @click="editing = false">Leave them</NButton>
-        <NButton type="primary" attr-type="submit">Replace with {{ count(now.length, "collection") }}, {{ new Set(now.flatMap((one) => one.objects)).size }} {{ what }}</NButton>
+        <NButton type="primary" attr-type="submit"
+          >Replace with {{ count(now.length, "collection") }}, {{ new Set(now.flatMap((one) => one.objects)).size }} {{ what }}</NButton
+        >
         <span class="soft small">Guarded APIs act on it within seconds.</span>
       </div>
     </form>
     <template v-else-if="data?.collections.length">
       <table class="log">
-        <thead><tr><th scope="col">Collection</th><th scope="col" class="num">{{ what }}</th><th scope="col">Its own</th></tr></thead>
+        <thead>
+          <tr>
+            <th scope="col">Collection</th>
+            <th scope="col" class="num">{{ what }}</th>
+            <th scope="col">Its own</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="one in data.collections" :key="one.path">
-            <td :style="{ paddingLeft: `${one.path.split('/').length * 18 - 6}px` }">{{ one.title }} <code class="soft">{{ one.path }}</code></td>
+            <td :style="{ paddingLeft: `${one.path.split('/').length * 18 - 6}px` }">
+              {{ one.title }} <code class="soft">{{ one.path }}</code>
+            </td>
             <td class="num">{{ one.size }}</td>
-            <td class="small free soft">{{ one.objects.slice(0, 18).join(", ") }}<template v-if="one.objects.length > 18"> and {{ one.objects.length - 18 }} more</template></td>
+            <td class="small free soft">
+              {{ one.objects.slice(0, 18).join(", ")
+              }}<template v-if="one.objects.length > 18"> and {{ one.objects.length - 18 }} more</template>
+            </td>
           </tr>
         </tbody>
       </table>
       <div class="row">
-        <input v-model="wanted" class="plain-input" type="search" :aria-label="`Where does this ${objectName} belong?`" :placeholder="`Where does a ${objectName} belong?`" />
-        <span v-if="wanted.trim()" role="status">{{ lies.length ? `${wanted.trim()} lies in ${lies.join(", ")}` : `${wanted.trim()} lies in no collection` }}</span>
+        <input
+          v-model="wanted"
+          class="plain-input"
+          type="search"
+          :aria-label="`Where does this ${objectName} belong?`"
+          :placeholder="`Where does a ${objectName} belong?`"
+        />
+        <span v-if="wanted.trim()" role="status">{{
+          lies.length ? `${wanted.trim()} lies in ${lies.join(", ")}` : `${wanted.trim()} lies in no collection`
+        }}</span>
       </div>
     </template>
     <p v-else class="soft">No collections yet: every reach is everywhere.</p>
@@ -103,8 +138,24 @@ async function save(): Promise<void> {
 </template>
 
 <style scoped>
-section { display: grid; gap: var(--s2); margin-top: var(--s5); }
-.part-head { display: flex; justify-content: space-between; align-items: center; }
-textarea { font-family: var(--mono); font-size: 12.5px; width: 100%; font-weight: 400; }
-.waits { border-left: 4px solid var(--wait); padding-left: var(--s3); }
+section {
+  display: grid;
+  gap: var(--s2);
+  margin-top: var(--s5);
+}
+.part-head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+}
+textarea {
+  font-family: var(--mono);
+  font-size: 12.5px;
+  width: 100%;
+  font-weight: 400;
+}
+.waits {
+  border-left: 4px solid var(--wait);
+  padding-left: var(--s3);
+}
 </style>

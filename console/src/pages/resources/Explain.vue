@@ -28,7 +28,9 @@ const { data: people } = usePeople();
 const question = computed<Question | null>(() =>
   resource.value && operation.value
     ? {
-        resource: resource.value, operation: operation.value, kind: kind.value,
+        resource: resource.value,
+        operation: operation.value,
+        kind: kind.value,
         person: kind.value === "delegated" ? person.value : null,
         object: concerns.value && object.value.trim() ? object.value.trim() : null,
         token: withToken.value && token.value.trim() ? token.value.trim() : null,
@@ -40,19 +42,33 @@ watch(resource, (now, before) => {
   if (before !== null || !operation.value) operation.value = null;
 });
 const places = computed(() => (resources.value ?? []).map((one) => ({ label: one.title, value: one.name })));
-const operations = computed(() => (catalogue.value?.operations ?? []).map((one) => ({ label: `${one.title} (${one.name})`, value: one.name })));
+const operations = computed(() =>
+  (catalogue.value?.operations ?? []).map((one) => ({ label: `${one.title} (${one.name})`, value: one.name })),
+);
 const concerns = computed(() => catalogue.value?.operations.find((one) => one.name === operation.value)?.concerns_object ?? false);
 const persons = computed(() => (people.value ?? []).map((one) => ({ label: one.name, value: one.login })));
 const first = (kind: string) => data.value?.steps[0]?.kind === kind;
 
 /** Where the evidence of a failed check can be seen and changed. */
 function where(check: string): RouteLocationRaw | null {
-  const here = (part: string): RouteLocationRaw => ({ name: "dossier", params: { id: props.client }, hash: `#${part}` });
+  const here = (part: string): RouteLocationRaw => ({
+    name: "dossier",
+    params: { id: props.client },
+    hash: `#${part}`,
+  });
   const places: Record<string, RouteLocationRaw> = {
     operation: { name: "resources", params: { name: resource.value ?? "" } },
-    client: here("registration"), asked: here("ladder"), granted: here("ladder"), reach: here("reach"),
-    credential: here("credentials"), person: { name: "people" }, role: { name: "people" },
-    "token-scope": here("attempts"), "token-reach": here("reach"), "token-age": here("attempts"), "tokens-revoked": here("attempts"),
+    client: here("registration"),
+    asked: here("ladder"),
+    granted: here("ladder"),
+    reach: here("reach"),
+    credential: here("credentials"),
+    person: { name: "people" },
+    role: { name: "people" },
+    "token-scope": here("attempts"),
+    "token-reach": here("reach"),
+    "token-age": here("attempts"),
+    "tokens-revoked": here("attempts"),
   };
   return places[check] ?? null;
 }
@@ -72,26 +88,69 @@ defineExpose({ put });
   <div class="card stack">
     <div class="pick">
       <Choose v-model="resource" :options="places" label="Resource to explain" placeholder="Resource" />
-      <Choose v-model="operation" :options="operations" label="Operation to explain" :placeholder="resource ? 'Operation' : 'Choose a resource first'" :disabled="!resource" />
-      <input v-if="concerns" v-model.lazy="object" class="plain-input" type="search" :aria-label="`To this ${catalogue?.object_name}`" :placeholder="`to any ${catalogue?.object_name}, or this one`" />
+      <Choose
+        v-model="operation"
+        :options="operations"
+        label="Operation to explain"
+        :placeholder="resource ? 'Operation' : 'Choose a resource first'"
+        :disabled="!resource"
+      />
+      <input
+        v-if="concerns"
+        v-model.lazy="object"
+        class="plain-input"
+        type="search"
+        :aria-label="`To this ${catalogue?.object_name}`"
+        :placeholder="`to any ${catalogue?.object_name}, or this one`"
+      />
     </div>
     <div class="row">
       <label class="way"><input v-model="kind" type="radio" value="application" name="explain-kind" /> as itself</label>
       <label class="way"><input v-model="kind" type="radio" value="delegated" name="explain-kind" /> for a person</label>
-      <Choose v-if="kind === 'delegated' && people" v-model="person" :options="persons" label="Person it acts for" placeholder="Which person?" class="person" />
-      <button type="button" class="link-button small" :aria-expanded="withToken" @click="((withToken = !withToken), (token = ''))">{{ withToken ? "without the token" : "judge a token too" }}</button>
+      <Choose
+        v-if="kind === 'delegated' && people"
+        v-model="person"
+        :options="persons"
+        label="Person it acts for"
+        placeholder="Which person?"
+        class="person"
+      />
+      <button type="button" class="link-button small" :aria-expanded="withToken" @click="((withToken = !withToken), (token = ''))">
+        {{ withToken ? "without the token" : "judge a token too" }}
+      </button>
       <RouterLink :to="{ name: 'token' }" class="small">read a token</RouterLink>
     </div>
-    <label v-if="withToken" class="field">Access token <span class="hint">checked and forgotten; it is not kept</span><textarea v-model.lazy="token" class="plain-input" rows="3" spellcheck="false" autocomplete="off"></textarea></label>
-    <Probe v-if="question && question.kind === 'application' && can('probe.run') && (!concerns || question.object)" :client="client" :question="question" />
-    <p v-else-if="question && question.kind === 'application' && can('probe.run')" class="soft small">Name one {{ catalogue?.object_name }} to probe it live.</p>
+    <label v-if="withToken" class="field"
+      >Access token <span class="hint">checked and forgotten; it is not kept</span
+      ><textarea v-model.lazy="token" class="plain-input" rows="3" spellcheck="false" autocomplete="off"></textarea>
+    </label>
+    <Probe
+      v-if="question && question.kind === 'application' && can('probe.run') && (!concerns || question.object)"
+      :client="client"
+      :question="question"
+    />
+    <p v-else-if="question && question.kind === 'application' && can('probe.run')" class="soft small">
+      Name one {{ catalogue?.object_name }} to probe it live.
+    </p>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="data && operation">
-      <p class="verdict" role="status"><StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" /> <code>{{ data.operation }}</code><template v-if="data.person"> for {{ data.person }}</template><template v-if="data.object"> to {{ data.object }}</template></p>
+      <p class="verdict" role="status">
+        <StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" />
+        <code>{{ data.operation }}</code><template v-if="data.person"> for {{ data.person }}</template
+        ><template v-if="data.object"> to {{ data.object }}</template>
+      </p>
       <ol class="checks">
         <li v-for="check in data.checks" :key="check.name" :class="{ failed: !check.passed && check.decides }">
-          <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{ check.passed ? "✓" : check.decides ? "✗" : "·" }}</span>
-          <span class="soft name">{{ check.name }}</span> <span>{{ check.evidence }} <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{ check.name.startsWith("token") || check.name === "tokens-revoked" ? "its token requests" : "look there" }}</RouterLink></span>
+          <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{
+            check.passed ? "✓" : check.decides ? "✗" : "·"
+          }}</span>
+          <span class="soft name">{{ check.name }}</span>
+          <span
+            >{{ check.evidence }}
+            <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{
+              check.name.startsWith("token") || check.name === "tokens-revoked" ? "its token requests" : "look there"
+            }}</RouterLink></span
+          >
         </li>
       </ol>
       <div v-if="data.steps.length" class="steps">
@@ -99,13 +158,34 @@ defineExpose({ put });
         <ol>
           <li v-for="step in data.steps" :key="step.kind">
             {{ step.text }} <span v-if="step.added_weight" class="soft small">adds weight {{ step.added_weight }}</span>
-            <NButton v-if="step.kind === 'consent' && first('consent')" size="small" @click="router.push({ name: 'consent', params: { id: client } })">{{ can("consent.grant") ? "Look and decide" : "See what it would make possible" }}</NButton>
+            <NButton
+              v-if="step.kind === 'consent' && first('consent')"
+              size="small"
+              @click="router.push({ name: 'consent', params: { id: client } })"
+              >{{ can("consent.grant") ? "Look and decide" : "See what it would make possible" }}</NButton
+            >
             <NButton v-if="step.kind === 'ask' && can('asks.add')" size="small" @click="$emit('ask')">Ask</NButton>
-            <NButton v-if="step.kind === 'issue-secret' && can('credentials.issue')" size="small" @click="$emit('issue')">Issue a secret</NButton>
-            <NButton v-if="step.kind === 'widen-reach' && can('consent.change-reach')" size="small" @click="$emit('ladder')">To its ladder</NButton>
-            <NButton v-if="step.kind === 'assign-role' && can('roles.assign')" size="small" @click="router.push({ name: 'people', query: { open: `assign:${step.target}` } })">Assign {{ step.target }}</NButton>
-            <NButton v-if="step.kind === 'collect-object' && can('collections.replace')" size="small" @click="router.push({ name: 'resources', params: { name: data.resource } })">To the collections</NButton>
-            <div v-if="step.command" class="command"><code>{{ step.command }}</code> <CopyButton :value="step.command" what="command" /></div>
+            <NButton v-if="step.kind === 'issue-secret' && can('credentials.issue')" size="small" @click="$emit('issue')"
+              >Issue a secret</NButton
+            >
+            <NButton v-if="step.kind === 'widen-reach' && can('consent.change-reach')" size="small" @click="$emit('ladder')"
+              >To its ladder</NButton
+            >
+            <NButton
+              v-if="step.kind === 'assign-role' && can('roles.assign')"
+              size="small"
+              @click="router.push({ name: 'people', query: { open: `assign:${step.target}` } })"
+              >Assign {{ step.target }}</NButton
+            >
+            <NButton
+              v-if="step.kind === 'collect-object' && can('collections.replace')"
+              size="small"
+              @click="router.push({ name: 'resources', params: { name: data.resource } })"
+              >To the collections</NButton
+            >
+            <div v-if="step.command" class="command">
+              <code>{{ step.command }}</code> <CopyButton :value="step.command" what="command" />
+            </div>
           </li>
         </ol>
         <p v-if="data.agreement">{{ data.agreement }}</p>
@@ -116,17 +196,58 @@ defineExpose({ put });
 </template>
 
 <style scoped>
-.pick { display: grid; grid-template-columns: 200px 1fr 220px; gap: var(--s3); max-width: 860px; }
-.way { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
-.person { max-width: 260px; }
-textarea { font-family: var(--mono); font-size: 12px; font-weight: 400; }
-.verdict { font-size: var(--t-lead); }
-.checks li { display: grid; grid-template-columns: 22px 92px 1fr; padding: 2px 0; }
-.tick { color: var(--live); font-weight: 700; }
-.failed .tick { color: var(--broken); }
-.failed { font-weight: 560; }
-.steps { border-left: 3px solid var(--accent); padding-left: var(--s3); }
-.steps li { padding: 3px 0; }
-.steps li > .soft { margin-right: var(--s3); }
-.command { display: flex; gap: var(--s2); align-items: center; margin-top: 2px; }
+.pick {
+  display: grid;
+  grid-template-columns: 200px 1fr 220px;
+  gap: var(--s3);
+  max-width: 860px;
+}
+.way {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.person {
+  max-width: 260px;
+}
+textarea {
+  font-family: var(--mono);
+  font-size: 12px;
+  font-weight: 400;
+}
+.verdict {
+  font-size: var(--t-lead);
+}
+.checks li {
+  display: grid;
+  grid-template-columns: 22px 92px 1fr;
+  padding: 2px 0;
+}
+.tick {
+  color: var(--live);
+  font-weight: 700;
+}
+.failed .tick {
+  color: var(--broken);
+}
+.failed {
+  font-weight: 560;
+}
+.steps {
+  border-left: 3px solid var(--accent);
+  padding-left: var(--s3);
+}
+.steps li {
+  padding: 3px 0;
+}
+.steps li > .soft {
+  margin-right: var(--s3);
+}
+.command {
+  display: flex;
+  gap: var(--s2);
+  align-items: center;
+  margin-top: 2px;
+}
 </style>

@@ -17,7 +17,13 @@ const secret = ref("");
 const found = ref<Schemas["Probe"] | null>(null);
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
-watch(() => props.question, () => { found.value = null; error.value = null; });
+watch(
+  () => props.question,
+  () => {
+    found.value = null;
+    error.value = null;
+  },
+);
 
 async function probe(): Promise<void> {
   found.value = null;
@@ -39,21 +45,57 @@ async function probe(): Promise<void> {
   <form class="row" @submit.prevent="probe">
     <NButton attr-type="submit" size="small" :loading="busy" :disabled="busy || (own && !secret)">Probe it now</NButton>
     <label class="way"><input v-model="own" type="checkbox" /> with its own secret</label>
-    <input v-if="own" v-model="secret" class="plain-input" type="password" autocomplete="off" aria-label="The client's secret" placeholder="jamb_s1_…" />
-    <span class="soft small">{{ own ? "Asks the token endpoint as anyone would. The secret is not kept; only what reads is called." : "With a token that serves the probe alone: all is checked, nothing is done." }}</span>
+    <input
+      v-if="own"
+      v-model="secret"
+      class="plain-input"
+      type="password"
+      autocomplete="off"
+      aria-label="The client's secret"
+      placeholder="jamb_s1_…"
+    />
+    <span class="soft small">{{
+      own
+        ? "Asks the token endpoint as anyone would. The secret is not kept; only what reads is called."
+        : "With a token that serves the probe alone: all is checked, nothing is done."
+    }}</span>
   </form>
   <ProblemNote v-if="error" :error="error" />
   <div v-if="found" class="found stack" role="status">
-    <p class="verdict"><StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? 'Works' : 'Does not work'" /> {{ found.verdict.replace(/^It (works|does not work)\. /, "") }}</p>
-    <p v-if="found.call"><code>{{ found.call.method }} {{ found.call.url }}</code> <span v-if="found.call.status" class="soft">answered {{ found.call.status }}</span><br v-if="found.call.said" /><code v-if="found.call.said" class="small">{{ found.call.said }}</code></p>
-    <details v-if="found.token.claims.length"><summary>The token, claim by claim</summary><ClaimTable :claims="[...found.token.header, ...found.token.claims]" :wrong="found.token.wrong" /></details>
+    <p class="verdict">
+      <StateWord :tone="found.works ? 'live' : 'broken'" :word="found.works ? 'Works' : 'Does not work'" />
+      {{ found.verdict.replace(/^It (works|does not work)\. /, "") }}
+    </p>
+    <p v-if="found.call">
+      <code>{{ found.call.method }} {{ found.call.url }}</code>
+      <span v-if="found.call.status" class="soft">answered {{ found.call.status }}</span
+      ><br v-if="found.call.said" /><code v-if="found.call.said" class="small">{{ found.call.said }}</code>
+    </p>
+    <details v-if="found.token.claims.length">
+      <summary>The token, claim by claim</summary>
+      <ClaimTable :claims="[...found.token.header, ...found.token.claims]" :wrong="found.token.wrong" />
+    </details>
   </div>
 </template>
 
 <style scoped>
-.way { display: inline-flex; gap: 5px; align-items: center; min-height: 24px; }
-.found { border-left: 3px solid var(--line-strong); padding-left: var(--s3); }
-.verdict { font-size: var(--t-lead); }
-code { overflow-wrap: anywhere; }
-input[type="password"] { max-width: 260px; }
+.way {
+  display: inline-flex;
+  gap: 5px;
+  align-items: center;
+  min-height: 24px;
+}
+.found {
+  border-left: 3px solid var(--line-strong);
+  padding-left: var(--s3);
+}
+.verdict {
+  font-size: var(--t-lead);
+}
+code {
+  overflow-wrap: anywhere;
+}
+input[type="password"] {
+  max-width: 260px;
+}
 </style>

@@ -11,7 +11,15 @@ import { acting, count } from "@/ui/use/words";
 
 const props = defineProps<{ resource?: Schemas["Resource"] }>();
 const emit = defineEmits<{ done: [name: string] }>();
-const EMPTY = { title: "", identifier: "https://", object_name: "", questions: [], terms: "", operations: [], permissions: [] };
+const EMPTY = {
+  title: "",
+  identifier: "https://",
+  object_name: "",
+  questions: [],
+  terms: "",
+  operations: [],
+  permissions: [],
+};
 const name = ref(props.resource?.name ?? "");
 const only = (one: object, names: string[]) => Object.fromEntries(Object.entries(one).filter(([key]) => names.includes(key)));
 const asText = (from: Schemas["Resource"] | undefined) =>
@@ -20,7 +28,9 @@ const asText = (from: Schemas["Resource"] | undefined) =>
       ? {
           ...only(from, ["title", "identifier", "object_name", "questions", "terms", "guard_client_id"]),
           operations: from.operations.map((one) => only(one, ["name", "title", "method", "path", "effect", "data_class"])),
-          permissions: from.permissions.map((one) => only(one, ["name", "title", "kinds", "unlocks", "implies", "consent_by", "text", "person_text"])),
+          permissions: from.permissions.map((one) =>
+            only(one, ["name", "title", "kinds", "unlocks", "implies", "consent_by", "text", "person_text"]),
+          ),
         }
       : EMPTY,
     null,
@@ -54,7 +64,13 @@ async function run(call: (sent: Schemas["ResourceSent"]) => Promise<void>): Prom
     error.value = problem;
   }
 }
-const look = () => run(async (sent) => void (change.value = await must(api.POST("/api/v1/directories/{directory}/resources/{name}/preview", { params: params.value, body: sent }))));
+const look = () =>
+  run(
+    async (sent) =>
+      void (change.value = await must(
+        api.POST("/api/v1/directories/{directory}/resources/{name}/preview", { params: params.value, body: sent }),
+      )),
+  );
 const publish = () =>
   run(async (sent) => {
     const done = await must(api.PUT("/api/v1/directories/{directory}/resources/{name}", { params: params.value, body: sent }));
@@ -70,41 +86,96 @@ async function draft(event: Event): Promise<void> {
   broken.value = "";
   try {
     const document = JSON.parse(await file.text()) as Record<string, unknown>;
-    const made = await must(api.POST("/api/v1/directories/{directory}/resources/draft", { params: { path: { directory: directory.value } }, body: { document, data_class: "internal" } }));
+    const made = await must(
+      api.POST("/api/v1/directories/{directory}/resources/draft", {
+        params: { path: { directory: directory.value } },
+        body: { document, data_class: "internal" },
+      }),
+    );
     text.value = JSON.stringify({ ...(JSON.parse(text.value) as object), operations: made.operations }, null, 2);
   } catch (problem) {
     if (problem instanceof SyntaxError) broken.value = "The file is not JSON.";
     else error.value = problem;
   }
 }
-const PARTS = [["operations_added", "Operations added"], ["operations_gone", "Operations gone"], ["operations_changed", "Operations changed"], ["permissions_added", "Permissions added"], ["permissions_gone", "Permissions gone"], ["permissions_changed", "Permissions changed"]] as const;
+const PARTS = [
+  ["operations_added", "Operations added"],
+  ["operations_gone", "Operations gone"],
+  ["operations_changed", "Operations changed"],
+  ["permissions_added", "Permissions added"],
+  ["permissions_gone", "Permissions gone"],
+  ["permissions_changed", "Permissions changed"],
+] as const;
 </script>
 
 <template>
   <form class="card stack" @submit.prevent="look">
     <TextField v-if="!resource" v-model="name" label="Short name" hint="lower-case words joined by hyphens; it stays" :longest="40" />
-    <label class="field">{{ resource ? `${resource.title} as text` : "The resource as text" }}
-      <span class="hint">operations (method and path, effect read, write or control, data_class open, internal, personal or restricted) and the permissions that unlock them</span>
+    <label class="field"
+      >{{ resource ? `${resource.title} as text` : "The resource as text" }}
+      <span class="hint"
+        >operations (method and path, effect read, write or control, data_class open, internal, personal or restricted) and the permissions
+        that unlock them</span
+      >
       <textarea v-model="text" class="plain-input" rows="18" spellcheck="false"></textarea>
     </label>
-    <label class="field">Operations from an OpenAPI 3.1 document <span class="hint">JSON; replaces the operations above, to be corrected</span><input type="file" accept=".json,application/json" @change="draft" /></label>
+    <label class="field"
+      >Operations from an OpenAPI 3.1 document <span class="hint">JSON; replaces the operations above, to be corrected</span
+      ><input type="file" accept=".json,application/json" @change="draft"
+    /></label>
     <p v-if="broken" class="problem" role="alert">{{ broken }}</p>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="change">
       <h2>{{ change.new ? "A new resource" : "What would change" }}</h2>
-      <dl class="facts"><template v-for="[part, label] in PARTS" :key="part"><template v-if="change[part].length"><dt>{{ label }}</dt><dd><code>{{ change[part].join(", ") }}</code></dd></template></template></dl>
+      <dl class="facts">
+        <template v-for="[part, label] in PARTS" :key="part"
+          ><template v-if="change[part].length"
+            ><dt>{{ label }}</dt>
+            <dd>
+              <code>{{ change[part].join(", ") }}</code>
+            </dd></template
+          ></template
+        >
+      </dl>
       <table v-if="change.affected.length" class="log">
-        <thead><tr><th scope="col">Client</th><th scope="col">Newly possible</th><th scope="col">Wider or heavier</th><th scope="col">Less or gone</th><th scope="col" class="num">Weight</th></tr></thead>
-        <tbody><tr v-for="one in change.affected" :key="`${one.client_id}/${one.kind}`"><td class="free">{{ one.client_name }} <div class="soft small">{{ acting(one.kind) }}</div></td><td class="free">{{ one.newly.join(", ") || "–" }}</td><td class="free">{{ one.wider.join(", ") || "–" }}</td><td class="free">{{ [...one.narrower, ...one.no_longer].join(", ") || "–" }}</td><td class="num">{{ one.added_weight > 0 ? "+" : "" }}{{ one.added_weight }}</td></tr></tbody>
+        <thead>
+          <tr>
+            <th scope="col">Client</th>
+            <th scope="col">Newly possible</th>
+            <th scope="col">Wider or heavier</th>
+            <th scope="col">Less or gone</th>
+            <th scope="col" class="num">Weight</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in change.affected" :key="`${one.client_id}/${one.kind}`">
+            <td class="free">
+              {{ one.client_name }}
+              <div class="soft small">{{ acting(one.kind) }}</div>
+            </td>
+            <td class="free">{{ one.newly.join(", ") || "–" }}</td>
+            <td class="free">{{ one.wider.join(", ") || "–" }}</td>
+            <td class="free">{{ [...one.narrower, ...one.no_longer].join(", ") || "–" }}</td>
+            <td class="num">{{ one.added_weight > 0 ? "+" : "" }}{{ one.added_weight }}</td>
+          </tr>
+        </tbody>
       </table>
-      <p v-if="!change.new" class="soft">For {{ count(change.untouched, "other client") }} that {{ change.untouched === 1 ? "holds" : "hold" }} something here nothing changes.</p>
+      <p v-if="!change.new" class="soft">
+        For {{ count(change.untouched, "other client") }} that {{ change.untouched === 1 ? "holds" : "hold" }} something here nothing
+        changes.
+      </p>
       <ul v-if="change.wider?.length" class="waits">
         <li v-for="words in change.wider" :key="words">{{ words }}</li>
         <li class="soft">This lets somebody do more than was consented to: it waits for an approver. All else acts at once.</li>
       </ul>
-      <p v-for="one in change.blocking" :key="one.permission" class="problem"><code>{{ one.permission }}</code> cannot go: {{ one.held_by.join(", ") }} still stand on it.</p>
+      <p v-for="one in change.blocking" :key="one.permission" class="problem">
+        <code>{{ one.permission }}</code> cannot go: {{ one.held_by.join(", ") }} still stand on it.
+      </p>
     </template>
-    <section v-if="waits" class="waits stack" role="status"><p>{{ waits }}</p><div><NButton type="primary" @click="emit('done', name.trim())">Done</NButton></div></section>
+    <section v-if="waits" class="waits stack" role="status">
+      <p>{{ waits }}</p>
+      <div><NButton type="primary" @click="emit('done', name.trim())">Done</NButton></div>
+    </section>
     <div v-else class="row">
       <NButton attr-type="submit" :disabled="!name.trim()">See whom it affects</NButton>
       <NButton type="primary" :disabled="!change || change.blocking.length > 0" @click="publish">Publish</NButton>
@@ -114,7 +185,20 @@ const PARTS = [["operations_added", "Operations added"], ["operations_gone", "Op
 </template>
 
 <style scoped>
-textarea { font-family: var(--mono); font-size: 12.5px; width: 100%; font-weight: 400; }
-.waits { border-left: 4px solid var(--wait); padding-left: var(--s3); list-style: none; }
-.problem { border-left: 4px solid var(--broken); background: var(--broken-bg); padding: var(--s2) var(--s3); }
+textarea {
+  font-family: var(--mono);
+  font-size: 12.5px;
+  width: 100%;
+  font-weight: 400;
+}
+.waits {
+  border-left: 4px solid var(--wait);
+  padding-left: var(--s3);
+  list-style: none;
+}
+.problem {
+  border-left: 4px solid var(--broken);
+  background: var(--broken-bg);
+  padding: var(--s2) var(--s3);
+}
 </style>

@@ -32,7 +32,10 @@ async function test(): Promise<void> {
   try {
     tried.value = await must(
       api.GET("/api/v1/directories/{directory}/clients/{client}/reach", {
-        params: { path: { directory: directory.value, client: props.client }, query: { resource: resource.value, object: wanted.value.trim() } },
+        params: {
+          path: { directory: directory.value, client: props.client },
+          query: { resource: resource.value, object: wanted.value.trim() },
+        },
       }),
     );
   } catch (problem) {
@@ -45,41 +48,84 @@ async function test(): Promise<void> {
   <p v-if="!places.length" class="soft">It holds nothing at a resource whose objects reach can bound.</p>
   <div v-else class="stack">
     <nav v-if="places.length > 1" class="row" aria-label="Resource of the proof sheet">
-      <button v-for="place in places" :key="place.resource" type="button" class="link-button" :aria-pressed="place.resource === resource" @click="((resource = place.resource), (tried = null))">{{ place.title }}</button>
+      <button
+        v-for="place in places"
+        :key="place.resource"
+        type="button"
+        class="link-button"
+        :aria-pressed="place.resource === resource"
+        @click="((resource = place.resource), (tried = null))"
+      >
+        {{ place.title }}
+      </button>
     </nav>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="sheet">
       <p v-if="!sheet.live"><StateWord tone="gone" word="disabled" />: nothing is possible.</p>
       <div v-if="lines.length" class="scroll" tabindex="0" role="region" :aria-label="`What it can touch at ${sheet.title}`">
         <table class="log">
-          <thead><tr><th scope="col">{{ sheet.title }}</th><th scope="col" class="num">{{ plural(sheet.object_name) }}</th><th v-for="one in bounded" :key="one.operation" scope="col">{{ one.title }}</th></tr></thead>
+          <thead>
+            <tr>
+              <th scope="col">{{ sheet.title }}</th>
+              <th scope="col" class="num">{{ plural(sheet.object_name) }}</th>
+              <th v-for="one in bounded" :key="one.operation" scope="col">{{ one.title }}</th>
+            </tr>
+          </thead>
           <tbody>
             <tr v-for="(line, at) in lines" :key="line.path">
-              <td :style="{ paddingLeft: `${line.path.split('/').length * 18 - 6}px` }">{{ line.title }} <code class="soft">{{ line.path }}</code></td>
+              <td :style="{ paddingLeft: `${line.path.split('/').length * 18 - 6}px` }">
+                {{ line.title }} <code class="soft">{{ line.path }}</code>
+              </td>
               <td class="num">{{ line.objects }}</td>
-              <td v-for="one in bounded" :key="one.operation"><StateWord :tone="tone(one.lines?.[at]?.verdict ?? 'no')" :word="one.lines?.[at]?.verdict ?? 'no'" /></td>
+              <td v-for="one in bounded" :key="one.operation">
+                <StateWord :tone="tone(one.lines?.[at]?.verdict ?? 'no')" :word="one.lines?.[at]?.verdict ?? 'no'" />
+              </td>
             </tr>
           </tbody>
         </table>
       </div>
       <ul class="small">
-        <li v-for="one in [...bounded, ...free]" :key="one.operation"><strong>{{ one.title }}</strong>: {{ one.possible ? one.why : "no" }}<template v-if="one.lines && one.possible && one.uncollected">, and what lies in no collection</template></li>
+        <li v-for="one in [...bounded, ...free]" :key="one.operation">
+          <strong>{{ one.title }}</strong>: {{ one.possible ? one.why : "no"
+          }}<template v-if="one.lines && one.possible && one.uncollected">, and what lies in no collection</template>
+        </li>
       </ul>
       <form class="row no-print" @submit.prevent="test">
-        <input v-model="wanted" class="plain-input" type="search" :aria-label="`One ${sheet.object_name} to test`" :placeholder="`One ${sheet.object_name}`" />
+        <input
+          v-model="wanted"
+          class="plain-input"
+          type="search"
+          :aria-label="`One ${sheet.object_name} to test`"
+          :placeholder="`One ${sheet.object_name}`"
+        />
         <button type="submit" class="link-button" :disabled="!wanted.trim()">Test it</button>
       </form>
       <ProblemNote v-if="failed" :error="failed" />
       <div v-if="tried" role="status">
-        <p><code>{{ tried.object }}</code> lies in {{ tried.object_in.join(", ") || "no collection" }}.</p>
-        <ul><li v-for="one in tried.decisions" :key="one.operation"><StateWord :tone="one.allowed ? 'live' : 'broken'" :word="one.allowed ? 'yes' : 'no'" /> {{ one.title }} <span class="soft small">{{ one.why }}</span></li></ul>
+        <p>
+          <code>{{ tried.object }}</code> lies in {{ tried.object_in.join(", ") || "no collection" }}.
+        </p>
+        <ul>
+          <li v-for="one in tried.decisions" :key="one.operation">
+            <StateWord :tone="one.allowed ? 'live' : 'broken'" :word="one.allowed ? 'yes' : 'no'" /> {{ one.title }}
+            <span class="soft small">{{ one.why }}</span>
+          </li>
+        </ul>
       </div>
     </template>
   </div>
 </template>
 
 <style scoped>
-.scroll { overflow-x: auto; }
-td { white-space: nowrap; }
-[aria-pressed="true"] { font-weight: 640; text-decoration: none; color: var(--ink); }
+.scroll {
+  overflow-x: auto;
+}
+td {
+  white-space: nowrap;
+}
+[aria-pressed="true"] {
+  font-weight: 640;
+  text-decoration: none;
+  color: var(--ink);
+}
 </style>

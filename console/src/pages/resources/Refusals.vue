@@ -9,7 +9,11 @@ const props = defineProps<{ client: string }>();
 defineEmits<{ explain: [resource: string, operation: string, object: string, kind: string] }>();
 const { data, error, isLoading, refetch } = useRefusals(() => props.client);
 const WORDS: Record<string, string> = {
-  reach: "out of reach", insufficient_scope: "permission missing", withdrawn: "permission withdrawn", revoked: "token revoked", "no-revocations": "revocations not known yet",
+  reach: "out of reach",
+  insufficient_scope: "permission missing",
+  withdrawn: "permission withdrawn",
+  revoked: "token revoked",
+  "no-revocations": "revocations not known yet",
 };
 </script>
 
@@ -17,14 +21,32 @@ const WORDS: Record<string, string> = {
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="2" :retry="refetch">
     <p v-if="!data?.length" class="empty">No call was refused.</p>
     <table v-else class="log">
-      <thead><tr><th scope="col">Last</th><th scope="col">What it tried</th><th scope="col">Refused because</th><th scope="col" class="num">Calls</th><th scope="col"></th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Last</th>
+          <th scope="col">What it tried</th>
+          <th scope="col">Refused because</th>
+          <th scope="col" class="num">Calls</th>
+          <th scope="col"></th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="one in data" :key="`${one.resource}/${one.operation}/${one.reason}/${one.object}/${one.last_at}`">
           <td class="nowrap"><Moment :at="one.last_at" /></td>
-          <td class="free">{{ one.title }}<template v-if="one.object">: <code>{{ one.object }}</code></template> <span class="soft small">{{ one.resource }}</span></td>
+          <td class="free">
+            {{ one.title
+            }}<template v-if="one.object"
+              >: <code>{{ one.object }}</code></template
+            >
+            <span class="soft small">{{ one.resource }}</span>
+          </td>
           <td><StateWord tone="broken" :word="WORDS[one.reason] ?? one.reason" /></td>
           <td class="num">{{ one.calls }}</td>
-          <td><button type="button" class="link-button small" @click="$emit('explain', one.resource, one.operation, one.object, one.kind)">why</button></td>
+          <td>
+            <button type="button" class="link-button small" @click="$emit('explain', one.resource, one.operation, one.object, one.kind)">
+              why
+            </button>
+          </td>
         </tr>
       </tbody>
     </table>
@@ -32,6 +54,11 @@ const WORDS: Record<string, string> = {
 </template>
 
 <style scoped>
-.nowrap { white-space: nowrap; }
-.empty { border-top: 2px solid var(--line-strong); padding: var(--s3) 0; }
+.nowrap {
+  white-space: nowrap;
+}
+.empty {
+  border-top: 2px solid var(--line-strong);
+  padding: var(--s3) 0;
+}
 </style>

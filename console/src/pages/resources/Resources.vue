@@ -41,17 +41,36 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
 <template>
   <PageHead title="Resources" :count="all ? String(all.length) : ''" lead="What each API can do, and which permission unlocks it">
     <template v-if="can('resources.publish')">
-      <NButton v-if="shown && shown.name !== 'jamb'" :aria-expanded="editing === 'change'" @click="editing = editing === 'change' ? '' : 'change'">{{ editing === "change" ? "Not now" : `Change ${shown.title}` }}</NButton>
-      <NButton :aria-expanded="editing === 'new'" @click="editing = editing === 'new' ? '' : 'new'">{{ editing === "new" ? "Not now" : "Publish a resource" }}</NButton>
+      <NButton
+        v-if="shown && shown.name !== 'jamb'"
+        :aria-expanded="editing === 'change'"
+        @click="editing = editing === 'change' ? '' : 'change'"
+        >{{ editing === "change" ? "Not now" : `Change ${shown.title}` }}</NButton
+      >
+      <NButton :aria-expanded="editing === 'new'" @click="editing = editing === 'new' ? '' : 'new'">{{
+        editing === "new" ? "Not now" : "Publish a resource"
+      }}</NButton>
     </template>
   </PageHead>
   <Publish v-if="editing === 'new'" @done="published" />
   <Loadable :loading="isLoading" :error="error ?? catalogueError" :ready="!!all" :retry="() => (refetch(), again())">
     <nav class="row places" aria-label="Resources">
-      <RouterLink v-for="one in all" :key="one.name" :to="{ name: 'resources', params: { name: one.name } }" :aria-current="one.name === name ? 'page' : undefined">{{ one.title }}</RouterLink>
+      <RouterLink
+        v-for="one in all"
+        :key="one.name"
+        :to="{ name: 'resources', params: { name: one.name } }"
+        :aria-current="one.name === name ? 'page' : undefined"
+        >{{ one.title }}</RouterLink
+      >
     </nav>
     <template v-if="shown">
-      <p class="ids"><code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" /> <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span> <span v-if="shown.address" class="soft">answers at <code>{{ shown.address }}</code></span></p>
+      <p class="ids">
+        <code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" />
+        <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span>
+        <span v-if="shown.address" class="soft"
+          >answers at <code>{{ shown.address }}</code></span
+        >
+      </p>
       <Publish v-if="editing === 'change'" :key="shown.name" :resource="shown" @done="editing = ''" />
       <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
         <table class="log">
@@ -61,32 +80,61 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
               <th scope="col">Effect</th>
               <th scope="col">Data</th>
               <th scope="col" class="num">Weight</th>
-              <th v-for="one in shown.permissions" :key="one.name" scope="col" class="permission"><code>{{ one.name }}</code></th>
+              <th v-for="one in shown.permissions" :key="one.name" scope="col" class="permission">
+                <code>{{ one.name }}</code>
+              </th>
             </tr>
           </thead>
           <tbody>
             <tr v-for="operation in shown.operations" :key="operation.name">
-              <th scope="row">{{ operation.title }} <code class="request">{{ operation.method }} {{ operation.path }}</code></th>
+              <th scope="row">
+                {{ operation.title }} <code class="request">{{ operation.method }} {{ operation.path }}</code>
+              </th>
               <td>{{ operation.effect }}</td>
               <td>{{ operation.data_class }}</td>
               <td class="num">{{ operation.weight }}</td>
               <td v-for="one in shown.permissions" :key="one.name" class="mark" :class="mark(operation.name, one)">
-                <template v-if="mark(operation.name, one) === 'unlocks'"><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template>
-                <template v-else-if="mark(operation.name, one) === 'implied'"><span aria-hidden="true">○</span><span class="visually-hidden">by implication</span></template>
+                <template v-if="mark(operation.name, one) === 'unlocks'"
+                  ><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template
+                >
+                <template v-else-if="mark(operation.name, one) === 'implied'"
+                  ><span aria-hidden="true">○</span><span class="visually-hidden">by implication</span></template
+                >
               </td>
             </tr>
           </tbody>
         </table>
       </div>
-      <p class="soft small key">● unlocks it &nbsp; ○ comes by implication &nbsp; weight: effect (read 1, write 3, control 9) times data (open 1, internal 2, personal 4, restricted 8)</p>
+      <p class="soft small key">
+        ● unlocks it &nbsp; ○ comes by implication &nbsp; weight: effect (read 1, write 3, control 9) times data (open 1, internal 2,
+        personal 4, restricted 8)
+      </p>
       <h2>Permissions</h2>
       <table class="log">
-        <thead><tr><th scope="col">Permission</th><th scope="col">Held as</th><th scope="col">Implies</th><th scope="col">Opens in all</th><th scope="col" class="num">Weight</th></tr></thead>
+        <thead>
+          <tr>
+            <th scope="col">Permission</th>
+            <th scope="col">Held as</th>
+            <th scope="col">Implies</th>
+            <th scope="col">Opens in all</th>
+            <th scope="col" class="num">Weight</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="one in shown.permissions" :key="one.name">
-            <td class="free"><code>{{ one.name }}</code> <div class="soft small">{{ one.title }}<template v-if="one.text">. {{ one.text }}</template></div></td>
-            <td>{{ one.kinds.join(", ") }}<div v-if="one.consent_by === 'person'" class="soft small">people may consent</div></td>
-            <td><code v-if="one.implies.length">{{ one.implies.join(", ") }}</code><span v-else class="soft">nothing</span></td>
+            <td class="free">
+              <code>{{ one.name }}</code>
+              <div class="soft small">
+                {{ one.title }}<template v-if="one.text">. {{ one.text }}</template>
+              </div>
+            </td>
+            <td>
+              {{ one.kinds.join(", ") }}
+              <div v-if="one.consent_by === 'person'" class="soft small">people may consent</div>
+            </td>
+            <td>
+              <code v-if="one.implies.length">{{ one.implies.join(", ") }}</code><span v-else class="soft">nothing</span>
+            </td>
             <td>{{ one.opens.length }} of {{ shown.operations.length }} operations</td>
             <td class="num">{{ one.weight }}</td>
           </tr>
@@ -99,19 +147,71 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
 </template>
 
 <style scoped>
-.places { border-top: 2px solid var(--ink); border-bottom: 1px solid var(--line-strong); padding: var(--s2) 0; gap: var(--s2); }
-.places a { color: var(--ink); text-decoration: none; padding: 4px 10px; border: 1px solid transparent; border-radius: var(--corner); }
-.places a[aria-current] { border-color: var(--ink); background: var(--card); font-weight: 600; }
-.ids { margin: var(--s3) 0; display: flex; gap: var(--s2); align-items: center; }
-.scroll { overflow-x: auto; }
-.scroll th, .scroll td { white-space: nowrap; }
-.request { display: block; font-weight: 400; color: var(--ink-soft); }
-.permission { text-align: center; }
-tbody th { vertical-align: baseline; text-align: left; padding: 6px var(--s3); border-bottom: 1px solid var(--line); font-weight: 560; white-space: nowrap; font-size: var(--t-body); color: var(--ink); }
-td code { white-space: nowrap; }
-.mark { text-align: center; }
-.mark.unlocks { color: var(--bar-used); }
-.mark.implied { color: var(--bar-granted); }
-.key { margin: var(--s2) 0 var(--s5); }
-h2 { margin-bottom: var(--s2); }
+.places {
+  border-top: 2px solid var(--ink);
+  border-bottom: 1px solid var(--line-strong);
+  padding: var(--s2) 0;
+  gap: var(--s2);
+}
+.places a {
+  color: var(--ink);
+  text-decoration: none;
+  padding: 4px 10px;
+  border: 1px solid transparent;
+  border-radius: var(--corner);
+}
+.places a[aria-current] {
+  border-color: var(--ink);
+  background: var(--card);
+  font-weight: 600;
+}
+.ids {
+  margin: var(--s3) 0;
+  display: flex;
+  gap: var(--s2);
+  align-items: center;
+}
+.scroll {
+  overflow-x: auto;
+}
+.scroll th,
+.scroll td {
+  white-space: nowrap;
+}
+.request {
+  display: block;
+  font-weight: 400;
+  color: var(--ink-soft);
+}
+.permission {
+  text-align: center;
+}
+tbody th {
+  vertical-align: baseline;
+  text-align: left;
+  padding: 6px var(--s3);
+  border-bottom: 1px solid var(--line);
+  font-weight: 560;
+  white-space: nowrap;
+  font-size: var(--t-body);
+  color: var(--ink);
+}
+td code {
+  white-space: nowrap;
+}
+.mark {
+  text-align: center;
+}
+.mark.unlocks {
+  color: var(--bar-used);
+}
+.mark.implied {
+  color: var(--bar-granted);
+}
+.key {
+  margin: var(--s2) 0 var(--s5);
+}
+h2 {
+  margin-bottom: var(--s2);
+}
 </style>

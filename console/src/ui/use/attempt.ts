@@ -1,7 +1,11 @@
 // Something that a person set off: while it goes on they wait, and what went wrong is said.
 import { type Ref, ref } from "vue";
 
-export interface Attempt { busy: Ref<boolean>; error: Ref<unknown>; attempt: (work: () => Promise<unknown>) => Promise<void> }
+export interface Attempt {
+  busy: Ref<boolean>;
+  error: Ref<unknown>;
+  attempt: (work: () => Promise<unknown>) => Promise<void>;
+}
 
 export function useAttempt(): Attempt {
   const busy = ref(false);

@@ -3,11 +3,20 @@ import { ref } from "vue";
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "always" });
 const absolute = new Intl.DateTimeFormat("en-GB", {
-  day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit", timeZoneName: "short",
+  day: "numeric",
+  month: "short",
+  year: "numeric",
+  hour: "2-digit",
+  minute: "2-digit",
+  timeZoneName: "short",
 });
 const dayOnly = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric" });
 
-const STEPS: [Intl.RelativeTimeFormatUnit, number][] = [["day", 86_400], ["hour", 3_600], ["minute", 60]];
+const STEPS: [Intl.RelativeTimeFormatUnit, number][] = [
+  ["day", 86_400],
+  ["hour", 3_600],
+  ["minute", 60],
+];
 
 /** The moment by which everything on the page is relative; moves once a minute. */
 export const now = ref(Date.now());
@@ -23,6 +32,11 @@ export function ago(moment: string, at: number): string {
 }
 
 export const full = (moment: string): string => absolute.format(new Date(moment));
-const toTheSecond = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit", timeZoneName: "short" });
+const toTheSecond = new Intl.DateTimeFormat("en-GB", {
+  hour: "2-digit",
+  minute: "2-digit",
+  second: "2-digit",
+  timeZoneName: "short",
+});
 export const clock = (moment: string): string => toTheSecond.format(new Date(moment));
 export const day = (moment: string): string => dayOnly.format(new Date(moment));

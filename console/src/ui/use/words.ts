@@ -11,10 +11,14 @@ export function plural(word: string): string {
 export const acting = (kind: string, person = ""): string =>
   kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
 
-interface Weighty { effect: string; data_class: string }
+interface Weighty {
+  effect: string;
+  data_class: string;
+}
 /** What a tired reader must not miss: control, restricted data, and writing to personal data. */
 export const grave = (one: Weighty): boolean =>
   one.effect === "control" || one.data_class === "restricted" || (one.effect === "write" && one.data_class === "personal");
 
 /** What is held, each with where it counts. */
-export const held = (rows: { permission: string; reach: { words: string } }[]): string[] => rows.map((one) => `${one.permission}, ${one.reach.words}`);
+export const held = (rows: { permission: string; reach: { words: string } }[]): string[] =>
+  rows.map((one) => `${one.permission}, ${one.reach.words}`);

@@ -148,54 +148,56 @@ def decide_request(
         row = find_request(unit.session, act.directory, request_id, lock=True)
         assert row.client_id is not None
         client = find_client(unit.session, act.directory, row.client_id, lock=True)
-        state = state_at(RequestState(row.state), row.due_at, act.now)
-        following = after(state, event)
+        following = after(state_at(RequestState(row.state), row.due_at, act.now), event)
         if event is RequestEvent.DECLINE:
             if not said.strip():
                 raise Unsuited.field("words", "nothing", "why not, for whoever asked")
             _close(row, following, act.actor, said, act.now)
-            unit.session.add(row)
             unit.enter("request.declined", client_subject(client), after=_record(row), reason=row.said)
-            unit.session.flush()
-            return request_views(unit.session, act.directory, [row], act.now)[0]
-        if row.dry_run_id is not None:
+        elif row.dry_run_id is not None:
             _narrow(unit, client, row, ask_ids, terms, said, force=force)
             _close(row, following, act.actor, said, act.now)
-            unit.session.add(row)
-            unit.session.flush()
-            return request_views(unit.session, act.directory, [row], act.now)[0]
-        agreed = agreed_of(row)
-        terms, wanted = _settle(row, agreed, ask_ids, terms)
-        chosen = [one for one in unsettled(unit.session, client, act.now) if one.id in wanted]
-        if len(chosen) < len(wanted):
-            raise NothingToGrant(
-                "An ask of this request was granted or dropped since.", next_step="Read the request again."
-            )
-        _refuse_changed(unit.session, agreed, chosen)
-        seen = preview_of(unit.session, act.directory, client, chosen, terms, act.now)
-        refuse_beyond(unit.session, act.directory, chosen, terms, act.now)
-        involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
-        needed, _, alone = check_consent(unit.session, act.directory, client, seen.weight, involved, act.actor, act.now)
-        needed = max(needed, approvers_needed(_agreed_weight(agreed, row), act.directory.policy))
-        approvals = _standing_approvals(unit, row, involved)
-        _note_yes(unit, row, said)
-        if len(approvals) + 1 < needed:
-            row.agreed = _agreed_document(unit.session, chosen, terms)
-            unit.session.add(row)
-            record = {
-                "permissions": permission_names(chosen),
-                "weight": seen.weight,
-                "still needed": "another approver",
-            }
-            unit.enter("request.first-yes", client_subject(client), after=record, reason=said.strip())
-        else:
-            enact(unit, client, chosen, seen, terms, said.strip() or row.reason)
-            if needed == 1:
-                note_addition(unit, client.id, "consent", seen.weight, alone=alone)
+        elif _say_yes(unit, client, row, ask_ids, terms, said):
             _close(row, following, act.actor, said, act.now)
-            unit.session.add(row)
+        unit.session.add(row)
         unit.session.flush()
         return request_views(unit.session, act.directory, [row], act.now)[0]
+
+
+def _say_yes(
+    unit: Unit,
+    client: clients.ClientRow,
+    row: requests.RequestRow,
+    ask_ids: Sequence[UUID] | None,
+    terms: GrantTerms | None,
+    said: str,
+) -> bool:
+    """Consent to what was asked, where this yes is the last one needed; keep it as the first one otherwise."""
+    session, directory, now = unit.session, unit.directory, unit.now
+    agreed = agreed_of(row)
+    terms, wanted = _settle(row, agreed, ask_ids, terms)
+    chosen = [one for one in unsettled(session, client, now) if one.id in wanted]
+    if len(chosen) < len(wanted):
+        raise NothingToGrant(
+            "An ask of this request was granted or dropped since.", next_step="Read the request again."
+        )
+    _refuse_changed(session, agreed, chosen)
+    seen = preview_of(session, directory, client, chosen, terms, now)
+    refuse_beyond(session, directory, chosen, terms, now)
+    involved = {row.requested_by_id, *(one.asked_by_id for one in chosen)}
+    needed, _, alone = check_consent(session, directory, client, seen.weight, involved, unit.actor, now)
+    needed = max(needed, approvers_needed(_agreed_weight(agreed, row), directory.policy))
+    approvals = _standing_approvals(unit, row, involved)
+    _note_yes(unit, row, said)
+    if len(approvals) + 1 < needed:
+        row.agreed = _agreed_document(session, chosen, terms)
+        record = {"permissions": permission_names(chosen), "weight": seen.weight, "still needed": "another approver"}
+        unit.enter("request.first-yes", client_subject(client), after=record, reason=said.strip())
+        return False
+    enact(unit, client, chosen, seen, terms, said.strip() or row.reason)
+    if needed == 1:
+        note_addition(unit, client.id, "consent", seen.weight, alone=alone)
+    return True
 
 
 def withdraw_request(act: Act, client_id: str, request_id: UUID) -> ConsentRequest:

@@ -23,7 +23,7 @@ from jamb.cli.base.output import (
     out,
     relative,
 )
-from jamb.cli.clients.clients import SheetForm
+from jamb.cli.clients.sheets import SheetForm
 from jamb.cli.credentials import rotate_all
 from jamb.cli.credentials.credentials import pick
 from jamb.cli.credentials.rotate_all import DaysOption, OverlapOption, ReasonOption, WithinOption

@@ -8,7 +8,7 @@ from datetime import timedelta
 from rich.text import Text
 
 from jamb.cli.base.output import heading, note, out, relative, table
-from jamb.cli.clients.clients import SheetForm, print_sheets
+from jamb.cli.clients.sheets import SheetForm, print_sheets
 from jamb.core.rotation import RotationState
 from jamb.wire.credentials.rotations import Due, OpenedRotation, Rotation, Week
 

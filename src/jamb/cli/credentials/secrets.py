@@ -9,7 +9,7 @@ import typer
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.output import ClientArgument, Form, Output, emit, note, out, relative
-from jamb.cli.clients.clients import SheetForm, print_sheets
+from jamb.cli.clients.sheets import SheetForm, print_sheets
 from jamb.cli.credentials.credentials import LabelOption, pick
 from jamb.cli.credentials.private_files import write_private
 from jamb.client import BadInput

@@ -1,0 +1,63 @@
+import { mount } from "@vue/test-utils";
+import { expect, test } from "vitest";
+import { ApiError, problemFrom, problemOf } from "@/api/problems";
+import FurtherFields, { furtherOf, saidIn } from "@/pages/clients/FurtherFields.vue";
+import { useAttempt } from "@/ui/use/attempt";
+import { useRows } from "@/ui/use/rows";
+
+// No layout here: nothing can be scrolled to.
+Element.prototype.scrollIntoView = () => {};
+
+test("an attempt is busy while it goes on, and says what went wrong once", async () => {
+  const { busy, error, attempt } = useAttempt();
+  let end = () => {};
+  const going = attempt(() => new Promise<void>((resolve) => (end = resolve)));
+  expect(busy.value).toBe(true);
+  end();
+  await going;
+  await attempt(() => Promise.reject(new ApiError(problemFrom({ detail: "Taken." }, 409))));
+  expect([busy.value, problemOf(error.value).detail]).toEqual([false, "Taken."]);
+  await attempt(() => Promise.resolve());
+  expect(error.value).toBeNull();
+});
+
+test("a body that is no problem document still says something", () => {
+  expect(problemFrom("<html>", 502).detail).toBe("The service answered 502.");
+  expect(problemOf(new TypeError("fetch")).status).toBe(0);
+});
+
+test("j and k move within the rows, and Enter opens the chosen one; not while somebody types", () => {
+  const opened: number[] = [];
+  const page = mount(
+    {
+      setup: () =>
+        useRows(
+          () => 2,
+          (place) => opened.push(place),
+        ),
+      template: `<div><input /><p id="row-0" tabindex="-1" /><p id="row-1" tabindex="-1" /></div>`,
+    },
+    { attachTo: document.body },
+  );
+  const press = (key: string, on: Element = document.body) => on.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true }));
+  press("Enter");
+  press("j", page.get("input").element);
+  for (const key of ["j", "j", "j", "k", "k", "k", "j"]) press(key);
+  expect(document.activeElement?.id).toBe("row-1");
+  press("Enter");
+  page.unmount();
+  press("Enter");
+  expect(opened).toEqual([1]);
+});
+
+test("the fields of a registration say what was typed, tidied", async () => {
+  const fields = furtherOf({ redirect_uris: ["https://a.example/x"], publisher: "maker.example", support_contact: "" });
+  const form = mount(FurtherFields, { props: { modelValue: fields } });
+  await form.get("textarea").setValue(" https://a.example/x \n\n https://b.example/y");
+  await form.findAll("input")[1]?.setValue(" help@maker.example ");
+  expect(saidIn(fields)).toEqual({
+    redirect_uris: ["https://a.example/x", "https://b.example/y"],
+    publisher: "maker.example",
+    support_contact: "help@maker.example",
+  });
+});

@@ -1,0 +1,27 @@
+import { expect, test } from "vitest";
+import type { Schemas } from "@/api/client";
+import { changes, sentence } from "@/api/history";
+
+const entry = (action: string, before: object | null, after: object | null) =>
+  ({ action, subject: { name: "Radio bridge" }, before, after }) as unknown as Schemas["LedgerEntry"];
+
+test("an entry from when its action had another name is told as one of today", () => {
+  expect(sentence(entry("client.cut-off", null, {}))).toBe(sentence(entry("client.tokens-revoked", null, {})));
+  expect(sentence(entry("client.tokens-revoked", null, {}))).not.toContain("client.");
+});
+
+test("an action that the console does not know is told by its name", () => {
+  expect(sentence(entry("harbour.closed", null, null))).toBe("harbour.closed Radio bridge");
+});
+
+test("what a consent ended is what is held no more", () => {
+  const found = sentence(entry("consent.withdrawn", { permissions: ["a", "b"] }, { permissions: ["b"], resource: "berths" }));
+  expect(found).toBe("ended the consent to a at berths for Radio bridge");
+});
+
+test("before and after stand beside each other, also where one of them is nothing", () => {
+  expect(changes(entry("client.changed", { name: "A" }, { name: "B", owners: ["x", "y"] }))).toEqual([
+    { name: "name", before: "A", after: "B" },
+    { name: "owners", before: "", after: "x, y" },
+  ]);
+});

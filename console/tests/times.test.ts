@@ -1,0 +1,19 @@
+import { expect, test } from "vitest";
+import { ago } from "@/ui/use/times";
+
+const NOW = Date.parse("2031-05-01T12:00:00Z");
+const at = (seconds: number) => new Date(NOW + seconds * 1000).toISOString();
+
+test.each([
+  [0, "just now"],
+  [-59, "just now"],
+  [-60, "1 minute ago"],
+  [-3_599, "59 minutes ago"],
+  [3_600, "in 1 hour"],
+  [86_400, "in 1 day"],
+  // What was given ninety days a moment ago does not say 89.
+  [90 * 86_400 - 5, "in 90 days"],
+  [-85_000, "23 hours ago"],
+])("%i seconds from now is said as %s", (seconds, words) => {
+  expect(ago(at(seconds), NOW)).toBe(words);
+});
