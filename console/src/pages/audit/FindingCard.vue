@@ -85,7 +85,7 @@ function settingsIn(text = "") {
     </p>
     <p v-if="finding.answer" class="said">{{ finding.assigned_to }}, <Moment :at="finding.answered_at" />: {{ finding.answer }}</p>
     <p v-if="finding.waived_until" class="waived">
-      Borne until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}
+      Waived until {{ full(finding.waived_until) }}, by {{ finding.waived_by }}: {{ finding.waived_reason }}
     </p>
     <template v-if="!finding.resolved_at">
       <h3>What to do</h3>
@@ -113,7 +113,7 @@ function settingsIn(text = "") {
           :aria-expanded="doing === 'waive'"
           @click="doing = doing === 'waive' ? '' : 'waive'"
         >
-          Bear it for a while
+          Waive it for a while
         </button>
       </p>
       <form v-if="doing === 'waive'" class="stack" @submit.prevent="waive">
@@ -123,7 +123,7 @@ function settingsIn(text = "") {
           ><input v-model="days" class="plain-input days" type="number" min="1" max="366" step="1"
         /></label>
         <div>
-          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Bear it</NButton>
+          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Waive it</NButton>
         </div>
       </form>
       <form v-if="doing === 'assign'" class="stack" @submit.prevent="assign">

@@ -42,7 +42,7 @@ const answer = (one: Schemas["KeptFinding"]) => {
     <ul>
       <li v-for="one in data" :key="one.id" class="card stack">
         <p>
-          <StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" />
+          <StateWord :tone="severityTone[one.severity] ?? 'gone'" :word="one.severity" />{{ " " }}
           <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink>:
           <strong>{{ one.title }}</strong>
         </p>

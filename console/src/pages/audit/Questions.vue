@@ -19,7 +19,7 @@ const clients = computed(() => {
 <template>
   <section v-for="one in clients" :key="one.id" class="client">
     <h3>
-      <RouterLink :to="{ name: 'dossier', params: { id: one.id } }">{{ one.name }}</RouterLink>
+      <RouterLink :to="{ name: 'dossier', params: { id: one.id } }">{{ one.name }}</RouterLink>{{ " " }}
       <span class="soft small">{{ one.purpose }}</span>
     </h3>
     <ul>

@@ -29,8 +29,8 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
           </td>
           <td class="small free">
             <div v-for="change in changes(entry)" :key="change.name">
-              <span class="soft">{{ change.name }}:</span>
-              <template v-if="change.before">{{ change.before }} → </template>{{ change.after }}
+              <span class="soft">{{ change.name }}:</span>{{ " " }} <template v-if="change.before">{{ change.before }} → </template
+              >{{ change.after }}
             </div>
           </td>
         </tr>

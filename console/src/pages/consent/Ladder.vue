@@ -48,7 +48,7 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
         <tr>
           <td class="free">
             <button type="button" class="unfold" :aria-expanded="open.includes(key(place, rung))" @click="flip(key(place, rung))">
-              <span aria-hidden="true">{{ open.includes(key(place, rung)) ? "▾" : "▸" }}</span>
+              <span aria-hidden="true">{{ open.includes(key(place, rung)) ? "▾" : "▸" }}</span>{{ " " }}
               <code>{{ rung.permission }}</code>
             </button>
             <div class="soft small">{{ rung.title }}, {{ acting(rung.kind) }}</div>
@@ -112,7 +112,8 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
                 <span class="mark" :class="{ on: rung.used_operations.includes(one.name) }">{{
                   rung.used_operations.includes(one.name) ? "● used" : "○ not used"
                 }}</span>
-                {{ one.title }} <code class="soft">{{ one.method }} {{ one.path }}</code>
+                {{ one.title }} <code class="soft">{{ one.method }} {{ one.path }}</code
+                >{{ " " }}
                 <span class="soft small">{{ one.effect }}, {{ one.data_class }}, weight {{ one.weight }}</span>
               </li>
             </ul>

@@ -90,10 +90,9 @@ const takeBack = () =>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
     <article v-if="one" class="mail">
       <p class="soft small">
-        <RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink>
+        <RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink>{{ " " }}
         <template v-if="one.client_id">
-          ·
-          <RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template
+          ·{{ " " }}<RouterLink :to="{ name: 'dossier', params: { id: one.client_id } }">{{ one.client_name }}</RouterLink></template
         >
       </p>
       <h1 v-if="one.act" tabindex="-1">{{ one.requested_by }} asks about {{ one.subject }}: {{ one.act.toLowerCase() }}</h1>

@@ -44,8 +44,7 @@ const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
             expires_at: ($event.target as HTMLInputElement).value ? `${($event.target as HTMLInputElement).value}T23:59:59Z` : null,
           }
         "
-      />
-      <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label
+      />{{ " " }} <span class="soft small">{{ terms.expires_at ? "the end of that day, UTC" : "no expiry" }}</span></label
     >
   </div>
 </template>

@@ -143,7 +143,7 @@ async function verify(): Promise<void> {
         </div>
         <p v-if="verified" class="verdict" :class="verified.sound ? 'sound' : 'unsound'" role="status">
           <template v-if="verified.sound"
-            >✓ {{ verified.entries }} entries, all in place. Head <code>{{ verified.head.slice(0, 24) }}…</code>
+            >✓ {{ verified.entries }} entries, all in place. Head <code>{{ verified.head.slice(0, 24) }}…</code>{{ " " }}
             <CopyButton :value="verified.head" what="head"
           /></template>
           <template v-else><strong>▲ The ledger was tampered with:</strong> {{ verified.what }}.</template>
@@ -173,8 +173,7 @@ async function verify(): Promise<void> {
                 </td>
                 <td class="small changes">
                   <div v-for="change in changes(entry)" :key="change.name">
-                    <span class="soft">{{ change.name }}:</span>
-                    <template v-if="change.before">{{ change.before }} → </template
+                    <span class="soft">{{ change.name }}:</span>{{ " " }} <template v-if="change.before">{{ change.before }} → </template
                     >{{ change.after.length > 140 ? `${change.after.slice(0, 140)}…` : change.after }}
                   </div>
                 </td>

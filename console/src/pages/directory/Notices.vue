@@ -119,7 +119,7 @@ const look = (id: string) =>
       <button type="button" class="link-button" @click="makeCalendar(false)">Make a calendar feed of my own clients</button>
       <button type="button" class="link-button" @click="makeCalendar(true)">… of the whole directory</button>
       <span v-if="feed"
-        ><code>{{ feed }}</code> <CopyButton :value="feed" what="calendar address" />
+        ><code>{{ feed }}</code> <CopyButton :value="feed" what="calendar address" />{{ " " }}
         <span class="soft small">Whoever has it reads it; making another ends it.</span></span
       >
     </p>

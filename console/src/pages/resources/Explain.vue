@@ -135,7 +135,7 @@ defineExpose({ put });
     <ProblemNote v-if="error" :error="error" />
     <template v-if="data && operation">
       <p class="verdict" role="status">
-        <StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" />
+        <StateWord :tone="data.allowed ? 'live' : 'broken'" :word="data.allowed ? 'Allowed' : 'Refused'" />{{ " " }}
         <code>{{ data.operation }}</code><template v-if="data.person"> for {{ data.person }}</template
         ><template v-if="data.object"> to {{ data.object }}</template>
       </p>
@@ -144,7 +144,7 @@ defineExpose({ put });
           <span class="tick" :aria-label="check.passed ? 'passed' : check.decides ? 'failed' : 'note'">{{
             check.passed ? "✓" : check.decides ? "✗" : "·"
           }}</span>
-          <span class="soft name">{{ check.name }}</span>
+          <span class="soft name">{{ check.name }}</span>{{ " " }}
           <span
             >{{ check.evidence }}
             <RouterLink v-if="!check.passed && where(check.name)" :to="where(check.name) ?? ''" class="small">{{

@@ -67,8 +67,8 @@ async function probe(): Promise<void> {
       {{ found.verdict.replace(/^It (works|does not work)\. /, "") }}
     </p>
     <p v-if="found.call">
-      <code>{{ found.call.method }} {{ found.call.url }}</code>
-      <span v-if="found.call.status" class="soft">answered {{ found.call.status }}</span
+      <code>{{ found.call.method }} {{ found.call.url }}</code
+      >{{ " " }} <span v-if="found.call.status" class="soft">answered {{ found.call.status }}</span
       ><br v-if="found.call.said" /><code v-if="found.call.said" class="small">{{ found.call.said }}</code>
     </p>
     <details v-if="found.token.claims.length">

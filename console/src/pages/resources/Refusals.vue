@@ -37,7 +37,7 @@ const WORDS: Record<string, string> = {
             {{ one.title
             }}<template v-if="one.object"
               >: <code>{{ one.object }}</code></template
-            >
+            >{{ " " }}
             <span class="soft small">{{ one.resource }}</span>
           </td>
           <td><StateWord tone="broken" :word="WORDS[one.reason] ?? one.reason" /></td>

@@ -65,8 +65,9 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
     </nav>
     <template v-if="shown">
       <p class="ids">
-        <code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" />
-        <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span>
+        <code>{{ shown.identifier }}</code> <CopyButton :value="shown.identifier" what="identifier" />{{ " " }}
+        <span v-if="shown.object_name" class="soft">its objects: {{ plural(shown.object_name) }}</span
+        >{{ " " }}
         <span v-if="shown.address" class="soft"
           >answers at <code>{{ shown.address }}</code></span
         >
