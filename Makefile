@@ -1,4 +1,4 @@
-.PHONY: help demo test check fuzz truth bench format api lock console clean
+.PHONY: help demo test check fuzz truth bench format api lock console dist clean
 
 help: ## this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "make %-8s %s\n", $$1, $$2}'
@@ -43,6 +43,11 @@ api: ## after a change of the API: its description, the rules' page, the console
 
 console: ## build the console
 	@tools/setup run
+
+dist: ## the wheel, with the console inside, in dist/
+	@tools/setup run
+	rm -rf dist
+	.venv/bin/python -m hatchling build -t wheel -d dist
 
 lock: ## after a change of requirements/*.in (needs uv)
 	cd requirements && uv pip compile --python-version 3.11 --universal --generate-hashes --no-header --no-annotate --no-emit-index-url -q runtime.in -o runtime.lock

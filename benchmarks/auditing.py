@@ -50,7 +50,7 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     """Return the figures as lines; fails if what is found is not what was planted, or a shortcut finds other things."""
     settings = Settings(home=home, port=port, database_url=SecretStr(url))
     engine = make_engine(settings.database())
-    backend = Backend(engine, settings.sealer(), settings.base_url)
+    backend = Backend(engine, settings.make_sealing_key(), settings.base_url)
     plan = plan_estate(clients, SEED)
     slug = f"estate-{clients}"
     started = time.perf_counter()
@@ -112,7 +112,7 @@ def _worker(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, 
 
 def _work(url: str, home: str, port: str, slug: str, what: str) -> None:
     settings = Settings(home=Path(home), port=int(port), database_url=SecretStr(url))
-    backend = Backend(make_engine(url), settings.sealer(), settings.base_url)
+    backend = Backend(make_engine(url), settings.make_sealing_key(), settings.base_url)
     if what == "anew":
         look_at_all(backend, slug)
     before = _most_memory()

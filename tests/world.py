@@ -41,6 +41,20 @@ def in_own_loop(work: Coroutine[Any, Any, Any]) -> Any:
         return pool.submit(lambda: asyncio.run(work)).result()
 
 
+def choose_password(link: str, password: str) -> None:
+    """Choose a password by a sign-in link, as its page does."""
+    address, _, key = link.partition("#")
+    base, identity = address.split("/sign-in-link/")
+    sent = {"key": key, "password": password}
+    httpx.post(f"{base}/api/v1/sign-in-links/{identity}/password", json=sent, timeout=60).raise_for_status()
+
+
+def add_person(jamb: Jamb, login: str, name: str, password: str, roles: Sequence[str] = ()) -> None:
+    """Add a person who chooses this password by the link that whoever adds them passes on."""
+    jamb.people.add(login, name, roles=roles)
+    choose_password(jamb.people.link(login).link, password)
+
+
 def unique(name: str) -> str:
     return f"{name} {secrets.token_hex(4)}"
 

@@ -19,6 +19,12 @@ export const router = createRouter({
       meta: { title: "A handover link", open: true },
     },
     {
+      path: "/sign-in-link/:id",
+      name: "sign-in-link",
+      component: () => import("./pages/entry/SignInLink.vue"),
+      meta: { title: "Choose your password", open: true },
+    },
+    {
       path: "/token",
       name: "token",
       component: () => import("./pages/entry/Token.vue"),

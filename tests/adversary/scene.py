@@ -33,7 +33,7 @@ from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.work import Actor
 from jamb.store.directory.people import ConsoleSessionRow
-from tests.world import World
+from tests.world import World, choose_password
 
 BOTH = frozenset(AccessKind)
 R, W, C = Effect.READ, Effect.WRITE, Effect.CONTROL
@@ -120,6 +120,14 @@ class Scene:
             self._http[who] = signed_in(self.backend, self.world, who)
         return self._http[who]
 
+    def takes_over(self, who: str, person_id: str) -> bool:
+        """Make a sign-in link for a person and choose their password by it; from then on act as them."""
+        made = self.call(who, "POST", f"/people/{person_id}/sign-in-links", {})
+        if made.status_code == 201:
+            choose_password(made.json()["link"], "known to the adversary")
+            self.people.add(person_id)
+        return made.status_code == 201
+
     def close(self) -> None:
         for one in self._http.values():
             one.close()
@@ -146,7 +154,7 @@ def signed_in(backend: Backend, world: World, person_id: str) -> httpx.Client:
 
 def backend_of(world: World) -> Backend:
     settings = Settings(home=world.home, port=world.port)
-    return Backend(make_engine(world.cluster.url), settings.sealer(), world.base_url)
+    return Backend(make_engine(world.cluster.url), settings.make_sealing_key(), world.base_url)
 
 
 def made_scene(world: World, backend: Backend, held: Sequence[str], owned: Sequence[str]) -> Scene:
@@ -161,7 +169,7 @@ def made_scene(world: World, backend: Backend, held: Sequence[str], owned: Seque
     port = directories.open_directory(backend, slug, HERE, f"{slug}.example", policy, SETUP, now)
     actors: dict[str, Actor] = {}
     for name, role in (("ada", held), ("bo", ("approver",)), ("cy", ("approver", "steward")), ("di", ())):
-        person = people.add_person(Act(backend, port, SETUP, now), f"{name}@{slug}.example", name.title(), None, role)
+        person = people.add_person(Act(backend, port, SETUP, now), f"{name}@{slug}.example", name.title(), role)
         actors[name] = Actor("person", str(person.id), person.name, "Jamb console")
     _let_sign_in(backend, [one.id for one in actors.values()])
     resources.publish(Act(backend, port, SETUP, now), vault())

@@ -192,17 +192,14 @@ class Adversary(RuleBasedStateMachine):
     def add_puppet(self, who: int, role: Sequence[str]) -> None:
         if len(self.scene.people) < 2:
             login = f"{unique('p').replace(' ', '')}@{self.scene.directory.slug}.example"
-            body = {"login": login, "name": "Puppet", "password": "known to the adversary", "roles": list(role)}
+            body = {"login": login, "name": "Puppet", "roles": list(role)}
             answer = self.scene.call(self.as_(who), "POST", "/people", body)
             if answer.status_code == 201:
-                self.scene.people.add(answer.json()["id"])
+                self.scene.takes_over(self.as_(who), answer.json()["id"])
 
     @rule(who=WHO, person=st.sampled_from(["bo", "cy", "di"]))
-    def set_a_password(self, who: int, person: str) -> None:
-        key = self.scene.actors[person].id
-        answer = self.scene.call(self.as_(who), "POST", f"/people/{key}", {"password": "known to the adversary"})
-        if answer.status_code == 200:
-            self.scene.people.add(key)
+    def make_a_link(self, who: int, person: str) -> None:
+        self.scene.takes_over(self.as_(who), self.scene.actors[person].id)
 
     @rule(
         who=WHO, name=st.sampled_from(["mine", "watch", "opener"]), permissions=st.lists(VAULT, min_size=1, max_size=2)

@@ -14,7 +14,7 @@ from jamb.client import DeviceSignIn
 from jamb.client.base.auth import AccessToken
 from jamb.client.jamb import Jamb
 from tests.attacks.scene import ASSERTION, HERE, Attack, Scene, new_key, refused
-from tests.world import unique
+from tests.world import add_person, choose_password, unique
 
 WRONG = "not this one at all"
 
@@ -66,7 +66,7 @@ def occupies_no_login(scene: Scene) -> None:
     person = scene.world.person("auditor")
     password = "a ferry to nowhere at all"
     with scene.world.jamb("steward", "brisling") as brisling:
-        brisling.people.add(person["login"], "A namesake", password=password)
+        add_person(brisling, person["login"], "A namesake", password)
     assert scene.sign_in(person["login"], password, address="127.0.0.72", directory="brisling").json()["directory"] == (
         "brisling"
     )
@@ -87,7 +87,7 @@ def chooses_among_directories(scene: Scene) -> None:
         try:
             for steward in stewards:
                 with steward as jamb:
-                    jamb.people.add(login, "Seen twice", password=password)
+                    add_person(jamb, login, "Seen twice", password)
             refused(scene.sign_in(login, WRONG, address="127.0.0.73"), 401)
             several = scene.sign_in(login, password, address="127.0.0.73")
             refused(several, 409)
@@ -178,7 +178,7 @@ def keeps_a_sign_in_past_a_new_password(scene: Scene) -> None:
     scene.forget_tries()
     login, first, second = f"{uuid4().hex[:8]}@quillhaven.example", "the first of two of them", "and then another one"
     with scene.world.jamb() as steward, httpx.Client(base_url=scene.world.base_url) as console:
-        steward.people.add(login, unique("Somebody"), password=first, roles=["auditor"])
+        add_person(steward, login, unique("Somebody"), first, ["auditor"])
         signed_in = scene.sign_in(login, first)
         console.cookies = httpx.Cookies(signed_in.cookies)
         console.headers["X-Jamb-CSRF"] = signed_in.json()["csrf"]
@@ -189,7 +189,7 @@ def keeps_a_sign_in_past_a_new_password(scene: Scene) -> None:
         token, _ = started.wait()
         with Jamb(scene.world.base_url, "quillhaven", AccessToken(token)) as jamb:
             assert jamb.whoami().roles == ["auditor"]
-        steward.people.change(login, password=second)
+        choose_password(steward.people.link(login).link, second)
         refused(console.get(f"{HERE}/clients"), 401)
     refused(scene.own(token), 401)
     form = {

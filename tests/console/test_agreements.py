@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from jamb.core.reach import ReachKind
 from jamb.wire.resources.reach import ReachSent
 from tests.console.browser import Open, faults
-from tests.world import World, unique
+from tests.world import World, add_person, unique
 
 
 def test_what_one_may_not_do_alone_waits_and_another_agrees_at_the_desk(world: World, open_console: Open) -> None:
@@ -60,7 +60,7 @@ def test_a_reach_is_widened_after_a_look(world: World, open_console: Open) -> No
 def test_a_password_of_ones_own_is_chosen(world: World, open_console: Open) -> None:
     login, first = f"{unique('ivo').replace(' ', '-')}@quillhaven.example", "chosen by the steward"
     with world.jamb("steward") as steward:
-        steward.people.add(login, "Ivo", password=first)
+        add_person(steward, login, "Ivo", first)
     world.demo["people"].append({"login": login, "password": first, "roles": ["ivo"], "directory": "quillhaven"})
     with open_console("ivo", path="/password") as page:
         expect(page.get_by_text("Somebody else chose it")).to_be_visible()

@@ -28,7 +28,7 @@ ACTOR = Actor("service", "tests", "Tests", "Tests")
 @pytest.fixture(scope="module")
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    sealer = Settings(home=world.home).sealer()
+    sealer = Settings(home=world.home).make_sealing_key()
     yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 
@@ -43,7 +43,6 @@ def extreme(world: World, backend: Backend) -> str:
             Act(backend, port, ACTOR, now),
             f"{name}-{number}@quillhaven.example",
             f"Owner Number {number} of the Long List",
-            None,
             [],
         ).login
         for number in range(40)

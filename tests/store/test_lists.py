@@ -50,7 +50,7 @@ def estate(backend: Backend) -> Directory:
         backend, f"lists-{uuid4().hex[:8]}", "Lists", "lists.example", DirectoryPolicy(), ACTOR, NOW
     )
     resources.publish(Act(backend, place, ACTOR, NOW), BERTHS)
-    owner = people.add_person(Act(backend, place, ACTOR, NOW), f"{uuid4().hex}@lists.example", "Owner", None, [])
+    owner = people.add_person(Act(backend, place, ACTOR, NOW), f"{uuid4().hex}@lists.example", "Owner", [])
     berths = next(row for row in _resources(backend, place) if row.name == "berths")
     with Session(backend.engine) as session:
         for number in range(100):

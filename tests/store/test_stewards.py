@@ -37,8 +37,9 @@ def test_a_group_within_a_group_that_makes_the_only_steward_keeps_a_member(backe
     slug = f"crew-{uuid4().hex[:8]}"
     place = directories.open_directory(backend, slug, "Crew", "crew.example", DirectoryPolicy(), ACTOR, NOW)
     ada, bob = (f"{name}-{slug}@crew.example" for name in ("ada", "bob"))
-    people.add_person(Act(backend, place, ACTOR, NOW), ada, "Ada", "a long pass phrase", [STEWARD])
-    people.add_person(Act(backend, place, ACTOR, NOW), bob, "Bob", None, [])
+    people.add_person(Act(backend, place, ACTOR, NOW), ada, "Ada", [STEWARD])
+    people.set_first_password(Act(backend, place, ACTOR, NOW), ada, "a long pass phrase")
+    people.add_person(Act(backend, place, ACTOR, NOW), bob, "Bob", [])
 
     def save(name: str, members: list[str], inner: list[str]) -> None:
         groups.save_group(Act(backend, place, ACTOR, NOW), name, "", members, inner)

@@ -1706,9 +1706,29 @@ export interface paths {
         put?: never;
         /**
          * Change Person
-         * @description Change a person's name or password, or whether they may act here.
+         * @description Change a person's name, or whether they may act here.
          */
         post: operations["change_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/people/{person}/sign-in-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Sign In Link
+         * @description Make a one-time link by which a person chooses a password; earlier links of theirs open nothing any more.
+         */
+        post: operations["make_sign_in_link"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2675,6 +2695,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sign-in-links/{link}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Sign In Link
+         * @description Whom a link is for, for whoever has it. Nothing is used by looking: what fetches links ahead does no harm.
+         */
+        post: operations["look_at_sign_in_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-in-links/{link}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Password
+         * @description Choose the password of the person that the link is for, once. Every sign-in of theirs from before ends.
+         */
+        post: operations["choose_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/d/{directory}/authority": {
         parameters: {
             query?: never;
@@ -3325,6 +3385,19 @@ export interface components {
             unknown: string[];
             /** Unclear */
             unclear: components["schemas"]["UnclearName"][];
+        };
+        /** ChosenPassword */
+        ChosenPassword: {
+            /**
+             * Key
+             * Format: password
+             */
+            key: string;
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
         };
         /** ClaimWords */
         ClaimWords: {
@@ -4993,15 +5066,13 @@ export interface components {
         };
         /**
          * NewPerson
-         * @description Without a password the person cannot sign in, but holds roles and owns clients.
+         * @description They can sign in once they chose a password by a sign-in link; they hold roles and own clients at once.
          */
         NewPerson: {
             /** Login */
             login: string;
             /** Name */
             name: string;
-            /** Password */
-            password?: string | null;
             /** Roles */
             roles?: string[];
         };
@@ -5107,6 +5178,22 @@ export interface components {
             instead_of?: string | null;
         };
         /**
+         * NewSignInLink
+         * @description `mailed`: it goes to the person's login as a mail address, and nobody else sees it; else it is answered.
+         */
+        NewSignInLink: {
+            /**
+             * Hours
+             * @default 24
+             */
+            hours: number;
+            /**
+             * Mailed
+             * @default false
+             */
+            mailed: boolean;
+        };
+        /**
          * NewWebhook
          * @description `url`: an https address, or one of a host of the inner network that the service's setting names.
          *
@@ -5164,7 +5251,7 @@ export interface components {
          * NoticeKind
          * @enum {string}
          */
-        NoticeKind: "credential-ends-soon" | "expired-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "finding-given" | "finding-answered" | "dry-run-over" | "audit-weekly";
+        NoticeKind: "credential-ends-soon" | "expired-credential-tried" | "rotation-delivered" | "rotation-unseen" | "rotation-opened" | "rotation-overdue" | "rotation-ended" | "request-waits" | "request-decided" | "handover-tried-again" | "review-asks" | "review-over" | "finding-given" | "finding-answered" | "dry-run-over" | "audit-weekly" | "sign-in-link";
         /**
          * ObjectCount
          * @description Over how many known objects an operation is possible, before and after; also over what lies in no collection?
@@ -5260,7 +5347,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended";
         /**
          * OwnPassword
          * @description The password that one has, and the one that takes its place.
@@ -5536,8 +5623,6 @@ export interface components {
             name?: string | null;
             /** Active */
             active?: boolean | null;
-            /** Password */
-            password?: string | null;
         };
         /** PersonHolder */
         PersonHolder: {
@@ -6888,6 +6973,45 @@ export interface components {
             directory: string;
         };
         /**
+         * SignInLink
+         * @description A link just made. `link`: shown here once only; empty where it was mailed.
+         */
+        SignInLink: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Login */
+            login: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Mailed */
+            mailed: boolean;
+            /** Link */
+            link: string;
+        };
+        /**
+         * SignInLinkKey
+         * @description `key`: what stands behind the # of the link.
+         */
+        SignInLinkKey: {
+            /**
+             * Key
+             * Format: password
+             */
+            key: string;
+        };
+        /**
+         * SignInLinkState
+         * @description waiting: nobody used it. replaced: another one was made for the person, or they may no longer act.
+         * @enum {string}
+         */
+        SignInLinkState: "waiting" | "used" | "expired" | "replaced";
+        /**
          * SmallerGrant
          * @description The smallest grant that fits the use.
          *
@@ -7194,6 +7318,28 @@ export interface components {
             opened_at: string | null;
             /** Opened From */
             opened_from: string;
+        };
+        /**
+         * WaitingSignInLink
+         * @description Whom a link is for, before a password is chosen by it.
+         */
+        WaitingSignInLink: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Directory */
+            directory: string;
+            /** Directory Name */
+            directory_name: string;
+            /** Made By */
+            made_by: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            state: components["schemas"]["SignInLinkState"];
         };
         /**
          * Waiver
@@ -11338,6 +11484,49 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    make_sign_in_link: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                person: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSignInLink"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInLink"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     change_policy: {
         parameters: {
             query?: never;
@@ -13444,6 +13633,82 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    look_at_sign_in_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInLinkKey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingSignInLink"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    choose_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenPassword"];
             };
         };
         responses: {

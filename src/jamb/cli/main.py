@@ -7,6 +7,7 @@ import sys
 from collections.abc import Sequence
 from importlib import import_module
 from importlib.metadata import entry_points
+from importlib.util import find_spec
 from typing import Annotated, Any, NamedTuple
 
 import typer
@@ -105,7 +106,10 @@ def command_line(words: Sequence[str] = ()) -> typer.Typer:
         pretty_exceptions_enable=False,
     )
     app.callback()(_root)
-    mounted = {one.name: one for one in entry_points(group="jamb.commands")}
+    # The demo's commands are announced by every installation, and come with a checkout alone.
+    mounted = {
+        entry.name: entry for entry in entry_points(group="jamb.commands") if find_spec(entry.module.rpartition(".")[0])
+    }
     first = next((word for word in words if not word.startswith("-")), None)
     wanted = first if first in {*_COMMANDS, *_GROUPS, *mounted} else None
     for name, place in _COMMANDS.items():

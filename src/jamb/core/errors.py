@@ -218,6 +218,12 @@ class Forbidden(Refusal):
     code = "forbidden"
 
 
+class Suspended(Refusal):
+    """The directory is suspended by whoever runs the service."""
+
+    code = "suspended"
+
+
 class Misdirected(Refusal):
     code = "misdirected"
 

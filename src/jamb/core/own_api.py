@@ -38,6 +38,7 @@ OPERATIONS = (
     _operation("people.list", "List people", "GET", "/people", _READ),
     _operation("people.add", "Add a person", "POST", "/people", _CONTROL),
     _operation("people.import", "Add people from a CSV file", "POST", "/people/import", _CONTROL),
+    _operation("people.link", "Make a sign-in link for a person", "POST", "/people/{person}/sign-in-links", _CONTROL),
     _operation("people.change", "Change a person, or whether they may act", "POST", "/people/{person}", _CONTROL),
     _operation("groups.list", "List groups", "GET", "/groups", _READ),
     _operation("groups.save", "Make or change a group", "PUT", "/groups/{group}", _CONTROL),

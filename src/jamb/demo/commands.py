@@ -33,6 +33,7 @@ def estate(
     from jamb.actions.base.backend import Backend
     from jamb.demo.cluster import Cluster
     from jamb.demo.estate import load_estate, plan_estate
+    from jamb.service.sealing import sealer_for
     from jamb.service.settings import Settings
     from jamb.store.base.engine import make_engine
 
@@ -42,7 +43,7 @@ def estate(
     else:
         url = settings.database_url.get_secret_value()
     engine = make_engine(url)
-    backend = Backend(engine, settings.sealer(), settings.base_url)
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
     plan = plan_estate(clients, seed)
     slug = directory or f"estate-{seed}"
     load_estate(backend, url, slug, plan, datetime.now(UTC), days)

@@ -230,8 +230,9 @@ def _open(backend: Backend, place: DemoDirectory, handed: Handed, at: datetime) 
     for person in place.people:
         login = f"{person.login}@{place.domain}"
         password = _password() if person.signs_in else None
-        people.add_person(Act(backend, directory, _SETUP, at), login, person.name, password, person.roles)
+        people.add_person(Act(backend, directory, _SETUP, at), login, person.name, person.roles)
         if password:
+            people.set_first_password(Act(backend, directory, _SETUP, at), login, password)
             handed.demo["people"].append(
                 {
                     "name": person.name,

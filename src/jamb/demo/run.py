@@ -26,6 +26,7 @@ from jamb.client.base.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port, make_home
 from jamb.demo.load import load, scenario_present
+from jamb.service.sealing import sealer_for
 from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine, outage_of
 from jamb.store.base.migrate import migrate
@@ -68,7 +69,8 @@ def _run(settings: Settings) -> None:
             database = _database(settings, home, stack)
         with _step("schema"):
             migrate(make_engine(database))
-        backend = Backend(make_engine(database), settings.sealer(), settings.base_url)
+        engine = make_engine(database)
+        backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
         with _step("scenario"):
             refresh_own_api(backend, datetime.now(UTC))
             _scenario(backend, home, f"http://127.0.0.1:{stand_in_port}")

@@ -19,7 +19,7 @@ from jamb.service.routes.audit import my_findings as given
 from jamb.service.routes.clients import clients, removals
 from jamb.service.routes.consent import charters, consent, requests, rightsizing
 from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
-from jamb.service.routes.directory import directories, ledger, people, roles
+from jamb.service.routes.directory import directories, ledger, people, roles, sign_in_links
 from jamb.service.routes.entry import session
 from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
@@ -32,6 +32,7 @@ ROUTERS = (
     session.router,
     directories.router,
     people.router,
+    sign_in_links.router,
     roles.router,
     resources.router,
     clients.router,

@@ -14,7 +14,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.act import Act, Caller
 from jamb.actions.base.backend import console_client_id
-from jamb.actions.base.lookups import find_directory
+from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.entry import devices, sessions
 from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
@@ -146,9 +146,11 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
     if token is None:
         found = session_in(session, request, runtime, now)
         here = found.directory if found.directory.slug == slug else find_directory(session, slug)
+        refuse_suspended(here)
         return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
     directory = find_directory(session, slug)
     claims = claims_of(runtime, directory, token)
+    refuse_suspended(directory)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
         datetime.fromtimestamp(claims["iat"], UTC),

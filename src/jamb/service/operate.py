@@ -13,13 +13,15 @@ import typer
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
-from jamb.actions.base.backend import Backend
 from jamb.actions.directory.directories import refresh_own_api
 from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
+from jamb.service.commands import directories
+from jamb.service.commands.backend import backend_of
 from jamb.service.running.logs import set_up_logs
+from jamb.service.sealing import sealer_for
 from jamb.service.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate as run_migrations
@@ -29,12 +31,16 @@ app = typer.Typer(
 )
 
 
+app.add_typer(directories.app, name="directories")
+
+
 @app.command()
 def serve() -> None:
     """Serve on JAMB_HOST and JAMB_PORT. Start as many processes on one database as you like."""
     settings = Settings()
     set_up_logs(settings.log_level)
-    settings.sealer()
+    # Whatever is wrong is said in a sentence before anything listens.
+    sealer_for(settings, make_engine(settings.database()), datetime.now(UTC))
     import uvicorn
 
     from jamb.service.app import create_app
@@ -57,10 +63,7 @@ def serve() -> None:
 @app.command()
 def migrate() -> None:
     """Bring the database to the schema of this version, and Jamb's own API in every directory to what it offers."""
-    settings = Settings()
-    engine = make_engine(settings.database())
-    run_migrations(engine)
-    backend = Backend(engine, settings.sealer(), settings.base_url)
+    backend = backend_of(Settings(), prepare=run_migrations)
     for slug in refresh_own_api(backend, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
     typer.echo("The schema is current.")
@@ -121,7 +124,8 @@ def run() -> None:
     try:
         app()
     except JambError as error:
-        sys.exit(f"jamb-service: {error.message}. {error.next_step}".rstrip())
+        fields = " ".join(f"{one.field}: {one.sent!r}; allowed: {one.allowed}." for one in error.violations)
+        sys.exit(" ".join(filter(None, (f"jamb-service: {error.message.rstrip('.')}.", fields, error.next_step))))
     except ValidationError as error:
         faults = "; ".join(f"JAMB_{str(fault['loc'][0]).upper()}: {fault['msg']}" for fault in error.errors())
         sys.exit(f"jamb-service: {faults}")

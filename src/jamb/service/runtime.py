@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 
 from psycopg import AsyncConnection, InterfaceError, OperationalError
@@ -17,6 +18,7 @@ from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.running.background import Background
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
+from jamb.service.sealing import sealer_for
 from jamb.service.seats import Seats
 from jamb.service.settings import Settings
 from jamb.service.turns import Turns
@@ -64,7 +66,8 @@ class Runtime:
 @asynccontextmanager
 async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     """Open the pools, run until the block ends, then flush what is recorded and close."""
-    backend = Backend(make_engine(settings.database()), settings.sealer(), settings.base_url)
+    engine = make_engine(settings.database())
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
     pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]] = AsyncConnectionPool(
         driver_url(settings.database()),
         min_size=1,

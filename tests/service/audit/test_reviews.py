@@ -43,7 +43,7 @@ def steward(world: World) -> Iterator[Jamb]:
 @pytest.fixture
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    sealer: Sealer = Settings(home=world.home).sealer()
+    sealer: Sealer = Settings(home=world.home).make_sealing_key()
     yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 

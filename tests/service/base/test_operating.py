@@ -29,7 +29,10 @@ SERVICE = ROOT / ".venv/bin/jamb-service"
 
 def test_a_sealing_key_is_made_once_even_by_many_at_once_and_is_private(tmp_path: Path) -> None:
     with ThreadPoolExecutor(8) as pool:
-        keys = {sealer.ledger_key for sealer in pool.map(lambda _: Settings(home=tmp_path / "h").sealer(), range(16))}
+        keys = {
+            sealer.ledger_key
+            for sealer in pool.map(lambda _: Settings(home=tmp_path / "h").make_sealing_key(), range(16))
+        }
     assert len(keys) == 1
     assert (tmp_path / "h" / SEALING_KEY_FILE).stat().st_mode & 0o777 == 0o600
 

@@ -17,7 +17,7 @@ from jamb.wire.consent.consent import Terms
 from jamb.wire.directory.roles import RoleSent
 from jamb.wire.resources.reach import CollectionSent, ReachSent
 from jamb.wire.resources.resources import ResourceSent
-from tests.world import Made, World, unique
+from tests.world import Made, World, add_person, unique
 
 HERE = "/api/v1/directories/quillhaven"
 LOTTE, MAREN = "lotte.sandvik@quillhaven.example", "maren.oduya@quillhaven.example"
@@ -223,7 +223,7 @@ def test_whoever_chose_a_password_is_the_same_person_until_another_is_chosen(wor
     first, second = "a password of the steward's", "a password of her own"
     made = world.client(secret=False)
     with world.jamb("steward") as steward:
-        steward.people.add(login, "Nell", password=first)
+        add_person(steward, login, "Nell", first)
         steward.roles.assign("approver", HolderKind.PERSON, [login])
         steward.asks.add(made.id, "berths", ["berths.manage"])
     with httpx.Client(base_url=world.base_url, timeout=60) as http, httpx.Client(base_url=world.base_url) as other:

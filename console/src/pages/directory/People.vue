@@ -14,6 +14,7 @@ import { count } from "@/ui/use/words";
 import AddPeople from "./AddPeople.vue";
 import AssignPanel from "./AssignPanel.vue";
 import GroupPanel from "./GroupPanel.vue";
+import LinkPanel from "./LinkPanel.vue";
 import RolePanel from "./RolePanel.vue";
 
 const route = useRoute();
@@ -88,28 +89,44 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="one in people" :key="one.id">
-              <td class="free">
-                {{ one.name }}
-                <div class="soft small">
-                  {{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template>
-                </div>
-              </td>
-              <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
-              <td class="nowrap">
-                <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
-                <div v-if="can('people.change')">
-                  <button
-                    type="button"
-                    class="link-button small"
-                    :aria-label="`${one.active ? 'Let go' : 'Take back'} ${one.name}`"
-                    @click="setActive(one, !one.active)"
-                  >
-                    {{ one.active ? "let go" : "take back" }}
-                  </button>
-                </div>
-              </td>
-            </tr>
+            <template v-for="one in people" :key="one.id">
+              <tr>
+                <td class="free">
+                  {{ one.name }}
+                  <div class="soft small">
+                    {{ one.login }}<template v-if="one.roles.length">; {{ one.roles.join(", ") }}</template>
+                  </div>
+                </td>
+                <td class="free">{{ belongs(one.login).join(", ") || "–" }}</td>
+                <td class="nowrap">
+                  <StateWord :tone="one.active ? 'live' : 'gone'" :word="one.active ? 'active' : 'inactive'" />
+                  <div v-if="can('people.change')">
+                    <button
+                      type="button"
+                      class="link-button small"
+                      :aria-label="`${one.active ? 'make inactive' : 'make active'}: ${one.name}`"
+                      @click="setActive(one, !one.active)"
+                    >
+                      {{ one.active ? "make inactive" : "make active" }}
+                    </button>
+                  </div>
+                  <div v-if="can('people.link') && one.active">
+                    <button
+                      type="button"
+                      class="link-button small"
+                      :aria-label="`Sign-in link for ${one.name}`"
+                      :aria-expanded="open === `link:${one.id}`"
+                      @click="show(`link:${one.id}`)"
+                    >
+                      sign-in link
+                    </button>
+                  </div>
+                </td>
+              </tr>
+              <tr v-if="open === `link:${one.id}`">
+                <td colspan="3"><LinkPanel :person="one" @done="show(open)" /></td>
+              </tr>
+            </template>
           </tbody>
         </table>
       </section>
@@ -205,7 +222,8 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                     ><RouterLink v-if="held.kind === 'client'" :to="{ name: 'dossier', params: { id: held.id } }">{{
                       held.name
                     }}</RouterLink
-                    ><template v-else>{{ held.name }}</template> <span v-if="held.kind === 'client'" class="soft small"> (client)</span>,
+                    ><template v-else>{{ held.name }}</template
+                    ><span v-if="held.kind === 'client'" class="soft small"> (client)</span>,
                     {{ held.reach.words }}
                     <button
                       v-if="can('roles.withdraw')"

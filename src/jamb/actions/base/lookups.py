@@ -9,11 +9,12 @@ from sqlmodel import Session
 from jamb.core import own_api
 from jamb.core.clients.clients import ClientState
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import NotFound, StillInUse, Unsuited
+from jamb.core.errors import NotFound, StillInUse, Suspended, Unsuited
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.store.audit import client_facts as pictures
 from jamb.store.clients import clients
 from jamb.store.directory import directories, roles
+from jamb.store.directory.people import PersonRow
 from jamb.store.resources import resources
 
 MOST_COLLECTIONS = 100
@@ -24,6 +25,14 @@ def find_directory(session: Session, slug: str) -> Directory:
     if row is None:
         raise NotFound(f"There is no directory “{slug[:40]}” here.", next_step="Check the directory's short name.")
     return row.value()
+
+
+def refuse_suspended(directory: Directory) -> None:
+    """Raise `Suspended` where the directory is: nobody signs in, and nothing is administered."""
+    if directory.suspended:
+        raise Suspended(
+            f"{directory.name} is suspended by whoever runs this service.", next_step="Ask them when it is resumed."
+        )
 
 
 def find_client(session: Session, directory: Directory, client_id: str, *, lock: bool = False) -> clients.ClientRow:
@@ -63,11 +72,11 @@ def note_narrowed(session: Session, client: clients.ClientRow, now: datetime) ->
     return moment
 
 
-def refuse_stewardless(session: Session, directory: Directory, now: datetime) -> None:
-    """Raise `StillInUse` unless a live person who can sign in is steward, everywhere and without end."""
+def stewards_who_sign_in(session: Session, directory: Directory, now: datetime) -> list[PersonRow]:
+    """Return the active people who can sign in and are steward, everywhere and without end."""
     row = roles.role_by_name(session, directory.id, own_api.STEWARD)
     if row is None:
-        return
+        return []
     endless = [
         holder
         for holder in roles.holders_of(session, [row.id], now)
@@ -76,7 +85,14 @@ def refuse_stewardless(session: Session, directory: Directory, now: datetime) ->
     groups = roles.people_within(session, [one.group.id for one in endless if one.group is not None])
     stewards = [one.person for one in endless if one.person is not None]
     stewards += [person for members in groups.values() for person in members]
-    if not any(person.active and person.password_hash for person in stewards):
+    return [person for person in stewards if person.active and person.password_hash]
+
+
+def refuse_stewardless(session: Session, directory: Directory, now: datetime) -> None:
+    """Raise `StillInUse` unless an active person who can sign in is steward, everywhere and without end."""
+    if roles.role_by_name(session, directory.id, own_api.STEWARD) is None:
+        return
+    if not stewards_who_sign_in(session, directory, now):
         raise StillInUse(
             f"{directory.name} would be left without a steward.",
             next_step="Make another person steward first: live, able to sign in, everywhere and without an end.",

@@ -18,17 +18,15 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.credentials.adding import Added, Place
 from jamb.actions.credentials.credentials import find_credential
 from jamb.core.credentials.handover import (
-    KEY_BYTES,
     MOST_WRONG_TRIES,
     NOTE_LONGEST,
     HandoverState,
     check_passphrase,
     handover_end,
-    key_from,
-    link_of,
     state_of_handover,
 )
 from jamb.core.errors import AlreadyEnded, BadInput, Conflict, NotFound, Unsuited
+from jamb.core.links import KEY_BYTES, key_from, link_of
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.handovers import (
@@ -110,7 +108,10 @@ def seal_into(
         after = {"credential": added.credential.hint, "until": row.expires_at.isoformat(timespec="minutes")}
         at.unit.enter("handover.made", client_subject(at.client), after=after)
         made.append(
-            Sealed(_view(row, added.credential.hint, at.act.now), link_of(at.act.backend.base_url, str(identity), key))
+            Sealed(
+                _view(row, added.credential.hint, at.act.now),
+                link_of(at.act.backend.base_url, "handover", str(identity), key),
+            )
         )
 
     return seal

@@ -22,30 +22,24 @@ from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, roles
+from jamb.store.directory.sign_in_links import replace_links
 from jamb.wire.directory.people import PeopleImported, Person
 
 # argon2id (RFC 9106) with the library's defaults, which are its low-memory recommendation (section 4).
 _HASHER = PasswordHasher()
 
 
-def add_person(act: Act, login: str, name: str, password: str | None, role_names: Sequence[str]) -> Person:
-    """Add a person with roles. Without a password the person cannot sign in.
+def add_person(act: Act, login: str, name: str, role_names: Sequence[str]) -> Person:
+    """Add a person with roles. They can sign in once they have chosen a password by a sign-in link.
 
     Raises:
-        BadInput: an unfit login, name or password, or a role that does not exist. NameTaken: the login is in use.
+        BadInput: an unfit login or name, or a role that does not exist. NameTaken: the login is in use.
     """
     login, name = login.strip().lower(), " ".join(name.split())
     check_person(login, name)
-    stretched = _stretched(act.backend, password)
     with act.change() as unit:
         take_turn(unit)
-        listed = ListedPerson(login, name, (), tuple(role_names))
-        added = _add(unit, listed, stretched)
-        if stretched is not None:
-            person = unit.session.get_one(people.PersonRow, added.id)
-            args = {"login": login, "roles": sorted(set(role_names))}
-            _judge(unit, person, Wanted(ActKind.PERSON, name, args), new=True)
-        return added
+        return _add(unit, ListedPerson(login, name, (), tuple(role_names)))
 
 
 def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImported:
@@ -56,25 +50,22 @@ def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImport
     listed = read_people(text)
     with act.rehearse() if dry_run else act.change() as unit:
         known = {row.login: row for row in people.people_of(unit.session, act.directory.id)}
-        added = [_add(unit, one, None) for one in listed if one.login not in known]
+        added = [_add(unit, person) for person in listed if person.login not in known]
         made = _join_groups(unit, listed)
         return PeopleImported(
             added=tuple(added),
-            present=tuple(one.login for one in listed if one.login in known),
+            present=tuple(person.login for person in listed if person.login in known),
             groups_made=tuple(made),
         )
 
 
-def change_person(
-    act: Act, reference: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
-) -> Person:
-    """Change a person's name or password, or whether they may act here at all.
+def change_person(act: Act, reference: str, *, name: str | None = None, active: bool | None = None) -> Person:
+    """Change a person's name, or whether they may act here at all.
 
     Raises:
         StillInUse: the directory would be left without a steward. BadInput: nothing would change.
-        NeedsAgreement: whoever sets the password could do more, as this person, than they may; it waits.
+        NeedsAgreement: whoever could sign in as this person would do more by that than they may; it waits.
     """
-    stretched = _stretched(act.backend, password)
     with act.change() as unit:
         take_turn(unit)
         row = find_person(unit.session, act.directory, reference)
@@ -86,21 +77,16 @@ def change_person(
         if active is not None and active != row.active:
             before["state"], after["state"] = ("active", "inactive") if row.active else ("inactive", "active")
             row.active = active
-        if stretched is not None:
-            row.password_hash = stretched
-            row.password_set_by = "" if act.actor.id == str(row.id) or act.actor.kind == "service" else act.actor.id
-            after["password"] = "set anew"  # noqa: S105 - says that, never what
         if not after:
-            raise Unsuited.field("person", row.login, "something to change: name, active or password")
+            raise Unsuited.field("person", row.login, "something to change: name or active")
         unit.session.add(row)
-        if stretched is not None or after.get("state") == "active":
-            what = "password" if stretched is not None else "reactivated"
-            wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": what, "name": name})
-            _judge(unit, row, wanted)
-        if after.get("state") == "inactive" or stretched is not None:
-            # Whoever knew the old password may be signed in with it, here or with a device.
+        if after.get("state") == "active":
+            wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": "reactivated", "name": name})
+            judge_sign_in(unit, row, wanted)
+        if after.get("state") == "inactive":
             people.end_sessions(unit.session, row.id)
             end_sign_ins(unit.session, row.id, act.now)
+            replace_links(unit.session, row.id, act.now)
         unit.enter("person.changed", _subject(row), before=before or None, after=after)
         unit.session.flush()
         refuse_stewardless(unit.session, act.directory, act.now)
@@ -125,14 +111,12 @@ def find_person(session: Session, directory: Directory, reference: str) -> peopl
     return row
 
 
-def _add(unit: Unit, listed: ListedPerson, password_hash: str | None) -> Person:
+def _add(unit: Unit, listed: ListedPerson) -> Person:
     row = people.PersonRow(
         id=uuid4(),
         directory_id=unit.directory.id,
         login=listed.login,
         name=listed.name,
-        password_hash=password_hash,
-        password_set_by=unit.actor.id if password_hash is not None and unit.actor.kind != "service" else "",
         created_at=unit.now,
     )
     with unit.constraint("person_login_taken", lambda: _login_taken(listed.login)):
@@ -150,15 +134,16 @@ def _add(unit: Unit, listed: ListedPerson, password_hash: str | None) -> Person:
     return Person(id=row.id, name=row.name, login=row.login, active=True, roles=tuple(dict.fromkeys(listed.roles)))
 
 
-def _judge(unit: Unit, person: people.PersonRow, wanted: Wanted, *, new: bool = False) -> None:
+def judge_sign_in(unit: Unit, person: people.PersonRow, wanted: Wanted) -> None:
     """Judge what somebody gains who can sign in as a person: all that the person may do.
 
-    Where they could already (they chose the password before), what a person who acts again may do is theirs, too.
+    Where they could already (they saw the link by which the password was chosen), what a person who acts again may do
+    is theirs, too.
     """
     unit.session.flush()
     bench = Bench(unit.session, unit.directory, unit.now)
     power = bench.power_of(str(person.id))
-    judge_signing_in(unit, bench, person, power, wanted, new=new)
+    judge_signing_in(unit, bench, person, power, wanted)
 
 
 def _join_groups(unit: Unit, listed: Sequence[ListedPerson]) -> list[str]:
@@ -166,7 +151,7 @@ def _join_groups(unit: Unit, listed: Sequence[ListedPerson]) -> list[str]:
     by_login = {row.login: row for row in people.people_of(unit.session, unit.directory.id)}
     belongs = roles.direct_people(unit.session, unit.directory.id)
     made = []
-    for name in dict.fromkeys(name for one in listed for name in one.groups):
+    for name in dict.fromkeys(name for person in listed for name in person.groups):
         row = roles.group_by_name(unit.session, unit.directory.id, name)
         if row is None:
             check_short_name("groups", name)
@@ -175,9 +160,13 @@ def _join_groups(unit: Unit, listed: Sequence[ListedPerson]) -> list[str]:
             unit.session.flush()
             made.append(name)
         inside = {person.id for person in belongs.get(name, ())}
-        joining = [by_login[one.login] for one in listed if name in one.groups and by_login[one.login].id not in inside]
+        joining = [
+            by_login[person.login]
+            for person in listed
+            if name in person.groups and by_login[person.login].id not in inside
+        ]
         bench = Bench(unit.session, unit.directory, unit.now)
-        logins = sorted(one.login for one in joining)
+        logins = sorted(person.login for person in joining)
         wanted = Wanted(ActKind.PERSON, f"The group {name}", {"what": "join by a file", "joining": logins})
         for person in joining:
             judge_power(unit, bench, person, bench.group_power(row.id), wanted)
@@ -188,13 +177,22 @@ def _join_groups(unit: Unit, listed: Sequence[ListedPerson]) -> list[str]:
     return made
 
 
-def _stretched(backend: Backend, password: str | None) -> str | None:
+def set_first_password(act: Act, reference: str, password: str) -> None:
+    """Give a person made for a demonstration a password that is shown beside. Only the service itself may."""
+    assert act.actor.kind == "service"
+    chosen = stretched(act.backend, password)
+    with act.change() as unit:
+        row = find_person(unit.session, act.directory, reference)
+        row.password_hash = chosen
+        unit.session.add(row)
+        unit.enter("person.changed", _subject(row), after={"password": "given for a demonstration"})
+
+
+def stretched(backend: Backend, password: str, address: str = "") -> str:
     """Return what is kept of a password, made outside of any transaction. Raises `BadInput` if it is too short."""
-    if password is None:
-        return None
     if len(password) < PASSWORD_SHORTEST:
         raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
-    return backend.hashing.run(lambda: _HASHER.hash(password))
+    return backend.hashing.run(lambda: _HASHER.hash(password), address)
 
 
 def _subject(row: people.PersonRow) -> dict[str, str]:

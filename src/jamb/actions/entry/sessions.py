@@ -16,6 +16,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.base.views import person_view
 from jamb.actions.entry.tries import too_many
 from jamb.core.directory.directories import Directory
@@ -177,6 +178,7 @@ def _opened(
     session: Session, backend: Backend, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
 ) -> SignedIn:
     directory = place.value()
+    refuse_suspended(directory)
     cookie = secrets.token_urlsafe(32)
     ends = now + timedelta(seconds=directory.policy.session_seconds)
     session.add(

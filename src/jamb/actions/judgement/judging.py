@@ -110,12 +110,11 @@ def judge_power(
     _judge_behind(unit, bench, person, after, f"{person.name} could then do more", wanted, until=until)
 
 
-def judge_signing_in(unit: Unit, bench: Bench, person: PersonRow, power: Powers, wanted: Wanted, *, new: bool) -> None:
-    """Judge what whoever chose a person's password gains: all that the person may do, beyond what they may do."""
+def judge_signing_in(unit: Unit, bench: Bench, person: PersonRow, power: Powers, wanted: Wanted) -> None:
+    """Judge what whoever can sign in as a person gains: all that the person may do, beyond what they may do."""
     if unit.actor.kind not in _JUDGED or unit.actor.id == str(person.id) or not bench.within(unit.actor.id, person):
         return
-    how = "could sign in as" if not new else "could sign in as the new person"
-    why = f"{unit.actor.name} {how} {person.name}, and do more by that"
+    why = f"{unit.actor.name} could sign in as {person.name}, and do more by that"
     _judge_behind(unit, bench, person, power, why, wanted, theirs=False)
 
 

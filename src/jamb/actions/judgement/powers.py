@@ -22,7 +22,7 @@ from jamb.core.reach.details import reach_of
 from jamb.store.audit import escalation as rows
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
-from jamb.store.directory import people, roles
+from jamb.store.directory import people, roles, sign_in_links
 from jamb.store.resources import pasts, resources
 
 DECIDES = "requests.decide"
@@ -176,8 +176,9 @@ class Bench:
             person = self.session.get(people.PersonRow, key) if key is not None else None
             if person is None:
                 wanted |= self.acting_as(here)
-            elif person.password_set_by:
-                wanted.add(person.password_set_by)
+            else:
+                wanted |= {person.password_set_by} - {""}
+                wanted.update(sign_in_links.makers_of(self.session, person.id, self.now))
         return frozenset(found)
 
     def same_as(self, mine: Collection[str]) -> frozenset[str]:
@@ -185,12 +186,14 @@ class Bench:
         return frozenset(mine) | self.clients_of(mine)
 
     def people_of(self, actor_id: str) -> list[str]:
-        """Return the people as whom somebody can sign in, because they chose the password."""
-        ids = people.set_by(self.session, self.directory.id, self.controllers([actor_id]), MOST_BEHIND)
-        return [str(one) for one in ids]
+        """Return the people as whom somebody can sign in, because they saw the link by which the password is chosen."""
+        behind = self.controllers([actor_id])
+        ids = people.set_by(self.session, self.directory.id, behind, MOST_BEHIND)
+        ids += sign_in_links.people_by_links_of(self.session, self.directory.id, behind, self.now, MOST_BEHIND)
+        return [str(one) for one in dict.fromkeys(ids)]
 
     def within(self, actor_id: str, person: people.PersonRow) -> bool:
-        """Tell whether somebody can act as a person: it is themself, or they chose the person's password."""
+        """Tell whether somebody can act as a person: it is themself, or they saw the person's link."""
         return actor_id in self.controllers([str(person.id)])
 
     # Who could decide

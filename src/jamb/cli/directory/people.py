@@ -13,6 +13,7 @@ from jamb.cli.base.options import ExceptOption, OnlyOption, UntilOption, moment_
 from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import BadInput
 from jamb.core.directory.roles import HolderKind
+from jamb.core.directory.sign_in_links import DEFAULT_HOURS, MOST_HOURS
 from jamb.wire.base.shapes import checked
 from jamb.wire.directory.roles import ClientGain, Role, RoleSent
 
@@ -39,14 +40,37 @@ def add(
     login: Annotated[str, typer.Argument(help="As name@domain")],
     name: Annotated[str, typer.Option(help="Their name")],
     role: Annotated[list[str] | None, typer.Option(help="A role; may be given again")] = None,
-    sign_in: Annotated[bool, typer.Option("--sign-in", help="Ask for a first password, so that they can")] = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Add a person. The password is asked for and never shown."""
-    password = typer.prompt("Password", hide_input=True, confirmation_prompt=True, err=True) if sign_in else None
+    """Add a person. With a sign-in link (`jamb people link`) they choose their password."""
     with connected() as jamb:
-        made = jamb.people.add(login, name, password=password, roles=role or [])
-    emit(made, output, lambda: out.print(f"Added {made.name}.", markup=False))
+        made = jamb.people.add(login, name, roles=role or [])
+    emit(made, output, lambda: out.print(f"Added {made.name}. Next: jamb people link {made.login}", markup=False))
+
+
+@people.command()
+def link(
+    person: PersonArgument,
+    mail: Annotated[
+        bool, typer.Option("--mail", help="Send it to their login as a mail address; nobody sees it")
+    ] = False,
+    hours: Annotated[
+        int, typer.Option(min=1, max=MOST_HOURS, help="How long it can be used, in hours")
+    ] = DEFAULT_HOURS,
+    output: Output = Form.TABLE,
+) -> None:
+    """Make a one-time link by which a person chooses a password, the first or another."""
+    with connected() as jamb:
+        made = jamb.people.link(person, hours=hours, mailed=mail)
+
+    def show() -> None:
+        if made.mailed:
+            out.print(f"The link goes to {made.login} with the next mail; it opens once, {relative(made.expires_at)}.")
+            return
+        out.print(made.link, markup=False, soft_wrap=True)
+        note(f"Give it to {made.login} and to nobody else: it opens once, until {made.expires_at:%Y-%m-%d %H:%M} UTC.")
+
+    emit(made, output, show)
 
 
 @people.command("import")

@@ -7,8 +7,10 @@ from datetime import datetime
 
 from jamb.client.base.section import Section, path_segment
 from jamb.core.directory.roles import HolderKind
+from jamb.core.directory.sign_in_links import DEFAULT_HOURS
 from jamb.wire.directory.people import PeopleImported, Person
 from jamb.wire.directory.roles import ClientGain, Group, Role, RoleSent
+from jamb.wire.directory.sign_in_links import SignInLink
 from jamb.wire.resources.reach import ReachSent
 
 
@@ -16,20 +18,27 @@ class People(Section):
     def list(self) -> Sequence[Person]:
         return self._transport.many(Person, "GET", "/people")
 
-    def add(self, login: str, name: str, *, password: str | None = None, roles: Sequence[str] = ()) -> Person:
-        """Add a person. Without a password they cannot sign in."""
-        body = {"login": login, "name": name, "password": password, "roles": [*roles]}
+    def add(self, login: str, name: str, *, roles: Sequence[str] = ()) -> Person:
+        """Add a person. They can sign in once they chose a password by a link: see `link`."""
+        body = {"login": login, "name": name, "roles": [*roles]}
         return self._transport.one(Person, "POST", "/people", json=body)
 
     def load(self, csv: str, *, dry_run: bool = False) -> PeopleImported:
         """Add the people of a CSV file with the columns login, name and, separated by semicolons, groups and roles."""
         return self._transport.one(PeopleImported, "POST", "/people/import", json={"csv": csv, "dry_run": dry_run})
 
-    def change(
-        self, person: str, *, name: str | None = None, active: bool | None = None, password: str | None = None
-    ) -> Person:
-        """Change a person (login or id): their name, whether they may act, their password."""
-        body = {"name": name, "active": active, "password": password}
+    def link(self, person: str, *, hours: int = DEFAULT_HOURS, mailed: bool = False) -> SignInLink:
+        """Make a one-time link by which a person chooses a password; earlier links of theirs open nothing any more.
+
+        Args:
+            mailed: it goes to their login as a mail address, and the answer does not have it.
+        """
+        body = {"hours": hours, "mailed": mailed}
+        return self._transport.one(SignInLink, "POST", f"/people/{path_segment(person)}/sign-in-links", json=body)
+
+    def change(self, person: str, *, name: str | None = None, active: bool | None = None) -> Person:
+        """Change a person (login or id): their name, or whether they may act."""
+        body = {"name": name, "active": active}
         return self._transport.one(Person, "POST", f"/people/{path_segment(person)}", json=body)
 
 

@@ -40,6 +40,7 @@ class Outcome(StrEnum):
     DEVICE_DENIED = "device-denied"
     DEVICE_EXPIRED = "device-expired"
     TOO_MANY = "too-many"
+    DIRECTORY_SUSPENDED = "directory-suspended"
 
 
 # Whoever presented it had one that works no more.
@@ -56,6 +57,7 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.ISSUED: "",
     Outcome.UNKNOWN_CLIENT: "Check the client id against the connection sheet.",
     Outcome.CLIENT_DISABLED: "The client is disabled here; it gets no tokens.",
+    Outcome.DIRECTORY_SUSPENDED: "Nobody gets tokens until whoever runs the service resumes the directory.",
     Outcome.NO_SECRET: "Send the client secret by HTTP Basic or in the form.",
     Outcome.SECRET_WHITESPACE: "Remove the spaces or line end around the secret where it is configured.",
     Outcome.SECRET_DAMAGED: "The secret is not whole; copy it again, or issue another and withdraw the lost one.",

@@ -6,15 +6,11 @@ database together with every key of the service opens no handover.
 
 from __future__ import annotations
 
-import base64
-import binascii
-import re
 from datetime import datetime, timedelta
 from enum import StrEnum
 
 from jamb.core.errors import BadInput
 
-KEY_BYTES = 32
 DEFAULT_HOURS = 24
 MOST_HOURS = 7 * 24
 SHORTEST_PASSPHRASE, LONGEST_PASSPHRASE = 8, 200
@@ -65,21 +61,3 @@ def check_passphrase(passphrase: str) -> None:
     if passphrase and not SHORTEST_PASSPHRASE <= len(passphrase) <= LONGEST_PASSPHRASE:
         allowed = f"{SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} characters"
         raise BadInput.field("passphrase", "(not shown)", allowed, "Pass it on by another way than the link.")
-
-
-def link_of(base_url: str, handover_id: str, key: bytes) -> str:
-    """Return the link: where it is opened, and behind the # what opens it."""
-    return f"{base_url}/handover/{handover_id}#{base64.urlsafe_b64encode(key).decode().rstrip('=')}"
-
-
-# What stands behind the # of a link: 32 bytes in base64url.
-LINK_KEY = re.compile(r"[A-Za-z0-9_-]{43}\Z")
-
-
-def key_from(text: str) -> bytes | None:
-    """Return the key of a link's last part; None for what cannot be one."""
-    try:
-        key = base64.b64decode(text + "=" * (-len(text) % 4), altchars=b"-_", validate=True)
-    except (binascii.Error, ValueError):
-        return None
-    return key if len(key) == KEY_BYTES else None

@@ -17,3 +17,4 @@ class Directory:
     name: str
     domain: str
     policy: DirectoryPolicy
+    suspended: bool = False

@@ -9,6 +9,7 @@ from jamb.core.notices.facts import NoticeKind
 
 # In the order of the mail, with what stands above each part.
 _PARTS: dict[NoticeKind, str] = {
+    NoticeKind.SIGN_IN_LINK: "Choose your password: the link opens once",
     NoticeKind.LINK_TRIED: "Handover links in two hands",
     NoticeKind.ROTATION_DELIVERED: "New secrets for you: each link opens once",
     NoticeKind.EXPIRED_TRIED: "Still trying with an expired or withdrawn credential",
@@ -27,6 +28,7 @@ _PARTS: dict[NoticeKind, str] = {
     NoticeKind.AUDIT_WEEKLY: "The audit, this week",
 }
 _COUNTED: dict[NoticeKind, tuple[str, str]] = {
+    NoticeKind.SIGN_IN_LINK: ("sign-in link", "sign-in links"),
     NoticeKind.LINK_TRIED: ("handover link in two hands", "handover links in two hands"),
     NoticeKind.ROTATION_DELIVERED: ("new secret for you", "new secrets for you"),
     NoticeKind.ROTATION_UNSEEN: ("new credential unused", "new credentials unused"),

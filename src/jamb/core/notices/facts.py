@@ -26,6 +26,7 @@ class NoticeKind(StrEnum):
     FINDING_ANSWERED = "finding-answered"
     DRY_RUN_OVER = "dry-run-over"
     AUDIT_WEEKLY = "audit-weekly"
+    SIGN_IN_LINK = "sign-in-link"
 
 
 class Audience(StrEnum):
@@ -46,6 +47,7 @@ _URGENT = frozenset(
         NoticeKind.ROTATION_DELIVERED,
         NoticeKind.REQUEST_WAITS,
         NoticeKind.LINK_TRIED,
+        NoticeKind.SIGN_IN_LINK,
     }
 )
 # A last week and a last day, beside the policy's notice.

@@ -39,7 +39,16 @@ _REFUSED = {
     503: "The service or its database is busy or away: `Retry-After` says when to come again",
 }
 # Nobody signs in to ask these.
-_OPEN = ("/api/v1/session", "/api/v1/claims", "/api/v1/handovers/", "/d/", "/.well-known/", "/health", "/ready")
+_OPEN = (
+    "/api/v1/session",
+    "/api/v1/claims",
+    "/api/v1/handovers/",
+    "/api/v1/sign-in-links/",
+    "/d/",
+    "/.well-known/",
+    "/health",
+    "/ready",
+)
 
 
 def _named(pattern: re.Pattern[str], longest: int) -> dict[str, Any]:

@@ -30,7 +30,7 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.prove import prove_by_assertion
-from jamb.service.oauth.request import NOT_PROVEN, TokenRequest
+from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
 
@@ -126,6 +126,8 @@ async def _prove(asked: TokenRequest, row: Authenticated, secret: str) -> None:
 
 async def _admit(asked: TokenRequest, row: Authenticated) -> None:
     """The rest of step 2: the client may get tokens at all."""
+    if row.suspended:
+        raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
     if row.client_state != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
     if row.client_kind != ClientKind.SERVICE:

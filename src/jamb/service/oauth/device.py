@@ -17,6 +17,7 @@ from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form
 from jamb.service.oauth.mint import mint
+from jamb.service.oauth.request import SUSPENDED
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import DELEGATED, Delegated
@@ -73,6 +74,8 @@ async def device_token(request: Request, runtime: Runtime, slug: str, form: Form
     rows = await runtime.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
+    if Delegated(*rows[0]).suspended:
+        raise OAuthError("unauthorized_client", SUSPENDED)
     poll = await run_in_threadpool(devices.poll, runtime.backend, slug, client_id, device_code, now)
     row = Delegated(*rows[0])
     address, agent = address_of(request), agent_of(request)

@@ -12,6 +12,7 @@ from jamb.service.oauth.form import ClientProof
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 
+SUSPENDED = "This directory is suspended by whoever runs the service."
 NOT_PROVEN = "Client authentication failed: check the client id and how it proves itself."
 
 

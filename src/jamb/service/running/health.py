@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from fastapi import Response
 from sqlalchemy.exc import SQLAlchemyError
 
+from jamb.actions.directory.opening import directories_there
 from jamb.service.callers import TheRuntime
 from jamb.service.http.routing import api_router
+from jamb.service.sealing import sealing_fault
 from jamb.store.base.engine import outage_of
 from jamb.store.base.migrate import current_revision, newest_revision
 
@@ -37,5 +41,11 @@ def _waits_for(runtime: TheRuntime) -> str:
         return outage.message if outage is not None else "the database was never migrated: run `jamb-service migrate`"
     if revision != newest_revision():
         return "the schema is not current: run `jamb-service migrate`"
+    backend = runtime.backend
+    fault = sealing_fault(backend.engine, backend.sealer, datetime.now(UTC))
+    if fault:
+        return fault
+    if not directories_there(backend):
+        return "there is no directory yet: run `jamb-service directories open`"
     unwell = runtime.background.unwell()
     return f"background work is away or was until lately: {', '.join(unwell)}; see the log" if unwell else ""

@@ -11,8 +11,8 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlmodel import Field, col
 
 
-def moment(*, nullable: bool = False) -> Any:
-    return Field(default=None, sa_column=Column(DateTime(timezone=True), nullable=nullable))
+def moment(*, nullable: bool = False, index: bool = False) -> Any:
+    return Field(default=None, sa_column=Column(DateTime(timezone=True), nullable=nullable, index=index))
 
 
 def words() -> Any:

@@ -14,6 +14,8 @@ DAYS_AFTER_END = 1
 USAGE_BATCH_DAYS = 7
 
 ADDED_DAYS = 366
+# After its end, for whoever asks why it opens nothing.
+LINK_DAYS = 30
 
 
 def _ended(table: str, condition: str) -> str:
@@ -56,4 +58,5 @@ DELETE FROM attempt WHERE id IN (
     # Who came from nowhere else for a year has no habit any more.
     "networks": _ended("client_network", f"last_at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "tries": _ended("tried", "until < %(now)s"),
+    "sign-in links": _ended("sign_in_link", f"expires_at < %(now)s::timestamptz - make_interval(days => {LINK_DAYS})"),
 }

@@ -29,6 +29,8 @@ class Sealer:
         self.credential_key = _derive(sealing_key, b"jamb credential digests")
         self.session_key = _derive(sealing_key, b"jamb sessions and codes")
         self.ledger_key = _derive(sealing_key, b"jamb ledger heads")
+        # Kept in the clear beside the records: it tells keys apart, and nothing of them.
+        self.mark = _derive(sealing_key, b"jamb mark of the sealing key")
 
     def seal(self, plain: bytes, bound_to: str) -> bytes:
         nonce = os.urandom(_NONCE_BYTES)

@@ -25,9 +25,12 @@ class DirectoryRow(SQLModel, table=True):
     domain: str = Field(sa_type=Text)
     policy: dict[str, Any] = document()
     created_at: datetime = moment()
+    # Nobody signs in, gets a token or administers until it is resumed.
+    suspended_at: datetime | None = moment(nullable=True)
 
     def value(self) -> Directory:
-        return Directory(self.id, self.slug, self.name, self.domain, self.policy_of())
+        suspended = self.suspended_at is not None
+        return Directory(self.id, self.slug, self.name, self.domain, self.policy_of(), suspended)
 
     def policy_of(self) -> DirectoryPolicy:
         kept = dict(self.policy)

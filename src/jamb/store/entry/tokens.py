@@ -111,6 +111,7 @@ class Authenticated(NamedTuple):
     revision: int | None
     granted: Sequence[str]
     narrowed_at: datetime | None
+    suspended: bool
 
 
 # Parameters: slug, client, digest, resource, now. One row (`Authenticated`), or none when there is no such directory.
@@ -131,6 +132,7 @@ _authenticate = (
         _resource.c.revision,
         _granted("application", _client.c.id, _resource.c.id).label("granted"),
         _client.c.narrowed_at,
+        _directory.c.suspended_at.is_not(None).label("suspended"),
     )
     .select_from(
         _directory.outerjoin(
@@ -238,6 +240,7 @@ class Delegated(NamedTuple):
     revision: int
     identifier: str
     granted: Sequence[str]
+    suspended: bool
 
 
 # Parameters: slug, client, name, now. What a public client may do for a person at Jamb's own API.
@@ -250,6 +253,7 @@ _delegated = (
         _resource.c.revision,
         _resource.c.identifier,
         _granted("delegated", _client.c.id, _resource.c.id).label("granted"),
+        _directory.c.suspended_at.is_not(None).label("suspended"),
     )
     .select_from(
         _directory.join(_client, _client.c.directory_id == _directory.c.id).join(

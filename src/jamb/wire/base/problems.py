@@ -40,6 +40,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.SeveralDirectories.code: (409, "Choose a directory"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),
+    errors.Suspended.code: (403, "This directory is suspended"),
     errors.Misdirected.code: (421, "Not the host of this service"),
     errors.TooManyTries.code: (429, "Too many tries"),
     errors.WorldFailure.code: (503, "Something outside does not answer"),

@@ -9,9 +9,10 @@ from pydantic import Field, SecretStr
 
 from jamb.core.addresses import HTTPS_PATTERN, LONGEST_ADDRESS, REDIRECT_PATTERN, URI_PATTERN, WEB_PATTERN
 from jamb.core.clients.clients import DOMAIN
-from jamb.core.credentials.handover import LINK_KEY, LONGEST_PASSPHRASE, SHORTEST_PASSPHRASE
+from jamb.core.credentials.handover import LONGEST_PASSPHRASE, SHORTEST_PASSPHRASE
 from jamb.core.directory.people_list import LOGIN
 from jamb.core.directory.roles import SHORT_NAME
+from jamb.core.links import LINK_KEY
 from jamb.core.permissions.catalogue import METHOD, OBJECT_NAME, PATH_TEMPLATE, PERMISSION_NAME
 from jamb.core.reach.collections import PATH, PATH_LONGEST
 from jamb.core.text import LINE_PATTERN, NAME_PATTERN, NOT_SEEN, SAID_PATTERN

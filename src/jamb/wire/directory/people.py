@@ -84,11 +84,10 @@ class WaitingDevice(Answered):
 
 
 class NewPerson(Sent):
-    """Without a password the person cannot sign in, but holds roles and owns clients."""
+    """They can sign in once they chose a password by a sign-in link; they hold roles and own clients at once."""
 
     login: Login
     name: PersonName
-    password: NewPassword | None = None
     roles: Annotated[list[ShortName], Field(max_length=50)] = Field(default_factory=list)
 
 
@@ -97,7 +96,6 @@ class PersonChange(Sent):
 
     name: PersonName | None = None
     active: StrictBool | None = None
-    password: NewPassword | None = None
 
 
 class PeopleFile(Sent):

@@ -23,8 +23,7 @@ def list_people(act: Annotated[Act, may("people.list")]) -> list[wire.Person]:
 @router.post("/people", status_code=201)
 def add_person(sent: wire.NewPerson, act: Annotated[Act, may("people.add")]) -> wire.Person:
     """Add a person with roles."""
-    password = sent.password.get_secret_value() if sent.password is not None else None
-    return people.add_person(act, sent.login, sent.name, password, sent.roles)
+    return people.add_person(act, sent.login, sent.name, sent.roles)
 
 
 @router.post("/people/import")
@@ -44,14 +43,8 @@ def change_person(
     sent: wire.PersonChange,
     act: Annotated[Act, may("people.change")],
 ) -> wire.Person:
-    """Change a person's name or password, or whether they may act here."""
-    return people.change_person(
-        act,
-        person,
-        name=sent.name,
-        active=sent.active,
-        password=sent.password.get_secret_value() if sent.password is not None else None,
-    )
+    """Change a person's name, or whether they may act here."""
+    return people.change_person(act, person, name=sent.name, active=sent.active)
 
 
 @router.get("/groups")

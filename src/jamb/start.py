@@ -1,0 +1,26 @@
+"""The programs of an installation. What was not installed is named in a sentence, with how to get it."""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+
+
+def command_line() -> None:
+    _run("jamb", "jamb.cli.main", "pip install 'jamb[cli]'")
+
+
+def service() -> None:
+    _run("jamb-service", "jamb.service.operate", "pip install 'jamb[service]'")
+
+
+def demo() -> None:
+    _run("jamb-demo", "jamb.demo.run", "`make demo` in a checkout")
+
+
+def _run(program: str, module: str, how: str) -> None:
+    try:
+        found = import_module(module)
+    except ModuleNotFoundError as error:
+        sys.exit(f"{program}: {error.name} is not installed here. It comes with: {how}")
+    found.run()
