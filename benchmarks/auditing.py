@@ -30,7 +30,8 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.lists import GroupBy
 from jamb.demo.cluster import Cluster
 from jamb.demo.estate import load_estate, plan_estate
-from jamb.service.settings import Settings
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings
 from jamb.store.audit import findings
 from jamb.store.audit.findings import Wanted
 from jamb.store.base.engine import make_engine
@@ -50,7 +51,7 @@ def measure(url: str, home: Path, port: int, clients: int) -> list[str]:
     """Return the figures as lines; fails if what is found is not what was planted, or a shortcut finds other things."""
     settings = Settings(home=home, port=port, database_url=SecretStr(url))
     engine = make_engine(settings.database())
-    backend = Backend(engine, settings.make_sealing_key(), settings.base_url)
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
     plan = plan_estate(clients, SEED)
     slug = f"estate-{clients}"
     started = time.perf_counter()
@@ -112,7 +113,8 @@ def _worker(url: str, home: Path, port: int, slug: str, what: str) -> dict[str, 
 
 def _work(url: str, home: str, port: str, slug: str, what: str) -> None:
     settings = Settings(home=Path(home), port=int(port), database_url=SecretStr(url))
-    backend = Backend(make_engine(url), settings.make_sealing_key(), settings.base_url)
+    engine = make_engine(url)
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
     if what == "anew":
         look_at_all(backend, slug)
     before = _most_memory()

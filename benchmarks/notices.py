@@ -104,12 +104,12 @@ def _workers(what: str, home: Path, port: int, url: str) -> None:
 def main() -> None:
     """One worker: `tell` or `carry`, on the service of the environment."""
     from jamb.actions.notices import notices  # noqa: PLC0415
+    from jamb.service.config.settings import read_settings  # noqa: PLC0415
     from jamb.service.runtime import open_runtime  # noqa: PLC0415
-    from jamb.service.settings import Settings  # noqa: PLC0415
     from jamb.service.work.mails import Mailer, send_mails  # noqa: PLC0415
 
     async def work() -> None:
-        settings = Settings()
+        settings = read_settings()
         async with open_runtime(settings) as office:
             if sys.argv[1] == "tell":
                 notices.tell(office.backend, SLUG, datetime.now(UTC))

@@ -50,7 +50,7 @@ def started_demo() -> Iterator[World]:
     with output.open("wb") as file:
         process = subprocess.Popen([sys.executable, "-m", "jamb.demo"], env=environment, stdout=file, stderr=file)
     try:
-        wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=120)
+        wait_until(lambda: process.poll() is not None or b"Ctrl-C stops everything" in output.read_bytes(), seconds=300)
         assert process.poll() is None, output.read_text()
         assert answers(f"http://127.0.0.1:{PORT}/ready")
         yield World(HOME, PORT)

@@ -27,7 +27,7 @@ ROOT = Path(__file__).parent.parent
 # Each worker of a parallel run has a demo of its own: another folder, other ports.
 WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
 HOME = ROOT / ".jamb-test" / str(WORKER)
-PORT = 8540 + 40 * WORKER
+PORT = int(os.environ.get("TESTS_PORT", "8540")) + 40 * WORKER
 BERTHS = "https://berths.quillhaven.example"
 
 

@@ -29,7 +29,8 @@ from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
 from jamb.service.callers import CSRF_HEADER
-from jamb.service.settings import Settings
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.work import Actor
 from jamb.store.directory.people import ConsoleSessionRow
@@ -154,7 +155,8 @@ def signed_in(backend: Backend, world: World, person_id: str) -> httpx.Client:
 
 def backend_of(world: World) -> Backend:
     settings = Settings(home=world.home, port=world.port)
-    return Backend(make_engine(world.cluster.url), settings.make_sealing_key(), world.base_url)
+    engine = make_engine(world.cluster.url)
+    return Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), world.base_url)
 
 
 def made_scene(world: World, backend: Backend, held: Sequence[str], owned: Sequence[str]) -> Scene:

@@ -8,7 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from jamb.service.settings import Settings
+from jamb.service.config.settings import Settings
+from jamb.store.base.retention import FORGET, KEPT
+from jamb.store.base.tables import METADATA
 
 ROOT = Path(__file__).parents[2]
 DOCS = ROOT / "docs"
@@ -18,7 +20,8 @@ NAMED_SHORT = {"form.py", "errors.py", "public_keys.py"}
 
 
 @pytest.mark.parametrize(
-    "document", ["docs/architecture.md", "docs/security.md", "docs/standards.md", "CONTRIBUTING.md"]
+    "document",
+    ["docs/architecture.md", "docs/security.md", "docs/standards.md", "CONTRIBUTING.md"],
 )
 def test_every_file_that_a_text_names_is_there(document: str) -> None:
     text = (ROOT / document).read_text()
@@ -36,8 +39,15 @@ def test_every_decision_is_in_the_index_with_its_title() -> None:
         assert f"| [{number}]({path.name}) | {title} |" in index
 
 
-def test_the_settings_of_the_readme_are_those_of_the_service() -> None:
-    table = (ROOT / "README.md").read_text().split("## Settings")[1].split("\n\nThe demo writes")[0]
+def test_every_table_has_an_end_of_life() -> None:
+    kept = set(" ".join(KEPT.values()).split())
+    forgotten = set(re.findall(r"DELETE FROM (\w+)", " ".join(FORGET.values())))
+    assert kept | forgotten == set(METADATA.tables)
+    assert kept & forgotten == set()
+
+
+def test_the_settings_that_are_documented_are_those_of_the_service() -> None:
+    table = (DOCS / "operations.md").read_text().split("## Settings")[1]
     told = {
         name
         for line in table.splitlines()

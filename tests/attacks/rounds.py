@@ -15,8 +15,8 @@ from uuid import UUID, uuid4
 import httpx
 from pydantic import SecretStr
 
+from jamb.service.config.settings import Settings
 from jamb.service.runtime import Runtime, open_runtime
-from jamb.service.settings import Settings
 from jamb.service.work.queue import carry_all
 from tests.attacks.scene import Attack, Scene
 from tests.attacks.wire import endless

@@ -16,7 +16,8 @@ from jamb.actions.directory import people
 from jamb.actions.directory.directories import read_directory
 from jamb.actions.resources import resources
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
-from jamb.service.settings import Settings
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.work import Actor
 from tests.console.browser import Open, faults
@@ -28,7 +29,7 @@ ACTOR = Actor("service", "tests", "Tests", "Tests")
 @pytest.fixture(scope="module")
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    sealer = Settings(home=world.home).make_sealing_key()
+    sealer = sealer_for(Settings(home=world.home), engine, datetime.now(UTC))
     yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 

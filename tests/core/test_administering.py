@@ -26,8 +26,9 @@ from jamb.core.directory.groups import around, holders, refuse_cycle
 from jamb.core.directory.people_list import read_people
 from jamb.core.directory.policy import DirectoryPolicy, Registering, changed
 from jamb.core.errors import AlreadyDecided, BadInput, SamePerson
-from jamb.core.openapi import operations_of
+from jamb.core.openapi import operations_of, permissions_of
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
+from jamb.core.permissions.catalogue import PERMISSION_NAME
 from jamb.core.reach import Reach
 from jamb.demo.scenario import BERTHS, CREW, TIDES
 from tests.core.build import BOTH, NOW, TREE, berths, catalogues, operation, permission, reaches
@@ -143,6 +144,51 @@ def test_operations_come_from_an_openapi_document() -> None:
     assert found["remove-berth"].effect is Effect.CONTROL
     every = Permission("all", "All", BOTH, frozenset(found))
     assert Catalogue.of("q", "Q", "https://q.example", found.values(), [every]).opened_by("all") == set(found)
+
+
+def test_permissions_are_the_scopes_of_the_document_or_one_for_each_effect() -> None:
+    flow = {"tokenUrl": "/token", "scopes": {"read:berths": "See berths", "close": "Close berths"}}
+    scoped = {
+        "openapi": "3.1.1",
+        "security": [{"port": ["read:berths"]}, {"port": ["close"]}],
+        "components": {"securitySchemes": {"port": {"type": "oauth2", "flows": {"clientCredentials": flow}}}},
+        "paths": {
+            "/berths": {"get": {"operationId": "list"}},
+            "/berths/{b}": {
+                "delete": {"operationId": "close", "security": [{"port": ["close"]}]},
+                "put": {"operationId": "both", "security": [{"port": ["close", "read:berths"]}]},
+                "get": {"operationId": "open-to-all", "security": []},
+            },
+        },
+    }
+    operations = operations_of(scoped, DataClass.INTERNAL)
+    assert permissions_of(scoped, operations) == (
+        Permission("close", "Close berths", BOTH, frozenset({"list", "close"})),
+        Permission("read-berths", "See berths", BOTH, frozenset({"list"})),
+    )
+    proposed = permissions_of(OPENAPI, operations_of(OPENAPI, DataClass.INTERNAL))
+    assert {one.name: one.unlocks for one in proposed} == {
+        "all.read": {"list-berths"},
+        "all.write": {"put-berths-berth"},
+        "all.control": {"remove-berth"},
+    }
+
+
+@given(st.text(max_size=120), st.text(max_size=120))
+def test_whatever_a_document_calls_things_the_names_are_ours_or_it_is_refused(called: str, scope: str) -> None:
+    document = {
+        "openapi": "3.1.0",
+        "info": {"title": called},
+        "paths": {"/x": {"get": {"operationId": called, "security": [{"s": [scope]}]}}},
+    }
+    try:
+        operations = operations_of(document, DataClass.INTERNAL)
+    except BadInput:
+        return
+    permissions = permissions_of(document, operations)
+    names = [one.name for one in operations] + [one.name for one in permissions]
+    assert all(PERMISSION_NAME.match(name) for name in names)
+    assert Catalogue.of("q", "Q", "https://q.example", operations, permissions)
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import threading
+import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -131,8 +133,39 @@ def test_metadata_of_another_issuer_is_not_believed() -> None:
     def answer(_request: httpx.Request) -> httpx.Response:
         return httpx.Response(200, json={"issuer": "https://evil.example", "jwks_uri": "https://evil.example/jwks"})
 
+    with httpx.Client(transport=httpx.MockTransport(answer)) as http, pytest.raises(Refused) as refused:
+        IssuerKeys(ISSUER, http).get("k1")
+    assert refused.value.status == 503
+
+
+def test_an_issuer_that_hangs_slows_no_call_with_a_known_key_and_makes_no_token_bad(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    hangs = threading.Event()
+    public = jwt.algorithms.ECAlgorithm.to_jwk(KEY.public_key(), as_dict=True)
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        if hangs.is_set():
+            time.sleep(3)
+            raise httpx.ReadTimeout("hangs")
+        if "well-known" in request.url.path:
+            return httpx.Response(200, json={"issuer": ISSUER, "jwks_uri": f"{ISSUER}/jwks"})
+        return httpx.Response(200, json={"keys": [{**public, "kid": "k1", "alg": "ES256"}]})
+
+    monkeypatch.setattr("jamb.guard.keys.REFRESH_SECONDS", 0)
+    monkeypatch.setattr("jamb.guard.keys.RETRY_SECONDS", 0)
     with httpx.Client(transport=httpx.MockTransport(answer)) as http:
-        assert IssuerKeys(ISSUER, http).get("k1") is None
+        keys = IssuerKeys(ISSUER, http)
+        assert keys.get("k1") is not None
+        hangs.set()
+        started = time.monotonic()
+        assert all(keys.get("k1") is not None for _ in range(200)), "each finds them due, and none waits"
+        assert time.monotonic() - started < 1
+        monkeypatch.setattr("jamb.guard.keys.WAIT_SECONDS", 0.1)
+        fresh = IssuerKeys(ISSUER, http)
+        with pytest.raises(Refused) as refused:
+            verify(token(), ISSUER, AUDIENCE, fresh.get)
+        assert (refused.value.status, refused.value.reason) == (503, "no-keys")
 
 
 @pytest.fixture
@@ -172,6 +205,33 @@ def test_a_batch_keeps_its_id_until_it_is_acknowledged(
     assert later["batch"] != first["batch"]
     assert [(use["operation"], use["calls"]) for use in later["uses"]] == [("berths.read", 1)]
     assert "hush" not in repr(reporter)
+
+
+def test_use_counted_in_an_outage_is_sent_in_parts_and_only_what_cannot_be_counted_is_lost() -> None:
+    taken: list[dict[str, Any]] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        if "well-known" in request.url.path:
+            return httpx.Response(200, json={"issuer": ISSUER, "token_endpoint": f"{ISSUER}/token"})
+        if request.url.path.endswith("/token"):
+            return httpx.Response(200, json={"access_token": "t", "expires_in": 600})
+        body = json.loads(request.content)
+        if len(request.content) > 1_000_000 or any(use["client_id"] == "bad" for use in body["uses"]):
+            return httpx.Response(422)
+        taken.append(body)
+        return httpx.Response(200, json={})
+
+    with httpx.Client(transport=httpx.MockTransport(answer)) as http:
+        reporter = UsageReporter(f"{ISSUER}/usage", "berths", OwnToken(ISSUER, "aud", "g", "hush", http), http)
+        for client in (*(f"c{number}" for number in range(40)), "bad"):
+            for number in range(501):
+                reporter.used(client, "berths.read", "application", f"{number} {'ß' * 150}")
+        reporter.start()
+        reporter.close()
+    uses = [use for body in taken for use in body["uses"]]
+    assert sum(use["calls"] for use in uses) == 40 * 501
+    assert sum(sum(use["objects"].values()) for use in uses) == 40 * 501
+    assert len({body["batch"] for body in taken}) == len(taken) > 5
 
 
 def test_what_is_left_is_sent_on_closing(flaky: tuple[list[dict[str, Any]], list[int], httpx.Client]) -> None:

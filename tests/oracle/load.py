@@ -22,7 +22,6 @@ from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.core.reach import Collection, CollectionTree
-from jamb.store.base.engine import driver_url
 from jamb.store.base.work import Actor
 from tests.oracle.draw import public_key
 from tests.oracle.facts import DAY, POLICY, Estate, Held, Reach, Resource
@@ -43,7 +42,7 @@ def load(backend: Backend, url: str, slug: str, estate: Estate, now: datetime) -
                 Collection(path, path, frozenset(objects)) for path, objects in resource.collections.items()
             )
             resources.replace_collections(Act(backend, opened, _MAKER, now - 898 * DAY), resource.name, tree)
-    with psycopg.connect(driver_url(url)) as connection:
+    with psycopg.connect(url) as connection:
         connection.execute("set session_replication_role = replica")
         _Writer(connection, opened.id, estate, now).write()
         connection.execute("set session_replication_role = origin")
@@ -59,7 +58,7 @@ def load(backend: Backend, url: str, slug: str, estate: Estate, now: datetime) -
 def found(url: str, directory_id: UUID) -> set[tuple[str, str, str, str]]:
     """Return rule, client, subject and severity of every finding that is open."""
     words = {1: "low", 2: "medium", 3: "high"}
-    with psycopg.connect(driver_url(url)) as connection:
+    with psycopg.connect(url) as connection:
         rows = connection.execute(
             "select rule, client_id, subject, severity from finding where directory_id = %s and resolved_at is null",
             [directory_id],

@@ -42,7 +42,7 @@ def backend(world: World) -> Iterator[Backend]:
         for statement in FIRST_VERSION:
             connection.execute(sa.text(statement))
     migrate(engine)
-    yield Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), "http://test.example")
     engine.dispose()
     with world.database() as database:
         database.execute(f"drop database {name}")  # type: ignore[arg-type]

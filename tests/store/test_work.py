@@ -31,8 +31,9 @@ from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.service.keys import Keyring
 from jamb.store.audit.findings import Wanted
-from jamb.store.base.engine import MOST_OVERFLOW, make_engine, outage_of
-from jamb.store.base.sealing import KEY_BYTES, Sealer
+from jamb.store.base.engine import MOST_OVERFLOW, make_engine
+from jamb.store.base.outages import outage_of
+from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients.clients import ClientRow
 from jamb.store.directory import ledger
@@ -54,7 +55,7 @@ def engine(world: World) -> Iterator[Engine]:
 @pytest.fixture(scope="module")
 def backend(engine: Engine) -> Backend:
     """Backend of our own on the same database: another sealing key, so that nothing of the demo can be opened."""
-    return Backend(engine, Sealer(os.urandom(KEY_BYTES)), "http://test.example")
+    return Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), "http://test.example")
 
 
 @pytest.fixture(scope="module")
@@ -173,7 +174,7 @@ def test_an_observation_needs_no_entry_and_commits_or_not_as_one(backend: Backen
 def test_another_sealing_key_never_writes_on(backend: Backend, place: Directory) -> None:
     """It would seal anew what it cannot have sealed: a chain altered before would be whole again."""
     before = length(backend.engine, place.id)
-    stranger = Backend(backend.engine, Sealer(os.urandom(KEY_BYTES)), backend.base_url)
+    stranger = Backend(backend.engine, Sealer(os.urandom(KEY_BYTES), b""), backend.base_url)
     with pytest.raises(Misuse, match="JAMB_SEALING_KEY"):
         directories.change_policy(Act(stranger, place, ACTOR, NOW), {"warn_days": 9})
     assert length(backend.engine, place.id) == before
@@ -199,10 +200,10 @@ def test_a_signing_key_opens_under_its_own_sealing_key_and_row_only(backend: Bac
 
 
 def test_every_use_has_a_key_of_its_own() -> None:
-    sealer = Sealer(bytes(KEY_BYTES))
+    sealer = Sealer(bytes(KEY_BYTES), b"")
     assert len({sealer.credential_key, sealer.session_key, sealer.ledger_key, bytes(KEY_BYTES)}) == 4
     with pytest.raises(Misuse, match="32 bytes"):
-        Sealer(b"short")
+        SealingKey(b"short")
 
 
 # Reading is set-wise

@@ -26,7 +26,7 @@ const AWAY: Problem = {
   type: "about:blank",
   title: "No answer",
   status: 0,
-  detail: "The service does not answer. Nothing was changed.",
+  detail: "The service does not answer: whether anything was changed is not known.",
   next_step: "Check your connection, then try again.",
   fields: [],
 };

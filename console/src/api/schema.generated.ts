@@ -1994,7 +1994,9 @@ export interface paths {
         put?: never;
         /**
          * Draft Resource
-         * @description The operations that an OpenAPI 3.1 document describes, to be corrected and published. Nothing is saved.
+         * @description Operations and permissions as an OpenAPI 3.1 document has them, to be corrected and published. Nothing is saved.
+         *
+         *     Permissions are the scopes that its operations require; where it names none, one for each effect is proposed.
          */
         post: operations["draft_resource"];
         delete?: never;
@@ -3946,11 +3948,13 @@ export interface components {
         };
         /**
          * DraftedOperations
-         * @description Operations to be corrected and published. Effects are guessed from the methods.
+         * @description To be corrected and published. Effects are guessed from the methods; permissions are the document's scopes.
          */
         DraftedOperations: {
             /** Operations */
             operations: components["schemas"]["OperationSent"][];
+            /** Permissions */
+            permissions: components["schemas"]["PermissionSent"][];
         };
         /**
          * DryRun
@@ -4022,7 +4026,7 @@ export interface components {
          * Duty
          * @enum {string}
          */
-        Duty: "open rotations by policy" | "evaluate what changed" | "close reviews that are due" | "find what is to be told";
+        Duty: "open rotations by policy" | "evaluate what changed" | "close reviews that are due" | "rotate the signing key by policy" | "find what is to be told";
         /**
          * Effect
          * @enum {string}
@@ -5676,6 +5680,8 @@ export interface components {
             access_token_seconds: number;
             /** Person Token Seconds */
             person_token_seconds: number;
+            /** Signing Key Days */
+            signing_key_days: number;
             /** Session Seconds */
             session_seconds: number;
             /** Session Idle Seconds */
@@ -5743,6 +5749,8 @@ export interface components {
             access_token_seconds?: number | null;
             /** Person Token Seconds */
             person_token_seconds?: number | null;
+            /** Signing Key Days */
+            signing_key_days?: number | null;
             /** Session Seconds */
             session_seconds?: number | null;
             /** Session Idle Seconds */
@@ -7515,6 +7523,8 @@ export interface components {
         /**
          * Problem
          * @description RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name).
+         *
+         *     `instance` names the request where the service failed: whoever runs it finds the reason in the log by it.
          */
         Problem: {
             /** Type */
@@ -7525,6 +7535,11 @@ export interface components {
             status: number;
             /** Detail */
             detail: string;
+            /**
+             * Instance
+             * @default
+             */
+            instance: string;
             /**
              * Next Step
              * @default

@@ -34,6 +34,7 @@ JambError
 └── WorldFailure            something outside did not answer
     ├── Busy                the service has more to do than it takes on at once
     ├── StoreUnavailable
+    ├── OutcomeUnknown      it may have been done: the database's answer was lost
     └── ServiceUnreachable
 """
 
@@ -154,7 +155,8 @@ class DoneBefore(Conflict):
 
     @classmethod
     def of(cls, made: Mapping[str, str], at: datetime) -> DoneBefore:
-        """`made`: the subject of the change, as in its ledger entry."""
+        """`made`: the subject of the change, as in its ledger entry; the answer always has its `id`."""
+        made = {"id": made["client"], **made} if "client" in made else made
         what = f"{made.get('kind', 'it')} {made.get('name', made.get('id', ''))}".strip()
         error = cls(
             f"This was done on {at:%Y-%m-%d %H:%M} UTC: {what}. Nothing was changed now.",
@@ -242,6 +244,12 @@ class Busy(WorldFailure):
 
 class StoreUnavailable(WorldFailure):
     code = "store-unavailable"
+
+
+class OutcomeUnknown(WorldFailure):
+    """What was asked for may have been done: the answer to it was lost."""
+
+    code = "outcome-unknown"
 
 
 class ServiceUnreachable(WorldFailure):

@@ -380,6 +380,8 @@ PERMISSIONS = (
     ),
 )
 
+# What the guard of a protected API does at ours.
+FOR_GUARDS = ("usage.report", "revocations.read")
 STEWARD = "steward"
 ROLES = (
     RoleHolding("auditor", frozenset({"registry.read"})),

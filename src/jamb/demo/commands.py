@@ -33,11 +33,11 @@ def estate(
     from jamb.actions.base.backend import Backend
     from jamb.demo.cluster import Cluster
     from jamb.demo.estate import load_estate, plan_estate
-    from jamb.service.sealing import sealer_for
-    from jamb.service.settings import Settings
+    from jamb.service.config.sealing import sealer_for
+    from jamb.service.config.settings import read_settings
     from jamb.store.base.engine import make_engine
 
-    settings = Settings()
+    settings = read_settings()
     if settings.database_url is None:
         url = Cluster(settings.home.resolve(), settings.port + 2).url
     else:

@@ -17,7 +17,6 @@ from typing import Any
 
 import httpx
 import psycopg
-from pydantic import ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.actions.base.backend import Backend
@@ -26,12 +25,14 @@ from jamb.client.base.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port, make_home
 from jamb.demo.load import load, scenario_present
-from jamb.service.sealing import sealer_for
-from jamb.service.settings import Settings
-from jamb.store.base.engine import make_engine, outage_of
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings, read_settings
+from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate
+from jamb.store.base.outages import outage_of
 
-_READY_SECONDS = 30
+# While the process lives: a slow machine takes its time.
+_READY_SECONDS = 240
 
 
 class DemoFailed(WorldFailure):
@@ -47,14 +48,11 @@ def run() -> None:
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, _stop)
     try:
-        _run(Settings())
+        _run(read_settings())
     except _Stop:
         sys.exit(0)
     except JambError as error:
         sys.exit(f"\nThe demo did not start: {error.message} {error.next_step}".rstrip())
-    except ValidationError as error:
-        faults = "; ".join(f"JAMB_{str(fault['loc'][0]).upper()}: {fault['msg']}" for fault in error.errors())
-        sys.exit(f"\nThe demo did not start: {faults}.")
 
 
 def _run(settings: Settings) -> None:

@@ -17,9 +17,10 @@ Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC
 from jamb.guard.fastapi import Guard, add_guard_handler
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import Revocations, RevocationsReader
+from jamb.guard.refusals import Refused
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
-from jamb.guard.verify import Refused, TokenClaims, verify
+from jamb.guard.verify import TokenClaims, verify
 
 __all__ = [
     "Guard",

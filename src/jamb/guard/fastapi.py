@@ -5,16 +5,18 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from http import HTTPStatus
+from pathlib import Path
 
 import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
-from jamb.guard.keys import IssuerKeys
+from jamb.guard.keys import RETRY_SECONDS, IssuerKeys
 from jamb.guard.reach import RevocationsReader
+from jamb.guard.refusals import Refused, WouldBeLetIn
 from jamb.guard.report import UsageReporter
 from jamb.guard.token import OwnToken
-from jamb.guard.verify import Refused, TokenClaims, WouldBeLetIn, bounded, require_permission, verify
+from jamb.guard.verify import TokenClaims, bounded, require_permission, verify
 
 MEDIA_TYPE = "application/problem+json"
 
@@ -25,6 +27,7 @@ class Guard:
     Args:
         reporter: where uses are counted; None counts nothing.
         revocations: the issuer's revocations; None keeps to what tokens say, and tokens that are bounded are refused.
+        also_issuer: another name of the issuer whose tokens are good: the next or the former one, while it moves.
     """
 
     def __init__(
@@ -33,13 +36,22 @@ class Guard:
         audience: str,
         reporter: UsageReporter | None = None,
         revocations: RevocationsReader | None = None,
+        also_issuer: str = "",
     ) -> None:
+        self._issuers = [issuer, also_issuer] if also_issuer else [issuer]
         self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
         self._keys = IssuerKeys(issuer)
 
     @classmethod
     def for_resource(
-        cls, resource: str, issuer: str, audience: str, api: str, client_id: str, client_secret: str
+        cls,
+        resource: str,
+        issuer: str,
+        audience: str,
+        api: str,
+        client_id: str,
+        client_secret: str,
+        also_issuer: str = "",
     ) -> Guard:
         """Return a guard that reports uses and acts on what is taken away, as the client named as the resource's guard.
 
@@ -56,7 +68,13 @@ class Guard:
             audience,
             UsageReporter(f"{api}/usage", resource, token),
             RevocationsReader(f"{api}/revocations", resource, token),
+            also_issuer,
         )
+
+    @classmethod
+    def from_file(cls, path: str | Path) -> Guard:
+        """Return the guard of a file that `jamb resources guard RESOURCE --save FILE` wrote; keep it as a secret."""
+        return cls.for_resource(**json.loads(Path(path).read_text()))
 
     def requires(self, *any_of: str, operation: str, object_in: str = "") -> Callable[[Request], TokenClaims]:
         """Return a dependency that lets in tokens with one of these permissions, as a use of the operation.
@@ -67,7 +85,7 @@ class Guard:
         """
 
         def check(request: Request) -> TokenClaims:
-            claims = verify(_token_of(request), self.issuer, self.audience, self._keys.get, probes=True)
+            claims = verify(_token_of(request), self._issuers, self.audience, self._keys.get, probes=True)
             name = str(request.path_params[object_in]) if object_in else None
             kind = "delegated" if claims.delegated else "application"
             try:
@@ -88,6 +106,7 @@ class Guard:
 
     def start(self) -> None:
         """Start reporting and reading, each in a thread of its own."""
+        self._keys.read_soon()
         for part in (self.reporter, self.revocations):
             if part is not None:
                 part.start()
@@ -116,7 +135,9 @@ def add_guard_handler(app: FastAPI, realm: str) -> None:
         }
         if error.scope:
             body["missing_permission"] = error.scope
-        headers = {"WWW-Authenticate": error.challenge(realm)}
+        # RFC 6750 section 3.1 challenges who sent no good token; of a 503 the token may be as good as any.
+        away = error.status == HTTPStatus.SERVICE_UNAVAILABLE
+        headers = {"Retry-After": str(RETRY_SECONDS)} if away else {"WWW-Authenticate": error.challenge(realm)}
         return Response(json.dumps(body), error.status, headers, MEDIA_TYPE)
 
 

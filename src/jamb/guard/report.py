@@ -1,13 +1,17 @@
 """Report what was used and what was refused, in batches, to whoever keeps the books. Never in the way of a request.
 
-Calls are counted in memory and sent every few seconds with a token of the API's own client. A batch keeps its id until
-it is acknowledged, so that one whose answer was lost is not counted twice.
+Calls are counted in memory and sent every few seconds with a token of the API's own client, in parts that fit one
+request. A batch keeps its id until it is acknowledged, so that one whose answer was lost is not counted twice. Of one
+that is refused the halves are sent, so that a row that cannot be counted takes no other with it.
 """
 
 from __future__ import annotations
 
+import json
 import logging
 import threading
+from collections import deque
+from collections.abc import Iterable, Iterator
 from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
@@ -18,11 +22,19 @@ from jamb.guard.token import OwnToken
 
 BATCH_SECONDS = 1.0
 MOST_ROWS = 5000
+# Of one request: below what the service reads (JAMB_MAX_BODY_BYTES), and what it takes in one batch.
+LONGEST_BYTES = 400_000
+MOST_ROWS_AT_ONCE = 2000
+MOST_IN_ROW = 250
 # Of the calls counted in one row: further objects or people are counted as nameless.
 MOST_NAMES = 500
 _log = logging.getLogger("jamb.guard")
 _Key = tuple[str, str, str, str]
 _RefusedKey = tuple[str, str, str, str, str, str]
+# To which list of the report it belongs, and what is sent.
+Row = tuple[str, dict[str, Any]]
+# Answers after which the same would never be taken: too long, or not as it must be.
+_NEVER = frozenset({httpx.codes.REQUEST_ENTITY_TOO_LARGE, httpx.codes.UNPROCESSABLE_ENTITY})
 
 
 class UsageReporter:
@@ -35,7 +47,7 @@ class UsageReporter:
         self._counts: dict[_Key, tuple[int, datetime]] = {}
         self._objects: dict[_Key, dict[str, int]] = {}
         self._people: dict[_Key, set[str]] = {}
-        self._unsent: dict[str, Any] | None = None
+        self._unsent: deque[Batch] = deque()
         self._lock = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="jamb usage reports", daemon=True)
@@ -87,49 +99,102 @@ class UsageReporter:
     def _send_quietly(self) -> None:
         try:
             self._send()
-        except (httpx.HTTPError, KeyError, ValueError) as error:
+        except Exception as error:  # noqa: BLE001 - whatever it is, what comes later is counted and sent
             _log.warning("usage of %s not reported, will retry: %s", self._resource, type(error).__name__)
 
     def _send(self) -> None:
-        if self._unsent is None:
+        if not self._unsent:
             with self._lock:
                 counts, self._counts = self._counts, {}
                 refused, self._refused = self._refused, {}
                 objects, self._objects = self._objects, {}
                 people, self._people = self._people, {}
-            if not counts and not refused:
-                return
-            uses = [
-                {
-                    "client_id": client,
-                    "operation": operation,
-                    "kind": kind,
-                    "calls": calls,
-                    "last_at": last.isoformat(),
-                    "objects": objects.get((client, operation, kind, day), {}),
-                    "people": sorted(people.get((client, operation, kind, day), ())),
-                }
-                for (client, operation, kind, day), (calls, last) in counts.items()
-            ]
-            refusals = [
-                {
-                    "client_id": client,
-                    "operation": operation,
-                    "kind": kind,
-                    "reason": reason,
-                    "object": name,
-                    "calls": calls,
-                    "last_at": last.isoformat(),
-                }
-                for (client, operation, kind, reason, name, _day), (calls, last) in refused.items()
-            ]
-            self._unsent = {"batch": str(uuid4()), "resource": self._resource, "uses": uses, "refusals": refusals}
-        answer = self._http.post(self._url, json=self._unsent, headers=self._token.header())
-        if answer.status_code == httpx.codes.UNAUTHORIZED:
-            self._token.forget()
-        if answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
-            # It will never be acceptable: say so and go on, rather than stand still for ever.
-            _log.error("a usage report of %s was refused: %s", self._resource, answer.text[:300])
-        else:
+            rows = [*_uses(counts, objects, people), *_refusals(refused)]
+            self._unsent.extend(Batch(self._resource, part) for part in parted(rows))
+        while self._unsent:
+            batch = self._unsent[0]
+            answer = self._http.post(self._url, json=batch.body(), headers=self._token.header())
+            if answer.status_code == httpx.codes.UNAUTHORIZED:
+                self._token.forget()
+            if answer.status_code in _NEVER:
+                # Nothing of it was counted. In halves, so that what cannot be counted takes nothing else with it.
+                self._unsent.popleft()
+                self._unsent.extendleft(reversed(batch.halves()))
+                if len(batch.rows) == 1:
+                    _log.error("a use of %s was refused and is lost: %s", self._resource, answer.text[:300])
+                continue
             answer.raise_for_status()
-        self._unsent = None
+            self._unsent.popleft()
+
+
+def _uses(
+    counts: dict[_Key, tuple[int, datetime]], objects: dict[_Key, dict[str, int]], people: dict[_Key, set[str]]
+) -> Iterator[Row]:
+    for key, (calls, last) in counts.items():
+        client, operation, kind, _ = key
+        common = {"client_id": client, "operation": operation, "kind": kind, "last_at": last.isoformat()}
+        named = list(objects.get(key, {}).items())
+        whom = sorted(people.get(key, ()))
+        # Of long lists each part is a row of its own, with its share of the calls.
+        parts = [dict(named[start : start + MOST_IN_ROW]) for start in range(0, len(named), MOST_IN_ROW)] or [{}]
+        for number, part in enumerate(parts):
+            share = calls - sum(calls for _, calls in named) if number == 0 else 0
+            yield (
+                "uses",
+                {
+                    **common,
+                    "calls": share + sum(part.values()),
+                    "objects": part,
+                    "people": whom if number == 0 else [],
+                },
+            )
+
+
+def _refusals(refused: dict[_RefusedKey, tuple[int, datetime]]) -> Iterator[Row]:
+    for (client, operation, kind, reason, name, _day), (calls, last) in refused.items():
+        yield (
+            "refusals",
+            {
+                "client_id": client,
+                "operation": operation,
+                "kind": kind,
+                "reason": reason,
+                "object": name,
+                "calls": calls,
+                "last_at": last.isoformat(),
+            },
+        )
+
+
+def parted(rows: Iterable[Row]) -> Iterator[list[Row]]:
+    """Part the rows into lists, each short enough for one request."""
+    part: list[Row] = []
+    length = 0
+    for row in rows:
+        size = len(json.dumps(row[1], ensure_ascii=False).encode())
+        if part and (length + size > LONGEST_BYTES or len(part) >= MOST_ROWS_AT_ONCE):
+            yield part
+            part, length = [], 0
+        part.append(row)
+        length += size
+    if part:
+        yield part
+
+
+class Batch:
+    """Rows under an id that stays until they are acknowledged, so that nothing is counted twice."""
+
+    def __init__(self, resource: str, rows: list[Row]) -> None:
+        self.rows = rows
+        self._body: dict[str, Any] = {"batch": str(uuid4()), "resource": resource, "uses": [], "refusals": []}
+        for kind, row in rows:
+            self._body[kind].append(row)
+
+    def body(self) -> dict[str, Any]:
+        return self._body
+
+    def halves(self) -> list[Batch]:
+        """Return two batches of half of the rows each; none where there is but one row."""
+        middle = len(self.rows) // 2
+        resource = self._body["resource"]
+        return [Batch(resource, self.rows[:middle]), Batch(resource, self.rows[middle:])] if middle else []

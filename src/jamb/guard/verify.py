@@ -9,13 +9,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import jwt
 
 from jamb.guard.reach import Limits, Revocations, limits_of, within
+from jamb.guard.refusals import Refused
 
 # Only asymmetric ones: with these a guard cannot be tricked into checking a signature with a public key as a secret.
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
@@ -23,34 +24,6 @@ CLOCK_SKEW_SECONDS = 30
 LONGEST_TOKEN = 8192
 # Made by the issuer to try a client: everything is checked as for an access token, and then nothing is done.
 PROBE_TYPE = "probe+jwt"
-
-
-class WouldBeLetIn(Exception):
-    """A probe that passed every check. It ends here: the operation is not carried out."""
-
-
-class Refused(Exception):
-    """A request that is not let in: an RFC 6750 error with what is missing. `error` is empty when no token was sent.
-
-    `reason` is for the books: finer than the error where RFC 6750 has one word for several things.
-    """
-
-    def __init__(self, status: int, error: str, description: str, scope: str = "", reason: str = "") -> None:
-        super().__init__(description)
-        self.status = status
-        self.error = error
-        self.description = description
-        self.scope = scope
-        self.reason = reason or error
-
-    def challenge(self, realm: str) -> str:
-        """Return the WWW-Authenticate value (RFC 6750 section 3)."""
-        parts = [f'Bearer realm="{realm}"']
-        if self.error:
-            parts += [f'error="{self.error}"', f'error_description="{self.description}"']
-        if self.scope:
-            parts.append(f'scope="{self.scope}"')
-        return ", ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,11 +53,17 @@ class TokenClaims:
 
 
 def verify(
-    token: str, issuer: str, audience: str, key_of: Callable[[str], jwt.PyJWK | None], *, probes: bool = False
+    token: str,
+    issuer: str | Sequence[str],
+    audience: str,
+    key_of: Callable[[str], jwt.PyJWK | None],
+    *,
+    probes: bool = False,
 ) -> TokenClaims:
     """Return the claims of a good token, or raise `Refused` with error invalid_token.
 
     Args:
+        issuer: of several, each is good: while an issuer moves to another address.
         key_of: returns the issuer's key of an id, or None when the issuer has no such key.
         probes: whether the caller knows what to do with the claims of a probe: to let it in nowhere.
     """
@@ -108,7 +87,7 @@ def verify(
             key,
             algorithms=[key.algorithm_name],
             audience=audience,
-            issuer=issuer,
+            issuer=issuer if isinstance(issuer, str) else list(issuer),
             leeway=CLOCK_SKEW_SECONDS,
             options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
         )

@@ -9,6 +9,7 @@ from fastapi import FastAPI
 from fastapi.routing import APIRoute
 
 from jamb import __version__
+from jamb.service.config.settings import Settings
 from jamb.service.http import console
 from jamb.service.http.description import describe
 from jamb.service.http.middleware import Middleware
@@ -25,7 +26,6 @@ from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
 from jamb.service.running import health, metrics
 from jamb.service.runtime import open_runtime
-from jamb.service.settings import Settings
 from jamb.service.work import working
 
 ROUTERS = (

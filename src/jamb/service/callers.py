@@ -24,6 +24,7 @@ from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
+from jamb.service.http.middleware import CALLER
 from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
 from jamb.store.base.lease import Lease
@@ -102,7 +103,7 @@ def bearer_of(request: Request) -> str | None:
     return token.strip()
 
 
-def claims_of(runtime: Runtime, directory: Directory, token: str) -> dict[str, Any]:
+def claims_of(runtime: Runtime, directory: Directory, token: str, now: datetime) -> dict[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
     RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
@@ -116,12 +117,13 @@ def claims_of(runtime: Runtime, directory: Directory, token: str) -> dict[str, A
         key = runtime.keyring.public(str(kid), str(directory.id)) if fit else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
+        known = runtime.backend.addresses(now)
         claims: dict[str, Any] = jwt.decode(
             token,
             key,
             algorithms=["ES256"],
-            audience=runtime.backend.own_identifier(directory.slug),
-            issuer=runtime.backend.issuer(directory.slug),
+            audience=[f"{url}/api/v1/directories/{directory.slug}" for url in known],
+            issuer=[f"{url}/d/{directory.slug}" for url in known],
             options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
         )
     except jwt.ExpiredSignatureError as error:
@@ -149,7 +151,7 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
         refuse_suspended(here)
         return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
     directory = find_directory(session, slug)
-    claims = claims_of(runtime, directory, token)
+    claims = claims_of(runtime, directory, token, now)
     refuse_suspended(directory)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),
@@ -178,6 +180,7 @@ def may(operation: str) -> Any:
                 # Jamb's own objects are the clients: an owner is let in to theirs alone.
                 about = client_meant(session, here, request.path_params)
                 act = admit(session, runtime.backend, here, caller, operation, now, about)
+                request.scope[CALLER] = act.actor.id
             yield replace(act, lease=lease)
         finally:
             lease.close()

@@ -14,11 +14,10 @@ from fastapi import Header, Request
 from sqlmodel import Session
 
 from jamb.actions.base.act import Act
-from jamb.core.errors import BadInput, DoneBefore, Unsuited
-from jamb.store.base.idempotency import done_before
+from jamb.core.errors import BadInput
+from jamb.store.base.idempotency import HEADER, refuse_repeated
 from jamb.store.base.work import Once
 
-HEADER = "Idempotency-Key"
 LONGEST_KEY = 200
 OnceKey = Annotated[
     str | None,
@@ -47,10 +46,7 @@ def once(act: Act, key: str, request: Request, body: bytes) -> Act:
     if not 1 <= len(key) <= LONGEST_KEY or not key.isprintable():
         raise BadInput.field(HEADER, key, f"1 to {LONGEST_KEY} printable characters")
     asked = hashlib.sha256(b"\0".join([request.method.encode(), request.url.path.encode(), body])).digest()
+    named = replace(act, actor=replace(act.actor, once=Once(key, asked)))
     with Session(act.backend.engine) as session:
-        found = done_before(session, act.directory.id, act.actor.id, key)
-    if found is None:
-        return replace(act, actor=replace(act.actor, once=Once(key, asked)))
-    if found.request != asked:
-        raise Unsuited.field(HEADER, key, "a key that you did not use for another request", "Choose another key.")
-    raise DoneBefore.of(found.made, found.at)
+        refuse_repeated(session, act.directory.id, named.actor)
+    return named

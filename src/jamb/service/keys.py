@@ -1,7 +1,11 @@
-"""Signing keys in memory: opened once per process, found by key id. Keys never change, so the cache never lies."""
+"""Signing keys in memory: opened once per process, found by key id. Of a key only its withdrawal changes.
+
+Whether it was withdrawn is looked up again after `LOOK_AGAIN_SECONDS`.
+"""
 
 from __future__ import annotations
 
+import time
 from typing import cast
 
 from cryptography.hazmat.primitives.asymmetric.ec import EllipticCurvePrivateKey, EllipticCurvePublicKey
@@ -12,11 +16,14 @@ from jamb.actions.base.backend import Backend
 from jamb.core.errors import Misuse
 from jamb.store.directory.directories import SigningKeyRow
 
+LOOK_AGAIN_SECONDS = 5.0
+
 
 class Keyring:
     def __init__(self, backend: Backend) -> None:
         self._backend = backend
         self._opened: dict[str, tuple[str, EllipticCurvePrivateKey]] = {}
+        self._looked_at: dict[str, float] = {}
 
     def cached(self, kid: str) -> EllipticCurvePrivateKey | None:
         """Return an opened key without touching the database."""
@@ -31,7 +38,9 @@ class Keyring:
         return opened[1]
 
     def public(self, kid: str, directory_id: str) -> EllipticCurvePublicKey | None:
-        """Return the public key if this directory has one of that id."""
+        """Return the public key if this directory has one of that id that is not withdrawn."""
+        if time.monotonic() - self._looked_at.get(kid, float("-inf")) > LOOK_AGAIN_SECONDS:
+            self._opened.pop(kid, None)
         opened = self._open(kid)
         return opened[1].public_key() if opened is not None and opened[0] == directory_id else None
 
@@ -40,8 +49,9 @@ class Keyring:
         if found is None:
             with Session(self._backend.engine) as session:
                 row = session.get(SigningKeyRow, kid)
-            if row is None:
+            if row is None or row.withdrawn_at is not None:
                 return None
+            self._looked_at[kid] = time.monotonic()
             plain = self._backend.sealer.open(row.sealed, f"{row.directory_id}/{kid}")
             key = cast("EllipticCurvePrivateKey", load_der_private_key(plain, None))
             found = self._opened[kid] = (str(row.directory_id), key)

@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
+import structlog
 import typer
-from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from jamb.actions.directory.directories import refresh_own_api
@@ -18,12 +18,11 @@ from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
-from jamb.service.commands import directories
-from jamb.service.commands.backend import backend_of
+from jamb.service.commands import directories, keys
+from jamb.service.commands.backend import backend_of, look_before_serving
+from jamb.service.config.settings import Settings, read_settings
+from jamb.service.config.sources import unknown
 from jamb.service.running.logs import set_up_logs
-from jamb.service.sealing import sealer_for
-from jamb.service.settings import Settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate as run_migrations
 
 app = typer.Typer(
@@ -32,15 +31,18 @@ app = typer.Typer(
 
 
 app.add_typer(directories.app, name="directories")
+app.add_typer(keys.app, name="keys")
 
 
 @app.command()
 def serve() -> None:
     """Serve on JAMB_HOST and JAMB_PORT. Start as many processes on one database as you like."""
-    settings = Settings()
+    settings = read_settings()
     set_up_logs(settings.log_level)
+    for strange in unknown(Settings.model_fields):
+        structlog.get_logger("jamb.settings").warning("not a setting", variable=strange)
     # Whatever is wrong is said in a sentence before anything listens.
-    sealer_for(settings, make_engine(settings.database()), datetime.now(UTC))
+    look_before_serving(settings)
     import uvicorn
 
     from jamb.service.app import create_app
@@ -63,7 +65,7 @@ def serve() -> None:
 @app.command()
 def migrate() -> None:
     """Bring the database to the schema of this version, and Jamb's own API in every directory to what it offers."""
-    backend = backend_of(Settings(), prepare=run_migrations)
+    backend = backend_of(read_settings(), prepare=run_migrations)
     for slug in refresh_own_api(backend, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
     typer.echo("The schema is current.")
@@ -75,7 +77,7 @@ def notify() -> None:
     from jamb.service.runtime import open_runtime
     from jamb.service.work.queue import carry_all, rotate_by_policy
 
-    settings = Settings()
+    settings = read_settings()
     set_up_logs(settings.log_level)
 
     async def run() -> None:
@@ -97,11 +99,40 @@ def notify() -> None:
 
 
 @app.command()
+def check() -> None:
+    """Look at settings, database and its rights, schema, sealing key, clock, mail, public address and disk."""
+    from jamb.service.commands.check import looks
+
+    wrong = 0
+    for looked in looks():
+        wrong += bool(looked.fault)
+        typer.echo(f"{'✗' if looked.fault else '✓'} {looked.name}: {looked.fault or looked.found}")
+    if wrong:
+        raise typer.Exit(1)
+
+
+@app.command()
+def verify() -> None:
+    """Look through all directories, as of a restored copy: ledgers, keys, how much there is, until which moment."""
+    from jamb.service.commands.verify import verified
+
+    wrong = 0
+    for found in verified(backend_of(read_settings()), datetime.now(UTC)):
+        wrong += bool(found.fault)
+        what = f"{found.entries} entries in the ledger, {found.clients} clients, {found.people} people"
+        last = f"last change {found.until:%Y-%m-%d %H:%M:%S} UTC"
+        typer.echo(f"{'✗' if found.fault else '✓'} {found.slug}: {found.fault or f'{what}; {last}'}")
+    if wrong:
+        raise typer.Exit(1)
+
+
+@app.command()
 def settings() -> None:
-    """List the settings that the environment may give."""
+    """List the settings. Each comes from the environment, from a file named by NAME_FILE, or from JAMB_SETTINGS."""
     for name, field in Settings.model_fields.items():
-        default = "" if field.default is None else f" (default: {field.default})"
-        typer.echo(f"JAMB_{name.upper():<14} {field.description}{default}")
+        given = field.get_default(call_default_factory=True)
+        default = "" if given in (None, "") else f" (default: {given})"
+        typer.echo(f"JAMB_{name.upper():<26} {field.description}{default}")
 
 
 @app.command()
@@ -109,7 +140,7 @@ def openapi(target: Annotated[Path, typer.Argument(help="File to write")]) -> No
     """Write the API's description (OpenAPI 3.1)."""
     from jamb.service.app import create_app
 
-    document = create_app(Settings()).openapi()
+    document = create_app(read_settings()).openapi()
     target.write_text(json.dumps(document, indent=2, ensure_ascii=False) + "\n")
 
 
@@ -126,8 +157,5 @@ def run() -> None:
     except JambError as error:
         fields = " ".join(f"{one.field}: {one.sent!r}; allowed: {one.allowed}." for one in error.violations)
         sys.exit(" ".join(filter(None, (f"jamb-service: {error.message.rstrip('.')}.", fields, error.next_step))))
-    except ValidationError as error:
-        faults = "; ".join(f"JAMB_{str(fault['loc'][0]).upper()}: {fault['msg']}" for fault in error.errors())
-        sys.exit(f"jamb-service: {faults}")
     except OperationalError:
         sys.exit("jamb-service: the database does not answer; check JAMB_DATABASE_URL and that it runs.")

@@ -2,51 +2,65 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
-from psycopg import AsyncConnection, InterfaceError, OperationalError
+from psycopg import InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
+from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.actions.base.backend import Backend
+from jamb.actions.directory.addresses import former_addresses
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.running.background import Background
+from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
-from jamb.service.sealing import sealer_for
 from jamb.service.seats import Seats
-from jamb.service.settings import Settings
 from jamb.service.turns import Turns
-from jamb.store.base.engine import driver_outage, driver_url, make_engine, unavailable
+from jamb.store.base.connections import GRACE_SECONDS, BoundedAsyncConnection, Patience
+from jamb.store.base.engine import make_engine
+from jamb.store.base.outages import driver_outage
 
 POOL_TIMEOUT_SECONDS = 3.0
+# After an outage: how long until the pool tries again to connect, at most.
+RECONNECT_SECONDS = 2.0
+# A token request waits no longer for the database, however often a connection turns out to be dead.
+READ_SECONDS = 4.0
+_Pool = AsyncConnectionPool[BoundedAsyncConnection]
 
 
 class Reader:
-    """Runs one prepared read on the driver and returns its rows; an outage becomes `StoreUnavailable`."""
+    """Runs one read on the driver, prepared where no pooler is between, and returns its rows.
 
-    def __init__(self, pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> None:
+    An outage becomes `StoreUnavailable`.
+    """
+
+    def __init__(self, pool: _Pool, *, prepared: bool) -> None:
         self._pool = pool
+        self._prepared = prepared
 
     async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
-        for again in (True, False):
+        ends = time.monotonic() + READ_SECONDS
+        while True:
             try:
                 async with self._pool.connection() as connection:
-                    cursor = await connection.execute(statement, parameters, prepare=True, binary=True)
+                    cursor = await connection.execute(statement, parameters, prepare=self._prepared, binary=True)
                     return await cursor.fetchall()
             except PoolTimeout as error:
                 raise driver_outage(error, self._pool) from error
             except (OperationalError, InterfaceError) as error:
-                # A restarted server leaves dead connections in the pool: replace them all, then try once more.
-                if not again:
-                    raise unavailable() from error
-                await self._pool.check()
-        raise AssertionError("unreachable")
+                # A restarted server leaves dead connections in the pool, which fail at once: the next may be alive.
+                if not connection.broken or time.monotonic() > ends:
+                    raise driver_outage(error) from error
 
 
 @dataclass(slots=True)
@@ -61,27 +75,34 @@ class Runtime:
     egress: Egress
     turns: Turns
     seats: Seats
+    # What goes on beside requests has connections of its own, on which a statement may take longer.
+    work: Backend
+    readiness: Readiness
 
 
 @asynccontextmanager
 async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     """Open the pools, run until the block ends, then flush what is recorded and close."""
-    engine = make_engine(settings.database())
-    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
-    pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]] = AsyncConnectionPool(
-        driver_url(settings.database()),
-        min_size=1,
-        max_size=8,
-        timeout=POOL_TIMEOUT_SECONDS,
-        open=False,
-        kwargs={"autocommit": True, "connect_timeout": 3, "application_name": "jamb tokens"},
+    backend = backend_for_requests(settings)
+    work_patience = Patience(settings.work_statement_seconds, settings.database_pooled)
+    work_engine = make_engine(
+        settings.database(),
+        work_patience,
+        pool_size=settings.work_pool_size,
+        name="jamb work",
     )
+    pool = _token_pool(settings)
     await pool.open(wait=False)
     egress = Egress(settings.inner())
-    recorder, reader, outside_keys = Recorder(pool), Reader(pool), OutsideKeys(egress)
+    prepared = not settings.database_pooled
+    recorder, reader = Recorder(pool, prepared=prepared), Reader(pool, prepared=prepared)
+    outside_keys = OutsideKeys(egress)
     background = Background()
     try:
-        async with recorder.running(background), background.doing("retention", lambda: forgetting(pool)):
+        async with (
+            recorder.running(background),
+            background.doing("retention", lambda: forgetting(settings.database(), work_patience)),
+        ):
             yield Runtime(
                 settings,
                 backend,
@@ -92,9 +113,43 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 background,
                 egress,
                 Turns(settings.turn_seconds),
-                Seats(),
+                Seats(settings.pool_size),
+                replace(backend, engine=work_engine),
+                Readiness(),
             )
     finally:
         await egress.close()
         await pool.close()
+        work_engine.dispose()
         backend.engine.dispose()
+
+
+def backend_for_requests(settings: Settings) -> Backend:
+    """Return what requests stand on. Raises `Misuse` where the sealing key is missing or another."""
+    patience = Patience(settings.statement_seconds, settings.database_pooled)
+    engine = make_engine(settings.database(), patience, pool_size=settings.pool_size)
+    backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+    try:
+        return replace(backend, formers=former_addresses(backend, datetime.now(UTC)))
+    except SQLAlchemyError:
+        # Away, or never migrated: readiness says so.
+        return backend
+
+
+def _token_pool(settings: Settings) -> _Pool:
+    patience = Patience(READ_SECONDS - GRACE_SECONDS, settings.database_pooled)
+
+    async def patient(connection: BoundedAsyncConnection) -> None:
+        connection.patience = patience.until_given_up
+
+    return AsyncConnectionPool(
+        settings.database(),
+        connection_class=BoundedAsyncConnection,
+        min_size=1,
+        max_size=settings.token_pool_size,
+        timeout=POOL_TIMEOUT_SECONDS,
+        reconnect_timeout=RECONNECT_SECONDS,
+        open=False,
+        configure=patient,
+        kwargs={"autocommit": True, **patience.arguments(settings.database(), "jamb tokens")},
+    )

@@ -10,14 +10,13 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from jamb.store.base.engine import MOST_AT_ONCE, POOL_TIMEOUT_SECONDS, busy
-
-# The rest is for whatever asks for a connection of its own: sign-ins, rounds of background work.
-SPARE_CONNECTIONS = 4
+from jamb.store.base.engine import POOL_TIMEOUT_SECONDS
+from jamb.store.base.outages import busy
 
 
 class Seats:
-    def __init__(self, at_once: int = MOST_AT_ONCE - SPARE_CONNECTIONS, seconds: float = POOL_TIMEOUT_SECONDS) -> None:
+    def __init__(self, at_once: int, seconds: float = POOL_TIMEOUT_SECONDS) -> None:
+        """`at_once`: connections of the pool; those beyond it are for what asks for one of its own (sign-ins)."""
         self._free = asyncio.Semaphore(at_once)
         self._seconds = seconds
 

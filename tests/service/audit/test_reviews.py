@@ -24,7 +24,8 @@ from jamb.core.errors import NameTaken, StillInUse
 from jamb.core.notices import NoticeKind
 from jamb.core.permissions import DataClass
 from jamb.core.reach import ReachKind
-from jamb.service.settings import Settings
+from jamb.service.config.sealing import sealer_for
+from jamb.service.config.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import Sealer
 from jamb.wire.audit.reviews import ReviewItem
@@ -43,7 +44,7 @@ def steward(world: World) -> Iterator[Jamb]:
 @pytest.fixture
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    sealer: Sealer = Settings(home=world.home).make_sealing_key()
+    sealer: Sealer = sealer_for(Settings(home=world.home), engine, datetime.now(UTC))
     yield Backend(engine, sealer, world.base_url)
     engine.dispose()
 

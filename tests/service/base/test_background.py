@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import threading
-from base64 import b64encode
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import asynccontextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -19,11 +17,11 @@ from jamb.actions.base.duties import do_all
 from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.duties import Duty, pause_after
 from jamb.core.errors import TooManyTries
+from jamb.service.config.settings import Settings
 from jamb.service.running import background
 from jamb.service.running.background import Background
 from jamb.service.running.recorder import Attempt
-from jamb.service.runtime import Runtime, open_runtime
-from jamb.service.settings import Settings
+from jamb.service.runtime import Runtime
 from jamb.service.turns import Turns
 from jamb.service.work import queue
 from tests.attacks.rounds import in_an_office
@@ -127,31 +125,20 @@ def test_a_duty_that_fails_waits_longer_each_time() -> None:
     assert (waits[0], waits[-1]) == (timedelta(minutes=1), timedelta(hours=1))
 
 
-def test_only_a_process_with_a_mail_server_works_on_what_needs_one() -> None:
+def test_only_a_process_with_a_mail_server_works_on_what_needs_one(world: World) -> None:
     without, with_one = Settings(), Settings(smtp_url=SecretStr("smtp://127.0.0.1:25"))
 
-    async def tasks() -> dict[str, str]:
-        async with open_office_without_a_database() as office:
-            return {
-                name: task.queue
-                for name, task in queue.make_queue(office).tasks.items()
-                if name in {"look", "push", "post", "rotate"}
-            }
+    async def tasks(office: Runtime) -> dict[str, str]:
+        return {
+            name: task.queue
+            for name, task in queue.make_queue(office).tasks.items()
+            if name in {"look", "push", "post", "rotate"}
+        }
 
-    found = run(tasks())
+    found = in_an_office(world, tasks)
     needing = {name for name, place in found.items() if place not in queue.queues_of(without)}
     assert needing == {"post", "rotate"}
     assert set(found.values()) <= set(queue.queues_of(with_one))
-
-
-@asynccontextmanager
-async def open_office_without_a_database() -> AsyncIterator[Runtime]:
-    """A process whose database is away is a process all the same."""
-    settings = Settings(
-        database_url=SecretStr("postgresql://x:y@127.0.0.1:9/x"), sealing_key=SecretStr(b64encode(bytes(32)).decode())
-    )
-    async with open_runtime(settings) as office:
-        yield office
 
 
 def test_turns_are_few_known_devices_first_and_nobody_waits_for_ever() -> None:

@@ -50,10 +50,13 @@ class Operator:
         )
 
     @contextmanager
-    def serving(self, ready: int = 200) -> Iterator[str]:
+    def serving(self, ready: int = 200, **settings: str) -> Iterator[str]:
         with (self.home.parent / "log").open("ab") as log:
             process = subprocess.Popen(
-                [sys.executable, "-m", "jamb.service", "serve"], env=self.environment(), stdout=log, stderr=log
+                [sys.executable, "-m", "jamb.service", "serve"],
+                env=self.environment(**settings),
+                stdout=log,
+                stderr=log,
             )
             try:
                 base = f"http://127.0.0.1:{self.port}"

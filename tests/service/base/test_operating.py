@@ -15,11 +15,12 @@ from uuid import uuid4
 import httpx
 import psycopg
 import pytest
+from pydantic import SecretStr
 
-from jamb.core.errors import Misuse
-from jamb.service.settings import SEALING_KEY_FILE, Settings
+from jamb.service.config.settings import SEALING_KEY_FILE, Settings
+from jamb.service.config.sources import gathered, unknown
 from tests.service.directory.test_administration import HERE, _guard
-from tests.world import ROOT, World, unique, wait_until
+from tests.world import ROOT, World, unique
 
 SERVICE = ROOT / ".venv/bin/jamb-service"
 
@@ -29,61 +30,78 @@ SERVICE = ROOT / ".venv/bin/jamb-service"
 
 def test_a_sealing_key_is_made_once_even_by_many_at_once_and_is_private(tmp_path: Path) -> None:
     with ThreadPoolExecutor(8) as pool:
-        keys = {
-            sealer.ledger_key
-            for sealer in pool.map(lambda _: Settings(home=tmp_path / "h").make_sealing_key(), range(16))
-        }
+        keys = {key.mark for key in pool.map(lambda _: Settings(home=tmp_path / "h").make_sealing_key(), range(16))}
     assert len(keys) == 1
     assert (tmp_path / "h" / SEALING_KEY_FILE).stat().st_mode & 0o777 == 0o600
 
 
-def test_a_sealing_key_from_the_environment_wins_and_a_bad_one_is_refused(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("JAMB_SEALING_KEY", base64.b64encode(bytes(32)).decode())
-    settings = Settings(home=tmp_path)
-    settings.sealer()
-    assert not (tmp_path / SEALING_KEY_FILE).exists()
-    assert base64.b64encode(bytes(32)).decode() not in repr(settings)
-    for bad, said in (("not base64!", "not base64"), (base64.b64encode(b"short").decode(), "32 bytes")):
-        monkeypatch.setenv("JAMB_SEALING_KEY", bad)
-        with pytest.raises(Misuse, match=said):
-            Settings(home=tmp_path).sealer()
+def test_a_sealing_key_from_the_settings_wins_and_is_never_shown(tmp_path: Path) -> None:
+    text = base64.b64encode(bytes(32)).decode()
+    made = Settings(home=tmp_path).make_sealing_key()
+    settings = Settings(home=tmp_path, sealing_key=SecretStr(text))
+    found = settings.kept_sealing_key()
+    assert found is not None
+    assert found.mark != made.mark
+    assert text not in repr(settings) + repr(found) + repr(made)
 
 
-def test_without_its_sealing_key_the_service_signs_nothing_and_says_why(world: World, tmp_path: Path) -> None:
-    made = world.client(granted=["berths.view"])
-    port = world.port + 9
-    environment = {
-        **os.environ,
-        "JAMB_HOME": str(tmp_path),
-        "JAMB_PORT": str(port),
-        "JAMB_DATABASE_URL": world.cluster.url,
-    }
-    log = tmp_path / "log"
-    with log.open("wb") as file:
-        process = subprocess.Popen([SERVICE, "serve"], env=environment, stdout=file, stderr=file)
-    try:
-        wait_until(lambda: httpx_ready(port))
-        form = {"grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret}
-        answer = httpx.post(f"http://127.0.0.1:{port}/d/quillhaven/token", data=form)
-        assert answer.status_code == 401, "digests are keyed by it: no secret fits"
-        person = world.person("steward")
-        body = {"login": person["login"], "password": person["password"]}
-        with httpx.Client(base_url=f"http://127.0.0.1:{port}") as http:
-            http.post("/api/v1/session", json=body).raise_for_status()
-            verified = http.get(f"{HERE}/ledger/verification").json()
-        assert not verified["sound"], "the ledger's seal is under another key"
-    finally:
-        process.terminate()
-        process.wait(timeout=15)
+# Settings
 
 
-def httpx_ready(port: int) -> bool:
-    try:
-        return httpx.get(f"http://127.0.0.1:{port}/ready", timeout=5).status_code == 200
-    except httpx.TransportError:
-        return False
+WRONG = {
+    "JAMB_LOG_LEVEL": ("loud", "debug"),
+    "JAMB_PORT": ("many", "whole number"),
+    "JAMB_SMTP_URL": ("mailhost:25", "smtp://"),
+    "JAMB_NOTICES_CRON": ("every minute", "cron line"),
+    "JAMB_DATABASE_URL": ("mysql://u:hidden@h/d", "postgresql://"),
+    "JAMB_SEALING_KEY": ("bm90IGxvbmcgZW5vdWdo", "32 bytes"),
+    "JAMB_MAIL_FROM": ("nobody", "name@domain"),
+    "JAMB_PUBLIC_URL": ("jamb.example", "https://"),
+}
+
+
+def test_all_settings_that_do_not_fit_are_told_together_and_no_secret_with_them(tmp_path: Path) -> None:
+    environment = {"PATH": os.environ["PATH"], "HOME": str(tmp_path)}
+    told = subprocess.run(
+        [SERVICE, "serve"],
+        env=environment | {name: value for name, (value, _) in WRONG.items()},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert (told.returncode, "Traceback" in told.stderr, "hidden" in told.stderr) == (1, False, False)
+    lines = told.stderr.splitlines()
+    for name, (_, allowed) in WRONG.items():
+        assert any(name in line and allowed in line for line in lines), (name, told.stderr)
+
+
+def test_settings_come_from_the_environment_then_from_files_then_from_the_settings_file(tmp_path: Path) -> None:
+    (tmp_path / "metrics").write_text("from a file\n")
+    (tmp_path / "jamb.env").write_text(
+        f"JAMB_PORT=8441\nJAMB_HOST=10.0.0.1\nJAMB_METRICS_TOKEN_FILE={tmp_path}/metrics\n# a note\n"
+    )
+    environment = {"JAMB_SETTINGS": str(tmp_path / "jamb.env"), "JAMB_HOST": "10.0.0.2"}
+    found, faults = gathered(Settings.model_fields, environment)
+    assert (found, faults) == ({"port": "8441", "host": "10.0.0.2", "metrics_token": "from a file"}, [])
+    (tmp_path / "jamb.env").write_text("JAMB_PROT=8441\n")
+    _, faults = gathered(Settings.model_fields, environment | {"JAMB_SMTP_URL_FILE": "/not/there"})
+    assert len(faults) == 2
+    assert any("JAMB_PROT" in fault and "is JAMB_PORT meant?" in fault for fault in faults)
+    assert any("/not/there cannot be read" in fault for fault in faults)
+    assert "is JAMB_PORT meant?" in unknown(Settings.model_fields, {"JAMB_PROT": "1", "JAMB_URL": "x"})[0]
+
+
+@pytest.mark.parametrize(
+    "url",
+    [
+        "postgresql://u:p@a.example:5432,b.example:5433/db?target_session_attrs=read-write",
+        "postgres://u:p@/db?host=a.example,b.example&port=1,2",
+        "host=a.example,b.example dbname=jamb user=u password=p",
+        "service=jamb",
+    ],
+)
+def test_every_usual_spelling_of_a_database_is_taken(url: str) -> None:
+    assert Settings(database_url=SecretStr(url)).database() == url
 
 
 # A database that is not ready
@@ -99,32 +117,13 @@ def empty(world: World) -> Iterator[str]:
         connection.execute(f"drop database {name} with (force)")
 
 
-def test_an_unmigrated_database_is_alive_but_not_ready_until_it_is_migrated(
-    world: World, empty: str, tmp_path: Path
-) -> None:
-    port = world.port + 9
-    environment = {**os.environ, "JAMB_HOME": str(tmp_path), "JAMB_PORT": str(port), "JAMB_DATABASE_URL": empty}
-    process = subprocess.Popen([SERVICE, "serve"], env=environment, stderr=subprocess.DEVNULL)
-    try:
-        wait_until(lambda: alive(port))
-        before = httpx.get(f"http://127.0.0.1:{port}/ready")
-        assert (before.status_code, before.json()["status"]) == (503, "waiting")
-        assert "never migrated" in before.json()["reason"]
+def test_an_unmigrated_database_is_not_served_and_migrating_twice_is_once(empty: str, tmp_path: Path) -> None:
+    environment = {**os.environ, "JAMB_HOME": str(tmp_path), "JAMB_DATABASE_URL": empty}
+    refused = subprocess.run([SERVICE, "serve"], env=environment, capture_output=True, text=True, check=False)
+    assert (refused.returncode, "never migrated" in refused.stderr) == (1, True)
+    for _ in range(2):
         done = subprocess.run([SERVICE, "migrate"], env=environment, capture_output=True, text=True, check=True)
         assert "current" in done.stdout
-        assert httpx.get(f"http://127.0.0.1:{port}/ready").json() == {"status": "ready"}
-        again = subprocess.run([SERVICE, "migrate"], env=environment, capture_output=True, text=True, check=True)
-        assert again.returncode == 0
-    finally:
-        process.terminate()
-        process.wait(timeout=15)
-
-
-def alive(port: int) -> bool:
-    try:
-        return httpx.get(f"http://127.0.0.1:{port}/health").json() == {"status": "alive"}
-    except httpx.TransportError:
-        return False
 
 
 def test_operating_without_settings_is_a_sentence(tmp_path: Path) -> None:

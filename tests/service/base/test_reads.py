@@ -12,7 +12,7 @@ from sqlalchemy import Engine, event
 from sqlalchemy.pool import Pool
 
 from jamb.service.app import create_app
-from jamb.service.settings import Settings
+from jamb.service.config.settings import Settings
 from tests.world import World, in_own_loop
 
 HERE = "/api/v1/directories/quillhaven"

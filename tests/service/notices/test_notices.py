@@ -36,8 +36,8 @@ from jamb.actions.notices import notices
 from jamb.client import BadInput, Conflict, Forbidden, HandoverLink, PrivateKey, unseal
 from jamb.core.credentials import state_of
 from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
+from jamb.service.config.settings import Settings
 from jamb.service.runtime import open_runtime
-from jamb.service.settings import Settings
 from jamb.service.work.queue import carry_all, rotate_by_policy
 from tests.world import Made, World, answers, unique, wait_until
 
@@ -247,7 +247,7 @@ def test_the_service_looks_and_sends_by_itself_and_two_processes_tell_once(world
     made, smtp = world.client(days=2), f"smtp://127.0.0.1:{world.port + 3}"
     often = {"JAMB_SMTP_URL": smtp, "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(**often), world.second_process(world.port + 8, **often):
-        wait_until(lambda: bool(mails(world, made.name)), seconds=20)
+        wait_until(lambda: bool(mails(world, made.name)), seconds=60)
         time.sleep(2.5)
     assert len(mails(world, made.name)) == 1
 
@@ -269,7 +269,7 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
         database.execute("update mail set next_at = now() where sent_at is null")
     later = world.client(days=2)
     with world.second_process(port, JAMB_SMTP_URL=f"smtp://127.0.0.1:{world.port + 3}", **often):
-        wait_until(lambda: bool(mails(world, later.name)), seconds=20)
+        wait_until(lambda: bool(mails(world, later.name)), seconds=60)
     assert len(mails(world, made.name)) == 1
     assert len(mails(world, later.name)) == 1
 
@@ -278,7 +278,7 @@ def test_the_queue_goes_on_after_the_database_was_away(world: World, steward: An
     often = {"JAMB_SMTP_URL": f"smtp://127.0.0.1:{world.port + 3}", "JAMB_NOTICES_CRON": "* * * * * */1"}
     with world.second_process(world.port + 8, **often):
         before = world.client(days=2)
-        wait_until(lambda: bool(mails(world, before.name)), seconds=20)
+        wait_until(lambda: bool(mails(world, before.name)), seconds=60)
         world.cluster.stop(mode="immediate")
         time.sleep(2)
         world.cluster.start()

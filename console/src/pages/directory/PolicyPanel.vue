@@ -37,6 +37,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "request_days", label: "Request lifetime", unit: "days", of: 1 },
   { name: "access_token_seconds", label: "Access token lifetime", unit: "minutes", of: 60 },
   { name: "person_token_seconds", label: "Command line sign-in lifetime", unit: "hours", of: 3600 },
+  { name: "signing_key_days", label: "Signing key rotation (0: by hand)", unit: "days", of: 1 },
   { name: "session_seconds", label: "Console sign-in lifetime", unit: "hours", of: 3600 },
   { name: "session_idle_seconds", label: "Console sign-in, unused", unit: "minutes", of: 60 },
 ];

@@ -16,7 +16,7 @@ from jamb.store.audit import reviews
 from jamb.store.audit.client_facts import LoadedClient
 from jamb.store.clients.clients import ids_of_all
 from jamb.store.directory import ledger
-from jamb.store.directory.directories import signing_keys
+from jamb.store.directory.directories import signing_key, signing_keys
 from jamb.store.resources import resources
 
 _AT_ONCE = 500
@@ -46,7 +46,7 @@ def ground(act: Act) -> Ground:
             act.directory.name,
             act.slug,
             act.backend.issuer(act.slug),
-            keys[0].kid,
+            signing_key(session, act.directory.id, act.now).kid,
             tuple(key.public_jwk for key in keys),
             head.sequence,
             head.hash,

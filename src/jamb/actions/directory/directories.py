@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
-from jwt.algorithms import ECAlgorithm
 from sqlmodel import Session
 
 from jamb.actions.base.act import THE_SERVICE, Act
 from jamb.actions.base.backend import Backend, command_line_client_id, console_client_id
 from jamb.actions.base.lookups import find_directory, find_resource
+from jamb.actions.directory.signing_keys import add_key
 from jamb.actions.judgement.judging import GRAVE, Wanted, decide_alone
 from jamb.actions.judgement.powers import Bench
 from jamb.core import own_api
@@ -38,16 +35,6 @@ from jamb.store.directory.authorities import authorities_of
 from jamb.store.resources import resources
 from jamb.wire.directory.directories import PolicyPreview
 
-ALGORITHM = "ES256"
-
-
-@dataclass(frozen=True, slots=True)
-class SigningKey:
-    """A published signing key: its id and public JWK (RFC 7517)."""
-
-    kid: str
-    public_jwk: dict[str, str]
-
 
 def open_directory(
     backend: Backend, slug: str, name: str, domain: str, policy: DirectoryPolicy, actor: Actor, now: datetime
@@ -68,7 +55,7 @@ def open_directory(
             )
         seal = seal_of(backend.sealer.ledger_key, 0, GENESIS)
         unit.session.add(ledger.LedgerHeadRow(directory_id=directory.id, sequence=0, hash=GENESIS, seal=seal))
-        kid = _add_signing_key(unit, backend, directory, now)
+        kid = add_key(unit, backend.sealer, now).kid
         _add_own_api(unit, backend, directory, now)
         unit.enter(
             "directory.opened",
@@ -81,14 +68,6 @@ def open_directory(
 def read_directory(backend: Backend, slug: str) -> Directory:
     with Session(backend.engine) as session:
         return find_directory(session, slug)
-
-
-def published_keys(backend: Backend, slug: str) -> list[SigningKey]:
-    """Return the directory's public keys, the signing one first (RFC 7517)."""
-    with Session(backend.engine) as session:
-        directory = find_directory(session, slug)
-        rows = directories.signing_keys(session, directory.id)
-        return [SigningKey(row.kid, row.public_jwk) for row in rows]
 
 
 def authority_certificates(backend: Backend, slug: str) -> str:
@@ -107,24 +86,6 @@ def _taken(slug: str) -> NameTaken:
     return NameTaken(
         f"There is already a directory “{slug}”.", violations=(Violation("slug", slug, "a short name not in use"),)
     )
-
-
-def _add_signing_key(unit: Unit, backend: Backend, directory: Directory, now: datetime) -> str:
-    private = ec.generate_private_key(ec.SECP256R1())
-    kid = secrets.token_hex(8)
-    public = ECAlgorithm.to_jwk(private.public_key(), as_dict=True)
-    plain = private.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
-    unit.session.add(
-        directories.SigningKeyRow(
-            kid=kid,
-            directory_id=directory.id,
-            algorithm=ALGORITHM,
-            public_jwk={**public, "kid": kid, "alg": ALGORITHM, "use": "sig"},
-            sealed=backend.sealer.seal(plain, f"{directory.id}/{kid}"),
-            created_at=now,
-        )
-    )
-    return kid
 
 
 def refresh_own_api(backend: Backend, now: datetime) -> list[str]:

@@ -19,8 +19,8 @@ from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.directory.roles import HolderKind, check_short_name
 from jamb.core.errors import BadInput, Conflict, Unsuited
 from jamb.core.reach import EVERYWHERE
-from jamb.store.base.sealing_marks import any_directory, keep_mark
-from jamb.store.base.work import Actor, observation
+from jamb.store.base.sealing_marks import any_directory
+from jamb.store.base.work import Actor
 from jamb.store.directory import directories as rows
 from jamb.store.directory import people as people_rows
 from jamb.store.directory import roles as role_rows
@@ -67,13 +67,6 @@ def open_with_steward(
     place = _tidied(wanted)
     login, name = login.strip().lower(), " ".join(name.split())
     check_person(login, name)
-    with observation(backend.engine) as session:
-        # Before anything is sealed: of two machines with keys of their own, one is refused here.
-        if keep_mark(session, backend.sealer.mark, now) != backend.sealer.mark:
-            raise Conflict(
-                "Another process opened this database with another sealing key.",
-                next_step="Give both the same JAMB_SEALING_KEY, or the same file of JAMB_HOME.",
-            )
     directories.open_directory(backend, place.slug, place.name, place.domain, DirectoryPolicy(), OPERATOR, now)
     return make_steward(backend, place.slug, login, name, hours, now)
 

@@ -17,7 +17,7 @@ from jamb.core.errors import NotFound, Unsuited
 from jamb.core.permissions import AccessKind, Effect
 from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
-from jamb.store.directory.directories import signing_keys
+from jamb.store.directory.directories import signing_key
 from jamb.store.resources import resources
 
 _PARAMETER = re.compile(r"\{([^{}]+)\}")
@@ -77,7 +77,7 @@ def plan_probe(act: Act, client_id: str, resource: str, operation: str, name: st
             client.name,
             client.state == ClientState.LIVE,
             client.kind == ClientKind.SERVICE,
-            signing_keys(session, act.directory.id)[0].kid,
+            signing_key(session, act.directory.id, act.now).kid,
             row.identifier,
             scope,
             details(row.identifier, held) or None,

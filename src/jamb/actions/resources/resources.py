@@ -21,8 +21,17 @@ from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
 from jamb.core.consent.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
-from jamb.core.openapi import operations_of
-from jamb.core.permissions import AccessKind, Catalogue, DataClass, Operation, kept_within, smallest, weigh_operation
+from jamb.core.openapi import operations_of, permissions_of
+from jamb.core.permissions import (
+    AccessKind,
+    Catalogue,
+    DataClass,
+    Operation,
+    Permission,
+    kept_within,
+    smallest,
+    weigh_operation,
+)
 from jamb.core.permissions import Proposal as ProposedSet
 from jamb.core.reach import CollectionTree, Reach
 from jamb.core.reach import kept_within as kept_within_reach
@@ -271,9 +280,10 @@ def preview(act: Act, catalogue: Catalogue) -> ResourceChange:
         return change_in(session, resources.by_name(session, act.directory.id, catalogue.name), catalogue, act.now)
 
 
-def draft(document: Any, data_class: DataClass) -> tuple[Operation, ...]:
-    """Return the operations that an OpenAPI 3.1 document describes, to be corrected and published."""
-    return operations_of(document, data_class)
+def draft(document: Any, data_class: DataClass) -> tuple[tuple[Operation, ...], tuple[Permission, ...]]:
+    """Return operations and permissions as an OpenAPI 3.1 document has them, to be corrected and published."""
+    operations = operations_of(document, data_class)
+    return operations, permissions_of(document, operations)
 
 
 def list_resources(act: Act) -> list[PublishedResource]:

@@ -11,13 +11,14 @@ import typer
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ResourceArgument, read_json
-from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, heading, note, out, plural, table
+from jamb.cli.base.output import EXIT_REFUSED, Form, Output, YesOption, confirm, emit, heading, note, out, plural, table
+from jamb.cli.credentials.private_files import write_private
+from jamb.client.resources.guards import as_published, set_up_guard
+from jamb.core.errors import BadInput
 from jamb.core.permissions import DataClass
 from jamb.wire.base.shapes import checked
 from jamb.wire.resources.reach import CollectionsSent
 from jamb.wire.resources.resources import (
-    OperationSent,
-    PermissionSent,
     Proposal,
     Resource,
     ResourceChange,
@@ -83,7 +84,7 @@ def draft(
         DataClass, typer.Option(help="The class of its data, to be corrected by operation")
     ] = DataClass.INTERNAL,
 ) -> None:
-    """Print a resource made from an OpenAPI document: correct it, add permissions, then publish it."""
+    """Print a resource made from an OpenAPI document: correct it, then publish it. Its scopes become permissions."""
     with connected() as jamb:
         found = jamb.resources.draft(read_json("DOCUMENT", document), data_class=data)
     print(
@@ -93,13 +94,17 @@ def draft(
                 "identifier": identifier,
                 "object_name": "",
                 "operations": [one.model_dump(mode="json") for one in found.operations],
-                "permissions": [],
+                "permissions": [one.model_dump(mode="json") for one in found.permissions],
             },
             indent=2,
             ensure_ascii=False,
         )
     )
-    note(f"{len(found.operations)} operations. Check effect and data of each; then add permissions that unlock them.")
+    unlocked = {name for one in found.permissions for name in one.unlocks}
+    closed = [one.name for one in found.operations if one.name not in unlocked]
+    note(f"{len(found.operations)} operations, {len(found.permissions)} permissions. Check effect and data of each.")
+    if closed:
+        note(f"No permission opens {', '.join(closed[:10])}{' …' if len(closed) > 10 else ''} yet.")
 
 
 @app.command()
@@ -107,14 +112,28 @@ def export(resource: ResourceArgument) -> None:
     """Print a resource as a file that `publish` takes."""
     with connected() as jamb:
         found = jamb.resources.read(resource)
-    sent = ResourceSent.model_validate(
-        {
-            **found.model_dump(include=set(ResourceSent.model_fields) - {"operations", "permissions"}),
-            "operations": [one.model_dump(include=set(OperationSent.model_fields)) for one in found.operations],
-            "permissions": [one.model_dump(include=set(PermissionSent.model_fields)) for one in found.permissions],
-        }
-    )
-    print(json.dumps(sent.model_dump(mode="json"), indent=2, ensure_ascii=False))
+    print(json.dumps(as_published(found).model_dump(mode="json"), indent=2, ensure_ascii=False))
+
+
+@app.command()
+def guard(
+    resource: ResourceArgument,
+    save: Annotated[Path, typer.Option(help="The file for the API's guard: what it needs, with its secret")],
+) -> None:
+    """Register the client by which a resource's API reports use and hears of what is taken away; save what it needs.
+
+    The API gives the file to `Guard.from_file`. Only you can read it; hand it over to whoever runs the API.
+    """
+    if save.exists():
+        raise BadInput.field("--save", str(save), "a file that is not there yet", "Choose another, or remove it.")
+    with connected() as jamb:
+        made = set_up_guard(jamb, resource)
+    write_private(save, (json.dumps(made.values, indent=2) + "\n").encode())
+    out.print(f"{made.client_name} ({made.values['client_id']}) guards {resource}; {save} has what its API needs.")
+    for left in made.left:
+        note(f"Left to do: {left}")
+    if made.left:
+        raise typer.Exit(EXIT_REFUSED)
 
 
 @app.command()

@@ -14,6 +14,7 @@ class Duty(StrEnum):
     ROTATE = "open rotations by policy"
     EVALUATE = "evaluate what changed"
     CLOSE_REVIEWS = "close reviews that are due"
+    ROTATE_KEYS = "rotate the signing key by policy"
     TELL = "find what is to be told"
 
 

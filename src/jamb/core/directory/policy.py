@@ -43,6 +43,7 @@ class DirectoryPolicy:
         restore_days: how long a removed client can be restored.
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
+        signing_key_days: how long a key signs tokens before the next one does; 0: until somebody rotates it.
         session_seconds: life of a console session.
         session_idle_seconds: how long a console session may go unused before it ends.
         two_people_weight: from this added weight on, whoever asked may not consent.
@@ -75,6 +76,7 @@ class DirectoryPolicy:
     restore_days: int = 30
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
+    signing_key_days: int = 180
     session_seconds: int = 10 * 3600
     session_idle_seconds: int = 2 * 3600
     two_people_weight: int = 24
@@ -118,6 +120,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "key_default_days": (1, 3650),
     "key_longest_days": (1, 3650),
     "credentials_at_once": (2, 20),
+    "signing_key_days": (0, 3650),
     "secret_heaviest_weight": (0, ANY_WEIGHT),
     "overlap_days": (1, 180),
     "rotation_opens_days": (0, 180),

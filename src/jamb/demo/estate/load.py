@@ -23,7 +23,6 @@ from jamb.core.errors import Conflict
 from jamb.core.reach import CollectionTree
 from jamb.demo.estate.plan import Estate
 from jamb.demo.estate.records import DAY, DOMAIN, Client, Dice, Use, at
-from jamb.store.base.engine import driver_url
 from jamb.store.base.work import Actor
 from jamb.store.directory.roles import role_by_name
 from jamb.store.resources.resources import resources_of
@@ -38,7 +37,7 @@ def load_estate(backend: Backend, url: str, slug: str, estate: Estate, now: date
     Raises:
         NameTaken: there is a directory of this short name already. Conflict: this very estate is there already.
     """
-    with psycopg.connect(driver_url(url)) as connection:
+    with psycopg.connect(url) as connection:
         first = estate.clients[0].id
         if connection.execute("select 1 from client where id = %s", [first]).fetchone() is not None:
             raise Conflict(
@@ -59,7 +58,7 @@ def load_estate(backend: Backend, url: str, slug: str, estate: Estate, now: date
         assert steward is not None
         steward_id = steward.id
     dice = Dice(f"records of {estate.clients[0].id}")
-    with psycopg.connect(driver_url(url)) as connection:
+    with psycopg.connect(url) as connection:
         # What is copied is looked at anew as a whole: a note for each row would only say so again.
         connection.execute("set session_replication_role = replica")
         writer = _Writer(connection, directory.id, places, estate, dice, now)

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 
+import structlog
 from sqlalchemy import Engine
-from sqlalchemy.exc import ProgrammingError
+from sqlalchemy.exc import OperationalError
 
 from jamb.actions.base.backend import Backend
+from jamb.actions.directory.addresses import address_fault
 from jamb.core.errors import Misuse
-from jamb.service.sealing import sealer_for
-from jamb.service.settings import Settings
+from jamb.service.config.sealing import NEVER_MIGRATED, sealer_for
+from jamb.service.config.settings import Settings
+from jamb.store.base.connections import Patience
 from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import current_revision, newest_revision
+from jamb.store.base.outages import reason_of
+
+# A machine may start before its database does.
+START_SECONDS = 60.0
+AGAIN_SECONDS = 2.0
 
 
 def backend_of(settings: Settings, *, prepare: Callable[[Engine], None] | None = None) -> Backend:
@@ -25,7 +34,7 @@ def backend_of(settings: Settings, *, prepare: Callable[[Engine], None] | None =
     Raises:
         Misuse: the schema is another version's, or the sealing key is missing or another.
     """
-    engine = make_engine(settings.database())
+    engine = make_engine(settings.direct_database())
     if prepare is not None:
         prepare(engine)
     else:
@@ -33,14 +42,40 @@ def backend_of(settings: Settings, *, prepare: Callable[[Engine], None] | None =
     return Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
 
 
+def look_before_serving(settings: Settings) -> None:
+    """Refuse to serve with another schema, sealing key or public address; wait a little for a database that is away.
+
+    Raises:
+        Misuse: with a sentence of what to do. OperationalError: the database did not answer for `START_SECONDS`.
+    """
+    ends = time.monotonic() + START_SECONDS
+    while True:
+        try:
+            return _look(settings)
+        except OperationalError as error:
+            if time.monotonic() > ends:
+                raise
+            structlog.get_logger("jamb.start").warning("the database does not answer yet", **reason_of(error))
+            time.sleep(AGAIN_SECONDS)
+
+
+def _look(settings: Settings) -> None:
+    engine = make_engine(settings.database(), Patience(settings.statement_seconds, settings.database_pooled))
+    settings.direct_database()
+    try:
+        refuse_other_schema(engine)
+        backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
+        if fault := address_fault(backend):
+            raise Misuse(fault)
+    finally:
+        engine.dispose()
+
+
 def refuse_other_schema(engine: Engine) -> None:
     """Raise `Misuse` unless the database has the schema of this version."""
-    try:
-        revision = current_revision(engine)
-    except ProgrammingError:
-        revision = None
+    revision = current_revision(engine)
     if revision is None:
-        raise Misuse("the database was never migrated: run `jamb-service migrate`, or `jamb-service directories open`")
+        raise Misuse(NEVER_MIGRATED)
     if revision != newest_revision():
         raise Misuse(
             f"the database has schema {revision}, this version speaks {newest_revision()}: run `jamb-service migrate` "

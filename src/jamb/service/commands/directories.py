@@ -7,10 +7,10 @@ from typing import Annotated
 
 import typer
 
-from jamb.actions.directory import opening
+from jamb.actions.directory import addresses, opening
 from jamb.core.directory.sign_in_links import DEFAULT_HOURS, MOST_HOURS
 from jamb.service.commands.backend import backend_of
-from jamb.service.settings import Settings
+from jamb.service.config.settings import read_settings
 from jamb.store.base.migrate import migrate
 from jamb.wire.directory.sign_in_links import SignInLink
 
@@ -33,7 +33,7 @@ def open_(
 
     On an empty database it makes the schema and, where there is none, the sealing key.
     """
-    settings = Settings()
+    settings = read_settings()
     backend = backend_of(settings, prepare=migrate)
     wanted = opening.NewDirectory(slug, name, domain)
     link = opening.open_with_steward(backend, wanted, steward, steward_name, hours, _now())
@@ -46,7 +46,7 @@ def open_(
 @app.command("list")
 def list_() -> None:
     """List the directories, with the stewards who can sign in."""
-    for found in opening.list_directories(backend_of(Settings()), _now()):
+    for found in opening.list_directories(backend_of(read_settings()), _now()):
         state = f"suspended since {found.suspended_at:%Y-%m-%d %H:%M} UTC" if found.suspended_at is not None else "open"
         stewards = ", ".join(found.stewards) or "nobody yet: run `jamb-service directories steward`"
         typer.echo(f"{found.slug}  {found.name}, {found.domain}; {state}; stewards: {stewards}")
@@ -60,7 +60,7 @@ def steward(
     hours: HoursOption = DEFAULT_HOURS,
 ) -> None:
     """Print a new link for a steward; or make somebody steward where no steward can sign in."""
-    _print(opening.make_steward(backend_of(Settings()), slug, login, name, hours, _now()))
+    _print(opening.make_steward(backend_of(read_settings()), slug, login, name, hours, _now()))
 
 
 @app.command()
@@ -70,21 +70,35 @@ def rename(
     domain: Annotated[str | None, typer.Option(help="Another domain, by which its people sign in")] = None,
 ) -> None:
     """Give a directory another name or domain. Its short name stays: addresses have it."""
-    opening.rename(backend_of(Settings()), slug, name, domain, _now())
+    opening.rename(backend_of(read_settings()), slug, name, domain, _now())
     typer.echo(f"{slug} is renamed.")
+
+
+@app.command()
+def move(
+    days: Annotated[int, typer.Option(min=0, max=addresses.MOST_DAYS, help="How long the former address holds")] = 30,
+) -> None:
+    """Move all directories to the address of JAMB_PUBLIC_URL; then start the service anew.
+
+    For so many days tokens, requests and assertions made for the former address are good at the new one. Guards of
+    APIs check the issuer themselves: give them the new one with the former beside it before the move.
+    """
+    for slug, former in addresses.move(backend_of(read_settings()), days, _now()).items():
+        typer.echo(f"{slug} was reached at {former}.")
+    typer.echo(f"All directories are reached at {read_settings().base_url}. Start every process with it.")
 
 
 @app.command()
 def suspend(slug: SlugArgument, reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "") -> None:
     """Suspend a directory: no sign-in, no new token, no administration. Tokens given before run out in minutes."""
-    opening.set_suspended(backend_of(Settings()), slug, reason, _now(), suspended=True)
+    opening.set_suspended(backend_of(read_settings()), slug, reason, _now(), suspended=True)
     typer.echo(f"{slug} is suspended; `jamb-service directories resume {slug}` ends it.")
 
 
 @app.command()
 def resume(slug: SlugArgument, reason: Annotated[str, typer.Option(help="Why, for the ledger")] = "") -> None:
     """Resume a suspended directory, as it was."""
-    opening.set_suspended(backend_of(Settings()), slug, reason, _now(), suspended=False)
+    opening.set_suspended(backend_of(read_settings()), slug, reason, _now(), suspended=False)
     typer.echo(f"{slug} is open again.")
 
 

@@ -17,6 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from jamb.core.errors import JambError, Malformed, Misdirected, TooLarge
 from jamb.core.text import ONE_LINE, line_fault, visible
+from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
@@ -26,6 +27,8 @@ _OPEN = ("/api/v1/session", "/api/v1/devices/", "/api/v1/handovers/", "/api/v1/s
 _UNNAMED = ("/health", "/ready", "/metrics")
 # Token requests have records of their own, and the address of a calendar is its key.
 _UNLOGGED = ("/health", "/ready", "/assets/", "/d/")
+# Where the guard of a route puts the id of who calls, for the log.
+CALLER = "jamb.caller"
 _log = structlog.get_logger("jamb.request")
 
 
@@ -48,13 +51,15 @@ class Middleware:
             await self._app(scope, receive, send)
             return
         started = time.perf_counter()
-        status = 500
+        status, number = 500, request_id.begin()
 
         async def answered(message: Message) -> None:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]
-                self._add_headers(MutableHeaders(scope=message), path)
+                headers = MutableHeaders(scope=message)
+                headers[request_id.HEADER] = number
+                self._add_headers(headers, path)
             await send(message)
 
         try:
@@ -65,7 +70,15 @@ class Middleware:
         finally:
             if not path.startswith(_UNLOGGED):
                 took = round(1000 * (time.perf_counter() - started), 1)
-                _log.info("request", method=scope["method"], path=visible(path[:300]), status=status, ms=took)
+                _log.info(
+                    "request",
+                    method=scope["method"],
+                    path=visible(path[:300]),
+                    status=status,
+                    ms=took,
+                    address=(scope.get("client") or ("",))[0],
+                    caller=scope.get(CALLER, ""),
+                )
 
     def _longest(self, path: str) -> int:
         return MOST_OPEN_BODY_BYTES if path.startswith(_OPEN) else self._max_body_bytes

@@ -8,13 +8,16 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import Response
-from sqlalchemy.exc import DataError, SQLAlchemyError
+from sqlalchemy.exc import DataError, DBAPIError, SQLAlchemyError
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.routing import Match
 
 from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, WorldFailure, shorten
+from jamb.service.http import request_id
 from jamb.service.oauth.errors import OAuthError
-from jamb.store.base.engine import outage_of
+from jamb.store.base.migrate import current_revision, newest_revision
+from jamb.store.base.outages import outage_of, reason_of, unavailable
 from jamb.wire.base.problems import MEDIA_TYPE, Problem, problem_of
 from jamb.wire.base.shapes import MOST_FAULTS
 
@@ -37,6 +40,9 @@ _ALLOWED = {
     "uuid_parsing": "an id (a UUID)",
     "timezone_aware": "a moment with its zone, as 2031-05-01T06:00:00Z",
 }
+# SQLSTATE of a table and of a column that are not there (PostgreSQL manual, appendix A).
+_NOT_THERE = frozenset({"42P01", "42703"})
+_UPGRADED = "The database has the schema of another version of the service, which is being upgraded."
 # Fields whose value is never repeated, whatever is wrong with it.
 _NEVER_ECHOED = ("password", "passphrase", "secret", "token", "code", "key")
 
@@ -52,6 +58,8 @@ def add_problem_handlers(app: FastAPI) -> None:
     async def refused(request: Request, error: JambError) -> Response:
         if problem_of(error).status == 500:
             _log.error("misuse", error=error.message)
+        elif isinstance(error, WorldFailure) and error.__cause__ is not None:
+            _log.warning("answered that it cannot be done now", told=error.message, **reason_of(error.__cause__))
         return _answer(request, error)
 
     @app.exception_handler(RequestValidationError)
@@ -70,23 +78,25 @@ def add_problem_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(SQLAlchemyError)
     async def store(request: Request, error: SQLAlchemyError) -> Response:
-        outage = outage_of(error)
-        if outage is not None:
-            return _answer(request, outage)
-        if isinstance(error, DataError):
-            # What no column can hold, whatever field it came in: a NUL, most likely.
-            return problem_response(
-                BadInput.field("text", "a character of value 0, perhaps", "characters that can be kept")
-            )
-        diagnosis = getattr(getattr(error, "orig", None), "diag", None)
-        _log.error(
-            "store refused",
-            error=type(error).__name__,
-            constraint=getattr(diagnosis, "constraint_name", None),
-            table=getattr(diagnosis, "table_name", None),
-            sqlstate=getattr(diagnosis, "sqlstate", None),
-        )
-        return problem_response(JambError("store"))
+        return _answer(request, await _of_database(request, error))
+
+
+async def _of_database(request: Request, error: SQLAlchemyError) -> JambError:
+    """Return what to say where the database did not do what it was asked to; the reason goes to the log."""
+    outage = outage_of(error)
+    if outage is not None:
+        _log.warning("the database is away, busy or full", told=outage.message, **reason_of(error))
+        return outage
+    if isinstance(error, DataError):
+        # What no column can hold, whatever field it came in: a NUL, most likely.
+        return BadInput.field("text", "a character of value 0, perhaps", "characters that can be kept")
+    if getattr(error.orig if isinstance(error, DBAPIError) else None, "sqlstate", "") in _NOT_THERE:
+        backend = request.app.state.runtime.backend
+        if await run_in_threadpool(current_revision, backend.engine) != newest_revision():
+            _log.error("the schema is of another version", **reason_of(error))
+            return unavailable(_UPGRADED)
+    _log.error("the database refused what the service asked for", **reason_of(error))
+    return JambError("store")
 
 
 def _answer(request: Request, error: JambError) -> Response:
@@ -130,6 +140,10 @@ def _methods_at(request: Request) -> list[str]:
 
 
 def _response(problem: Problem, retry_after_seconds: int | None = None) -> Response:
+    if problem.status >= 500 and (number := request_id.current()):
+        problem.instance = f"urn:uuid:{number}"
+        if problem.status == 500:
+            problem.next_step += f" It is {number}."
     response = Response(problem.model_dump_json(), status_code=problem.status, media_type=MEDIA_TYPE)
     if problem.status == 401:
         # RFC 6750 section 3: a protected resource names the scheme; no error code where no token was sent.

@@ -41,7 +41,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
     life = LONGEST_OUTSIDE_LIFE if asked.proof.outside else LONGEST_LIFE
     try:
         # Before it is known whether there is such a client: what is heard then is the same.
-        check_reading(assertion, asked.runtime.backend.issuer(asked.slug), asked.now, life)
+        check_reading(assertion, _audience(asked, assertion), asked.now, life)
         if client_kind is None:
             raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
         await _prove(asked, assertion, life)
@@ -59,7 +59,7 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
     if not held:
         what = "trust in an outside issuer" if outside else "certificate or key set"
         raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
-    audience = runtime.backend.issuer(asked.slug)
+    audience = _audience(asked, assertion)
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
         held = named or held[:1]
@@ -73,6 +73,13 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
     if not outside:
         await _refuse_replay(asked, assertion)
     asked.credential_id = found.id
+
+
+def _audience(asked: TokenRequest, assertion: Assertion) -> str:
+    """Return our issuer identifier; the former one of an assertion that names it, while it holds."""
+    backend, sent = asked.runtime.backend, assertion.claim("aud")
+    issuer = backend.issuer(asked.slug)
+    return sent if backend.at_present(sent, asked.now) == issuer else issuer
 
 
 async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[KeyHeld]) -> KeyHeld:

@@ -9,7 +9,8 @@ from fastapi import APIRouter, FastAPI, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.directory.directories import authority_certificates, published_keys, read_directory
+from jamb.actions.directory.directories import authority_certificates, read_directory
+from jamb.actions.directory.signing_keys import published_keys
 from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime
@@ -67,7 +68,7 @@ async def rotation(directory: str, request: Request, runtime: TheRuntime) -> Res
 @router.get("/d/{directory}/jwks")
 async def jwks(directory: str, runtime: TheRuntime) -> Response:
     """The directory's public signing keys (RFC 7517 section 5)."""
-    keys = await run_in_threadpool(published_keys, runtime.backend, directory)
+    keys = await run_in_threadpool(published_keys, runtime.backend, directory, datetime.now(UTC))
     headers = {"Cache-Control": "public, max-age=300"}
     return json_response({"keys": [key.public_jwk for key in keys]}, headers=headers)
 

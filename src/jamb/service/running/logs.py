@@ -7,13 +7,16 @@ import sys
 
 import structlog
 
+from jamb.service.http import request_id
+
 _KEPT_SILENT = ("httpx", "httpcore", "alembic", "procrastinate")
 
 
 def set_up_logs(level: str) -> None:
-    number = logging.getLevelNamesMapping().get(level.upper(), logging.INFO)
+    number = logging.getLevelNamesMapping()[level.upper()]
     shared: list[structlog.typing.Processor] = [
         structlog.processors.add_log_level,
+        request_id.logged,
         structlog.processors.TimeStamper(fmt="iso", utc=True, key="at"),
     ]
     structlog.configure(

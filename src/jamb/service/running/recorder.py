@@ -20,14 +20,15 @@ from typing import Any, NamedTuple
 from uuid import UUID
 
 import structlog
-from psycopg import AsyncConnection, InterfaceError, OperationalError
 from psycopg import Error as DriverError
+from psycopg import InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
 
 from jamb.core.addresses import network_of
 from jamb.core.clients.attempts import Outcome
 from jamb.service.running.background import Background
-from jamb.store.base.engine import driver_outage
+from jamb.store.base.connections import BoundedAsyncConnection
+from jamb.store.base.outages import driver_outage, reason_of
 from jamb.store.entry.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25
@@ -57,8 +58,9 @@ class Attempt(NamedTuple):
 
 
 class Recorder:
-    def __init__(self, pool: AsyncConnectionPool[AsyncConnection[tuple[Any, ...]]]) -> None:
+    def __init__(self, pool: AsyncConnectionPool[BoundedAsyncConnection], *, prepared: bool) -> None:
         self._pool = pool
+        self._prepared = prepared
         self._kept: deque[Attempt] = deque(maxlen=MOST_KEPT)
         self._waiting: list[tuple[Attempt, asyncio.Future[None]]] = []
         self._wake = asyncio.Event()
@@ -114,7 +116,7 @@ class Recorder:
             failure = None
         except (DriverError, PoolTimeout) as error:
             failure = driver_outage(error, self._pool)
-            _log.warning("attempts not written", kept=len(successes), failed=len(waiting), error=type(error).__name__)
+            _log.warning("attempts not written", kept=len(successes), failed=len(waiting), **reason_of(error))
             self._kept.extendleft(reversed(successes))
         finally:
             # Whatever happened, nobody waits for ever.
@@ -129,7 +131,7 @@ class Recorder:
         except (OperationalError, InterfaceError, PoolTimeout):
             raise
         except Exception as error:  # noqa: BLE001 - one row that cannot be written takes no other with it
-            _log.warning("a group was refused, and is written row by row", rows=len(rows), error=type(error).__name__)
+            _log.warning("a group was refused, and is written row by row", rows=len(rows), **reason_of(error))
             for row in rows:
                 await self._insert_alone(row)
 
@@ -150,13 +152,15 @@ class Recorder:
         networks = self._new_networks(attempts)
         columns = [list(column) for column in zip(*rows, strict=True)]
         async with self._pool.connection() as connection, connection.transaction():
-            await connection.execute(RECORD_ATTEMPTS, columns, prepare=True)
+            await connection.execute(RECORD_ATTEMPTS, columns, prepare=self._prepared)
             if touched:
-                await connection.execute(TOUCH_CREDENTIALS, [list(touched), list(touched.values())], prepare=True)
+                await connection.execute(
+                    TOUCH_CREDENTIALS, [list(touched), list(touched.values())], prepare=self._prepared
+                )
             if networks:
                 pairs, moments = sorted(networks), [networks[pair] for pair in sorted(networks)]
                 told = [[one for one, _ in pairs], [one for _, one in pairs], moments]
-                await connection.execute(NOTE_NETWORKS, told, prepare=True)
+                await connection.execute(NOTE_NETWORKS, told, prepare=self._prepared)
         if len(self._networks) + len(networks) <= MOST_NETWORKS_KNOWN:
             self._networks |= networks.keys()
 

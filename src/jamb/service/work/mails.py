@@ -20,7 +20,7 @@ from starlette.concurrency import run_in_threadpool
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.duties import said_of
 from jamb.actions.notices.notices import mail
-from jamb.service.settings import Settings
+from jamb.service.config.settings import Settings
 from jamb.store.base.work import observation
 from jamb.store.notices import notices
 from jamb.store.notices.notices import MailRow

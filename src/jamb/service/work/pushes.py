@@ -23,7 +23,7 @@ from jamb.actions.base.duties import said_of
 from jamb.service.egress import NotSpokenTo
 from jamb.service.runtime import Runtime
 from jamb.store.base.work import observation
-from jamb.store.directory.directories import signing_keys
+from jamb.store.directory.directories import signing_key
 from jamb.store.notices import notices
 from jamb.store.notices.notices import PushRow
 
@@ -134,7 +134,7 @@ def _take(backend: Backend, webhook_id: UUID) -> _Taken | None:
 
 
 def _kid(session: Session, directory_id: UUID) -> str:
-    return signing_keys(session, directory_id)[0].kid
+    return signing_key(session, directory_id, datetime.now(UTC)).kid
 
 
 def _mark(backend: Backend, push_id: UUID, error: str) -> None:

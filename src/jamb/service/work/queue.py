@@ -20,20 +20,25 @@ import structlog
 from procrastinate import exceptions
 from procrastinate.jobs import Status
 from sqlalchemy.exc import SQLAlchemyError
+from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.audit.evaluation import sweep
 from jamb.actions.audit.reviews import close_due
+from jamb.actions.base.act import act_in
 from jamb.actions.base.duties import do_all
 from jamb.actions.credentials.policy_rotation import open_by_policy
 from jamb.actions.credentials.shown_once import carried
+from jamb.actions.directory.signing_keys import rotate_by_policy as rotate_keys_by_policy
 from jamb.actions.notices import notices
 from jamb.core.directory.duties import Duty
-from jamb.service.runtime import Runtime
-from jamb.service.settings import Settings
+from jamb.service.config.settings import Settings
+from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
-from jamb.store.base.engine import driver_url
+from jamb.store.base.connections import Patience
+from jamb.store.base.outages import reason_of
+from jamb.store.base.server import clock_apart
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0
@@ -42,9 +47,14 @@ _QUEUE, _MAIL_QUEUE = "rounds", "mail"
 
 def make_queue(runtime: Runtime) -> procrastinate.App:
     """Return the queue with its tasks bound to this process's runtime."""
+    url = runtime.settings.direct_database()
+    arguments = Patience().arguments(url, "jamb queue")
     connector = procrastinate.PsycopgConnector(
-        conninfo=driver_url(runtime.settings.database()),
-        kwargs={"options": "-c search_path=queue,public", "application_name": "jamb work"},
+        # Its own connection, past any pooler: it listens, and its tables are found by a search path.
+        conninfo=url,
+        kwargs=arguments | {"options": f"{arguments['options']} -c search_path=queue,public"},
+        timeout=POOL_TIMEOUT_SECONDS,
+        reconnect_timeout=RECONNECT_SECONDS,
         min_size=1,
         max_size=6,
     )
@@ -69,11 +79,11 @@ def make_queue(runtime: Runtime) -> procrastinate.App:
 
     @app.task(name="push", queue=_QUEUE, pass_context=False)
     async def push() -> None:
-        await send_pushes(runtime.backend, Pusher(runtime))
+        await send_pushes(runtime.work, Pusher(runtime))
 
     @app.task(name="post", queue=_MAIL_QUEUE, pass_context=False)
     async def post() -> None:
-        await send_mails(runtime.backend, Mailer.of(runtime.settings))
+        await send_mails(runtime.work, Mailer.of(runtime.settings))
 
     return app
 
@@ -85,8 +95,9 @@ def rounds_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], object]
     """What any process does for a directory."""
     now = datetime.now(UTC)
     return {
-        Duty.EVALUATE: partial(sweep, runtime.backend, slug, now),
-        Duty.CLOSE_REVIEWS: partial(close_due, runtime.backend, slug, now),
+        Duty.EVALUATE: partial(sweep, runtime.work, slug, now),
+        Duty.CLOSE_REVIEWS: partial(close_due, runtime.work, slug, now),
+        Duty.ROTATE_KEYS: partial(_rotate_key, runtime, slug, now),
         Duty.TELL: partial(_tell, runtime, slug, now),
     }
 
@@ -97,18 +108,32 @@ def rotations_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], obje
 
 
 async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
-    for slug in await run_in_threadpool(notices.directories_to_tell, runtime.backend):
+    if fault := await run_in_threadpool(_clock_fault, runtime):
+        # A wrong clock would find, close and forget what is not due.
+        _log.error("no round is done", reason=fault)
+        return
+    for slug in await run_in_threadpool(notices.directories_to_tell, runtime.work):
         try:
-            failed = await run_in_threadpool(do_all, runtime.backend, slug, rounds(runtime, slug), datetime.now(UTC))
+            failed = await run_in_threadpool(do_all, runtime.work, slug, rounds(runtime, slug), datetime.now(UTC))
         except SQLAlchemyError as error:
-            _log.warning("a round was not finished, will try again", directory=slug, error=type(error).__name__)
+            _log.warning("a round was not finished, will try again", directory=slug, **reason_of(error))
             continue
-        for duty, fault in failed.items():
-            _log.error("a duty failed, and is put aside", directory=slug, duty=duty.value, exc_info=fault)
+        for duty, mistake in failed.items():
+            _log.error("a duty failed, and is put aside", directory=slug, duty=duty.value, exc_info=mistake)
+
+
+def _clock_fault(runtime: Runtime) -> str:
+    with Session(runtime.work.engine) as session:
+        return clock_apart(session)
+
+
+def _rotate_key(runtime: Runtime, slug: str, now: datetime) -> None:
+    if rotate_keys_by_policy(act_in(runtime.work, slug, now)):
+        _log.info("a new signing key is published", directory=slug)
 
 
 def _tell(runtime: Runtime, slug: str, now: datetime) -> None:
-    told = notices.tell(runtime.backend, slug, now)
+    told = notices.tell(runtime.work, slug, now)
     if told.notices or told.pushes:
         _log.info("told", directory=slug, notices=told.notices, mails=told.mails, pushes=told.pushes)
 
@@ -117,7 +142,7 @@ def rotate_by_policy(runtime: Runtime, slug: str) -> int:
     """Open what the policy wants opened. Only where there is a mail server: else nobody would receive the links."""
     if runtime.settings.smtp_url is None:
         return 0
-    opened, failed = open_by_policy(runtime.backend, slug, carried, datetime.now(UTC))
+    opened, failed = open_by_policy(runtime.work, slug, carried, datetime.now(UTC))
     if opened or failed:
         _log.info("rotations opened by policy", directory=slug, opened=opened, failed=failed[:10])
     return opened
@@ -125,8 +150,8 @@ def rotate_by_policy(runtime: Runtime, slug: str) -> int:
 
 async def carry_all(runtime: Runtime) -> None:
     """Send what is due."""
-    await send_mails(runtime.backend, Mailer.of(runtime.settings))
-    await send_pushes(runtime.backend, Pusher(runtime))
+    await send_mails(runtime.work, Mailer.of(runtime.settings))
+    await send_pushes(runtime.work, Pusher(runtime))
 
 
 def queues_of(settings: Settings) -> list[str]:
@@ -149,6 +174,10 @@ async def working(runtime: Runtime) -> None:
                     shutdown_graceful_timeout=3,
                 )
         except (exceptions.ProcrastinateException, psycopg.Error, OSError) as error:
+            task = asyncio.current_task()
+            if task is not None and task.cancelling():
+                # The process ends while the database is away: the library told of the outage instead.
+                raise asyncio.CancelledError from error
             # The pool of the library says it in the driver's words, the rest of it in its own.
-            _log.warning("the queue does not answer, will try again", error=type(error).__name__)
+            _log.warning("the queue does not answer, will try again", **reason_of(error.__cause__ or error))
         await asyncio.sleep(_AGAIN_SECONDS)

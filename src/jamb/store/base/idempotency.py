@@ -8,7 +8,11 @@ from uuid import UUID
 from sqlalchemy import Column, ForeignKey, PrimaryKeyConstraint, Text
 from sqlmodel import Field, Session, SQLModel
 
+from jamb.core.errors import DoneBefore, Unsuited
+from jamb.store.base.actor import Actor
 from jamb.store.base.columns import blob, document, moment
+
+HEADER = "Idempotency-Key"
 
 
 class OnceRow(SQLModel, table=True):
@@ -28,5 +32,18 @@ class OnceRow(SQLModel, table=True):
     at: datetime = moment()
 
 
-def done_before(session: Session, directory_id: UUID, actor_id: str, key: str) -> OnceRow | None:
-    return session.get(OnceRow, (directory_id, actor_id, key))
+def refuse_repeated(session: Session, directory_id: UUID, actor: Actor) -> None:
+    """Refuse a change whose key was used.
+
+    Raises:
+        DoneBefore: it was done; the error has what it made. Unsuited: the key was used for another request.
+    """
+    if actor.once is None:
+        return
+    found = session.get(OnceRow, (directory_id, actor.id, actor.once.key))
+    if found is None:
+        return
+    if found.request != actor.once.request:
+        allowed = "a key that you did not use for another request"
+        raise Unsuited.field(HEADER, actor.once.key, allowed, "Choose another key.")
+    raise DoneBefore.of(found.made, found.at)

@@ -14,6 +14,9 @@ DAYS_AFTER_END = 1
 USAGE_BATCH_DAYS = 7
 
 ADDED_DAYS = 366
+# Longer than any time that the policy lets a use count for, and a year beside it.
+USE_DAYS = 1100
+REFUSAL_DAYS = 400
 # After its end, for whoever asks why it opens nothing.
 LINK_DAYS = 30
 
@@ -58,5 +61,34 @@ DELETE FROM attempt WHERE id IN (
     # Who came from nowhere else for a year has no habit any more.
     "networks": _ended("client_network", f"last_at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "tries": _ended("tried", "until < %(now)s"),
+    # The last use of an operation stays, however long ago: nobody shall be told that it was never used.
+    "uses": f"""
+DELETE FROM usage WHERE ctid IN (
+    SELECT usage.ctid FROM usage WHERE day < (%(now)s::timestamptz - make_interval(days => {USE_DAYS}))::date
+      AND EXISTS (
+        SELECT FROM usage later WHERE later.client_id = usage.client_id AND later.resource_id = usage.resource_id
+          AND later.operation = usage.operation AND later.kind = usage.kind AND later.day > usage.day
+      ) LIMIT {AT_ONCE} FOR UPDATE SKIP LOCKED
+)
+""",  # noqa: S608 - numbers of our own
+    "refusals": _ended("refusal", f"day < (%(now)s::timestamptz - make_interval(days => {REFUSAL_DAYS}))::date"),
+    "former addresses": _ended("former_address", f"until < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "sign-in links": _ended("sign_in_link", f"expires_at < %(now)s::timestamptz - make_interval(days => {LINK_DAYS})"),
+}
+
+# As long as the directory is, and why: the other tables.
+KEPT: Mapping[str, str] = {
+    "records that the ledger speaks of": (
+        "ask authority client client_owner collection consent consent_request credential directory dry_run "
+        "group_inner group_person handover operation permission person person_group publisher removal request_approval "
+        "resource review review_item role role_assignment rotation signing_key webhook"
+    ),
+    "the ledger itself": "ledger_entry ledger_head",
+    "what was told, so that nothing is told twice": "mail notice push",
+    "what was done under a key, so that nothing is done twice": "done_once",
+    "findings, with what was said of them": "finding excess_change",
+    "one row for each object or person that a client touched": "object_use person_use dry_run_miss",
+    "one row for each client, person, directory or key": (
+        "audit_stale audit_state calendar_feed excess failing_duty sealing_mark"
+    ),
 }

@@ -14,10 +14,11 @@ from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import Conflict, JambError, Misuse, NeedsAgreement, Unsuited
+from jamb.core.errors import Conflict, JambError, Misuse, NeedsAgreement, Refusal, Unsuited
 from jamb.core.ledger import Entry, chained, seal_of
 from jamb.store.base.actor import Actor, Once
-from jamb.store.base.idempotency import OnceRow
+from jamb.store.base.idempotency import OnceRow, refuse_repeated
+from jamb.store.base.outages import committing
 from jamb.store.base.sealing import Sealer
 from jamb.store.consent import agreements
 from jamb.store.directory import ledger
@@ -184,12 +185,20 @@ def _open_unit(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, n
     with Session(bind, expire_on_commit=False) as session:
         event.listen(session, "before_flush", note)
         unit = Unit(session, sealer, directory, actor, now)
-        yield unit
-        session.flush()
-        if changed and not unit._entries:  # noqa: SLF001 - the unit's own opener
-            raise Misuse("a change without a ledger entry was about to be committed")
-        unit.close_ledger()
-        session.commit()
+        try:
+            yield unit
+            session.flush()
+            if changed and not unit._entries:  # noqa: SLF001 - the unit's own opener
+                raise Misuse("a change without a ledger entry was about to be committed")
+            unit.close_ledger()
+        except Refusal:
+            # Of two that bear the same key at the same moment, the later meets what the other has made: a name that is
+            # taken, a state that has changed. Its answer is that it was done.
+            session.rollback()
+            refuse_repeated(session, directory.id, actor)
+            raise
+        with committing(actor.once):
+            session.commit()
 
 
 REASON_LONGEST = 500
@@ -213,4 +222,5 @@ def observation(bind: Bind) -> Iterator[Session]:
     """Open a transaction for what is observed rather than decided (usage, sessions, tries): no ledger entry."""
     with Session(bind, expire_on_commit=False) as session:
         yield session
-        session.commit()
+        with committing():
+            session.commit()

@@ -86,6 +86,13 @@ def queue(session: Session, now: datetime) -> Sequence[tuple[str, int, timedelta
     return [(kind, waiting - dead, now - (oldest or now), dead) for kind, waiting, oldest, dead in rows]
 
 
+_PEOPLE = sa.text("select count(*) from person where directory_id = :directory and active")
+
+
+def people_in(session: Session, directory_id: UUID) -> int:
+    return int(session.execute(_PEOPLE, {"directory": directory_id}).scalar_one())
+
+
 def clients_in(session: Session, directory_id: UUID) -> int:
     """Return how many clients a directory has that are no parts of Jamb itself."""
     return int(session.execute(_CLIENTS, {"directory": directory_id}).scalar_one())

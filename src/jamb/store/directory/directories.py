@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Text, UniqueConstraint
-from sqlmodel import Field, Session, SQLModel, select
+from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering
@@ -40,7 +40,10 @@ class DirectoryRow(SQLModel, table=True):
 
 
 class SigningKeyRow(SQLModel, table=True):
-    """A signing key of a directory. The private part is sealed; the newest key signs, all are published."""
+    """A signing key of a directory. The private part is sealed.
+
+    `signs_from`: until then it is published, and signs nothing. `withdrawn_at`: since then nothing it signed is good.
+    """
 
     __tablename__ = "signing_key"
 
@@ -50,6 +53,8 @@ class SigningKeyRow(SQLModel, table=True):
     public_jwk: dict[str, Any] = document()
     sealed: bytes = blob()
     created_at: datetime = moment()
+    signs_from: datetime = moment()
+    withdrawn_at: datetime | None = moment(nullable=True)
 
 
 def policy_document(policy: DirectoryPolicy) -> dict[str, Any]:
@@ -70,6 +75,13 @@ def all_directories(session: Session) -> list[DirectoryRow]:
 
 
 def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
-    """Newest first."""
-    newest = SigningKeyRow.created_at.desc()  # type: ignore[attr-defined]
+    """Return all, also withdrawn ones, newest first."""
+    newest = col(SigningKeyRow.signs_from).desc()
     return list(session.exec(select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id).order_by(newest)))
+
+
+def signing_key(session: Session, directory_id: UUID, now: datetime) -> SigningKeyRow:
+    """Return the key that signs: of those that may, the one that began last. A directory always has one."""
+    may = (col(SigningKeyRow.withdrawn_at).is_(None), col(SigningKeyRow.signs_from) <= now)
+    statement = select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id, *may)
+    return session.exec(statement.order_by(col(SigningKeyRow.signs_from).desc()).limit(1)).one()

@@ -61,6 +61,12 @@ def page(
     return list(session.exec(statement.order_by(col(LedgerEntryRow.sequence).desc()).limit(limit)))
 
 
+def last_entry_at(session: Session, directory_id: UUID) -> datetime | None:
+    """Return the moment of the newest entry."""
+    statement = select(LedgerEntryRow.at).where(LedgerEntryRow.directory_id == directory_id)
+    return session.exec(statement.order_by(col(LedgerEntryRow.sequence).desc()).limit(1)).first()
+
+
 def walk(session: Session, directory_id: UUID) -> Iterator[tuple[Entry, bytes]]:
     """Yield the whole chain in order, a thousand rows at a time."""
     statement = (

@@ -48,8 +48,8 @@ def _param(name: str, kind: Any = None) -> sa.BindParameter[Any]:
 _MOMENT = sa.DateTime(timezone=True)
 _newest_key = (
     sa.select(_key.c.kid)
-    .where(_key.c.directory_id == _directory.c.id)
-    .order_by(_key.c.created_at.desc())
+    .where(_key.c.directory_id == _directory.c.id, _key.c.withdrawn_at.is_(None), _key.c.signs_from <= sa.func.now())
+    .order_by(_key.c.signs_from.desc())
     .limit(sa.literal_column("1"))
     .correlate(_directory)
     .scalar_subquery()

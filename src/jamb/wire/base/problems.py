@@ -46,6 +46,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.WorldFailure.code: (503, "Something outside does not answer"),
     errors.Busy.code: (503, "Busy"),
     errors.StoreUnavailable.code: (503, "The database does not answer"),
+    errors.OutcomeUnknown.code: (503, "It is not known whether it was done"),
     errors.ServiceUnreachable.code: (503, "Jamb does not answer"),
 }
 _CLASSES = {cls.code: cls for cls in errors.every_error() if cls.code in TABLE}
@@ -62,7 +63,10 @@ class ProblemField(BaseModel):
 
 
 class Problem(BaseModel):
-    """RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name)."""
+    """RFC 9457 section 3.1; with `next_step`, `fields`, `made` (what was made before) and `choices` (by short name).
+
+    `instance` names the request where the service failed: whoever runs it finds the reason in the log by it.
+    """
 
     model_config = ConfigDict(extra="ignore")
 
@@ -70,6 +74,7 @@ class Problem(BaseModel):
     title: str
     status: int
     detail: str
+    instance: str = ""
     next_step: str = ""
     fields: list[ProblemField] = Field(default_factory=list)
     made: dict[str, str] | None = None
@@ -81,7 +86,8 @@ def problem_of(error: JambError) -> Problem:
     code = error.code if error.code in TABLE else JambError.code
     status, title = TABLE[code]
     if status == 500:
-        detail, next_step = "The service made a mistake. Nothing was changed.", "Tell whoever runs it the time of this."
+        detail = "The service made a mistake, and it may have been made after the change was done."
+        next_step = "Look whether it was done before you send it again. Tell whoever runs the service the request's id."
     else:
         detail, next_step = error.message, error.next_step
     fields = [

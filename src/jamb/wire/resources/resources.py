@@ -137,9 +137,10 @@ class OpenApiSent(Sent):
 
 
 class DraftedOperations(Answered):
-    """Operations to be corrected and published. Effects are guessed from the methods."""
+    """To be corrected and published. Effects are guessed from the methods; permissions are the document's scopes."""
 
     operations: list[OperationSent]
+    permissions: list[PermissionSent]
 
 
 class AffectedClient(Answered):

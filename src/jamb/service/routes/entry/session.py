@@ -97,7 +97,7 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
     token = bearer_of(request)
     if token is None:
         raise NotSignedIn("No token was sent.")
-    claims = claims_of(runtime, read_directory(runtime.backend, directory), token)
+    claims = claims_of(runtime, read_directory(runtime.backend, directory), token, now)
     if "sid" not in claims:
         raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)

@@ -38,8 +38,11 @@ def list_resources(act: Annotated[Act, may("resources.list")]) -> list[wire.Reso
 
 @router.post("/draft", dependencies=[may("resources.draft")])
 def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
-    """The operations that an OpenAPI 3.1 document describes, to be corrected and published. Nothing is saved."""
-    found = resources.draft(sent.document, sent.data_class)
+    """Operations and permissions as an OpenAPI 3.1 document has them, to be corrected and published. Nothing is saved.
+
+    Permissions are the scopes that its operations require; where it names none, one for each effect is proposed.
+    """
+    operations, permissions = resources.draft(sent.document, sent.data_class)
     return wire.DraftedOperations(
         operations=[
             wire.OperationSent(
@@ -50,8 +53,12 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
                 effect=one.effect,
                 data_class=one.data_class,
             )
-            for one in found
-        ]
+            for one in operations
+        ],
+        permissions=[
+            wire.PermissionSent(name=one.name, title=one.title, kinds=sorted(one.kinds), unlocks=sorted(one.unlocks))
+            for one in permissions
+        ],
     )
 
 

@@ -1,0 +1,178 @@
+"""The keys that sign a directory's tokens: published, rotated with an overlap, withdrawn at once.
+
+1. a new key is published for `PUBLISHED_BEFORE`, so that every guard has read it, and then it signs
+2. the one before it stays published for as long as what it signed may live
+3. a key that somebody else may have is withdrawn: what it signed is refused from then on
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
+from jwt.algorithms import ECAlgorithm
+from sqlmodel import Session
+
+from jamb.actions.base.act import Act
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.core.errors import Conflict, NotFound, Unsuited
+from jamb.store.base.sealing import Sealer
+from jamb.store.base.work import Unit
+from jamb.store.directory import directories
+from jamb.store.directory.directories import SigningKeyRow
+
+ALGORITHM = "ES256"
+# Longer than guards keep what they read (`jamb.guard.keys`), and than any cache of the key set (its max-age).
+PUBLISHED_BEFORE = timedelta(minutes=15)
+# Longer than any token of ours lives: a person's at the command line, by the bounds of the policy.
+PUBLISHED_AFTER = timedelta(days=31)
+
+
+@dataclass(frozen=True, slots=True)
+class SigningKey:
+    """A published signing key: its id and public JWK (RFC 7517)."""
+
+    kid: str
+    public_jwk: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class KeyListed:
+    """A key as the operator lists it."""
+
+    kid: str
+    made_at: datetime
+    signs_from: datetime
+    signs: bool
+    published: bool
+    withdrawn_at: datetime | None
+
+
+def published_keys(backend: Backend, slug: str, now: datetime) -> list[SigningKey]:
+    """Return the directory's public keys, newest first (RFC 7517)."""
+    with Session(backend.engine) as session:
+        directory = find_directory(session, slug)
+        rows = _published(directories.signing_keys(session, directory.id), now)
+        return [SigningKey(row.kid, row.public_jwk) for row in rows]
+
+
+def list_keys(act: Act) -> list[KeyListed]:
+    with act.read() as session:
+        rows = directories.signing_keys(session, act.directory.id)
+    published = {row.kid for row in _published(rows, act.now)}
+    signing = _signing(rows, act.now)
+    return [
+        KeyListed(row.kid, row.created_at, row.signs_from, row.kid == signing, row.kid in published, row.withdrawn_at)
+        for row in rows
+    ]
+
+
+def rotate_key(act: Act, reason: str = "") -> SigningKeyRow:
+    """Publish a new key, which signs a little later.
+
+    Raises:
+        Conflict: one that was published before does not sign yet.
+    """
+    with act.change() as unit:
+        directories.by_slug(unit.session, act.slug, lock=True)
+        rows = directories.signing_keys(unit.session, act.directory.id)
+        coming = next((row for row in rows if row.withdrawn_at is None and row.signs_from > act.now), None)
+        if coming is not None:
+            raise Conflict(
+                f"Key {coming.kid} is published and signs from {coming.signs_from:%Y-%m-%d %H:%M} UTC.",
+                next_step="Wait until it signs, or withdraw it.",
+            )
+        return _entered(unit, act, act.now + PUBLISHED_BEFORE, reason)
+
+
+def rotate_by_policy(act: Act) -> bool:
+    """Rotate the key that has signed for as long as the policy has it; tell whether it was."""
+    days = act.directory.policy.signing_key_days
+    with act.read() as session:
+        rows = directories.signing_keys(session, act.directory.id)
+    newest = max((row.signs_from for row in rows if row.withdrawn_at is None), default=act.now)
+    if not days or newest > act.now - timedelta(days=days):
+        return False
+    try:
+        rotate_key(act, f"The policy has a signing key sign for {days} days")
+    except Conflict:
+        return False
+    return True
+
+
+def withdraw_key(act: Act, kid: str, reason: str) -> str:
+    """Withdraw a key: nothing that it signed is good any more. Return the key that signs from now on.
+
+    Raises:
+        NotFound: the directory has no such key. Conflict: it is withdrawn already. Unsuited: no reason is given.
+    """
+    if not reason.strip():
+        raise Unsuited.field("reason", "nothing", "why: it stays in the ledger")
+    with act.change() as unit:
+        directories.by_slug(unit.session, act.slug, lock=True)
+        rows = directories.signing_keys(unit.session, act.directory.id)
+        row = next((row for row in rows if row.kid == kid), None)
+        if row is None:
+            raise NotFound(f"{act.directory.name} has no signing key {kid[:40]}.", next_step="List its keys.")
+        if row.withdrawn_at is not None:
+            raise Conflict(f"Key {kid} was withdrawn {row.withdrawn_at:%Y-%m-%d %H:%M} UTC.")
+        signing = _signing(rows, act.now)
+        row.withdrawn_at = act.now
+        unit.session.add(row)
+        unit.enter("signing-key.withdrawn", _subject(kid), reason=reason)
+        if signing is None or signing == kid:
+            # An older one would do; a new one was never in anybody else's hands.
+            return _entered(unit, act, act.now, "Another was withdrawn").kid
+        return signing
+
+
+def add_key(unit: Unit, sealer: Sealer, signs_from: datetime) -> SigningKeyRow:
+    """Make a key of a directory, within its unit; whoever does so enters it."""
+    directory = unit.directory
+    private = ec.generate_private_key(ec.SECP256R1())
+    kid = secrets.token_hex(8)
+    public = ECAlgorithm.to_jwk(private.public_key(), as_dict=True)
+    plain = private.private_bytes(Encoding.DER, PrivateFormat.PKCS8, NoEncryption())
+    row = SigningKeyRow(
+        kid=kid,
+        directory_id=directory.id,
+        algorithm=ALGORITHM,
+        public_jwk={**public, "kid": kid, "alg": ALGORITHM, "use": "sig"},
+        sealed=sealer.seal(plain, f"{directory.id}/{kid}"),
+        created_at=unit.now,
+        signs_from=signs_from,
+    )
+    unit.session.add(row)
+    return row
+
+
+def _entered(unit: Unit, act: Act, signs_from: datetime, reason: str) -> SigningKeyRow:
+    row = add_key(unit, act.backend.sealer, signs_from)
+    unit.enter("signing-key.made", _subject(row.kid), after={"signs from": signs_from.isoformat()}, reason=reason)
+    return row
+
+
+def _published(rows: Sequence[SigningKeyRow], now: datetime) -> list[SigningKeyRow]:
+    """Return those that are in the key set: not withdrawn, and no longer replaced than what they signed may live."""
+    found, replaced_at = [], None
+    for row in sorted(rows, key=lambda row: row.signs_from, reverse=True):
+        if row.withdrawn_at is None and (replaced_at is None or replaced_at + PUBLISHED_AFTER > now):
+            found.append(row)
+        if row.withdrawn_at is None:
+            replaced_at = row.signs_from
+    return found
+
+
+def _signing(rows: Sequence[SigningKeyRow], now: datetime) -> str | None:
+    """Return the key that signs: of those that may, the one that began last."""
+    able = [row for row in rows if row.withdrawn_at is None and row.signs_from <= now]
+    return max(able, key=lambda row: row.signs_from).kid if able else None
+
+
+def _subject(kid: str) -> dict[str, str]:
+    return {"kind": "signing key", "id": kid, "name": kid}

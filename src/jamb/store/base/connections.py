@@ -1,0 +1,117 @@
+"""Connections to PostgreSQL on which nothing waits for ever.
+
+The server ends a statement that takes too long, and a transaction whose process went silent. A server that does not
+answer at all is given up here: the connection is closed, and whoever waited learns that the database does not answer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import psycopg
+from psycopg.conninfo import conninfo_to_dict
+from psycopg.pq import TransactionStatus
+
+CONNECT_TIMEOUT_SECONDS = 3
+# Longer than any pause of ours between two statements; a process that was stopped gives up its locks.
+IDLE_TRANSACTION_SECONDS = 120
+# A second after the server would have ended the statement itself.
+GRACE_SECONDS = 1.0
+PING_SECONDS = 2.0
+_Found = TypeVar("_Found")
+
+
+@dataclass(frozen=True, slots=True)
+class Patience:
+    """How long is waited for the database.
+
+    Attributes:
+        seconds: for one statement; None: as long as it takes, for commands that somebody watches.
+        pooled: whether there is a pooler of transactions between, which knows no options and no prepared statements.
+    """
+
+    seconds: float | None = None
+    pooled: bool = False
+
+    def arguments(self, url: str, name: str) -> dict[str, Any]:
+        """Return what a connection is made with, beside its URL."""
+        made: dict[str, Any] = {
+            "connect_timeout": CONNECT_TIMEOUT_SECONDS,
+            "application_name": name,
+            # A machine that is gone is noticed, also by a connection that nobody uses.
+            "keepalives_idle": 10,
+            "keepalives_interval": 5,
+            "keepalives_count": 3,
+            "tcp_user_timeout": 20_000,
+        }
+        if self.pooled:
+            return made | {"prepare_threshold": None}
+        options = [str(conninfo_to_dict(url).get("options") or "")]
+        options.append(f"-c idle_in_transaction_session_timeout={IDLE_TRANSACTION_SECONDS}s")
+        if self.seconds is not None:
+            options.append(f"-c statement_timeout={int(self.seconds * 1000)}")
+        return made | {"options": " ".join(filter(None, options))}
+
+    @property
+    def until_given_up(self) -> float | None:
+        return self.seconds + GRACE_SECONDS if self.seconds is not None else None
+
+
+class BoundedConnection(psycopg.Connection[Any]):
+    """A connection that is closed when the server does not answer within `patience` seconds."""
+
+    patience: float | None = None
+
+    def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
+        if timeout is not None:
+            return super().wait(gen, interval, timeout=timeout)
+        try:
+            return super().wait(gen, interval, timeout=self.patience)
+        except psycopg.OperationalError:
+            if self.pgconn.transaction_status is TransactionStatus.ACTIVE:
+                # It never answered: what state it is in cannot be known.
+                self.close()
+            raise
+
+    @contextmanager
+    def within(self, seconds: float) -> Iterator[None]:
+        """Wait no longer than this for each answer, while the block lasts."""
+        before, self.patience = self.patience, seconds
+        try:
+            yield
+        finally:
+            self.patience = before
+
+    def ping(self) -> None:
+        """Raise `psycopg.Error` unless the server answers at once."""
+        before = self.autocommit
+        with self.within(PING_SECONDS):
+            self.autocommit = True
+            self.execute("select 1").fetchone()
+            self.autocommit = before
+
+
+class BoundedAsyncConnection(psycopg.AsyncConnection[Any]):
+    """The same, of asyncio."""
+
+    patience: float | None = None
+
+    async def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:  # noqa: ASYNC109
+        if timeout is not None:
+            return await super().wait(gen, interval, timeout=timeout)
+        try:
+            return await super().wait(gen, interval, timeout=self.patience)
+        except psycopg.OperationalError:
+            if self.pgconn.transaction_status is TransactionStatus.ACTIVE:
+                await self.close()
+            raise
+
+
+def connect(url: str, patience: Patience, name: str) -> BoundedConnection:
+    """Connect to the database of a URL, or of any other connection string of libpq."""
+    made = BoundedConnection.connect(url, **patience.arguments(url, name))
+    made.patience = patience.until_given_up
+    return made
