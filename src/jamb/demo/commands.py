@@ -33,13 +33,15 @@ def estate(
     from jamb.actions.base.backend import Backend
     from jamb.demo.cluster import Cluster
     from jamb.demo.estate import load_estate, plan_estate
+    from jamb.demo.home import demo_home
     from jamb.service.config.sealing import sealer_for
     from jamb.service.config.settings import read_settings
     from jamb.store.base.engine import make_engine
 
     settings = read_settings()
     if settings.database_url is None:
-        url = Cluster(settings.home.resolve(), settings.port + 2).url
+        settings.home = demo_home(settings)
+        url = Cluster(settings.home, settings.port + 2).url
     else:
         url = settings.database_url.get_secret_value()
     engine = make_engine(url)

@@ -24,6 +24,7 @@ from jamb.actions.directory.directories import refresh_own_api
 from jamb.client.base.trust import trusted
 from jamb.core.errors import JambError, WorldFailure
 from jamb.demo.cluster import Cluster, free_port, make_home
+from jamb.demo.home import demo_home
 from jamb.demo.load import load, scenario_present
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings, read_settings
@@ -57,7 +58,7 @@ def run() -> None:
 
 def _run(settings: Settings) -> None:
     started = time.monotonic()
-    home = settings.home.resolve()
+    home = demo_home(settings)
     make_home(home)
     settings.home = home
     stand_in_port, smtp_port = settings.port + 1, settings.port + 3

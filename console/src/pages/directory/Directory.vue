@@ -127,6 +127,10 @@ async function verify(): Promise<void> {
             <dd>{{ data.policy.inheritance ? "without an approver" : "by an approver’s consent" }}</dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
+            <dt>Signing key</dt>
+            <dd>
+              {{ data.policy.signing_key_days ? `replaced every ${data.policy.signing_key_days} days` : "until somebody rotates it" }}
+            </dd>
             <dt>Sign-in lifetime</dt>
             <dd>
               {{ data.policy.session_seconds / 3600 }} hours at the console, or until unused for
