@@ -8,17 +8,19 @@ import time
 from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from datetime import UTC, datetime
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from threading import Thread
 from urllib.parse import urlsplit
 
 import httpx
 
 from tests.attacks.scene import HERE, Attack, Scene, received, refused
-from tests.world import unique, wait_until
+from tests.operating import OPEN, PASSWORD, STEWARD, link_in, operating
+from tests.world import choose_password, unique, wait_until
 
 
 def slow(scene: Scene) -> None:
@@ -162,24 +164,26 @@ def another_address(scene: Scene) -> None:
 
 def without_https(scene: Scene) -> None:
     """Where the public URL is https, the cookies stay with this host, and browsers come back by https alone."""
-    scene.forget_tries()
-    port = scene.world.port + 9
-    settings = {"JAMB_PUBLIC_URL": "https://jamb.quillhaven.example"}
-    person = scene.world.person("auditor")
-    with scene.world.second_process(port, **settings) as url:
-        body = {"login": person["login"], "password": person["password"]}
+    public, port = "https://jamb.alder.example", scene.world.port + 9
+    with ExitStack() as held:
+        folder = Path(held.enter_context(TemporaryDirectory()))
+        operator = held.enter_context(operating(scene.world, folder, port))
+        link = link_in(operator.runs(*OPEN, *STEWARD, JAMB_PUBLIC_URL=public).stdout)
+        url = held.enter_context(operator.serving(JAMB_PUBLIC_URL=public))
+        choose_password(link.replace(public, url), PASSWORD)
+        body = {"login": "ines@alder.example", "password": PASSWORD}
         answer = httpx.post(url + "/api/v1/session", json=body)
         cookies = answer.headers.get_list("set-cookie")
         assert [one.split("=")[0] for one in cookies] == ["__Host-jamb_session", "__Host-jamb_device"]
         for one in cookies:
             assert {"Secure", "HttpOnly", "SameSite=strict", "Path=/"} <= set(one.split("; ")), one
             assert "Domain" not in one
-        for path in ("/", "/api/v1/session", "/d/quillhaven/jwks", "/nowhere/at/all"):
+        for path in ("/", "/api/v1/session", "/d/alder/jwks", "/nowhere/at/all"):
             assert httpx.get(url + path).headers["Strict-Transport-Security"] == "max-age=63072000"
         # The address of a calendar is its key: no log has it, whether it is answered or refused.
-        httpx.get(f"{url}/d/quillhaven/calendar/a-key-of-a-feed.ics")
-        httpx.get(f"{url}/d/quillhaven/calendar/a-key-of-a-feed.ics", headers={"Host": "evil.example"})
-    assert "a-key-of-a-feed" not in (scene.world.home / "second.log").read_text()
+        httpx.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics")
+        httpx.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics", headers={"Host": "evil.example"})
+        assert "a-key-of-a-feed" not in (folder / "log").read_text()
 
 
 def methods(scene: Scene) -> None:

@@ -13,7 +13,7 @@ import jwt
 import psycopg
 import pytest
 
-from tests.service.base.test_first_day import OPEN, PASSWORD, STEWARD, Operator, link_in
+from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in, operating
 from tests.world import World, answers, choose_password, wait_until
 
 CLIENT = {"name": "Sluice log", "purpose": "Keeps the log"}
@@ -22,11 +22,8 @@ HERE = "/api/v1/directories/alder"
 
 @pytest.fixture
 def operator(world: World, tmp_path: Path) -> Iterator[Operator]:
-    name = f"run_{os.urandom(4).hex()}"
-    with psycopg.connect(world.cluster.url, autocommit=True) as database:
-        database.execute(f"create database {name}")
-        yield Operator(tmp_path / "home", world.port + 17, world.cluster.url.rsplit("/", 1)[0] + f"/{name}")
-        database.execute(f"drop database if exists {name} with (force)")
+    with operating(world, tmp_path, world.port + 17) as made:
+        yield made
 
 
 @contextmanager
@@ -203,3 +200,22 @@ def test_with_a_wrong_clock_or_a_read_only_database_a_process_is_not_ready(opera
             answer = httpx.post(f"{base}/api/v1/session", json=body, timeout=60)
             assert (answer.status_code, "takes no changes" in answer.json()["detail"]) == (503, True)
             assert answer.headers["Retry-After"]
+
+
+def test_a_process_that_meets_another_schema_says_so_and_does_not_start_with_it(operator: Operator) -> None:
+    link = opened(operator)
+    with operator.serving() as base:
+        choose_password(link, PASSWORD)
+        with steward_of(base) as console, psycopg.connect(operator.url, autocommit=True) as database:
+            # As a later version would leave it: a column by another name, one more that must be given.
+            database.execute("alter table client rename column purpose to aim")
+            database.execute("alter table person_group add column since timestamptz not null default now()")
+            database.execute("alter table person_group alter column since drop default")
+            database.execute("update alembic_version set version_num = '9999'")
+            assert "schema" in httpx.get(f"{base}/ready").json()["reason"]
+            group = {"title": "Crew", "people": ["ines@alder.example"], "groups": []}
+            for answer in (console.get(f"{HERE}/clients"), console.put(f"{HERE}/groups/crew", json=group)):
+                assert (answer.status_code, answer.json()["type"]) == (503, "urn:jamb:problem:store-unavailable")
+                assert "being upgraded" in answer.json()["detail"]
+    refused = operator.runs("serve")
+    assert (refused.returncode, "schema 9999" in refused.stderr) == (1, True)

@@ -38,7 +38,7 @@ NAMES = ("Berth", "berth", "Crane", "Öl", "ärger", "100% sure", "under_score",
 @pytest.fixture(scope="module")
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    yield Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), world.base_url)
     engine.dispose()
 
 

@@ -29,7 +29,7 @@ ACTOR = Actor("service", "s1", "Tester", "tests")
 @pytest.fixture(scope="module")
 def backend(world: World) -> Iterator[Backend]:
     engine = make_engine(world.cluster.url)
-    yield Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), "http://test.example")
+    yield Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), world.base_url)
     engine.dispose()
 
 

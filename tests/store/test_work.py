@@ -11,7 +11,7 @@ from uuid import UUID, uuid4
 
 import pytest
 from sqlalchemy import Engine, event
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlmodel import Session, select
 
@@ -31,8 +31,9 @@ from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.service.keys import Keyring
 from jamb.store.audit.findings import Wanted
+from jamb.store.base.connections import Patience
 from jamb.store.base.engine import MOST_OVERFLOW, make_engine
-from jamb.store.base.outages import outage_of
+from jamb.store.base.outages import outage_of, reason_of
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients.clients import ClientRow
@@ -53,9 +54,9 @@ def engine(world: World) -> Iterator[Engine]:
 
 
 @pytest.fixture(scope="module")
-def backend(engine: Engine) -> Backend:
+def backend(world: World, engine: Engine) -> Backend:
     """Backend of our own on the same database: another sealing key, so that nothing of the demo can be opened."""
-    return Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), "http://test.example")
+    return Backend(engine, Sealer(os.urandom(KEY_BYTES), b""), world.base_url)
 
 
 @pytest.fixture(scope="module")
@@ -259,6 +260,46 @@ def test_an_outage_is_told_from_a_refused_statement(engine: Engine) -> None:
     with pytest.raises(Exception, match="nonsense") as refused, engine.connect() as connection:
         connection.exec_driver_sql("nonsense")
     assert outage_of(refused.value) is None
+
+
+# What the server says (PostgreSQL manual, appendix A), and what is told of it.
+SAID = {
+    "a full disk": ("53100", StoreUnavailable, "no space left"),
+    "no connection left": ("53300", StoreUnavailable, "no connection left"),
+    "a standby": ("25006", StoreUnavailable, "takes no changes"),
+    "a statement that took too long": ("57014", Busy, "did not finish in the time"),
+    "a deadlock": ("40P01", Busy, "gave way"),
+    "two changes of the same": ("40001", Busy, "gave way"),
+    "a lock that somebody holds": ("55P03", Busy, "Another change holds"),
+    "a wrong password": ("28P01", StoreUnavailable, "does not let the service in"),
+}
+
+
+@pytest.mark.parametrize(("state", "kind", "words"), SAID.values(), ids=SAID.keys())
+def test_what_the_database_cannot_do_is_said_by_its_reason_and_logged_without_values(
+    engine: Engine, state: str, kind: type[Exception], words: str
+) -> None:
+    raising = f"do $$ begin raise exception 'a value' using errcode = '{state}', detail = 'hidden'; end $$"
+    with pytest.raises(DBAPIError) as failed, engine.connect() as connection:
+        connection.exec_driver_sql(raising)
+    told = outage_of(failed.value)
+    assert isinstance(told, kind)
+    assert words in told.message
+    assert told.retry_after_seconds
+    reason = reason_of(failed.value)
+    assert reason["sqlstate"] == state
+    assert "hidden" not in str(reason)
+
+
+def test_a_statement_ends_when_the_server_is_silent_and_the_connection_is_another(world: World) -> None:
+    patient = make_engine(world.cluster.url, Patience(0.3))
+    for statement in ("select pg_sleep(60)", "set statement_timeout = 0; select pg_sleep(60)"):
+        with pytest.raises(OperationalError) as failed, patient.connect() as connection:
+            connection.exec_driver_sql(statement)
+        assert outage_of(failed.value) is not None
+    with patient.connect() as connection:
+        assert connection.exec_driver_sql("select 1").scalar_one() == 1
+    patient.dispose()
 
 
 def test_a_pool_whose_connections_all_work_is_busy_and_not_gone(world: World) -> None:

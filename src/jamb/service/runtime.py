@@ -48,6 +48,11 @@ class Reader:
         self._pool = pool
         self._prepared = prepared
 
+    def connections(self) -> tuple[int, int]:
+        """Return how many connections the pool has, and how many of them are free."""
+        found = self._pool.get_stats()
+        return found.get("pool_size", 0), found.get("pool_available", 0)
+
     async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS
         while True:

@@ -2,82 +2,22 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass
+from contextlib import ExitStack
 from pathlib import Path
 
 import httpx
 import psycopg
 import pytest
 
-from tests.world import World, answers, choose_password, wait_until
-
-OPEN = ["directories", "open", "alder", "--name", "Alder Works", "--domain", "alder.example"]
-STEWARD = ["--steward", "Ines@alder.example", "--steward-name", "Ines Alder"]
-PASSWORD = "a bridge over the weir"
-
-
-@dataclass
-class Operator:
-    """Whoever runs a service: an empty database, a folder, a port."""
-
-    home: Path
-    port: int
-    url: str
-
-    def environment(self, **settings: str) -> dict[str, str]:
-        return {
-            "PATH": os.environ["PATH"],
-            "HOME": str(self.home.parent),
-            "JAMB_HOME": str(self.home),
-            "JAMB_PORT": str(self.port),
-            "JAMB_DATABASE_URL": self.url,
-            **settings,
-        }
-
-    def runs(self, *arguments: str, **settings: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [sys.executable, "-m", "jamb.service", *arguments],
-            env=self.environment(**settings),
-            capture_output=True,
-            text=True,
-            timeout=120,
-            check=False,
-        )
-
-    @contextmanager
-    def serving(self, ready: int = 200, **settings: str) -> Iterator[str]:
-        with (self.home.parent / "log").open("ab") as log:
-            process = subprocess.Popen(
-                [sys.executable, "-m", "jamb.service", "serve"],
-                env=self.environment(**settings),
-                stdout=log,
-                stderr=log,
-            )
-            try:
-                base = f"http://127.0.0.1:{self.port}"
-                wait_until(lambda: answers(f"{base}/ready", ready))
-                yield base
-            finally:
-                process.terminate()
-                process.wait(timeout=15)
+from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in, operating
+from tests.world import World, choose_password
 
 
 @pytest.fixture
 def operator(world: World, tmp_path: Path) -> Iterator[Operator]:
-    name = f"first_{os.urandom(4).hex()}"
-    with psycopg.connect(world.cluster.url, autocommit=True) as database:
-        database.execute(f"create database {name}")
-        yield Operator(tmp_path / "home", world.port + 15, world.cluster.url.rsplit("/", 1)[0] + f"/{name}")
-        database.execute(f"drop database {name} with (force)")
-
-
-def link_in(text: str) -> str:
-    return next(word for word in text.split() if "/sign-in-link/" in word)
+    with operating(world, tmp_path, world.port + 15) as made:
+        yield made
 
 
 def sign_in(base: str, password: str = PASSWORD) -> httpx.Response:

@@ -366,6 +366,9 @@ def test_metrics_count_what_is_there_and_open_only_to_their_token(world: World) 
     assert found["jamb_credentials_ending", "1", "quillhaven"] >= 1
     assert sum(value for key, value in found.items() if key[0] == "jamb_token_requests_total") >= 1
     assert {"mail", "webhook"} == {key[1] for key in found if key[0] == "jamb_queue_age_seconds"}
+    assert found["jamb_request_seconds_count", "401", "GET"] >= 1
+    assert found["jamb_database_connections", "requests"] >= found["jamb_database_connections_busy", "requests"] >= 1
+    assert found["jamb_ledger_entries_total", "quillhaven"] >= 100
 
 
 def states_by_core(world: World) -> dict[tuple[str, ...], float]:

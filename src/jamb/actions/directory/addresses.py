@@ -27,8 +27,8 @@ MOST_DAYS = 366
 def address_fault(backend: Backend) -> str:
     """Return what is wrong with the address that this process was given; empty: it is the one on record."""
     with Session(backend.engine) as session:
-        known = addresses.own_identifiers(session)
-    others = sorted({_base(identifier, slug) for slug, identifier in known.items()} - {backend.base_url})
+        known = addresses.addresses_on_record(session)
+    others = sorted({*known.values()} - {backend.base_url})
     if not others:
         return ""
     return (
@@ -49,9 +49,8 @@ def move(backend: Backend, days: int, now: datetime) -> dict[str, str]:
     if not 0 <= days <= MOST_DAYS:
         raise Unsuited.field("days", str(days), f"0 to {MOST_DAYS}")
     with Session(backend.engine) as session:
-        known = addresses.own_identifiers(session)
-    moving = {slug: _base(identifier, slug) for slug, identifier in known.items()}
-    moving = {slug: former for slug, former in moving.items() if former != backend.base_url}
+        known = addresses.addresses_on_record(session)
+    moving = {slug: former for slug, former in known.items() if former != backend.base_url}
     if not moving:
         raise Conflict(f"All directories are reached at {backend.base_url} already.", next_step="Set JAMB_PUBLIC_URL.")
     until = now + timedelta(days=days)
@@ -74,7 +73,3 @@ def former_addresses(backend: Backend, now: datetime) -> tuple[tuple[str, dateti
     """Return the former addresses that hold still, the one that holds longest first."""
     with Session(backend.engine) as session:
         return addresses.former_addresses(session, now)
-
-
-def _base(identifier: str, slug: str) -> str:
-    return identifier.removesuffix(f"/api/v1/directories/{slug}")

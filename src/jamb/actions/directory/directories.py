@@ -24,13 +24,14 @@ from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials.certificates import pem_of
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering, changed, loosened
-from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
+from jamb.core.errors import Conflict, NameTaken, NotFound, Unsuited, Violation
 from jamb.core.ledger import GENESIS, seal_of
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.store.audit import client_facts as pictures
 from jamb.store.base.work import Actor, Unit, unit_of_work
 from jamb.store.clients import clients
 from jamb.store.directory import directories, ledger, roles
+from jamb.store.directory.addresses import addresses_on_record
 from jamb.store.directory.authorities import authorities_of
 from jamb.store.resources import resources
 from jamb.wire.directory.directories import PolicyPreview
@@ -39,9 +40,19 @@ from jamb.wire.directory.directories import PolicyPreview
 def open_directory(
     backend: Backend, slug: str, name: str, domain: str, policy: DirectoryPolicy, actor: Actor, now: datetime
 ) -> Directory:
-    """Open a directory. Raises `NameTaken` when the short name is in use."""
+    """Open a directory.
+
+    Raises:
+        NameTaken: the short name is in use. Conflict: the other directories are reached at another address.
+    """
     directory = Directory(uuid4(), slug, name, domain, policy)
     with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        elsewhere = sorted({*addresses_on_record(unit.session).values()} - {backend.base_url})
+        if elsewhere:
+            raise Conflict(
+                f"The directories of this database are reached at {', '.join(elsewhere)}, not at {backend.base_url}.",
+                next_step="Set JAMB_PUBLIC_URL to that, or move them first: `jamb-service directories move`.",
+            )
         with unit.constraint("directory_slug_taken", lambda: _taken(slug)):
             unit.session.add(
                 directories.DirectoryRow(

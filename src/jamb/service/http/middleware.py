@@ -19,6 +19,7 @@ from jamb.core.errors import JambError, Malformed, Misdirected, TooLarge
 from jamb.core.text import ONE_LINE, line_fault, visible
 from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
+from jamb.service.running.counted import count_request
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
 MOST_OPEN_BODY_BYTES = 16_384
@@ -68,6 +69,7 @@ class Middleware:
             else:
                 await self._app(scope, _bounded(receive, self._longest(path)), answered)
         finally:
+            count_request(scope["method"], status, time.perf_counter() - started)
             if not path.startswith(_UNLOGGED):
                 took = round(1000 * (time.perf_counter() - started), 1)
                 _log.info(

@@ -40,8 +40,9 @@ _ALLOWED = {
     "uuid_parsing": "an id (a UUID)",
     "timezone_aware": "a moment with its zone, as 2031-05-01T06:00:00Z",
 }
-# SQLSTATE of a table and of a column that are not there (PostgreSQL manual, appendix A).
-_NOT_THERE = frozenset({"42P01", "42703"})
+# SQLSTATE of a table and of a column that are not there, and of one that must be given and is not known of
+# (PostgreSQL manual, appendix A).
+_NOT_THERE = frozenset({"42P01", "42703", "23502"})
 _UPGRADED = "The database has the schema of another version of the service, which is being upgraded."
 # Fields whose value is never repeated, whatever is wrong with it.
 _NEVER_ECHOED = ("password", "passphrase", "secret", "token", "code", "key")

@@ -13,10 +13,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, generate_latest
 from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metric
+from sqlalchemy.pool import QueuePool
 from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, bearer_of
+from jamb.service.running.counted import REGISTRY
 from jamb.store.directory import counts
 
 router = APIRouter(include_in_schema=False)
@@ -36,6 +38,8 @@ def metrics(request: Request, runtime: TheRuntime, now: Now) -> Response:
             *_rotations(session, now),
             *_queue(session, now),
             *_work(session, runtime),
+            *_ledgers(session),
+            *_pools(runtime),
         ]
 
     class Collected:
@@ -44,7 +48,8 @@ def metrics(request: Request, runtime: TheRuntime, now: Now) -> Response:
 
     registry = CollectorRegistry()
     registry.register(Collected())
-    return Response(generate_latest(registry), headers={"Content-Type": CONTENT_TYPE_LATEST})
+    found = generate_latest(registry) + generate_latest(REGISTRY)
+    return Response(found, headers={"Content-Type": CONTENT_TYPE_LATEST})
 
 
 def _credentials(session: Session, now: Now) -> list[Metric]:
@@ -95,6 +100,28 @@ def _work(session: Session, runtime: TheRuntime) -> list[Metric]:
     left_out = CounterMetricFamily("jamb_records_left_out", "Records that the database refused, of this process")
     left_out.add_metric([], runtime.recorder.left_out)
     return [failing, restarts, left_out]
+
+
+def _ledgers(session: Session) -> list[Metric]:
+    found = CounterMetricFamily("jamb_ledger_entries", "Entries in the ledger", labels=["directory"])
+    for slug, entries in counts.ledgers(session):
+        found.add_metric([slug], entries)
+    return [found]
+
+
+def _pools(runtime: TheRuntime) -> list[Metric]:
+    """Of this process. A pool whose connections all work has callers waiting for one."""
+    held = GaugeMetricFamily("jamb_database_connections", "Database connections, of this process", labels=["pool"])
+    busy = GaugeMetricFamily("jamb_database_connections_busy", "Of these, those at work", labels=["pool"])
+    for name, engine in (("requests", runtime.backend.engine), ("work", runtime.work.engine)):
+        pool = engine.pool
+        if isinstance(pool, QueuePool):
+            held.add_metric([name], pool.checkedin() + pool.checkedout())
+            busy.add_metric([name], pool.checkedout())
+    size, free = runtime.reader.connections()
+    held.add_metric(["tokens"], size)
+    busy.add_metric(["tokens"], size - free)
+    return [held, busy]
 
 
 def _queue(session: Session, now: Now) -> list[Metric]:

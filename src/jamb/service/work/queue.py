@@ -33,6 +33,7 @@ from jamb.actions.directory.signing_keys import rotate_by_policy as rotate_keys_
 from jamb.actions.notices import notices
 from jamb.core.directory.duties import Duty
 from jamb.service.config.settings import Settings
+from jamb.service.running.counted import ROUNDS
 from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
@@ -108,6 +109,11 @@ def rotations_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], obje
 
 
 async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
+    with ROUNDS.time():
+        await _do_rounds(runtime, rounds)
+
+
+async def _do_rounds(runtime: Runtime, rounds: Rounds) -> None:
     if fault := await run_in_threadpool(_clock_fault, runtime):
         # A wrong clock would find, close and forget what is not due.
         _log.error("no round is done", reason=fault)

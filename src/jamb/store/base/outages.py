@@ -72,7 +72,8 @@ def reason_of(error: BaseException) -> dict[str, str]:
         "constraint": getattr(diagnosis, "constraint_name", None),
         "table": getattr(diagnosis, "table_name", None),
         "column": getattr(diagnosis, "column_name", None),
-        "words": " ".join(str(cause).split())[:300] if away else None,
+        # Of what the server said its first line alone: further ones may quote a row.
+        "words": " ".join((getattr(diagnosis, "message_primary", None) or str(cause)).split())[:300] if away else None,
     }
     return {name: value for name, value in found.items() if value}
 

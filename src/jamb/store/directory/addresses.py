@@ -38,12 +38,14 @@ def forget_former(session: Session, url: str) -> None:
         session.delete(row)
 
 
-def own_identifiers(session: Session) -> dict[str, str]:
-    """Return by which identifier Jamb's own API is known, by directory: they are the record of the address."""
+def addresses_on_record(session: Session) -> dict[str, str]:
+    """Return the address of each directory: the identifier of Jamb's own API there begins with it."""
     statement = (
         select(DirectoryRow.slug, ResourceRow.identifier)
         .join(ResourceRow, col(ResourceRow.directory_id) == col(DirectoryRow.id))
         .where(col(ResourceRow.name) == own_api.NAME)
         .order_by(col(DirectoryRow.slug))
     )
-    return dict(session.exec(statement).all())
+    return {
+        slug: identifier.removesuffix(f"/api/v1/directories/{slug}") for slug, identifier in session.exec(statement)
+    }

@@ -76,6 +76,16 @@ def attempts(session: Session) -> Sequence[Any]:
     return session.execute(_ATTEMPTS).all()
 
 
+_LEDGERS = sa.text(
+    "select slug, sequence from ledger_head join directory on directory.id = ledger_head.directory_id order by slug"
+)
+
+
+def ledgers(session: Session) -> Sequence[Any]:
+    """Return how many entries each directory's ledger has."""
+    return session.execute(_LEDGERS).all()
+
+
 def open_rotations(session: Session, now: datetime) -> Sequence[Any]:
     return session.execute(_ROTATIONS, {"now": now}).all()
 
