@@ -13,12 +13,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, generate_latest
 from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metric
-from sqlalchemy.pool import QueuePool
 from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, bearer_of
 from jamb.service.running.counted import REGISTRY
+from jamb.store.base.engine import connections_of
 from jamb.store.directory import counts
 
 router = APIRouter(include_in_schema=False)
@@ -114,10 +114,9 @@ def _pools(runtime: TheRuntime) -> list[Metric]:
     held = GaugeMetricFamily("jamb_database_connections", "Database connections, of this process", labels=["pool"])
     busy = GaugeMetricFamily("jamb_database_connections_busy", "Of these, those at work", labels=["pool"])
     for name, engine in (("requests", runtime.backend.engine), ("work", runtime.work.engine)):
-        pool = engine.pool
-        if isinstance(pool, QueuePool):
-            held.add_metric([name], pool.checkedin() + pool.checkedout())
-            busy.add_metric([name], pool.checkedout())
+        size, free = connections_of(engine)
+        held.add_metric([name], size)
+        busy.add_metric([name], size - free)
     size, free = runtime.reader.connections()
     held.add_metric(["tokens"], size)
     busy.add_metric(["tokens"], size - free)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from psycopg import Error as DriverError
 from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import InvalidatePoolError
+from sqlalchemy.pool import QueuePool
 
 from jamb.store.base.connections import BoundedConnection, Patience, connect
 
@@ -47,3 +48,10 @@ def make_engine(
             raise InvalidatePoolError("the server was restarted or does not answer") from error
 
     return engine
+
+
+def connections_of(engine: Engine) -> tuple[int, int]:
+    """Return how many connections the engine's pool has, and how many of them are free."""
+    pool = engine.pool
+    assert isinstance(pool, QueuePool)
+    return pool.checkedin() + pool.checkedout(), pool.checkedin()
