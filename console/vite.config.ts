@@ -23,5 +23,5 @@ export default defineConfig({
     modulePreload: { polyfill: false },
   },
   server: { proxy: { "/api": "http://127.0.0.1:8440", "/d": "http://127.0.0.1:8440" } },
-  test: { environment: "jsdom", include: ["tests/**/*.test.ts"] },
+  test: { environment: "jsdom", include: ["tests/**/*.test.ts"], setupFiles: ["tests/setup.ts"] },
 });

@@ -69,7 +69,7 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "recipient-key.removed": (entry) => `took away the recipient key of ${entry.subject.name}`,
   "authority.made": (entry) => `made the authority of ${entry.subject.name} that issues certificates`,
   "finding.waived": (entry) =>
-    `bears a finding of ${entry.subject.client_name} until ${words(entry.after?.until)}: ${words(entry.after?.finding)}`,
+    `waived a finding of ${entry.subject.client_name} until ${words(entry.after?.until)}: ${words(entry.after?.finding)}`,
   "finding.waiver-ended": (entry) => `counts a finding of ${entry.subject.client_name} again: ${words(entry.after?.finding)}`,
   "finding.assigned": (entry) => `gave ${words(entry.after?.to)} a finding of ${entry.subject.client_name}: ${words(entry.after?.finding)}`,
   "finding.answered": (entry) => `answered for a finding of ${entry.subject.client_name}: ${words(entry.after?.answer)}`,

@@ -27,7 +27,7 @@ defineProps<{ title: string; count?: string; lead?: string }>();
 h1 {
   font-size: var(--t-h1);
   font-weight: 660;
-  mail-spacing: -0.015em;
+  letter-spacing: -0.015em;
   line-height: 1.2;
   outline-offset: 4px;
 }
@@ -35,7 +35,7 @@ h1 {
   font-weight: 400;
   color: var(--ink-soft);
   font-size: var(--t-lead);
-  mail-spacing: 0;
+  letter-spacing: 0;
   margin-left: var(--s2);
 }
 .actions {

@@ -124,7 +124,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
             v-for="one in WHICH"
             :key="one.value"
             type="button"
-            class="pick"
+            class="toggle"
             :aria-pressed="which === one.value"
             @click="change({ which: one.value === 'open' ? undefined : one.value, finding: undefined })"
           >
@@ -132,12 +132,12 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           </button>
         </span>
         <span class="set" role="group" aria-label="Severity">
-          <button type="button" class="pick" :aria-pressed="!filter.severity" @click="change({ severity: undefined })">all</button>
+          <button type="button" class="toggle" :aria-pressed="!filter.severity" @click="change({ severity: undefined })">all</button>
           <button
             v-for="word in SEVERITIES"
             :key="word"
             type="button"
-            class="pick"
+            class="toggle"
             :aria-pressed="filter.severity === word"
             @click="change({ severity: word })"
           >
@@ -158,7 +158,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
             v-for="one in BY"
             :key="one"
             type="button"
-            class="pick"
+            class="toggle"
             :aria-pressed="by === one"
             @click="change({ by: one === 'rule' ? undefined : one })"
           >
@@ -230,20 +230,6 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
 }
 .find {
   width: 190px;
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-  padding: 4px 8px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--card);
 }
 .sides.two {
   display: grid;

@@ -107,7 +107,7 @@ const short = (text: string, most: number) => (text.length > most ? `${text.slic
           <h2 id="cuts">Changes that close the most paths <span class="soft small">choose one to see which</span></h2>
           <ol class="cuts">
             <li v-for="one in data.cuts" :key="one.cut">
-              <button type="button" class="pick" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut">
+              <button type="button" class="toggle" :aria-pressed="cut === one.cut" @click="cut = cut === one.cut ? '' : one.cut">
                 <strong>{{ one.closes }} of {{ data.pairs }}</strong> {{ one.words }}
               </button>
             </li>
@@ -181,20 +181,6 @@ h2 {
   display: grid;
   gap: 2px;
   justify-items: start;
-}
-.pick {
-  font: inherit;
-  text-align: left;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-  padding: 4px 8px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--card);
 }
 .drawing {
   overflow-x: auto;

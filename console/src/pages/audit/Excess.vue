@@ -70,7 +70,7 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
       v-for="one in BY"
       :key="one"
       type="button"
-      class="pick"
+      class="toggle"
       :aria-pressed="by === one"
       @click="((open = ''), router.replace({ query: one === 'client' ? {} : { by: one } }))"
     >
@@ -157,20 +157,6 @@ h2 {
 .by {
   margin-bottom: var(--s3);
   gap: var(--s1);
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-  padding: 4px 8px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--card);
 }
 .bars {
   width: 38%;

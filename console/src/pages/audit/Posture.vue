@@ -104,7 +104,7 @@ h2 {
   font-size: 30px;
   font-weight: 660;
   line-height: 1;
-  mail-spacing: -0.02em;
+  letter-spacing: -0.02em;
 }
 .big.soft {
   font-size: var(--t-h2);

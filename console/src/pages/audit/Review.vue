@@ -131,7 +131,7 @@ const named = (item: string) => {
           v-for="one in SHOWS"
           :key="one.value"
           type="button"
-          class="pick"
+          class="toggle"
           :aria-pressed="shows === one.value"
           @click="router.replace({ query: one.value ? { answer: one.value } : {} })"
         >
@@ -150,20 +150,6 @@ const named = (item: string) => {
 .filter {
   gap: var(--s1);
   margin-bottom: var(--s3);
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-  padding: 4px 8px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--card);
 }
 .sure,
 .outcome {

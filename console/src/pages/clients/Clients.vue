@@ -93,7 +93,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
       v-for="one in ATTENTION"
       :key="one.value"
       type="button"
-      class="pick"
+      class="toggle outlined"
       :aria-pressed="filter.attention === one.value"
       @click="change({ attention: one.value })"
     >
@@ -192,21 +192,6 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 }
 .filter input {
   width: 220px;
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid var(--line-strong);
-  border-radius: var(--corner);
-  padding: 5px 10px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  background: var(--accent);
-  border-color: var(--accent);
-  color: var(--accent-ink);
 }
 .name {
   max-width: 240px;

@@ -129,7 +129,7 @@ const count = (part: string) =>
               ></template>
             </dl>
             <div v-if="client.next_steps.length" class="left">
-              <h2>Left to do</h2>
+              <h2>Next steps</h2>
               <ol>
                 <li v-for="step in client.next_steps" :key="step">{{ step }}</li>
               </ol>

@@ -91,13 +91,3 @@ const alone = () => props.mine || props.saidYes;
     </footer>
   </template>
 </template>
-
-<style scoped>
-.decide {
-  border-top: 1px solid var(--line-strong);
-  padding: var(--s3) 0;
-  position: sticky;
-  bottom: 0;
-  background: var(--card);
-}
-</style>

@@ -107,7 +107,7 @@ const request = () =>
 
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!whole" :lines="10" :retry="refetch">
-    <article v-if="whole" class="mail">
+    <article v-if="whole" class="decision">
       <p class="soft small">
         <RouterLink :to="{ name: 'dossier', params: { id } }">{{ whole.client_name }}</RouterLink> · consent in
         {{ current?.directory_name }}
@@ -202,28 +202,6 @@ const request = () =>
 </template>
 
 <style scoped>
-.mail {
-  max-width: 860px;
-  background: var(--card);
-  border: 1px solid var(--line);
-  border-top: 3px solid var(--ink);
-  padding: var(--s5) var(--s6);
-  display: grid;
-  gap: var(--s4);
-}
-h1 {
-  font-size: var(--t-h1);
-  font-weight: 660;
-  mail-spacing: -0.015em;
-  line-height: 1.2;
-}
-.lead {
-  font-size: var(--t-lead);
-}
-section {
-  display: grid;
-  gap: var(--s2);
-}
 blockquote {
   margin: 0;
   border-left: 3px solid var(--line-strong);
@@ -233,12 +211,5 @@ blockquote {
 .ask {
   border-top: 1px solid var(--line-strong);
   padding-top: var(--s4);
-}
-.decide {
-  border-top: 1px solid var(--line-strong);
-  padding: var(--s3) 0;
-  position: sticky;
-  bottom: 0;
-  background: var(--card);
 }
 </style>

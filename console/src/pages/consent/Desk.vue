@@ -37,7 +37,7 @@ const { chosen } = useRows(
     lead="Who asks, for what, why, and until when; one decision at a time"
   >
     <template #below>
-      <nav class="row tabs" aria-label="Which requests">
+      <nav class="row switches" aria-label="Which requests">
         <RouterLink :to="{ query: {} }" :aria-current="past ? undefined : 'page'">Waiting</RouterLink>
         <RouterLink :to="{ query: { past: '' } }" :aria-current="past ? 'page' : undefined">Decided</RouterLink>
       </nav>
@@ -88,22 +88,6 @@ const { chosen } = useRows(
 <style scoped>
 .nowrap {
   white-space: nowrap;
-}
-.tabs {
-  margin-top: var(--s2);
-  gap: var(--s2);
-}
-.tabs a {
-  color: var(--ink);
-  text-decoration: none;
-  padding: 3px 10px;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-}
-.tabs a[aria-current] {
-  border-color: var(--ink);
-  background: var(--card);
-  font-weight: 600;
 }
 .empty {
   border-top: 2px solid var(--line-strong);

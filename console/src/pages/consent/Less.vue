@@ -118,11 +118,4 @@ ul {
   list-style: none;
   padding: 0;
 }
-.decide {
-  border-top: 1px solid var(--line-strong);
-  padding: var(--s3) 0;
-  position: sticky;
-  bottom: 0;
-  background: var(--card);
-}
 </style>

@@ -88,7 +88,7 @@ const takeBack = () =>
 
 <template>
   <Loadable page :loading="isLoading" :error="error" :ready="!!one" :lines="10" :retry="refetch">
-    <article v-if="one" class="mail">
+    <article v-if="one" class="decision">
       <p class="soft small">
         <RouterLink :to="{ name: 'desk' }">Consent desk</RouterLink>{{ " " }}
         <template v-if="one.client_id">
@@ -197,36 +197,7 @@ const takeBack = () =>
 </template>
 
 <style scoped>
-.mail {
-  max-width: 860px;
-  background: var(--card);
-  border: 1px solid var(--line);
-  border-top: 3px solid var(--ink);
-  padding: var(--s5) var(--s6);
-  display: grid;
-  gap: var(--s4);
-}
-h1 {
-  font-size: var(--t-h1);
-  font-weight: 660;
-  mail-spacing: -0.015em;
-  line-height: 1.2;
-}
 h1 code {
   font-size: 0.8em;
-}
-.lead {
-  font-size: var(--t-lead);
-}
-section {
-  display: grid;
-  gap: var(--s2);
-}
-.decide {
-  border-top: 1px solid var(--line-strong);
-  padding: var(--s3) 0;
-  position: sticky;
-  bottom: 0;
-  background: var(--card);
 }
 </style>

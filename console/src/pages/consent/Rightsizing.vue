@@ -92,7 +92,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
         v-for="place in places"
         :key="place.resource"
         type="button"
-        class="pick"
+        class="toggle"
         :aria-pressed="at === place.resource"
         @click="at = place.resource"
       >
@@ -244,19 +244,5 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
 h3 {
   font-size: var(--t-body);
   margin-bottom: var(--s1);
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-  padding: 4px 8px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  border-color: var(--ink);
-  background: var(--card);
 }
 </style>

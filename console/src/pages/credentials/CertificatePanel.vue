@@ -62,14 +62,14 @@ async function close(): Promise<void> {
 </script>
 
 <template>
-  <section v-if="made" class="once stack" aria-labelledby="pair">
+  <section v-if="made" class="shown-once stack" aria-labelledby="pair">
     <h3 id="pair">The key pair, for the only time</h3>
     <p>Jamb keeps the certificate alone. Pass the passphrase on by another way than the file.</p>
     <MadePair :made="made" :name="name" />
     <label class="row"><input v-model="kept" type="checkbox" /> I have the key and its passphrase where they belong</label>
     <div><NButton type="primary" :disabled="!kept" @click="close">Close: the key is gone from here</NButton></div>
   </section>
-  <section v-else-if="issued?.certificate" class="once stack" aria-labelledby="issued">
+  <section v-else-if="issued?.certificate" class="shown-once stack" aria-labelledby="issued">
     <h3 id="issued">The certificate</h3>
     <p>
       For the client, beside the private key that it has. It is no secret; the authority above it stands at
@@ -82,7 +82,7 @@ async function close(): Promise<void> {
   </section>
   <form v-else class="stack" @submit.prevent="add">
     <template v-if="way !== 'certificate'">
-      <fieldset v-if="way === 'made'" class="row kinds">
+      <fieldset v-if="way === 'made'" class="row kinds plain">
         <legend>Key</legend>
         <label><input v-model="keyType" type="radio" name="key" value="p256" /> EC P-256</label>
         <label
@@ -126,20 +126,8 @@ async function close(): Promise<void> {
 </template>
 
 <style scoped>
-.once {
-  border: 2px solid var(--wait);
-  background: var(--card);
-  padding: var(--s4) var(--s5);
-  border-radius: var(--corner);
-}
 .days {
   width: 110px;
-}
-.kinds {
-  border: 0;
-  padding: 0;
-  margin: 0;
-  gap: var(--s4);
 }
 .mono {
   font-family: var(--mono);

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { useRoute } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
+import GatePage from "@/frame/GatePage.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -37,94 +38,62 @@ void look();
 </script>
 
 <template>
-  <main class="gate">
-    <section class="panel stack" :class="{ wide: handed }">
-      <p class="name"><span class="mark" aria-hidden="true"></span> Jamb</p>
-      <template v-if="handed">
-        <h1>“{{ handed.client_name }}”, for the only time</h1>
-        <p role="status">
-          Put it where it belongs before you close this page: nobody can show it again. It expires
-          <Moment :at="(handed.issued ?? handed.made)?.credential.expires_at ?? null" missing="never" />.
-        </p>
-        <SheetPanel v-if="handed.issued" :sheets="handed.issued.sheets" />
-        <MadePair v-if="handed.made" :made="handed.made" :name="handed.client_name.toLowerCase().replace(/[^a-z0-9]+/g, '-')" />
-      </template>
-      <template v-else-if="waiting">
-        <h1>A credential of “{{ waiting.client_name }}”</h1>
-        <p>
-          {{ waiting.made_by }} of {{ waiting.directory_name }} hands it over to you.<template v-if="waiting.state === 'waiting'">
-            It can be opened <strong>once</strong>, and runs out <Moment :at="waiting.expires_at" />.</template
-          >
-        </p>
-        <p v-if="waiting.note" class="note">{{ waiting.note }}</p>
-        <form v-if="waiting.state === 'waiting'" class="stack" @submit.prevent="open">
-          <label v-if="waiting.has_passphrase" class="field"
-            >Passphrase <span class="hint">that you were told beside the link</span>
-            <input v-model="passphrase" class="plain-input" type="password" autocomplete="off" required maxlength="200"
-          /></label>
-          <ProblemNote v-if="error" :error="error" />
-          <div>
-            <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Open it now</NButton>
-          </div>
-          <p class="soft small">
-            Not ready to keep it? Close this page: nothing is opened yet. That it was opened, and from where, is told to
-            {{ waiting.made_by }}.
-          </p>
-        </form>
-        <p v-else-if="waiting.state === 'opened'" class="gone" role="alert">
-          This link was opened before: <Moment :at="waiting.opened_at" /> from {{ waiting.opened_from || "an unknown address" }}. If that
-          was not you, tell {{ waiting.made_by }} at once: the credential must be withdrawn.
-        </p>
-        <p v-else class="gone" role="alert">
-          This link can no longer be opened:
-          {{
-            waiting.state === "expired"
-              ? "it ran out"
-              : waiting.state === "locked"
-                ? "the passphrase was wrong too often"
-                : "it was taken back"
-          }}. Ask {{ waiting.made_by }} for another.
-        </p>
-      </template>
-      <template v-else>
-        <h1>A handover link</h1>
+  <GatePage :width="handed ? 820 : 560">
+    <template v-if="handed">
+      <h1>“{{ handed.client_name }}”, for the only time</h1>
+      <p role="status">
+        Put it where it belongs before you close this page: nobody can show it again. It expires
+        <Moment :at="(handed.issued ?? handed.made)?.credential.expires_at ?? null" missing="never" />.
+      </p>
+      <SheetPanel v-if="handed.issued" :sheets="handed.issued.sheets" />
+      <MadePair v-if="handed.made" :made="handed.made" :name="handed.client_name.toLowerCase().replace(/[^a-z0-9]+/g, '-')" />
+    </template>
+    <template v-else-if="waiting">
+      <h1>A credential of “{{ waiting.client_name }}”</h1>
+      <p>
+        {{ waiting.made_by }} of {{ waiting.directory_name }} hands it over to you.<template v-if="waiting.state === 'waiting'">
+          It can be opened <strong>once</strong>, and runs out <Moment :at="waiting.expires_at" />.</template
+        >
+      </p>
+      <p v-if="waiting.note" class="note">{{ waiting.note }}</p>
+      <form v-if="waiting.state === 'waiting'" class="stack" @submit.prevent="open">
+        <label v-if="waiting.has_passphrase" class="field"
+          >Passphrase <span class="hint">that you were told beside the link</span>
+          <input v-model="passphrase" class="plain-input" type="password" autocomplete="off" required maxlength="200"
+        /></label>
         <ProblemNote v-if="error" :error="error" />
-        <p v-else class="soft">Looking …</p>
-      </template>
-    </section>
-  </main>
+        <div>
+          <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Open it now</NButton>
+        </div>
+        <p class="soft small">
+          Not ready to keep it? Close this page: nothing is opened yet. That it was opened, and from where, is told to
+          {{ waiting.made_by }}.
+        </p>
+      </form>
+      <p v-else-if="waiting.state === 'opened'" class="gone" role="alert">
+        This link was opened before: <Moment :at="waiting.opened_at" /> from {{ waiting.opened_from || "an unknown address" }}. If that was
+        not you, tell {{ waiting.made_by }} at once: the credential must be withdrawn.
+      </p>
+      <p v-else class="gone" role="alert">
+        This link can no longer be opened:
+        {{
+          waiting.state === "expired"
+            ? "it ran out"
+            : waiting.state === "locked"
+              ? "the passphrase was wrong too often"
+              : "it was taken back"
+        }}. Ask {{ waiting.made_by }} for another.
+      </p>
+    </template>
+    <template v-else>
+      <h1>A handover link</h1>
+      <ProblemNote v-if="error" :error="error" />
+      <p v-else class="soft">Looking …</p>
+    </template>
+  </GatePage>
 </template>
 
 <style scoped>
-.gate {
-  min-height: 100vh;
-  display: grid;
-  place-items: center;
-  padding: var(--s5);
-  background: var(--paper);
-}
-.panel {
-  width: min(560px, 100%);
-  background: var(--card);
-  border-top: 3px solid var(--ink);
-  padding: var(--s6);
-}
-.panel.wide {
-  width: min(820px, 100%);
-}
-.name {
-  display: flex;
-  gap: var(--s2);
-  align-items: center;
-  font-weight: 680;
-}
-.mark {
-  width: 14px;
-  height: 18px;
-  border: 3px solid var(--ink);
-  border-bottom: 0;
-  background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat;
-}
 .note {
   border-left: 3px solid var(--line-strong);
   padding-left: var(--s3);

@@ -83,7 +83,7 @@ async function close(): Promise<void> {
 </script>
 
 <template>
-  <section v-if="made?.delivered_to?.length" class="once stack" aria-labelledby="mailed">
+  <section v-if="made?.delivered_to?.length" class="shown-once stack" aria-labelledby="mailed">
     <h3 id="mailed">The link is on its way to the owners</h3>
     <p>
       It is in the next mail of {{ made.delivered_to.join(", ") }}, and nobody else has it. Whoever of them opens it sees
@@ -91,7 +91,7 @@ async function close(): Promise<void> {
     </p>
     <div><NButton type="primary" @click="close">Done</NButton></div>
   </section>
-  <section v-else-if="made" class="once stack" aria-labelledby="link">
+  <section v-else-if="made" class="shown-once stack" aria-labelledby="link">
     <h3 id="link">The link, for the only time</h3>
     <p>
       Whoever has it sees <code>{{ made.credential.hint }}</code>, once. It runs out <Moment :at="made.handover.expires_at" />; this page
@@ -103,7 +103,7 @@ async function close(): Promise<void> {
     <p v-if="made.handover.has_passphrase"><strong>Tell the passphrase by another way than the link.</strong></p>
     <div><NButton type="primary" @click="close">Close: the link is gone from here</NButton></div>
   </section>
-  <section v-else-if="sealed" class="once stack" aria-labelledby="sealed">
+  <section v-else-if="sealed" class="shown-once stack" aria-labelledby="sealed">
     <h3 id="sealed">Sealed to {{ sealed.recipient.name }}</h3>
     <template v-if="sealed.sealed">
       <p>It may travel by any way: only {{ sealed.recipient.name }} can read it, with <code>jamb handover unseal</code>.</p>
@@ -121,7 +121,7 @@ async function close(): Promise<void> {
       >To whom? <span v-if="!recipients.length" class="hint">no owner or webhook has registered a key to seal to</span>
       <Choose v-model="to" :options="choices" label="To whom?" placeholder="Whoever has the link, once"
     /></label>
-    <fieldset class="row kinds">
+    <fieldset class="row kinds plain">
       <legend>What is handed over?</legend>
       <label><input v-model="what" type="radio" name="what" value="secret" /> A secret</label>
       <label><input v-model="what" type="radio" name="what" value="made-certificate" /> A certificate with its key</label>
@@ -151,20 +151,8 @@ async function close(): Promise<void> {
 </template>
 
 <style scoped>
-.once {
-  border: 2px solid var(--wait);
-  background: var(--card);
-  padding: var(--s4) var(--s5);
-  border-radius: var(--corner);
-}
 .short {
   width: 110px;
-}
-.kinds {
-  border: 0;
-  padding: 0;
-  margin: 0;
-  gap: var(--s4);
 }
 .top {
   align-items: flex-end;

@@ -73,7 +73,7 @@ async function add(): Promise<void> {
       />
       <TextField v-model="subject" label="Subject" hint="that stands for this client, to the mail (sub)" :longest="500" />
     </template>
-    <fieldset class="row kinds">
+    <fieldset class="row kinds plain">
       <legend>{{ outside ? "Its keys" : "The keys" }}</legend>
       <label v-if="outside"><input v-model="where" type="radio" name="where" value="metadata" /> found by its metadata</label>
       <label><input v-model="where" type="radio" name="where" value="address" /> published at an address</label>
@@ -109,12 +109,6 @@ async function add(): Promise<void> {
 <style scoped>
 .days {
   width: 110px;
-}
-.kinds {
-  border: 0;
-  padding: 0;
-  margin: 0;
-  gap: var(--s4);
 }
 .mono {
   font-family: var(--mono);

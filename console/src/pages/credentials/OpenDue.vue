@@ -97,7 +97,7 @@ async function close(): Promise<void> {
       ><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton>
     </div>
     <template v-else-if="!busy">
-      <div v-if="secret.length" class="once stack">
+      <div v-if="secret.length" class="shown-once stack">
         <p>
           <strong>What is secret, for the only time:</strong> {{ secret.length }} new
           {{ secret.length === 1 ? "credential" : "credentials" }}. Nobody can show {{ secret.length === 1 ? "it" : "them" }} again.
@@ -122,11 +122,6 @@ async function close(): Promise<void> {
 <style scoped>
 .card {
   margin-bottom: var(--s5);
-}
-.once {
-  border: 2px solid var(--wait);
-  padding: var(--s3) var(--s4);
-  border-radius: var(--corner);
 }
 .failed {
   color: var(--broken);

@@ -52,7 +52,7 @@ function done(): void {
       >Open {{ picked.length }} {{ picked.length === 1 ? "rotation" : "rotations" }}</NButton
     >
     <template #below>
-      <nav class="row tabs" aria-label="Due within">
+      <nav class="row switches" aria-label="Due within">
         <span class="soft small">Due within</span>
         <RouterLink
           v-for="days in WITHIN"
@@ -152,23 +152,6 @@ section {
 }
 .nowrap {
   white-space: nowrap;
-}
-.tabs {
-  margin-top: var(--s2);
-  gap: var(--s2);
-  align-items: center;
-}
-.tabs a {
-  color: var(--ink);
-  text-decoration: none;
-  padding: 3px 10px;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-}
-.tabs a[aria-current] {
-  border-color: var(--ink);
-  background: var(--card);
-  font-weight: 600;
 }
 .hint-code {
   display: inline-block;

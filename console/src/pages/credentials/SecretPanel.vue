@@ -53,7 +53,7 @@ async function close(): Promise<void> {
 </script>
 
 <template>
-  <section v-if="issued" class="once stack" aria-labelledby="once">
+  <section v-if="issued" class="shown-once stack" aria-labelledby="once">
     <h3 id="once">The secret, for the only time</h3>
     <p>Nobody can show it again, Jamb keeps only a digest. If it gets lost, issue another and withdraw this one.</p>
     <SheetPanel :sheets="issued.sheets" />
@@ -89,12 +89,6 @@ async function close(): Promise<void> {
 </template>
 
 <style scoped>
-.once {
-  border: 2px solid var(--wait);
-  background: var(--card);
-  padding: var(--s4) var(--s5);
-  border-radius: var(--corner);
-}
 .days {
   width: 110px;
 }

@@ -43,7 +43,7 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
         v-for="(one, index) in sheets"
         :key="one.resource"
         type="button"
-        class="pick"
+        class="toggle outlined"
         :aria-pressed="index === place"
         @click="place = index"
       >
@@ -59,7 +59,14 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
       </template>
     </dl>
     <div class="row" role="group" aria-label="Form of the sheet">
-      <button v-for="one in FORMS" :key="one.value" type="button" class="pick" :aria-pressed="form === one.value" @click="form = one.value">
+      <button
+        v-for="one in FORMS"
+        :key="one.value"
+        type="button"
+        class="toggle outlined"
+        :aria-pressed="form === one.value"
+        @click="form = one.value"
+      >
         {{ one.label }}
       </button>
       <CopyButton :value="text" :what="`the sheet as ${form}`" label="copy all" />
@@ -85,20 +92,5 @@ pre {
   overflow-x: auto;
   font: 12.5px/1.5 var(--mono);
   font-variant-ligatures: none;
-}
-.pick {
-  font: inherit;
-  font-size: 13px;
-  color: var(--ink);
-  background: transparent;
-  border: 1px solid var(--line-strong);
-  border-radius: var(--corner);
-  padding: 3px 10px;
-  cursor: pointer;
-}
-.pick[aria-pressed="true"] {
-  background: var(--accent);
-  border-color: var(--accent);
-  color: var(--accent-ink);
 }
 </style>

@@ -67,6 +67,6 @@ if (code.value) void look();
 }
 .code {
   font: 600 30px var(--mono);
-  mail-spacing: 0.08em;
+  letter-spacing: 0.08em;
 }
 </style>

@@ -4,6 +4,7 @@ import { nextTick, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { problemOf } from "@/api/problems";
 import { signIn } from "@/api/session";
+import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 const LAST = "jamb.directory";
@@ -48,92 +49,52 @@ async function enter(slug = directory.value.trim()): Promise<void> {
 </script>
 
 <template>
-  <main class="gate">
-    <section class="panel">
-      <p class="name"><span class="mark" aria-hidden="true"></span> Jamb</p>
-      <h1>Sign in</h1>
-      <p class="soft">For those who look after client applications.</p>
-      <form class="stack" @submit.prevent="enter()">
-        <label class="field">
-          Login
-          <input
-            ref="field"
-            v-model="login"
-            class="plain-input"
-            name="login"
-            type="email"
-            autocomplete="username"
-            required
-            maxlength="200"
-          />
-        </label>
-        <label class="field">
-          Password
-          <input
-            v-model="password"
-            class="plain-input"
-            name="password"
-            type="password"
-            autocomplete="current-password"
-            required
-            maxlength="200"
-          />
-        </label>
-        <label class="field">
-          Directory <span class="hint">leave empty, unless your address is of another organisation</span>
-          <input
-            v-model="directory"
-            class="plain-input mono"
-            name="directory"
-            autocomplete="organization"
-            autocapitalize="none"
-            spellcheck="false"
-            maxlength="80"
-          />
-        </label>
-        <fieldset v-if="choices.length" class="choices">
-          <legend>You are known in more than one directory. Choose one:</legend>
-          <button v-for="[slug, name] in choices" :key="slug" ref="chosen" type="button" class="choice" @click="enter(slug)">
-            {{ name }} <code>{{ slug }}</code>
-          </button>
-        </fieldset>
-        <ProblemNote v-if="error" :error="error" />
-        <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
-      </form>
-      <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
-    </section>
-  </main>
+  <GatePage :width="400" beside>
+    <h1>Sign in</h1>
+    <p class="soft">For those who look after client applications.</p>
+    <form class="stack" @submit.prevent="enter()">
+      <label class="field">
+        Login
+        <input ref="field" v-model="login" class="plain-input" name="login" type="email" autocomplete="username" required maxlength="200" />
+      </label>
+      <label class="field">
+        Password
+        <input
+          v-model="password"
+          class="plain-input"
+          name="password"
+          type="password"
+          autocomplete="current-password"
+          required
+          maxlength="200"
+        />
+      </label>
+      <label class="field">
+        Directory <span class="hint">leave empty, unless your address is of another organisation</span>
+        <input
+          v-model="directory"
+          class="plain-input mono"
+          name="directory"
+          autocomplete="organization"
+          autocapitalize="none"
+          spellcheck="false"
+          maxlength="80"
+        />
+      </label>
+      <fieldset v-if="choices.length" class="choices">
+        <legend>You are known in more than one directory. Choose one:</legend>
+        <button v-for="[slug, name] in choices" :key="slug" ref="chosen" type="button" class="choice" @click="enter(slug)">
+          {{ name }} <code>{{ slug }}</code>
+        </button>
+      </fieldset>
+      <ProblemNote v-if="error" :error="error" />
+      <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
+    </form>
+    <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
+  </GatePage>
 </template>
 
 <style scoped>
-.gate {
-  min-height: 100vh;
-  display: grid;
-  place-items: center;
-  padding: var(--s5) var(--s5) var(--s5) 236px;
-  background: linear-gradient(90deg, var(--rail) 212px, var(--paper) 212px);
-}
-.panel {
-  width: min(400px, 100%);
-  display: grid;
-  gap: var(--s4);
-  background: var(--card);
-  border-top: 3px solid var(--ink);
-  padding: var(--s6);
-}
-.name {
-  display: flex;
-  gap: var(--s2);
-  align-items: center;
-  font-weight: 680;
-}
-.mark {
-  width: 14px;
-  height: 18px;
-  border: 3px solid var(--ink);
-  border-bottom: 0;
-  background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat;
-}
 .choices {
   border: 0;
   padding: 0;
@@ -167,6 +128,6 @@ async function enter(slug = directory.value.trim()): Promise<void> {
 h1 {
   font-size: var(--t-h1);
   font-weight: 660;
-  mail-spacing: -0.015em;
+  letter-spacing: -0.015em;
 }
 </style>

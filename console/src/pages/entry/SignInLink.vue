@@ -5,6 +5,7 @@ import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { signIn } from "@/api/session";
+import GatePage from "@/frame/GatePage.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
@@ -32,92 +33,63 @@ const choose = () =>
 </script>
 
 <template>
-  <main class="gate">
-    <section class="panel stack">
-      <p class="name"><span class="mark" aria-hidden="true"></span> Jamb</p>
-      <template v-if="found && found.state === 'waiting'">
-        <h1>Choose your password</h1>
-        <p>
-          {{ found.name }}, you sign in to {{ found.directory_name }} as <strong>{{ found.login }}</strong>. This link opens once, and runs
-          out <Moment :at="found.expires_at" />.
-        </p>
-        <form class="stack" @submit.prevent="choose">
-          <input class="unseen" type="email" autocomplete="username" :value="found.login" readonly tabindex="-1" aria-hidden="true" />
-          <label class="field"
-            >Password <span class="hint">{{ SHORTEST }} characters or more; a sentence is good</span
-            ><input
-              v-model="wanted"
-              class="plain-input"
-              type="password"
-              autocomplete="new-password"
-              :minlength="SHORTEST"
-              maxlength="200"
-              required
-          /></label>
-          <label class="field"
-            >Password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
-          /></label>
-          <p v-if="again && again !== wanted" role="alert">The two passwords differ.</p>
-          <ProblemNote v-if="error" :error="error" />
-          <div>
-            <NButton
-              type="primary"
-              attr-type="submit"
-              size="large"
-              :loading="busy"
-              :disabled="busy || wanted.length < SHORTEST || wanted !== again"
-              >Choose it and sign in</NButton
-            >
-          </div>
-        </form>
-      </template>
-      <template v-else-if="found">
-        <h1>A sign-in link</h1>
-        <p v-if="found.state === 'used'" role="alert">
-          This link was used before. If that was you, <RouterLink :to="{ name: 'sign-in' }">sign in</RouterLink> with the password that you
-          chose; if not, tell {{ found.made_by }} at once.
-        </p>
-        <p v-else role="alert">
-          This link opens nothing any more: {{ found.state === "expired" ? "it ran out" : "it was replaced by a later one" }}. Ask
-          {{ found.made_by }} for another.
-        </p>
-      </template>
-      <template v-else>
-        <h1>A sign-in link</h1>
+  <GatePage>
+    <template v-if="found && found.state === 'waiting'">
+      <h1>Choose your password</h1>
+      <p>
+        {{ found.name }}, you sign in to {{ found.directory_name }} as <strong>{{ found.login }}</strong>. This link opens once, and runs
+        out <Moment :at="found.expires_at" />.
+      </p>
+      <form class="stack" @submit.prevent="choose">
+        <input class="unseen" type="email" autocomplete="username" :value="found.login" readonly tabindex="-1" aria-hidden="true" />
+        <label class="field"
+          >Password <span class="hint">{{ SHORTEST }} characters or more; a sentence is good</span
+          ><input
+            v-model="wanted"
+            class="plain-input"
+            type="password"
+            autocomplete="new-password"
+            :minlength="SHORTEST"
+            maxlength="200"
+            required
+        /></label>
+        <label class="field"
+          >Password again <input v-model="again" class="plain-input" type="password" autocomplete="new-password" maxlength="200" required
+        /></label>
+        <p v-if="again && again !== wanted" role="alert">The two passwords differ.</p>
         <ProblemNote v-if="error" :error="error" />
-        <p v-else class="soft">Looking …</p>
-      </template>
-    </section>
-  </main>
+        <div>
+          <NButton
+            type="primary"
+            attr-type="submit"
+            size="large"
+            :loading="busy"
+            :disabled="busy || wanted.length < SHORTEST || wanted !== again"
+            >Choose it and sign in</NButton
+          >
+        </div>
+      </form>
+    </template>
+    <template v-else-if="found">
+      <h1>A sign-in link</h1>
+      <p v-if="found.state === 'used'" role="alert">
+        This link was used before. If that was you, <RouterLink :to="{ name: 'sign-in' }">sign in</RouterLink> with the password that you
+        chose; if not, tell {{ found.made_by }} at once.
+      </p>
+      <p v-else role="alert">
+        This link opens nothing any more: {{ found.state === "expired" ? "it ran out" : "it was replaced by a later one" }}. Ask
+        {{ found.made_by }} for another.
+      </p>
+    </template>
+    <template v-else>
+      <h1>A sign-in link</h1>
+      <ProblemNote v-if="error" :error="error" />
+      <p v-else class="soft">Looking …</p>
+    </template>
+  </GatePage>
 </template>
 
 <style scoped>
-.gate {
-  min-height: 100vh;
-  display: grid;
-  place-items: center;
-  padding: var(--s5);
-  background: var(--paper);
-}
-.panel {
-  width: min(480px, 100%);
-  background: var(--card);
-  border-top: 3px solid var(--ink);
-  padding: var(--s6);
-}
-.name {
-  display: flex;
-  gap: var(--s2);
-  align-items: center;
-  font-weight: 680;
-}
-.mark {
-  width: 14px;
-  height: 18px;
-  border: 3px solid var(--ink);
-  border-bottom: 0;
-  background: linear-gradient(#c98520, #c98520) center bottom / 3px 7px no-repeat;
-}
 .unseen {
   display: none;
 }

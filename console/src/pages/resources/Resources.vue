@@ -54,7 +54,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
   </PageHead>
   <Publish v-if="editing === 'new'" @done="published" />
   <Loadable :loading="isLoading" :error="error ?? catalogueError" :ready="!!all" :retry="() => (refetch(), again())">
-    <nav class="row places" aria-label="Resources">
+    <nav class="row switches places" aria-label="Resources">
       <RouterLink
         v-for="one in all"
         :key="one.name"
@@ -149,22 +149,11 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
 
 <style scoped>
 .places {
+  margin-top: 0;
   border-top: 2px solid var(--ink);
   border-bottom: 1px solid var(--line-strong);
   padding: var(--s2) 0;
   gap: var(--s2);
-}
-.places a {
-  color: var(--ink);
-  text-decoration: none;
-  padding: 4px 10px;
-  border: 1px solid transparent;
-  border-radius: var(--corner);
-}
-.places a[aria-current] {
-  border-color: var(--ink);
-  background: var(--card);
-  font-weight: 600;
 }
 .ids {
   margin: var(--s3) 0;

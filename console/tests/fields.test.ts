@@ -1,0 +1,139 @@
+import { flushPromises, mount } from "@vue/test-utils";
+import { afterEach, expect, test, vi } from "vitest";
+import type { Schemas } from "@/api/client";
+import { refresh } from "@/api/session";
+import Choose from "@/ui/Choose.vue";
+import CopyButton from "@/ui/CopyButton.vue";
+import Loadable from "@/ui/Loadable.vue";
+import PickPeople from "@/ui/PickPeople.vue";
+import ReachEditor from "@/ui/ReachEditor.vue";
+import { answering, shown } from "./answers";
+import { forward } from "./forward";
+
+afterEach(() => {
+  forward.reset();
+  vi.unstubAllGlobals();
+  vi.useRealTimers();
+});
+
+async function signedIn(may: string[], more: Record<string, unknown> = {}): Promise<void> {
+  answering({
+    "GET /api/v1/session": { directory: "alder", csrf: "c" },
+    "GET /api/v1/directories/alder/whoami": { may },
+    ...more,
+  });
+  await refresh();
+}
+
+const PEOPLE = ["Ada", "Abel", "Agda", "Alva", "Anja", "Axel", "Bo"].map((name) => ({
+  name,
+  login: `${name.toLowerCase()}@alder.example`,
+  active: name !== "Abel",
+})) as Schemas["Person"][];
+
+function picker(chosen: string[] = []) {
+  const page = mount(PickPeople, {
+    props: {
+      people: PEOPLE,
+      label: "Owners",
+      modelValue: chosen,
+      "onUpdate:modelValue": (now: string[]) => page.setProps({ modelValue: now }),
+    },
+  });
+  return page;
+}
+
+test("people are picked by part of a name: five at most, none who may not act, none twice", async () => {
+  await signedIn(["people.list"]);
+  const page = picker(["bo@alder.example"]);
+  const matches = () => page.findAll(".matches button").map((one) => one.text());
+  expect(matches()).toEqual(["+ Ada", "+ Agda", "+ Alva", "+ Anja", "+ Axel"]);
+  const field = page.get("input");
+  await field.trigger("keydown", { key: "Enter" });
+  expect(page.props("modelValue")).toEqual(["bo@alder.example"]);
+  await field.setValue("  AD");
+  await field.trigger("keydown", { key: "Enter" });
+  expect(page.props("modelValue")).toEqual(["bo@alder.example", "ada@alder.example"]);
+  await field.setValue("bo");
+  expect(page.text()).toContain("Nobody of that name");
+  await page.get("[aria-label='Take Bo back']").trigger("click");
+  expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
+});
+
+test("whoever may not list people writes whole logins", async () => {
+  await signedIn([]);
+  const page = picker();
+  await page.get("input").setValue(" Ada@Alder.example ");
+  await page.get("button.add").trigger("click");
+  await page.get("input").setValue("ada@alder.example");
+  await page.get("button.add").trigger("click");
+  expect(page.props("modelValue")).toEqual(["ada@alder.example"]);
+});
+
+const COLLECTIONS = {
+  object_name: "berth",
+  objects: 4,
+  collections: [
+    { path: "north", title: "North", size: 2, objects: ["n1"] },
+    { path: "north/inner", title: "Inner", size: 1, objects: ["i1"] },
+    { path: "south", title: "South", size: 1, objects: ["s1"] },
+  ],
+};
+
+test("a reach says how much it is, and a collection holds what lies in it", async () => {
+  await signedIn([], { "GET /api/v1/directories/alder/resources/berths/collections": COLLECTIONS });
+  const props = { resource: "berths", label: "Where", modelValue: { kind: "everywhere", collections: [] } };
+  const { page } = await shown(ReachEditor, { ...props, "onUpdate:modelValue": (now: object) => page.setProps({ modelValue: now }) });
+  await flushPromises();
+  const said = () => page.get("[role=status]").text();
+  expect(said()).toBe("4 of 4 berths");
+  await page.findAll("input[type=radio]")[1]?.setValue();
+  expect(said()).toBe("choose at least one collection");
+  const boxes = () => page.findAll("[role=checkbox]");
+  await boxes()[1]?.trigger("click");
+  expect(said()).toBe("1 of 4 berths");
+  await boxes()[0]?.trigger("click");
+  expect([said(), boxes()[1]?.attributes("aria-checked")]).toEqual(["2 of 4 berths", "true"]);
+  expect(page.props("modelValue")).toEqual({ kind: "only", collections: ["north"] });
+  await page.findAll("input[type=radio]")[2]?.setValue();
+  expect(said()).toBe("2 of 4 berths");
+  await page.findAll("input[type=radio]")[0]?.setValue();
+  expect(page.props("modelValue")).toEqual({ kind: "everywhere", collections: [] });
+  page.unmount();
+});
+
+test("a choice that is taken back is none", async () => {
+  const options = [{ label: "One", value: "1" }];
+  const page = mount(Choose, { props: { options, label: "Which", modelValue: "1" } });
+  await page.get("select").setValue("");
+  expect(page.emitted("update:modelValue")).toEqual([[null]]);
+});
+
+test("a copy says so, and what the browser refuses is told, too", async () => {
+  vi.useFakeTimers();
+  const write = vi.fn(() => Promise.resolve());
+  vi.stubGlobal("navigator", { clipboard: { writeText: write } });
+  const page = mount(CopyButton, { props: { value: "s-1", what: "the secret" } });
+  await page.get("button").trigger("click");
+  await vi.advanceTimersByTimeAsync(0);
+  expect([write.mock.calls, page.get("[role=status]").text()]).toEqual([[["s-1"]], "Copied the secret"]);
+  await vi.advanceTimersByTimeAsync(3000);
+  expect(page.get("button").text()).toBe("copy");
+  vi.stubGlobal("navigator", { clipboard: undefined });
+  await page.get("button").trigger("click");
+  expect(page.get("[role=status]").text()).toContain("copy it yourself");
+});
+
+test("what was there stays while it is read again, and a failure offers another try", async () => {
+  const slots = { default: "<b>rows</b>" };
+  const page = mount(Loadable, { props: { loading: true, error: null, ready: false }, slots, global: { stubs: ["RouterLink"] } });
+  expect(page.text()).toBe("Reading …");
+  await page.setProps({ loading: true, ready: true });
+  expect(page.text()).toBe("rows");
+  const retry = vi.fn();
+  await page.setProps({ error: new TypeError("away"), retry });
+  expect(page.text()).toContain("does not answer");
+  expect(page.text()).toContain("rows");
+  await page.get("button").trigger("click");
+  expect(retry).toHaveBeenCalledOnce();
+});
