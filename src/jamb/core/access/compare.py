@@ -105,7 +105,7 @@ def compare(
         unchanged=frozenset(name for name in both if old[name] == new[name]),
         no_longer=frozenset(old.keys() - new.keys()),
         objects=objects,
-        added_weight=round(added, 1),
+        added_weight=_to_one_place(added),
         implied=implied,
         redundant=_redundant(catalogue, later, tree),
     )
@@ -161,10 +161,16 @@ def refilled(catalogue: Catalogue, held: Iterable[Holding], before: CollectionTr
 def _gain(
     catalogue: Catalogue, operation: str, before: Coverage | None, after: Coverage, tree: CollectionTree
 ) -> float:
-    if before is None:
-        return after.share(tree) if catalogue.concerns_object(operation) and tree.everything else 1.0
-    gained = Coverage(after.objects - before.objects, after.uncollected and not before.uncollected)
-    return gained.share(tree)
+    if before is None and not (catalogue.concerns_object(operation) and tree.everything):
+        return 1.0
+    gained = after.beyond(before)
+    # What lies in no collection cannot be counted, and is something: no less than one object of those known.
+    return gained.share(tree) or (1 / len(tree.everything) if gained.uncollected else 0.0)
+
+
+def _to_one_place(weight: float) -> float:
+    # A little is never told as nothing: many littles would pass as nothing, too.
+    return max(0.1, round(weight, 1)) if weight > 0 else 0.0
 
 
 def _redundant(catalogue: Catalogue, held: frozenset[Holding], tree: CollectionTree) -> frozenset[str]:

@@ -37,11 +37,19 @@ class Place:
     own_collections: bool = False
 
     def added(self, before: Iterable[Holding], after: Iterable[Holding]) -> float:
-        """Return the weight that `after` has beyond `before`: the heaviest, of now and of late."""
+        """Return the weight that `after` has beyond `before`: the heaviest, of now and of late.
+
+        What comes new and can come to hold anything counts as if it held everything; what was there counts as it is.
+        """
         earlier, later = frozenset(before), frozenset(after)
         trees = (self.tree_of(earlier | later), *self.past_trees)
         return max(
-            compare(catalogue, _weighed(catalogue, tree, earlier), _weighed(catalogue, tree, later), tree).added_weight
+            compare(
+                catalogue,
+                _known(catalogue, earlier),
+                _known(catalogue, earlier) | _weighed(catalogue, tree, later - earlier),
+                tree,
+            ).added_weight
             for catalogue in (self.catalogue, *self.past_catalogues)
             for tree in trees
         )

@@ -27,9 +27,11 @@ def kept_within(before: CollectionTree, after: CollectionTree, reaches: Iterable
                 if not any(_follows(before, after, above) for above in around):
                     was = before.collections[inside].rule if inside in before.collections else ""
                     collections[inside] = replace(one, objects=one.objects - gained, rule=was)
+    # Only now: what was kept out of one collection may have left another by that.
+    reduced = CollectionTree.of(collections.values())
     for path in sorted(left_out & collections.keys()):
         if not _follows(before, after, path):
-            lost = before.members(path) - after.members(path)
+            lost = before.members(path) - reduced.members(path)
             collections[path] = replace(collections[path], objects=collections[path].objects | lost)
     return CollectionTree.of(collections.values())
 

@@ -72,6 +72,12 @@ class Coverage:
     def __bool__(self) -> bool:
         return bool(self.objects) or self.uncollected
 
+    def beyond(self, other: Coverage | None) -> Coverage:
+        """Return what is covered here and not there."""
+        if other is None:
+            return self
+        return Coverage(self.objects - other.objects, self.uncollected and not other.uncollected)
+
     def share(self, tree: CollectionTree) -> float:
         """Return the share of the known objects that is covered, 0 to 1; where none are known, all or nothing."""
         if tree.everything:

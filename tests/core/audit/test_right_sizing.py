@@ -20,8 +20,8 @@ from jamb.core.permissions import AccessKind, Catalogue, Effect
 from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, coverage
 from jamb.core.reach.collections import ancestors
 from jamb.core.reach.fewest import smallest_reach
+from tests.core.audit.test_audit import MAIL, MAIL_DESKS
 from tests.core.build import NOW, operation, permission
-from tests.core.test_audit import MAIL, MAIL_DESKS
 
 APPLICATION = AccessKind.APPLICATION
 DAY = timedelta(days=1)
