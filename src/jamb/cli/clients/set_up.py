@@ -81,7 +81,7 @@ def set_up(
     _save(ready, ids, save)
     emit(ids, output, lambda: _show(ready, ids))
     for one in ready.left:
-        note(f"Left to do: {one}")
+        note(f"Next step: {one}")
     if ready.left:
         raise typer.Exit(EXIT_REFUSED)
 

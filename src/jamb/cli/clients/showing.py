@@ -136,6 +136,6 @@ def _used(rung: Rung) -> str | Text:
 
 def show_steps(client: Client) -> None:
     if client.next_steps:
-        heading("\nLeft to do")
+        heading("\nNext steps")
         for number, step in enumerate(client.next_steps, 1):
             out.print(f"  {number}. {step}", markup=False)

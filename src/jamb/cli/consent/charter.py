@@ -99,7 +99,7 @@ def adopt(
         done = run_adoption(jamb, charter, owners=owner or [], reason=reason, consent=not ask_only)
     emit(asdict(done), output, lambda: _say(done))
     for one in done.left:
-        note(f"Left to do: {one}")
+        note(f"Next step: {one}")
     if done.left:
         raise typer.Exit(EXIT_REFUSED)
 

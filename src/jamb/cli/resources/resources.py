@@ -131,7 +131,7 @@ def guard(
     write_private(save, (json.dumps(made.values, indent=2) + "\n").encode())
     out.print(f"{made.client_name} ({made.values['client_id']}) guards {resource}; {save} has what its API needs.")
     for left in made.left:
-        note(f"Left to do: {left}")
+        note(f"Next step: {left}")
     if made.left:
         raise typer.Exit(EXIT_REFUSED)
 

@@ -39,7 +39,7 @@ def set_up_guard(jamb: Jamb, resource: str) -> GuardSetUp:
     try:
         jamb.resources.publish(found.name, named)
     except Refusal as refused:
-        # The secret is shown once: whoever asked gets it, and what is left to do beside it.
+        # The secret is shown once: whoever asked gets it, with the next step beside it.
         left.append(f"name it as the guard of {found.name}: {refused.message} {refused.next_step}".strip())
     values = {
         "resource": found.name,

@@ -15,7 +15,7 @@ from jamb.core.permissions import AccessKind, weigh
 
 _GIVES = frozenset({"secret.issued", "secret.imported", "credential.added"})
 _ROLE = "the role "
-_AGAIN = "End it and have it asked for and consented to anew, or have another person look at it and bear it knowingly."
+_AGAIN = "End it and have it asked for and consented to anew, or have another person look at it and waive it."
 
 
 def _recent(client: ClientPicture, now: datetime, *actions: str) -> Iterator[Done]:
