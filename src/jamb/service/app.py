@@ -11,7 +11,7 @@ from fastapi.routing import APIRoute
 from jamb import __version__
 from jamb.service.config.settings import Settings
 from jamb.service.http import console
-from jamb.service.http.description import describe
+from jamb.service.http.description import describe, description
 from jamb.service.http.middleware import Middleware
 from jamb.service.http.problems import add_problem_handlers
 from jamb.service.oauth import routes as oauth
@@ -76,6 +76,7 @@ def create_app(settings: Settings) -> FastAPI:
         lifespan=life,
         docs_url=None,
         redoc_url=None,
+        openapi_url=None,
         # An address with a slash too many is another address: to send elsewhere would carry a secret along.
         redirect_slashes=False,
         generate_unique_id_function=_operation_id,
@@ -83,6 +84,7 @@ def create_app(settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     oauth.add_oauth_handlers(app)
     app.add_route(oauth.TOKEN_PATH, oauth.token, methods=["POST"])
+    app.add_route("/openapi.json", description, methods=["GET"])
     for router in ROUTERS:
         app.include_router(router)
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]

@@ -6,11 +6,16 @@ those of RFC 6749 section 5.2 too. All text is of seen characters (`core.text`),
 
 from __future__ import annotations
 
+import asyncio
+import json
 import re
 from collections.abc import Iterator, Mapping
+from threading import Lock
 from typing import Any
 
 from fastapi import FastAPI
+from starlette.requests import Request
+from starlette.responses import Response
 
 from jamb.actions.resources.resources import NAME_LONGEST as RESOURCE_LONGEST
 from jamb.actions.resources.resources import RESOURCE_NAME
@@ -66,6 +71,20 @@ _NAMES = {
 }
 _METHODS = ("get", "put", "post", "delete")
 _TEXT = {"type": "string", "pattern": LINE_PATTERN}
+_WRITING = Lock()
+
+
+async def description(request: Request) -> Response:
+    """Answer with the whole description. Building it takes seconds: never in the way of others."""
+    return Response(await asyncio.to_thread(_written, request.app), media_type="application/json")
+
+
+def _written(app: FastAPI) -> bytes:
+    with _WRITING:
+        if not hasattr(app.state, "description"):
+            app.state.description = json.dumps(describe(app), ensure_ascii=False, separators=(",", ":")).encode()
+    written: bytes = app.state.description
+    return written
 
 
 def describe(app: FastAPI) -> dict[str, Any]:
