@@ -117,13 +117,12 @@ def claims_of(runtime: Runtime, directory: Directory, token: str, now: datetime)
         key = runtime.keyring.public(str(kid), str(directory.id)) if fit else None
         if key is None:
             raise NotSignedIn("The token was not issued by this directory.", next_step=_SIGN_IN)
-        known = runtime.backend.addresses(now)
         claims: dict[str, Any] = jwt.decode(
             token,
             key,
             algorithms=["ES256"],
-            audience=[f"{url}/api/v1/directories/{directory.slug}" for url in known],
-            issuer=[f"{url}/d/{directory.slug}" for url in known],
+            audience=runtime.backend.own_identifiers(directory.slug, now),
+            issuer=runtime.backend.issuers(directory.slug, now),
             options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"]},
         )
     except jwt.ExpiredSignatureError as error:

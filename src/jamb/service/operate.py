@@ -19,7 +19,7 @@ from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
 from jamb.core.errors import JambError
 from jamb.service.commands import directories, keys
-from jamb.service.commands.backend import backend_of, look_before_serving
+from jamb.service.commands.backend import backend_of, look_before_starting
 from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
 from jamb.service.running.logs import set_up_logs
@@ -42,7 +42,7 @@ def serve() -> None:
     for strange in unknown(Settings.model_fields):
         structlog.get_logger("jamb.settings").warning("not a setting", variable=strange)
     # Whatever is wrong is said in a sentence before anything listens.
-    look_before_serving(settings)
+    look_before_starting(settings)
     import uvicorn
 
     from jamb.service.app import create_app
@@ -79,6 +79,7 @@ def notify() -> None:
 
     settings = read_settings()
     set_up_logs(settings.log_level)
+    look_before_starting(settings)
 
     async def run() -> None:
         async with open_runtime(settings) as runtime:

@@ -11,7 +11,6 @@ from typing import Any
 
 from psycopg import InterfaceError, OperationalError
 from psycopg_pool import AsyncConnectionPool, PoolTimeout
-from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.directory.addresses import former_addresses
@@ -55,6 +54,7 @@ class Reader:
 
     async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS
+        connection: BoundedAsyncConnection | None = None
         while True:
             try:
                 async with self._pool.connection() as connection:
@@ -64,7 +64,7 @@ class Reader:
                 raise driver_outage(error, self._pool) from error
             except (OperationalError, InterfaceError) as error:
                 # A restarted server leaves dead connections in the pool, which fail at once: the next may be alive.
-                if not connection.broken or time.monotonic() > ends:
+                if connection is None or not connection.broken or time.monotonic() > ends:
                     raise driver_outage(error) from error
 
 
@@ -130,15 +130,15 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
 
 
 def backend_for_requests(settings: Settings) -> Backend:
-    """Return what requests stand on. Raises `Misuse` where the sealing key is missing or another."""
+    """Return what requests stand on, in a database that was looked at before (`commands.backend.look_before_starting`).
+
+    Raises:
+        Misuse: the sealing key is missing or another.
+    """
     patience = Patience(settings.statement_seconds, settings.database_pooled)
     engine = make_engine(settings.database(), patience, pool_size=settings.pool_size)
     backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
-    try:
-        return replace(backend, formers=former_addresses(backend, datetime.now(UTC)))
-    except SQLAlchemyError:
-        # Away, or never migrated: readiness says so.
-        return backend
+    return replace(backend, formers=former_addresses(backend, datetime.now(UTC)))
 
 
 def _token_pool(settings: Settings) -> _Pool:

@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from jamb.actions.base.act import Act
+from jamb.core.directory.signing_keys import published_of
 from jamb.core.errors import NotFound
 from jamb.core.reach.details import reach_of
 from jamb.store.audit import client_facts as pictures
@@ -41,7 +42,7 @@ def ground(act: Act) -> Ground:
         head = ledger.head(session, act.directory.id)
         if head is None:
             raise NotFound(f"{act.directory.name} has no ledger.")
-        keys = signing_keys(session, act.directory.id)
+        keys = published_of(signing_keys(session, act.directory.id), act.now)
         return Ground(
             act.directory.name,
             act.slug,

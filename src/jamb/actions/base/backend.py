@@ -25,25 +25,24 @@ class Backend:
     formers: tuple[tuple[str, datetime], ...] = ()
 
     def issuer(self, slug: str) -> str:
-        return f"{self.base_url}/d/{slug}"
+        return self.issuers(slug)[0]
 
-    def addresses(self, now: datetime) -> list[str]:
-        """Return the addresses that hold, the present one first."""
-        return [self.base_url, *(url for url, until in self.formers if until > now)]
-
-    def at_present(self, identifier: str, now: datetime) -> str:
-        """Return an identifier of ours as it is named now, where it begins with a former address that holds still."""
-        for former in self.addresses(now)[1:]:
-            if identifier.startswith(f"{former}/"):
-                return self.base_url + identifier.removeprefix(former)
-        return identifier
+    def issuers(self, slug: str, now: datetime | None = None) -> list[str]:
+        """Return the issuer identifier of a directory, then those by former addresses that hold still."""
+        return [f"{url}/d/{slug}" for url in self._addresses(now)]
 
     def token_endpoint(self, slug: str) -> str:
         return f"{self.issuer(slug)}/token"
 
     def own_identifier(self, slug: str) -> str:
-        """The audience of Jamb's own API for one directory."""
-        return f"{self.base_url}/api/v1/directories/{slug}"
+        return self.own_identifiers(slug)[0]
+
+    def own_identifiers(self, slug: str, now: datetime | None = None) -> list[str]:
+        """Return the audience of Jamb's own API for one directory, then those by former addresses that hold still."""
+        return [f"{url}/api/v1/directories/{slug}" for url in self._addresses(now)]
+
+    def _addresses(self, now: datetime | None) -> list[str]:
+        return [self.base_url, *(url for url, until in self.formers if now is not None and until > now)]
 
 
 def console_client_id(slug: str) -> str:

@@ -89,8 +89,12 @@ def stewards_who_sign_in(session: Session, directory: Directory, now: datetime) 
 
 
 def refuse_stewardless(session: Session, directory: Directory, now: datetime) -> None:
-    """Raise `StillInUse` unless an active person who can sign in is steward, everywhere and without end."""
-    if roles.role_by_name(session, directory.id, own_api.STEWARD) is None:
+    """Raise `StillInUse` unless an active person who can sign in is steward, everywhere and without end.
+
+    Called when all is flushed. The lock has two who take different stewards away come one after the other, and the
+    later see what the earlier left.
+    """
+    if roles.role_by_name(session, directory.id, own_api.STEWARD, lock=True) is None:
         return
     if not stewards_who_sign_in(session, directory, now):
         raise StillInUse(

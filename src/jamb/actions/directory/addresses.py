@@ -9,31 +9,30 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
+from sqlalchemy import Engine
 from sqlmodel import Session
 
-from jamb.actions.base.act import act_in
 from jamb.actions.base.backend import Backend
+from jamb.actions.base.everywhere import change_everywhere
 from jamb.actions.base.lookups import find_resource
-from jamb.actions.directory.opening import OPERATOR
 from jamb.core import own_api
 from jamb.core.errors import Conflict, Unsuited
-from jamb.store.base.work import observation
 from jamb.store.directory import addresses
 from jamb.store.resources import resources
 
 MOST_DAYS = 366
 
 
-def address_fault(backend: Backend) -> str:
-    """Return what is wrong with the address that this process was given; empty: it is the one on record."""
-    with Session(backend.engine) as session:
+def address_fault(engine: Engine, base_url: str) -> str:
+    """Return what is wrong with the address that a process was given; empty: it is the one on record."""
+    with Session(engine) as session:
         known = addresses.addresses_on_record(session)
-    others = sorted({*known.values()} - {backend.base_url})
+    others = sorted({*known.values()} - {base_url})
     if not others:
         return ""
     return (
         f"the directories of this database are reached at {', '.join(others)}, and JAMB_PUBLIC_URL says "
-        f"{backend.base_url}: set it to the former, or run `jamb-service directories move` with the latter"
+        f"{base_url}: set it to the former, or run `jamb-service directories move` with the latter"
     )
 
 
@@ -48,25 +47,25 @@ def move(backend: Backend, days: int, now: datetime) -> dict[str, str]:
     """
     if not 0 <= days <= MOST_DAYS:
         raise Unsuited.field("days", str(days), f"0 to {MOST_DAYS}")
-    with Session(backend.engine) as session:
-        known = addresses.addresses_on_record(session)
-    moving = {slug: former for slug, former in known.items() if former != backend.base_url}
-    if not moving:
-        raise Conflict(f"All directories are reached at {backend.base_url} already.", next_step="Set JAMB_PUBLIC_URL.")
+    moved: dict[str, str] = {}
     until = now + timedelta(days=days)
-    with observation(backend.engine) as session:
-        addresses.forget_former(session, backend.base_url)
-        for former in set(moving.values()):
-            addresses.keep_former(session, former, until)
-    for slug, former in moving.items():
-        act = act_in(backend, slug, now, OPERATOR)
-        with act.change() as unit:
-            row = find_resource(unit.session, act.directory, own_api.NAME)
+    with change_everywhere(backend, now) as units:
+        for unit in units:
+            slug = unit.directory.slug
+            row = find_resource(unit.session, unit.directory, own_api.NAME)
+            former = addresses.address_in(row.identifier, slug)
+            if former == backend.base_url:
+                continue
+            moved[slug] = former
+            addresses.keep_former(unit.session, former, until)
+            addresses.forget_former(unit.session, backend.base_url)
             resources.replace_catalogue(unit.session, row, own_api.own_catalogue(backend.own_identifier(slug)))
-            subject = {"kind": "directory", "id": str(act.directory.id), "name": act.directory.name}
+            subject = {"kind": "directory", "id": str(unit.directory.id), "name": unit.directory.name}
             after = {"address": backend.base_url, "former until": until.isoformat()}
             unit.enter("directory.moved", subject, before={"address": former}, after=after)
-    return moving
+    if not moved:
+        raise Conflict(f"All directories are reached at {backend.base_url} already.", next_step="Set JAMB_PUBLIC_URL.")
+    return moved
 
 
 def former_addresses(backend: Backend, now: datetime) -> tuple[tuple[str, datetime], ...]:

@@ -47,6 +47,7 @@ def open_directory(
     """
     directory = Directory(uuid4(), slug, name, domain, policy)
     with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        directories.lock_all(unit.session)
         elsewhere = sorted({*addresses_on_record(unit.session).values()} - {backend.base_url})
         if elsewhere:
             raise Conflict(

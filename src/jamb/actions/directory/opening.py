@@ -10,6 +10,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.act import Act, act_in
 from jamb.actions.base.backend import Backend
+from jamb.actions.base.everywhere import OPERATOR
 from jamb.actions.base.lookups import stewards_who_sign_in
 from jamb.actions.directory import directories, people, roles, sign_in_links
 from jamb.core import own_api
@@ -20,13 +21,11 @@ from jamb.core.directory.roles import HolderKind, check_short_name
 from jamb.core.errors import BadInput, Conflict, Unsuited
 from jamb.core.reach import EVERYWHERE
 from jamb.store.base.sealing_marks import any_directory
-from jamb.store.base.work import Actor
 from jamb.store.directory import directories as rows
 from jamb.store.directory import people as people_rows
 from jamb.store.directory import roles as role_rows
 from jamb.wire.directory.sign_in_links import SignInLink
 
-OPERATOR = Actor("service", "operator", "Whoever runs the service", "jamb-service")
 NAME_LONGEST = 120
 
 

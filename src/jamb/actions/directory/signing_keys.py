@@ -1,16 +1,10 @@
-"""The keys that sign a directory's tokens: published, rotated with an overlap, withdrawn at once.
-
-1. a new key is published for `PUBLISHED_BEFORE`, so that every guard has read it, and then it signs
-2. the one before it stays published for as long as what it signed may live
-3. a key that somebody else may have is withdrawn: what it signed is refused from then on
-"""
+"""The keys that sign a directory's tokens: published, rotated with an overlap, withdrawn at once."""
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
@@ -20,6 +14,7 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
+from jamb.core.directory.signing_keys import PUBLISHED_BEFORE, coming_of, is_due, published_of, signing_of
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.store.base.sealing import Sealer
 from jamb.store.base.work import Unit
@@ -27,10 +22,6 @@ from jamb.store.directory import directories
 from jamb.store.directory.directories import SigningKeyRow
 
 ALGORITHM = "ES256"
-# Longer than guards keep what they read (`jamb.guard.keys`), and than any cache of the key set (its max-age).
-PUBLISHED_BEFORE = timedelta(minutes=15)
-# Longer than any token of ours lives: a person's at the command line, by the bounds of the policy.
-PUBLISHED_AFTER = timedelta(days=31)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,17 +48,16 @@ def published_keys(backend: Backend, slug: str, now: datetime) -> list[SigningKe
     """Return the directory's public keys, newest first (RFC 7517)."""
     with Session(backend.engine) as session:
         directory = find_directory(session, slug)
-        rows = _published(directories.signing_keys(session, directory.id), now)
+        rows = published_of(directories.signing_keys(session, directory.id), now)
         return [SigningKey(row.kid, row.public_jwk) for row in rows]
 
 
 def list_keys(act: Act) -> list[KeyListed]:
     with act.read() as session:
         rows = directories.signing_keys(session, act.directory.id)
-    published = {row.kid for row in _published(rows, act.now)}
-    signing = _signing(rows, act.now)
+    published, signing = published_of(rows, act.now), signing_of(rows, act.now)
     return [
-        KeyListed(row.kid, row.created_at, row.signs_from, row.kid == signing, row.kid in published, row.withdrawn_at)
+        KeyListed(row.kid, row.created_at, row.signs_from, row is signing, row in published, row.withdrawn_at)
         for row in rows
     ]
 
@@ -80,8 +70,7 @@ def rotate_key(act: Act, reason: str = "") -> SigningKeyRow:
     """
     with act.change() as unit:
         directories.by_slug(unit.session, act.slug, lock=True)
-        rows = directories.signing_keys(unit.session, act.directory.id)
-        coming = next((row for row in rows if row.withdrawn_at is None and row.signs_from > act.now), None)
+        coming = coming_of(directories.signing_keys(unit.session, act.directory.id), act.now)
         if coming is not None:
             raise Conflict(
                 f"Key {coming.kid} is published and signs from {coming.signs_from:%Y-%m-%d %H:%M} UTC.",
@@ -95,8 +84,7 @@ def rotate_by_policy(act: Act) -> bool:
     days = act.directory.policy.signing_key_days
     with act.read() as session:
         rows = directories.signing_keys(session, act.directory.id)
-    newest = max((row.signs_from for row in rows if row.withdrawn_at is None), default=act.now)
-    if not days or newest > act.now - timedelta(days=days):
+    if not is_due(rows, days, act.now):
         return False
     try:
         rotate_key(act, f"The policy has a signing key sign for {days} days")
@@ -121,14 +109,14 @@ def withdraw_key(act: Act, kid: str, reason: str) -> str:
             raise NotFound(f"{act.directory.name} has no signing key {kid[:40]}.", next_step="List its keys.")
         if row.withdrawn_at is not None:
             raise Conflict(f"Key {kid} was withdrawn {row.withdrawn_at:%Y-%m-%d %H:%M} UTC.")
-        signing = _signing(rows, act.now)
+        signing = signing_of(rows, act.now)
         row.withdrawn_at = act.now
         unit.session.add(row)
         unit.enter("signing-key.withdrawn", _subject(kid), reason=reason)
-        if signing is None or signing == kid:
+        if signing is None or signing is row:
             # An older one would do; a new one was never in anybody else's hands.
             return _entered(unit, act, act.now, "Another was withdrawn").kid
-        return signing
+        return signing.kid
 
 
 def add_key(unit: Unit, sealer: Sealer, signs_from: datetime) -> SigningKeyRow:
@@ -155,23 +143,6 @@ def _entered(unit: Unit, act: Act, signs_from: datetime, reason: str) -> Signing
     row = add_key(unit, act.backend.sealer, signs_from)
     unit.enter("signing-key.made", _subject(row.kid), after={"signs from": signs_from.isoformat()}, reason=reason)
     return row
-
-
-def _published(rows: Sequence[SigningKeyRow], now: datetime) -> list[SigningKeyRow]:
-    """Return those that are in the key set: not withdrawn, and no longer replaced than what they signed may live."""
-    found, replaced_at = [], None
-    for row in sorted(rows, key=lambda row: row.signs_from, reverse=True):
-        if row.withdrawn_at is None and (replaced_at is None or replaced_at + PUBLISHED_AFTER > now):
-            found.append(row)
-        if row.withdrawn_at is None:
-            replaced_at = row.signs_from
-    return found
-
-
-def _signing(rows: Sequence[SigningKeyRow], now: datetime) -> str | None:
-    """Return the key that signs: of those that may, the one that began last."""
-    able = [row for row in rows if row.withdrawn_at is None and row.signs_from <= now]
-    return max(able, key=lambda row: row.signs_from).kid if able else None
 
 
 def _subject(kid: str) -> dict[str, str]:

@@ -42,7 +42,7 @@ def backend_of(settings: Settings, *, prepare: Callable[[Engine], None] | None =
     return Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
 
 
-def look_before_serving(settings: Settings) -> None:
+def look_before_starting(settings: Settings) -> None:
     """Refuse to serve with another schema, sealing key or public address; wait a little for a database that is away.
 
     Raises:
@@ -64,8 +64,8 @@ def _look(settings: Settings) -> None:
     settings.direct_database()
     try:
         refuse_other_schema(engine)
-        backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
-        if fault := address_fault(backend):
+        sealer_for(settings, engine, datetime.now(UTC))
+        if fault := address_fault(engine, settings.base_url):
             raise Misuse(fault)
     finally:
         engine.dispose()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
 from functools import partial
 from typing import NamedTuple
 from urllib.parse import urlsplit
@@ -16,8 +15,9 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import SQLAlchemyError
 from sqlmodel import Session
 
+from jamb.actions.directory.addresses import address_fault
 from jamb.core.errors import JambError
-from jamb.service.config.sealing import sealer_for
+from jamb.service.config.sealing import sealing_fault
 from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
 from jamb.service.work.mails import Mailer
@@ -51,23 +51,25 @@ def looks() -> Iterator[Looked]:
     strange = unknown(Settings.model_fields)
     yield Looked("settings", f"{len(Settings.model_fields)} settings", "; ".join(strange))
     try:
-        urls = dict.fromkeys((settings.database(), settings.direct_database()))
+        pooled = {settings.direct_database(): False, settings.database(): settings.database_pooled}
     except JambError as error:
         yield Looked("database", "", error.message)
         return
-    engines = [make_engine(url, Patience(SECONDS), pool_size=1, name="jamb check") for url in urls]
+    engines = [make_engine(url, Patience(SECONDS, way), pool_size=1, name="jamb check") for url, way in pooled.items()]
     for engine in engines:
         looked = _guarded("database", partial(_database, engine))
         yield looked
         if looked.fault:
             return
-    engine = engines[-1]
+    engine = engines[0]
     yield _guarded("rights", partial(_rights, engine))
-    yield _guarded("schema", partial(_schema, engine))
-    yield _guarded("sealing key", partial(_sealing, settings, engine))
+    schema = _guarded("schema", partial(_schema, engine))
+    yield schema
+    if not schema.fault:
+        yield _guarded("sealing key", partial(_sealing, settings, engine))
+        yield _guarded("public address", partial(_public_address, settings, engine))
     yield _guarded("clock", partial(_clock, engine))
     yield _mail(settings)
-    yield _public_address(settings)
     yield _disk(settings)
 
 
@@ -114,8 +116,7 @@ def _sealing(settings: Settings, engine: Engine) -> Looked:
         return Looked(
             "sealing key", "", f"there is none in {where}; the first `jamb-service directories open` makes it"
         )
-    sealer_for(settings, engine, datetime.now(UTC))
-    return Looked("sealing key", f"from {where}")
+    return Looked("sealing key", f"from {where}", sealing_fault(engine, key.mark))
 
 
 def _clock(engine: Engine) -> Looked:
@@ -141,8 +142,10 @@ def _mail(settings: Settings) -> Looked:
     return Looked("mail", f"{server.hostname}:{server.port} answers")
 
 
-def _public_address(settings: Settings) -> Looked:
+def _public_address(settings: Settings, engine: Engine) -> Looked:
     url = settings.base_url
+    if fault := address_fault(engine, url):
+        return Looked("public address", url, fault)
     parts = urlsplit(url)
     local = parts.hostname in {"127.0.0.1", "localhost", "::1"}
     if parts.scheme != "https" and not local:

@@ -9,8 +9,8 @@ from typing import Annotated
 import typer
 
 from jamb.actions.base.act import act_in
+from jamb.actions.base.everywhere import OPERATOR
 from jamb.actions.directory import sealing_keys, signing_keys
-from jamb.actions.directory.opening import OPERATOR
 from jamb.service.commands.backend import backend_of
 from jamb.service.config.settings import keep_sealing_key, read_settings
 

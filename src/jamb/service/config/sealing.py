@@ -41,10 +41,11 @@ def sealer_for(settings: Settings, engine: Engine, now: datetime) -> Sealer:
         return _opened_by(session, key, now)
 
 
-def sealing_fault(engine: Engine, sealer: Sealer) -> str:
-    """Return what is wrong with the key of a process that runs; empty: it still opens its database."""
+def sealing_fault(engine: Engine, mark: bytes) -> str:
+    """Return what is wrong with a key, by its mark; empty: it opens this database, or nothing is sealed here yet."""
     with Session(engine) as session:
-        return "" if sealer.mark in sealing_marks.kept_marks(session) else _ANOTHER
+        kept = sealing_marks.kept_marks(session)
+    return "" if not kept or mark in kept else _ANOTHER
 
 
 def _opened_by(session: Session, key: SealingKey, now: datetime) -> Sealer:

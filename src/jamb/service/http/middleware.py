@@ -13,12 +13,14 @@ from urllib.parse import unquote_to_bytes
 
 import structlog
 from starlette.datastructures import MutableHeaders
+from starlette.requests import Request
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from jamb.core.errors import JambError, Malformed, Misdirected, TooLarge
 from jamb.core.text import ONE_LINE, line_fault, visible
 from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
+from jamb.service.http.senders import address_of
 from jamb.service.running.counted import count_request
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
@@ -78,7 +80,7 @@ class Middleware:
                     path=visible(path[:300]),
                     status=status,
                     ms=took,
-                    address=(scope.get("client") or ("",))[0],
+                    address=address_of(Request(scope)),
                     caller=scope.get(CALLER, ""),
                 )
 

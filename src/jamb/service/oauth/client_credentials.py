@@ -56,8 +56,9 @@ async def client_credentials(
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
-    if resource is not None:
-        resource = runtime.backend.at_present(resource, now)
+    if resource in runtime.backend.own_identifiers(slug, now):
+        # Perhaps by a former address: the token is for the present one.
+        resource = runtime.backend.own_identifier(slug)
     asked.resource = resource or ""
     secret = (proof.secret or "")[:LONGEST_PRESENTED]
     rows = await runtime.reader.rows(

@@ -77,9 +77,8 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
 
 def _audience(asked: TokenRequest, assertion: Assertion) -> str:
     """Return our issuer identifier; the former one of an assertion that names it, while it holds."""
-    backend, sent = asked.runtime.backend, assertion.claim("aud")
-    issuer = backend.issuer(asked.slug)
-    return sent if backend.at_present(sent, asked.now) == issuer else issuer
+    known, sent = asked.runtime.backend.issuers(asked.slug, asked.now), assertion.claims.get("aud")
+    return next((issuer for issuer in known if sent in (issuer, [issuer])), known[0])
 
 
 async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[KeyHeld]) -> KeyHeld:

@@ -64,7 +64,7 @@ def _asked(backend: Backend) -> str:
                 return "the schema is not current: run `jamb-service migrate`"
             if not sealing_marks.any_directory(session):
                 return "there is no directory yet: run `jamb-service directories open`"
-        return sealing_fault(backend.engine, backend.sealer)
+        return sealing_fault(backend.engine, backend.sealer.mark)
     except SQLAlchemyError as error:
         outage = outage_of(error)
         return outage.message if outage is not None else "the database has another schema: run `jamb-service migrate`"

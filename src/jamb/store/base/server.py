@@ -46,7 +46,10 @@ def is_read_only(session: Session) -> bool:
 _TABLES = """
 SELECT count(*) FROM pg_tables
 WHERE schemaname = 'public'
-  AND NOT has_table_privilege(format('%I.%I', schemaname, tablename), 'SELECT, INSERT, UPDATE, DELETE')
+  AND EXISTS (
+    SELECT FROM unnest(ARRAY['SELECT', 'INSERT', 'UPDATE', 'DELETE']) wanted
+    WHERE NOT has_table_privilege(format('%I.%I', schemaname, tablename), wanted)
+  )
 """
 
 

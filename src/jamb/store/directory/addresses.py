@@ -46,6 +46,9 @@ def addresses_on_record(session: Session) -> dict[str, str]:
         .where(col(ResourceRow.name) == own_api.NAME)
         .order_by(col(DirectoryRow.slug))
     )
-    return {
-        slug: identifier.removesuffix(f"/api/v1/directories/{slug}") for slug, identifier in session.exec(statement)
-    }
+    return {slug: address_in(identifier, slug) for slug, identifier in session.exec(statement)}
+
+
+def address_in(identifier: str, slug: str) -> str:
+    """Return the address in the identifier of Jamb's own API in a directory."""
+    return identifier.removesuffix(f"/api/v1/directories/{slug}")

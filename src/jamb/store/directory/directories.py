@@ -7,12 +7,16 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Text, UniqueConstraint
+from sqlalchemy import Text, UniqueConstraint, text
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering
+from jamb.core.directory.signing_keys import signing_of
 from jamb.store.base.columns import blob, document, moment
+
+# Any constant will do that no other lock has; it is only ever compared with itself.
+_ALL = 0x6A616D63
 
 
 class DirectoryRow(SQLModel, table=True):
@@ -74,6 +78,14 @@ def all_directories(session: Session) -> list[DirectoryRow]:
     return list(session.exec(select(DirectoryRow).order_by(DirectoryRow.slug)))
 
 
+def lock_all(session: Session) -> None:
+    """Wait until no other transaction opens a directory or changes all of them; none does until this one ends.
+
+    A lock of rows would not do: it knows nothing of a directory that is being opened.
+    """
+    session.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _ALL})
+
+
 def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
     """Return all, also withdrawn ones, newest first."""
     newest = col(SigningKeyRow.signs_from).desc()
@@ -81,7 +93,7 @@ def signing_keys(session: Session, directory_id: UUID) -> list[SigningKeyRow]:
 
 
 def signing_key(session: Session, directory_id: UUID, now: datetime) -> SigningKeyRow:
-    """Return the key that signs: of those that may, the one that began last. A directory always has one."""
-    may = (col(SigningKeyRow.withdrawn_at).is_(None), col(SigningKeyRow.signs_from) <= now)
-    statement = select(SigningKeyRow).where(SigningKeyRow.directory_id == directory_id, *may)
-    return session.exec(statement.order_by(col(SigningKeyRow.signs_from).desc()).limit(1)).one()
+    """Return the key that signs. A directory always has one."""
+    found = signing_of(signing_keys(session, directory_id), now)
+    assert found is not None
+    return found

@@ -1,0 +1,75 @@
+"""Keys that sign tokens: rotated by one, however many rotate; withdrawn at once; the next is never missing."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+
+from jamb.actions.directory.signing_keys import (
+    list_keys,
+    published_keys,
+    rotate_by_policy,
+    rotate_key,
+    withdraw_key,
+)
+from jamb.core.directory.signing_keys import PUBLISHED_BEFORE
+from jamb.core.errors import Conflict, NotFound, Unsuited
+from tests.actions.scene import MANY, NOW, Scene, at_once
+
+BY_POLICY = timedelta(days=400)
+
+
+def signing(scene: Scene, at: timedelta = timedelta()) -> str:
+    [kid] = [key.kid for key in list_keys(scene.act(at=at)) if key.signs]
+    return kid
+
+
+def test_of_many_that_rotate_one_makes_the_key_that_comes(scene: Scene) -> None:
+    first = signing(scene)
+    done, failed = at_once(lambda _: rotate_key(scene.act(), "by hand").kid)
+    assert (len(done), failed) == (1, {"Conflict": MANY - 1})
+    assert signing(scene) == first, "the new one is published, and does not sign yet"
+    assert {key.kid for key in published_keys(scene.backend, "alder", NOW)} == {first, *done}
+    assert signing(scene, PUBLISHED_BEFORE) == done[0]
+    assert scene.entries().count("signing-key.made") == 1
+
+
+def test_many_rounds_of_the_policy_rotate_once(scene: Scene) -> None:
+    assert not rotate_by_policy(scene.act())
+    done, failed = at_once(lambda _: rotate_by_policy(scene.act(at=BY_POLICY)))
+    assert (sum(done), dict(failed)) == (1, {})
+    assert len(list_keys(scene.act(at=BY_POLICY))) == 2
+
+
+def test_a_withdrawn_key_signs_nothing_and_another_does_at_once(scene: Scene) -> None:
+    first = signing(scene)
+    follows = withdraw_key(scene.act(), first, "seen in a log")
+    assert follows == signing(scene) != first
+    assert [key.kid for key in published_keys(scene.backend, "alder", NOW)] == [follows]
+    assert scene.entries()[-2:] == ["signing-key.withdrawn", "signing-key.made"]
+    with pytest.raises(Conflict, match="was withdrawn"):
+        withdraw_key(scene.act(), first, "again")
+
+
+def test_of_many_that_withdraw_one_key_one_does_and_one_key_is_made(scene: Scene) -> None:
+    first = signing(scene)
+    done, failed = at_once(lambda _: withdraw_key(scene.act(), first, "seen in a log"))
+    assert (len(done), failed) == (1, {"Conflict": MANY - 1})
+    assert len(list_keys(scene.act())) == 2
+
+
+def test_a_key_that_comes_is_withdrawn_and_the_present_one_goes_on(scene: Scene) -> None:
+    first = signing(scene)
+    coming = rotate_key(scene.act()).kid
+    with pytest.raises(Conflict, match="signs from"):
+        rotate_key(scene.act())
+    assert withdraw_key(scene.act(), coming, "made by mistake") == first == signing(scene, PUBLISHED_BEFORE)
+
+
+def test_a_withdrawal_needs_a_reason_and_a_key(scene: Scene) -> None:
+    with pytest.raises(Unsuited, match="reason"):
+        withdraw_key(scene.act(), signing(scene), " ")
+    with pytest.raises(NotFound, match="no signing key"):
+        withdraw_key(scene.act(), "nothing", "seen")
+    assert scene.entries()[-1] != "signing-key.withdrawn"
