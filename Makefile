@@ -19,8 +19,9 @@ check: ## format, lint, types and import contracts; the same of the console, and
 	.venv/bin/lint-imports --no-logo
 	cd console && npm run --silent lint && npx --no-install vue-tsc --noEmit && npx --no-install vitest run
 
-fuzz: ## requests of every kind against the description; EXAMPLES=1000 for a night
+fuzz: ## properties of the core, and requests of every kind, drawn anew; EXAMPLES=1000 for a night
 	@tools/setup test
+	JAMB_EXAMPLES=$(or $(EXAMPLES),100) .venv/bin/pytest -n 2 --timeout=0 tests/core
 	.venv/bin/python -m tests.contract $(or $(EXAMPLES),100) $(SEED)
 
 truth: ## the audit against a slow judge of its own words; SEEDS=, FIRST=, CLIENTS=, CHANGES=

@@ -31,8 +31,17 @@ ONE_AUTHORITY.write_bytes(
 )
 os.environ["SSL_CERT_FILE"] = str(ONE_AUTHORITY)
 
-# How fast the machine is today is no property of the code.
-settings.register_profile("jamb", deadline=None, suppress_health_check=list(HealthCheck))
+# How fast the machine is today is no property of the code, and a run says the same of the same code as the one before.
+# Other examples, and more of them, are drawn by `make fuzz`.
+EXAMPLES = int(os.environ.get("JAMB_EXAMPLES", "0"))
+settings.register_profile(
+    "jamb",
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+    max_examples=EXAMPLES or 40,
+    derandomize=not EXAMPLES,
+    database=None,
+)
 settings.load_profile("jamb")
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import subprocess
-import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from pathlib import Path
 
 import psycopg
 
+from tests.warm import warm
 from tests.world import World, answers, wait_until
 
 OPEN = ["directories", "open", "alder", "--name", "Alder Works", "--domain", "alder.example"]
@@ -38,31 +38,19 @@ class Operator:
         }
 
     def runs(self, *arguments: str, **settings: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [sys.executable, "-m", "jamb.service", *arguments],
-            env=self.environment(**settings),
-            capture_output=True,
-            text=True,
-            timeout=120,
-            check=False,
-        )
+        return warm("jamb-service").run(arguments, self.environment(**settings))
 
     @contextmanager
     def serving(self, ready: int = 200, **settings: str) -> Iterator[str]:
-        with (self.home.parent / "log").open("ab") as log:
-            process = subprocess.Popen(
-                [sys.executable, "-m", "jamb.service", "serve"],
-                env=self.environment(**settings),
-                stdout=log,
-                stderr=log,
-            )
-            try:
-                base = f"http://127.0.0.1:{self.port}"
-                wait_until(lambda: answers(f"{base}/ready", ready))
-                yield base
-            finally:
-                process.terminate()
-                process.wait(timeout=15)
+        log = self.home.parent / "log"
+        process = warm("jamb-service").start(["serve"], self.environment(**settings), stdout=log, stderr=log)
+        try:
+            base = f"http://127.0.0.1:{self.port}"
+            wait_until(lambda: answers(f"{base}/ready", ready))
+            yield base
+        finally:
+            process.terminate()
+            process.wait(timeout=15)
 
 
 @contextmanager

@@ -6,8 +6,6 @@ import asyncio
 import json
 import os
 import secrets
-import subprocess
-import sys
 import time
 from collections.abc import Callable, Coroutine, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -22,6 +20,8 @@ import psycopg
 
 from jamb.client import AccessToken, ClientCredentials, Conflict, DeviceSignIn, Jamb
 from jamb.demo.cluster import Cluster
+from tests import patient
+from tests.warm import warm
 
 ROOT = Path(__file__).parent.parent
 # Each worker of a parallel run has a demo of its own: another folder, other ports.
@@ -174,16 +174,16 @@ class World:
             **form,
         }
         form = {key: value for key, value in sent.items() if value is not None}
-        return httpx.post(self.token_endpoint(), data=form)
+        return patient.post(self.token_endpoint(), data=form)
 
     def call_berths(self, token: str, path: str = "/berths", method: str = "GET") -> httpx.Response:
-        return httpx.request(method, self.berths_url + path, headers={"Authorization": f"Bearer {token}"})
+        return patient.request(method, self.berths_url + path, headers={"Authorization": f"Bearer {token}"})
 
     def call_dispatches(
         self, token: str, path: str = "/mailboxes", method: str = "GET", json: Any = None
     ) -> httpx.Response:
         url: str = self.demo["apis"]["dispatches"]["base_url"]
-        return httpx.request(method, url + path, json=json, headers={"Authorization": f"Bearer {token}"})
+        return patient.request(method, url + path, json=json, headers={"Authorization": f"Bearer {token}"})
 
     def failures(self, client_id: str) -> list[dict[str, Any]]:
         """Return the client's failed token requests, newest first, as an auditor reads them."""
@@ -211,17 +211,15 @@ class World:
             "JAMB_NOTICES_CRON": "0 0 1 1 *",
             **settings,
         }
-        with (self.home / "second.log").open("ab") as log:
-            process = subprocess.Popen(
-                [sys.executable, "-m", "jamb.service", "serve"], env=environment, stdout=log, stderr=log
-            )
-            try:
-                url = f"http://127.0.0.1:{port}"
-                wait_until(lambda: answers(f"{url}/ready"))
-                yield url
-            finally:
-                process.terminate()
-                process.wait(timeout=15)
+        log = self.home / "second.log"
+        process = warm("jamb-service").start(["serve"], environment, stdout=log, stderr=log)
+        try:
+            url = f"http://127.0.0.1:{port}"
+            wait_until(lambda: answers(f"{url}/ready"))
+            yield url
+        finally:
+            process.terminate()
+            process.wait(timeout=15)
 
 
 def answers(url: str, status: int = 200) -> bool:

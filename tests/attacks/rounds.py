@@ -12,18 +12,18 @@ from threading import Thread
 from typing import Any
 from uuid import UUID, uuid4
 
-import httpx
 from pydantic import SecretStr
 
 from jamb.service.config.settings import Settings
 from jamb.service.runtime import Runtime, open_runtime
 from jamb.service.work.queue import carry_all
+from tests import patient
 from tests.attacks.scene import Attack, Scene
 from tests.attacks.wire import endless
 from tests.world import World, unique
 
 
-def in_an_office(world: World, work: Callable[[Runtime], Any], **settings: Any) -> Any:
+def in_a_runtime(world: World, work: Callable[[Runtime], Any], **settings: Any) -> Any:
     """Work as a further process of the service would."""
     made = Settings(
         home=world.home,
@@ -35,8 +35,8 @@ def in_an_office(world: World, work: Callable[[Runtime], Any], **settings: Any) 
     )
 
     async def run() -> Any:
-        async with open_runtime(made) as office:
-            return await work(office)
+        async with open_runtime(made) as runtime:
+            return await work(runtime)
 
     with ThreadPoolExecutor(1) as pool:
         return pool.submit(asyncio.run, run()).result(120)
@@ -82,8 +82,8 @@ def mails(scene: Scene) -> None:
                 [uuid4(), directory, person, unique("key"), words, mail],
             )
     try:
-        in_an_office(scene.world, carry_all)
-        found = httpx.get(f"http://127.0.0.1:{scene.world.port + 1}/mailbox/mails").json()
+        in_a_runtime(scene.world, carry_all)
+        found = patient.get(f"http://127.0.0.1:{scene.world.port + 1}/mailbox/mails").json()
         assert [one for one in found if words in one["text"]], "the mail behind it came"
         assert scene.count("mail", "person_id = %s and tries = 1 and error <> ''", bad) == 1, (
             "put aside, with its error"
@@ -115,7 +115,7 @@ def webhooks(scene: Scene) -> None:
                 )
         try:
             started = time.monotonic()
-            in_an_office(scene.world, carry_all, push_seconds=1)
+            in_a_runtime(scene.world, carry_all, push_seconds=1)
             assert time.monotonic() - started < 12
             assert len(taken) == 5, "each once"
             for url, hook in hooks.items():

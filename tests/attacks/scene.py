@@ -15,6 +15,7 @@ from uuid import uuid4
 import httpx
 from cryptography.hazmat.primitives.asymmetric import ec
 
+from tests import patient
 from tests.world import BERTHS, Made, World
 
 HERE = "/api/v1/directories/quillhaven"
@@ -70,7 +71,7 @@ class Scene:
         return self.own(".".join(map(written, parts)) + "." + "A" * 86)
 
     def own(self, token: str) -> httpx.Response:
-        return httpx.get(f"{self.world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
+        return patient.get(f"{self.world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
 
     def sign_in(
         self,

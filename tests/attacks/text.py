@@ -7,6 +7,7 @@ from typing import Any
 
 import httpx
 
+from tests import patient
 from tests.attacks.scene import Attack, Scene, refused
 
 LONE, NUL, ESC, RLO = "\ud800", "\0", "\x1b[31m", "\u202e"
@@ -76,7 +77,7 @@ def user_agent(scene: Scene) -> None:
     """A header may hold any byte of obs-text (RFC 9110 section 5.5): what is not seen is kept as its escape."""
     sent = {"grant_type": "client_credentials", "client_id": scene.client.id, "client_secret": "x"}
     headers = {"User-Agent": b"\x9b31m agent"}
-    assert httpx.post(scene.world.token_endpoint(), data=sent, headers=headers).status_code == 401
+    assert patient.post(scene.world.token_endpoint(), data=sent, headers=headers).status_code == 401
     assert scene.world.failures(scene.client.id)[0]["user_agent"] == r"\x9b31m agent"
 
 

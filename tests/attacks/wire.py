@@ -18,6 +18,7 @@ from urllib.parse import urlsplit
 
 import httpx
 
+from tests import patient
 from tests.attacks.scene import HERE, Attack, Scene, received, refused
 from tests.operating import OPEN, PASSWORD, STEWARD, link_in, operating
 from tests.world import choose_password, unique, wait_until
@@ -60,7 +61,7 @@ def slow(scene: Scene) -> None:
             assert took < 6, found
             assert b"408" in found or b"200 OK" in found
     # Who asks for much and reads nothing: the connection ends, and the file is not held in memory for ever.
-    page = httpx.get(url + "/").text
+    page = patient.get(url + "/").text
     asset = page.split('src="')[1].split('"')[0]
     ask = f"GET {asset} HTTP/1.1\r\n".encode() + host + b"\r\n"
     with socket.create_connection(("127.0.0.1", port), timeout=20) as connection:
@@ -99,7 +100,7 @@ def too_many_connections(scene: Scene) -> None:
             assert b"503" in received(further)
         # From another address all goes on.
         transport = httpx.HTTPTransport(local_address="127.0.0.80")
-        with httpx.Client(transport=transport) as http:
+        with patient.Client(transport=transport) as http:
             assert http.get(url + "/health").status_code == 200
     finally:
         for one in held:
@@ -111,7 +112,7 @@ def huge(scene: Scene) -> None:
     many = json.dumps({f"field{number}": 1 for number in range(1000)}).encode()
     assert len(many) > 12_000
     headers = {"Content-Type": "application/json"}
-    answer = httpx.post(url + "/api/v1/session", content=many, headers=headers)
+    answer = patient.post(url + "/api/v1/session", content=many, headers=headers)
     refused(answer, 422)
     assert len(answer.json()["fields"]) == 20
     assert len(answer.content) < 8_000
@@ -120,10 +121,10 @@ def huge(scene: Scene) -> None:
         ("/api/v1/devices/lookup", 20_000),
         (f"{HERE}/clients", 2_000_000),
     ):
-        refused(httpx.post(url + path, content=b"x" * length, headers=headers), 413)
-        refused(httpx.post(url + path, content=iter([b" " * 60_000] * 40), headers=headers), 413)
+        refused(patient.post(url + path, content=b"x" * length, headers=headers), 413)
+        refused(patient.post(url + path, content=iter([b" " * 60_000] * 40), headers=headers), 413)
     deep = b"[" * 10_000 + b"]" * 10_000
-    refused(httpx.post(url + "/api/v1/session", content=b'{"login":' + deep[:6000] + b"}", headers=headers), 400)
+    refused(patient.post(url + "/api/v1/session", content=b'{"login":' + deep[:6000] + b"}", headers=headers), 400)
     head = b"GET / HTTP/1.1\r\nHost: x\r\n" + b"".join(b"X-%d: %s\r\n" % (one, b"y" * 900) for one in range(400))
     assert b"431" in scene.raw(head)
 
@@ -132,7 +133,7 @@ def a_slash_too_many(scene: Scene) -> None:
     url = scene.world.base_url
     for path in ("/api/v1/session/", "/d/quillhaven/token/", f"{HERE}/clients/"):
         for method in ("GET", "POST"):
-            answer = httpx.request(method, url + path, headers={"X-Forwarded-Proto": "https"})
+            answer = patient.request(method, url + path, headers={"X-Forwarded-Proto": "https"})
             refused(answer, 404, 401, 405, 422)
             assert "location" not in answer.headers
 
@@ -142,23 +143,23 @@ def another_host(scene: Scene) -> None:
     body = {"login": person["login"], "password": person["password"]}
     for host in ("evil.example", f"rebound.example:{scene.world.port}", "127.0.0.1", ""):
         for path in ("/", "/api/v1/session", f"{HERE}/clients", "/d/quillhaven/jwks"):
-            answer = httpx.get(url + path, headers={"Host": host})
+            answer = patient.get(url + path, headers={"Host": host})
             refused(answer, 421)
             assert "evil" not in answer.text
-        refused(httpx.post(url + "/api/v1/session", json=body, headers={"Host": host}), 421)
+        refused(patient.post(url + "/api/v1/session", json=body, headers={"Host": host}), 421)
     for origin in ("https://evil.example", f"http://rebound.example:{scene.world.port}", "null"):
-        refused(httpx.post(url + "/api/v1/session", json=body, headers={"Origin": origin}), 403)
-    assert httpx.get(url + "/health", headers={"Host": "10.0.0.7"}).status_code == 200, "a balancer asks by address"
+        refused(patient.post(url + "/api/v1/session", json=body, headers={"Origin": origin}), 403)
+    assert patient.get(url + "/health", headers={"Host": "10.0.0.7"}).status_code == 200, "a balancer asks by address"
 
 
 def another_address(scene: Scene) -> None:
     made = scene.client
     form = {"grant_type": "client_credentials", "client_id": made.id, "client_secret": "x", "scope": unique("s")}
     headers = {"X-Forwarded-For": "203.0.113.66"}
-    httpx.post(scene.world.token_endpoint(), data=form, headers=headers)
+    patient.post(scene.world.token_endpoint(), data=form, headers=headers)
     assert scene.world.failures(made.id)[0]["address"] == "127.0.0.1"
     with scene.world.second_process(scene.world.port + 9, JAMB_TRUSTED_PROXIES="127.0.0.1") as url:
-        httpx.post(f"{url}/d/quillhaven/token", data=form, headers=headers)
+        patient.post(f"{url}/d/quillhaven/token", data=form, headers=headers)
         assert scene.world.failures(made.id)[0]["address"] == "203.0.113.66"
 
 
@@ -172,17 +173,17 @@ def without_https(scene: Scene) -> None:
         url = held.enter_context(operator.serving(JAMB_PUBLIC_URL=public))
         choose_password(link.replace(public, url), PASSWORD)
         body = {"login": "ines@alder.example", "password": PASSWORD}
-        answer = httpx.post(url + "/api/v1/session", json=body)
+        answer = patient.post(url + "/api/v1/session", json=body)
         cookies = answer.headers.get_list("set-cookie")
         assert [one.split("=")[0] for one in cookies] == ["__Host-jamb_session", "__Host-jamb_device"]
         for one in cookies:
             assert {"Secure", "HttpOnly", "SameSite=strict", "Path=/"} <= set(one.split("; ")), one
             assert "Domain" not in one
         for path in ("/", "/api/v1/session", "/d/alder/jwks", "/nowhere/at/all"):
-            assert httpx.get(url + path).headers["Strict-Transport-Security"] == "max-age=63072000"
+            assert patient.get(url + path).headers["Strict-Transport-Security"] == "max-age=63072000"
         # The address of a calendar is its key: no log has it, whether it is answered or refused.
-        httpx.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics")
-        httpx.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics", headers={"Host": "evil.example"})
+        patient.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics")
+        patient.get(f"{url}/d/alder/calendar/a-key-of-a-feed.ics", headers={"Host": "evil.example"})
         assert "a-key-of-a-feed" not in (folder / "log").read_text()
 
 
@@ -192,7 +193,7 @@ def methods(scene: Scene) -> None:
         (f"{HERE}/clients", "GET, POST"),
         ("/d/quillhaven/token", "POST"),
     ):
-        answer = httpx.request("PATCH", scene.world.base_url + path)
+        answer = patient.request("PATCH", scene.world.base_url + path)
         refused(answer, 405)
         assert answer.headers["Allow"] == allowed
 
@@ -260,7 +261,7 @@ def probed(scene: Scene) -> None:
 
 def refusals_without_end(scene: Scene) -> None:
     made = scene.world.client(granted=["berths.view"])
-    with httpx.Client() as http:
+    with patient.Client() as http:
         form = {"grant_type": "client_credentials", "client_id": made.id, "client_secret": "wrong"}
         for _ in range(100):
             http.post(scene.world.token_endpoint(), data=form)
@@ -269,7 +270,7 @@ def refusals_without_end(scene: Scene) -> None:
     assert sum(one["times"] for one in failures) == 100
     rows = "address = '127.0.0.1' and at > now() - interval '3 minutes' and outcome <> 'issued'"
     before = scene.count("attempt", rows)
-    with httpx.Client() as http:
+    with patient.Client() as http:
         for number in range(150):
             http.post(scene.world.token_endpoint(), data={**form, "client_id": f"stranger-{number}"})
     assert scene.count("attempt", rows) - before <= 2 * 61
@@ -289,7 +290,7 @@ def late_tries_without_end(scene: Scene) -> None:
     url = f"{scene.world.base_url}/api/v1/handovers/{identity}/opening"
     entries = "action = 'handover.tried-again' and subject ->> 'client' = %s"
     before = scene.count("ledger_entry", entries, scene.client.id)
-    statuses = Counter(httpx.post(url, json={"key": key}).status_code for _ in range(12))
+    statuses = Counter(patient.post(url, json={"key": key}).status_code for _ in range(12))
     assert statuses == {200: 1, 409: 11}
     told = scene.count("ledger_entry", entries, scene.client.id) - before
     assert told == 3

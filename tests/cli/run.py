@@ -6,12 +6,13 @@ import json
 import os
 import subprocess
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 from typing import Any
 
-from tests.cli.warm import ENVIRONMENT, JAMB, Warm
-from tests.world import World
+from tests.warm import ENVIRONMENT, warm
+from tests.world import ROOT, World
+
+JAMB = ROOT / ".venv" / "bin" / "jamb"
 
 
 @dataclass(frozen=True)
@@ -23,12 +24,6 @@ class Ran:
     def json(self) -> Any:
         assert self.code == 0, self.err
         return json.loads(self.out)
-
-
-@cache
-def warm() -> Warm:
-    """Return the one of this run; it ends when the run does, with the pipe that it reads."""
-    return Warm()
 
 
 class Shell:
@@ -82,8 +77,8 @@ class Shell:
                 timeout=60,
                 check=False,
             )
-            ran = Ran(done.returncode, done.stdout, done.stderr)
         else:
-            ran = Ran(*warm()(words, given, self.folder, stdin))
+            done = warm("jamb").run(words, given, folder=self.folder, stdin=stdin)
+        ran = Ran(done.returncode, done.stdout, done.stderr)
         assert "Traceback" not in ran.err
         return ran

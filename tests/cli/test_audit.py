@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import httpx
 import pytest
 
+from tests import patient
 from tests.cli.run import Shell
 from tests.service.consent.test_right_sizing import grown_old
 from tests.world import World, unique, wait_until
@@ -202,7 +202,7 @@ def test_evidence_is_verified_with_keys_from_before_and_nobody_is_asked(world: W
     assert auditor("audit", "evidence", "--save", "evidence.zip").code == 0
     assert (folder / "evidence.zip").stat().st_mode & 0o777 == 0o600
     assert auditor("audit", "evidence", "--save", "no/such/folder.zip").code == 2
-    (folder / "keys.json").write_text(httpx.get(f"{world.base_url}/d/quillhaven/jwks").text)
+    (folder / "keys.json").write_text(patient.get(f"{world.base_url}/d/quillhaven/jwks").text)
     away = {"JAMB_URL": "http://127.0.0.1:9"}
     sure = auditor("audit", "verify-evidence", "evidence.zip", "--keys", "keys.json", **away)
     assert "Nothing was altered" in sure.out

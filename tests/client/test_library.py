@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import httpx
 import pytest
 
 import jamb.client as library
@@ -19,6 +18,7 @@ from jamb.client import (
 )
 from jamb.core.errors import AlreadyAsked, LivesTooLong, NameTaken
 from jamb.wire.clients.clients import Client
+from tests import patient
 from tests.world import World, unique
 
 
@@ -105,5 +105,5 @@ def test_its_tokens_open_other_resources_too(world: World) -> None:
         token_endpoint=world.token_endpoint(),
         resource="https://berths.quillhaven.example",
     )
-    with httpx.Client(auth=auth) as http:
+    with patient.Client(auth=auth) as http:
         assert http.get(world.berths_url + "/berths").status_code == 200

@@ -7,12 +7,12 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from uuid import uuid4
 
-import httpx
 import pytest
 
 from jamb.client import AccessToken, BadInput, DoneBefore, Jamb, Wanted, set_up
 from jamb.client.credentials.setting_up import Consented
 from jamb.core.credentials import CredentialKind, CredentialState
+from tests import patient
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
 
@@ -86,7 +86,7 @@ def test_a_key_is_the_callers_own_and_has_bounds(world: World) -> None:
         for wrong in ("", " ", "Größe", "x" * 201):
             with pytest.raises(BadInput):
                 steward.clients.register(f"{name} three", "Tests a key", once=wrong)
-    answer = httpx.post(
+    answer = patient.post(
         f"{world.base_url}/api/v1/directories/quillhaven/clients",
         json={"name": name, "purpose": "Tests a key"},
         headers={"Authorization": f"Bearer {world.token('steward')}", "Idempotency-Key": key},

@@ -6,11 +6,11 @@ import gzip
 import re
 from collections.abc import Callable
 
-import httpx
 import pytest
 from playwright.sync_api import Page, expect
 
 from jamb.client import DeviceSignIn
+from tests import patient
 from tests.console.browser import Open, faults
 from tests.world import World, add_person, unique
 
@@ -184,7 +184,7 @@ def test_the_first_load_stays_small(world: World, open_console: Open) -> None:
         names = page.evaluate("performance.getEntriesByType('resource').map((one) => one.name)")
     wanted = {name for name in names if re.search(r"/assets/.*\.(js|css)$", name)}
     assert len(wanted) > 3
-    total = sum(len(gzip.compress(httpx.get(name).content)) for name in wanted)
+    total = sum(len(gzip.compress(patient.get(name).content)) for name in wanted)
     assert total < FIRST_LOAD_BYTES, f"{total} bytes in {len(wanted)} files"
 
 

@@ -17,9 +17,10 @@ import psycopg
 import pytest
 
 from jamb.demo.cluster import Cluster, free_port
+from tests.world import PORT as WORLDS_PORT
 from tests.world import ROOT, World, answers, wait_until
 
-PORT = 8560
+PORT = WORLDS_PORT + 30
 
 
 @pytest.fixture

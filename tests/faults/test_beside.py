@@ -23,6 +23,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 
+from tests import patient
 from tests.world import ROOT, World, unique, wait_until
 
 POOLER = """
@@ -105,7 +106,7 @@ def test_behind_a_pooler_of_transactions_everything_works(world: World) -> None:
 
             with ThreadPoolExecutor(8) as pool:
                 assert set(pool.map(both, range(40))) == {(200, 201)}
-            assert httpx.get(f"{base}/ready").status_code == 200, httpx.get(f"{base}/ready").text
+            assert patient.get(f"{base}/ready").status_code == 200, patient.get(f"{base}/ready").text
             with psycopg.connect(world.cluster.url) as database:
                 found = database.execute(
                     "select count(*) from pg_stat_activity where application_name = 'jamb queue'"

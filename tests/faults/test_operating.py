@@ -13,6 +13,7 @@ import jwt
 import psycopg
 import pytest
 
+from tests import patient
 from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in, operating
 from tests.world import World, answers, choose_password, wait_until
 
@@ -82,7 +83,7 @@ def test_the_sealing_key_is_replaced_while_the_service_goes_on(operator: Operato
                 ended = other.runs("keys", "end-sealing", "--reason", "It was copied", **held)
                 assert ended.returncode == 0, ended.stderr
                 wait_until(lambda: answers(f"{base}/ready", 503))
-                assert "sealing key" in httpx.get(f"{base}/ready").json()["reason"]
+                assert "sealing key" in patient.get(f"{base}/ready").json()["reason"]
                 assert token(second, form)
                 verified = other.runs("verify", **held)
                 assert (verified.returncode, "✓ alder" in verified.stdout) == (0, True), verified.stdout
@@ -101,7 +102,7 @@ def test_a_signing_key_is_rotated_without_a_refused_call_and_withdrawn_at_once(o
             rotated = operator.runs("keys", "rotate", "alder")
             assert rotated.returncode == 0, rotated.stderr
             coming = rotated.stdout.split()[0]
-            published = {key["kid"] for key in httpx.get(f"{base}/d/alder/jwks").json()["keys"]}
+            published = {key["kid"] for key in patient.get(f"{base}/d/alder/jwks").json()["keys"]}
             assert published == {former, coming}, "published before it signs"
             assert jwt.get_unverified_header(token(base, form))["kid"] == former
             assert operator.runs("keys", "rotate", "alder").returncode == 1, "one at a time"
@@ -115,7 +116,7 @@ def test_a_signing_key_is_rotated_without_a_refused_call_and_withdrawn_at_once(o
             assert "is refused" in withdrawn.stdout
             wait_until(lambda: called(base, fresh) == UNKNOWN)
             assert called(base, held) == KNOWN, "what another key signed is as good as before"
-            assert coming not in {key["kid"] for key in httpx.get(f"{base}/d/alder/jwks").json()["keys"]}
+            assert coming not in {key["kid"] for key in patient.get(f"{base}/d/alder/jwks").json()["keys"]}
             # The last that signs is never taken without another in its place.
             assert operator.runs("keys", "withdraw", "alder", former, "--reason", "Too", "--yes").returncode == 0
             assert jwt.get_unverified_header(token(base, form))["kid"] not in {former, coming}
@@ -138,7 +139,9 @@ def test_the_service_moves_to_another_address_and_the_former_holds_for_a_time(op
     assert (moved.returncode, former in moved.stdout) == (0, True), moved.stderr
     assert operator.runs("serve").returncode == 1, "the former address is none of a process any more"
     with operator.serving(JAMB_PUBLIC_URL=present) as base:
-        assert httpx.get(f"{base}/.well-known/oauth-authorization-server/d/alder").json()["issuer"].startswith(present)
+        assert (
+            patient.get(f"{base}/.well-known/oauth-authorization-server/d/alder").json()["issuer"].startswith(present)
+        )
         assert called(base, held) == KNOWN, "made for the former address"
         named = token(base, form, resource=f"{former}{HERE}")
         assert jwt.decode(named, options={"verify_signature": False})["aud"] == f"{present}{HERE}"
@@ -147,7 +150,7 @@ def test_the_service_moves_to_another_address_and_the_former_holds_for_a_time(op
         database.execute("update former_address set until = now() - interval '1 minute'")
     with operator.serving(JAMB_PUBLIC_URL=present) as base:
         assert called(base, held) == UNKNOWN
-        assert httpx.post(f"{base}/d/alder/token", data={**form, "resource": f"{former}{HERE}"}).status_code == 400
+        assert patient.post(f"{base}/d/alder/token", data={**form, "resource": f"{former}{HERE}"}).status_code == 400
 
 
 def test_a_copy_is_restored_and_says_of_which_moment_it_is(operator: Operator, world: World, tmp_path: Path) -> None:
@@ -190,12 +193,12 @@ def test_with_a_wrong_clock_or_a_read_only_database_a_process_is_not_ready(opera
         # The database's clock, three hours ahead for those who look in this order.
         apart = f"{operator.url}?options=-csearch_path%3Dpublic,pg_catalog"
         with operator.serving(ready=503, JAMB_DATABASE_URL=apart) as base:
-            assert "behind the database's" in httpx.get(f"{base}/ready").json()["reason"]
+            assert "behind the database's" in patient.get(f"{base}/ready").json()["reason"]
         checked = operator.runs("check", JAMB_DATABASE_URL=apart)
         assert (checked.returncode, "✗ clock" in checked.stdout) == (1, True), checked.stdout
         database.execute(f"alter database {name} set default_transaction_read_only = on")
         with operator.serving(ready=503) as base:
-            assert "takes no changes" in httpx.get(f"{base}/ready").json()["reason"]
+            assert "takes no changes" in patient.get(f"{base}/ready").json()["reason"]
             body = {"login": "ines@alder.example", "password": PASSWORD}
             answer = httpx.post(f"{base}/api/v1/session", json=body, timeout=60)
             assert (answer.status_code, "takes no changes" in answer.json()["detail"]) == (503, True)
@@ -212,7 +215,7 @@ def test_a_process_that_meets_another_schema_says_so_and_does_not_start_with_it(
             database.execute("alter table person_group add column since timestamptz not null default now()")
             database.execute("alter table person_group alter column since drop default")
             database.execute("update alembic_version set version_num = '9999'")
-            assert "schema" in httpx.get(f"{base}/ready").json()["reason"]
+            assert "schema" in patient.get(f"{base}/ready").json()["reason"]
             group = {"title": "Crew", "people": ["ines@alder.example"], "groups": []}
             for answer in (console.get(f"{HERE}/clients"), console.put(f"{HERE}/groups/crew", json=group)):
                 assert (answer.status_code, answer.json()["type"]) == (503, "urn:jamb:problem:store-unavailable")

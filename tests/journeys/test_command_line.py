@@ -9,8 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-import httpx
-
+from tests import patient
 from tests.cli.run import JAMB, Shell
 from tests.world import World, unique
 
@@ -20,14 +19,15 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     registrar = sign_in(shell, world, "registrar")
     assert "Maren Oduya" in registrar("whoami").out
     refused = shell.signed_in("lotte")("clients", "register", "--name", "x", "--purpose", "y")
-    assert (refused.code, "Ask Hanneke Brouwer, Maren Oduya" in refused.err) == (3, True), "whom to ask is said first"
+    assert refused.code == 3
+    assert re.search(r"Ask [^.]*Maren Oduya", refused.err), "whom to ask is said first"
 
     name = unique("Quay lights")
     owner = world.person(None)["login"]
     told = registrar("clients", "register", "--name", name, "--purpose", "Dims lights", "--owner", owner)
     assert told.code == 0
     client_id = re.search(r"client id\s+(\S+)", told.out)[1]  # type: ignore[index]
-    assert "Left to do" in told.out
+    assert "Next step" in told.out
 
     catalogue = registrar("resources", "show", "berths").out
     assert "GET /berths" in catalogue
@@ -69,7 +69,7 @@ def test_a_job_reads_berths_as_itself(world: World, tmp_path: Path) -> None:
     assert issued["secret"] not in head + body
     sent = dict(line.split(": ", 1) for line in head.splitlines()[1:])
     filled = body.replace("{CLIENT_SECRET}", issued["secret"])
-    assert httpx.post(world.token_endpoint(), content=filled, headers=sent).status_code == 200
+    assert patient.post(world.token_endpoint(), content=filled, headers=sent).status_code == 200
 
     assert "allowed" in approver("explain", client_id, "berths.list", "--resource", "berths").out
     auditor = shell.signed_in("auditor")

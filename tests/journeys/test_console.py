@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 
-import httpx
 from playwright.sync_api import Page, expect
 
+from tests import patient
 from tests.console.browser import Open
 from tests.world import World, unique, wait_until
 
@@ -67,7 +67,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
 
     form = {"grant_type": "client_credentials", "client_id": client_id, "client_secret": secret}
     form["resource"] = "https://berths.quillhaven.example"
-    assert httpx.post(world.token_endpoint(), data=form).json()["error"] == "invalid_scope"
+    assert patient.post(world.token_endpoint(), data=form).json()["error"] == "invalid_scope"
 
     with open_console("approver", path=f"/clients/{client_id}") as page:
         # The failed request is there with what to do, and the explanation leads to the decision.
@@ -90,7 +90,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.get_by_role("heading", level=1, name=name).wait_for()
         expect(page.locator("#ladder").get_by_text("waits for consent")).to_have_count(0)
 
-    token = httpx.post(world.token_endpoint(), data=form).json()["access_token"]
+    token = patient.post(world.token_endpoint(), data=form).json()["access_token"]
     assert world.call_berths(token).status_code == 200
     assert world.call_berths(token, "/arrivals").json()["missing_permission"] == "arrivals.view"
 

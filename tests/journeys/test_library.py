@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import httpx
 import pytest
 
 from jamb.client import ClientCredentials, Forbidden
+from tests import patient
 from tests.world import World, unique, wait_until
 
 
@@ -42,7 +42,7 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
 
     # Asked, not granted: the token endpoint, the record and the explanation all say so.
     form = {"grant_type": "client_credentials", "resource": sheet.resource}
-    refusal = httpx.post(sheet.token_endpoint, auth=(sheet.client_id, issued.secret), data=form).json()
+    refusal = patient.post(sheet.token_endpoint, auth=(sheet.client_id, issued.secret), data=form).json()
     assert (refusal["error"], "asked, not granted" in refusal["error_description"]) == ("invalid_scope", True)
     with world.jamb("approver") as approver:
         assert next(approver.clients.attempts(client.id, failed=True)).outcome == "asked-not-granted"
@@ -60,7 +60,7 @@ def test_a_job_reads_berths_as_itself(world: World) -> None:
     auth = ClientCredentials(
         sheet.client_id, issued.secret, token_endpoint=sheet.token_endpoint, resource=sheet.resource
     )
-    with httpx.Client(auth=auth, base_url=world.berths_url) as http:
+    with patient.Client(auth=auth, base_url=world.berths_url) as http:
         seen, path = [], "/berths"
         while path:
             page = http.get(path).raise_for_status()

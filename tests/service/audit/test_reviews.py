@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-import httpx
 import pytest
 from sqlmodel import Session
 
@@ -30,6 +29,7 @@ from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import Sealer
 from jamb.wire.audit.reviews import ReviewItem
 from jamb.wire.resources.reach import ReachSent
+from tests import patient
 from tests.world import Made, World, unique, wait_until
 
 ONLY_DUTY = ReachSent(kind=ReachKind.ONLY, collections=["duty"])
@@ -217,7 +217,7 @@ def test_evidence_verifies_offline_and_any_change_of_it_is_seen(world: World, tm
     with world.jamb("auditor") as auditor:
         assert auditor.findings.save_evidence(bundle) == bundle.stat().st_size
         head = auditor.ledger.verify()
-    keys = httpx.get(f"{world.base_url}/d/quillhaven/jwks").json()
+    keys = patient.get(f"{world.base_url}/d/quillhaven/jwks").json()
     found = verify_evidence(bundle, keys)
     assert (found.trusted, found.issuer) == (True, f"{world.base_url}/d/quillhaven")
     assert found.ledger_entries <= head.entries
@@ -227,7 +227,7 @@ def test_evidence_verifies_offline_and_any_change_of_it_is_seen(world: World, tm
     registrations = [json.loads(line) for line in parts["registrations.jsonl"].splitlines()]
     assert "Radio bridge" in {one["name"] for one in registrations}
     assert b"Personal data, this year" in parts["reviews.jsonl"]
-    other_keys = httpx.get(f"{world.base_url}/d/brisling/jwks").json()
+    other_keys = patient.get(f"{world.base_url}/d/brisling/jwks").json()
     with pytest.raises(BadInput, match="not among the given"):
         verify_evidence(bundle, other_keys)
     altered = {

@@ -24,7 +24,7 @@ from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.service.turns import Turns
 from jamb.service.work import queue
-from tests.attacks.rounds import in_an_office
+from tests.attacks.rounds import in_a_runtime
 from tests.world import World, unique
 
 
@@ -71,19 +71,19 @@ def test_a_row_that_the_database_refuses_takes_no_other_of_its_group_with_it(wor
     with world.database() as database:
         directory = database.execute("select id from directory where slug = 'quillhaven'").fetchone()[0]
 
-    async def write(office: Runtime) -> None:
+    async def write(runtime: Runtime) -> None:
         bad = [attempt_of(directory, made, text) for text in ("a\0b", "\ud800")]
         good = [attempt_of(directory, made, f"good {number}") for number in range(3)]
-        office.recorder.note(attempt_of(directory, made, "issued", Outcome.ISSUED))
+        runtime.recorder.note(attempt_of(directory, made, "issued", Outcome.ISSUED))
         async with asyncio.timeout(10):
-            await asyncio.gather(*(office.recorder.record(one) for one in (*bad, *good)))
-        assert office.recorder.left_out == 2
+            await asyncio.gather(*(runtime.recorder.record(one) for one in (*bad, *good)))
+        assert runtime.recorder.left_out == 2
         # It goes on, for whoever comes next.
         async with asyncio.timeout(10):
-            await office.recorder.record(attempt_of(directory, made, "later"))
-        assert office.background.unwell() == []
+            await runtime.recorder.record(attempt_of(directory, made, "later"))
+        assert runtime.background.unwell() == []
 
-    in_an_office(world, write)
+    in_a_runtime(world, write)
     with world.database() as database:
         kept = database.execute("select detail from attempt where client_id = %s", [made]).fetchall()
     assert sorted(one for (one,) in kept) == ["good 0", "good 1", "good 2", "issued", "later"]
@@ -102,8 +102,8 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
     monkeypatch.setattr(queue, "sweep", sweep)
     monkeypatch.setattr(queue, "close_due", lambda _backend, slug, _now: done.append(f"{slug} closed"))
     monkeypatch.setattr(queue, "_tell", lambda _office, slug, _now: done.append(f"{slug} told"))
-    in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
-    in_an_office(world, lambda office: queue.do_rounds(office, queue.rounds_of))
+    in_a_runtime(world, lambda runtime: queue.do_rounds(runtime, queue.rounds_of))
+    in_a_runtime(world, lambda runtime: queue.do_rounds(runtime, queue.rounds_of))
     assert {"quillhaven", "quillhaven-trial", "brisling told", "brisling closed"} <= set(done)
     with world.jamb("steward", "brisling") as jamb:
         (failing,) = jamb.notices.failing_duties()
@@ -111,11 +111,11 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
         assert "ValueError" in failing.error
         assert "nobody thought of" not in failing.error, "an error of another's may hold values"
 
-        async def work_again(office: Runtime) -> Any:
+        async def work_again(runtime: Runtime) -> Any:
             later = datetime.now(UTC) + timedelta(hours=2)
-            return do_all(office.backend, "brisling", {Duty.EVALUATE: lambda: None}, later)
+            return do_all(runtime.backend, "brisling", {Duty.EVALUATE: lambda: None}, later)
 
-        assert in_an_office(world, work_again) == {}
+        assert in_a_runtime(world, work_again) == {}
         assert jamb.notices.failing_duties() == []
 
 
@@ -128,14 +128,14 @@ def test_a_duty_that_fails_waits_longer_each_time() -> None:
 def test_only_a_process_with_a_mail_server_works_on_what_needs_one(world: World) -> None:
     without, with_one = Settings(), Settings(smtp_url=SecretStr("smtp://127.0.0.1:25"))
 
-    async def tasks(office: Runtime) -> dict[str, str]:
+    async def tasks(runtime: Runtime) -> dict[str, str]:
         return {
             name: task.queue
-            for name, task in queue.make_queue(office).tasks.items()
+            for name, task in queue.make_queue(runtime).tasks.items()
             if name in {"look", "push", "post", "rotate"}
         }
 
-    found = in_an_office(world, tasks)
+    found = in_a_runtime(world, tasks)
     needing = {name for name, place in found.items() if place not in queue.queues_of(without)}
     assert needing == {"post", "rotate"}
     assert set(found.values()) <= set(queue.queues_of(with_one))

@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
+from tests import patient
 from tests.world import ROOT, World
 
 HERE = "/api/v1/directories/quillhaven"
@@ -102,7 +103,7 @@ def test_every_moment_on_the_wire_says_its_zone(steward: httpx.Client, client_id
 @pytest.mark.parametrize("path", [*READS, *(path for path in WRITES if "{directory}" in path)])
 def test_nothing_opens_without_signing_in(world: World, client_id: str, path: str) -> None:
     url = world.base_url + filled(path, client_id)
-    for answer in (httpx.get(url), httpx.post(url, json={})):
+    for answer in (patient.get(url), patient.post(url, json={})):
         if answer.status_code != 405:
             assert answer.status_code == 401, path
             assert "jamb sign-in" in answer.text or "Sign in" in answer.text
@@ -137,7 +138,7 @@ def test_nothing_opens_without_signing_in(world: World, client_id: str, path: st
     )
 )
 def test_no_form_makes_the_token_endpoint_stumble(world: World, form: dict[str, str]) -> None:
-    answer = httpx.post(world.token_endpoint(), data=form)
+    answer = patient.post(world.token_endpoint(), data=form)
     assert answer.status_code in {400, 401}, form
     body = answer.json()
     assert set(body) == {"error", "error_description"}

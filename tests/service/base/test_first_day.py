@@ -10,6 +10,7 @@ import httpx
 import psycopg
 import pytest
 
+from tests import patient
 from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in, operating
 from tests.world import World, choose_password
 
@@ -29,7 +30,7 @@ def test_a_first_steward_signs_in_and_the_operator_steps_back(operator: Operator
     assert (untouched.returncode, "never migrated" in untouched.stderr) == (1, True)
     assert operator.runs("migrate").returncode == 0
     with operator.serving(ready=503) as base:
-        assert "no directory yet" in httpx.get(f"{base}/ready").json()["reason"]
+        assert "no directory yet" in patient.get(f"{base}/ready").json()["reason"]
     opened = operator.runs(*OPEN, *STEWARD)
     assert opened.returncode == 0, opened.stderr
     assert str(operator.home) in opened.stdout
@@ -72,7 +73,7 @@ def test_a_suspended_directory_opens_to_nobody_and_is_as_before_when_resumed(ope
         assert (refused.status_code, refused.json()["type"]) == (403, "urn:jamb:problem:suspended")
         assert sign_in(base).json()["type"] == "urn:jamb:problem:suspended"
         form = {"grant_type": "client_credentials", "client_id": made["id"], "client_secret": secret}
-        token = httpx.post(f"{base}/d/alder/token", data={**form, "resource": f"{base}{here}"})
+        token = patient.post(f"{base}/d/alder/token", data={**form, "resource": f"{base}{here}"})
         assert (token.status_code, "suspended" in token.json()["error_description"]) == (400, True)
         assert "suspended" in operator.runs("directories", "list").stdout
         assert operator.runs("directories", "resume", "alder").returncode == 0
@@ -99,5 +100,5 @@ def test_another_sealing_key_is_refused_by_every_command_and_none_is_made(operat
     # A process that runs already, as one of another machine, says so itself.
     with operator.serving() as base, psycopg.connect(operator.url, autocommit=True) as database:
         database.execute("update sealing_mark set mark = 'another'")
-        ready = httpx.get(f"{base}/ready")
+        ready = patient.get(f"{base}/ready")
         assert (ready.status_code, "sealing key" in ready.json()["reason"]) == (503, True)

@@ -19,6 +19,7 @@ from pydantic import SecretStr
 
 from jamb.service.config.settings import SEALING_KEY_FILE, Settings
 from jamb.service.config.sources import gathered, unknown
+from tests import patient
 from tests.service.directory.test_administration import HERE, _guard
 from tests.world import ROOT, World, unique
 
@@ -159,7 +160,7 @@ ADDRESSES: dict[str, tuple[str, str, int]] = {
 
 @pytest.mark.parametrize(("method", "path", "status"), ADDRESSES.values(), ids=ADDRESSES.keys())
 def test_every_address_has_its_answer(world: World, method: str, path: str, status: int) -> None:
-    answer = httpx.request(method, world.base_url + path)
+    answer = patient.request(method, world.base_url + path)
     assert answer.status_code == status
     if status >= 400:
         assert answer.headers["content-type"] == "application/problem+json"
@@ -168,11 +169,11 @@ def test_every_address_has_its_answer(world: World, method: str, path: str, stat
 
 
 def test_files_with_a_hash_are_kept_for_ever_and_the_page_is_not(world: World) -> None:
-    page = httpx.get(world.base_url + "/clients")
+    page = patient.get(world.base_url + "/clients")
     assert page.headers["cache-control"] == "no-cache"
     asset = page.text.split('src="')[1].split('"')[0]
-    assert "immutable" in httpx.get(world.base_url + asset).headers["cache-control"]
-    keys = httpx.get(f"{world.base_url}/d/quillhaven/jwks")
+    assert "immutable" in patient.get(world.base_url + asset).headers["cache-control"]
+    keys = patient.get(f"{world.base_url}/d/quillhaven/jwks")
     assert keys.headers["cache-control"].startswith("public")
     assert set(keys.json()["keys"][0]) == {"kty", "crv", "x", "y", "kid", "alg", "use"}, "nothing private"
 
@@ -183,7 +184,7 @@ def test_files_with_a_hash_are_kept_for_ever_and_the_page_is_not(world: World) -
 def test_batches_from_two_processes_add_up_and_strangers_are_passed_over(world: World) -> None:
     made, guard = world.client(granted=["berths.view"]), _guard(world)
     form = {"grant_type": "client_credentials", "resource": guard["api"]}
-    answer = httpx.post(world.token_endpoint(), data=form, auth=(guard["client_id"], guard["client_secret"]))
+    answer = patient.post(world.token_endpoint(), data=form, auth=(guard["client_id"], guard["client_secret"]))
     headers = {"Authorization": f"Bearer {answer.json()['access_token']}"}
     now = datetime.now(UTC)
 
@@ -192,7 +193,7 @@ def test_batches_from_two_processes_add_up_and_strangers_are_passed_over(world: 
 
     def send(url: str, *uses: dict[str, Any]) -> httpx.Response:
         body = {"batch": str(uuid4()), "resource": "berths", "uses": list(uses)}
-        return httpx.post(f"{url}{HERE}/usage", json=body, headers=headers)
+        return patient.post(f"{url}{HERE}/usage", json=body, headers=headers)
 
     with world.second_process(world.port + 9) as second:
         addresses = [world.base_url, second]

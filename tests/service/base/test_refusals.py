@@ -13,7 +13,7 @@ from jamb.core.reach import ReachKind
 from jamb.wire.directory.roles import RoleSent
 from jamb.wire.resources.reach import CollectionSent, ReachSent
 from jamb.wire.resources.resources import ResourceSent
-from tests.core.test_keys import KEY, public
+from tests.core.credentials.test_keys import KEY, public
 from tests.world import Made, World, unique
 
 AWAY = "https://issuer.example"

@@ -19,6 +19,7 @@ from jamb.service.config.settings import Settings
 from jamb.store.base.engine import make_engine
 from jamb.store.base.tables import METADATA
 from jamb.wire.base.problems import TABLE, error_of, problem_of
+from tests import patient
 from tests.leftovers import dump_of
 from tests.world import ROOT, World, unique, wait_until
 
@@ -58,7 +59,7 @@ def test_every_route_names_the_operation_that_opens_it_and_the_catalogue_agrees(
 
 def test_the_committed_description_is_that_of_the_running_service(world: World) -> None:
     committed = json.loads((ROOT / "docs" / "openapi.json").read_text())
-    assert httpx.get(f"{world.base_url}/openapi.json").json() == committed
+    assert patient.get(f"{world.base_url}/openapi.json").json() == committed
 
 
 def test_every_error_has_its_place_on_the_wire_and_comes_back_as_itself() -> None:
@@ -106,7 +107,7 @@ def test_two_processes_take_a_name_once_and_keep_one_chain(world: World) -> None
         def register(number: int) -> int:
             body = {"name": f"{name} {number // 2}", "purpose": "Registered twice at once"}
             url = f"{addresses[number % 2]}{HERE}/clients"
-            return httpx.post(url, json=body, headers={"Authorization": f"Bearer {token}"}).status_code
+            return patient.post(url, json=body, headers={"Authorization": f"Bearer {token}"}).status_code
 
         name = unique("Twin")
         with ThreadPoolExecutor(8) as pool:
@@ -126,7 +127,7 @@ def test_two_approvers_at_once_grant_once(world: World) -> None:
         def grant(number: int) -> int:
             start.wait()
             url = f"{[world.base_url, second][number % 2]}{HERE}/clients/{made.id}/consent"
-            return httpx.post(url, json={}, headers={"Authorization": f"Bearer {token}"}).status_code
+            return patient.post(url, json={}, headers={"Authorization": f"Bearer {token}"}).status_code
 
         with ThreadPoolExecutor(4) as pool:
             assert sorted(pool.map(grant, range(4))) == [201, 409, 409, 409]
@@ -139,10 +140,10 @@ def test_a_secret_withdrawn_at_one_process_is_dead_at_the_other(world: World) ->
     with world.second_process() as second:
         form = {"grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret}
         url = f"{second}/d/quillhaven/token"
-        assert httpx.post(url, data=form).status_code == 200
+        assert patient.post(url, data=form).status_code == 200
         with world.jamb() as jamb:
             jamb.credentials.withdraw(made.id, jamb.secrets.list(made.id)[0].id)
-        assert httpx.post(url, data=form).status_code == 401
+        assert patient.post(url, data=form).status_code == 401
 
 
 # The ledger behind the service's back
@@ -181,8 +182,8 @@ def test_no_secret_password_or_token_is_in_the_database_or_a_log(world: World) -
     world.call_berths(token)
     with world.session("steward") as http:
         cookie = http.cookies["jamb_session"]
-    httpx.post(f"{world.base_url}/api/v1/session", json={"login": "x@y.example", "password": made.secret})
-    httpx.post(f"{world.base_url}/api/v1/session", json={"login": made.secret * 9, "password": "p", "secret": "q"})
+    patient.post(f"{world.base_url}/api/v1/session", json={"login": "x@y.example", "password": made.secret})
+    patient.post(f"{world.base_url}/api/v1/session", json={"login": made.secret * 9, "password": "p", "secret": "q"})
     automation, passwords = world.demo["automation"], [one["password"] for one in world.demo["people"]]
     hidden = [made.secret, token, cookie, automation["client_secret"], *passwords, world.token("steward")]
     dump = dump_of(world).decode()
@@ -213,13 +214,13 @@ def test_an_outage_is_said_plainly_loses_nothing_and_ends_by_itself(world: World
             assert (answer.status_code, answer.json()["type"]) == (503, "urn:jamb:problem:store-unavailable")
             assert answer.headers["Retry-After"]
             assert answer.json()["next_step"]
-            refused = httpx.post(
+            refused = patient.post(
                 world.token_endpoint(),
                 data={"grant_type": "client_credentials", "client_id": made.id, "client_secret": made.secret},
                 timeout=30,
             )
             assert (refused.status_code, refused.json()["error"]) == (503, "temporarily_unavailable")
-            assert httpx.get(f"{world.base_url}/health").status_code == 200
+            assert patient.get(f"{world.base_url}/health").status_code == 200
             assert httpx.get(f"{world.base_url}/ready", timeout=30).status_code == 503
             assert world.call_berths(token).status_code == 200, "a guard does not need the issuer for a known key"
         finally:

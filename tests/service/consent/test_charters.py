@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-import httpx
 import jwt
 import pytest
 
@@ -19,6 +18,7 @@ from jamb.wire.consent.charter_file import read_charter
 from jamb.wire.consent.charters import Charter, CharterAsk, CharterCredential
 from jamb.wire.consent.consent import Grant
 from jamb.wire.resources.reach import ReachSent
+from tests import patient
 from tests.service.consent.test_right_sizing import grown_old, reads, running_mail
 from tests.world import World, unique, wait_until
 
@@ -82,7 +82,7 @@ def test_what_fits_a_client_here_is_adopted_in_another_directory(world: World) -
         assert held(steward.consent.list(first.client_id)) == {("dispatches.read", "only duty/vts")}
         secret = steward.secrets.issue(first.client_id, days=90)
         form = {"grant_type": "client_credentials", "resource": secret.sheets[0].resource}
-        answer = httpx.post(world.token_endpoint(TRIAL), auth=(first.client_id, secret.secret), data=form).json()
+        answer = patient.post(world.token_endpoint(TRIAL), auth=(first.client_id, secret.secret), data=form).json()
         claims = jwt.decode(answer["access_token"], options={"verify_signature": False})
         assert (claims["iss"], claims["scope"]) == (f"{world.base_url}/d/{TRIAL}", "dispatches.read")
         assert [one["only"] for one in claims["authorization_details"]] == [["duty/vts"]]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
-import httpx
 import pytest
 
 from jamb.client import BadInput, Conflict, Forbidden, JambError, NotFound
@@ -18,6 +17,7 @@ from jamb.core.reach import ReachKind
 from jamb.wire.consent.consent import InheritedChoice, Terms
 from jamb.wire.resources.reach import ReachSent
 from jamb.wire.resources.resources import ResourceSent
+from tests import patient
 from tests.world import Made, World, unique
 
 HERE = "/api/v1/directories/quillhaven"
@@ -435,4 +435,4 @@ def test_someone_of_another_directory_is_nobody_here(world: World) -> None:
     with world.session("steward", "brisling") as http:
         for path in (f"/clients/{made.id}", "/requests", "/roles", "/groups"):
             assert http.get(f"{HERE}{path}").status_code == 404
-    assert httpx.get(f"{world.base_url}{HERE}/requests").status_code == 401
+    assert patient.get(f"{world.base_url}{HERE}/requests").status_code == 401

@@ -16,6 +16,7 @@ from jamb.client import ClientCredentials, Conflict, Jamb, KeyFile, PrivateKey, 
 from jamb.client.credentials.keeping_fresh import Did
 from jamb.core.credentials import CredentialState
 from jamb.core.rotation import RotationState
+from tests import patient
 from tests.service.credentials.test_rotations import DAY, aged, last_used, opened_ago
 from tests.world import BERTHS, Made, World, wait_until
 
@@ -77,7 +78,7 @@ def test_a_client_keeps_what_proves_it_fresh_by_a_file(
 
     assert keep() is Did.NOTHING
     old_id, before = aged(world, made, 3), file.read_bytes()
-    with httpx.Client(auth=auth) as job:
+    with patient.Client(auth=auth) as job:
         assert job.get(world.berths_url + "/berths").status_code == 200
         assert keep() is Did.ROTATED
         assert file.stat().st_mode & 0o777 == 0o600
@@ -96,7 +97,7 @@ def test_a_client_keeps_what_proves_it_fresh_by_a_file(
     assert keep() is Did.NOTHING
     file.write_bytes(before)
     auth.forget()
-    with httpx.Client(auth=auth) as job, pytest.raises(Exception, match="authentication failed"):
+    with patient.Client(auth=auth) as job, pytest.raises(Exception, match="authentication failed"):
         job.get(world.berths_url + "/berths")
 
 
@@ -125,7 +126,7 @@ def test_a_client_that_was_killed_before_it_wrote_the_answer_asks_again(world: W
     url = f"{world.base_url}/d/quillhaven/rotation"
 
     def step(secret: str, what: str) -> httpx.Response:
-        return httpx.post(url, data={"step": what}, auth=(made.id, secret))
+        return patient.post(url, data={"step": what}, auth=(made.id, secret))
 
     lost, kept = (step(made.secret, "open").json()["client_secret"] for _ in range(2))
     assert step(lost, "look").status_code == 401
@@ -147,7 +148,7 @@ def test_a_policy_may_leave_rotation_to_custodians(world: World) -> None:
         steward.change_policy(self_rotation=False)
         try:
             sent = {"step": "open"}
-            answer = httpx.post(f"{world.base_url}/d/quillhaven/rotation", data=sent, auth=(made.id, secret))
+            answer = patient.post(f"{world.base_url}/d/quillhaven/rotation", data=sent, auth=(made.id, secret))
         finally:
             steward.change_policy(self_rotation=True)
     assert (answer.status_code, answer.json()["error"]) == (400, "unauthorized_client")

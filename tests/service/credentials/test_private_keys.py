@@ -35,6 +35,7 @@ from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.credentials.public_keys import jwk_of
 from jamb.core.errors import AlreadyEnded, LivesTooLong
 from jamb.wire.credentials.credentials import MadeCertificate
+from tests import patient
 from tests.world import BERTHS, Made, World, wait_until
 
 # For a client that holds keys: it proves itself by no certificate.
@@ -81,7 +82,7 @@ def ask(world: World, assertion: str, **form: str) -> httpx.Response:
         "client_assertion": assertion,
         **form,
     }
-    return httpx.post(world.token_endpoint(), data=sent)
+    return patient.post(world.token_endpoint(), data=sent)
 
 
 def test_a_key_pair_made_here_is_returned_once_and_opens_the_api(world: World, signer: Signer) -> None:
@@ -117,7 +118,7 @@ def test_an_independent_client_proves_itself_by_its_key(world: World, signer: Si
     with OAuth2Client(signer.made.id, pem, token_endpoint_auth_method=method) as http:
         token = http.fetch_token(world.token_endpoint(), grant_type="client_credentials", resource=BERTHS)
     assert world.call_berths(token["access_token"]).status_code == 200
-    metadata = httpx.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
+    metadata = patient.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
     assert "private_key_jwt" in metadata["token_endpoint_auth_methods_supported"]
     assert "ES256" in metadata["token_endpoint_auth_signing_alg_values_supported"]
 
@@ -197,7 +198,7 @@ def test_an_assertion_counts_once_whichever_process_sees_it(world: World, signer
             "client_assertion_type": CLIENT_ASSERTION,
             "client_assertion": assertion,
         }
-        again = httpx.post(f"{other}/d/quillhaven/token", data=sent)
+        again = patient.post(f"{other}/d/quillhaven/token", data=sent)
     assert again.status_code == 401
     assert "used before" in again.json()["error_description"]
     assert world.failures(signer.made.id)[0]["outcome"] == "assertion-replayed"
@@ -329,7 +330,7 @@ def test_an_outside_issuer_speaks_for_a_client_that_needs_no_secret(world: World
         body = {"iss": issuer, "sub": subject, "aud": f"{world.base_url}/d/quillhaven", "exp": now + 3600, **claims}
         signed = jwt.encode(body, key, "ES256", headers={"kid": "b1"})
         form = {"grant_type": JWT_BEARER, "assertion": signed, "client_id": made.id, "resource": BERTHS}
-        return httpx.post(world.token_endpoint(), data=form)
+        return patient.post(world.token_endpoint(), data=form)
 
     answer = exchange()
     assert answer.status_code == 200, answer.text
@@ -356,7 +357,7 @@ def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None
         leaf = x509.load_pem_x509_certificate(held.certificate.pem.encode())
         assert "harbour master" not in held.certificate.subject, "names are ours to give"
         assert f"UID={made.id}" in held.certificate.subject
-        chain = httpx.get(f"{world.base_url}/d/quillhaven/authority")
+        chain = patient.get(f"{world.base_url}/d/quillhaven/authority")
         (root,) = x509.load_pem_x509_certificates(chain.content)
         leaf.verify_directly_issued_by(root)
         verifier = x509.verification.PolicyBuilder().store(x509.verification.Store([root])).build_client_verifier()
@@ -383,7 +384,7 @@ def test_the_directorys_authority_issues_what_is_asked_for(world: World) -> None
         ):
             with pytest.raises(BadInput, match=said):
                 custodian.credentials.request_certificate(made.id, wrong)
-    assert httpx.get(f"{world.base_url}/d/brisling/authority").status_code == 404
+    assert patient.get(f"{world.base_url}/d/brisling/authority").status_code == 404
 
 
 def test_a_client_is_found_by_whatever_names_one_of_its_credentials(world: World) -> None:

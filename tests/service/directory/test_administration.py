@@ -14,6 +14,7 @@ import pytest
 
 from jamb.core import own_api
 from jamb.core.permissions import Effect
+from tests import patient
 from tests.demo.test_scenario import TABLE
 from tests.world import Made, World, unique, wait_until
 
@@ -299,7 +300,7 @@ BAD: dict[str, tuple[str, str, dict[str, Any], int, str, str]] = {
         "still-in-use",
         "",
     ),
-    "the last steward, let go": (
+    "the last steward, made inactive": (
         "POST",
         "/people/hanneke.brouwer@quillhaven.example",
         {"active": False},
@@ -511,7 +512,7 @@ def test_nobody_reaches_into_another_directory(world: World) -> None:
         assert answer.status_code == 404
         assert http.get("/api/v1/directories/brisling/clients").json()["total"] == 1
     token = world.token("steward")
-    answer = httpx.get(
+    answer = patient.get(
         f"{world.base_url}/api/v1/directories/brisling/clients", headers={"Authorization": f"Bearer {token}"}
     )
     assert answer.status_code == 401
@@ -561,17 +562,17 @@ def test_reports_of_use_are_believed_once_and_only_from_the_guard(world: World) 
 
     def bearer(client_id: str, secret: str) -> dict[str, str]:
         form = {"grant_type": "client_credentials", "client_id": client_id, "client_secret": secret}
-        answer = httpx.post(world.token_endpoint(), data={**form, "resource": held["resource"]})
+        answer = patient.post(world.token_endpoint(), data={**form, "resource": held["resource"]})
         return {"Authorization": f"Bearer {answer.json()['access_token']}"}
 
-    refused = httpx.post(url, json=report, headers=bearer(held["client_id"], held["client_secret"]))
+    refused = patient.post(url, json=report, headers=bearer(held["client_id"], held["client_secret"]))
     assert refused.status_code == 403
     guard = _guard(world)
     headers = bearer(guard["client_id"], guard["client_secret"])
-    assert httpx.post(url, json=report, headers=headers).json() == {"counted": 1}
-    assert httpx.post(url, json=report, headers=headers).json() == {"counted": 0}, "the same batch again"
+    assert patient.post(url, json=report, headers=headers).json() == {"counted": 1}
+    assert patient.post(url, json=report, headers=headers).json() == {"counted": 0}, "the same batch again"
     unknown = {**report, "batch": str(uuid4()), "uses": [{**use, "operation": "berths.sink"}]}
-    assert httpx.post(url, json=unknown, headers=headers).status_code == 409
+    assert patient.post(url, json=unknown, headers=headers).status_code == 409
     # Objects that a caller made up are counted together: whoever calls cannot fill the store with names.
     named = [
         {
@@ -585,7 +586,7 @@ def test_reports_of_use_are_believed_once_and_only_from_the_guard(world: World) 
         for name in ("north-11", "no-such-1", "no-such-2")
     ]
     report = {"batch": str(uuid4()), "resource": "berths", "uses": [], "refusals": named}
-    assert httpx.post(url, json=report, headers=headers).status_code == 200
+    assert patient.post(url, json=report, headers=headers).status_code == 200
     with world.jamb() as jamb:
         (rung,) = jamb.clients.read(made.id).resources[0].rungs
         refused_calls = {one.object: one.calls for one in jamb.clients.refusals(made.id)}

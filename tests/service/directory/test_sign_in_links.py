@@ -11,6 +11,7 @@ from jamb.client import BadInput, NotFound
 from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import NeedsAgreement, NobodyToAgree
 from jamb.wire.directory.roles import RoleSent
+from tests import patient
 from tests.service.notices.test_notices import notify
 from tests.world import World, choose_password, unique, wait_until
 
@@ -42,7 +43,7 @@ def mail_to(world: World, login: str) -> str:
     got: list[str] = []
 
     def there() -> bool:
-        mails = httpx.get(f"http://127.0.0.1:{world.port + 1}/mailbox/mails").json()
+        mails = patient.get(f"http://127.0.0.1:{world.port + 1}/mailbox/mails").json()
         got[:] = [one["text"] for one in mails if login in one["to"]]
         return bool(got)
 
@@ -57,7 +58,7 @@ def test_a_link_opens_once_and_a_later_one_takes_its_place(world: World) -> None
         steward.people.add(login, "Ada")
         first, second = steward.people.link(login), steward.people.link(login)
         identity, key = parts(second.link)
-        look = httpx.post(f"{world.base_url}/api/v1/sign-in-links/{identity}/look", json={"key": key})
+        look = patient.post(f"{world.base_url}/api/v1/sign-in-links/{identity}/look", json={"key": key})
         assert (look.json()["login"], look.json()["state"]) == (login, "waiting")
         replaced = used(world, first.link)
         assert (replaced.status_code, "replaced" in replaced.json()["detail"]) == (409, True)
@@ -93,7 +94,7 @@ def test_a_link_is_nothing_without_its_key(world: World, wrong: str) -> None:
         identity, key = parts(steward.people.link(login).link)
         other, _ = parts(steward.people.link(login).link)
     sent = {"another key": (identity, "A" * 43), "no key": (identity, ""), "another link": (other, key)}[wrong]
-    answer = httpx.post(f"{world.base_url}/api/v1/sign-in-links/{sent[0]}/look", json={"key": sent[1]})
+    answer = patient.post(f"{world.base_url}/api/v1/sign-in-links/{sent[0]}/look", json={"key": sent[1]})
     assert answer.status_code == 404
 
 

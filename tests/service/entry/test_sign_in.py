@@ -14,6 +14,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 
 from jamb.client import DeviceSignIn, Jamb, NotSignedIn
 from jamb.client.base.auth import DEVICE_GRANT, AccessToken
+from tests import patient
 from tests.world import World, wait_until
 
 HERE = "/api/v1/directories/quillhaven"
@@ -22,7 +23,7 @@ HERE = "/api/v1/directories/quillhaven"
 def test_the_session_cookie_is_out_of_reach_of_scripts_and_other_sites(world: World) -> None:
     person = world.person("registrar")
     body = {"login": person["login"].upper(), "password": person["password"]}
-    answer = httpx.post(f"{world.base_url}/api/v1/session", json=body)
+    answer = patient.post(f"{world.base_url}/api/v1/session", json=body)
     cookie = answer.headers["set-cookie"].lower()
     assert "httponly" in cookie
     assert "samesite=strict" in cookie
@@ -45,15 +46,15 @@ def test_a_sign_in_started_by_another_site_is_refused(world: World) -> None:
     person = world.person("steward")
     body = {"login": person["login"], "password": person["password"]}
     url = f"{world.base_url}/api/v1/session"
-    assert httpx.post(url, json=body, headers={"Origin": "https://elsewhere.example"}).status_code == 403
-    assert httpx.post(url, json=body, headers={"Origin": world.base_url}).status_code == 200
+    assert patient.post(url, json=body, headers={"Origin": "https://elsewhere.example"}).status_code == 403
+    assert patient.post(url, json=body, headers={"Origin": world.base_url}).status_code == 200
 
 
 def test_signing_out_ends_the_session_at_the_service(world: World) -> None:
     with world.session("steward") as http:
         cookies = dict(http.cookies)
         assert http.delete("/api/v1/session").status_code == 204
-        again = httpx.get(f"{world.base_url}/api/v1/session", cookies=cookies)
+        again = patient.get(f"{world.base_url}/api/v1/session", cookies=cookies)
     assert again.status_code == 401
 
 
@@ -64,7 +65,7 @@ def test_someone_who_left_is_out_at_once(world: World) -> None:
         try:
             database.execute("update person set active = false where login = %s", [login])
             assert http.get(f"{HERE}/clients").status_code == 401
-            answer = httpx.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
+            answer = patient.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
             assert answer.status_code == 403
             assert "no longer active" in answer.json()["detail"]
         finally:
@@ -76,7 +77,7 @@ def test_someone_who_left_is_out_at_once(world: World) -> None:
 
 def poll(world: World, started: DeviceSignIn, **changes: str) -> httpx.Response:
     form = {"grant_type": DEVICE_GRANT, "client_id": started.client_id, "device_code": started.device_code, **changes}
-    return httpx.post(world.token_endpoint(), data=form)
+    return patient.post(world.token_endpoint(), data=form)
 
 
 def decide(http: httpx.Client, code: str, approve: bool) -> httpx.Response:
@@ -120,7 +121,7 @@ def test_a_code_of_one_directory_means_nothing_in_another(world: World) -> None:
 
 
 def test_only_public_clients_may_ask_for_a_device_code(world: World) -> None:
-    answer = httpx.post(
+    answer = patient.post(
         f"{world.base_url}/d/quillhaven/device_authorization", data={"client_id": world.demo["automation"]["client_id"]}
     )
     assert (answer.status_code, answer.json()["error"]) == (401, "invalid_client")
@@ -223,7 +224,7 @@ def test_a_forged_token_opens_neither_jamb_nor_a_protected_api(world: World, for
 
 
 def _own(world: World, token: str) -> httpx.Response:
-    return httpx.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
+    return patient.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token}"})
 
 
 def test_a_token_for_another_audience_or_directory_is_refused(world: World) -> None:
@@ -238,9 +239,9 @@ def test_a_token_for_another_audience_or_directory_is_refused(world: World) -> N
 
 
 def test_a_header_that_is_no_bearer_token_is_refused_and_none_names_the_scheme(world: World) -> None:
-    answer = httpx.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": "Basic eDp5"})
+    answer = patient.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": "Basic eDp5"})
     assert answer.status_code == 401
-    bare = httpx.get(world.berths_url + "/berths")
+    bare = patient.get(world.berths_url + "/berths")
     assert (bare.status_code, bare.headers["WWW-Authenticate"]) == (401, 'Bearer realm="quillhaven"')
 
 

@@ -6,7 +6,6 @@ import base64
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
-import httpx
 import jwt
 import pytest
 from authlib.integrations.httpx_client import OAuth2Client
@@ -15,6 +14,7 @@ from requests_oauthlib import OAuth2Session
 
 from jamb.client import Jamb
 from jamb.wire.credentials.credentials import Credential
+from tests import patient
 from tests.world import BERTHS, Made, World, wait_until
 
 
@@ -35,7 +35,7 @@ def test_a_token_says_what_rfc_9068_asks_for(world: World, granted: Made) -> Non
     body = answer.json()
     assert body["token_type"] == "Bearer"
     assert body["expires_in"] == 600
-    jwks = httpx.get(f"{world.base_url}/d/quillhaven/jwks").json()
+    jwks = patient.get(f"{world.base_url}/d/quillhaven/jwks").json()
     header = jwt.get_unverified_header(body["access_token"])
     assert header == {"typ": "at+jwt", "alg": "ES256", "kid": jwks["keys"][0]["kid"]}
     key = jwt.PyJWKSet.from_dict(jwks)[header["kid"]]
@@ -75,10 +75,10 @@ def test_independent_clients_fetch_tokens_by_basic_and_by_post(world: World, gra
 
 def test_the_metadata_tells_where_everything_is(world: World) -> None:
     """RFC 8414 section 3: the well-known part goes between host and path."""
-    answer = httpx.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
+    answer = patient.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
     assert answer["issuer"] == world.demo["directories"]["quillhaven"]["issuer"]
     assert answer["token_endpoint"] == world.token_endpoint()
-    assert httpx.get(answer["jwks_uri"]).status_code == 200
+    assert patient.get(answer["jwks_uri"]).status_code == 200
     assert set(answer["token_endpoint_auth_methods_supported"]) >= {"client_secret_basic", "client_secret_post"}
 
 
@@ -252,29 +252,29 @@ FORM = {"Content-Type": "application/x-www-form-urlencoded"}
 def test_a_malformed_request_is_refused(
     world: World, granted: Made, request_of: Callable[[Made], dict[str, object]], error: str
 ) -> None:
-    answer = httpx.post(world.token_endpoint(), **request_of(granted))  # type: ignore[arg-type]
+    answer = patient.post(world.token_endpoint(), **request_of(granted))  # type: ignore[arg-type]
     assert answer.status_code in {400, 401}
     assert answer.json()["error"] == error
     assert answer.json()["error_description"]
 
 
 def test_a_wrong_address_says_where_the_endpoint_is(world: World) -> None:
-    astray = httpx.post(f"{world.base_url}/d/quillhaven/tokens")
+    astray = patient.post(f"{world.base_url}/d/quillhaven/tokens")
     assert astray.status_code == 404
     assert "/d/quillhaven/token" in astray.json()["next_step"]
-    nowhere = httpx.post(
+    nowhere = patient.post(
         world.token_endpoint("atlantis"),
         data={"grant_type": "client_credentials", "client_id": "x", "client_secret": "y", "resource": "z"},
     )
     assert nowhere.status_code == 404
     assert "atlantis" in nowhere.json()["detail"]
-    wrong_method = httpx.get(world.token_endpoint())
+    wrong_method = patient.get(world.token_endpoint())
     assert (wrong_method.status_code, wrong_method.headers["Allow"]) == (405, "POST")
 
 
 def test_a_client_of_one_directory_is_unknown_in_another(world: World, granted: Made) -> None:
     form = {"grant_type": "client_credentials", "client_id": granted.id, "client_secret": granted.secret}
-    answer = httpx.post(world.token_endpoint("brisling"), data={**form, "resource": BERTHS})
+    answer = patient.post(world.token_endpoint("brisling"), data={**form, "resource": BERTHS})
     assert answer.json()["error"] == "invalid_client"
 
 

@@ -9,8 +9,6 @@ import random
 import re
 import signal
 import socket
-import subprocess
-import sys
 import time
 from collections import Counter
 from collections.abc import Iterator
@@ -21,7 +19,6 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 from threading import Thread
 from typing import Any
 
-import httpx
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -39,6 +36,8 @@ from jamb.core.notices import NoticeKind, digest, stage_of, wait_after
 from jamb.service.config.settings import Settings
 from jamb.service.runtime import open_runtime
 from jamb.service.work.queue import carry_all, rotate_by_policy
+from tests import patient
+from tests.warm import Process, warm
 from tests.world import Made, World, answers, unique, wait_until
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
@@ -100,10 +99,8 @@ def environment(world: World, smtp: str | None = None) -> dict[str, str]:
     }
 
 
-def start_notify(world: World, smtp: str | None = None) -> subprocess.Popen[bytes]:
-    return subprocess.Popen(
-        [sys.executable, "-m", "jamb.service", "notify"], env=environment(world, smtp), stdout=subprocess.DEVNULL
-    )
+def start_notify(world: World, smtp: str | None = None) -> Process:
+    return warm("jamb-service").start(["notify"], environment(world, smtp))
 
 
 def notify(world: World, times: int = 1) -> None:
@@ -117,11 +114,11 @@ def notify(world: World, times: int = 1) -> None:
     )
 
     async def work() -> None:
-        async with open_runtime(settings) as office:
-            for slug in notices.directories_to_tell(office.backend):
-                rotate_by_policy(office, slug)
-                notices.tell(office.backend, slug, datetime.now(UTC))
-            await carry_all(office)
+        async with open_runtime(settings) as runtime:
+            for slug in notices.directories_to_tell(runtime.backend):
+                rotate_by_policy(runtime, slug)
+                notices.tell(runtime.backend, slug, datetime.now(UTC))
+            await carry_all(runtime)
 
     with ThreadPoolExecutor(times) as pool:
         for one in [pool.submit(asyncio.run, work()) for _ in range(times)]:
@@ -129,7 +126,7 @@ def notify(world: World, times: int = 1) -> None:
 
 
 def mails(world: World, words: str) -> list[dict[str, Any]]:
-    found = httpx.get(f"http://127.0.0.1:{world.port + 1}/mailbox/mails").json()
+    found = patient.get(f"http://127.0.0.1:{world.port + 1}/mailbox/mails").json()
     return [one for one in found if words in one["text"]]
 
 
@@ -169,7 +166,7 @@ def test_who_is_told_of_what(world: World, steward: Any) -> None:
     for _ in range(2):
         key = link.partition("#")[2]
         identity = link.partition("#")[0].rpartition("/")[2]
-        httpx.post(f"{world.base_url}/api/v1/handovers/{identity}/opening", json={"key": key})
+        patient.post(f"{world.base_url}/api/v1/handovers/{identity}/opening", json={"key": key})
     asking = world.client(asked=["berths.view"])
     with world.jamb("registrar") as registrar:
         request = registrar.requests.make(asking.id, "Tests a notice")
@@ -256,10 +253,8 @@ def test_processes_that_are_killed_while_they_work_do_not_stop_the_next_one(worl
     made, dice, port = world.client(days=2), random.Random(3), world.port + 8
     often = {"JAMB_NOTICES_CRON": "* * * * * */1"}
     for _ in range(2):
-        process = subprocess.Popen(
-            [sys.executable, "-m", "jamb.service", "serve"],
-            env={**environment(world), **often, "JAMB_PORT": str(port), "JAMB_PUBLIC_URL": world.base_url},
-        )
+        given = {**environment(world), **often, "JAMB_PORT": str(port), "JAMB_PUBLIC_URL": world.base_url}
+        process = warm("jamb-service").start(["serve"], given)
         wait_until(lambda: answers(f"http://127.0.0.1:{port}/ready"), seconds=30)
         time.sleep(1 + dice.random())
         process.kill()
@@ -331,7 +326,7 @@ def test_a_calendar_shows_the_ends_to_come_until_another_is_made(world: World) -
         own = owner.notices.make_calendar().url
         with pytest.raises(Forbidden):
             owner.notices.make_calendar(whole=True)
-        answer = httpx.get(own)
+        answer = patient.get(own)
         assert answer.headers["content-type"].startswith("text/calendar")
         found = {str(one["summary"]): one for one in Calendar.from_ical(answer.content).walk("VEVENT")}
         assert f"{mine.name}: credential expires" in found
@@ -339,22 +334,22 @@ def test_a_calendar_shows_the_ends_to_come_until_another_is_made(world: World) -
         assert (
             found[f"{mine.name}: credential expires"]["dtstart"].dt == (datetime.now(UTC) + timedelta(days=40)).date()
         )
-        assert f"{other.name}: credential expires" in httpx.get(whole).text.replace("\r\n ", "")
+        assert f"{other.name}: credential expires" in patient.get(whole).text.replace("\r\n ", "")
         owner.notices.make_calendar()
-    assert httpx.get(own).status_code == 404, "the one before ended"
-    assert httpx.get(own.replace("quillhaven", "brisling")).status_code == 404
+    assert patient.get(own).status_code == 404, "the one before ended"
+    assert patient.get(own.replace("quillhaven", "brisling")).status_code == 404
     with world.automation() as client, pytest.raises((BadInput, Forbidden)):
         client.notices.make_calendar()
     assert own.rpartition("/")[2].removesuffix(".ics") not in (world.home / "service.log").read_text()
 
 
 def test_metrics_count_what_is_there_and_open_only_to_their_token(world: World) -> None:
-    assert httpx.get(f"{world.base_url}/metrics").status_code == 404
+    assert patient.get(f"{world.base_url}/metrics").status_code == 404
     made = world.client(days=1)
     world.ask_token(Made(made.id, made.name, "wrong"))
     with world.second_process(JAMB_METRICS_TOKEN="look-out") as second:
-        assert httpx.get(f"{second}/metrics", headers={"Authorization": "Bearer other"}).status_code == 401
-        text = httpx.get(f"{second}/metrics", headers={"Authorization": "Bearer look-out"}).text
+        assert patient.get(f"{second}/metrics", headers={"Authorization": "Bearer other"}).status_code == 401
+        text = patient.get(f"{second}/metrics", headers={"Authorization": "Bearer look-out"}).text
     found = {
         (sample.name, *sorted(sample.labels.values())): sample.value
         for family in text_string_to_metric_families(text)
@@ -474,9 +469,9 @@ def _verified(world: World, media_type: str, body: bytes) -> dict[str, Any]:
     """Verify as a receiver would, with an independent library and the keys of the directory's metadata."""
     assert media_type == "application/secevent+jwt"
     issuer = f"{world.base_url}/d/quillhaven"
-    metadata = httpx.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
+    metadata = patient.get(f"{world.base_url}/.well-known/oauth-authorization-server/d/quillhaven").json()
     token = jwt.decode(
-        body.decode(), KeySet.import_key_set(httpx.get(metadata["jwks_uri"]).json()), algorithms=["ES256"]
+        body.decode(), KeySet.import_key_set(patient.get(metadata["jwks_uri"]).json()), algorithms=["ES256"]
     )
     assert token.header["typ"] == "secevent+jwt"
     assert token.claims["iss"] == issuer

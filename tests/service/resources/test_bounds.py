@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-import httpx
 import jwt
 import pytest
 
@@ -16,6 +15,7 @@ from jamb.wire.consent.consent import Terms
 from jamb.wire.directory.roles import RoleSent
 from jamb.wire.resources.reach import CollectionSent, ReachSent
 from jamb.wire.resources.resources import ResourceSent
+from tests import patient
 from tests.world import Made, World, unique, wait_until
 
 DISPATCHES = "https://dispatches.quillhaven.example"
@@ -219,13 +219,13 @@ def test_collections_move_under_a_token(world: World) -> None:
 
 def test_only_the_guard_of_a_resource_reads_what_was_taken_away(world: World) -> None:
     held = world.demo["automation"]
-    token = httpx.post(
+    token = patient.post(
         held["token_endpoint"],
         auth=(held["client_id"], held["client_secret"]),
         data={"grant_type": "client_credentials"},
     ).json()["access_token"]
     url = f"{world.base_url}{HERE}/revocations"
-    answer = httpx.get(url, params={"resource": "berths"}, headers={"Authorization": f"Bearer {token}"})
+    answer = patient.get(url, params={"resource": "berths"}, headers={"Authorization": f"Bearer {token}"})
     assert answer.status_code == 403
     with world.session("steward") as http:
         assert http.get(url, params={"resource": "berths"}).status_code == 403

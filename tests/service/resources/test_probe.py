@@ -7,7 +7,6 @@ import json
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-import httpx
 import jwt
 import pytest
 from hypothesis import given
@@ -16,6 +15,7 @@ from hypothesis import strategies as st
 from jamb.client import BadInput, Forbidden, Wanted, set_up
 from jamb.core.tokens import CLAIMS, read_token
 from jamb.wire.resources.reach import ReachSent
+from tests import patient
 from tests.cli.run import Shell
 from tests.world import Made, World, unique
 
@@ -164,7 +164,7 @@ def test_any_text_is_read_or_refused_without_being_repeated(text: str) -> None:
 
 
 def test_the_words_for_claims_are_open_to_all(world: World) -> None:
-    found = httpx.get(f"{world.base_url}/api/v1/claims").raise_for_status().json()
+    found = patient.get(f"{world.base_url}/api/v1/claims").raise_for_status().json()
     assert {one["name"] for one in found} == set(CLAIMS)
     assert json.dumps(found).count("RFC") >= 10
 

@@ -4,21 +4,19 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
-import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
 from threading import Timer
 
-import httpx
-
 from jamb.service.running.recorder import GROUP_SECONDS
+from tests import patient
+from tests.warm import warm
 from tests.world import BERTHS, Made, World, answers, unique, wait_until
 
 
 def ask(url: str, made: Made, secret: str) -> int:
     form = {"grant_type": "client_credentials", "client_id": made.id, "client_secret": secret, "resource": BERTHS}
-    return httpx.post(f"{url}/d/quillhaven/token", data=form, headers={"User-Agent": "recorder-test"}).status_code
+    return patient.post(f"{url}/d/quillhaven/token", data=form, headers={"User-Agent": "recorder-test"}).status_code
 
 
 def counted(world: World, made: Made) -> dict[str, int]:
@@ -40,9 +38,7 @@ def test_a_killed_process_loses_no_failure_and_at_most_the_last_moments_successe
         "JAMB_DATABASE_URL": world.cluster.url,
     }
     url = f"http://127.0.0.1:{port}"
-    process = subprocess.Popen(
-        [sys.executable, "-m", "jamb.service", "serve"], env=environment, stderr=subprocess.DEVNULL
-    )
+    process = warm("jamb-service").start(["serve"], environment)
     try:
         wait_until(lambda: answers(f"{url}/ready"))
         started = time.monotonic()
@@ -98,7 +94,7 @@ def test_attempts_of_one_secret_from_two_processes_do_not_block_each_other(world
 
 def test_what_a_caller_sends_is_kept_short_and_never_the_secret(world: World) -> None:
     made = world.client(granted=["berths.view"])
-    httpx.post(
+    patient.post(
         world.token_endpoint(),
         data={
             "grant_type": "client_credentials",
