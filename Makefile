@@ -1,4 +1,4 @@
-.PHONY: help demo test check fuzz truth bench format api lock console dist clean
+.PHONY: help demo test check fuzz soak truth bench format api lock console dist clean
 
 help: ## this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "make %-8s %s\n", $$1, $$2}'
@@ -23,6 +23,10 @@ fuzz: ## properties of the core, and requests of every kind, drawn anew; EXAMPLE
 	@tools/setup test
 	JAMB_EXAMPLES=$(or $(EXAMPLES),100) .venv/bin/pytest -n 2 --timeout=0 tests/core
 	.venv/bin/python -m tests.contract $(or $(EXAMPLES),100) $(SEED)
+
+soak: ## services and database killed, held and cut under load, every answer against the records; MINUTES=, SEED=
+	@tools/setup test
+	.venv/bin/python -m tests.soak $(or $(MINUTES),5) $(SEED)
 
 truth: ## the audit against a slow judge of its own words; SEEDS=, FIRST=, CLIENTS=, CHANGES=
 	@tools/setup test

@@ -61,8 +61,8 @@ def all_of(requests: dict[str, httpx.Request]) -> dict[str, tuple[httpx.Response
 def test_a_database_that_hangs_or_is_away_holds_up_nobody(world: World, how: str) -> None:
     made = world.client(granted=["berths.view"])
     with wired(world) as (wire, base):
-        for answer, _ in all_of(calls(world, base, made)).values():
-            assert answer.status_code in {200, 201}
+        # A busy machine may be late with one of them.
+        wait_until(lambda: {one.status_code for one, _ in all_of(calls(world, base, made)).values()} <= {200, 201})
         trouble = wire.held if how == "hangs" else wire.away
         trouble.set()
         for _ in range(2):

@@ -45,7 +45,7 @@ class Wire:
 
     def _pass(self, near: socket.socket) -> None:
         cut = False
-        with near, socket.create_connection(self._target) as far, suppress(OSError):
+        with near, suppress(OSError), socket.create_connection(self._target) as far:
             while not self._closing.is_set():
                 ready, _, _ = select.select([near, far], [], [], 0.05)
                 if self.away.is_set():
