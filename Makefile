@@ -1,4 +1,4 @@
-.PHONY: help demo test check fuzz soak truth bench format api lock console dist clean
+.PHONY: help demo test check fuzz soak cluster truth bench format api lock console dist clean
 
 help: ## this list
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "make %-8s %s\n", $$1, $$2}'
@@ -27,6 +27,10 @@ fuzz: ## properties of the core, and requests of every kind, drawn anew; EXAMPLE
 soak: ## services and database killed, held and cut under load, every answer against the records; MINUTES=, SEED=
 	@tools/setup test
 	.venv/bin/python -m tests.soak $(or $(MINUTES),5) $(SEED)
+
+cluster: ## two services behind nginx and PgBouncer, a primary and a standby: a process and the primary are lost
+	@tools/setup test
+	.venv/bin/python -m tests.soak cluster
 
 truth: ## the audit against a slow judge of its own words; SEEDS=, FIRST=, CLIENTS=, CHANGES=
 	@tools/setup test

@@ -7,13 +7,15 @@ import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from tests.soak.run import soak
+from tests.soak.run import lost_primary, soak
 from tests.world import ROOT
 
 PORT = 8700
 
 
 def main() -> int:
+    if sys.argv[1:2] == ["cluster"]:
+        return _cluster()
     minutes = float(sys.argv[1]) if len(sys.argv) > 1 else 5
     seed = int(sys.argv[2]) if len(sys.argv) > 2 else random.SystemRandom().randrange(10**6)
     home = ROOT / ".jamb-test"
@@ -25,6 +27,16 @@ def main() -> int:
         for log in Path(folder).glob("*.log"):
             if told.wrong:
                 print(log.name, *log.read_text().splitlines()[-40:], sep="\n")
+    return 1 if told.wrong else 0
+
+
+def _cluster() -> int:
+    """Two services behind nginx and PgBouncer, a primary and a standby: one process is killed, then the primary lost."""
+    home = ROOT / ".jamb-test"
+    home.mkdir(exist_ok=True)
+    with TemporaryDirectory(prefix="cluster-", dir=home) as folder:
+        told = lost_primary(Path(folder), PORT, 20, fronted=True)
+    print(*told.lines(), sep="\n")
     return 1 if told.wrong else 0
 
 

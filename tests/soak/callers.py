@@ -52,7 +52,7 @@ class Caller(threading.Thread):
         super().__init__(daemon=True)
         self.estate, self.journal, self.stopping = estate, journal, stop
         self.dice = random.Random(seed)
-        self.https = [estate.signed_in(number) for number in (0, 1)]
+        self.https = [estate.signed_in(door) for door in estate.doors]
         self.mine: list[tuple[str, str, str]] = []
 
     def run(self) -> None:
@@ -103,7 +103,7 @@ class Caller(threading.Thread):
 
     def _fetch(self, identity: str, secret: str, _credential: str) -> None:
         form = {"grant_type": "client_credentials", "client_id": identity, "client_secret": secret}
-        answer = self._asked("POST", "/d/alder/token", data={**form, "resource": f"{self.estate.bases[0]}{HERE}"})
+        answer = self._asked("POST", "/d/alder/token", data={**form, "resource": f"{self.estate.doors[0]}{HERE}"})
         if answer is not None and answer.status_code not in TROUBLE | FINE:
             self.journal.fault(f"token with a standing secret: {answer.status_code} {answer.text[:300]}")
 

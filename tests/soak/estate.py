@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import signal
+import ssl
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -14,8 +15,10 @@ import httpx
 import psycopg
 
 from jamb.demo.cluster import Cluster
+from tests.beside import Pooler, pooling, proxied
 from tests.faults.wire import Wire
 from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in
+from tests.soak.standby import Standby, spellings, wait_for_it
 from tests.warm import Process, warm
 from tests.world import answers, choose_password, wait_until
 
@@ -23,20 +26,40 @@ HERE = "/api/v1/directories/alder"
 
 
 @dataclass
-class Estate:
-    """`bases`: where the two services are reached. Both are started again when they end."""
+class Named(Cluster):
+    """The cluster, by one of its databases."""
 
-    cluster: Cluster
+    database: str = ""
+
+    @property
+    def url(self) -> str:
+        return super().url.rsplit("/", 1)[0] + f"/{self.database}"
+
+
+@dataclass
+class Estate:
+    """Attributes:
+    bases: where the two services listen; both are started again when they end.
+    doors: where callers reach them: each service, or the proxy before both; `verify`: how its certificate is taken.
+    """
+
+    cluster: Named
     wire: Wire
     operator: Operator
     bases: tuple[str, str]
+    doors: tuple[str, ...]
+    spellings: dict[str, str]
+    settings: dict[str, str] = field(default_factory=dict)
+    verify: ssl.SSLContext | bool = True
+    standby: Standby | None = None
+    pooler: Pooler | None = None
     _running: dict[int, Process] = field(default_factory=dict)
 
     def start(self, number: int) -> None:
         port = self.operator.port + number
         log = self.operator.home.parent / f"service-{number}.log"
-        settings = {"JAMB_PORT": str(port), "JAMB_PUBLIC_URL": self.bases[0], "JAMB_STATEMENT_SECONDS": "4"}
-        given = self.operator.environment(**settings)
+        settings = {"JAMB_PORT": str(port), "JAMB_PUBLIC_URL": self.doors[0], "JAMB_STATEMENT_SECONDS": "4"}
+        given = self.operator.environment(**settings, **self.settings)
         self._running[number] = warm("jamb-service").start(["serve"], given, stdout=log, stderr=log)
 
     def kill(self, number: int, how: signal.Signals = signal.SIGKILL) -> None:
@@ -58,6 +81,15 @@ class Estate:
         self.cluster.stop(mode="immediate")
         self.cluster.start()
 
+    def lose_the_primary(self) -> None:
+        """The primary is gone for good, and the standby takes its place."""
+        assert self.standby is not None
+        self.cluster.stop(mode="immediate")
+        self.standby.promote()
+        self.cluster = Named(self.standby.home, self.standby.port, self.cluster.database)
+        if self.pooler is not None:
+            self.pooler.lead_to(self.cluster.url)
+
     def end_connections(self) -> None:
         with psycopg.connect(self.cluster.url, autocommit=True) as database:
             database.execute("select pg_terminate_backend(pid) from pg_stat_activity where pid <> pg_backend_pid()")
@@ -75,59 +107,68 @@ class Estate:
             for one in taken:
                 one.close()
 
-    def signed_in(self, number: int) -> httpx.Client:
-        """Return a caller who is signed in as the steward, at one of the services."""
-        http = httpx.Client(base_url=self.bases[number], timeout=20)
+    def signed_in(self, door: str) -> httpx.Client:
+        """Return a caller who is signed in as the steward."""
+        http = httpx.Client(base_url=door, timeout=20, verify=self.verify)
         body = {"login": "ines@alder.example", "password": PASSWORD}
         http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
         return http
 
 
 @contextmanager
-def estate(folder: Path, port: int) -> Iterator[Estate]:
-    """Begin with an empty cluster on `port + 2`; services are on `port` and `port + 1`."""
+def estate(folder: Path, port: int, *, with_standby: bool = False, fronted: bool = False) -> Iterator[Estate]:
+    """Begin with an empty cluster on `port + 2`; services are on `port` and `port + 1`.
+
+    Args:
+        with_standby: one is made on `port + 3` and has all that is acknowledged; else there is a wire to the database.
+        fronted: a proxy with TLS stands before the services, and a pooler of transactions before the database.
+    """
     cluster = Cluster(folder / "records", port + 2)
     cluster.stop(mode="immediate")
     cluster.start()
-    with Wire("127.0.0.1", cluster.port) as wire:
-        name = f"soak_{os.urandom(3).hex()}"
-        with psycopg.connect(cluster.url, autocommit=True) as database:
-            database.execute(f"create database {name}")
+    name = f"soak_{os.urandom(3).hex()}"
+    with psycopg.connect(cluster.url, autocommit=True) as database:
+        database.execute(f"create database {name}")
+    with Wire("127.0.0.1", cluster.port) as wire, ExitStack() as stack:
+        stack.callback(cluster.stop, mode="immediate")
         url = cluster.url.replace(f":{cluster.port}/", f":{wire.port}/").rsplit("/", 1)[0] + f"/{name}"
-        cluster_of_it = _Named(cluster.home, cluster.port, name)
-        operator = Operator(folder / "home", port, url)
+        standby, ways = None, {}
+        if with_standby:
+            standby = Standby(folder / "standby", port + 3, cluster)
+            standby.start()
+            stack.callback(standby.stop, mode="immediate")
+            wait_for_it(cluster)
+            ways = spellings(cluster, standby, name)
+            url = ways["an address that does not say which"]
         bases = (f"http://127.0.0.1:{port}", f"http://127.0.0.1:{port + 1}")
-        made = Estate(cluster_of_it, wire, operator, bases)
-        opened = operator.runs(*OPEN, *STEWARD, JAMB_PUBLIC_URL=bases[0])
+        named = Named(cluster.home, cluster.port, name)
+        made = Estate(named, wire, Operator(folder / "home", port, url), bases, bases, ways, standby=standby)
+        if fronted:
+            made.pooler = stack.enter_context(pooling(named.url, port + 4))
+            made.verify = stack.enter_context(proxied([port, port + 1], port + 5))
+            made.doors = (f"https://127.0.0.1:{port + 5}",)
+            made.settings = {
+                "JAMB_DATABASE_URL": made.pooler.url,
+                "JAMB_DATABASE_POOLED": "true",
+                "JAMB_DIRECT_DATABASE_URL": url,
+                "JAMB_TRUSTED_PROXIES": "127.0.0.1",
+            }
+        stack.callback(made.stop)
+        stack.callback(wire.held.clear)
+        opened = made.operator.runs(*OPEN, *STEWARD, JAMB_PUBLIC_URL=made.doors[0])
         assert opened.returncode == 0, opened.stderr
-        with psycopg.connect(cluster_of_it.url, autocommit=True) as database:
+        with psycopg.connect(made.cluster.url, autocommit=True) as database:
             # One steward alone does all of this: what adds up of it is not what is tried here.
             database.execute(
                 "update directory set policy = policy || jsonb_build_object("
                 "'two_people_weight', 99999, 'two_approvers_weight', 100000)"
             )
-        try:
-            for number in (0, 1):
-                made.start(number)
-            for base in bases:
-                wait_until(lambda base=base: answers(f"{base}/ready"))
-            choose_password(link_in(opened.stdout), PASSWORD)
-            yield made
-        finally:
-            wire.held.clear()
-            made.stop()
-            cluster.stop(mode="immediate")
-
-
-@dataclass
-class _Named(Cluster):
-    """The cluster, by one of its databases."""
-
-    database: str = ""
-
-    @property
-    def url(self) -> str:
-        return super().url.rsplit("/", 1)[0] + f"/{self.database}"
+        for number in (0, 1):
+            made.start(number)
+        for base in bases:
+            wait_until(lambda base=base: answers(f"{base}/ready"))
+        choose_password(link_in(opened.stdout).replace(made.doors[0], bases[0]), PASSWORD)
+        yield made
 
 
 def seconds_until(happened: object, most: float = 60.0) -> float:

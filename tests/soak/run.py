@@ -15,7 +15,11 @@ from pathlib import Path
 
 import httpx
 import psycopg
+from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 
+from jamb.store.base.connections import Patience
+from jamb.store.base.engine import make_engine
 from tests import patient
 from tests.soak.callers import Caller, Journal
 from tests.soak.estate import HERE, Estate, estate, seconds_until
@@ -101,6 +105,44 @@ class Told:
         yield f"{len(self.wrong)} wrong"
 
 
+def lost_primary(folder: Path, port: int, seconds: float = 4, *, fronted: bool = False) -> Told:
+    """Let callers work, lose the primary, promote its standby; return what was told and what is not so.
+
+    However the two servers are named, the one that takes changes is found, before and after.
+    """
+    told, begun, journal = Told(), time.monotonic(), Journal()
+    with estate(folder, port, with_standby=True, fronted=fronted) as made:
+        with _working(made, journal, 5, threading.Event()):
+            time.sleep(seconds)
+            lost = list(_missed(made))
+            if fronted:
+                made.kill(0)
+                told.back["a service killed"].append(seconds_until(lambda: all(map(_good, made.bases))))
+                time.sleep(seconds)
+            made.lose_the_primary()
+            told.back["the primary lost, its standby promoted"].append(
+                seconds_until(lambda: all(map(_good, made.bases)))
+            )
+            time.sleep(seconds / 2)
+        told.wrong = [*lost, *_missed(made), *journal.faults, *_compared(made, journal)]
+    told.seconds, told.answers, told.clients = time.monotonic() - begun, journal.answers, len(journal.clients)
+    return told
+
+
+def _missed(made: Estate) -> Iterator[str]:
+    """Return the ways to name the servers that do not lead to the one that takes changes."""
+    for spelling, url in made.spellings.items():
+        engine = make_engine(url, Patience(4))
+        try:
+            with engine.connect() as connection:
+                if connection.execute(text("show transaction_read_only")).scalar_one() != "off":
+                    yield f"{spelling}: leads to a server that takes no changes"
+        except OperationalError as error:
+            yield f"{spelling}: {error}"
+        finally:
+            engine.dispose()
+
+
 def soak(folder: Path, port: int, seconds: float, seed: int, faults: list[str] | None = None) -> Told:
     """Let callers work for a time while things break; return what was told and what is not so.
 
@@ -172,7 +214,7 @@ def _compared(made: Estate, journal: Journal) -> list[str]:
     secrets = [(*one, {200}) for one in journal.standing] + [(*one, {401}) for one in journal.withdrawn]
     with ThreadPoolExecutor(4) as pool:
         wrong += [words for words in pool.map(lambda one: _proven(made, *one), secrets) if words]
-    verified = made.operator.runs("verify", JAMB_PUBLIC_URL=made.bases[0])
+    verified = made.operator.runs("verify", JAMB_PUBLIC_URL=made.doors[0], JAMB_DATABASE_URL=made.cluster.url)
     if verified.returncode:
         wrong.append(verified.stdout + verified.stderr)
     return wrong
@@ -182,7 +224,7 @@ def _proven(made: Estate, identity: str, secret: str, right: set[int]) -> str:
     form = {"grant_type": "client_credentials", "client_id": identity, "client_secret": secret}
     for base in made.bases:
         for _ in range(50):
-            answer = patient.post(f"{base}/d/alder/token", data={**form, "resource": f"{made.bases[0]}{HERE}"})
+            answer = patient.post(f"{base}/d/alder/token", data={**form, "resource": f"{made.doors[0]}{HERE}"})
             if answer.status_code not in {429, 503}:
                 break
             time.sleep(float(answer.headers.get("Retry-After", "1")))

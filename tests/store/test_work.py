@@ -9,6 +9,7 @@ from contextlib import ExitStack
 from datetime import UTC, datetime
 from uuid import UUID, uuid4
 
+import psycopg
 import pytest
 from sqlalchemy import Engine, event
 from sqlalchemy.exc import DBAPIError, OperationalError
@@ -31,7 +32,7 @@ from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.service.keys import Keyring
 from jamb.store.audit.findings import Wanted
-from jamb.store.base.connections import Patience
+from jamb.store.base.connections import BoundedConnection, Patience
 from jamb.store.base.engine import MOST_OVERFLOW, make_engine
 from jamb.store.base.outages import outage_of, reason_of
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
@@ -313,3 +314,18 @@ def test_a_pool_whose_connections_all_work_is_busy_and_not_gone(world: World) ->
     error = outage_of(waited.value)
     assert isinstance(error, Busy)
     assert error.retry_after_seconds
+
+
+def test_connections_that_never_answer_are_an_outage_however_new_they_are(
+    engine: Engine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A pooler takes connections for a server that is away."""
+
+    def silent(_: BoundedConnection) -> None:
+        raise psycopg.OperationalError("server conn crashed?")
+
+    engine.dispose()
+    monkeypatch.setattr(BoundedConnection, "ping", silent)
+    with pytest.raises(OperationalError) as caught:
+        engine.connect()
+    assert isinstance(outage_of(caught.value), StoreUnavailable)

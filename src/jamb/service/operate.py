@@ -6,12 +6,14 @@ import asyncio
 import json
 import sys
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
 import structlog
 import typer
 from sqlalchemy.exc import OperationalError
+from sqlmodel import Session
 
 from jamb.actions.directory.directories import refresh_own_api
 from jamb.actions.notices import notices
@@ -24,6 +26,7 @@ from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
 from jamb.service.running.logs import set_up_logs
 from jamb.store.base.migrate import migrate as run_migrations
+from jamb.store.base.migrate import unfinished
 
 app = typer.Typer(
     help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
@@ -63,12 +66,23 @@ def serve() -> None:
 
 
 @app.command()
-def migrate() -> None:
-    """Bring the database to the schema of this version, and Jamb's own API in every directory to what it offers."""
-    backend = backend_of(read_settings(), prepare=run_migrations)
+def migrate(
+    finish: Annotated[
+        bool, typer.Option("--finish", help="Also take away what earlier versions need: none of their processes runs")
+    ] = False,
+) -> None:
+    """Bring the database to the schema of this version, and Jamb's own API in every directory to what it offers.
+
+    Processes of the version before go on serving, until it is finished.
+    """
+    backend = backend_of(read_settings(), prepare=partial(run_migrations, finish=finish))
     for slug in refresh_own_api(backend, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
-    typer.echo("The schema is current.")
+    with Session(backend.engine) as session:
+        more = unfinished(session)
+    typer.echo("The schema is current, but for what earlier versions need." if more else "The schema is current.")
+    if more:
+        typer.echo("When no process of an earlier version runs any more: jamb-service migrate --finish")
 
 
 @app.command()

@@ -9,15 +9,16 @@ from datetime import UTC, datetime
 import structlog
 from sqlalchemy import Engine
 from sqlalchemy.exc import OperationalError
+from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.directory.addresses import address_fault
 from jamb.core.errors import Misuse
-from jamb.service.config.sealing import NEVER_MIGRATED, sealer_for
+from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
 from jamb.store.base.connections import Patience
 from jamb.store.base.engine import make_engine
-from jamb.store.base.migrate import current_revision, newest_revision
+from jamb.store.base.migrate import schema_fault
 from jamb.store.base.outages import reason_of
 
 # A machine may start before its database does.
@@ -72,12 +73,8 @@ def _look(settings: Settings) -> None:
 
 
 def refuse_other_schema(engine: Engine) -> None:
-    """Raise `Misuse` unless the database has the schema of this version."""
-    revision = current_revision(engine)
-    if revision is None:
-        raise Misuse(NEVER_MIGRATED)
-    if revision != newest_revision():
-        raise Misuse(
-            f"the database has schema {revision}, this version speaks {newest_revision()}: run `jamb-service migrate` "
-            "of the newer version, or start that one"
-        )
+    """Raise `Misuse` unless this version works with the database's schema."""
+    with Session(engine) as session:
+        fault = schema_fault(session)
+    if fault:
+        raise Misuse(fault)

@@ -24,7 +24,7 @@ from jamb.service.work.mails import Mailer
 from jamb.store.base import sealing_marks
 from jamb.store.base.connections import Patience
 from jamb.store.base.engine import make_engine
-from jamb.store.base.migrate import newest_revision, revision_of
+from jamb.store.base.migrate import revision_of, schema_fault, unfinished
 from jamb.store.base.outages import reason_of
 from jamb.store.base.server import clock_apart, missing_rights, server_of
 
@@ -102,11 +102,15 @@ def _schema(engine: Engine) -> Looked:
     with Session(engine) as session:
         revision = revision_of(session)
         there = revision is not None and sealing_marks.any_directory(session)
+        fault = schema_fault(session) if revision is not None else ""
+        more = "; `jamb-service migrate --finish` is to follow" if not fault and unfinished(session) else ""
     if revision is None:
         return Looked("schema", "none yet", "run `jamb-service directories open`, or `jamb-service migrate`")
-    if revision != newest_revision():
-        return Looked("schema", revision, f"this version speaks {newest_revision()}: run `jamb-service migrate`")
-    return Looked("schema", revision, "" if there else "there is no directory yet: run `jamb-service directories open`")
+    if fault:
+        return Looked("schema", revision, fault)
+    return Looked(
+        "schema", revision + more, "" if there else "there is no directory yet: run `jamb-service directories open`"
+    )
 
 
 def _sealing(settings: Settings, engine: Engine) -> Looked:

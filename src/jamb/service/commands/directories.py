@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from functools import partial
 from typing import Annotated
 
 import typer
@@ -34,7 +35,7 @@ def open_(
     On an empty database it makes the schema and, where there is none, the sealing key.
     """
     settings = read_settings()
-    backend = backend_of(settings, prepare=migrate)
+    backend = backend_of(settings, prepare=partial(migrate, finish=False))
     wanted = opening.NewDirectory(slug, name, domain)
     link = opening.open_with_steward(backend, wanted, steward, steward_name, hours, _now())
     typer.echo(f"“{name}” is open: {backend.issuer(slug)}")

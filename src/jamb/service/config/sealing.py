@@ -16,7 +16,6 @@ from jamb.service.config.settings import Settings
 from jamb.store.base import sealing_marks
 from jamb.store.base.sealing import Sealer, SealingKey, fresh_key
 
-NEVER_MIGRATED = "the database was never migrated: run `jamb-service migrate`, or `jamb-service directories open`"
 _START = "start with the JAMB_SEALING_KEY or JAMB_HOME that they were sealed with"
 _ANOTHER = f"the sealing key is not the one that this database's records were sealed with; {_START}"
 

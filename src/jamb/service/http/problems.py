@@ -8,7 +8,9 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import Response
+from sqlalchemy import Engine
 from sqlalchemy.exc import DataError, DBAPIError, SQLAlchemyError
+from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.routing import Match
@@ -16,7 +18,7 @@ from starlette.routing import Match
 from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, WorldFailure, shorten
 from jamb.service.http import request_id
 from jamb.service.oauth.errors import OAuthError
-from jamb.store.base.migrate import current_revision, newest_revision
+from jamb.store.base.migrate import schema_fault
 from jamb.store.base.outages import outage_of, reason_of, unavailable
 from jamb.wire.base.problems import MEDIA_TYPE, Problem, problem_of
 from jamb.wire.base.shapes import MOST_FAULTS
@@ -93,11 +95,16 @@ async def _of_database(request: Request, error: SQLAlchemyError) -> JambError:
         return BadInput.field("text", "a character of value 0, perhaps", "characters that can be kept")
     if getattr(error.orig if isinstance(error, DBAPIError) else None, "sqlstate", "") in _NOT_THERE:
         backend = request.app.state.runtime.backend
-        if await run_in_threadpool(current_revision, backend.engine) != newest_revision():
+        if await run_in_threadpool(_schema_fault, backend.engine):
             _log.error("the schema is of another version", **reason_of(error))
             return unavailable(_UPGRADED)
     _log.error("the database refused what the service asked for", **reason_of(error))
     return JambError("store")
+
+
+def _schema_fault(engine: Engine) -> str:
+    with Session(engine) as session:
+        return schema_fault(session)
 
 
 def _answer(request: Request, error: JambError) -> Response:

@@ -15,7 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from jamb.core.errors import WorldFailure
 from jamb.service.config.sealing import sealing_fault
 from jamb.store.base import sealing_marks
-from jamb.store.base.migrate import newest_revision, revision_of
+from jamb.store.base.migrate import schema_fault
 from jamb.store.base.outages import outage_of
 from jamb.store.base.server import READ_CLOCK, clock_fault, is_read_only
 
@@ -57,11 +57,8 @@ def _asked(backend: Backend) -> str:
         with Session(backend.engine) as session:
             if is_read_only(session):
                 return "the database takes no changes: it is a standby, or set read-only"
-            revision = revision_of(session)
-            if revision is None:
-                return "the database was never migrated: run `jamb-service migrate`"
-            if revision != newest_revision():
-                return "the schema is not current: run `jamb-service migrate`"
+            if fault := schema_fault(session):
+                return fault
             if not sealing_marks.any_directory(session):
                 return "there is no directory yet: run `jamb-service directories open`"
         return sealing_fault(backend.engine, backend.sealer.mark)

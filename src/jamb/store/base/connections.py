@@ -38,6 +38,7 @@ class Patience:
 
     def arguments(self, url: str, name: str) -> dict[str, Any]:
         """Return what a connection is made with, beside its URL."""
+        said = conninfo_to_dict(url)
         made: dict[str, Any] = {
             "connect_timeout": CONNECT_TIMEOUT_SECONDS,
             "application_name": name,
@@ -47,9 +48,13 @@ class Patience:
             "keepalives_count": 3,
             "tcp_user_timeout": 20_000,
         }
+        several = "," in f"{said.get('host') or ''}{said.get('hostaddr') or ''}"
+        if several and not said.get("target_session_attrs"):
+            # Of a primary and its standbys the one that takes changes, whichever it is by now.
+            made["target_session_attrs"] = "read-write"
         if self.pooled:
             return made | {"prepare_threshold": None}
-        options = [str(conninfo_to_dict(url).get("options") or "")]
+        options = [str(said.get("options") or "")]
         options.append(f"-c idle_in_transaction_session_timeout={IDLE_TRANSACTION_SECONDS}s")
         if self.seconds is not None:
             options.append(f"-c statement_timeout={int(self.seconds * 1000)}")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from psycopg import Error as DriverError
 from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.exc import InvalidatePoolError
-from sqlalchemy.pool import QueuePool
+from sqlalchemy.exc import InvalidatePoolError, OperationalError
+from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
 from jamb.store.base.connections import BoundedConnection, Patience, connect
 
@@ -40,12 +40,16 @@ def make_engine(
     )
 
     @event.listens_for(engine, "checkout")
-    def _tested(connection: BoundedConnection, *_: object) -> None:
+    def _tested(connection: BoundedConnection, record: ConnectionPoolEntry, *_: object) -> None:
         """As the library's own test, with an end: on a server that hangs that one waits for ever."""
         try:
             connection.ping()
+            record.info["answered"] = True
         except DriverError as error:
-            raise InvalidatePoolError("the server was restarted or does not answer") from error
+            if record.info.get("answered"):
+                raise InvalidatePoolError("the server was restarted or does not answer") from error
+            # One just made, as where a pooler takes connections for a server that is away: others would be no better.
+            raise OperationalError("ping", None, error, connection_invalidated=True) from error
 
     return engine
 

@@ -1,18 +1,50 @@
-"""Bring a database to the current schema. Safe to run from several processes at once."""
+"""Bring a database to the current schema. Safe to run from several processes at once, and while earlier ones serve.
+
+A migration adds: what the release before knows stays as it is, so that its processes go on. One that takes something
+away, or renames it, has `AFTER` in its module: the first revision whose code does without. It is applied apart, when no
+process of an earlier version runs any more, and the database keeps which code may go on with it (its floor).
+"""
 
 from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
 from alembic import command
 from alembic.config import Config
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, text
-from sqlmodel import Session
+from sqlalchemy import CheckConstraint, Column, Engine, Integer, Text, text
+from sqlalchemy.exc import OperationalError
+from sqlmodel import Field, Session, SQLModel
+
+from jamb.core.errors import Busy
 
 # Any constant will do; it is only ever compared with itself.
 _LOCK = 0x6A616D62
+# No code from before this revision was ever released.
+FIRST_RELEASED = "0026"
+# Others wait behind a migration that waits for a table: so it does not wait for long.
+_LOCK_WAIT = "10s"
+_LOCK_NOT_AVAILABLE = "55P03"
+
+
+class SchemaFloorRow(SQLModel, table=True):
+    """The one row that says which code may go on with a schema that it does not know.
+
+    `oldest`: the revision of the oldest code that does without all that was taken away so far.
+    """
+
+    __tablename__ = "schema_floor"
+    __table_args__ = (CheckConstraint("number = 1", name="schema_floor_once"),)
+
+    number: int = Field(sa_column=Column(Integer, primary_key=True, autoincrement=False))
+    oldest: str = Field(sa_type=Text)
+
+
+class _Step(NamedTuple):
+    revision: str
+    after: str
 
 
 def alembic_config() -> Config:
@@ -22,20 +54,66 @@ def alembic_config() -> Config:
     return config
 
 
-def migrate(engine: Engine) -> None:
-    """Apply what is missing, under an advisory lock."""
+def migrate(engine: Engine, *, finish: bool = True) -> None:
+    """Apply what is missing, all or nothing, under an advisory lock.
+
+    Args:
+        finish: also what takes something away that the code of earlier versions needs.
+
+    Raises:
+        Busy: something else holds a table for too long.
+    """
     config = alembic_config()
-    with engine.begin() as connection:
-        connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    try:
+        with engine.begin() as connection:
+            connection.execute(text("select pg_advisory_xact_lock(:key)"), {"key": _LOCK})
+            connection.execute(text(f"set local lock_timeout = '{_LOCK_WAIT}'"))
+            config.attributes["connection"] = connection
+            session = Session(connection)
+            there = revision_of(session)
+            command.upgrade(config, "head" if finish or there is None else _target(there))
+            _keep_floor(session, revision_of(session))
+            session.flush()
+    except OperationalError as error:
+        if getattr(error.orig, "sqlstate", "") != _LOCK_NOT_AVAILABLE:
+            raise
+        raise Busy(
+            "Something else holds a table that a migration needs. Nothing was changed.",
+            next_step="Run it again when less is going on; pg_stat_activity says who holds it.",
+        ) from error
 
 
-@cache
 def newest_revision() -> str:
-    revision = ScriptDirectory.from_config(alembic_config()).get_current_head()
-    assert revision is not None
-    return revision
+    return _steps()[-1].revision
+
+
+def oldest_spoken() -> str:
+    """Return the oldest schema that this code works with: the newest one, but for what is taken away after it."""
+    return next(step.revision for step in reversed(_steps()) if not step.after)
+
+
+def unfinished(session: Session) -> bool:
+    """Tell whether something is still to be taken away, when no process of an earlier version runs any more."""
+    return revision_of(session) != newest_revision()
+
+
+def schema_fault(session: Session) -> str:
+    """Return why this code cannot work with the database's schema, as a sentence without its end; empty: it can."""
+    revision = revision_of(session)
+    if revision is None:
+        return "the database was never migrated: run `jamb-service migrate`, or `jamb-service directories open`"
+    known = [step.revision for step in _steps()]
+    if revision in known:
+        if known.index(revision) >= known.index(oldest_spoken()):
+            return ""
+        return f"the database has schema {revision}, this version needs {oldest_spoken()}: run `jamb-service migrate`"
+    floor: str | None = session.execute(text("select oldest from schema_floor")).scalar_one_or_none()
+    if floor is not None and floor <= newest_revision():
+        return ""
+    return (
+        f"the database has schema {revision}, for versions that speak {floor} or later, and this one speaks "
+        f"{newest_revision()}: start the newer version"
+    )
 
 
 def revision_of(session: Session) -> str | None:
@@ -46,6 +124,29 @@ def revision_of(session: Session) -> str | None:
     return revision
 
 
-def current_revision(engine: Engine) -> str | None:
-    with Session(engine) as session:
-        return revision_of(session)
+@cache
+def _steps() -> list[_Step]:
+    """Return all migrations, the first one first."""
+    found = ScriptDirectory.from_config(alembic_config()).walk_revisions()
+    return [_Step(script.revision, getattr(script.module, "AFTER", "")) for script in found][::-1]
+
+
+def _target(there: str) -> str:
+    """Return the last migration before the first of those to come that takes something away."""
+    steps = _steps()
+    begin = next((place for place, step in enumerate(steps) if step.revision == there), len(steps))
+    target = there
+    for step in steps[begin + 1 :]:
+        if step.after:
+            break
+        target = step.revision
+    return target
+
+
+def _keep_floor(session: Session, revision: str | None) -> None:
+    floor = FIRST_RELEASED
+    for step in _steps():
+        floor = max(floor, step.after)
+        if step.revision == revision:
+            break
+    session.execute(text("update schema_floor set oldest = :floor where oldest < :floor"), {"floor": floor})

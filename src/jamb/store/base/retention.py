@@ -89,6 +89,6 @@ KEPT: Mapping[str, str] = {
     "findings, with what was said of them": "finding excess_change",
     "one row for each object or person that a client touched": "object_use person_use dry_run_miss",
     "one row for each client, person, directory or key": (
-        "audit_stale audit_state calendar_feed excess failing_duty sealing_mark"
+        "audit_stale audit_state calendar_feed excess failing_duty sealing_mark schema_floor"
     ),
 }
