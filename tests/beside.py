@@ -25,22 +25,6 @@ from tests.world import ROOT, wait_until
 
 HOST = "jamb.alder.example"
 
-POOLER = """
-[databases]
-* = host={host} port={port}
-
-[pgbouncer]
-listen_addr = 127.0.0.1
-listen_port = {listen}
-unix_socket_dir =
-auth_type = plain
-auth_file = {folder}/users
-pool_mode = transaction
-default_pool_size = 8
-logfile = {folder}/pooler.log
-pidfile = {folder}/pooler.pid
-"""
-
 
 def dropped() -> list[str]:
     """Return the start of a command that does not run as the administrator, where we are the administrator."""
@@ -88,7 +72,16 @@ class Pooler:
     def lead_to(self, url: str) -> None:
         """Lead to another server, as after a promotion."""
         parts = urlsplit(url)
-        text = POOLER.format(host=parts.hostname, port=parts.port, listen=self._listen, folder=self._folder)
+        text = (ROOT / "packaging/pgbouncer.ini").read_text()
+        for printed, here in (
+            ("jamb = host=10.0.0.6 port=5432", f"* = host={parts.hostname} port={parts.port}"),
+            ("6432", str(self._listen)),
+            ("/etc/jamb/pooler-users", f"{self._folder}/users"),
+            ("/var/log/jamb", str(self._folder)),
+            ("/run/jamb", str(self._folder)),
+        ):
+            assert printed in text
+            text = text.replace(printed, here)
         (self._folder / "pooler.ini").write_text(text)
         if self._process is not None:
             self._process.send_signal(signal.SIGHUP)
