@@ -7,9 +7,13 @@ from datetime import timedelta
 from uuid import UUID
 
 import pytest
+from sqlmodel import Session
 
-from jamb.actions.directory.people import change_person
+from jamb.actions.base.act import Caller
+from jamb.actions.base.backend import command_line_client_id
+from jamb.actions.directory.people import change_person, import_people
 from jamb.actions.directory.sign_in_links import Presented, choose_password, look_at_link, make_link
+from jamb.actions.entry.access import may_register
 from jamb.core.directory.sign_in_links import SignInLinkState
 from jamb.core.errors import AlreadyEnded, BadInput, NotFound
 from tests.actions.scene import MANY, NOW, PASSWORD, Scene, at_once
@@ -85,3 +89,13 @@ def test_who_may_not_act_here_gets_no_link(scene: Scene) -> None:
     change_person(scene.act(), "tom@alder.example", active=False)
     with pytest.raises(BadInput, match="may act here"):
         fresh_link(scene)
+
+
+def test_of_many_whom_one_could_ask_a_few_are_named(scene: Scene) -> None:
+    listed = "\n".join(["login,name,roles", *(f"p{n}@alder.example,Person {n:02},registrar" for n in range(20))])
+    import_people(scene.act(), listed)
+    caller = Caller(command_line_client_id("alder"), scene.people["vera"].id)
+    with Session(scene.backend.engine) as session:
+        told = may_register(session, scene.act().directory, caller, NOW)
+    assert told.allowed is False
+    assert (len(told.ask), told.ask[-1]) == (7, "and 16 more")

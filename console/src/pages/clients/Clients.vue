@@ -193,8 +193,10 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 .filter input {
   width: 220px;
 }
+/* Takes what the other columns leave. */
 .name {
-  max-width: 240px;
+  width: 100%;
+  max-width: 0;
 }
 .name a {
   font-weight: 600;
@@ -205,6 +207,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 }
 .purpose {
   display: block;
+  min-width: 180px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;

@@ -39,6 +39,9 @@ from jamb.store.entry.admission import at_resource
 from jamb.store.resources import resources, usage
 from jamb.wire.directory.people import MayRegister
 
+# Whom to ask is a choice of a few.
+MOST_NAMED = 6
+
 
 @dataclass(frozen=True, slots=True)
 class Whoami:
@@ -294,5 +297,7 @@ def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime
 
 
 def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
-    """Return the names of the live people who hold one of these roles, themselves or by a group."""
-    return sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})
+    """Return the names of the live people who hold one of these roles, themselves or by a group; of many, the first."""
+    found = sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})
+    more = len(found) - MOST_NAMED
+    return found if more <= 0 else [*found[:MOST_NAMED], f"and {more} more"]
