@@ -18,6 +18,7 @@ from jamb.core.access import ClientStanding, HeldGrant, Request, decide
 from jamb.core.permissions import AccessKind
 from jamb.demo.scenario import BERTHS as CATALOGUE
 from jamb.guard import IssuerKeys, OwnToken, Refused, TokenClaims, UsageReporter, verify
+from jamb.guard.report import MOST_ROWS
 from jamb.guard.verify import require_permission
 from tests.world import World, wait_until
 
@@ -232,6 +233,20 @@ def test_use_counted_in_an_outage_is_sent_in_parts_and_only_what_cannot_be_count
     assert sum(use["calls"] for use in uses) == 40 * 501
     assert sum(sum(use["objects"].values()) for use in uses) == 40 * 501
     assert len({body["batch"] for body in taken}) == len(taken) > 5
+
+
+def test_what_is_more_than_a_report_holds_is_told(
+    flaky: tuple[list[dict[str, Any]], list[int], httpx.Client], caplog: pytest.LogCaptureFixture
+) -> None:
+    received, _, http = flaky
+    reporter = UsageReporter(f"{ISSUER}/usage", "berths", OwnToken(ISSUER, "aud", "g", "hush", http), http)
+    for number in range(MOST_ROWS + 7):
+        reporter.used(f"c{number}", "berths.list", "application")
+        reporter.refused(f"c{number}", "berths.list", "application", "no-permission", "")
+    reporter.start()
+    reporter.close()
+    assert sum(len(body["uses"]) + len(body["refusals"]) for body in received) == 2 * MOST_ROWS
+    assert "14 calls of berths are not counted" in caplog.text
 
 
 def test_what_is_left_is_sent_on_closing(flaky: tuple[list[dict[str, Any]], list[int], httpx.Client]) -> None:

@@ -47,6 +47,7 @@ class UsageReporter:
         self._counts: dict[_Key, tuple[int, datetime]] = {}
         self._objects: dict[_Key, dict[str, int]] = {}
         self._people: dict[_Key, set[str]] = {}
+        self._uncounted = 0
         self._unsent: deque[Batch] = deque()
         self._lock = threading.Lock()
         self._stop = threading.Event()
@@ -71,6 +72,7 @@ class UsageReporter:
         with self._lock:
             calls, _ = self._counts.get(key, (0, now))
             if not calls and len(self._counts) >= MOST_ROWS:
+                self._uncounted += 1
                 return
             self._counts[key] = (calls + 1, now)
             if name is not None:
@@ -90,6 +92,8 @@ class UsageReporter:
             calls, _ = self._refused.get(key, (0, now))
             if calls or len(self._refused) < MOST_ROWS:
                 self._refused[key] = (calls + 1, now)
+            else:
+                self._uncounted += 1
 
     def _run(self) -> None:
         while not self._stop.wait(BATCH_SECONDS):
@@ -109,6 +113,14 @@ class UsageReporter:
                 refused, self._refused = self._refused, {}
                 objects, self._objects = self._objects, {}
                 people, self._people = self._people, {}
+                uncounted, self._uncounted = self._uncounted, 0
+            if uncounted:
+                _log.error(
+                    "%d calls of %s are not counted: more than %d kinds of them in one report",
+                    uncounted,
+                    self._resource,
+                    MOST_ROWS,
+                )
             rows = [*_uses(counts, objects, people), *_refusals(refused)]
             self._unsent.extend(Batch(self._resource, part) for part in parted(rows))
         while self._unsent:
