@@ -10,7 +10,7 @@ from tests.soak.run import FAULTS, lost_primary, soak
 from tests.world import PORT
 
 # With a reserve for a busy machine.
-BACK_SECONDS = 20.0
+BACK_SECONDS = 30.0
 
 
 @pytest.mark.parametrize("fronted", [False, True], ids=["two services", "behind a proxy and a pooler"])

@@ -20,7 +20,7 @@ TROUBLE = {429, 503}
 # An answer that does not come is asked for again, under the same key, for so long.
 AGAIN_SECONDS = 90.0
 # With a reserve for a busy machine: a statement is given four seconds, and a connection a few more.
-LONGEST_SECONDS = 18.0
+LONGEST_SECONDS = 30.0
 
 
 @dataclass

@@ -109,7 +109,7 @@ class Estate:
 
     def signed_in(self, door: str) -> httpx.Client:
         """Return a caller who is signed in as the steward."""
-        http = httpx.Client(base_url=door, timeout=20, verify=self.verify)
+        http = httpx.Client(base_url=door, timeout=60, verify=self.verify)
         body = {"login": "ines@alder.example", "password": PASSWORD}
         http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
         return http
