@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+import httpx
 import psycopg
 
 from tests.warm import warm
@@ -17,6 +18,8 @@ from tests.world import World, answers, wait_until
 OPEN = ["directories", "open", "alder", "--name", "Alder Works", "--domain", "alder.example"]
 STEWARD = ["--steward", "Ines@alder.example", "--steward-name", "Ines Alder"]
 PASSWORD = "a bridge over the weir"
+CLIENT = {"name": "Sluice log", "purpose": "Keeps the log"}
+HERE = "/api/v1/directories/alder"
 
 
 @dataclass
@@ -67,3 +70,32 @@ def operating(world: World, folder: Path, port: int) -> Iterator[Operator]:
 
 def link_in(text: str) -> str:
     return next(word for word in text.split() if "/sign-in-link/" in word)
+
+
+@contextmanager
+def steward_of(base: str) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=base, timeout=60) as http:
+        body = {"login": "ines@alder.example", "password": PASSWORD}
+        http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
+        yield http
+
+
+def opened(operator: Operator) -> str:
+    told = operator.runs(*OPEN, *STEWARD)
+    assert told.returncode == 0, told.stderr
+    return link_in(told.stdout)
+
+
+def client_in(console: httpx.Client, asks: list[str]) -> dict[str, str]:
+    """Register a client that holds permissions at Jamb's own API; return what it asks tokens with."""
+    made = console.post(f"{HERE}/clients", json=CLIENT).raise_for_status().json()
+    ask = {"resource": "jamb", "permissions": asks, "kind": "application"}
+    console.post(f"{HERE}/clients/{made['id']}/asks", json=ask).raise_for_status()
+    console.post(f"{HERE}/clients/{made['id']}/consent", json={}).raise_for_status()
+    issued = console.post(f"{HERE}/clients/{made['id']}/secrets", json={"days": 30}).raise_for_status().json()
+    return {"grant_type": "client_credentials", "client_id": made["id"], "client_secret": issued["secret"]}
+
+
+def token(base: str, form: dict[str, str], **more: str) -> str:
+    answer = httpx.post(f"{base}/d/alder/token", data={**form, **more}, timeout=60).raise_for_status()
+    return str(answer.json()["access_token"])

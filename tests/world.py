@@ -21,6 +21,7 @@ import psycopg
 from jamb.client import AccessToken, ClientCredentials, Conflict, DeviceSignIn, Jamb
 from jamb.demo.cluster import Cluster
 from tests import patient
+from tests.patient import PATIENCE
 from tests.warm import warm
 
 ROOT = Path(__file__).parent.parent
@@ -29,10 +30,6 @@ WORKER = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
 HOME = ROOT / ".jamb-test" / str(WORKER)
 PORT = int(os.environ.get("TESTS_PORT", "8540")) + 40 * WORKER
 BERTHS = "https://berths.quillhaven.example"
-
-
-# How fast the machine is today is no property of the service.
-PATIENCE = 60
 
 
 def in_own_loop(work: Coroutine[Any, Any, Any]) -> Any:

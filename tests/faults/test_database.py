@@ -12,7 +12,7 @@ from uuid import uuid4
 import httpx
 import pytest
 
-from tests.faults.wire import Wire
+from tests.wire import Wire
 from tests.world import Made, World, unique, wait_until
 
 # With a reserve for a busy machine: what is tried waits for ever, or for a minute, where nothing bounds it.

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import subprocess
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
@@ -14,46 +13,24 @@ import psycopg
 import pytest
 
 from tests import patient
-from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in, operating
+from tests.operating import (
+    CLIENT,
+    HERE,
+    PASSWORD,
+    Operator,
+    client_in,
+    opened,
+    operating,
+    steward_of,
+    token,
+)
 from tests.world import World, answers, choose_password, wait_until
-
-CLIENT = {"name": "Sluice log", "purpose": "Keeps the log"}
-HERE = "/api/v1/directories/alder"
 
 
 @pytest.fixture
 def operator(world: World, tmp_path: Path) -> Iterator[Operator]:
     with operating(world, tmp_path, world.port + 17) as made:
         yield made
-
-
-@contextmanager
-def steward_of(base: str) -> Iterator[httpx.Client]:
-    with httpx.Client(base_url=base, timeout=60) as http:
-        body = {"login": "ines@alder.example", "password": PASSWORD}
-        http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
-        yield http
-
-
-def opened(operator: Operator) -> str:
-    told = operator.runs(*OPEN, *STEWARD)
-    assert told.returncode == 0, told.stderr
-    return link_in(told.stdout)
-
-
-def client_in(console: httpx.Client, asks: list[str]) -> dict[str, str]:
-    """Register a client that holds permissions at Jamb's own API; return what it asks tokens with."""
-    made = console.post(f"{HERE}/clients", json=CLIENT).raise_for_status().json()
-    ask = {"resource": "jamb", "permissions": asks, "kind": "application"}
-    console.post(f"{HERE}/clients/{made['id']}/asks", json=ask).raise_for_status()
-    console.post(f"{HERE}/clients/{made['id']}/consent", json={}).raise_for_status()
-    issued = console.post(f"{HERE}/clients/{made['id']}/secrets", json={"days": 30}).raise_for_status().json()
-    return {"grant_type": "client_credentials", "client_id": made["id"], "client_secret": issued["secret"]}
-
-
-def token(base: str, form: dict[str, str], **more: str) -> str:
-    answer = httpx.post(f"{base}/d/alder/token", data={**form, **more}, timeout=60).raise_for_status()
-    return str(answer.json()["access_token"])
 
 
 # Whoever calls is known by the token, and may do something else alone.

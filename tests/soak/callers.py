@@ -12,7 +12,8 @@ from uuid import uuid4
 
 import httpx
 
-from tests.soak.estate import HERE, Estate
+from tests.operating import HERE
+from tests.soak.estate import Estate
 
 # What may be answered while something is broken; whatever else is a fault of the service.
 FINE = {200, 201, 204}

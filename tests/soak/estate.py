@@ -16,13 +16,11 @@ import psycopg
 
 from jamb.demo.cluster import Cluster
 from tests.beside import Pooler, pooling, proxied
-from tests.faults.wire import Wire
 from tests.operating import OPEN, PASSWORD, STEWARD, Operator, link_in
 from tests.soak.standby import Standby, spellings, wait_for_it
 from tests.warm import Process, warm
+from tests.wire import Wire
 from tests.world import answers, choose_password, wait_until
-
-HERE = "/api/v1/directories/alder"
 
 
 @dataclass

@@ -21,8 +21,9 @@ from sqlalchemy.exc import OperationalError
 from jamb.store.base.connections import Patience
 from jamb.store.base.engine import make_engine
 from tests import patient
+from tests.operating import HERE
 from tests.soak.callers import Caller, Journal
-from tests.soak.estate import HERE, Estate, estate, seconds_until
+from tests.soak.estate import Estate, estate, seconds_until
 from tests.world import wait_until
 
 CALLERS = 4

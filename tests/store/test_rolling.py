@@ -15,8 +15,7 @@ from jamb.core.errors import Busy
 from jamb.store.base import migrate as migrating
 from jamb.store.base.engine import make_engine
 from tests import patient
-from tests.faults.test_operating import HERE, client_in, opened, steward_of, token
-from tests.operating import PASSWORD, Operator, operating
+from tests.operating import HERE, PASSWORD, Operator, client_in, opened, operating, steward_of, token
 from tests.world import ROOT, World, answers, choose_password, wait_until
 
 ADDS = """
@@ -81,6 +80,9 @@ def test_processes_of_the_version_before_go_on_until_it_is_finished(operator: Op
             # Those that run go on, and others of their version start.
             assert token(base, form)
             beside = Operator(operator.home, operator.port + 1, operator.url)
+            migrated = beside.runs("migrate", JAMB_PUBLIC_URL=base)
+            assert (migrated.returncode, "of a later version" in migrated.stderr) == (1, True), migrated.stderr
+            assert "to follow" not in beside.runs("check", JAMB_PUBLIC_URL=base).stdout
             with beside.serving(JAMB_PUBLIC_URL=base) as second:
                 made = {"name": "Late tide", "purpose": "Registered by the version before"}
                 assert console.post(f"{HERE}/clients", json=made).status_code == 201
@@ -93,6 +95,9 @@ def test_processes_of_the_version_before_go_on_until_it_is_finished(operator: Op
             assert (refused.status_code, "being upgraded" in refused.json()["detail"]) == (503, True)
     started = operator.runs("serve")
     assert (started.returncode, f"this one speaks {later}" in started.stderr) == (1, True), started.stderr
+    for command in (["migrate"], ["migrate", "--finish"], ["directories", "list"]):
+        refused_too = operator.runs(*command)
+        assert (refused_too.returncode, "start the newer version" in refused_too.stderr) == (1, True), command
     engine.dispose()
 
 

@@ -19,14 +19,14 @@ from jamb.actions.directory.directories import refresh_own_api
 from jamb.actions.notices import notices
 from jamb.core.audit import RULES
 from jamb.core.audit.pages import rules_page
-from jamb.core.errors import JambError
+from jamb.core.errors import JambError, Misuse
 from jamb.service.commands import directories, keys
 from jamb.service.commands.backend import backend_of, look_before_starting
 from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
 from jamb.service.running.logs import set_up_logs
+from jamb.store.base.migrate import is_later, unfinished
 from jamb.store.base.migrate import migrate as run_migrations
-from jamb.store.base.migrate import unfinished
 
 app = typer.Typer(
     help="Run the Jamb service.", no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False
@@ -76,10 +76,13 @@ def migrate(
     Processes of the version before go on serving, until it is finished.
     """
     backend = backend_of(read_settings(), prepare=partial(run_migrations, finish=finish))
+    with Session(backend.engine) as session:
+        later, more = is_later(session), unfinished(session)
+    if later:
+        # What this version offers is less than what is there.
+        raise Misuse("the database has the schema of a later version: there is nothing that this one could do to it")
     for slug in refresh_own_api(backend, datetime.now(UTC)):
         typer.echo(f"Jamb's own API was brought up to date in {slug}.")
-    with Session(backend.engine) as session:
-        more = unfinished(session)
     typer.echo("The schema is current, but for what earlier versions need." if more else "The schema is current.")
     if more:
         typer.echo("When no process of an earlier version runs any more: jamb-service migrate --finish")

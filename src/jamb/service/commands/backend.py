@@ -30,16 +30,15 @@ def backend_of(settings: Settings, *, prepare: Callable[[Engine], None] | None =
     """Return the backend of a command.
 
     Args:
-        prepare: what is done to the database first; None: its schema must be current.
+        prepare: what is done to the database first.
 
     Raises:
-        Misuse: the schema is another version's, or the sealing key is missing or another.
+        Misuse: this version does not work with the schema, or the sealing key is missing or another.
     """
     engine = make_engine(settings.direct_database())
     if prepare is not None:
         prepare(engine)
-    else:
-        refuse_other_schema(engine)
+    refuse_other_schema(engine)
     return Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
 
 

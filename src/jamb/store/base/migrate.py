@@ -55,7 +55,7 @@ def alembic_config() -> Config:
 
 
 def migrate(engine: Engine, *, finish: bool = True) -> None:
-    """Apply what is missing, all or nothing, under an advisory lock.
+    """Apply what is missing, all or nothing, under an advisory lock; nothing where the schema is a later version's.
 
     Args:
         finish: also what takes something away that the code of earlier versions needs.
@@ -71,6 +71,8 @@ def migrate(engine: Engine, *, finish: bool = True) -> None:
             config.attributes["connection"] = connection
             session = Session(connection)
             there = revision_of(session)
+            if is_later(session):
+                return
             command.upgrade(config, "head" if finish or there is None else _target(there))
             _keep_floor(session, revision_of(session))
             session.flush()
@@ -94,7 +96,13 @@ def oldest_spoken() -> str:
 
 def unfinished(session: Session) -> bool:
     """Tell whether something is still to be taken away, when no process of an earlier version runs any more."""
-    return revision_of(session) != newest_revision()
+    return not is_later(session) and revision_of(session) != newest_revision()
+
+
+def is_later(session: Session) -> bool:
+    """Tell whether the schema is of a later version than this code."""
+    revision = revision_of(session)
+    return revision is not None and revision not in {step.revision for step in _steps()}
 
 
 def schema_fault(session: Session) -> str:
