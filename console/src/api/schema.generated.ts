@@ -4892,7 +4892,7 @@ export interface components {
         };
         /**
          * MayRegister
-         * @description Whether the caller may register clients; if not, whom to ask.
+         * @description Whether the caller may register clients; if not, whom to ask: a few names, where many could be asked.
          */
         MayRegister: {
             /** Allowed */

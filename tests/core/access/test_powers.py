@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from uuid import UUID
 
@@ -9,9 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.access import HeldGrant, Holding
+from jamb.core.access.compare import across, refilled
 from jamb.core.access.powers import NO_POWERS, Place, Powers, beyond, lasting, together
 from jamb.core.permissions import AccessKind, Catalogue, Effect
-from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind
+from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach, ReachKind
 from tests.core.build import NOW, TREE, berths, catalogues, operation, permission, reaches
 
 HERE, THERE = UUID(int=1), UUID(int=2)
@@ -100,3 +102,22 @@ def test_what_lasts_is_consented_to_and_outlives_what_is_asked_about() -> None:
     assert lasting(rows, NOW, None) == [endless]
     assert lasting(rows, NOW, NOW + timedelta(days=10)) == [endless, long]
     assert lasting(rows, NOW, NOW + timedelta(days=1)) == [endless, long, short]
+
+
+def test_a_little_of_much_is_never_told_as_nothing() -> None:
+    tree = CollectionTree.of(
+        [Collection("one", "One", frozenset({"a"})), Collection("rest", "Rest", frozenset(map(str, range(5000))))]
+    )
+
+    def made(effect: Effect) -> Catalogue:
+        return Catalogue.of(
+            "b", "B", "https://b.example", [operation("read", "/b/{b}", effect)], [permission("view", "read")], "b"
+        )
+
+    held = [Holding("view", Reach(ReachKind.ONLY, frozenset({"one"})))]
+    heavier = across(made(Effect.READ), made(Effect.CONTROL), held, tree)
+    assert heavier is not None
+    assert heavier.added_weight == 0.1
+    more = replace(tree.collections["one"], objects=frozenset({"a", "another"}))
+    assert refilled(made(Effect.READ), held, tree, CollectionTree.of([more, tree.collections["rest"]])) == 0.1
+    assert refilled(made(Effect.READ), held, tree, tree) == 0

@@ -298,6 +298,4 @@ def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime
 
 def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:
     """Return the names of the live people who hold one of these roles, themselves or by a group; of many, the first."""
-    found = sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})
-    more = len(found) - MOST_NAMED
-    return found if more <= 0 else [*found[:MOST_NAMED], f"and {more} more"]
+    return sorted({person.name for person in roles.holding_roles(session, directory.id, names, now)})[:MOST_NAMED]

@@ -92,10 +92,6 @@ def compare(
         for name in old.keys() | new.keys()
         if catalogue.concerns_object(name)
     }
-    added = sum(
-        weigh_operation(catalogue.operations[name]) * _gain(catalogue, name, old.get(name), new[name], tree)
-        for name in new
-    )
     names = frozenset(row.permission for row in later)
     implied = frozenset().union(*(catalogue.closure(name) for name in names)) - names
     return Comparison(
@@ -105,7 +101,7 @@ def compare(
         unchanged=frozenset(name for name in both if old[name] == new[name]),
         no_longer=frozenset(old.keys() - new.keys()),
         objects=objects,
-        added_weight=_to_one_place(added),
+        added_weight=_to_one_place(_added(catalogue, old, new, tree)),
         implied=implied,
         redundant=_redundant(catalogue, later, tree),
     )
@@ -121,6 +117,7 @@ def across(before: Catalogue, after: Catalogue, held: Iterable[Holding], tree: C
     old, new = compare(before, (), rows, tree), compare(after, (), rows, tree)
     opened, open_now = possible(before, rows, tree), possible(after, rows, tree)
     both = opened.keys() & open_now.keys()
+    added = _added(after, {}, open_now, tree) - _added(before, {}, opened, tree)
     newly, no_longer = new.newly - old.newly, old.newly - new.newly
     heavier = {
         name for name in both if weigh_operation(after.operations[name]) > weigh_operation(before.operations[name])
@@ -136,7 +133,7 @@ def across(before: Catalogue, after: Catalogue, held: Iterable[Holding], tree: C
         unchanged=frozenset(both - wider - narrower),
         no_longer=no_longer,
         objects=new.objects,
-        added_weight=round(new.added_weight - old.added_weight, 1),
+        added_weight=_to_one_place(added),
         implied=new.implied,
         redundant=new.redundant,
     )
@@ -155,7 +152,16 @@ def refilled(catalogue: Catalogue, held: Iterable[Holding], before: CollectionTr
         if catalogue.concerns_object(name):
             gained = covered.objects - (old[name].objects if name in old else frozenset())
             weight += weigh_operation(catalogue.operations[name]) * min(1.0, len(gained) / known)
-    return round(weight, 1)
+    return _to_one_place(weight)
+
+
+def _added(
+    catalogue: Catalogue, old: Mapping[str, Coverage], new: Mapping[str, Coverage], tree: CollectionTree
+) -> float:
+    return sum(
+        weigh_operation(catalogue.operations[name]) * _gain(catalogue, name, old.get(name), covered, tree)
+        for name, covered in new.items()
+    )
 
 
 def _gain(
@@ -169,8 +175,9 @@ def _gain(
 
 
 def _to_one_place(weight: float) -> float:
-    # A little is never told as nothing: many littles would pass as nothing, too.
-    return max(0.1, round(weight, 1)) if weight > 0 else 0.0
+    # A little is never told as nothing: many littles would pass as nothing, too. Less than nothing by what is computed
+    # in binary is nothing.
+    return max(0.1, round(weight, 1)) if weight > 1e-9 else round(weight, 1) + 0.0
 
 
 def _redundant(catalogue: Catalogue, held: frozenset[Holding], tree: CollectionTree) -> frozenset[str]:

@@ -116,7 +116,7 @@ class PeopleImported(Answered):
 
 
 class MayRegister(Answered):
-    """Whether the caller may register clients; if not, whom to ask."""
+    """Whether the caller may register clients; if not, whom to ask: a few names, where many could be asked."""
 
     allowed: bool
     why: str
