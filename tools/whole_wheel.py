@@ -7,7 +7,13 @@ from typing import Any
 
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
-PARTS = ("service/static/index.html", "service/static/assets", "store/migrations/env.py", "py.typed")
+PARTS = (
+    "service/static/index.html",
+    "service/static/assets",
+    "service/pages/templates/audit-report.html",
+    "store/migrations/env.py",
+    "py.typed",
+)
 
 
 class WholeWheel(BuildHookInterface):

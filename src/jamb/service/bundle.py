@@ -20,8 +20,8 @@ from jamb import __version__
 from jamb.actions.audit import evidence, posture
 from jamb.actions.audit import findings as audit
 from jamb.actions.base.act import Act
-from jamb.core.audit import RULES
-from jamb.core.audit.reports import ReportForm, report
+from jamb.core.audit.reports import ReportForm
+from jamb.service.reports import write_report
 from jamb.service.runtime import Runtime
 
 MEDIA_TYPE = "application/zip"
@@ -31,7 +31,7 @@ _IN_MEMORY = 16_000_000
 
 def write_bundle(runtime: Runtime, act: Act) -> IO[bytes]:
     """Return the bundle as an open file at its beginning."""
-    slug, now = act.slug, act.now
+    now = act.now
     # The reports look at what changed first: the ground is read after, so that it holds all that they say.
     rows, history = audit.run_audit(act), posture.excess_history(act, posture.TREND_DAYS)
     ground = evidence.ground(act)
@@ -49,9 +49,7 @@ def write_bundle(runtime: Runtime, act: Act) -> IO[bytes]:
             listed.append({"name": file, "sha256": digest.hexdigest(), "bytes": size})
 
         for form in ReportForm:
-            place = act.directory.name if form is ReportForm.HTML else slug
-            text = report(form, place, __version__, RULES, rows, now, history)
-            add(f"findings.{form.value}", [text.encode()])
+            add(f"findings.{form.value}", [write_report(form, act, rows, history).encode()])
         add("registrations.jsonl", evidence.snapshot(act))
         add("reviews.jsonl", evidence.review_lines(act))
         manifest = json.dumps(

@@ -18,7 +18,7 @@ from sqlmodel import Session
 from jamb.actions.directory.directories import refresh_own_api
 from jamb.actions.notices import notices
 from jamb.core.audit import RULES
-from jamb.core.audit.pages import rules_page
+from jamb.core.audit.rules_page import rules_page
 from jamb.core.errors import JambError, Misuse
 from jamb.service.commands import directories, keys
 from jamb.service.commands.backend import backend_of, look_before_starting

@@ -1,4 +1,4 @@
-"""Findings as others read them: SARIF 2.1.0 (OASIS), CSV (RFC 4180), one JSON object a line, and a page that prints."""
+"""Findings as others read them: SARIF 2.1.0 (OASIS), CSV (RFC 4180), and one JSON object a line."""
 
 from __future__ import annotations
 
@@ -7,14 +7,12 @@ import io
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from enum import StrEnum
 from hashlib import sha256
 from typing import Any
 
-from jamb.core.audit.excess import Excess
 from jamb.core.audit.findings import RemedyKind, Rule, Severity
-from jamb.core.audit.pages import html_report
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"
 _LEVEL = {Severity.LOW: "note", Severity.MEDIUM: "warning", Severity.HIGH: "error"}
@@ -73,24 +71,17 @@ def fingerprint(rule: str, client_id: str, subject: str) -> str:
 
 
 def report(
-    form: ReportForm,
-    place: str,
-    version: str,
-    rules: Sequence[Rule],
-    found: Iterable[Reported],
-    now: datetime,
-    history: Sequence[tuple[date, Excess]] = (),
+    form: ReportForm, place: str, version: str, rules: Sequence[Rule], found: Iterable[Reported], now: datetime
 ) -> str:
-    """Return a report.
+    """Return a report for programs.
 
     Args:
+        form: any but the page, which `report_page` makes up.
         place: the directory that was audited, in words fit for an identifier.
-        history: its excess at the end of each day, for the page.
     """
     writers: dict[ReportForm, Callable[[], str]] = {
         ReportForm.SARIF: lambda: _sarif(place, version, rules, found, now),
         ReportForm.CSV: lambda: _csv(found),
-        ReportForm.HTML: lambda: html_report(place, version, rules, found, now, history),
         ReportForm.JSONL: lambda: "".join(json.dumps(_plain(one), ensure_ascii=False) + "\n" for one in found),
     }
     return writers[form]()

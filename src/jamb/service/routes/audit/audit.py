@@ -7,17 +7,17 @@ from uuid import UUID
 
 from fastapi import Depends, Query, Request, Response
 
-from jamb import __version__
 from jamb.actions.audit import findings as audit
 from jamb.actions.audit import posture
 from jamb.actions.base.act import Act
 from jamb.core.audit import RULES, Severity
-from jamb.core.audit.reports import ReportForm, report
+from jamb.core.audit.reports import ReportForm
 from jamb.core.errors import BadInput
 from jamb.core.lists import ExcessBy, GroupBy, Which
 from jamb.service.callers import may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, bad_cursor, link_next, pack, unpack
 from jamb.service.http.routing import api_router
+from jamb.service.reports import write_report
 from jamb.store.audit.findings import Wanted
 from jamb.wire.audit import audit as wire
 from jamb.wire.base.shapes import Page
@@ -166,8 +166,7 @@ def read_trend(
 def read_report(act: Annotated[Act, may("audit.report")], form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
     found, history = audit.run_audit(act), posture.excess_history(act, posture.TREND_DAYS)
-    place = act.directory.name if form is ReportForm.HTML else act.slug
-    text = report(form, place, __version__, RULES, found, act.now, history)
+    text = write_report(form, act, found, history)
     headers = {"Content-Disposition": f'attachment; filename="{act.slug}-audit.{form.value}"'}
     return Response(text, media_type=form.media_type, headers=headers)
 
