@@ -210,6 +210,7 @@ def test_a_batch_keeps_its_id_until_it_is_acknowledged(
 
 def test_use_counted_in_an_outage_is_sent_in_parts_and_only_what_cannot_be_counted_is_lost() -> None:
     taken: list[dict[str, Any]] = []
+    told: list[dict[str, Any]] = []
 
     def answer(request: httpx.Request) -> httpx.Response:
         if "well-known" in request.url.path:
@@ -218,6 +219,9 @@ def test_use_counted_in_an_outage_is_sent_in_parts_and_only_what_cannot_be_count
             return httpx.Response(200, json={"access_token": "t", "expires_in": 600})
         body = json.loads(request.content)
         if len(request.content) > 1_000_000 or any(use["client_id"] == "bad" for use in body["uses"]):
+            return httpx.Response(422)
+        if "uncounted" in body:
+            told.extend(body["uncounted"])
             return httpx.Response(422)
         taken.append(body)
         return httpx.Response(200, json={})
@@ -233,6 +237,7 @@ def test_use_counted_in_an_outage_is_sent_in_parts_and_only_what_cannot_be_count
     assert sum(use["calls"] for use in uses) == 40 * 501
     assert sum(sum(use["objects"].values()) for use in uses) == 40 * 501
     assert len({body["batch"] for body in taken}) == len(taken) > 5
+    assert sum(row["calls"] for row in told) == 501, "what is lost is told, and once to a service that cannot take this"
 
 
 def test_what_is_more_than_a_report_holds_is_told(
@@ -247,6 +252,9 @@ def test_what_is_more_than_a_report_holds_is_told(
     reporter.close()
     assert sum(len(body["uses"]) + len(body["refusals"]) for body in received) == 2 * MOST_ROWS
     assert "14 calls of berths are not counted" in caplog.text
+    (row,) = [row for body in received for row in body.get("uncounted", ())]
+    assert row["calls"] == 14
+    assert row["since"] <= row["until"]
 
 
 def test_what_is_left_is_sent_on_closing(flaky: tuple[list[dict[str, Any]], list[int], httpx.Client]) -> None:

@@ -136,6 +136,8 @@ class Draw(Random):
         }
         for name in ("plain", "boxes", "heavy"):
             found[name] = self._resource(name)
+            if self.random() < 0.5:
+                found[name].uncounted = self.ago(3, 13, 14, 15, 60)
         return found
 
     def _resource(self, name: str) -> Resource:

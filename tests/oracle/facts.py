@@ -46,6 +46,7 @@ class Resource:
     permissions: dict[str, tuple[set[str], set[str]]]
     collections: dict[str, set[str]] = field(default_factory=dict)
     kinds: dict[str, set[str]] = field(default_factory=dict)
+    uncounted: datetime | None = None
 
     @property
     def for_both(self) -> set[str]:

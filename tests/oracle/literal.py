@@ -113,6 +113,10 @@ class Look:
     def old(self, moment: datetime) -> bool:
         return self.now - moment >= POLICY["observation_days"] * DAY
 
+    def watched(self, resource: str, moment: datetime) -> bool:
+        uncounted = self.resource(resource).uncounted
+        return self.old(moment) and (uncounted is None or self.old(uncounted))
+
     def old_before(self, moment: datetime, earlier: datetime) -> bool:
         return moment - earlier >= POLICY["observation_days"] * DAY
 
@@ -378,7 +382,7 @@ def permission_never_used(look: Look) -> Iterator[Said]:
     for key, rows in look.held().items():
         shared = [one.begins for one in rows if not one.person]
         counting, _ = look.used(*key)
-        if shared and look.old(min(shared)) and not counting:
+        if shared and look.watched(key[0], min(shared)) and not counting:
             place = look.resource(key[0])
             severity = by_weight(place.weigh(place.opens(key[1])))
             yield subject(key), "medium" if key[2] == "delegated" and severity == "high" else severity
@@ -432,7 +436,7 @@ def _larger(look: Look, kind: str) -> Iterator[tuple[str, int]]:
         counted = {
             name: look.used(resource, name, kind)[0]
             for name, rows in look.at(resource, kind).items()
-            if look.old(min(one.begins for one in rows))
+            if look.watched(resource, min(one.begins for one in rows))
         }
         counted = {name: done for name, done in counted.items() if done}
         done = {one for used in counted.values() for one in used}
@@ -674,7 +678,7 @@ def reach_larger(look: Look) -> Iterator[Said]:
     for resource in sorted({one.resource for one in look.grants("application")}):
         place = look.resource(resource)
         here = [one for one in look.grants("application") if one.resource == resource]
-        old = [one for one in here if not one.role and look.old(one.begins)]
+        old = [one for one in here if not one.role and look.watched(resource, one.begins)]
         if not old or not place.collections:
             continue
         others = [one for one in here if one not in old]
@@ -756,7 +760,7 @@ def for_everyone(look: Look) -> Iterator[Said]:
     for key, rows in look.held("delegated").items():
         everyone = [one.begins for one in rows if not one.person]
         people = _acted_for(look, key[0], key[1])
-        if everyone and look.old(min(everyone)) and 1 <= len(people) <= 3 and population >= 3 * len(people):
+        if everyone and look.watched(key[0], min(everyone)) and 1 <= len(people) <= 3 and population >= 3 * len(people):
             place = look.resource(key[0])
             yield subject(key), "medium" if place.weigh(place.opens(key[1])) >= 24 else "low"
 
@@ -768,7 +772,7 @@ def for_person(look: Look) -> Iterator[Said]:
         if look.used(*key)[0] and not people:
             continue
         for person in {one.person for one in rows if one.person}:
-            if look.old(min(one.begins for one in rows if one.person == person)) and person not in people:
+            if look.watched(key[0], min(one.begins for one in rows if one.person == person)) and person not in people:
                 yield f"{subject(key)}/{person}", "low"
 
 

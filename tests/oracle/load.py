@@ -102,6 +102,11 @@ class _Writer:
                 copy.write_row(row)
 
     def write(self) -> None:
+        for one in self.estate.resources.values():
+            self.connection.execute(
+                "update resource set uncounted_since = %s, uncounted_until = %s where id = %s",
+                [one.uncounted and one.uncounted - DAY, one.uncounted, self.places[one.name]],
+            )
         self._people()
         self._clients()
         self._credentials()

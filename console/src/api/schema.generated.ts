@@ -6377,6 +6377,7 @@ export interface components {
          * @description `object_name`: the path parameter by which operations name the object that reach is about; may be empty.
          *
          *     `questions` and `terms` are for whoever requests consent to it. `address`: where it answers, for probes.
+         *     Between `uncounted_since` and `uncounted_until` its guard could not count all calls.
          */
         Resource: {
             /** Name */
@@ -6395,6 +6396,10 @@ export interface components {
             guard_client_id: string | null;
             /** Address */
             address: string;
+            /** Uncounted Since */
+            uncounted_since: string | null;
+            /** Uncounted Until */
+            uncounted_until: string | null;
             /** Operations */
             operations: components["schemas"]["Operation"][];
             /** Permissions */
@@ -6446,7 +6451,10 @@ export interface components {
              */
             waits: string;
         };
-        /** ResourceLadder */
+        /**
+         * ResourceLadder
+         * @description `uncounted_until`: calls before this may not have been counted, so nothing is called unused soon after it.
+         */
         ResourceLadder: {
             /** Resource */
             resource: string;
@@ -6456,6 +6464,8 @@ export interface components {
             identifier: string;
             /** Object Name */
             object_name: string;
+            /** Uncounted Until */
+            uncounted_until: string | null;
             /** Rungs */
             rungs: components["schemas"]["Rung"][];
             /** Operations */
@@ -7163,6 +7173,24 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * UncountedCalls
+         * @description Calls that the guard let through or refused, and could not count.
+         */
+        UncountedCalls: {
+            /** Calls */
+            calls: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
         /** UsageCounted */
         UsageCounted: {
             /** Counted */
@@ -7184,6 +7212,8 @@ export interface components {
             uses?: components["schemas"]["UsedOperation"][];
             /** Refusals */
             refusals?: components["schemas"]["RefusedCalls"][];
+            /** Uncounted */
+            uncounted?: components["schemas"]["UncountedCalls"][];
         };
         /**
          * UsedOperation

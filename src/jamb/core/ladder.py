@@ -84,11 +84,13 @@ def ladder(
     now: datetime,
     observation: timedelta,
     use_counts: timedelta = _FOR_EVER,
+    uncounted_until: datetime | None = None,
 ) -> tuple[Rung, ...]:
     """Return one rung per permission asked or granted, ordered by name and kind. A use counts for `use_counts`.
 
     A use counts for the smallest granted permissions that open it: one that is granted beside a smaller permission
-    which it implies is used only if something was done that the smaller one does not open.
+    which it implies is used only if something was done that the smaller one does not open. `uncounted_until`: calls
+    before it may not have been counted, so that nothing is said to be unused by what was not seen before it.
     """
     asked = {(ask.permission, ask.kind): ask for ask in asks}
     granted: dict[tuple[str, AccessKind], list[HeldGrant]] = {}
@@ -123,7 +125,9 @@ def ladder(
                 kind=kind,
                 asked=asked.get((permission, kind)),
                 granted=held[0] if held else None,
-                used=_used_state(since, bool(counting), bool(here), now, observation),
+                used=_used_state(
+                    since and watched_since(since, uncounted_until), bool(counting), bool(here), now, observation
+                ),
                 used_operations=frozenset(counting),
                 last_used_at=max(last.values(), default=None),
                 calls_by_day=by_day,
@@ -148,6 +152,11 @@ def count(rungs: Iterable[Rung]) -> LadderCount:
         used=sum(rung.used is UsedState.USED for rung in rows),
         waiting=sum(rung.asked is not None and rung.granted is None for rung in rows),
     )
+
+
+def watched_since(since: datetime, uncounted_until: datetime | None) -> datetime:
+    """Return from when on all use of what is held since a moment is known to be counted."""
+    return max(since, uncounted_until) if uncounted_until is not None else since
 
 
 def _used_state(since: datetime | None, counts: bool, seen: bool, now: datetime, observation: timedelta) -> UsedState:

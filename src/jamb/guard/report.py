@@ -47,7 +47,7 @@ class UsageReporter:
         self._counts: dict[_Key, tuple[int, datetime]] = {}
         self._objects: dict[_Key, dict[str, int]] = {}
         self._people: dict[_Key, set[str]] = {}
-        self._uncounted = 0
+        self._uncounted = _Uncounted()
         self._unsent: deque[Batch] = deque()
         self._lock = threading.Lock()
         self._stop = threading.Event()
@@ -72,7 +72,7 @@ class UsageReporter:
         with self._lock:
             calls, _ = self._counts.get(key, (0, now))
             if not calls and len(self._counts) >= MOST_ROWS:
-                self._uncounted += 1
+                self._uncounted.add(1, now)
                 return
             self._counts[key] = (calls + 1, now)
             if name is not None:
@@ -83,6 +83,8 @@ class UsageReporter:
                 people = self._people.setdefault(key, set())
                 if len(people) < MOST_NAMES:
                     people.add(person)
+                elif person not in people:
+                    self._uncounted.add(1, now)
 
     def refused(self, client_id: str, operation: str, kind: str, reason: str, name: str) -> None:
         """Count one refused call of a client whose token was genuine, with the object it was about, if any."""
@@ -93,7 +95,7 @@ class UsageReporter:
             if calls or len(self._refused) < MOST_ROWS:
                 self._refused[key] = (calls + 1, now)
             else:
-                self._uncounted += 1
+                self._uncounted.add(1, now)
 
     def _run(self) -> None:
         while not self._stop.wait(BATCH_SECONDS):
@@ -113,17 +115,20 @@ class UsageReporter:
                 refused, self._refused = self._refused, {}
                 objects, self._objects = self._objects, {}
                 people, self._people = self._people, {}
-                uncounted, self._uncounted = self._uncounted, 0
-            if uncounted:
+                uncounted, self._uncounted = self._uncounted, _Uncounted()
+            if uncounted.calls:
                 _log.error(
-                    "%d calls of %s are not counted: more than %d kinds of them in one report",
-                    uncounted,
+                    "%d calls of %s are not counted, or not for whom: more kinds of them than one report holds",
+                    uncounted.calls,
                     self._resource,
-                    MOST_ROWS,
                 )
-            rows = [*_uses(counts, objects, people), *_refusals(refused)]
+            rows = [*_uses(counts, objects, people), *_refusals(refused), *uncounted.rows()]
             self._unsent.extend(Batch(self._resource, part) for part in parted(rows))
-        while self._unsent:
+        lost = _Uncounted()
+        while self._unsent or lost.calls:
+            if not self._unsent:
+                self._unsent.append(Batch(self._resource, list(lost.rows())))
+                lost = _Uncounted()
             batch = self._unsent[0]
             answer = self._http.post(self._url, json=batch.body(), headers=self._token.header())
             if answer.status_code == httpx.codes.UNAUTHORIZED:
@@ -134,9 +139,31 @@ class UsageReporter:
                 self._unsent.extendleft(reversed(batch.halves()))
                 if len(batch.rows) == 1:
                     _log.error("a use of %s was refused and is lost: %s", self._resource, answer.text[:300])
+                    (kind, row) = batch.rows[0]
+                    # That one is lost is not told again: a service that cannot take this never does.
+                    lost.add(0 if kind == "uncounted" else row["calls"], datetime.now(UTC))
                 continue
             answer.raise_for_status()
             self._unsent.popleft()
+
+
+class _Uncounted:
+    """Calls that no row holds: between when they were, so that nothing is called unused by them."""
+
+    def __init__(self) -> None:
+        self.calls = 0
+        self._since = self._until = datetime.now(UTC)
+
+    def add(self, calls: int, at: datetime) -> None:
+        self._since = self._since if self.calls else at
+        self.calls, self._until = self.calls + calls, at
+
+    def rows(self) -> Iterator[Row]:
+        if self.calls:
+            yield (
+                "uncounted",
+                {"calls": self.calls, "since": self._since.isoformat(), "until": self._until.isoformat()},
+            )
 
 
 def _uses(
@@ -200,7 +227,7 @@ class Batch:
         self.rows = rows
         self._body: dict[str, Any] = {"batch": str(uuid4()), "resource": resource, "uses": [], "refusals": []}
         for kind, row in rows:
-            self._body[kind].append(row)
+            self._body.setdefault(kind, []).append(row)
 
     def body(self) -> dict[str, Any]:
         return self._body

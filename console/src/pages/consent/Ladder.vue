@@ -42,6 +42,9 @@ const operations = (place: Place, rung: Rung) => place.operations.filter((one) =
       <tr class="place">
         <th colspan="4" scope="rowgroup" class="free">
           {{ place.title }} <code class="soft">{{ place.identifier }}</code>
+          <div v-if="place.uncounted_until" class="soft small uncounted">
+            Calls before <Moment :at="place.uncounted_until" /> may not have been counted, so nothing is called unused by them.
+          </div>
         </th>
       </tr>
       <template v-for="rung in place.rungs" :key="key(place, rung)">

@@ -8,6 +8,7 @@ import { can } from "@/api/session";
 import { useResource, useResources } from "@/api/reads/resources";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
+import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import { plural } from "@/ui/use/words";
 import Collections from "./Collections.vue";
@@ -106,6 +107,10 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
           </tbody>
         </table>
       </div>
+      <p v-if="shown.uncounted_until" class="waits">
+        Between <Moment :at="shown.uncounted_since" /> and <Moment :at="shown.uncounted_until" /> its guard could not count all calls. The
+        audit calls nothing here unused until the policy’s observation days have passed.
+      </p>
       <p class="soft small key">
         ● unlocks it &nbsp; ○ comes by implication &nbsp; weight: effect (read 1, write 3, control 9) times data (open 1, internal 2,
         personal 4, restricted 8)

@@ -65,6 +65,7 @@ def _ladder(
         title=catalogue.title,
         identifier=catalogue.identifier,
         object_name=catalogue.object_name,
+        uncounted_until=resource.uncounted_until,
         rungs=rungs,
         operations=[operation_of(catalogue, name) for name in sorted({name for rung in rungs for name in rung.opens})],
     )

@@ -57,6 +57,8 @@ class PublishedResource:
     guard_client_id: str | None
     collections: int
     address: str
+    uncounted_since: datetime | None
+    uncounted_until: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -644,6 +646,8 @@ def _view(row: resources.ResourceRow, catalogue: Catalogue, collections: int) ->
         row.guard_client_id,
         collections,
         row.address,
+        row.uncounted_since,
+        row.uncounted_until,
     )
 
 

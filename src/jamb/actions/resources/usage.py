@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -45,10 +45,12 @@ def report(
     used: Sequence[tuple[str, Use]],
     refusals: Sequence[tuple[str, Refused]] = (),
     details: Sequence[Details] = (),
+    uncounted: Sequence[tuple[datetime, datetime]] = (),
 ) -> int:
     """Count the uses and refused calls of one batch; return how many rows were counted (0: it was counted before).
 
-    Uses of clients that this directory does not know are passed over: they have gone since.
+    Uses of clients that this directory does not know are passed over: they have gone since. `uncounted`: times in which
+    the guard let calls through that it could not count, so that the audit calls nothing unused by them.
 
     Raises:
         Forbidden: the reporter is not this resource's guard. BadInput: an unknown operation, or an impossible day.
@@ -61,25 +63,14 @@ def report(
                 next_step="Report with the client that the resource names as its guard.",
             )
         catalogue = resources.catalogues(session, [resource])[resource.id]
-        for place, (_, use) in enumerate(used):
-            if use.operation not in catalogue.operations:
-                raise Unsuited.field(f"uses.{place}.operation", use.operation, f"an operation of {resource.name}")
-            if not act.now - OLDEST <= use.last_at <= act.now + timedelta(minutes=5) or use.day != use.last_at.date():
-                raise Unsuited.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
-        for place, (_, refused) in enumerate(refusals):
-            if refused.operation not in catalogue.operations:
-                raise Unsuited.field(
-                    f"refusals.{place}.operation", refused.operation, f"an operation of {resource.name}"
-                )
-            if not act.now - OLDEST <= refused.last_at <= act.now + timedelta(minutes=5):
-                raise Unsuited.field(
-                    f"refusals.{place}.last_at", refused.last_at.isoformat(), "within the last 31 days"
-                )
+        _check(act.now, catalogue, used, refusals, uncounted)
         if not usage.remember_batch(session, batch_id, resource.id, act.now):
             return 0
         known = clients.known(session, act.directory.id, {client_id for client_id, _ in (*used, *refusals)})
         counted = [(client_id, use) for client_id, use in used if client_id in known]
         usage.add_uses(session, resource.id, counted)
+        for since, until in uncounted:
+            resources.note_uncounted(session, resource.id, since, until)
         tree = resources.trees(session, [resource])[resource.id]
         detailed = [
             (client_id, use, one) for (client_id, use), one in zip(used, details, strict=False) if client_id in known
@@ -88,6 +79,32 @@ def report(
         refused_here = [(client_id, one) for client_id, one in refusals if client_id in known]
         usage.add_refusals(session, resource.id, _told(refused_here, tree))
         return len(counted) + len(refused_here)
+
+
+def _check(
+    now: datetime,
+    catalogue: Catalogue,
+    used: Sequence[tuple[str, Use]],
+    refusals: Sequence[tuple[str, Refused]],
+    uncounted: Sequence[tuple[datetime, datetime]],
+) -> None:
+    for place, (_, use) in enumerate(used):
+        if use.operation not in catalogue.operations:
+            raise Unsuited.field(f"uses.{place}.operation", use.operation, f"an operation of {catalogue.title}")
+        if not now - OLDEST <= use.last_at <= now + timedelta(minutes=5) or use.day != use.last_at.date():
+            raise Unsuited.field(f"uses.{place}.last_at", use.last_at.isoformat(), "within the last 31 days")
+    for place, (_, refused) in enumerate(refusals):
+        if refused.operation not in catalogue.operations:
+            raise Unsuited.field(f"refusals.{place}.operation", refused.operation, f"an operation of {catalogue.title}")
+        if not now - OLDEST <= refused.last_at <= now + timedelta(minutes=5):
+            raise Unsuited.field(f"refusals.{place}.last_at", refused.last_at.isoformat(), "within the last 31 days")
+    for place, (since, until) in enumerate(uncounted):
+        if not now - OLDEST <= since <= until <= now + timedelta(minutes=5):
+            raise Unsuited.field(
+                f"uncounted.{place}",
+                f"{since.isoformat()} to {until.isoformat()}",
+                "within the last 31 days, in order",
+            )
 
 
 def _note_details(

@@ -106,6 +106,12 @@ def show_dossier(dossier: Dossier) -> None:
                     ]
                 )
         table(["resource", "permission", "acting", "asked", "granted", "reach", "used"], rows)
+        for place in dossier.resources:
+            if place.uncounted_until is not None:
+                until = f"{place.uncounted_until:%Y-%m-%d %H:%M} UTC"
+                out.print(
+                    f"{place.resource}: calls before {until} may not have been counted.", markup=False, style="dim"
+                )
     if dossier.credentials:
         heading("\nCredentials")
         credentials.show(dossier.credentials)

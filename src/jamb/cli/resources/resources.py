@@ -281,6 +281,9 @@ def _show(found: Resource) -> None:
     out.print(f"[bold]{found.title}[/bold]  {found.identifier}")
     if found.address:
         out.print(f"answers at {found.address}", markup=False, style="dim")
+    if found.uncounted_since and found.uncounted_until:
+        between = f"{found.uncounted_since:%Y-%m-%d %H:%M} and {found.uncounted_until:%Y-%m-%d %H:%M} UTC"
+        out.print(f"Between {between} its guard could not count all calls.", markup=False)
     heading("\nOperations")
     table(
         ["operation", "what it does", "request", "effect", "data", "weight", "unlocked by, smallest first"],

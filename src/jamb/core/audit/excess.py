@@ -48,7 +48,7 @@ def granted_weight(places: Iterable[ResourcePicture]) -> int:
 def excess_at(place: ResourcePicture, now: datetime, observation: timedelta) -> Excess:
     """Return what one client has at one resource, used and not."""
     held = [one for one in place.rungs if one.kind is AccessKind.APPLICATION and one.granted is not None]
-    judged = [one for one in held if one.held_since is not None and now - one.held_since >= observation]
+    judged = [one for one in held if one.held_since is not None and place.watched(one.held_since, now, observation)]
     opened = place.catalogue.opened_by_all(one.permission for one in judged)
     seen = frozenset().union(*(one.used_operations for one in judged))
     early = place.catalogue.opened_by_all(one.permission for one in held) - opened

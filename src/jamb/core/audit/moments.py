@@ -30,6 +30,8 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
     for one in client.credentials:
         yield from _of_credential(one, policy)
     for place in client.resources:
+        if place.uncounted_until is not None:
+            yield place.uncounted_until + policy.observation
         for rung in place.rungs:
             yield from _of_rung(rung, policy)
     for rotation in client.rotations:

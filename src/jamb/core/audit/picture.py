@@ -12,7 +12,7 @@ from jamb.core.access.powers import Place
 from jamb.core.audit.past import Done
 from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
-from jamb.core.ladder import Rung
+from jamb.core.ladder import Rung, watched_since
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import NO_COLLECTIONS, CollectionTree, Reach
 
@@ -66,6 +66,7 @@ class ResourcePicture:
         people_fade_at: when the first of these stops to count.
         begins_at: when the first grant that counts later begins to count.
         ended: what the client held there by roles that have ended.
+        uncounted_until: calls there before this may not have been counted.
     """
 
     catalogue: Catalogue
@@ -78,6 +79,11 @@ class ResourcePicture:
     people_fade_at: datetime | None = None
     begins_at: datetime | None = None
     ended: tuple[HeldGrant, ...] = ()
+    uncounted_until: datetime | None = None
+
+    def watched(self, since: datetime, now: datetime, observation: timedelta) -> bool:
+        """Tell whether use of what is held since a moment was watched long enough to say what is not used."""
+        return now - watched_since(since, self.uncounted_until) >= observation
 
     @property
     def bounds_objects(self) -> bool:

@@ -65,7 +65,7 @@ def smaller_grant(
             continue
         for grant in rung.grants:
             one = Holding(grant.permission, grant.reach)
-            if now - grant.granted_at >= policy.observation and not grant.through:
+            if place.watched(grant.granted_at, now, policy.observation) and not grant.through:
                 held.append(one)
                 ends.append(grant.expires_at)
                 done |= rung.used_operations

@@ -22,6 +22,8 @@ Names in `this type` are settings of the directory's policy. The examples are he
 - **Used**: a call that the guard of an API reported of an operation, by the client and of the kind. It counts for
   `use_counts_days`; and for the smallest permission held: one that is held beside another which it implies is used only
   by what the other does not open.
+- **Watched**: what was given is watched from that moment on; where its API reported that it could not count all calls
+  for a time, only from the end of that time on.
 - **Weight**: of an operation, its effect (read 1, write 3, control 9) times the class of its data (open 1, internal 2,
   personal 4, restricted 8); of permissions, the sum over all operations that they open, each once, whatever the reach.
 - **Seen at work**: when a credential of the client got a token last, or an API reported a call of it.

@@ -97,6 +97,7 @@ def load(
     parts = _Parts(
         catalogues=resources.catalogues(session, found),
         trees=resources.trees(session, found),
+        uncounted={row.id: row.uncounted_until for row in found if row.uncounted_until is not None},
         owners=owners,
         by_role=by_role,
         asks=clients.held_asks(session, ids),
@@ -130,6 +131,7 @@ class _Parts:
 
     catalogues: Mapping[UUID, Catalogue]
     trees: Mapping[UUID, CollectionTree]
+    uncounted: Mapping[UUID, datetime]
     owners: Mapping[str, list[clients.Owned]]
     by_role: Mapping[str, list[tuple[roles.AssignmentRow, roles.RoleRow]]]
     asks: Mapping[str, list[tuple[UUID, HeldAsk]]]
@@ -226,6 +228,7 @@ class _Parts:
             now,
             policy.observation,
             policy.use_counts,
+            self.uncounted.get(key),
         )
         touched, acted = self.objects.get((client_id, key)), self.people.get((client_id, key))
         reached = frozenset().union(*(grant.reach.collections for rung in rungs for grant in rung.grants))
@@ -239,6 +242,7 @@ class _Parts:
             gone=reached - there,
             people=acted.people if acted is not None else None,
             people_fade_at=acted.fades_from + policy.use_counts if acted is not None else None,
+            uncounted_until=self.uncounted.get(key),
             begins_at=min((one.granted_at for one in held if one.granted_at > now), default=None),
             ended=tuple(one for one in held if one.through and one.expires_at is not None and one.expires_at <= now),
         )

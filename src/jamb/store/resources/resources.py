@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime, timedelta
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -11,7 +12,7 @@ from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import NO_COLLECTIONS, Collection, CollectionTree
-from jamb.store.base.columns import words
+from jamb.store.base.columns import moment, words
 
 
 class ResourceRow(SQLModel, table=True):
@@ -40,6 +41,9 @@ class ResourceRow(SQLModel, table=True):
     address: str = Field(default="", sa_type=Text)
     # Rises with every change of its collections, as `revision` does with the catalogue.
     collections_revision: int = 1
+    # Between these its guard could not count all calls; the end is a full hour, so that it is not written each second.
+    uncounted_since: datetime | None = moment(nullable=True)
+    uncounted_until: datetime | None = moment(nullable=True)
 
 
 class OperationRow(SQLModel, table=True):
@@ -241,3 +245,20 @@ def prepared(resource_id: UUID, revision: int) -> Catalogue | None:
 def guarded_by(session: Session, client_id: str) -> list[str]:
     """Return the names of the resources that a client guards."""
     return list(session.exec(select(ResourceRow.name).where(ResourceRow.guard_client_id == client_id)))
+
+
+def note_uncounted(session: Session, resource_id: UUID, since: datetime, until: datetime) -> None:
+    """Note that a guard could not count all calls in this time. A change of the row lets the audit look at its holders.
+
+    The end is the full hour after it, and only a later one is written: a guard that goes on so tells it each second.
+    """
+    end = until.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
+    known = col(ResourceRow.uncounted_until)
+    session.execute(
+        sa.update(ResourceRow)
+        .where(col(ResourceRow.id) == resource_id, sa.or_(known.is_(None), known < end))
+        .values(
+            uncounted_until=end,
+            uncounted_since=sa.case((known >= since, col(ResourceRow.uncounted_since)), else_=since),
+        )
+    )

@@ -199,10 +199,13 @@ class Rung(Answered):
 
 
 class ResourceLadder(Answered):
+    """`uncounted_until`: calls before this may not have been counted, so nothing is called unused soon after it."""
+
     resource: str
     title: str
     identifier: str
     object_name: str
+    uncounted_until: Moment | None
     rungs: list[Rung]
     operations: list[Operation]
 

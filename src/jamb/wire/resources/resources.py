@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Annotated, Any
 
 from pydantic import Field
 
 from jamb.core import permissions
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, weigh, weigh_operation
-from jamb.wire.base.shapes import Answered, Foreign, Sent, SeveralLines
+from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent, SeveralLines
 from jamb.wire.base.text import Identifier, MaybeWebAddress, Method, ObjectName, PathTemplate, PermissionName
 
 
@@ -56,6 +57,7 @@ class Resource(Answered):
     """`object_name`: the path parameter by which operations name the object that reach is about; may be empty.
 
     `questions` and `terms` are for whoever requests consent to it. `address`: where it answers, for probes.
+    Between `uncounted_since` and `uncounted_until` its guard could not count all calls.
     """
 
     name: str
@@ -66,6 +68,8 @@ class Resource(Answered):
     terms: str
     guard_client_id: str | None
     address: str
+    uncounted_since: Moment | None
+    uncounted_until: Moment | None
     operations: list[Operation]
     permissions: list[Permission]
 
@@ -229,7 +233,12 @@ def operation_of(catalogue: Catalogue, name: str) -> Operation:
 
 
 def resource_of(
-    catalogue: Catalogue, questions: Iterable[str], terms: str, guard_client_id: str | None, address: str
+    catalogue: Catalogue,
+    questions: Iterable[str],
+    terms: str,
+    guard_client_id: str | None,
+    address: str,
+    uncounted: tuple[datetime | None, datetime | None] = (None, None),
 ) -> Resource:
     listed = [
         Permission(
@@ -255,6 +264,8 @@ def resource_of(
         terms=terms,
         guard_client_id=guard_client_id,
         address=address,
+        uncounted_since=uncounted[0],
+        uncounted_until=uncounted[1],
         operations=[operation_of(catalogue, name) for name in sorted(catalogue.operations)],
         permissions=sorted(listed, key=lambda one: (one.weight, one.name)),
     )

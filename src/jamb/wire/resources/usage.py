@@ -42,6 +42,14 @@ class RefusedCalls(Sent):
     last_at: Moment
 
 
+class UncountedCalls(Sent):
+    """Calls that the guard let through or refused, and could not count."""
+
+    calls: Calls
+    since: Moment
+    until: Moment
+
+
 class UsageReport(Sent):
     """A batch; sent again with the same id it is counted once."""
 
@@ -49,6 +57,7 @@ class UsageReport(Sent):
     resource: Annotated[str, Field(max_length=300)]
     uses: Annotated[list[UsedOperation], Field(max_length=5000)] = Field(default_factory=list)
     refusals: Annotated[list[RefusedCalls], Field(max_length=5000)] = Field(default_factory=list)
+    uncounted: Annotated[list[UncountedCalls], Field(max_length=100)] = Field(default_factory=list)
 
 
 class UsageCounted(Answered):

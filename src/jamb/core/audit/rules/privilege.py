@@ -44,7 +44,7 @@ def _never_used(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -
         for_people = rung.kind is AccessKind.DELEGATED
         # A consent for one person is that person's matter.
         since = min((one.granted_at for one in rung.grants if one.person_id is None), default=None)
-        if rung.used_operations or since is None or now - since < policy.observation:
+        if rung.used_operations or since is None or not place.watched(since, now, policy.observation):
             continue
         by_role = all(one.through for one in rung.grants)
         opened = place.catalogue.opened_by(rung.permission)
@@ -144,7 +144,7 @@ def _larger(
             if rung.kind is kind
             and rung.held_since is not None
             and rung.used is UsedState.USED
-            and now - rung.held_since >= policy.observation
+            and place.watched(rung.held_since, now, policy.observation)
         ]
         done = frozenset().union(*(rung.used_operations for rung in used))
         if not done:
@@ -324,8 +324,8 @@ RULES = (
         "Permission never used",
         why="What a client may do and never does is risk without benefit: whoever steals its secret may do it.",
         when=(
-            "A permission is held, by a consent for everyone or by a role the oldest of which is at least "
-            "`observation_days` old, and no use of it counts: it was never used, or not for `use_counts_days`. "
+            "A permission is held, by a consent for everyone or by a role the oldest of which is watched for at least "
+            "`observation_days`, and no use of it counts: it was never used, or not for `use_counts_days`. "
             "Consents for one person are passed over."
         ),
         how_bad=(
@@ -379,9 +379,9 @@ RULES = (
         "Permission larger than its use",
         why="The part of it that is never used is risk without benefit, and a smaller one exists.",
         when=(
-            "Of the permissions that a client holds as itself, at one resource, those count that are held for at "
-            "least `observation_days` and that were used. Another set of permissions opens all that was used, nothing "
-            "that these do not open, and weighs less than these together."
+            "Of the permissions that a client holds as itself, at one resource, those count that are watched for "
+            "at least `observation_days` and that were used. Another set of permissions opens all that was used, "
+            "nothing that these do not open, and weighs less than these together."
         ),
         how_bad=f"By the weight that would be saved: high from {HIGH_WEIGHT}, medium from {MEDIUM_WEIGHT}.",
         reference="RFC 9700 section 2.3 (access token privilege restriction)",

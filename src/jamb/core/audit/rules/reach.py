@@ -93,7 +93,7 @@ def _for_everyone(client: ClientPicture, policy: DirectoryPolicy, now: datetime)
             if not people or len(people) > FEW_PEOPLE:
                 continue
             since = min((one.granted_at for one in rung.grants if one.person_id is None), default=now)
-            if rung.kind is not AccessKind.DELEGATED or now - since < policy.observation:
+            if rung.kind is not AccessKind.DELEGATED or not place.watched(since, now, policy.observation):
                 continue
             if client.population < MANY_TIMES * len(people):
                 continue
@@ -129,7 +129,7 @@ def _person_unused(client: ClientPicture, policy: DirectoryPolicy, now: datetime
                 if one.person_id is not None:
                     since[one.person_id] = min(one.granted_at, since.get(one.person_id, one.granted_at))
             for key, at in sorted(since.items()):
-                if now - at >= policy.observation and key not in people:
+                if place.watched(at, now, policy.observation) and key not in people:
                     name = client.names.get(key, key)
                     yield finding(
                         "consent-for-person-unused",
@@ -206,7 +206,8 @@ RULES = (
         "Reach larger than its use",
         why="It touches few objects and could touch many; the collections that hold what it touches exist.",
         when=(
-            "Of the consents as itself at one resource those are looked at that are at least `observation_days` old; "
+            "Of the consents as itself at one resource those are looked at that are watched for at least "
+            "`observation_days`; "
             "what was used of them is needed, but for what a newer consent or a role opens everywhere and for as "
             "long. Each needed operation on an object is reported with the objects that it touched while that counts, "
             "and all of these lie in collections. The collections that together hold them, lie wholly within what is "
@@ -233,9 +234,9 @@ RULES = (
         "Consent for everyone where few use it",
         why="Whoever takes the client over may act for everyone of the directory; it needs to for a few.",
         when=(
-            "A permission is consented to for everyone for at least `observation_days`; the client acted at the "
-            f"resource for one to {FEW_PEOPLE} people within `use_counts_days`; and at least {MANY_TIMES} times as "
-            "many people may sign in to the directory."
+            "A permission is consented to for everyone and watched for at least `observation_days`; the client acted "
+            f"at the resource for one to {FEW_PEOPLE} people within `use_counts_days`; and at least {MANY_TIMES} times "
+            "as many people may sign in to the directory."
         ),
         how_bad=f"Medium from a weight of {HIGH_WEIGHT}; low otherwise.",
         reference="RFC 9700 section 2.3 (access token privilege restriction)",
@@ -255,7 +256,7 @@ RULES = (
         "Consent for a person who never uses it",
         why="Whoever takes the client over may act for that person, who has nothing of it.",
         when=(
-            "A permission is consented to for one person for at least `observation_days`, and within "
+            "A permission is consented to for one person and watched for at least `observation_days`, and within "
             "`use_counts_days` no API reported that the client did, for that person, anything that it opens. Where "
             "calls of it were reported and for nobody, it is passed over."
         ),

@@ -66,7 +66,10 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
 def read_resource(act: Annotated[Act, may("resources.read")], name: str) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
     found = resources.read_resource(act, name)
-    return wire.resource_of(found.catalogue, found.questions, found.terms, found.guard_client_id, found.address)
+    uncounted = found.uncounted_since, found.uncounted_until
+    return wire.resource_of(
+        found.catalogue, found.questions, found.terms, found.guard_client_id, found.address, uncounted
+    )
 
 
 @router.put("/{name}")

@@ -32,7 +32,8 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")
         for one in sent.refusals
     ]
     details = [usage.Details(one.objects, one.people) for one in sent.uses]
-    counted = usage.report(act, sent.resource, sent.batch, uses, refusals, details)
+    uncounted = [(one.since, one.until) for one in sent.uncounted]
+    counted = usage.report(act, sent.resource, sent.batch, uses, refusals, details, uncounted)
     return wire.UsageCounted(counted=counted)
 
 
