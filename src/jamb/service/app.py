@@ -24,7 +24,7 @@ from jamb.service.routes.directory import directories, ledger, people, roles, si
 from jamb.service.routes.entry import session
 from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
-from jamb.service.running import health, metrics
+from jamb.service.running import health, metrics, traces
 from jamb.service.runtime import open_runtime
 from jamb.service.work import working
 
@@ -79,6 +79,7 @@ def create_app(settings: Settings) -> FastAPI:
         openapi_url=None,
         # An address with a slash too many is another address: to send elsewhere would carry a secret along.
         redirect_slashes=False,
+        telemetry=traces.telemetry(),
         generate_unique_id_function=_operation_id,
     )
     add_problem_handlers(app)
@@ -89,7 +90,11 @@ def create_app(settings: Settings) -> FastAPI:
         app.include_router(router)
     app.openapi = lambda: describe(app)  # type: ignore[method-assign]
     app.add_middleware(
-        Middleware, hosts=settings.own_hosts(), public_url=settings.base_url, max_body_bytes=settings.max_body_bytes
+        Middleware,
+        hosts=settings.own_hosts(),
+        public_url=settings.base_url,
+        max_body_bytes=settings.max_body_bytes,
+        request_seconds=settings.request_seconds,
     )
     return app
 

@@ -19,6 +19,7 @@ from jamb.service.config.settings import Settings
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
+from jamb.service.running import traces
 from jamb.service.running.background import Background
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
@@ -28,6 +29,7 @@ from jamb.service.turns import Turns
 from jamb.store.base.connections import GRACE_SECONDS, BoundedAsyncConnection, Patience
 from jamb.store.base.engine import make_engine
 from jamb.store.base.outages import driver_outage
+from jamb.store.base.traces import trace_statements
 
 POOL_TIMEOUT_SECONDS = 3.0
 # After an outage: how long until the pool tries again to connect, at most.
@@ -103,6 +105,9 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     recorder, reader = Recorder(pool, prepared=prepared), Reader(pool, prepared=prepared)
     outside_keys = OutsideKeys(egress)
     background = Background()
+    if traces.are_wanted():
+        trace_statements(backend.engine)
+        trace_statements(work_engine)
     try:
         async with (
             recorder.running(background),

@@ -85,6 +85,9 @@ class Settings(BaseModel):
     head_seconds: float = Field(10, gt=0, le=600, description="Time in which a request's head must arrive, in seconds")
     body_seconds: float = Field(30, gt=0, le=600, description="Time in which a request's body must arrive, in seconds")
     answer_seconds: float = Field(30, gt=0, le=600, description="Time that an answer waits to be read, in seconds")
+    request_seconds: float = Field(
+        120, gt=0, le=3600, description="Time that a request has until its answer begins, in seconds"
+    )
     turn_seconds: float = Field(3, gt=0, le=60, description="Time that a sign-in waits for its turn, in seconds")
     probe_seconds: float = Field(10, gt=0, le=120, description="Time that a probe waits for a resource, in seconds")
     push_seconds: float = Field(10, gt=0, le=120, description="Time that a webhook has for an event, in seconds")

@@ -22,6 +22,7 @@ from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
 from jamb.service.http.senders import address_of
 from jamb.service.running.counted import count_request
+from jamb.store.base.deadline import begin
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
 MOST_OPEN_BODY_BYTES = 16_384
@@ -36,12 +37,15 @@ _log = structlog.get_logger("jamb.request")
 
 
 class Middleware:
-    def __init__(self, app: ASGIApp, hosts: Collection[str], public_url: str, max_body_bytes: int) -> None:
+    def __init__(
+        self, app: ASGIApp, hosts: Collection[str], public_url: str, max_body_bytes: int, request_seconds: float
+    ) -> None:
         self._app = app
         self._hosts = frozenset(host.encode() for host in hosts)
         self._public_url = public_url
         self._secure = public_url.startswith("https://")
         self._max_body_bytes = max_body_bytes
+        self._request_seconds = request_seconds
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -55,11 +59,16 @@ class Middleware:
             return
         started = time.perf_counter()
         status, number = 500, request_id.begin()
+        deadline = begin(self._request_seconds)
+        if path.startswith(_UNNAMED):
+            # These have ends of their own, and are asked most when all else takes long.
+            deadline.lift()
 
         async def answered(message: Message) -> None:
             nonlocal status
             if message["type"] == "http.response.start":
                 status = message["status"]
+                deadline.lift()
                 headers = MutableHeaders(scope=message)
                 headers[request_id.HEADER] = number
                 self._add_headers(headers, path)

@@ -7,6 +7,7 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import InvalidatePoolError, OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
+from jamb.store.base import deadline
 from jamb.store.base.connections import BoundedConnection, Patience, connect
 
 # Connections beside the pool, made when all of it are at work.
@@ -50,6 +51,10 @@ def make_engine(
                 raise InvalidatePoolError("the server was restarted or does not answer") from error
             # One just made, as where a pooler takes connections for a server that is away: others would be no better.
             raise OperationalError("ping", None, error, connection_invalidated=True) from error
+
+    @event.listens_for(engine, "before_cursor_execute")
+    def _in_time(*_: object) -> None:
+        deadline.check()
 
     return engine
 
