@@ -34,7 +34,7 @@ from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
 from jamb.store.audit import findings
 from jamb.store.audit.findings import Wanted
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.engine import make_engine
 
 CHANGED, REQUESTS, SEED = 100, 200, 11
 _CHANGE = """

@@ -27,10 +27,10 @@ from jamb.core import own_api
 from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.store.base import sealing_marks
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
 from jamb.store.base.work import Actor, Once
+from jamb.store.connections.engine import make_engine
 from jamb.wire.clients.clients import Client
 from jamb.wire.directory.people import Person
 

@@ -31,8 +31,8 @@ from jamb.core.reach import EVERYWHERE, Collection, CollectionTree, Reach
 from jamb.service.callers import CSRF_HEADER
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.work import Actor
+from jamb.store.connections.engine import make_engine
 from jamb.store.directory.people import ConsoleSessionRow
 from tests.world import World, choose_password
 

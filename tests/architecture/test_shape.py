@@ -37,7 +37,16 @@ def test_no_room_holds_more_than_can_be_overlooked() -> None:
 
 
 def test_an_act_is_who_where_when_and_with_what_and_no_bag() -> None:
-    assert [field.name for field in fields(Act)] == ["backend", "directory", "actor", "now", "own", "caller", "lease"]
+    assert [field.name for field in fields(Act)] == [
+        "backend",
+        "directory",
+        "actor",
+        "now",
+        "own",
+        "caller",
+        "lease",
+        "aged",
+    ]
 
 
 @pytest.mark.parametrize(("row", "statement"), ROWS, ids=lambda one: getattr(one, "__name__", ""))

@@ -18,8 +18,8 @@ from jamb.actions.resources import resources
 from jamb.core.permissions import AccessKind, Catalogue, DataClass, Effect, Operation, Permission
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.work import Actor
+from jamb.store.connections.engine import make_engine
 from tests.console.browser import Open, faults
 from tests.world import World, unique
 

@@ -16,7 +16,7 @@ from jamb.core.audit import RULES
 from jamb.core.audit.rules import past
 from jamb.demo.estate import DECOYS, FAULTS, plan_estate
 from jamb.store.audit import findings
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.engine import make_engine
 from tests.cli.run import Shell
 from tests.world import World, unique
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from jamb.actions.audit.evaluation import sweep
 from jamb.actions.base.backend import Backend
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.engine import make_engine
 
 
 def main(url: str, slug: str) -> None:

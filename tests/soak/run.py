@@ -18,8 +18,8 @@ import psycopg
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 
-from jamb.store.base.connections import Patience
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.bounded import Patience
+from jamb.store.connections.engine import make_engine
 from tests import patient
 from tests.operating import HERE
 from tests.soak.callers import Caller, Journal

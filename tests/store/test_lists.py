@@ -21,10 +21,10 @@ from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.core.lists import Attention, ClientSort
 from jamb.demo.scenario import BERTHS
-from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 from jamb.store.base.work import Actor
 from jamb.store.clients import clients
+from jamb.store.connections.engine import make_engine
 from jamb.store.credentials import credentials
 from jamb.store.resources.resources import ResourceRow, resources_of
 from jamb.wire.clients.clients import Client

@@ -13,7 +13,7 @@ from sqlmodel import Session
 
 from jamb.core.errors import Busy
 from jamb.store.base import migrate as migrating
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.engine import make_engine
 from tests import patient
 from tests.operating import HERE, PASSWORD, Operator, client_in, opened, operating, steward_of, token
 from tests.world import ROOT, World, answers, choose_password, wait_until

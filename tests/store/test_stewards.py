@@ -17,9 +17,9 @@ from jamb.core.directory.roles import HolderKind
 from jamb.core.errors import StillInUse
 from jamb.core.own_api import STEWARD
 from jamb.core.reach import EVERYWHERE
-from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 from jamb.store.base.work import Actor
+from jamb.store.connections.engine import make_engine
 from tests.world import World
 
 NOW = datetime.now(UTC)

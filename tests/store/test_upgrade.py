@@ -18,10 +18,10 @@ from jamb.actions.directory import directories
 from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.directory.policy import DirectoryPolicy
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import alembic_config, migrate
 from jamb.store.base.sealing import KEY_BYTES, Sealer
 from jamb.store.base.work import Actor
+from jamb.store.connections.engine import make_engine
 from tests.world import World
 
 ACTOR = Actor("service", "test", "Test", "Test")

@@ -32,12 +32,12 @@ from jamb.core.errors import Busy, Misuse, NameTaken, StoreUnavailable
 from jamb.core.ledger import verify
 from jamb.service.keys import Keyring
 from jamb.store.audit.findings import Wanted
-from jamb.store.base.connections import BoundedConnection, Patience
-from jamb.store.base.engine import MOST_OVERFLOW, make_engine
-from jamb.store.base.outages import outage_of, reason_of
 from jamb.store.base.sealing import KEY_BYTES, Sealer, SealingKey
 from jamb.store.base.work import Actor, observation
 from jamb.store.clients.clients import ClientRow
+from jamb.store.connections.bounded import BoundedConnection, Patience
+from jamb.store.connections.engine import MOST_OVERFLOW, make_engine
+from jamb.store.connections.outages import outage_of, reason_of
 from jamb.store.directory import ledger
 from jamb.store.directory.directories import SigningKeyRow
 from jamb.store.resources.usage import AttemptRow

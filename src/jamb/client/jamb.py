@@ -66,6 +66,7 @@ class Options(TypedDict, total=False):
     http: httpx.BaseTransport | None
     timeout_seconds: float
     tries_again: int
+    max_age: int | None
 
 
 class Jamb:
@@ -98,6 +99,11 @@ class Jamb:
         self, base_url: str, directory: str, auth: AccessToken | ClientCredentials, **options: Unpack[Options]
     ) -> None:
         self._transport = Transport(base_url, directory, auth, **options)
+
+    @property
+    def age(self) -> int:
+        """How old the last answer may be, in seconds: above 0 only with `max_age`, or of reports, from a standby."""
+        return self._transport.age
 
     def __getattr__(self, name: str) -> Any:
         """Return a section, made when it is first asked for."""

@@ -36,7 +36,7 @@ def estate(
     from jamb.demo.home import demo_home
     from jamb.service.config.sealing import sealer_for
     from jamb.service.config.settings import read_settings
-    from jamb.store.base.engine import make_engine
+    from jamb.store.connections.engine import make_engine
 
     settings = read_settings()
     if settings.database_url is None:

@@ -28,9 +28,9 @@ from jamb.demo.home import demo_home
 from jamb.demo.load import load, scenario_present
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings, read_settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import migrate
-from jamb.store.base.outages import outage_of
+from jamb.store.connections.engine import make_engine
+from jamb.store.connections.outages import outage_of
 
 # While the process lives: a slow machine takes its time.
 _READY_SECONDS = 240

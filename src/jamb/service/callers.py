@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import AsyncIterator, Callable, Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -24,13 +25,15 @@ from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
-from jamb.service.http.middleware import CALLER
+from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
-from jamb.store.base.lease import Lease
+from jamb.store.connections.lease import Lease
+from jamb.store.connections.standby import AgedRead
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+_MAX_AGE = re.compile(r"(?:^|[,\s])max-age\s*=\s*\"?(\d{1,9})", re.IGNORECASE)
 _SIGN_IN = "Sign in at the console, run `jamb sign-in`, or send an access token of this directory."
 
 
@@ -164,9 +167,26 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
     return Visit(directory, Caller(claims["client_id"], UUID(claims["sub"]), facts))
 
 
-def may(operation: str) -> Any:
+def _aged(request: Request, runtime: Runtime, *, heavy: bool) -> AgedRead | None:
+    """Return the standby at which a call may read: a heavy one always, others up to the age that their caller allows.
+
+    A request says by `max-age` how old an answer it takes, and the answer by `Age` how old it may be (RFC 9111 sections
+    5.2.1.1 and 5.1).
+    """
+    if runtime.standby is None or request.method not in _SAFE:
+        return None
+    allowed = _MAX_AGE.search(request.headers.get("Cache-Control", ""))
+    if allowed is None and not heavy:
+        return None
+    made = AgedRead(runtime.standby, float(allowed[1]) if allowed is not None else runtime.standby.seconds)
+    request.scope[AGED] = made
+    return made
+
+
+def may(operation: str, *, heavy: bool = False) -> Any:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
 
+    `heavy`: a read that is a burden, and may be a little old: at a standby, where there is one.
     Who calls, what they may do and the work of the route share one connection. What changes something is done once for
     each Idempotency-Key.
     """
@@ -180,7 +200,7 @@ def may(operation: str) -> Any:
                 about = client_meant(session, here, request.path_params)
                 act = admit(session, runtime.backend, here, caller, operation, now, about)
                 request.scope[CALLER] = act.actor.id
-            yield replace(act, lease=lease)
+            yield replace(act, lease=lease, aged=_aged(request, runtime, heavy=heavy))
         finally:
             lease.close()
 

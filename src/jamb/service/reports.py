@@ -15,8 +15,8 @@ from jamb.service.pages import render
 
 
 def write_report(form: ReportForm, act: Act, found: Sequence[Reported], history: Sequence[tuple[date, Excess]]) -> str:
-    """Return the report as text, of what was found at the moment of the act."""
+    """Return the report as text, of what was found."""
     if form is ReportForm.HTML:
-        page = report_page(act.directory.name, RULES, found, act.now, history)
+        page = report_page(act.directory.name, RULES, found, act.as_of, history)
         return render("audit-report.html", page=page, version=__version__, wide=WIDE, tall=TALL)
-    return report(form, act.slug, __version__, RULES, found, act.now)
+    return report(form, act.slug, __version__, RULES, found, act.as_of)

@@ -21,21 +21,25 @@ from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.running import traces
 from jamb.service.running.background import Background
+from jamb.service.running.pulse import beating
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
 from jamb.service.running.retention import forgetting
 from jamb.service.seats import Seats
 from jamb.service.turns import Turns
-from jamb.store.base.connections import GRACE_SECONDS, BoundedAsyncConnection, Patience
-from jamb.store.base.engine import make_engine
-from jamb.store.base.outages import driver_outage
-from jamb.store.base.traces import trace_statements
+from jamb.store.connections.bounded import GRACE_SECONDS, BoundedAsyncConnection, Patience
+from jamb.store.connections.engine import make_engine
+from jamb.store.connections.outages import driver_outage
+from jamb.store.connections.standby import Standby
+from jamb.store.connections.traces import trace_statements
 
 POOL_TIMEOUT_SECONDS = 3.0
 # After an outage: how long until the pool tries again to connect, at most.
 RECONNECT_SECONDS = 2.0
 # A token request waits no longer for the database, however often a connection turns out to be dead.
 READ_SECONDS = 4.0
+# A read that finds no connection to the standby goes to the primary.
+STANDBY_TIMEOUT_SECONDS = 0.5
 _Pool = AsyncConnectionPool[BoundedAsyncConnection]
 
 
@@ -85,6 +89,7 @@ class Runtime:
     # What goes on beside requests has connections of its own, on which a statement may take longer.
     work: Backend
     readiness: Readiness
+    standby: Standby | None = None
 
 
 @asynccontextmanager
@@ -105,12 +110,14 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     recorder, reader = Recorder(pool, prepared=prepared), Reader(pool, prepared=prepared)
     outside_keys = OutsideKeys(egress)
     background = Background()
+    standby = _standby(settings)
     if traces.are_wanted():
         trace_statements(backend.engine)
         trace_statements(work_engine)
     try:
         async with (
             recorder.running(background),
+            background.doing("pulse", lambda: beating(standby, work_engine)),
             background.doing("retention", lambda: forgetting(settings.database(), work_patience)),
         ):
             yield Runtime(
@@ -126,11 +133,14 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 Seats(settings.pool_size),
                 replace(backend, engine=work_engine),
                 Readiness(),
+                standby,
             )
     finally:
         await egress.close()
         await pool.close()
         work_engine.dispose()
+        if standby is not None:
+            standby.engine.dispose()
         backend.engine.dispose()
 
 
@@ -144,6 +154,19 @@ def backend_for_requests(settings: Settings) -> Backend:
     engine = make_engine(settings.database(), patience, pool_size=settings.pool_size)
     backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
     return replace(backend, formers=former_addresses(backend, datetime.now(UTC)))
+
+
+def _standby(settings: Settings) -> Standby | None:
+    if settings.standby_url is None:
+        return None
+    engine = make_engine(
+        settings.standby_url.get_secret_value(),
+        Patience(settings.statement_seconds, standby=True),
+        pool_size=settings.work_pool_size,
+        pool_timeout=STANDBY_TIMEOUT_SECONDS,
+        name="jamb reads",
+    )
+    return Standby(engine, settings.standby_seconds)
 
 
 def _token_pool(settings: Settings) -> _Pool:

@@ -10,8 +10,8 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from jamb.store.base.engine import POOL_TIMEOUT_SECONDS
-from jamb.store.base.outages import busy
+from jamb.store.connections.engine import POOL_TIMEOUT_SECONDS
+from jamb.store.connections.outages import busy
 
 
 class Seats:

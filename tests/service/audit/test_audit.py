@@ -23,7 +23,7 @@ from jamb.core import audit
 from jamb.core.audit.reports import ReportForm, fingerprints_in
 from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import findings
-from jamb.store.base.engine import make_engine
+from jamb.store.connections.engine import make_engine
 from jamb.wire.audit.audit import KeptFinding
 from tests.cli.run import Shell
 from tests.world import Made, World, unique

@@ -25,8 +25,8 @@ from jamb.core.permissions import DataClass
 from jamb.core.reach import ReachKind
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.sealing import Sealer
+from jamb.store.connections.engine import make_engine
 from jamb.wire.audit.reviews import ReviewItem
 from jamb.wire.resources.reach import ReachSent
 from tests import patient

@@ -16,8 +16,8 @@ from fastapi.routing import APIRoute
 from jamb.core import errors, own_api
 from jamb.service.app import ROUTERS
 from jamb.service.config.settings import Settings
-from jamb.store.base.engine import make_engine
 from jamb.store.base.tables import METADATA
+from jamb.store.connections.engine import make_engine
 from jamb.wire.base.problems import TABLE, error_of, problem_of
 from tests import patient
 from tests.leftovers import dump_of

@@ -6,9 +6,9 @@ The guard of a route makes it (`jamb.actions.entry.access.admit`), and so does w
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from sqlalchemy import Connection
@@ -18,8 +18,9 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
-from jamb.store.base.lease import Lease
 from jamb.store.base.work import Actor, Unit, rehearsal, unit_of_work
+from jamb.store.connections.lease import Lease
+from jamb.store.connections.standby import AgedRead
 
 # Who acts where nobody called: reads of background work, the demo and the tests.
 THE_SERVICE = Actor("service", "jamb", "Jamb", "Jamb")
@@ -42,6 +43,7 @@ class Act:
         own: the clients that the caller sees, where only ownership lets them see any; None: no such limit.
         caller: who called, for what is decided again as another operation; None: nobody called.
         lease: the connection that the guard took.
+        aged: the standby at which it may read, where its caller takes what is a little old.
     """
 
     backend: Backend
@@ -51,6 +53,7 @@ class Act:
     own: frozenset[str] | None = None
     caller: Caller | None = None
     lease: Lease | None = field(default=None, repr=False, compare=False)
+    aged: AgedRead | None = field(default=None, repr=False, compare=False)
 
     @property
     def mine(self) -> str | None:
@@ -65,9 +68,18 @@ class Act:
         """The same, done as another: an act that others agreed to is done as whoever asked for it."""
         return replace(self, actor=actor)
 
+    @property
+    def as_of(self) -> datetime:
+        """The moment that what was read so far is surely not older than."""
+        return self.now - timedelta(seconds=self.aged.age or 0) if self.aged is not None else self.now
+
     @contextmanager
     def read(self) -> Iterator[Session]:
         """Open a session that sees one state of the database until it is closed, and keeps nothing."""
+        with self.aged.session() if self.aged is not None else nullcontext() as session:
+            if session is not None:
+                yield session
+                return
         with (
             self._connection() as connection,
             Session(connection.execution_options(isolation_level="REPEATABLE READ")) as session,

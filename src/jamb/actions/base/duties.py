@@ -13,8 +13,8 @@ from jamb.actions.base.lookups import find_directory
 from jamb.core.directory.duties import Duty
 from jamb.core.errors import JambError
 from jamb.store.base import duties
-from jamb.store.base.outages import outage_of
 from jamb.store.base.work import observation
+from jamb.store.connections.outages import outage_of
 from jamb.store.directory.directories import id_of
 from jamb.wire.notices.notices import FailingDuty
 

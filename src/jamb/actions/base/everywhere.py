@@ -10,8 +10,8 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.core.errors import Conflict
-from jamb.store.base.outages import committing
 from jamb.store.base.work import Actor, Unit, unit_of_work
+from jamb.store.connections.outages import committing
 from jamb.store.directory import directories
 
 # Who does such things: whoever runs the service, at its command line.

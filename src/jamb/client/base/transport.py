@@ -36,8 +36,9 @@ class Transport:
         http: what carries the requests, as a proxy or a test's own (`httpx.BaseTransport`); None: the network.
         timeout_seconds: how long each step of a request may take.
         tries_again: how often a read, or a change that bears a key of its own, is asked again where the answer is to
-        come
-            again (429 or 503 with Retry-After, RFC 9110 section 10.2.3).
+            come again (429 or 503 with Retry-After, RFC 9110 section 10.2.3).
+        max_age: how old what is read may be, in seconds: then the service may answer from a standby (RFC 9111 section
+            5.2.1.1). `age` says of the last answer how old it may be; 0: it was of that moment.
     """
 
     def __init__(
@@ -49,6 +50,7 @@ class Transport:
         http: httpx.BaseTransport | None = None,
         timeout_seconds: float = TIMEOUT_SECONDS,
         tries_again: int = TRIES_AGAIN,
+        max_age: int | None = None,
     ) -> None:
         base = base_url.rstrip("/")
         self.root = f"{base}/api/v1/directories/{directory}"
@@ -56,6 +58,9 @@ class Transport:
             auth.token_endpoint = auth.token_endpoint or f"{base}/d/{directory}/token"
             auth.resource = auth.resource or self.root
         agent = {"User-Agent": f"jamb-client/{__version__}"}
+        if max_age is not None:
+            agent["Cache-Control"] = f"max-age={max_age}"
+        self.age = 0
         self._tries_again = tries_again
         self._http = httpx.Client(
             auth=auth, timeout=timeout_seconds, headers=agent, verify=trusted(base), transport=http
@@ -109,6 +114,7 @@ class Transport:
             except httpx.TransportError as error:
                 raise unreachable(url, error) from error
             if answer.is_success:
+                self.age = int(answer.headers.get("Age", 0))
                 return answer
             pause = _pause(answer)
             if left == 0 or pause is None:

@@ -16,10 +16,10 @@ from jamb.actions.directory.addresses import address_fault
 from jamb.core.errors import Misuse
 from jamb.service.config.sealing import sealer_for
 from jamb.service.config.settings import Settings
-from jamb.store.base.connections import Patience
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import schema_fault
-from jamb.store.base.outages import reason_of
+from jamb.store.connections.bounded import Patience
+from jamb.store.connections.engine import make_engine
+from jamb.store.connections.outages import reason_of
 
 # A machine may start before its database does.
 START_SECONDS = 60.0

@@ -22,11 +22,11 @@ from jamb.service.config.settings import Settings, read_settings
 from jamb.service.config.sources import unknown
 from jamb.service.work.mails import Mailer
 from jamb.store.base import sealing_marks
-from jamb.store.base.connections import Patience
-from jamb.store.base.engine import make_engine
 from jamb.store.base.migrate import revision_of, schema_fault, unfinished
-from jamb.store.base.outages import reason_of
-from jamb.store.base.server import clock_apart, missing_rights, server_of
+from jamb.store.connections.bounded import Patience
+from jamb.store.connections.engine import make_engine
+from jamb.store.connections.outages import reason_of
+from jamb.store.connections.server import clock_apart, missing_rights, server_of
 
 SECONDS = 5.0
 LEAST_FREE_BYTES = 200_000_000

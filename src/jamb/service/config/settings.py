@@ -53,6 +53,10 @@ class Settings(BaseModel):
     direct_database_url: SecretStr | None = Field(
         None, description="PostgreSQL itself, for the queue and migrations, where JAMB_DATABASE_URL leads to a pooler"
     )
+    standby_url: SecretStr | None = Field(
+        None, description="A streaming standby, for reads that may be old: reports, escalation paths, evidence"
+    )
+    standby_seconds: float = Field(60, gt=0, le=600, description="Age up to which the standby answers, in seconds")
     pool_size: int = Field(8, ge=2, le=200, description="Database connections of a process for the administration")
     token_pool_size: int = Field(4, ge=1, le=200, description="Database connections of a process for token requests")
     work_pool_size: int = Field(4, ge=2, le=50, description="Database connections of a process for background work")
@@ -96,7 +100,7 @@ class Settings(BaseModel):
     connections_of_address: int = Field(200, ge=2, description="Of these, from one address that is no trusted proxy")
     log_level: LogLevel = Field("info", description="debug, info, warning or error")
 
-    @field_validator("database_url", "direct_database_url")
+    @field_validator("database_url", "direct_database_url", "standby_url")
     @classmethod
     def _a_database(cls, value: SecretStr | None) -> SecretStr | None:
         text = value.get_secret_value() if value is not None else ""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Collection
+from math import ceil
 from typing import Any
 from urllib.parse import unquote_to_bytes
 
@@ -22,7 +23,7 @@ from jamb.service.http import request_id
 from jamb.service.http.problems import problem_response
 from jamb.service.http.senders import address_of
 from jamb.service.running.counted import count_request
-from jamb.store.base.deadline import begin
+from jamb.store.connections.deadline import begin
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
 MOST_OPEN_BODY_BYTES = 16_384
@@ -33,6 +34,8 @@ _UNNAMED = ("/health", "/ready", "/metrics")
 _UNLOGGED = ("/health", "/ready", "/assets/", "/d/")
 # Where the guard of a route puts the id of who calls, for the log.
 CALLER = "jamb.caller"
+# Where it puts the reads that may be old, so that the answer says how old.
+AGED = "jamb.aged"
 _log = structlog.get_logger("jamb.request")
 
 
@@ -72,6 +75,8 @@ class Middleware:
                 headers = MutableHeaders(scope=message)
                 headers[request_id.HEADER] = number
                 self._add_headers(headers, path)
+                if (aged := scope.get(AGED)) is not None and aged.age is not None:
+                    headers["Age"] = str(ceil(aged.age))
             await send(message)
 
         try:

@@ -19,7 +19,7 @@ from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, 
 from jamb.service.http import request_id
 from jamb.service.oauth.errors import OAuthError
 from jamb.store.base.migrate import schema_fault
-from jamb.store.base.outages import outage_of, reason_of, unavailable
+from jamb.store.connections.outages import outage_of, reason_of, unavailable
 from jamb.wire.base.problems import MEDIA_TYPE, Problem, problem_of
 from jamb.wire.base.shapes import MOST_FAULTS
 

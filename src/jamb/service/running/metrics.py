@@ -18,7 +18,7 @@ from sqlmodel import Session
 from jamb.core.errors import NotFound, NotSignedIn
 from jamb.service.callers import Now, TheRuntime, bearer_of
 from jamb.service.running.counted import REGISTRY
-from jamb.store.base.engine import connections_of
+from jamb.store.connections.engine import connections_of
 from jamb.store.directory import counts
 
 router = APIRouter(include_in_schema=False)
@@ -120,7 +120,10 @@ def _pools(runtime: TheRuntime) -> list[Metric]:
     size, free = runtime.reader.connections()
     held.add_metric(["tokens"], size)
     busy.add_metric(["tokens"], size - free)
-    return [held, busy]
+    age = GaugeMetricFamily("jamb_standby_age_seconds", "Age of what the standby showed last, of this process")
+    if runtime.standby is not None and runtime.standby.age is not None:
+        age.add_metric([], runtime.standby.age)
+    return [held, busy, age]
 
 
 def _queue(session: Session, now: Now) -> list[Metric]:

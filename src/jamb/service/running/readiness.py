@@ -16,8 +16,8 @@ from jamb.core.errors import WorldFailure
 from jamb.service.config.sealing import sealing_fault
 from jamb.store.base import sealing_marks
 from jamb.store.base.migrate import schema_fault
-from jamb.store.base.outages import outage_of
-from jamb.store.base.server import READ_CLOCK, clock_fault, is_read_only
+from jamb.store.connections.outages import outage_of
+from jamb.store.connections.server import READ_CLOCK, clock_fault, is_read_only
 
 if TYPE_CHECKING:
     from jamb.actions.base.backend import Backend

@@ -27,8 +27,8 @@ from psycopg_pool import AsyncConnectionPool, PoolTimeout
 from jamb.core.addresses import network_of
 from jamb.core.clients.attempts import Outcome
 from jamb.service.running.background import Background
-from jamb.store.base.connections import BoundedAsyncConnection
-from jamb.store.base.outages import driver_outage, reason_of
+from jamb.store.connections.bounded import BoundedAsyncConnection
+from jamb.store.connections.outages import driver_outage, reason_of
 from jamb.store.entry.tokens import NOTE_NETWORKS, RECORD_ATTEMPTS, TOUCH_CREDENTIALS
 
 GROUP_SECONDS = 0.25

@@ -7,10 +7,10 @@ import asyncio
 import structlog
 from psycopg import Error as DriverError
 
-from jamb.store.base.connections import BoundedAsyncConnection, Patience
-from jamb.store.base.outages import reason_of
 from jamb.store.base.retention import FORGET
-from jamb.store.base.server import READ_CLOCK, clock_fault
+from jamb.store.connections.bounded import BoundedAsyncConnection, Patience
+from jamb.store.connections.outages import reason_of
+from jamb.store.connections.server import READ_CLOCK, clock_fault
 
 EVERY_SECONDS = 60.0
 _log = structlog.get_logger("jamb.retention")

@@ -1,6 +1,6 @@
 """OpenTelemetry traces, where its usual variables of the environment name a collector and the extra is installed.
 
-Requests are spans of the framework's own (`http.server`); statements are spans below them (`store/base/traces`).
+Requests are spans of the framework's own (`http.server`); statements are spans below them (`store/connections/traces`).
 """
 
 from __future__ import annotations

@@ -37,9 +37,9 @@ from jamb.service.running.counted import ROUNDS
 from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
 from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
-from jamb.store.base.connections import Patience
-from jamb.store.base.outages import reason_of
-from jamb.store.base.server import clock_apart
+from jamb.store.connections.bounded import Patience
+from jamb.store.connections.outages import reason_of
+from jamb.store.connections.server import clock_apart
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0

@@ -18,8 +18,8 @@ from jamb.core.errors import Conflict, JambError, Misuse, NeedsAgreement, Refusa
 from jamb.core.ledger import Entry, chained, seal_of
 from jamb.store.base.actor import Actor, Once
 from jamb.store.base.idempotency import OnceRow, refuse_repeated
-from jamb.store.base.outages import committing
 from jamb.store.base.sealing import Sealer
+from jamb.store.connections.outages import committing
 from jamb.store.consent import agreements
 from jamb.store.directory import ledger
 

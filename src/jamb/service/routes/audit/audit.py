@@ -143,7 +143,7 @@ def group_findings(
 
 @router.get("/excess")
 def rank_excess(
-    act: Annotated[Act, may("excess.rank")],
+    act: Annotated[Act, may("excess.rank", heavy=True)],
     by: ExcessBy = ExcessBy.CLIENT,
     limit: Limit = DEFAULT_LIMIT,
 ) -> list[wire.RankedExcess]:
@@ -153,7 +153,7 @@ def rank_excess(
 
 @router.get("/excess/trend")
 def read_trend(
-    act: Annotated[Act, may("excess.trend")],
+    act: Annotated[Act, may("excess.trend", heavy=True)],
     by: Annotated[ExcessBy | None, Query(description="Left out: of the directory")] = None,
     key: Annotated[str, Query(max_length=200, description="Of the client, person or resource")] = "",
     days: Annotated[int, Query(ge=1, le=730)] = 90,
@@ -163,7 +163,7 @@ def read_trend(
 
 
 @router.get("/report", response_class=Response)
-def read_report(act: Annotated[Act, may("audit.report")], form: ReportForm) -> Response:
+def read_report(act: Annotated[Act, may("audit.report", heavy=True)], form: ReportForm) -> Response:
     """The same for others: SARIF 2.1.0, CSV (RFC 4180), a JSON object a line, or a page. What is waived says so."""
     found, history = audit.run_audit(act), posture.excess_history(act, posture.TREND_DAYS)
     text = write_report(form, act, found, history)

@@ -62,7 +62,7 @@ def carry_out_remedy(
 
 @router.get("/escalation-paths")
 def read_escalation_paths(
-    act: Annotated[Act, may("escalation.read")],
+    act: Annotated[Act, may("escalation.read", heavy=True)],
     most: Annotated[int, Query(ge=1, le=500)] = 50,
 ) -> wire_escalation.Escalation:
     """The shortest escalation paths from weak people and clients to strong ones, and the one change that closes the
@@ -97,7 +97,7 @@ def look_again(act: Annotated[Act, may("audit.look-again")], sent: audit_wire.Ev
 
 
 @router.get("/bundle", response_class=StreamingResponse)
-def read_bundle(act: Annotated[Act, may("audit.bundle")], runtime: TheRuntime) -> StreamingResponse:
+def read_bundle(act: Annotated[Act, may("audit.bundle", heavy=True)], runtime: TheRuntime) -> StreamingResponse:
     """The evidence: reports, every registration, reviews and the ledger's head, under a signed manifest."""
     made = write_bundle(runtime, act)
 

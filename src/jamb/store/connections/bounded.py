@@ -31,10 +31,12 @@ class Patience:
     Attributes:
         seconds: for one statement; None: as long as it takes, for commands that somebody watches.
         pooled: whether there is a pooler of transactions between, which knows no options and no prepared statements.
+        standby: whether of several servers one is wanted that only follows.
     """
 
     seconds: float | None = None
     pooled: bool = False
+    standby: bool = False
 
     def arguments(self, url: str, name: str) -> dict[str, Any]:
         """Return what a connection is made with, beside its URL."""
@@ -51,7 +53,7 @@ class Patience:
         several = "," in f"{said.get('host') or ''}{said.get('hostaddr') or ''}"
         if several and not said.get("target_session_attrs"):
             # Of a primary and its standbys the one that takes changes, whichever it is by now.
-            made["target_session_attrs"] = "read-write"
+            made["target_session_attrs"] = "prefer-standby" if self.standby else "read-write"
         if self.pooled:
             return made | {"prepare_threshold": None}
         options = [str(said.get("options") or "")]

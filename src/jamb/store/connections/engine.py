@@ -7,8 +7,8 @@ from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.exc import InvalidatePoolError, OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
-from jamb.store.base import deadline
-from jamb.store.base.connections import BoundedConnection, Patience, connect
+from jamb.store.connections import deadline
+from jamb.store.connections.bounded import BoundedConnection, Patience, connect
 
 # Connections beside the pool, made when all of it are at work.
 MOST_OVERFLOW = 4

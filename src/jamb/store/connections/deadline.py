@@ -1,6 +1,6 @@
 """How long a request may be worked on: where it ends no further statement begins, and nothing more is committed.
 
-A thread cannot be stopped from outside, and a statement has a time of its own (`connections`): so a request ends at the
+A thread cannot be stopped from outside, and a statement has a time of its own (`bounded`): so a request ends at the
 latest one statement after its time. A context without a deadline (commands, background work) has no such end.
 """
 
