@@ -317,15 +317,10 @@ def what_is_over_is_forgotten(scene: Scene) -> None:
             f"{old}, 5 from client where id = %s",
             [scene.client.id],
         )
-        database.execute(
-            "insert into usage_batch (id, resource_id, received_at) "
-            f"select gen_random_uuid(), id, {old} from resource limit 1"
-        )
         tables = {
             "console_session": "expires_at",
             "tried": "until",
             "device_request": "expires_at",
-            "usage_batch": "received_at",
         }
         for statement in FORGET.values():
             database.execute(statement, {"now": datetime.now(UTC)})

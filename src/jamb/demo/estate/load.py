@@ -214,9 +214,20 @@ class _Writer:
             ),
         )
         self.copy(
-            "attempt (directory_id, client_id, at, outcome, hint, resource, detail, address, user_agent)",
+            "attempt (directory_id, client_id, at, day, outcome, hint, resource, detail, address, user_agent)",
             (
-                (self.directory_id, one.id, at(self.now, 2), "secret-withdrawn", hint, "", "", "192.0.2.7", "estate")
+                (
+                    self.directory_id,
+                    one.id,
+                    at(self.now, 2),
+                    at(self.now, 2).date(),
+                    "secret-withdrawn",
+                    hint,
+                    "",
+                    "",
+                    "192.0.2.7",
+                    "estate",
+                )
                 for one in self.estate.clients
                 for hint in one.dead_tries
             ),

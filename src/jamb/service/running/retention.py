@@ -7,6 +7,7 @@ import asyncio
 import structlog
 from psycopg import Error as DriverError
 
+from jamb.store.base.partitions import keep_parts
 from jamb.store.base.retention import FORGET
 from jamb.store.connections.bounded import BoundedAsyncConnection, Patience
 from jamb.store.connections.outages import reason_of
@@ -19,11 +20,11 @@ _log = structlog.get_logger("jamb.retention")
 async def forgetting(url: str, patience: Patience) -> None:
     """Forget every minute, for ever. What cannot be forgotten now is tried again with the others."""
     while True:
-        await asyncio.sleep(EVERY_SECONDS)
         try:
             await forget(url, patience)
         except DriverError as error:
             _log.warning("nothing is forgotten, will try again", **reason_of(error))
+        await asyncio.sleep(EVERY_SECONDS)
 
 
 async def forget(url: str, patience: Patience) -> None:
@@ -36,9 +37,11 @@ async def forget(url: str, patience: Patience) -> None:
         if fault := clock_fault(found[0]):
             _log.error("nothing is forgotten", reason=fault)
             return
-        for name, statement in FORGET.items():
+        parts = ((f"parts of {table}", statement, None) for table, statement in keep_parts(found[0].date()))
+        rows = ((name, statement, {"now": found[0]}) for name, statement in FORGET.items())
+        for name, statement, values in (*parts, *rows):
             try:
-                await connection.execute(statement, {"now": found[0]})
+                await connection.execute(statement, values)
             except DriverError as error:
                 _log.warning("not forgotten, will try again", what=name, **reason_of(error))
                 if connection.closed:

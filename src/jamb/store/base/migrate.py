@@ -7,6 +7,7 @@ process of an earlier version runs any more, and the database keeps which code m
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from functools import cache
 from pathlib import Path
 from typing import NamedTuple
@@ -19,11 +20,12 @@ from sqlalchemy.exc import OperationalError
 from sqlmodel import Field, Session, SQLModel
 
 from jamb.core.errors import Busy
+from jamb.store.base.partitions import keep_parts
 
 # Any constant will do; it is only ever compared with itself.
 _LOCK = 0x6A616D62
 # No code from before this revision was ever released.
-FIRST_RELEASED = "0026"
+FIRST_RELEASED = "0029"
 # Others wait behind a migration that waits for a table: so it does not wait for long.
 _LOCK_WAIT = "10s"
 _LOCK_NOT_AVAILABLE = "55P03"
@@ -75,6 +77,8 @@ def migrate(engine: Engine, *, finish: bool = True) -> None:
                 return
             command.upgrade(config, "head" if finish or there is None else _target(there))
             _keep_floor(session, revision_of(session))
+            for _, statement in keep_parts(datetime.now(UTC).date()):
+                connection.exec_driver_sql(statement.replace("%", "%%"))
             session.flush()
     except OperationalError as error:
         if getattr(error.orig, "sqlstate", "") != _LOCK_NOT_AVAILABLE:

@@ -1,22 +1,22 @@
 """How long what is observed is kept: one statement a table, each for a bounded number of rows at a time.
 
-What is in the ledger, and what it speaks of, is kept as long as the directory is.
+Tables that are parted by day lose whole parts instead (`partitions`). What is in the ledger, and what it speaks of, is
+kept as long as the directory is.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 
+from jamb.store.base.partitions import ATTEMPTS_DAYS
+
 AT_ONCE = 10_000
 # After the end of a device's code or sign-in, and of a console session: for who asks what became of it.
 DAYS_AFTER_END = 1
-# A guard sends a report again for a while if it never heard of it; not after so long.
-USAGE_BATCH_DAYS = 7
 
 ADDED_DAYS = 366
 # Longer than any time that the policy lets a use count for, and a year beside it.
 USE_DAYS = 1100
-REFUSAL_DAYS = 400
 # After its end, for whoever asks why it opens nothing.
 LINK_DAYS = 30
 
@@ -32,17 +32,19 @@ DELETE FROM {table} WHERE ctid IN (
 # Parameter: now.
 FORGET: Mapping[str, str] = {
     "assertions": _ended("assertion_seen", "expires_at < %(now)s"),
-    # Records of token requests, for as long as their directory's policy keeps them.
+    # Of directories whose policy keeps them for less than others do; the others' go with their part (`partitions`).
     "attempts": f"""
-DELETE FROM attempt WHERE id IN (
-    SELECT attempt.id FROM directory CROSS JOIN LATERAL (
-        SELECT id FROM attempt
-        WHERE directory_id = directory.id
-          AND at < %(now)s::timestamptz - make_interval(days => coalesce((policy ->> 'attempts_days')::int, 90))
+DELETE FROM attempt WHERE (id, day) IN (
+    SELECT attempt.id, attempt.day
+    FROM (SELECT id, coalesce((policy ->> 'attempts_days')::int, 90) AS days FROM directory) directory
+    CROSS JOIN LATERAL (
+        SELECT id, day FROM attempt
+        WHERE directory_id = directory.id AND at < %(now)s::timestamptz - make_interval(days => directory.days)
         ORDER BY at LIMIT {AT_ONCE}
     ) attempt
+    WHERE directory.days < {ATTEMPTS_DAYS}
 )
-""",  # noqa: S608 - a number of our own
+""",  # noqa: S608 - of our own
     # A request that was answered with yes is a sign-in, for as long as its token lives (at most seven days).
     "device requests": _ended(
         "device_request",
@@ -51,9 +53,6 @@ DELETE FROM attempt WHERE id IN (
     ),
     "console sessions": _ended(
         "console_session", f"expires_at < %(now)s::timestamptz - make_interval(days => {DAYS_AFTER_END})"
-    ),
-    "usage batches": _ended(
-        "usage_batch", f"received_at < %(now)s::timestamptz - make_interval(days => {USAGE_BATCH_DAYS})"
     ),
     # Both are looked at for the policy's days, at most a year.
     "additions": _ended("addition", f"at < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
@@ -71,7 +70,6 @@ DELETE FROM usage WHERE ctid IN (
       ) LIMIT {AT_ONCE} FOR UPDATE SKIP LOCKED
 )
 """,  # noqa: S608 - numbers of our own
-    "refusals": _ended("refusal", f"day < (%(now)s::timestamptz - make_interval(days => {REFUSAL_DAYS}))::date"),
     "former addresses": _ended("former_address", f"until < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
     "sign-in links": _ended("sign_in_link", f"expires_at < %(now)s::timestamptz - make_interval(days => {LINK_DAYS})"),
 }

@@ -291,10 +291,10 @@ _ATTEMPT_ARRAYS = (
 )
 # Equal refusals of one minute have one digest, and are one row; successes have none.
 RECORD_ATTEMPTS = f"""
-INSERT INTO {_attempt.name} AS attempt ({", ".join(ATTEMPT_COLUMNS)})
-SELECT {", ".join(ATTEMPT_COLUMNS[:-1])}, nullif(digest, ''::bytea)
+INSERT INTO {_attempt.name} AS attempt ({", ".join(ATTEMPT_COLUMNS)}, day)
+SELECT {", ".join(ATTEMPT_COLUMNS[:-1])}, nullif(digest, ''::bytea), (at AT TIME ZONE 'UTC')::date
   FROM unnest({_ATTEMPT_ARRAYS}) AS sent ({", ".join(ATTEMPT_COLUMNS)})
-ON CONFLICT (digest) WHERE digest IS NOT NULL
+ON CONFLICT (digest, day) WHERE digest IS NOT NULL
 DO UPDATE SET times = attempt.times + excluded.times, at = greatest(attempt.at, excluded.at)
 """  # noqa: S608 - names of our own
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -33,22 +34,36 @@ class UsageRow(SQLModel, table=True):
     last_at: datetime = moment()
 
 
+def _day_of(moment_of: str) -> Callable[[Any], date]:
+    """Return the default of the column by which a table is parted: the day (UTC) of another column of the row."""
+
+    def day(context: Any) -> date:
+        at: datetime = context.get_current_parameters()[moment_of]
+        return at.astimezone(UTC).date()
+
+    return day
+
+
+_BY_DAY = {"postgresql_partition_by": "RANGE (day)"}
+
+
 class UsageBatchRow(SQLModel, table=True):
-    """Batches already counted: a guard that never heard our answer may send one again."""
+    """Batches already counted: a guard that never heard our answer may send one again. Parted by day."""
 
     __tablename__ = "usage_batch"
-    __table_args__ = (Index("usage_batch_by_time", "received_at"),)
+    __table_args__ = (_BY_DAY,)
 
     id: UUID = Field(primary_key=True)
     resource_id: UUID = Field(foreign_key="resource.id")
     received_at: datetime = moment()
+    day: date | None = Field(default=None, sa_column=Column(Date, primary_key=True, default=_day_of("received_at")))
 
 
 class RefusalRow(SQLModel, table=True):
-    """Calls of one operation that a guard refused, by client, kind, reason, object and day."""
+    """Calls of one operation that a guard refused, by client, kind, reason, object and day. Parted by day."""
 
     __tablename__ = "refusal"
-    __table_args__ = (Index("refusal_by_client", "client_id", "last_at"),)
+    __table_args__ = (Index("refusal_by_client", "client_id", "last_at"), _BY_DAY)
 
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
     resource_id: UUID = Field(sa_column=Column(ForeignKey("resource.id"), primary_key=True))
@@ -64,7 +79,7 @@ class RefusalRow(SQLModel, table=True):
 class AttemptRow(SQLModel, table=True):
     """One token request and how it ended; of equal refusals within a minute how many (`times`), and the last (`at`).
 
-    `digest`: of what makes refusals equal, and the minute; none for a token that was issued.
+    `digest`: of what makes refusals equal, and the minute; none for a token that was issued. Parted by day.
     """
 
     __tablename__ = "attempt"
@@ -72,7 +87,8 @@ class AttemptRow(SQLModel, table=True):
         Index("attempt_by_client", "client_id", "id"),
         Index("attempt_by_time", "directory_id", "at"),
         Index("attempt_of_client_by_time", "client_id", "at"),
-        Index("attempt_counted", "digest", unique=True, postgresql_where=sa.text("digest IS NOT NULL")),
+        Index("attempt_counted", "digest", "day", unique=True, postgresql_where=sa.text("digest IS NOT NULL")),
+        _BY_DAY,
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(), primary_key=True))
@@ -88,6 +104,7 @@ class AttemptRow(SQLModel, table=True):
     user_agent: str = Field(default="", sa_type=Text)
     times: int = Field(default=1, sa_column=Column(Integer, nullable=False, server_default="1"))
     digest: bytes | None = blob(nullable=True)
+    day: date | None = Field(default=None, sa_column=Column(Date, primary_key=True, default=_day_of("at")))
 
 
 class NetworkRow(SQLModel, table=True):
@@ -116,6 +133,7 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
         .where(
             among(AttemptRow.client_id, client_ids),
             col(AttemptRow.at) >= since,
+            col(AttemptRow.day) >= since.astimezone(UTC).date(),
             among(AttemptRow.outcome, [one.value for one in DEAD]),
             col(AttemptRow.hint) != "",
         )
@@ -261,11 +279,12 @@ def refusals_of(session: Session, client_id: str, limit: int) -> list[RefusalRow
 
 def remember_batch(session: Session, batch_id: UUID, resource_id: UUID, now: datetime) -> bool:
     """Return whether this batch is new."""
-    statement = insert(UsageBatchRow).values(id=batch_id, resource_id=resource_id, received_at=now)
-    return (
-        session.execute(statement.on_conflict_do_nothing().returning(col(UsageBatchRow.id))).scalar_one_or_none()
-        is not None
-    )
+    # Unique by day alone: who sends one again at midnight, or to two processes, waits for the other here.
+    session.execute(sa.select(sa.func.pg_advisory_xact_lock(sa.func.hashtextextended(str(batch_id), 0))))
+    if session.execute(sa.select(col(UsageBatchRow.id)).where(col(UsageBatchRow.id) == batch_id)).first() is not None:
+        return False
+    session.execute(insert(UsageBatchRow).values(id=batch_id, resource_id=resource_id, received_at=now))
+    return True
 
 
 def attempts_of(
