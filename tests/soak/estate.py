@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import ssl
+import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
@@ -21,6 +24,8 @@ from tests.soak.standby import Standby, spellings, wait_for_it
 from tests.warm import Process, warm
 from tests.wire import Wire
 from tests.world import answers, choose_password, wait_until
+
+DISK_MEGABYTES = 400
 
 
 @dataclass
@@ -51,6 +56,7 @@ class Estate:
     verify: ssl.SSLContext | bool = True
     standby: Standby | None = None
     pooler: Pooler | None = None
+    disk: Path | None = None
     _running: dict[int, Process] = field(default_factory=dict)
 
     def start(self, number: int) -> None:
@@ -105,12 +111,52 @@ class Estate:
             for one in taken:
                 one.close()
 
+    @contextmanager
+    def disk_filled(self) -> Iterator[None]:
+        """Leave the database's disk no byte, also of what is freed meanwhile; at the end it is as large as before."""
+        assert self.disk is not None
+        over, ballast = threading.Event(), self.disk / "ballast"
+
+        def fill() -> None:
+            with ballast.open("wb", buffering=0) as file:
+                while not over.is_set():
+                    with suppress(OSError):
+                        file.write(bytes(65_536))
+                        continue
+                    over.wait(0.05)
+
+        filling = threading.Thread(target=fill)
+        filling.start()
+        try:
+            wait_until(lambda: shutil.disk_usage(ballast.parent).free < 65_536)
+            yield
+        finally:
+            over.set()
+            filling.join()
+            ballast.unlink()
+            # Where there was no room for its log the server has stopped: whoever runs it starts it again.
+            self.cluster.start()
+
     def signed_in(self, door: str) -> httpx.Client:
         """Return a caller who is signed in as the steward."""
         http = httpx.Client(base_url=door, timeout=60, verify=self.verify)
         body = {"login": "ines@alder.example", "password": PASSWORD}
         http.headers["X-Jamb-CSRF"] = http.post("/api/v1/session", json=body).raise_for_status().json()["csrf"]
         return http
+
+
+@contextmanager
+def disk_of_its_own(folder: Path) -> Iterator[Path | None]:
+    """Mount a small disk at a folder. None where this user may not: then it is a folder as any."""
+    folder.mkdir(parents=True, exist_ok=True)
+    command = ["mount", "-t", "tmpfs", "-o", f"size={DISK_MEGABYTES}m,mode=755", "jamb-soak", str(folder)]
+    if subprocess.run(command, capture_output=True, check=False).returncode:
+        yield None
+        return
+    try:
+        yield folder
+    finally:
+        subprocess.run(["umount", "-l", str(folder)], check=True)
 
 
 @contextmanager
@@ -121,14 +167,16 @@ def estate(folder: Path, port: int, *, with_standby: bool = False, fronted: bool
         with_standby: one is made on `port + 3` and has all that is acknowledged; else there is a wire to the database.
         fronted: a proxy with TLS stands before the services, and a pooler of transactions before the database.
     """
-    cluster = Cluster(folder / "records", port + 2)
-    cluster.stop(mode="immediate")
-    cluster.start()
-    name = f"soak_{os.urandom(3).hex()}"
-    with psycopg.connect(cluster.url, autocommit=True) as database:
-        database.execute(f"create database {name}")
-    with Wire("127.0.0.1", cluster.port) as wire, ExitStack() as stack:
+    with ExitStack() as stack:
+        disk = stack.enter_context(disk_of_its_own(folder / "records"))
+        cluster = Cluster(folder / "records", port + 2)
+        cluster.stop(mode="immediate")
+        cluster.start()
         stack.callback(cluster.stop, mode="immediate")
+        wire = stack.enter_context(Wire("127.0.0.1", cluster.port))
+        name = f"soak_{os.urandom(3).hex()}"
+        with psycopg.connect(cluster.url, autocommit=True) as database:
+            database.execute(f"create database {name}")
         url = cluster.url.replace(f":{cluster.port}/", f":{wire.port}/").rsplit("/", 1)[0] + f"/{name}"
         standby, ways = None, {}
         if with_standby:
@@ -140,7 +188,7 @@ def estate(folder: Path, port: int, *, with_standby: bool = False, fronted: bool
             url = ways["an address that does not say which"]
         bases = (f"http://127.0.0.1:{port}", f"http://127.0.0.1:{port + 1}")
         named = Named(cluster.home, cluster.port, name)
-        made = Estate(named, wire, Operator(folder / "home", port, url), bases, bases, ways, standby=standby)
+        made = Estate(named, wire, Operator(folder / "home", port, url), bases, bases, ways, standby=standby, disk=disk)
         if fronted:
             made.pooler = stack.enter_context(pooling(named.url, port + 4))
             made.verify = stack.enter_context(proxied([port, port + 1], port + 5))

@@ -74,6 +74,14 @@ def _cut_at_commit(made: Estate, dice: random.Random) -> None:
     time.sleep(1)
 
 
+def _disk_full(made: Estate, dice: random.Random) -> None:
+    if made.disk is None:
+        # Whoever runs this may mount no disk of its own size.
+        return
+    with made.disk_filled():
+        time.sleep(2 + 3 * dice.random())
+
+
 FAULTS: dict[str, tuple[int, Fault]] = {
     "a service killed": (6, _killed),
     "both services killed": (1, _both_killed),
@@ -84,6 +92,7 @@ FAULTS: dict[str, tuple[int, Fault]] = {
     "the database hangs": (1, _hangs),
     "the database away": (1, _away),
     "cut at COMMIT": (3, _cut_at_commit),
+    "the disk full": (1, _disk_full),
 }
 
 

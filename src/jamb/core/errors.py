@@ -34,6 +34,7 @@ JambError
 └── WorldFailure            something outside did not answer
     ├── Busy                the service has more to do than it takes on at once
     ├── StoreUnavailable
+    ├── ClockWrong
     ├── OutcomeUnknown      it may have been done: the database's answer was lost
     └── ServiceUnreachable
 """
@@ -244,6 +245,12 @@ class Busy(WorldFailure):
 
 class StoreUnavailable(WorldFailure):
     code = "store-unavailable"
+
+
+class ClockWrong(WorldFailure):
+    """What is done by a wrong clock stays wrong: so nothing is."""
+
+    code = "clock-wrong"
 
 
 class OutcomeUnknown(WorldFailure):

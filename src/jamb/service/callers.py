@@ -56,8 +56,8 @@ def runtime_of(request: Request) -> Runtime:
     return runtime
 
 
-def moment_now() -> datetime:
-    return datetime.now(UTC)
+async def moment_now(runtime: Annotated[Runtime, Depends(runtime_of)]) -> datetime:
+    return runtime.clock.now()
 
 
 TheRuntime = Annotated[Runtime, Depends(runtime_of)]

@@ -21,6 +21,7 @@ from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
 from jamb.service.running import traces
 from jamb.service.running.background import Background
+from jamb.service.running.clock import Clock, comparing
 from jamb.service.running.pulse import beating
 from jamb.service.running.readiness import Readiness
 from jamb.service.running.recorder import Recorder
@@ -30,6 +31,7 @@ from jamb.service.turns import Turns
 from jamb.store.connections.bounded import GRACE_SECONDS, BoundedAsyncConnection, Patience
 from jamb.store.connections.engine import make_engine
 from jamb.store.connections.outages import driver_outage
+from jamb.store.connections.server import READ_CLOCK
 from jamb.store.connections.standby import Standby
 from jamb.store.connections.traces import trace_statements
 
@@ -57,6 +59,11 @@ class Reader:
         """Return how many connections the pool has, and how many of them are free."""
         found = self._pool.get_stats()
         return found.get("pool_size", 0), found.get("pool_available", 0)
+
+    async def moment(self) -> datetime:
+        """Return the database's time."""
+        found: datetime = (await self.rows(READ_CLOCK, {}))[0][0]
+        return found
 
     async def rows(self, statement: str, parameters: dict[str, Any]) -> Sequence[tuple[Any, ...]]:
         ends = time.monotonic() + READ_SECONDS
@@ -89,6 +96,7 @@ class Runtime:
     # What goes on beside requests has connections of its own, on which a statement may take longer.
     work: Backend
     readiness: Readiness
+    clock: Clock
     standby: Standby | None = None
 
 
@@ -109,7 +117,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     prepared = not settings.database_pooled
     recorder, reader = Recorder(pool, prepared=prepared), Reader(pool, prepared=prepared)
     outside_keys = OutsideKeys(egress)
-    background = Background()
+    background, clock = Background(), Clock()
     standby = _standby(settings)
     if traces.are_wanted():
         trace_statements(backend.engine)
@@ -117,6 +125,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
     try:
         async with (
             recorder.running(background),
+            background.doing("clock", lambda: comparing(clock, reader.moment)),
             background.doing("pulse", lambda: beating(standby, work_engine)),
             background.doing("retention", lambda: forgetting(settings.database(), work_patience)),
         ):
@@ -133,6 +142,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 Seats(settings.pool_size),
                 replace(backend, engine=work_engine),
                 Readiness(),
+                clock,
                 standby,
             )
     finally:

@@ -94,7 +94,7 @@ def test_a_directory_whose_round_fails_holds_up_no_other_and_is_tried_again_late
 ) -> None:
     done: list[str] = []
 
-    def sweep(_backend: Any, slug: str, _now: datetime) -> None:
+    def sweep(_backend: Any, slug: str, _now: datetime, **_: Any) -> None:
         if slug == "brisling":
             raise ValueError("a row that nobody thought of")
         done.append(slug)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from sqlmodel import Session
 
@@ -28,6 +28,8 @@ from jamb.store.base.work import observation
 AT_ONCE = 500
 # What whoever asks for findings waits for; the rest is left to the service's own rounds.
 MOST_FOR_A_READER = 2_000
+# Clocks of two processes may be so far apart.
+CLOCKS_APART = timedelta(minutes=2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +79,12 @@ def look_at_all(backend: Backend, slug: str) -> None:
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
         findings.note_all(session, directory.id)
+
+
+def look_again_at_the_future(backend: Backend, slug: str, now: datetime) -> None:
+    """Have what was looked at by a clock that was ahead looked at anew at the next sweep."""
+    with observation(backend.engine) as session:
+        findings.note_looked_at_after(session, find_directory(session, slug).id, now + CLOCKS_APART)
 
 
 def _step(backend: Backend, directory: Directory, now: datetime, clock: Callable[[], datetime]) -> int:

@@ -38,7 +38,7 @@ async def token(request: Request) -> Response:
     directory: str = request.path_params["directory"]
     form = await read_form(request)
     grant_type = form.get("grant_type")
-    now = datetime.now(UTC)
+    now = runtime.clock.now()
     if grant_type == CLIENT_CREDENTIALS:
         return await client_credentials(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == JWT_BEARER:
@@ -54,7 +54,7 @@ async def token(request: Request) -> Response:
 async def device_authorization(directory: str, request: Request, runtime: TheRuntime) -> Response:
     """Device authorization endpoint (RFC 8628 section 3.1)."""
     form = await read_form(request)
-    return await device.authorize_device(runtime, directory, form, address_of(request), datetime.now(UTC))
+    return await device.authorize_device(runtime, directory, form, address_of(request), runtime.clock.now())
 
 
 @router.post("/d/{directory}/rotation")
@@ -62,7 +62,9 @@ async def rotation(directory: str, request: Request, runtime: TheRuntime) -> Res
     """A client's own rotation of its secret or key, authenticated with it."""
     form = await read_form(request)
     proof = read_proof(request, form)
-    return await rotate_own(runtime, directory, form, proof, address_of(request), agent_of(request), datetime.now(UTC))
+    return await rotate_own(
+        runtime, directory, form, proof, address_of(request), agent_of(request), runtime.clock.now()
+    )
 
 
 @router.get("/d/{directory}/jwks")

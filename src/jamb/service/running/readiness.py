@@ -17,7 +17,7 @@ from jamb.service.config.sealing import sealing_fault
 from jamb.store.base import sealing_marks
 from jamb.store.base.migrate import schema_fault
 from jamb.store.connections.outages import outage_of
-from jamb.store.connections.server import READ_CLOCK, clock_fault, is_read_only
+from jamb.store.connections.server import is_read_only
 
 if TYPE_CHECKING:
     from jamb.actions.base.backend import Backend
@@ -46,8 +46,8 @@ class Readiness:
 async def _look(runtime: Runtime) -> str:
     """Ask by both ways to the database: that of token requests and that of the administration."""
     try:
-        rows = await runtime.reader.rows(READ_CLOCK, {})
-        return clock_fault(rows[0][0]) or await run_in_threadpool(_asked, runtime.backend)
+        runtime.clock.compared(await runtime.reader.moment())
+        return runtime.clock.fault() or await run_in_threadpool(_asked, runtime.backend)
     except WorldFailure as away:
         return away.message
 

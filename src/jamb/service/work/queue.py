@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Mapping
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import partial
 
 import procrastinate
@@ -20,10 +20,9 @@ import structlog
 from procrastinate import exceptions
 from procrastinate.jobs import Status
 from sqlalchemy.exc import SQLAlchemyError
-from sqlmodel import Session
 from starlette.concurrency import run_in_threadpool
 
-from jamb.actions.audit.evaluation import sweep
+from jamb.actions.audit.evaluation import look_again_at_the_future, sweep
 from jamb.actions.audit.reviews import close_due
 from jamb.actions.base.act import act_in
 from jamb.actions.base.duties import do_all
@@ -32,6 +31,7 @@ from jamb.actions.credentials.shown_once import carried
 from jamb.actions.directory.signing_keys import rotate_by_policy as rotate_keys_by_policy
 from jamb.actions.notices import notices
 from jamb.core.directory.duties import Duty
+from jamb.core.errors import ClockWrong, WorldFailure
 from jamb.service.config.settings import Settings
 from jamb.service.running.counted import ROUNDS
 from jamb.service.runtime import POOL_TIMEOUT_SECONDS, RECONNECT_SECONDS, Runtime
@@ -39,7 +39,6 @@ from jamb.service.work.mails import Mailer, send_mails
 from jamb.service.work.pushes import Pusher, send_pushes
 from jamb.store.connections.bounded import Patience
 from jamb.store.connections.outages import reason_of
-from jamb.store.connections.server import clock_apart
 
 _log = structlog.get_logger("jamb.work")
 _AGAIN_SECONDS = 3.0
@@ -80,11 +79,13 @@ def make_queue(runtime: Runtime) -> procrastinate.App:
 
     @app.task(name="push", queue=_QUEUE, pass_context=False)
     async def push() -> None:
-        await send_pushes(runtime.work, Pusher(runtime))
+        if await _clock_is_right(runtime):
+            await send_pushes(runtime.work, Pusher(runtime))
 
     @app.task(name="post", queue=_MAIL_QUEUE, pass_context=False)
     async def post() -> None:
-        await send_mails(runtime.work, Mailer.of(runtime.settings))
+        if await _clock_is_right(runtime):
+            await send_mails(runtime.work, Mailer.of(runtime.settings))
 
     return app
 
@@ -94,9 +95,9 @@ Rounds = Callable[[Runtime, str], Mapping[Duty, Callable[[], object]]]
 
 def rounds_of(runtime: Runtime, slug: str) -> Mapping[Duty, Callable[[], object]]:
     """What any process does for a directory."""
-    now = datetime.now(UTC)
+    now = runtime.clock.now()
     return {
-        Duty.EVALUATE: partial(sweep, runtime.work, slug, now),
+        Duty.EVALUATE: partial(_evaluate, runtime, slug, now),
         Duty.CLOSE_REVIEWS: partial(close_due, runtime.work, slug, now),
         Duty.ROTATE_KEYS: partial(_rotate_key, runtime, slug, now),
         Duty.TELL: partial(_tell, runtime, slug, now),
@@ -114,13 +115,14 @@ async def do_rounds(runtime: Runtime, rounds: Rounds) -> None:
 
 
 async def _do_rounds(runtime: Runtime, rounds: Rounds) -> None:
-    if fault := await run_in_threadpool(_clock_fault, runtime):
-        # A wrong clock would find, close and forget what is not due.
-        _log.error("no round is done", reason=fault)
+    if not await _clock_is_right(runtime):
         return
     for slug in await run_in_threadpool(notices.directories_to_tell, runtime.work):
         try:
-            failed = await run_in_threadpool(do_all, runtime.work, slug, rounds(runtime, slug), datetime.now(UTC))
+            failed = await run_in_threadpool(do_all, runtime.work, slug, rounds(runtime, slug), runtime.clock.now())
+        except ClockWrong as wrong:
+            _log.error("a round was not finished", directory=slug, reason=wrong.message)
+            return
         except SQLAlchemyError as error:
             _log.warning("a round was not finished, will try again", directory=slug, **reason_of(error))
             continue
@@ -128,9 +130,20 @@ async def _do_rounds(runtime: Runtime, rounds: Rounds) -> None:
             _log.error("a duty failed, and is put aside", directory=slug, duty=duty.value, exc_info=mistake)
 
 
-def _clock_fault(runtime: Runtime) -> str:
-    with Session(runtime.work.engine) as session:
-        return clock_apart(session)
+async def _clock_is_right(runtime: Runtime) -> bool:
+    """Tell whether work may go by this machine's clock: a wrong one finds, closes, puts off what is not due."""
+    try:
+        runtime.clock.compared(await runtime.reader.moment())
+        runtime.clock.now()
+    except WorldFailure as failure:
+        _log.error("nothing is done now", reason=failure.message)
+        return False
+    return True
+
+
+def _evaluate(runtime: Runtime, slug: str, now: datetime) -> None:
+    look_again_at_the_future(runtime.work, slug, now)
+    sweep(runtime.work, slug, now, clock=runtime.clock.now)
 
 
 def _rotate_key(runtime: Runtime, slug: str, now: datetime) -> None:
@@ -148,7 +161,7 @@ def rotate_by_policy(runtime: Runtime, slug: str) -> int:
     """Open what the policy wants opened. Only where there is a mail server: else nobody would receive the links."""
     if runtime.settings.smtp_url is None:
         return 0
-    opened, failed = open_by_policy(runtime.work, slug, carried, datetime.now(UTC))
+    opened, failed = open_by_policy(runtime.work, slug, carried, runtime.clock.now())
     if opened or failed:
         _log.info("rotations opened by policy", directory=slug, opened=opened, failed=failed[:10])
     return opened

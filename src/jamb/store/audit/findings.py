@@ -485,3 +485,11 @@ def note_all(session: Session, directory_id: UUID) -> None:
     """Note every client of a directory as one to be looked at."""
     everyone = sa.select(col(ClientRow.id)).where(col(ClientRow.directory_id) == directory_id)
     session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], everyone))
+
+
+def note_looked_at_after(session: Session, directory_id: UUID, moment: datetime) -> None:
+    """Note clients that were looked at after a moment, of a directory, as ones to be looked at."""
+    later = sa.select(col(AuditStateRow.client_id)).where(
+        col(AuditStateRow.directory_id) == directory_id, col(AuditStateRow.looked_at) > moment
+    )
+    session.execute(sa.insert(AuditStaleRow).from_select(["client_id"], later))

@@ -46,6 +46,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.WorldFailure.code: (503, "Something outside does not answer"),
     errors.Busy.code: (503, "Busy"),
     errors.StoreUnavailable.code: (503, "The database does not answer"),
+    errors.ClockWrong.code: (503, "The clock of the service is wrong"),
     errors.OutcomeUnknown.code: (503, "It is not known whether it was done"),
     errors.ServiceUnreachable.code: (503, "Jamb does not answer"),
 }
