@@ -6,7 +6,7 @@ import os
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
@@ -29,6 +29,7 @@ class Operator:
     home: Path
     port: int
     url: str
+    settings: dict[str, str] = field(default_factory=dict)
 
     def environment(self, **settings: str) -> dict[str, str]:
         return {
@@ -37,6 +38,7 @@ class Operator:
             "JAMB_HOME": str(self.home),
             "JAMB_PORT": str(self.port),
             "JAMB_DATABASE_URL": self.url,
+            **self.settings,
             **settings,
         }
 
