@@ -4,7 +4,8 @@ import { can, current, restore } from "./api/session";
 
 export const router = createRouter({
   history: createWebHistory(),
-  scrollBehavior: (to, from, saved) => saved ?? (to.hash ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
+  scrollBehavior: (to, from, saved) =>
+    saved ?? (to.hash && to.name !== "allow" ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
   routes: [
     {
       path: "/sign-in",
@@ -41,6 +42,18 @@ export const router = createRouter({
       name: "device",
       component: () => import("./pages/entry/Device.vue"),
       meta: { title: "Let a device in" },
+    },
+    {
+      path: "/allow",
+      name: "allow",
+      component: () => import("./pages/entry/Allow.vue"),
+      meta: { title: "Allow an application", open: true },
+    },
+    {
+      path: "/applications",
+      name: "applications",
+      component: () => import("./pages/entry/Applications.vue"),
+      meta: { title: "Your applications" },
     },
     { path: "/", name: "today", component: () => import("./pages/audit/Today.vue"), meta: { title: "Today" } },
     {

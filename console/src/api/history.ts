@@ -18,6 +18,7 @@ const without = (all: unknown, left: unknown): unknown =>
 const SENTENCES: Record<string, (entry: Entry) => string> = {
   "client.registered": (entry) => `registered ${entry.subject.name}`,
   "permission.asked": (entry) => `asked ${words(entry.after?.permissions)} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
+  "access.ended": (entry) => `ended what ${entry.subject.name} did for ${words(entry.after?.for)}`,
   "consent.granted": (entry) => `granted ${words(entry.after?.permissions)} at ${words(entry.after?.resource)} to ${entry.subject.name}`,
   "consent.withdrawn": (entry) =>
     `ended the consent to ${words(without(entry.before?.permissions, entry.after?.permissions))} at ${words(entry.after?.resource)} for ${entry.subject.name}`,

@@ -13,11 +13,51 @@ export interface paths {
         };
         /**
          * Metadata
-         * @description Authorization server metadata (RFC 8414 section 3.1: the issuer's path follows the well-known part).
+         * @description The issuer's metadata, at the addresses of RFC 8414 section 3.1 and of OpenID Connect Discovery section 4.
          */
         get: operations["metadata"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/authorizations/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide On Request
+         * @description Allow it, or not. The answer says where the person is sent with it.
+         */
+        post: operations["decide_on_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/authorizations/lookup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Request
+         * @description What a client asks of whoever is signed in: sealed by the authorization endpoint, and sent in the body alone.
+         */
+        post: operations["look_at_request"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2677,6 +2717,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/authorizations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Own
+         * @description The clients that act for you, newest first.
+         */
+        get: operations["list_own"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/authorizations/{authorization}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Own
+         * @description End what a client does for you: it gets no further tokens, and those it has count no more within seconds.
+         */
+        delete: operations["end_own"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/password": {
         parameters: {
             query?: never;
@@ -2757,6 +2837,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/d/{directory}/authorize": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Authorize By Get
+         * @description Authorization endpoint (RFC 6749 section 3.1): leads to the page that asks the person.
+         */
+        get: operations["authorize_by_get"];
+        put?: never;
+        /**
+         * Authorize By Post
+         * @description The same with a form (OpenID Connect Core section 3.1.2.1).
+         */
+        post: operations["authorize_by_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/d/{directory}/device_authorization": {
         parameters: {
             query?: never;
@@ -2777,6 +2881,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/d/{directory}/introspect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Introspection
+         * @description Whether a token counts, for the guard of its resource or its own client (RFC 7662).
+         */
+        post: operations["introspection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/d/{directory}/jwks": {
         parameters: {
             query?: never;
@@ -2791,6 +2915,26 @@ export interface paths {
         get: operations["jwks"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/d/{directory}/revoke": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Revocation
+         * @description A client gives a token back (RFC 7009).
+         */
+        post: operations["revocation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2831,6 +2975,30 @@ export interface paths {
          * @description Token endpoint (RFC 6749 section 3.2).
          */
         post: operations["token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/d/{directory}/userinfo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Userinfo By Get
+         * @description Who the person of an access token is, in so far as they allowed it (OpenID Connect Core section 5.3).
+         */
+        get: operations["userinfo_by_get"];
+        put?: never;
+        /**
+         * Userinfo By Post
+         * @description The same by POST, with the token in the header.
+         */
+        post: operations["userinfo_by_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3023,6 +3191,18 @@ export interface components {
             reason: string;
         };
         /**
+         * AskedOfPerson
+         * @description A permission that a client asks of a person, in words for them.
+         */
+        AskedOfPerson: {
+            /** Permission */
+            permission: string;
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Assignment
          * @description A role as one holds it. `id` is a login, a group's name or a client id.
          */
@@ -3122,6 +3302,86 @@ export interface components {
             trend: components["schemas"]["ExcessOnDay"][];
             /** Rules */
             rules: components["schemas"]["Rule"][];
+        };
+        /**
+         * AuthorizationAsked
+         * @description What a client asks of a person.
+         *
+         *     Attributes:
+         *         asks: whether the person has something to decide; if not, they are sent on at once.
+         *         redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
+         *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
+         *             "again" when they must show that it is them.
+         *         already: what it may do for them already. `to_allow`: what they may allow or not. `for_administrator`: what an
+         *             administrator would have to allow first. `not_theirs`: what they may not do themselves, so nor may it.
+         *         publisher_vouched: whether somebody here vouches for who makes it.
+         *         about: what it learns about them: profile, email, groups. `stays`: whether it goes on while they are away.
+         */
+        AuthorizationAsked: {
+            /** Redirect To */
+            redirect_to: string;
+            /** Asks */
+            asks: boolean;
+            /** Sign In */
+            sign_in: string;
+            /** Directory */
+            directory: string;
+            /** Directory Name */
+            directory_name: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Purpose */
+            purpose: string;
+            /** Publisher */
+            publisher: string;
+            /** Publisher Vouched */
+            publisher_vouched: boolean;
+            /** Support Contact */
+            support_contact: string;
+            /** Answered At */
+            answered_at: string;
+            /** Login Hint */
+            login_hint: string;
+            /** Person */
+            person: string;
+            /** Resource */
+            resource: string;
+            /** Already */
+            already: components["schemas"]["AskedOfPerson"][];
+            /** To Allow */
+            to_allow: components["schemas"]["AskedOfPerson"][];
+            /** For Administrator */
+            for_administrator: components["schemas"]["AskedOfPerson"][];
+            /** Not Theirs */
+            not_theirs: components["schemas"]["AskedOfPerson"][];
+            /** About */
+            about: string[];
+            /** Stays */
+            stays: boolean;
+        };
+        /** AuthorizationDecided */
+        AuthorizationDecided: {
+            /** Redirect To */
+            redirect_to: string;
+        };
+        /**
+         * AuthorizationDecision
+         * @description `permissions`: those that the person allows, of the ones that are theirs to allow.
+         */
+        AuthorizationDecision: {
+            /** Request */
+            request: string;
+            /** Allow */
+            allow: boolean;
+            /** Permissions */
+            permissions?: string[];
+        };
+        /** AuthorizationLookup */
+        AuthorizationLookup: {
+            /** Request */
+            request: string;
         };
         /** Blocking */
         Blocking: {
@@ -3499,10 +3759,13 @@ export interface components {
          * @description What runs behind a client id.
          *
          *     service: confidential, acts as itself (RFC 6749 section 4.4).
-         *     native: public, acts for a signed-in person from a device (RFC 8628).
+         *     web: confidential, a server that people use in the browser; acts for them, and as itself where it may.
+         *     browser: public, runs in the person's browser.
+         *     native: public, runs on the person's own device (RFC 8252).
+         *     device: public, shows a code that the person types elsewhere (RFC 8628).
          * @enum {string}
          */
-        ClientKind: "service" | "native";
+        ClientKind: "service" | "web" | "browser" | "native" | "device";
         /**
          * ClientSort
          * @enum {string}
@@ -5351,7 +5614,40 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive";
+        /**
+         * OwnAuthorization
+         * @description A client that acts for the person who asks.
+         */
+        OwnAuthorization: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Publisher */
+            publisher: string;
+            /** Resource */
+            resource: string;
+            /** Permissions */
+            permissions: components["schemas"]["AskedOfPerson"][];
+            /** About */
+            about: string[];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Stays Until
+             * Format: date-time
+             */
+            stays_until: string;
+        };
         /**
          * OwnPassword
          * @description The password that one has, and the one that takes its place.
@@ -5680,6 +5976,10 @@ export interface components {
             access_token_seconds: number;
             /** Person Token Seconds */
             person_token_seconds: number;
+            /** Refresh Idle Days */
+            refresh_idle_days: number;
+            /** Refresh Longest Days */
+            refresh_longest_days: number;
             /** Signing Key Days */
             signing_key_days: number;
             /** Session Seconds */
@@ -5749,6 +6049,10 @@ export interface components {
             access_token_seconds?: number | null;
             /** Person Token Seconds */
             person_token_seconds?: number | null;
+            /** Refresh Idle Days */
+            refresh_idle_days?: number | null;
+            /** Refresh Longest Days */
+            refresh_longest_days?: number | null;
             /** Signing Key Days */
             signing_key_days?: number | null;
             /** Session Seconds */
@@ -6649,8 +6953,8 @@ export interface components {
          * Revocation
          * @description Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
          *
-         *     `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
-         *     `reach` empty: nowhere.
+         *     `client_id` empty: of any client. `kind` null: of either kind. `subject` null: whoever the token is for.
+         *     `permissions` null: nothing of it counts. `reach` empty: nowhere.
          */
         Revocation: {
             /** Client Id */
@@ -7874,9 +8178,81 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    decide_on_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AuthorizationDecision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuthorizationDecided"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    look_at_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AuthorizationLookup"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuthorizationAsked"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -13668,6 +14044,72 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_own: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnAuthorization"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    end_own: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                authorization: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     change_password: {
         parameters: {
             query?: never;
@@ -13814,6 +14256,76 @@ export interface operations {
             503: components["responses"]["OAuth503"];
         };
     };
+    authorize_by_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    authorize_by_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
     device_authorization: {
         parameters: {
             query?: never;
@@ -13855,7 +14367,77 @@ export interface operations {
             503: components["responses"]["OAuth503"];
         };
     };
+    introspection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
     jwks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    revocation: {
         parameters: {
             query?: never;
             header?: never;
@@ -13998,6 +14580,76 @@ export interface operations {
                         expires_in: number;
                         scope: string;
                     };
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    userinfo_by_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    userinfo_by_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             400: components["responses"]["OAuth400"];

@@ -35,6 +35,8 @@ const WITHIN: Record<string, string> = {
   removed: "audit",
 };
 
+// Everybody's own, whatever role they have.
+const OWN = ["device", "password", "applications"];
 const route = useRoute();
 const router = useRouter();
 const wanted = ref("");
@@ -121,13 +123,14 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
         <button type="button" @click="router.push({ name: 'password' })">
           Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
         </button>
+        <button type="button" @click="router.push({ name: 'applications' })">Your applications</button>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>
         <button type="button" @click="toggleTheme">{{ theme === "dark" ? "Light" : "Dark" }} theme</button>
         <button type="button" @click="leave">Sign out</button>
       </div>
     </nav>
     <main id="page" tabindex="-1">
-      <NoRole v-if="!hasRole && route.name !== 'device' && route.name !== 'password'" />
+      <NoRole v-if="!hasRole && !OWN.includes(String(route.name))" />
       <slot v-else />
     </main>
     <KeyMap v-if="keys" @close="keys = false" />

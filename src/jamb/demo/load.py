@@ -133,6 +133,11 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
         if catalogue.name in GUARDED:
             resources.set_address(Act(backend, port, _SETUP, now), catalogue.name, stand_in_url)
             handed.demo["apis"][catalogue.name] = {"base_url": stand_in_url, "resource": catalogue.identifier}
+    handed.guards["watch"] = {
+        "issuer": backend.issuer(history.port.slug),
+        "client_id": history.client_id("Watch tablet"),
+        "own_url": stand_in_url,
+    }
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")
 

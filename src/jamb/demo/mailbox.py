@@ -73,7 +73,7 @@ def mailbox_router(mailbox: Mailbox) -> APIRouter:
         )
         empty = "<p>No mail yet: notices are looked for every minute.</p>" if not rows else ""
         table = f"<table><tr><th>Date</th><th>To</th><th>Subject</th></tr>{rows}</table>" if rows else ""
-        return _page("Stand-in mailbox", f"<h1>Stand-in mailbox</h1>{empty}{table}")
+        return page("Stand-in mailbox", f"<h1>Stand-in mailbox</h1>{empty}{table}")
 
     @router.get("/mails")
     def as_json() -> list[Mail]:
@@ -85,13 +85,11 @@ def mailbox_router(mailbox: Mailbox) -> APIRouter:
         if found is None:
             return PlainTextResponse("There is no such mail.", 404)
         body = f"<h1>{html.escape(found.subject)}</h1><p>To {html.escape(found.to)}, {html.escape(found.at)}</p>"
-        return _page(
-            found.subject, f'<p><a href="/mailbox">All mails</a></p>{body}<pre>{html.escape(found.text)}</pre>'
-        )
+        return page(found.subject, f'<p><a href="/mailbox">All mails</a></p>{body}<pre>{html.escape(found.text)}</pre>')
 
     return router
 
 
-def _page(title: str, body: str) -> HTMLResponse:
+def page(title: str, body: str) -> HTMLResponse:
     head = f'<meta charset="utf-8"><title>{html.escape(title)}</title><style>{_STYLE}</style>'
     return HTMLResponse(f'<!doctype html><html lang="en"><head>{head}</head><body>{body}</body></html>')

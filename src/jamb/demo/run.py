@@ -200,6 +200,7 @@ def _announce(home: Path, seconds: float) -> None:
         f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
         f"  Dispatches API {demo['apis']['dispatches']['base_url']}/mailboxes (another, whose mailboxes reach bounds)",
         f"  Mailbox        {demo['apis']['berths']['base_url']}/mailbox (a stand-in: every notice by mail)",
+        f"  Watch          {demo['apis']['berths']['base_url']}/watch (a stand-in application that signs people in)",
         f"  All values     {home / 'demo.json'}",
         "",
         "Sign in as",

@@ -614,7 +614,8 @@ CLIENTS = (
         (),
         (),
         ClientKind.NATIVE,
-        ("org.quillhaven.watch://signed-in",),
+        # The stand-in listens on a loopback port of its own (RFC 8252 section 7.3).
+        ("org.quillhaven.watch://signed-in", "http://127.0.0.1/watch/back"),
         acts_for=("berths berths.list yuki.tanabe",),
     ),
     DemoClient(

@@ -1,4 +1,4 @@
-"""The stand-ins in one process: the protected APIs Berths and Dispatches, each with its guard, and the mailbox."""
+"""The stand-ins in one process: two guarded APIs (Berths, Dispatches), the mailbox, and an application for people."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from fastapi import APIRouter, FastAPI
 from jamb.demo.berths import berths_router
 from jamb.demo.dispatches import dispatches_router
 from jamb.demo.mailbox import Mailbox, mailbox_router
+from jamb.demo.watch import Watch, watch_router
 from jamb.guard import Guard, add_guard_handler
 
 _ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
@@ -41,6 +42,9 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
     app.include_router(mailbox_router(mailbox))
+    # Records of an earlier version name none.
+    if (told := settings.get("watch")) is not None:
+        app.include_router(watch_router(Watch(told["issuer"], told["client_id"], told["own_url"])))
     return app
 
 

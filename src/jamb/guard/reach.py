@@ -84,7 +84,7 @@ class Revocations:
         """Return further bounds of a token by permission; None when nothing of it counts any more."""
         found: dict[str, Limits] = {}
         kind = "application" if subject == client_id else "delegated"
-        for entry in self.entries.get(client_id, ()):
+        for entry in (*self.entries.get(client_id, ()), *self.entries.get("", ())):
             if issued_at > entry.until or entry.kind not in (None, kind) or entry.subject not in (None, subject):
                 continue
             if entry.permissions is None:

@@ -21,7 +21,7 @@ from jamb.service.routes.clients import clients, removals
 from jamb.service.routes.consent import charters, consent, requests, rightsizing
 from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
 from jamb.service.routes.directory import directories, ledger, people, roles, sign_in_links
-from jamb.service.routes.entry import session
+from jamb.service.routes.entry import authorizations, session
 from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
 from jamb.service.running import health, metrics, traces
@@ -30,6 +30,7 @@ from jamb.service.work import working
 
 ROUTERS = (
     session.router,
+    authorizations.router,
     directories.router,
     people.router,
     sign_in_links.router,

@@ -30,6 +30,7 @@ from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
+from jamb.store.entry import authorizations
 
 CSRF_HEADER = "X-Jamb-CSRF"
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -162,7 +163,8 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
     )
     if "sid" not in claims:
         return Visit(directory, Caller(claims["client_id"], None, facts))
-    if not devices.signed_in_still(session, UUID(claims["sid"])):
+    sign_in = UUID(claims["sid"])
+    if not devices.signed_in_still(session, sign_in) and not authorizations.live(session, sign_in):
         raise NotSignedIn("This sign-in was ended.", next_step=_SIGN_IN)
     return Visit(directory, Caller(claims["client_id"], UUID(claims["sub"]), facts))
 

@@ -11,6 +11,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { confidential } from "@/ui/use/words";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import ChangePanel from "./ChangePanel.vue";
 import OwnersPanel from "./OwnersPanel.vue";
@@ -172,13 +173,13 @@ const count = (part: string) =>
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
               <NButton
-                v-if="can('credentials.issue') && client.kind === 'service'"
+                v-if="can('credentials.issue') && confidential(client.kind)"
                 size="small"
                 :aria-expanded="issuing"
                 @click="issuing = !issuing"
                 >{{ issuing ? "Not now" : "Add a credential" }}</NButton
               >
-              <span v-else-if="client.kind === 'service'" class="soft small">A custodian or steward issues secrets</span>
+              <span v-else-if="confidential(client.kind)" class="soft small">A custodian or steward issues secrets</span>
             </div>
             <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>
             <Credentials :client="id" :name="client.name" :credentials="data.credentials" />

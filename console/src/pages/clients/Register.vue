@@ -4,11 +4,12 @@
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, must } from "@/api/client";
+import { api, must, type Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useDossier, useRegistering } from "@/api/reads/clients";
 import { usePeople, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
+import { confidential } from "@/ui/use/words";
 import PageHead from "@/ui/PageHead.vue";
 import PickPeople from "@/ui/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -28,7 +29,7 @@ const stale = useStale();
 const name = ref("");
 const purpose = ref("");
 const owners = ref<string[]>([]);
-const kind = ref<"service" | "native">("service");
+const kind = ref<Schemas["ClientKind"]>("service");
 const further = ref(furtherOf());
 const { busy, error, attempt } = useAttempt();
 const more = ref(false);
@@ -77,13 +78,21 @@ async function register(): Promise<void> {
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
         <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
         <TextField v-model="purpose" label="Purpose" :longest="500" placeholder="What it does, in a sentence" />
-        <fieldset class="row kinds">
+        <fieldset class="stack kinds">
           <legend>What runs behind it?</legend>
           <label><input v-model="kind" type="radio" value="service" name="kind" /> a service that acts as itself</label>
-          <label><input v-model="kind" type="radio" value="native" name="kind" /> a device or phone, for whoever is signed in</label>
+          <label><input v-model="kind" type="radio" value="web" name="kind" /> a web server, for whoever signs in there</label>
+          <label
+            ><input v-model="kind" type="radio" value="browser" name="kind" /> a page that runs in the browser, for whoever signs in</label
+          >
+          <label
+            ><input v-model="kind" type="radio" value="native" name="kind" /> an application on a phone or computer, for whoever signs
+            in</label
+          >
+          <label><input v-model="kind" type="radio" value="device" name="kind" /> a device that shows a code, for whoever types it</label>
         </fieldset>
         <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
-        <details>
+        <details :open="kind === 'web' || kind === 'browser'">
           <summary>Where it answers, who makes it, and who helps its users</summary>
           <div class="stack further">
             <FurtherFields v-model="further" />
@@ -109,7 +118,7 @@ async function register(): Promise<void> {
       </p>
       <AskPanel v-else :client="id" :held="asked" @done="more = false" />
     </li>
-    <li v-if="client && client.kind === 'service' && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
+    <li v-if="client && confidential(client.kind) && (asked.length || hasSecret)" :class="{ done: hasSecret && !secretOpen }">
       <h2><span class="number">3</span> How does it prove itself?</h2>
       <p v-if="hasSecret && !secretOpen" class="line">
         With <code>{{ dossier?.credentials[0]?.hint }}</code>.
@@ -122,9 +131,9 @@ async function register(): Promise<void> {
       />
       <p v-else>Adding a credential takes the role of a custodian or steward. The registration is kept; they find it among the clients.</p>
     </li>
-    <li v-if="client && ((hasSecret && !secretOpen) || (client.kind !== 'service' && asked.length))">
+    <li v-if="client && ((hasSecret && !secretOpen) || (!confidential(client.kind) && asked.length))">
       <h2>
-        <span class="number">{{ client.kind === "service" ? 4 : 3 }}</span> Next steps
+        <span class="number">{{ confidential(client.kind) ? 4 : 3 }}</span> Next steps
       </h2>
       <ul v-if="client.next_steps.length" class="left">
         <li v-for="step in client.next_steps" :key="step">{{ step }}</li>

@@ -36,6 +36,8 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "adding_days", label: "Window in which one person’s additions count together", unit: "days", of: 1 },
   { name: "request_days", label: "Request lifetime", unit: "days", of: 1 },
   { name: "access_token_seconds", label: "Access token lifetime", unit: "minutes", of: 60 },
+  { name: "refresh_idle_days", label: "Refresh token lifetime, unused", unit: "days", of: 1 },
+  { name: "refresh_longest_days", label: "Access for a person, longest", unit: "days", of: 1 },
   { name: "person_token_seconds", label: "Command line sign-in lifetime", unit: "hours", of: 3600 },
   { name: "signing_key_days", label: "Signing key rotation (0: by hand)", unit: "days", of: 1 },
   { name: "session_seconds", label: "Console sign-in lifetime", unit: "hours", of: 3600 },

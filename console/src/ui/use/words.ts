@@ -11,6 +11,9 @@ export function plural(word: string): string {
 export const acting = (kind: string, person = ""): string =>
   kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
 
+/** Kinds of client that can keep a secret or a key. */
+export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
+
 interface Weighty {
   effect: string;
   data_class: string;

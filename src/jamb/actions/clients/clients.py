@@ -120,7 +120,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
         last_used_at=max((moment for moment in moments if moment is not None), default=None),
         findings=len(findings),
         worst=Severity(worst.word) if worst is not None else None,
-        next_steps=list(next_steps(kind, rungs, has_live_secret=bool(live))),
+        next_steps=list(next_steps(kind, rungs, has_live_secret=bool(live), has_redirect_uri=bool(row.redirect_uris))),
         **Registration.of(row).said(),
     )
 

@@ -14,7 +14,7 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.tries import guessing, refuse_too_many
-from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyEnded, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
@@ -75,7 +75,7 @@ def start(backend: Backend, slug: str, client_id: str, address: str, now: dateti
     refuse_too_many(backend, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
     with observation(backend.engine) as session:
         client = clients.by_id(session, directory.id, client_id)
-        if client is None or client.kind != ClientKind.NATIVE or client.state != ClientState.LIVE:
+        if client is None or client.state != ClientState.LIVE or not ClientKind(client.kind).may(GrantType.DEVICE_CODE):
             return None
         if client.id == console_client_id(slug) or not clients.acts_for_people(session, client.id, now):
             return None

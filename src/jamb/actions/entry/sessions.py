@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from functools import cache
 from hashlib import sha256
 from hmac import compare_digest
@@ -30,6 +30,7 @@ from jamb.store.entry.tries import count_try, take_back_try
 from jamb.wire.directory.people import Person
 
 # How long a device that signed in once is known by, and how often a session says that it is used.
+LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
 DEVICE_LIFE = timedelta(days=180)
 SEEN_EVERY = timedelta(minutes=1)
 _HASHER = PasswordHasher()
@@ -40,6 +41,7 @@ class ConsoleSession:
     """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF).
 
     `own_password`: whether the person chose their password themself.
+    `began_at`: when they signed in.
     """
 
     person: Person
@@ -47,6 +49,7 @@ class ConsoleSession:
     expires_at: datetime
     csrf: str
     own_password: bool = True
+    began_at: datetime = LONG_AGO
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,7 +188,7 @@ def _opened(
         people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
     )
     person = person_view(row, roles.role_names(session, directory.id, now, row.id))
-    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by)
+    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by, now)
     return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
 
 
@@ -237,7 +240,9 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
     # Held by the session, so that whoever is let in next is not read again.
     session.info["person"] = row
     own = not row.password_set_by
-    return ConsoleSession(person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own)
+    return ConsoleSession(
+        person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own, held.created_at
+    )
 
 
 def with_roles(session: Session, found: ConsoleSession, now: datetime) -> ConsoleSession:

@@ -83,7 +83,7 @@ def explain_access(act: Act, client_id: str, asked: Question) -> ExplainedAccess
         if asked.person is not None:
             person = roles.standing(session, find_person(session, act.directory, asked.person), resource.id, act.now)
         works = None
-        if client.kind == ClientKind.SERVICE:
+        if ClientKind(client.kind).confidential:
             held = credentials.credentials_of(session, [client.id])
             works = any(credential_view(row, act.now, act.directory.policy).works for row in held)
         standing = standing_of(session, client, resource.id, can_authenticate=works)

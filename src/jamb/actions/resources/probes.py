@@ -76,7 +76,7 @@ def plan_probe(act: Act, client_id: str, resource: str, operation: str, name: st
             client.id,
             client.name,
             client.state == ClientState.LIVE,
-            client.kind == ClientKind.SERVICE,
+            ClientKind(client.kind).confidential,
             signing_key(session, act.directory.id, act.now).kid,
             row.identifier,
             scope,

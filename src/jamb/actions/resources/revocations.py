@@ -14,9 +14,11 @@ from jamb.actions.base.lookups import find_resource
 from jamb.core.access import PastHolding, Revocation, revocations_of
 from jamb.core.directory.policy import BOUNDS
 from jamb.core.errors import Forbidden
+from jamb.core.permissions import AccessKind
 from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles
+from jamb.store.entry import authorizations
 from jamb.store.resources import resources
 
 # No token of a protected API lives longer, whatever the policy was when it was made; a guard's clock may be off.
@@ -64,6 +66,15 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
                 for grant in assignment.grants(role)
             ]
             found.extend(revocations_of(catalogue, client_id, held, since, act.now))
+        # Tokens for people: of whom something was taken away, whatever it was, or who ended what they allowed.
+        found += [
+            Revocation("", AccessKind.DELEGATED, str(person_id), at, None, ())
+            for person_id, at in authorizations.people_narrowed_since(session, act.directory.id, since, act.now)
+        ]
+        found += [
+            Revocation(client_id, AccessKind.DELEGATED, str(person_id), at, None, ())
+            for client_id, person_id, at in authorizations.ended_since(session, resource.id, since)
+        ]
         return Revocations(
             resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id)
         )

@@ -62,7 +62,10 @@ def register(
     purpose: Annotated[str, typer.Option(help="What it is for, in a sentence")],
     owner: Annotated[list[str] | None, typer.Option(help="Login of an owner; may be given again")] = None,
     kind: Annotated[
-        ClientKind, typer.Option(help="service: acts as itself. native: for people, from a device")
+        ClientKind,
+        typer.Option(
+            help="service: acts as itself. For people: web (a server), browser, native (a phone), device (shows a code)"
+        ),
     ] = ClientKind.SERVICE,
     redirect: RedirectOption = None,
     publisher: PublisherOption = "",

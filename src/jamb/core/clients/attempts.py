@@ -41,6 +41,18 @@ class Outcome(StrEnum):
     DEVICE_EXPIRED = "device-expired"
     TOO_MANY = "too-many"
     DIRECTORY_SUSPENDED = "directory-suspended"
+    NOT_ANSWERED = "not-answered"
+    REQUEST_REFUSED = "request-refused"
+    PERSON_DECLINED = "person-declined"
+    CODE_UNKNOWN = "code-unknown"
+    CODE_EXPIRED = "code-expired"
+    CODE_REPLAYED = "code-replayed"
+    REDIRECT_DIFFERS = "redirect-differs"
+    VERIFIER_WRONG = "verifier-wrong"
+    REFRESH_UNKNOWN = "refresh-unknown"
+    REFRESH_ENDED = "refresh-ended"
+    REFRESH_REPLAYED = "refresh-replayed"
+    PERSON_GONE = "person-inactive"
 
 
 # Whoever presented it had one that works no more.
@@ -84,5 +96,17 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.WRONG_GRANT_TYPE: "Use the grant type that fits the client's kind.",
     Outcome.DEVICE_DENIED: "The person said no; start again if that was a mistake.",
     Outcome.DEVICE_EXPIRED: "The code ran out before it was approved; start again.",
+    Outcome.NOT_ANSWERED: "Register the redirect URI letter by letter as it is sent, or send a registered one.",
+    Outcome.REQUEST_REFUSED: "Correct the authorization request; the detail says what is wrong with it.",
+    Outcome.PERSON_DECLINED: "The person did not allow it.",
+    Outcome.CODE_UNKNOWN: "Send the code as it came, once, with the client id that asked for it.",
+    Outcome.CODE_EXPIRED: "Redeem a code at once: it lives for a minute.",
+    Outcome.CODE_REPLAYED: "Redeem each code once. If it was not the application, somebody reads its addresses.",
+    Outcome.REDIRECT_DIFFERS: "Send the same redirect_uri to the token endpoint as before.",
+    Outcome.VERIFIER_WRONG: "Keep the code_verifier with the person's session; send the one of this code.",
+    Outcome.REFRESH_UNKNOWN: "Send the refresh token that came last, with the client id that it was issued to.",
+    Outcome.REFRESH_ENDED: "Have the person sign in again.",
+    Outcome.REFRESH_REPLAYED: "Keep the refresh token that came last. If it was not the application, one was stolen.",
+    Outcome.PERSON_GONE: "The person is not active in this directory any more.",
     Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

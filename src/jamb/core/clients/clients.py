@@ -25,15 +25,54 @@ CONTACT_LONGEST = 200
 DOMAIN = re.compile(r"(?=.{3,253}\Z)[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)+\Z")
 
 
+class GrantType(StrEnum):
+    """Ways to a token, by the names of `grant_type` (RFC 7591 section 2)."""
+
+    CLIENT_CREDENTIALS = "client_credentials"
+    JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
+    AUTHORIZATION_CODE = "authorization_code"
+    REFRESH_TOKEN = "refresh_token"  # noqa: S105 - the name of a grant
+    DEVICE_CODE = "urn:ietf:params:oauth:grant-type:device_code"
+
+
 class ClientKind(StrEnum):
     """What runs behind a client id.
 
     service: confidential, acts as itself (RFC 6749 section 4.4).
-    native: public, acts for a signed-in person from a device (RFC 8628).
+    web: confidential, a server that people use in the browser; acts for them, and as itself where it may.
+    browser: public, runs in the person's browser.
+    native: public, runs on the person's own device (RFC 8252).
+    device: public, shows a code that the person types elsewhere (RFC 8628).
     """
 
     SERVICE = "service"
+    WEB = "web"
+    BROWSER = "browser"
     NATIVE = "native"
+    DEVICE = "device"
+
+    @property
+    def confidential(self) -> bool:
+        """Whether it can keep a secret or a key (RFC 6749 section 2.1)."""
+        return self in {ClientKind.SERVICE, ClientKind.WEB}
+
+    @property
+    def grant_types(self) -> frozenset[GrantType]:
+        return _GRANT_TYPES[self]
+
+    def may(self, grant_type: GrantType) -> bool:
+        return grant_type in _GRANT_TYPES[self]
+
+
+_AS_ITSELF = frozenset({GrantType.CLIENT_CREDENTIALS, GrantType.JWT_BEARER})
+_BY_CODE = frozenset({GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN})
+_GRANT_TYPES = {
+    ClientKind.SERVICE: _AS_ITSELF,
+    ClientKind.WEB: _AS_ITSELF | _BY_CODE,
+    ClientKind.BROWSER: _BY_CODE,
+    ClientKind.NATIVE: _BY_CODE | {GrantType.DEVICE_CODE},
+    ClientKind.DEVICE: frozenset({GrantType.DEVICE_CODE, GrantType.REFRESH_TOKEN}),
+}
 
 
 class ClientState(StrEnum):
@@ -155,6 +194,8 @@ def fault_of(address: str, kind: ClientKind) -> str:
     authority = parts["authority"] or ""
     if parts["fragment"] is not None or "*" in address or authority != authority.lower():
         return "one whole address in lower case before its path, without fragment or wildcard: it is matched exactly"
+    if kind is ClientKind.DEVICE:
+        return "none: a device shows a code, and nobody is sent back to it"
     if scheme in {"https", "http"}:
         fits = bool(host) and (scheme == "https" or host in LOOPBACK)
         return "" if fits else "https://… (http for a loopback address while it is being built)"

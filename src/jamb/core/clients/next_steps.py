@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from jamb.core.clients.clients import ClientKind
+from jamb.core.clients.clients import ClientKind, GrantType
 from jamb.core.ladder import Rung
 
 
-def next_steps(kind: ClientKind, rungs: Iterable[Rung], *, has_live_secret: bool) -> tuple[str, ...]:
+def next_steps(
+    kind: ClientKind, rungs: Iterable[Rung], *, has_live_secret: bool, has_redirect_uri: bool = True
+) -> tuple[str, ...]:
     """Return plain sentences in the order in which to do them; empty when the client can work."""
     rows = tuple(rungs)
     steps = []
@@ -17,6 +19,10 @@ def next_steps(kind: ClientKind, rungs: Iterable[Rung], *, has_live_secret: bool
         steps.append("Ask for the permissions it needs.")
     if waiting:
         steps.append(f"Have an approver consent to {', '.join(waiting)}: asked, not granted, opens nothing.")
-    if kind is ClientKind.SERVICE and not has_live_secret:
+    if kind.confidential and not has_live_secret:
         steps.append("Issue a client secret.")
+    # An application on a device may be let in by a code that it shows.
+    by_redirect = kind.may(GrantType.AUTHORIZATION_CODE) and not kind.may(GrantType.DEVICE_CODE)
+    if by_redirect and not has_redirect_uri:
+        steps.append("Name a redirect URI: without one nobody is sent back to it after signing in.")
     return tuple(steps)

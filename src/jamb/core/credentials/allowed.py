@@ -21,7 +21,7 @@ def refuse_credential(
         Conflict: a public client keeps no credential (RFC 6749 section 2.1), or the client has as many as it may.
         BadInput: a secret for a client that may do too much for one.
     """
-    if client_kind is not ClientKind.SERVICE:
+    if not client_kind.confidential:
         raise Conflict(f"“{client}” is a public client: it cannot keep a secret or a key.")
     if standing >= policy.credentials_at_once:
         raise Conflict(

@@ -43,6 +43,8 @@ class DirectoryPolicy:
         restore_days: how long a removed client can be restored.
         access_token_seconds: life of an access token.
         person_token_seconds: life of an access token of a person at the command line.
+        refresh_idle_days: how long a refresh token may go unused before it expires.
+        refresh_longest_days: how long after a person allowed it a client gets tokens for them at most.
         signing_key_days: how long a key signs tokens before the next one does; 0: until somebody rotates it.
         session_seconds: life of a console session.
         session_idle_seconds: how long a console session may go unused before it ends.
@@ -76,6 +78,8 @@ class DirectoryPolicy:
     restore_days: int = 30
     access_token_seconds: int = 600
     person_token_seconds: int = 8 * 3600
+    refresh_idle_days: int = 14
+    refresh_longest_days: int = 90
     signing_key_days: int = 180
     session_seconds: int = 10 * 3600
     session_idle_seconds: int = 2 * 3600
@@ -134,6 +138,8 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "restore_days": (1, 365),
     "access_token_seconds": (60, 3600),
     "person_token_seconds": (300, 7 * 86400),
+    "refresh_idle_days": (1, 365),
+    "refresh_longest_days": (1, 3650),
     "session_seconds": (300, 7 * 86400),
     "session_idle_seconds": (300, 7 * 86400),
     "two_people_weight": (1, 100_000),
@@ -148,6 +154,7 @@ _AT_MOST = (
     ("key_default_days", "key_longest_days"),
     ("observation_days", "use_counts_days"),
     ("two_people_weight", "two_approvers_weight"),
+    ("refresh_idle_days", "refresh_longest_days"),
 )
 
 

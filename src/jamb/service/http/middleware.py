@@ -27,7 +27,13 @@ from jamb.store.connections.deadline import begin
 
 # Of what is sent before anybody is signed in: a login, a code, the key of a link.
 MOST_OPEN_BODY_BYTES = 16_384
-_OPEN = ("/api/v1/session", "/api/v1/devices/", "/api/v1/handovers/", "/api/v1/sign-in-links/")
+_OPEN = (
+    "/api/v1/session",
+    "/api/v1/devices/",
+    "/api/v1/handovers/",
+    "/api/v1/sign-in-links/",
+    "/api/v1/authorizations/",
+)
 # Asked by whoever watches over the process, by its address.
 _UNNAMED = ("/health", "/ready", "/metrics")
 # Token requests have records of their own, and the address of a calendar is its key.

@@ -18,35 +18,22 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from jamb.core.clients.attempts import Outcome
-from jamb.core.clients.clients import ClientKind, ClientState
-from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
+from jamb.core.clients.clients import ClientKind, ClientState, GrantType
+from jamb.core.credentials import LONGEST_PRESENTED, digest_secret
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
 from jamb.core.tokens import issue_second
 from jamb.service.http.senders import address_of, agent_of
+from jamb.service.oauth.authenticate import UnknownDirectory, prove_by_secret
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.prove import prove_by_assertion
-from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
+from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
-
-_FROM_TEXT = {
-    SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
-    SecretFault.DAMAGED: (
-        Outcome.SECRET_DAMAGED,
-        "The client secret is incomplete or mistyped: its checksum does not fit.",
-    ),
-}
-
-_NO_SECRET = (Outcome.NO_SECRET, "No client secret was sent: use HTTP Basic or the form.")
-
-
-class UnknownDirectory(Exception):
-    """There is no such directory: the path is wrong, not the request."""
 
 
 async def client_credentials(
@@ -76,7 +63,7 @@ async def client_credentials(
     row = Authenticated(*rows[0])
     asked.directory_id = row.directory_id
     if proof.assertion is None:
-        await _prove(asked, row, secret)
+        await prove_by_secret(asked, row, secret)
     else:
         await prove_by_assertion(asked, row.client_kind)
     await _admit(asked, row)
@@ -99,41 +86,13 @@ async def client_credentials(
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row.seconds, "scope": words})
 
 
-async def _prove(asked: TokenRequest, row: Authenticated, secret: str) -> None:
-    """Step 2: the secret is this client's, and counts."""
-    hint, expires_at, withdrawn_at = row.hint or "", row.expires_at, row.withdrawn_at
-    if row.client_kind is None or row.credential_client is None:
-        outcome, described = _NO_SECRET
-        if secret:
-            fault = fault_of(secret) or SecretFault.NOT_OURS
-            outcome, described = _FROM_TEXT.get(fault, (Outcome.SECRET_UNKNOWN, NOT_PROVEN))
-        # Whoever asks hears what the text shows, and the same whether there is such a client or not.
-        if row.client_kind is None:
-            raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", described, "no such client here")
-        raise await asked.refuse(outcome, "invalid_client", described)
-    asked.hint = hint
-    if row.credential_client != asked.proof.client_id:
-        detail = "a secret of another client was presented"
-        raise await asked.refuse(Outcome.SECRET_OF_ANOTHER, "invalid_client", NOT_PROVEN, detail)
-    if withdrawn_at is not None and withdrawn_at <= asked.now:
-        detail = f"{hint} was withdrawn on {withdrawn_at:%Y-%m-%d}"
-        raise await asked.refuse(Outcome.SECRET_WITHDRAWN, "invalid_client", NOT_PROVEN, detail)
-    if expires_at is not None and expires_at <= asked.now:
-        described = f"The client secret ended on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
-        raise await asked.refuse(Outcome.SECRET_EXPIRED, "invalid_client", described)
-    if row.disabled_at is not None:
-        described = "This credential is disabled here."
-        raise await asked.refuse(Outcome.CREDENTIAL_DISABLED, "invalid_client", described)
-    asked.credential_id = row.credential_id
-
-
 async def _admit(asked: TokenRequest, row: Authenticated) -> None:
     """The rest of step 2: the client may get tokens at all."""
     if row.suspended:
         raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
     if row.client_state != ClientState.LIVE:
         raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
-    if row.client_kind != ClientKind.SERVICE:
+    if not ClientKind(str(row.client_kind)).may(GrantType.CLIENT_CREDENTIALS):
         described = "A public client gets no token by client credentials."
         raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
 

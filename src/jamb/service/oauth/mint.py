@@ -38,9 +38,6 @@ async def mint(  # noqa: PLR0913 - the claims, by name
 
     `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1).
     """
-    key = keyring.cached(kid)
-    if key is None:
-        key = await run_in_threadpool(keyring.private, kid)
     words = " ".join(sorted(scope))
     claims: dict[str, Any] = {
         "iss": issuer,
@@ -56,8 +53,16 @@ async def mint(  # noqa: PLR0913 - the claims, by name
         claims["authorization_details"] = bounds
     if sign_in is not None:
         claims["sid"] = sign_in
+    return await sign(keyring, kid, kind, claims), words
+
+
+async def sign(keyring: Keyring, kid: str, kind: str, claims: dict[str, Any]) -> str:
+    """Return claims as a signed token of this type (RFC 7515 section 7.1)."""
+    key = keyring.cached(kid)
+    if key is None:
+        key = await run_in_threadpool(keyring.private, kid)
     signed = _header(kid, kind) + b"." + base64url_encode(orjson.dumps(claims))
-    return (signed + b"." + base64url_encode(_ALGORITHM.sign(signed, key))).decode(), words
+    return (signed + b"." + base64url_encode(_ALGORITHM.sign(signed, key))).decode()
 
 
 @cache

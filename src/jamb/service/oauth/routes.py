@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
 
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.concurrency import run_in_threadpool
@@ -11,16 +10,22 @@ from fastapi.responses import Response
 
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
-from jamb.core.credentials.assertions import ALGORITHMS, JWT_BEARER
+from jamb.core.clients.clients import GrantType
+from jamb.core.credentials.assertions import JWT_BEARER
 from jamb.core.errors import NotFound
 from jamb.service.callers import TheRuntime
 from jamb.service.http.problems import problem_response
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth import device
-from jamb.service.oauth.client_credentials import UnknownDirectory, client_credentials
+from jamb.service.oauth.authenticate import UnknownDirectory
+from jamb.service.oauth.client_credentials import client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
+from jamb.service.oauth.people.authorize import authorize
+from jamb.service.oauth.people.given_back import introspect, revoke
+from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
+from jamb.service.oauth.people.tokens import authorization_code, refresh_token
 from jamb.service.runtime import Runtime
 
 router = APIRouter(tags=["oauth"])
@@ -41,13 +46,17 @@ async def token(request: Request) -> Response:
     now = runtime.clock.now()
     if grant_type == CLIENT_CREDENTIALS:
         return await client_credentials(request, runtime, directory, form, read_proof(request, form), now)
+    if grant_type == GrantType.AUTHORIZATION_CODE:
+        return await authorization_code(request, runtime, directory, form, read_proof(request, form), now)
+    if grant_type == GrantType.REFRESH_TOKEN:
+        return await refresh_token(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == JWT_BEARER:
         return await client_credentials(request, runtime, directory, form, read_outside_proof(form), now)
     if grant_type == device.GRANT_TYPE:
         return await device.device_token(request, runtime, directory, form, now)
     if grant_type is None:
         raise OAuthError("invalid_request", "The parameter grant_type is missing.")
-    raise OAuthError("unsupported_grant_type", f"Use {CLIENT_CREDENTIALS}, {JWT_BEARER} or {device.GRANT_TYPE}.")
+    raise OAuthError("unsupported_grant_type", f"Use one of {', '.join(GrantType)}.")
 
 
 @router.post("/d/{directory}/device_authorization")
@@ -71,7 +80,7 @@ async def rotation(directory: str, request: Request, runtime: TheRuntime) -> Res
 async def jwks(directory: str, runtime: TheRuntime) -> Response:
     """The directory's public signing keys (RFC 7517 section 5)."""
     keys = await run_in_threadpool(published_keys, runtime.backend, directory, datetime.now(UTC))
-    headers = {"Cache-Control": "public, max-age=300"}
+    headers = {"Cache-Control": "public, max-age=300", **ANYBODY}
     return json_response({"keys": [key.public_jwk for key in keys]}, headers=headers)
 
 
@@ -85,26 +94,59 @@ async def authority(directory: str, runtime: TheRuntime) -> Response:
 
 
 @router.get("/.well-known/oauth-authorization-server/d/{directory}")
-async def metadata(directory: str, runtime: TheRuntime) -> dict[str, Any]:
-    """Authorization server metadata (RFC 8414 section 3.1: the issuer's path follows the well-known part)."""
+@router.get("/d/{directory}/.well-known/openid-configuration", include_in_schema=False)
+async def metadata(directory: str, runtime: TheRuntime) -> Response:
+    """The issuer's metadata, at the addresses of RFC 8414 section 3.1 and of OpenID Connect Discovery section 4."""
     found = await run_in_threadpool(read_directory, runtime.backend, directory)
-    issuer = runtime.backend.issuer(found.slug)
-    return {
-        "issuer": issuer,
-        "token_endpoint": runtime.backend.token_endpoint(found.slug),
-        "device_authorization_endpoint": f"{issuer}/device_authorization",
-        "jwks_uri": f"{issuer}/jwks",
-        # RFC 8414 section 2: required; empty while there is no authorization endpoint.
-        "response_types_supported": [],
-        "grant_types_supported": [CLIENT_CREDENTIALS, JWT_BEARER, device.GRANT_TYPE],
-        "token_endpoint_auth_methods_supported": [
-            "client_secret_basic",
-            "client_secret_post",
-            "private_key_jwt",
-            "none",
-        ],
-        "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
-    }
+    headers = {"Cache-Control": "public, max-age=300", **ANYBODY}
+    return json_response(metadata_of(runtime, found.slug), headers=headers)
+
+
+@router.get("/d/{directory}/authorize")
+async def authorize_by_get(directory: str, request: Request) -> Response:
+    """Authorization endpoint (RFC 6749 section 3.1): leads to the page that asks the person."""
+    assert directory
+    return await authorize(request)
+
+
+@router.post("/d/{directory}/authorize")
+async def authorize_by_post(directory: str, request: Request) -> Response:
+    """The same with a form (OpenID Connect Core section 3.1.2.1)."""
+    assert directory
+    return await authorize(request)
+
+
+@router.get("/d/{directory}/userinfo")
+def userinfo_by_get(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """Who the person of an access token is, in so far as they allowed it (OpenID Connect Core section 5.3)."""
+    return userinfo(request, runtime, directory)
+
+
+@router.post("/d/{directory}/userinfo")
+def userinfo_by_post(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """The same by POST, with the token in the header."""
+    return userinfo(request, runtime, directory)
+
+
+@router.options("/d/{directory}/userinfo", include_in_schema=False)
+async def userinfo_from_pages() -> Response:
+    """What a page elsewhere may send: a token, which is not a cookie (Fetch standard, CORS preflight)."""
+    allowed = {"Access-Control-Allow-Methods": "GET, POST", "Access-Control-Allow-Headers": "Authorization"}
+    return Response(status_code=204, headers={**ANYBODY, **allowed, "Access-Control-Max-Age": "86400"})
+
+
+@router.post("/d/{directory}/revoke")
+async def revocation(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """A client gives a token back (RFC 7009)."""
+    form = await read_form(request)
+    return await revoke(request, runtime, directory, form, read_proof(request, form))
+
+
+@router.post("/d/{directory}/introspect")
+async def introspection(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """Whether a token counts, for the guard of its resource or its own client (RFC 7662)."""
+    form = await read_form(request)
+    return await introspect(request, runtime, directory, form, read_proof(request, form))
 
 
 def add_oauth_handlers(app: FastAPI) -> None:

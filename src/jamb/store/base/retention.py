@@ -51,6 +51,13 @@ DELETE FROM attempt WHERE (id, day) IN (
         f"expires_at < %(now)s::timestamptz - make_interval(days => CASE WHEN state = 'served' "
         f"THEN {7 + DAYS_AFTER_END} ELSE {DAYS_AFTER_END} END)",
     ),
+    # What a person allowed, a day after its last token: who asks what became of it.
+    "authorizations": _ended(
+        "person_authorization", f"expires_at < %(now)s::timestamptz - make_interval(days => {DAYS_AFTER_END})"
+    ),
+    "refresh tokens": _ended("refresh_token", "expires_at < %(now)s"),
+    # No token lives longer than seven days.
+    "people whose rights became less": _ended("person_narrowed", "at < %(now)s::timestamptz - interval '8 days'"),
     "console sessions": _ended(
         "console_session", f"expires_at < %(now)s::timestamptz - make_interval(days => {DAYS_AFTER_END})"
     ),

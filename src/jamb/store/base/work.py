@@ -9,7 +9,7 @@ from datetime import datetime
 from hmac import compare_digest
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Engine, event
+from sqlalchemy import Connection, Engine, event, text
 from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
@@ -130,6 +130,7 @@ class Unit:
 
 
 Bind = Engine | Connection
+_NOW = text("select set_config('jamb.now', :now, true)")
 
 
 @contextmanager
@@ -185,6 +186,8 @@ def _open_unit(bind: Bind, sealer: Sealer, directory: Directory, actor: Actor, n
     with Session(bind, expire_on_commit=False) as session:
         event.listen(session, "before_flush", note)
         unit = Unit(session, sealer, directory, actor, now)
+        # By which triggers note a moment: tokens are made by the same clock.
+        session.execute(_NOW, {"now": now.isoformat()})
         try:
             yield unit
             session.flush()

@@ -175,6 +175,11 @@ def resources_of(session: Session, directory_id: UUID) -> list[ResourceRow]:
     )
 
 
+def by_identifier(session: Session, directory_id: UUID, identifier: str) -> ResourceRow | None:
+    wanted = select(ResourceRow).where(ResourceRow.directory_id == directory_id, ResourceRow.identifier == identifier)
+    return session.exec(wanted).first()
+
+
 def by_name(session: Session, directory_id: UUID, name: str, *, lock: bool = False) -> ResourceRow | None:
     """Find by short name or by identifier."""
     statement = select(ResourceRow).where(

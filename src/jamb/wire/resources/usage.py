@@ -80,8 +80,8 @@ class Refusals(Answered):
 class Revocation(Answered):
     """Of tokens of this kind issued until `until` (whole seconds) for this person, these permissions count only there.
 
-    `kind` null: of either kind. `subject` null: whoever the token is for. `permissions` null: nothing of it counts.
-    `reach` empty: nowhere.
+    `client_id` empty: of any client. `kind` null: of either kind. `subject` null: whoever the token is for.
+    `permissions` null: nothing of it counts. `reach` empty: nowhere.
     """
 
     client_id: str

@@ -9,7 +9,6 @@ from jamb.core.audit.breaches import life_breach
 from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture, CredentialPicture
-from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState
 from jamb.core.directory.policy import DirectoryPolicy
 
@@ -232,7 +231,7 @@ def _still_tried(client: ClientPicture, _policy: DirectoryPolicy, now: datetime)
 
 def _public_secret(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
     secrets = [one for one in _working(client, now) if one.kind is CredentialKind.SECRET]
-    if client.kind is ClientKind.NATIVE and secrets:
+    if not client.kind.confidential and secrets:
         yield finding(
             "secret-on-public-client",
             client,

@@ -9,7 +9,7 @@ from jamb.core.addresses import host_as_read
 from jamb.core.audit.findings import Family, Finding, RemedyKind, Rule, Severity, day, exact, finding, on
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import DORMANT
-from jamb.core.clients.clients import LOOPBACK, ClientKind
+from jamb.core.clients.clients import LOOPBACK
 from jamb.core.directory.policy import DirectoryPolicy
 
 # How long a new client is given to be put to work.
@@ -170,7 +170,7 @@ def _foreign_host(client: ClientPicture, _policy: DirectoryPolicy, _now: datetim
 
 def _loopback(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
     local = [one for one in client.redirect_uris if host_as_read(one)[0] in _WEB and host_as_read(one)[1] in LOOPBACK]
-    if local and client.live and client.kind is ClientKind.SERVICE:
+    if local and client.live and client.kind.confidential:
         yield finding(
             "redirect-loopback",
             client,

@@ -1,0 +1,227 @@
+<script setup lang="ts">
+// A client asks to act for whoever is signed in. Declining is the default; what needs no answer is gone through at once.
+import { NButton } from "naive-ui";
+import { computed, nextTick, onMounted, ref } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { current, refresh, signIn, signOut } from "@/api/session";
+import GatePage from "@/frame/GatePage.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+// It comes behind the #, which browsers keep to themselves: it reaches no log.
+const request = window.location.hash.slice(1);
+const asked = ref<Schemas["AuthorizationAsked"] | null>(null);
+const chosen = ref<string[]>([]);
+const login = ref("");
+const password = ref("");
+const busy = ref(false);
+const leaving = ref(false);
+const error = ref<unknown>(null);
+const decline = ref<HTMLElement | null>(null);
+const field = ref<HTMLInputElement | null>(null);
+const LEARNS: Record<string, string> = {
+  profile: "your name and login",
+  email: "your mail address",
+  groups: "the groups you belong to",
+};
+const learns = computed(() => (asked.value?.about ?? []).map((one) => LEARNS[one] ?? one));
+const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
+
+async function attempt(work: () => Promise<void>): Promise<void> {
+  busy.value = true;
+  error.value = null;
+  try {
+    await work();
+  } catch (problem) {
+    error.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+
+function leave(address: string): void {
+  leaving.value = true;
+  window.location.replace(address);
+}
+
+async function look(): Promise<void> {
+  const found = await must(api.POST("/api/v1/authorizations/lookup", { body: { request } }));
+  asked.value = found;
+  chosen.value = found.to_allow.map((one) => one.permission);
+  if (found.redirect_to) return leave(found.redirect_to);
+  login.value ||= current.value?.person.login ?? found.login_hint;
+  if (!found.sign_in && !found.asks) return answer(true);
+  await nextTick();
+  (found.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
+}
+
+async function answer(allow: boolean): Promise<void> {
+  const permissions = allow ? chosen.value : [];
+  leave((await must(api.POST("/api/v1/authorizations/decision", { body: { request, allow, permissions } }))).redirect_to);
+}
+
+async function enter(): Promise<void> {
+  await signIn(login.value, password.value, asked.value?.directory ?? "");
+  password.value = "";
+  await look();
+}
+
+async function another(): Promise<void> {
+  await signOut();
+  login.value = "";
+  await look();
+}
+
+onMounted(() =>
+  attempt(async () => {
+    await refresh();
+    await look();
+  }),
+);
+</script>
+
+<template>
+  <GatePage :width="520">
+    <p v-if="leaving" role="status">On to {{ asked?.client_name }}…</p>
+    <template v-else-if="!asked">
+      <h1>{{ error ? "This cannot be asked of you" : "One moment" }}</h1>
+    </template>
+    <template v-else-if="asked.sign_in">
+      <h1>Sign in for {{ asked.client_name }}</h1>
+      <p class="soft">
+        {{
+          asked.sign_in === "again"
+            ? "It wants to be sure that it is you: type your password once more."
+            : `With your account of ${asked.directory_name}.`
+        }}
+        You are sent back to <strong>{{ asked.answered_at }}</strong> afterwards.
+      </p>
+      <form class="stack" @submit.prevent="attempt(enter)">
+        <label class="field">
+          Login
+          <input
+            ref="field"
+            v-model="login"
+            class="plain-input"
+            name="login"
+            type="email"
+            autocomplete="username"
+            required
+            maxlength="200"
+          />
+        </label>
+        <label class="field">
+          Password
+          <input
+            v-model="password"
+            class="plain-input"
+            name="password"
+            type="password"
+            autocomplete="current-password"
+            required
+            maxlength="200"
+          />
+        </label>
+        <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Sign in</NButton></div>
+      </form>
+    </template>
+    <template v-else>
+      <h1>{{ asked.client_name }} wants to act for you</h1>
+      <p class="soft">
+        You are {{ asked.person }}, at {{ asked.directory_name }}.
+        <button type="button" class="link-button" @click="attempt(another)">Not you?</button>
+      </p>
+      <dl class="facts">
+        <dt>What it is for</dt>
+        <dd>{{ asked.purpose }}</dd>
+        <dt>Made by</dt>
+        <dd>
+          {{ asked.publisher || asked.directory_name }}
+          <strong v-if="!asked.publisher_vouched">: nobody at {{ asked.directory_name }} vouches for it</strong>
+        </dd>
+        <template v-if="asked.support_contact">
+          <dt>Help</dt>
+          <dd>{{ asked.support_contact }}</dd>
+        </template>
+        <dt>Sends you to</dt>
+        <dd>
+          <code>{{ asked.answered_at }}</code>
+        </dd>
+      </dl>
+      <fieldset v-if="asked.to_allow.length" class="stack parts">
+        <legend>At {{ asked.resource }} it would like to</legend>
+        <label v-for="one in asked.to_allow" :key="one.permission" class="part">
+          <input v-model="chosen" type="checkbox" :value="one.permission" />
+          <span
+            >{{ one.title }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
+          >
+        </label>
+      </fieldset>
+      <section v-if="asked.already.length">
+        <h2>It may already</h2>
+        <ul>
+          <li v-for="one in asked.already" :key="one.permission">{{ one.title }}</li>
+        </ul>
+      </section>
+      <section v-if="asked.for_administrator.length">
+        <h2>Only an administrator can allow</h2>
+        <ul>
+          <li v-for="one in asked.for_administrator" :key="one.permission">{{ one.title }}</li>
+        </ul>
+        <p class="soft small">Ask whoever looks after applications at {{ asked.directory_name }}, and start again when it is allowed.</p>
+      </section>
+      <section v-if="asked.not_theirs.length">
+        <h2>You may not do this yourself, so neither may it</h2>
+        <ul>
+          <li v-for="one in asked.not_theirs" :key="one.permission">{{ one.title }}</li>
+        </ul>
+      </section>
+      <p v-if="learns.length">It learns {{ learns.join(", ") }}.</p>
+      <p v-if="asked.stays" class="soft">It can go on while you are away, until you end it under “Your applications”.</p>
+      <div class="row">
+        <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
+        <NButton v-if="possible" :loading="busy" :disabled="busy" @click="attempt(() => answer(true))">{{
+          chosen.length ? "Allow" : "Go on"
+        }}</NButton>
+      </div>
+    </template>
+    <ProblemNote v-if="error" :error="error" />
+  </GatePage>
+</template>
+
+<style scoped>
+h1 {
+  font-size: var(--t-h1);
+  font-weight: 660;
+  letter-spacing: -0.015em;
+}
+h2 {
+  font-size: inherit;
+  font-weight: 560;
+  margin: 0;
+}
+ul {
+  margin: var(--s1) 0 0;
+  padding-left: 18px;
+  list-style: disc;
+}
+.parts {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  min-width: 0;
+}
+.parts legend {
+  font-weight: 560;
+  padding: 0;
+  margin-bottom: var(--s2);
+}
+.part {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: var(--s2);
+  align-items: start;
+}
+.part .small {
+  display: block;
+}
+</style>

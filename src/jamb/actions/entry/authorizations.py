@@ -1,0 +1,459 @@
+"""A client asks to act for a person, the person allows it or not, and a code says so to the client.
+
+RFC 6749 section 4.1, RFC 7636, RFC 9700, RFC 9207. Until it is decided nothing is kept: what was asked travels sealed,
+so that strangers who ask without end fill nothing.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from hmac import digest as hmac_digest
+from typing import Any
+from urllib.parse import urlencode, urlsplit
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory, refuse_suspended
+from jamb.actions.base.subjects import client_subject
+from jamb.actions.entry.sessions import ConsoleSession
+from jamb.core.access import Holding
+from jamb.core.access.standing import covering
+from jamb.core.authorization.both import both_may
+from jamb.core.authorization.redirects import is_registered, nearest
+from jamb.core.authorization.requests import OFFLINE, OPENID, RequestRefused, Wanted
+from jamb.core.clients.clients import ClientKind, ClientState, GrantType
+from jamb.core.directory.directories import Directory
+from jamb.core.errors import BadInput, Forbidden, Misuse
+from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
+from jamb.core.reach import CollectionTree, Reach
+from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.clients import clients, publishers
+from jamb.store.directory import people, roles
+from jamb.store.entry import authorizations as store
+from jamb.store.resources import resources
+from jamb.wire.directory.authorizations import AskedOfPerson, AuthorizationAsked
+
+REQUEST_LIFE = timedelta(minutes=30)
+# RFC 6749 section 4.1.2: at most ten minutes; a client redeems it at once.
+CODE_LIFE = timedelta(seconds=60)
+_BOUND_TO = "authorization request"
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A request of a client as it was found good. `at`: when it came."""
+
+    directory: str
+    client_id: str
+    wanted: Wanted
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class AtResource:
+    """What a client may do for one person at one resource.
+
+    Attributes:
+        counts: the permissions that a token may carry, each with the reaches at which it counts.
+        consented: names that are consented to, for everyone or for the person, with what they imply.
+    """
+
+    row: resources.ResourceRow
+    catalogue: Catalogue
+    tree: CollectionTree
+    counts: Mapping[str, tuple[Reach, ...]]
+    consented: frozenset[str]
+
+
+def seal(backend: Backend, what: Mapping[str, Any]) -> str:
+    """Return something as only this service can have said it: for an address behind its #."""
+    sealed = backend.sealer.seal(json.dumps(what).encode(), _BOUND_TO)
+    return base64.urlsafe_b64encode(sealed).rstrip(b"=").decode()
+
+
+def sealed_request(backend: Backend, asked: Asked) -> str:
+    said = {"directory": asked.directory, "client": asked.client_id, "wanted": asked.wanted.kept()}
+    return seal(backend, {**said, "at": asked.at.isoformat()})
+
+
+def unsealed(backend: Backend, text: str) -> dict[str, Any]:
+    """Return what was sealed. Raises `BadInput` for anything else."""
+    try:
+        plain = backend.sealer.open(base64.urlsafe_b64decode(text + "=" * (-len(text) % 4)), _BOUND_TO)
+    except (Misuse, binascii.Error, ValueError) as error:
+        raise BadInput.field(
+            "request", "(not shown)", "what the service put in the address", "Start again at the application."
+        ) from error
+    found: dict[str, Any] = json.loads(plain)
+    return found
+
+
+def opened_request(backend: Backend, text: str, now: datetime) -> Asked:
+    """Return the request. Raises `BadInput` where it is not ours, or was asked too long ago."""
+    said = unsealed(backend, text)
+    if "refused" in said:
+        raise BadInput(said["refused"], next_step="Tell whoever runs the application.")
+    asked = Asked(said["directory"], said["client"], Wanted.of(said["wanted"]), datetime.fromisoformat(said["at"]))
+    if now - asked.at > REQUEST_LIFE:
+        raise BadInput("This was asked too long ago.", next_step="Start again at the application.")
+    return asked
+
+
+class NotToBeAnswered(Exception):
+    """The request names no client here, or an address that is not the client's: nobody is sent there.
+
+    `outcome` words are for the client's failed attempts: what was sent, and what is registered.
+    """
+
+    def __init__(self, words: str, client_id: str = "", directory_id: UUID | None = None, detail: str = "") -> None:
+        super().__init__(words)
+        self.words, self.client_id, self.directory_id, self.detail = words, client_id, directory_id, detail
+
+
+@dataclass(frozen=True, slots=True)
+class Answerable:
+    """A client that may be answered at an address."""
+
+    directory_id: UUID
+    client_id: str
+    redirect_uri: str
+
+
+def answerable(backend: Backend, slug: str, client_id: str, redirect_uri: str) -> Answerable:
+    """Return where a client is answered (RFC 6749 section 3.1.2.3, RFC 9700 section 2.1).
+
+    Raises:
+        NotFound: no such directory. NotToBeAnswered: nobody is sent anywhere.
+    """
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        client = clients.by_id(session, directory.id, client_id) if client_id else None
+        if client is None or client.builtin or client.state == ClientState.REMOVED:
+            raise NotToBeAnswered("No application of that id is registered here.", client_id[:80], directory.id)
+        kind, known = ClientKind(client.kind), tuple(client.redirect_uris)
+        if not kind.may(GrantType.AUTHORIZATION_CODE):
+            words = f"“{client.name}” is registered as a {kind.value}, and acts for nobody who signs in by a browser."
+            raise NotToBeAnswered(words, client.id, directory.id, "its kind has no authorization code")
+        if not redirect_uri and len(known) == 1:
+            return Answerable(directory.id, client.id, known[0])
+        if not is_registered(redirect_uri, known, kind):
+            words = f"“{client.name}” asked to send you to an address that is not registered for it."
+            raise NotToBeAnswered(words, client.id, directory.id, _difference(redirect_uri, known))
+        return Answerable(directory.id, client.id, redirect_uri)
+
+
+def _difference(sent: str, known: tuple[str, ...]) -> str:
+    if not sent:
+        return f"redirect_uri is missing; {len(known)} are registered"
+    found = nearest(sent, known)
+    if found is None:
+        return f"redirect_uri is {sent[:200]}; none is registered"
+    address, place = found
+    # From the mark on they differ: a slash, a letter, a port.
+    theirs, ours = (f"{name[:place][-60:]}»{name[place : place + 80]}" for name in (sent, address))
+    return f"redirect_uri is {theirs}; registered is {ours}"
+
+
+def find_resource_wanted(backend: Backend, slug: str, client_id: str, wanted: Wanted) -> Wanted:
+    """Return the request with its resource by identifier, found by its permissions where it names none.
+
+    Raises:
+        RequestRefused: invalid_target, invalid_scope or unauthorized_client.
+    """
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        if directory.suspended:
+            raise RequestRefused("temporarily_unavailable", "The directory is suspended.")
+        client = clients.by_id(session, directory.id, client_id)
+        if client is None or client.state != ClientState.LIVE:
+            raise RequestRefused("unauthorized_client", "The client is disabled here.")
+        row = _wanted_at(session, backend, directory, client_id, wanted)
+        if row is None and not wanted.about_people:
+            raise RequestRefused("invalid_scope", "Ask for permissions, or for openid.")
+        if row is not None:
+            known = resources.catalogues(session, [row])[row.id].permissions
+            unknown = [name for name in wanted.permissions if name not in known]
+            if unknown:
+                raise RequestRefused("invalid_scope", f"{row.identifier} has no permission {unknown[0][:80]}.")
+        return Wanted.of({**wanted.kept(), "resource": row.identifier if row is not None else ""})
+
+
+def _wanted_at(
+    session: Session, backend: Backend, directory: Directory, client_id: str, wanted: Wanted
+) -> resources.ResourceRow | None:
+    """Return the resource that is named, or else the one at which the client has to do with all that it asks for."""
+    rows = resources.resources_of(session, directory.id)
+    if wanted.resource:
+        # Perhaps by a former address: the token is for the present one.
+        own = wanted.resource in backend.own_identifiers(directory.slug)
+        name = backend.own_identifier(directory.slug) if own else wanted.resource
+        found = [row for row in rows if row.identifier == name]
+        if not found:
+            raise RequestRefused("invalid_target", f"This directory has no resource {wanted.resource[:120]}.")
+        return found[0]
+    if not wanted.permissions:
+        return None
+    near = _places(clients.held_grants(session, [client_id])) | _places(clients.held_asks(session, [client_id]))
+    catalogues = resources.catalogues(session, rows)
+    names = set(wanted.permissions)
+    fitting = [row for row in rows if row.id in near and names <= catalogues[row.id].permissions.keys()]
+    if len(fitting) != 1:
+        raise RequestRefused("invalid_target" if fitting else "invalid_scope", _unclear(wanted, len(fitting)))
+    return fitting[0]
+
+
+def _places(held: Mapping[str, list[tuple[UUID, Any]]]) -> set[UUID]:
+    """Return the resources of what is asked or held for people."""
+    return {place for rows in held.values() for place, item in rows if item.kind is AccessKind.DELEGATED}
+
+
+def _unclear(wanted: Wanted, several: int) -> str:
+    names = " ".join(wanted.permissions)[:120]
+    if several:
+        return f"More than one resource has {names}: name one with the parameter resource."
+    return f"No resource at which this client asks for anything has {names}."
+
+
+def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: datetime) -> AuthorizationAsked:
+    """Return what the page shows. Raises `NotFound` where the client went meanwhile."""
+    with observation(backend.engine) as session:
+        directory = find_directory(session, asked.directory)
+        refuse_suspended(directory)
+        client = session.get_one(clients.ClientRow, asked.client_id)
+        mine = found is not None and found.directory.id == directory.id
+        again = mine and found is not None and _must_sign_in_again(asked, found, now)
+        offer = _offer(session, directory, client, asked.wanted, found.person.id, now) if mine and found else _Offer()
+        wanted = asked.wanted
+        at_once = ""
+        if "none" in wanted.prompt and (not mine or again):
+            at_once = refusal_to(backend, asked, "login_required", "The person must sign in.")
+        elif "none" in wanted.prompt and offer.open_questions:
+            at_once = refusal_to(backend, asked, "consent_required", "The person must decide, or an administrator.")
+        return AuthorizationAsked(
+            redirect_to=at_once,
+            asks=bool({"consent", "select_account"} & set(wanted.prompt)) or offer.open_questions or offer.empty,
+            sign_in="again" if again else "" if mine else "needed",
+            directory=directory.slug,
+            directory_name=directory.name,
+            client_id=client.id,
+            client_name=client.name,
+            purpose=client.purpose,
+            publisher=client.publisher,
+            publisher_vouched=not client.publisher
+            or client.publisher in publishers.vouched_domains(session, directory.id),
+            support_contact=client.support_contact,
+            answered_at=urlsplit(wanted.redirect_uri).netloc or urlsplit(wanted.redirect_uri).scheme,
+            login_hint=wanted.login_hint,
+            person=found.person.name if mine and found is not None else "",
+            resource=offer.resource,
+            already=offer.already,
+            to_allow=offer.to_allow,
+            for_administrator=offer.for_administrator,
+            not_theirs=offer.not_theirs,
+            about=[name for name in wanted.about_people if name not in {OPENID, OFFLINE}],
+            stays=OFFLINE in wanted.scope,
+        )
+
+
+def _must_sign_in_again(asked: Asked, found: ConsoleSession, now: datetime) -> bool:
+    """OpenID Connect Core section 3.1.2.1: `prompt=login`, or signed in longer ago than `max_age`."""
+    if "login" in asked.wanted.prompt and found.began_at < asked.at:
+        return True
+    return asked.wanted.max_age is not None and now - found.began_at > timedelta(seconds=asked.wanted.max_age)
+
+
+@dataclass(frozen=True, slots=True)
+class _Offer:
+    """What is shown to a person of what a client wants at a resource."""
+
+    resource: str = ""
+    already: list[AskedOfPerson] = ()  # type: ignore[assignment]
+    to_allow: list[AskedOfPerson] = ()  # type: ignore[assignment]
+    for_administrator: list[AskedOfPerson] = ()  # type: ignore[assignment]
+    not_theirs: list[AskedOfPerson] = ()  # type: ignore[assignment]
+
+    @property
+    def open_questions(self) -> bool:
+        return bool(self.to_allow or self.for_administrator)
+
+    @property
+    def empty(self) -> bool:
+        """Whether something was asked for, and nothing of it counts."""
+        return bool(self.resource and not self.already)
+
+
+def _offer(
+    session: Session, directory: Directory, client: clients.ClientRow, wanted: Wanted, person_id: UUID, now: datetime
+) -> _Offer:
+    if not wanted.resource:
+        return _Offer()
+    row = resources.by_identifier(session, directory.id, wanted.resource)
+    if row is None:
+        raise RequestRefused("invalid_target", "The resource is not here any more.")
+    at = at_resource(session, client.id, row, person_id, now)
+    asked = {
+        ask.permission
+        for place, ask in clients.held_asks(session, [client.id]).get(client.id, ())
+        if place == row.id and ask.kind is AccessKind.DELEGATED
+    }
+    theirs = _held_by(session, person_id, row, now)
+    parts: dict[str, list[AskedOfPerson]] = {"already": [], "to_allow": [], "for_administrator": [], "not_theirs": []}
+    for name in wanted.permissions or sorted(asked | (at.consented & asked)):
+        permission = at.catalogue.permissions[name]
+        shown = AskedOfPerson(permission=name, title=permission.title, text=permission.person_text or permission.text)
+        # What the person may do of it themself, be it a part: of the rest nothing comes into a token.
+        possible = both_may(at.catalogue, at.tree, [Holding(name)], theirs)
+        if not possible:
+            part = "not_theirs"
+        elif name in at.consented:
+            part = "already"
+        elif name in asked and permission.consent_by is ConsentBy.PERSON and directory.policy.people_may_consent:
+            part = "to_allow"
+        else:
+            part = "for_administrator"
+        parts[part].append(shown)
+    return _Offer(row.title, **parts)
+
+
+def _held_by(session: Session, person_id: UUID, row: resources.ResourceRow, now: datetime) -> list[Holding]:
+    person = session.get_one(people.PersonRow, person_id)
+    held = roles.standing(session, person, row.id, now)
+    return [Holding(name, role.reach) for role in held.roles for name in role.permissions]
+
+
+def at_resource(
+    session: Session, client_id: str, row: resources.ResourceRow, person_id: UUID, now: datetime
+) -> AtResource:
+    """Return what a client may do for a person at a resource, both sides taken together."""
+    catalogue, tree = resources.catalogues(session, [row])[row.id], resources.trees(session, [row])[row.id]
+    grants = [grant for at, grant in clients.held_grants(session, [client_id]).get(client_id, ()) if at == row.id]
+    ours = [
+        Holding(grant.permission, grant.reach)
+        for grant in covering(grants, str(person_id))
+        if grant.kind is AccessKind.DELEGATED and grant.in_force(now) and grant.permission in catalogue.permissions
+    ]
+    theirs = [
+        holding for holding in _held_by(session, person_id, row, now) if holding.permission in catalogue.permissions
+    ]
+    consented = frozenset().union(*(catalogue.closure(holding.permission) for holding in ours))
+    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented)
+
+
+def decide(
+    backend: Backend, asked: Asked, found: ConsoleSession, chosen: frozenset[str], now: datetime, *, allow: bool
+) -> str:
+    """Return where the person is sent with the answer: a code, or an error.
+
+    Raises:
+        Forbidden: they are signed in elsewhere, or must sign in again.
+    """
+    if found.directory.slug != asked.directory:
+        raise Forbidden("You are signed in to another directory.", next_step="Sign out, and start again.")
+    if not allow:
+        return refusal_to(backend, asked, "access_denied", "The person said no.")
+    if _must_sign_in_again(asked, found, now):
+        raise Forbidden("Sign in again first.", next_step="Type your password once more.")
+    with observation(backend.engine) as session:
+        directory = find_directory(session, asked.directory)
+        client = session.get_one(clients.ClientRow, asked.client_id)
+        offer = _offer(session, directory, client, asked.wanted, found.person.id, now)
+    allowed = {asked_for.permission for asked_for in offer.to_allow} & chosen
+    if allowed:
+        _consent(backend, directory, client, asked.wanted.resource, allowed, found, now)
+    granted = {asked_for.permission for asked_for in offer.already} | allowed
+    if asked.wanted.resource and not granted and not asked.wanted.about_people:
+        return refusal_to(backend, asked, "access_denied", "Nothing that was asked for is allowed.")
+    code = secrets.token_urlsafe(32)
+    with observation(backend.engine) as session:
+        row = resources.by_identifier(session, directory.id, asked.wanted.resource) if asked.wanted.resource else None
+        session.add(
+            store.AuthorizationRow(
+                id=uuid4(),
+                directory_id=directory.id,
+                client_id=client.id,
+                request=asked.wanted.kept(),
+                created_at=now,
+                expires_at=now + CODE_LIFE,
+                resource_id=row.id if row is not None else None,
+                scope=sorted(granted | set(asked.wanted.about_people)),
+                person_id=found.person.id,
+                authenticated_at=found.began_at,
+                code_digest=digest_of(backend, code),
+            )
+        )
+    return _answer_to(backend, asked, {"code": code})
+
+
+def _consent(
+    backend: Backend,
+    directory: Directory,
+    client: clients.ClientRow,
+    identifier: str,
+    names: set[str],
+    found: ConsoleSession,
+    now: datetime,
+) -> None:
+    """Enter that a person consented for themself, each permission once."""
+    actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
+    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        held = clients.by_id(unit.session, directory.id, client.id, lock=True)
+        row = resources.by_identifier(unit.session, directory.id, identifier)
+        if held is None or row is None:
+            raise Forbidden("The application or its resource is not here any more.")
+        before = at_resource(unit.session, client.id, row, found.person.id, now).consented
+        fresh = sorted(names - before)
+        for name in fresh:
+            unit.session.add(
+                clients.GrantRow(
+                    id=uuid4(),
+                    client_id=client.id,
+                    resource_id=row.id,
+                    permission=name,
+                    kind=AccessKind.DELEGATED.value,
+                    granted_at=now,
+                    granted_by=found.person.name,
+                    person_id=found.person.id,
+                    by_person=True,
+                    revision=row.revision,
+                    collections_revision=row.collections_revision,
+                )
+            )
+        if fresh:
+            after = {"resource": row.name, "permissions": fresh, "kind": "delegated", "for": found.person.name}
+            unit.enter("consent.granted", client_subject(held), after=after, reason="Allowed for themself")
+
+
+def refusal_to(backend: Backend, asked: Asked, error: str, description: str) -> str:
+    """Return where the person is sent with an error (RFC 6749 section 4.1.2.1)."""
+    return error_answer(backend, asked.directory, asked.wanted.redirect_uri, asked.wanted.state, error, description)
+
+
+def error_answer(backend: Backend, slug: str, redirect_uri: str, state: str, error: str, description: str) -> str:
+    plain = "".join(ch if " " <= ch <= "~" and ch not in '"\\' else "'" for ch in description)
+    return _with(redirect_uri, {"error": error, "error_description": plain, **_common(backend, slug, state)})
+
+
+def _answer_to(backend: Backend, asked: Asked, members: Mapping[str, str]) -> str:
+    return _with(asked.wanted.redirect_uri, {**members, **_common(backend, asked.directory, asked.wanted.state)})
+
+
+def _common(backend: Backend, slug: str, state: str) -> dict[str, str]:
+    # RFC 9207 section 2: who answers, so that no other issuer's answer is taken for ours.
+    return {**({"state": state} if state else {}), "iss": backend.issuer(slug)}
+
+
+def _with(address: str, members: Mapping[str, str]) -> str:
+    """Add parameters to what the address has already (RFC 6749 section 4.1.2)."""
+    return f"{address}{'&' if '?' in address else '?'}{urlencode(members)}"
+
+
+def digest_of(backend: Backend, code: str) -> bytes:
+    return hmac_digest(backend.sealer.session_key, b"authorization\0" + code.encode(errors="replace"), "sha256")

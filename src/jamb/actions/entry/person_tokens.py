@@ -1,0 +1,235 @@
+"""A client redeems a code, or a refresh token, for tokens of the person who allowed it.
+
+RFC 6749 sections 4.1.3 and 6, RFC 9700 sections 2.1.1 and 4.14.2: a code counts once, and a refresh token once; whoever
+brings one again ends the whole authorization, for one of two who have it is not the client.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.entry.authorizations import at_resource, digest_of
+from jamb.core.authorization import pkce
+from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
+from jamb.core.clients.attempts import Outcome
+from jamb.core.directory.directories import Directory
+from jamb.core.reach import Reach
+from jamb.store.base.work import observation
+from jamb.store.directory import people, roles
+from jamb.store.entry import authorizations as store
+from jamb.store.resources import resources
+
+# A client whose answer was lost asks again at once with the token it has: so long that is no theft.
+GRACE = timedelta(seconds=10)
+_BY_CODE, _BY_REFRESH = "a code that came twice", "a refresh token that came twice"
+
+
+class NotRedeemed(Exception):
+    """RFC 6749 section 5.2, and what is recorded of it for the owner."""
+
+    def __init__(self, outcome: Outcome, described: str, error: str = "invalid_grant", detail: str = "") -> None:
+        super().__init__(described)
+        self.outcome, self.described, self.error, self.detail = outcome, described, error, detail or described
+
+
+@dataclass(frozen=True, slots=True)
+class Allowed:
+    """What a client gets tokens for.
+
+    Attributes:
+        counts: the permissions of the access token, each with the reaches at which it counts.
+        about: openid, profile, email, groups, of what was allowed.
+        refresh: the next refresh token, or empty.
+        narrowed_at: when something of it was taken away last; a token of that very second says the next name.
+    """
+
+    id: UUID
+    directory: Directory
+    person_id: UUID
+    identifier: str
+    counts: Mapping[str, tuple[Reach, ...]]
+    about: frozenset[str]
+    authenticated_at: datetime
+    nonce: str
+    refresh: str
+    narrowed_at: datetime | None
+
+
+def redeem(
+    backend: Backend, slug: str, client_id: str, code: str, verifier: str, redirect_uri: str | None, now: datetime
+) -> Allowed:
+    """Return what a code stands for (RFC 6749 section 4.1.3, RFC 7636 section 4.5).
+
+    Raises:
+        NotRedeemed: it is not, or no more, this client's.
+    """
+    failure: NotRedeemed | None = None
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        row = store.by_code(session, directory.id, digest_of(backend, code))
+        if row is None or row.client_id != client_id:
+            raise NotRedeemed(Outcome.CODE_UNKNOWN, "There is no such code, or it is another client's.")
+        wanted = Wanted.of(row.request)
+        if row.redeemed_at is not None:
+            # RFC 6749 section 4.1.2: what was issued for it is withdrawn.
+            store.end(session, [row], _BY_CODE, now)
+            failure = NotRedeemed(Outcome.CODE_REPLAYED, "The code was used before: what was issued for it has ended.")
+        elif row.ended_at is not None or row.expires_at <= now:
+            raise NotRedeemed(Outcome.CODE_EXPIRED, "The code has expired: start again.")
+        elif redirect_uri is not None and redirect_uri != wanted.redirect_uri:
+            detail = f"redirect_uri is {redirect_uri[:150]}; it was {wanted.redirect_uri[:150]}"
+            raise NotRedeemed(
+                Outcome.REDIRECT_DIFFERS, "The redirect_uri is another than the code was asked with.", detail=detail
+            )
+        elif not pkce.fits(verifier, wanted.challenge):
+            raise NotRedeemed(Outcome.VERIFIER_WRONG, "The code_verifier does not fit the code_challenge.")
+        else:
+            row.redeemed_at = now
+            return _allowed(session, backend, directory, row, None, now)
+    assert failure is not None
+    raise failure
+
+
+def refresh(
+    backend: Backend,
+    slug: str,
+    client_id: str,
+    token: str,
+    scope: frozenset[str] | None,
+    resource: str | None,
+    now: datetime,
+) -> Allowed:
+    """Return what a refresh token stands for now, with the one that follows it (RFC 6749 section 6).
+
+    Args:
+        scope: less than was allowed; None: all of it.
+
+    Raises:
+        NotRedeemed: it is not, or no more, this client's; or more is asked for than was allowed.
+    """
+    failure: NotRedeemed | None = None
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        found = store.by_refresh_token(session, directory.id, digest_of(backend, token))
+        if found is None or found[0].client_id != client_id:
+            raise NotRedeemed(Outcome.REFRESH_UNKNOWN, "There is no such refresh token, or it is another client's.")
+        row, held = found
+        if row.ended_at is not None:
+            raise NotRedeemed(Outcome.REFRESH_ENDED, f"This access has ended: {row.ended_by}.")
+        if held.expires_at <= now or row.expires_at <= now:
+            raise NotRedeemed(Outcome.REFRESH_ENDED, "The refresh token has expired: the person must sign in again.")
+        if scope is not None and not scope <= frozenset(row.scope):
+            more = " ".join(sorted(scope - frozenset(row.scope)))[:120]
+            raise NotRedeemed(Outcome.NOT_GRANTED, f"More is asked for than was allowed: {more}.", "invalid_scope")
+        wanted = Wanted.of(row.request)
+        if resource is not None and resource != wanted.resource:
+            raise NotRedeemed(Outcome.UNKNOWN_RESOURCE, "The refresh token is for another resource.", "invalid_target")
+        if held.used_at is not None and now - held.used_at > GRACE:
+            store.end(session, [row], _BY_REFRESH, now)
+            failure = NotRedeemed(Outcome.REFRESH_REPLAYED, "The refresh token was used before: the access has ended.")
+        else:
+            held.used_at = held.used_at or now
+            session.add(held)
+            return _allowed(session, backend, directory, row, scope, now)
+    assert failure is not None
+    raise failure
+
+
+def _allowed(
+    session: Session,
+    backend: Backend,
+    directory: Directory,
+    row: store.AuthorizationRow,
+    scope: frozenset[str] | None,
+    now: datetime,
+) -> Allowed:
+    person = session.get_one(people.PersonRow, row.person_id)
+    if not person.active:
+        store.end(session, [row], "the person is not active any more", now)
+        raise _committed(session, NotRedeemed(Outcome.PERSON_GONE, "The person may not sign in any more."))
+    names = frozenset(row.scope) if scope is None else scope
+    about = frozenset(row.scope) & ABOUT_PEOPLE if scope is None else scope & ABOUT_PEOPLE
+    counts: Mapping[str, tuple[Reach, ...]] = {}
+    identifier = backend.issuer(directory.slug)
+    if row.resource_id is not None:
+        place = session.get_one(resources.ResourceRow, row.resource_id)
+        at = at_resource(session, row.client_id, place, row.person_id, now)
+        wanted = [name for name in names - ABOUT_PEOPLE if name in at.catalogue.permissions]
+        opened = at.catalogue.opened_by_all(wanted)
+        # What both may do now, of what was allowed then: by operations, so that a part of a permission counts as well.
+        counts = {name: reaches for name, reaches in at.counts.items() if at.catalogue.opened_by(name) <= opened}
+        identifier = place.identifier
+    policy = directory.policy
+    following = ""
+    last = row.created_at + timedelta(days=policy.refresh_longest_days)
+    row.expires_at = max(row.expires_at, now + timedelta(seconds=policy.access_token_seconds))
+    if OFFLINE in row.scope and last > now:
+        following = secrets.token_urlsafe(32)
+        row.expires_at = last
+        session.add(
+            store.RefreshTokenRow(
+                digest=digest_of(backend, following),
+                authorization_id=row.id,
+                created_at=now,
+                expires_at=min(last, now + timedelta(days=policy.refresh_idle_days)),
+            )
+        )
+    session.add(row)
+    return Allowed(
+        row.id,
+        directory,
+        row.person_id,
+        identifier,
+        counts,
+        about,
+        row.authenticated_at,
+        str(row.request["nonce"]),
+        following,
+        store.narrowed_at(session, row),
+    )
+
+
+def _committed(session: Session, error: NotRedeemed) -> NotRedeemed:
+    session.commit()
+    return error
+
+
+def revoke(backend: Backend, slug: str, client_id: str, token: str, now: datetime) -> None:
+    """End the access that a refresh token belongs to (RFC 7009); of another client nothing is ended."""
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        found = store.by_refresh_token(session, directory.id, digest_of(backend, token))
+        if found is not None and found[0].client_id == client_id:
+            store.end(session, [found[0]], "the application gave it back", now)
+
+
+def end_by_id(backend: Backend, authorization_id: UUID, client_id: str, by: str, now: datetime) -> None:
+    """End an access by its id, as a token of it says; of another client nothing is ended."""
+    with observation(backend.engine) as session:
+        row = session.get(store.AuthorizationRow, authorization_id)
+        if row is not None and row.client_id == client_id:
+            store.end(session, [row], by, now)
+
+
+def about_person(session: Session, directory: Directory, person_id: UUID, about: frozenset[str]) -> dict[str, object]:
+    """Return the claims of a person that were allowed (OpenID Connect Core section 5.1); none where they left."""
+    person = session.get(people.PersonRow, person_id)
+    if person is None or not person.active or person.directory_id != directory.id:
+        return {}
+    claims: dict[str, object] = {"sub": str(person.id)}
+    if "profile" in about:
+        claims |= {"name": person.name, "preferred_username": person.login}
+    if "email" in about:
+        # Whoever runs the directory gave it; nobody showed that they read what is sent there.
+        claims |= {"email": person.login, "email_verified": False}
+    if "groups" in about:
+        claims["groups"] = sorted(roles.groups_around(session, person.id))
+    return claims

@@ -1,0 +1,39 @@
+"""Where an answer for a person may be sent: to one of the registration's redirect URIs, letter by letter.
+
+RFC 9700 section 2.1: exact comparison of strings (RFC 3986 section 6.2.1). RFC 8252 section 7.3: of a native client's
+loopback address the port may differ, as it takes whichever is free.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from jamb.core.clients.clients import ClientKind
+
+_LOOPBACK = re.compile(r"(http://(?:127\.0\.0\.1|\[::1\]))(?::\d{1,5})?(/.*|\?.*)?\Z", re.DOTALL)
+
+
+def is_registered(sent: str, registered: Iterable[str], kind: ClientKind) -> bool:
+    """Tell whether an answer may be sent there."""
+    known = tuple(registered)
+    if sent in known:
+        return True
+    return kind is ClientKind.NATIVE and (bare := _without_port(sent)) is not None and bare in map(_without_port, known)
+
+
+def _without_port(address: str) -> tuple[str, str] | None:
+    found = _LOOPBACK.match(address)
+    return (found[1], found[2] or "") if found is not None else None
+
+
+def nearest(sent: str, registered: Iterable[str]) -> tuple[str, int] | None:
+    """Return the registered address that agrees longest with what was sent, and where they part; None: none is."""
+    known = [(one, _common(sent, one)) for one in registered]
+    return max(known, key=lambda pair: pair[1], default=None)
+
+
+def _common(one: str, other: str) -> int:
+    return next(
+        (place for place, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other))
+    )

@@ -1,0 +1,142 @@
+"""An authorization request as it was sent, read to the letter.
+
+RFC 6749 section 4.1.1 and 4.1.2.1, RFC 7636 section 4.3, RFC 8707 section 2, OpenID Connect Core section 3.1.2.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from jamb.core.authorization import pkce
+
+OPENID, PROFILE, EMAIL, GROUPS, OFFLINE = "openid", "profile", "email", "groups", "offline_access"
+# What a client may ask of a person that is no permission of a resource (OpenID Connect Core sections 5.4 and 11).
+ABOUT_PEOPLE = frozenset({OPENID, PROFILE, EMAIL, GROUPS, OFFLINE})
+PROMPTS = frozenset({"none", "login", "consent", "select_account"})
+LONGEST_STATE = 2_000
+LONGEST_SCOPE = 2_000
+MOST_SCOPES = 60
+_SCOPE = re.compile(r"[\x21\x23-\x5B\x5D-\x7E]+(?: [\x21\x23-\x5B\x5D-\x7E]+)*\Z")
+
+
+class RequestRefused(Exception):
+    """An error that is sent back to the client (RFC 6749 section 4.1.2.1)."""
+
+    def __init__(self, error: str, description: str) -> None:
+        super().__init__(description)
+        self.error, self.description = error, description
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a client asks of a person.
+
+    Attributes:
+        scope: as it was sent; empty: whatever is consented to at the resource.
+        max_age: how many seconds ago at most the person signed in; None: whenever.
+    """
+
+    redirect_uri: str
+    state: str
+    scope: tuple[str, ...]
+    resource: str
+    nonce: str
+    challenge: str
+    prompt: tuple[str, ...] = ()
+    max_age: int | None = None
+    login_hint: str = ""
+
+    @property
+    def permissions(self) -> tuple[str, ...]:
+        return tuple(one for one in self.scope if one not in ABOUT_PEOPLE)
+
+    @property
+    def about_people(self) -> tuple[str, ...]:
+        return tuple(one for one in self.scope if one in ABOUT_PEOPLE)
+
+    def kept(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @classmethod
+    def of(cls, kept: Mapping[str, Any]) -> Wanted:
+        return cls(**{**kept, "scope": tuple(kept["scope"]), "prompt": tuple(kept["prompt"])})
+
+
+def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri: str) -> Wanted:
+    """Return what is wanted, from parameters each of which was sent once and is text.
+
+    Raises:
+        RequestRefused: something is missing, or is not offered here.
+    """
+    for name, error in _NOT_OFFERED.items():
+        if sent.get(name):
+            raise RequestRefused(error, f"The parameter {name} is not supported here.")
+    if sent.get("response_type") != "code":
+        missing = "is missing" if not sent.get("response_type") else "must be code"
+        error = "invalid_request" if not sent.get("response_type") else "unsupported_response_type"
+        raise RequestRefused(error, f"The parameter response_type {missing}.")
+    if sent.get("response_mode", "query") not in {"", "query"}:
+        raise RequestRefused("invalid_request", "The parameter response_mode must be query, or be left out.")
+    if len(resources) > 1:
+        raise RequestRefused("invalid_target", "Name one resource: a token is for one.")
+    if len(sent.get("state", "")) > LONGEST_STATE or len(sent.get("nonce", "")) > LONGEST_STATE:
+        raise RequestRefused("invalid_request", f"state and nonce are of at most {LONGEST_STATE} characters.")
+    return Wanted(
+        redirect_uri,
+        sent.get("state", ""),
+        _scope(sent.get("scope", "")),
+        resources[0] if resources else "",
+        sent.get("nonce", ""),
+        _challenge(sent),
+        _prompt(sent.get("prompt", "")),
+        _max_age(sent.get("max_age", "")),
+        sent.get("login_hint", "")[:200],
+    )
+
+
+_NOT_OFFERED = {
+    "request": "request_not_supported",
+    "request_uri": "request_uri_not_supported",
+    "registration": "registration_not_supported",
+}
+
+
+def _challenge(sent: Mapping[str, str]) -> str:
+    challenge = sent.get("code_challenge", "")
+    if not challenge:
+        raise RequestRefused("invalid_request", "The parameter code_challenge is missing: every client uses PKCE.")
+    if sent.get("code_challenge_method") != pkce.METHOD:
+        raise RequestRefused("invalid_request", "The parameter code_challenge_method must be S256.")
+    if not pkce.is_challenge(challenge):
+        raise RequestRefused("invalid_request", "The code_challenge is no SHA-256 in base64url of 43 characters.")
+    return challenge
+
+
+def _scope(text: str) -> tuple[str, ...]:
+    if not text:
+        return ()
+    names = tuple(dict.fromkeys(text.split(" ")))
+    if len(text) > LONGEST_SCOPE or len(names) > MOST_SCOPES or not _SCOPE.match(text):
+        raise RequestRefused("invalid_scope", f"The scope must be at most {MOST_SCOPES} names, with one space between.")
+    return names
+
+
+def _prompt(text: str) -> tuple[str, ...]:
+    names = tuple(dict.fromkeys(text.split()))
+    unknown = [one for one in names if one not in PROMPTS]
+    if unknown:
+        raise RequestRefused("invalid_request", f"The prompt must be one of {', '.join(sorted(PROMPTS))}.")
+    if "none" in names and len(names) > 1:
+        raise RequestRefused("invalid_request", "The prompt none stands alone.")
+    return names
+
+
+def _max_age(text: str) -> int | None:
+    if not text:
+        return None
+    if not text.isascii() or not text.isdigit() or len(text) > 9:
+        raise RequestRefused("invalid_request", "The parameter max_age must be a number of seconds.")
+    return int(text)

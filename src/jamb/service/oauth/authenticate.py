@@ -1,0 +1,83 @@
+"""A client shows that it is itself (RFC 6749 section 2.3): by a secret, or by an assertion; a public one does not.
+
+A public client is known by its id alone (section 2.1): what it gets is bound by PKCE, or by the token that it brings.
+"""
+
+from __future__ import annotations
+
+from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import ClientKind, ClientState, GrantType
+from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
+from jamb.service.oauth.prove import prove_by_assertion
+from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
+from jamb.store.entry.tokens import AUTHENTICATE, Authenticated
+
+_FROM_TEXT = {
+    SecretFault.WHITESPACE: (Outcome.SECRET_WHITESPACE, "The client secret has white space around it."),
+    SecretFault.DAMAGED: (
+        Outcome.SECRET_DAMAGED,
+        "The client secret is incomplete or mistyped: its checksum does not fit.",
+    ),
+}
+
+_NO_SECRET = (Outcome.NO_SECRET, "No client secret was sent: use HTTP Basic or the form.")
+
+
+class UnknownDirectory(Exception):
+    """There is no such directory: the path is wrong, not the request."""
+
+
+async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None) -> Authenticated:
+    """Return what is known of the client that asks. Raises `OAuthError`, `UnknownDirectory`."""
+    secret = (asked.proof.secret or "")[:LONGEST_PRESENTED]
+    digest = digest_secret(asked.runtime.backend.sealer.credential_key, secret)
+    values = {"slug": asked.slug, "client": asked.proof.client_id, "digest": digest, "resource": None, "now": asked.now}
+    rows = await asked.runtime.reader.rows(AUTHENTICATE, values)
+    if not rows:
+        raise UnknownDirectory
+    row = Authenticated(*rows[0])
+    asked.directory_id = row.directory_id
+    public = row.client_kind is not None and not ClientKind(row.client_kind).confidential
+    if asked.proof.assertion is not None:
+        await prove_by_assertion(asked, row.client_kind)
+    elif public and secret:
+        described = "This client is public: it has no secret to send."
+        raise await asked.refuse(Outcome.SECRET_UNKNOWN, "invalid_client", described)
+    elif not public:
+        await prove_by_secret(asked, row, secret)
+    if row.suspended:
+        raise await asked.refuse(Outcome.DIRECTORY_SUSPENDED, "unauthorized_client", SUSPENDED)
+    if row.client_state != ClientState.LIVE:
+        raise await asked.refuse(Outcome.CLIENT_DISABLED, "unauthorized_client", "This client is disabled here.")
+    if grant_type is not None and not ClientKind(str(row.client_kind)).may(grant_type):
+        described = f"A client of the kind {row.client_kind} does not use {grant_type.value}."
+        raise await asked.refuse(Outcome.WRONG_GRANT_TYPE, "unauthorized_client", described)
+    return row
+
+
+async def prove_by_secret(asked: TokenRequest, row: Authenticated, secret: str) -> None:
+    """The secret is this client's, and counts."""
+    hint, expires_at, withdrawn_at = row.hint or "", row.expires_at, row.withdrawn_at
+    if row.client_kind is None or row.credential_client is None:
+        outcome, described = _NO_SECRET
+        if secret:
+            fault = fault_of(secret) or SecretFault.NOT_OURS
+            outcome, described = _FROM_TEXT.get(fault, (Outcome.SECRET_UNKNOWN, NOT_PROVEN))
+        # Whoever asks hears what the text shows, and the same whether there is such a client or not.
+        if row.client_kind is None:
+            raise await asked.refuse(Outcome.UNKNOWN_CLIENT, "invalid_client", described, "no such client here")
+        raise await asked.refuse(outcome, "invalid_client", described)
+    asked.hint = hint
+    if row.credential_client != asked.proof.client_id:
+        detail = "a secret of another client was presented"
+        raise await asked.refuse(Outcome.SECRET_OF_ANOTHER, "invalid_client", NOT_PROVEN, detail)
+    if withdrawn_at is not None and withdrawn_at <= asked.now:
+        detail = f"{hint} was withdrawn on {withdrawn_at:%Y-%m-%d}"
+        raise await asked.refuse(Outcome.SECRET_WITHDRAWN, "invalid_client", NOT_PROVEN, detail)
+    if expires_at is not None and expires_at <= asked.now:
+        described = f"The client secret ended on {expires_at:%Y-%m-%d %H:%M} UTC: have another issued."
+        raise await asked.refuse(Outcome.SECRET_EXPIRED, "invalid_client", described)
+    if row.disabled_at is not None:
+        described = "This credential is disabled here."
+        raise await asked.refuse(Outcome.CREDENTIAL_DISABLED, "invalid_client", described)
+    asked.credential_id = row.credential_id

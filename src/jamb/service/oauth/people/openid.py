@@ -1,0 +1,142 @@
+"""OpenID Connect: what is told of the person who allowed it (Core section 5.3), and the issuer's metadata (Discovery).
+
+Userinfo takes any access token of this issuer that was allowed `openid`, whichever resource it is for: one token is for
+one resource (RFC 8707), and a client of a resource asks who its person is with the token that it has.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+import jwt
+from fastapi import Request
+from fastapi.responses import Response
+from sqlmodel import Session
+
+from jamb.actions.base.lookups import find_directory
+from jamb.actions.entry.person_tokens import about_person
+from jamb.core.authorization.requests import ABOUT_PEOPLE, OPENID
+from jamb.core.clients.clients import GrantType
+from jamb.core.credentials.assertions import ALGORITHMS
+from jamb.core.jwt import read_token
+from jamb.core.text import UnfitText, line_fault
+from jamb.service.oauth.errors import json_response
+from jamb.service.oauth.mint import ALGORITHM
+from jamb.service.runtime import Runtime
+from jamb.store.entry import authorizations as store
+
+ANYBODY = {"Access-Control-Allow-Origin": "*"}
+
+
+class NotThisIssuers(Exception):
+    """A bearer token that is not good here (RFC 6750 section 3.1)."""
+
+
+def claims_of_own(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
+    """Return the claims of an access token of this issuer, for whichever resource. Raises `NotThisIssuers`."""
+    with Session(runtime.backend.engine) as session:
+        directory = find_directory(session, slug)
+    now = runtime.clock.now()
+    try:
+        header, _ = read_token(token)
+        kid = header.get("kid")
+        if (
+            header.get("typ") != "at+jwt"
+            or header.get("alg") != ALGORITHM
+            or not isinstance(kid, str)
+            or line_fault(kid)
+        ):
+            raise NotThisIssuers
+        key = runtime.keyring.public(kid, str(directory.id))
+        if key is None:
+            raise NotThisIssuers
+        claims: dict[str, Any] = jwt.decode(
+            token,
+            key,
+            algorithms=[ALGORITHM],
+            issuer=runtime.backend.issuers(slug, now),
+            options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"], "verify_aud": False},
+        )
+    except (jwt.InvalidTokenError, UnfitText) as error:
+        raise NotThisIssuers from error
+    return claims
+
+
+def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
+    """Answer who the person of a token is, in so far as they allowed it."""
+    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
+    if scheme.lower() != "bearer" or not token:
+        return _refused("")
+    try:
+        claims = claims_of_own(runtime, slug, token.strip())
+    except NotThisIssuers:
+        return _refused('error="invalid_token", error_description="the token is not good at this issuer"')
+    scope = frozenset(str(claims.get("scope", "")).split())
+    if OPENID not in scope or "sid" not in claims:
+        return _refused('error="insufficient_scope", scope="openid"', 403)
+    with Session(runtime.backend.engine) as session:
+        directory = find_directory(session, slug)
+        told = (
+            about_person(session, directory, UUID(claims["sub"]), scope & ABOUT_PEOPLE)
+            if store.live(session, UUID(claims["sid"]))
+            else {}
+        )
+    if not told:
+        return _refused('error="invalid_token", error_description="this access has ended"')
+    return json_response(told, headers={"Cache-Control": "no-store", **ANYBODY})
+
+
+def _refused(words: str, status: int = 401) -> Response:
+    challenge = f'Bearer realm="jamb"{", " if words else ""}{words}'
+    return Response(status_code=status, headers={"WWW-Authenticate": challenge, "Cache-Control": "no-store", **ANYBODY})
+
+
+def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
+    """Return the issuer's metadata (RFC 8414 section 2, OpenID Connect Discovery section 3)."""
+    issuer = runtime.backend.issuer(slug)
+    proofs = ["client_secret_basic", "client_secret_post", "private_key_jwt", "none"]
+    return {
+        "issuer": issuer,
+        "authorization_endpoint": f"{issuer}/authorize",
+        "token_endpoint": runtime.backend.token_endpoint(slug),
+        "userinfo_endpoint": f"{issuer}/userinfo",
+        "revocation_endpoint": f"{issuer}/revoke",
+        "introspection_endpoint": f"{issuer}/introspect",
+        "device_authorization_endpoint": f"{issuer}/device_authorization",
+        "jwks_uri": f"{issuer}/jwks",
+        "response_types_supported": ["code"],
+        "response_modes_supported": ["query"],
+        "grant_types_supported": [one.value for one in GrantType],
+        "subject_types_supported": ["public"],
+        "id_token_signing_alg_values_supported": [ALGORITHM],
+        "scopes_supported": sorted(ABOUT_PEOPLE),
+        "claims_supported": [
+            "sub",
+            "iss",
+            "aud",
+            "exp",
+            "iat",
+            "auth_time",
+            "nonce",
+            "at_hash",
+            "amr",
+            "sid",
+            "name",
+            "preferred_username",
+            "email",
+            "email_verified",
+            "groups",
+        ],
+        "code_challenge_methods_supported": ["S256"],
+        "prompt_values_supported": ["none", "login", "consent", "select_account"],
+        "token_endpoint_auth_methods_supported": proofs,
+        "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
+        "revocation_endpoint_auth_methods_supported": proofs,
+        "introspection_endpoint_auth_methods_supported": proofs[:3],
+        # RFC 9207.
+        "authorization_response_iss_parameter_supported": True,
+        "request_parameter_supported": False,
+        "request_uri_parameter_supported": False,
+        "claims_parameter_supported": False,
+    }

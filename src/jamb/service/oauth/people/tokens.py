@@ -1,0 +1,140 @@
+"""Token endpoint for clients that act for people: codes (RFC 6749 section 4.1.3) and refresh tokens (section 6)."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import Response
+
+from jamb.actions.entry import person_tokens
+from jamb.actions.entry.person_tokens import Allowed, NotRedeemed
+from jamb.core.authorization.requests import OPENID
+from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import GrantType
+from jamb.core.reach import EVERYWHERE
+from jamb.core.reach.details import details
+from jamb.core.tokens import issue_second
+from jamb.service.http.senders import address_of, agent_of
+from jamb.service.oauth.authenticate import authenticated
+from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.form import ClientProof, Form
+from jamb.service.oauth.mint import mint, sign
+from jamb.service.oauth.request import TokenRequest
+from jamb.service.runtime import Runtime
+from jamb.store.entry.tokens import Authenticated
+
+ID_TOKEN_SECONDS = 600
+
+
+async def authorization_code(
+    request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof, now: datetime
+) -> Response:
+    """Redeem a code."""
+    code, verifier = form.get("code"), form.get("code_verifier")
+    if code is None or verifier is None:
+        raise OAuthError("invalid_request", "The parameters code and code_verifier are both needed.")
+    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    return await _answered(
+        asked,
+        GrantType.AUTHORIZATION_CODE,
+        lambda: person_tokens.redeem(
+            runtime.backend, slug, proof.client_id, code, verifier, form.get("redirect_uri"), now
+        ),
+    )
+
+
+async def refresh_token(
+    request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof, now: datetime
+) -> Response:
+    """Fetch fresh tokens. The refresh token that comes with them takes the place of the one that was sent."""
+    token, scope = form.get("refresh_token"), form.get("scope")
+    if token is None:
+        raise OAuthError("invalid_request", "The parameter refresh_token is missing.")
+    if len(form.resources) > 1:
+        raise OAuthError("invalid_target", "Name one resource: a token is for one.")
+    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    names = frozenset(scope.split()) if scope else None
+    resource = form.resources[0] if form.resources else None
+    return await _answered(
+        asked,
+        GrantType.REFRESH_TOKEN,
+        lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, now),
+    )
+
+
+async def _answered(asked: TokenRequest, grant_type: GrantType, work: Callable[[], Allowed]) -> Response:
+    row = await authenticated(asked, grant_type)
+    try:
+        allowed = await run_in_threadpool(work)
+    except NotRedeemed as error:
+        raise await asked.refuse(error.outcome, error.error, error.described, error.detail) from error
+    asked.resource = allowed.identifier
+    token, words = await _access_token(asked, row, allowed)
+    answer: dict[str, Any] = {
+        "access_token": token,
+        "token_type": "Bearer",
+        "expires_in": row.seconds,
+        "scope": words,
+    }
+    if allowed.refresh:
+        answer["refresh_token"] = allowed.refresh
+    if OPENID in allowed.about:
+        answer["id_token"] = await _id_token(asked, row, allowed, token)
+    asked.runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
+    return json_response(answer)
+
+
+async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowed) -> tuple[str, str]:
+    """Return an access token (RFC 9068) with what client and person both may do, where both may (RFC 9396)."""
+    bounded = [
+        (frozenset({name}), reach)
+        for name, reaches in allowed.counts.items()
+        if EVERYWHERE not in reaches
+        for reach in reaches
+    ]
+    moments = [moment for moment in (row.narrowed_at, allowed.narrowed_at) if moment is not None]
+    return await mint(
+        asked.runtime.keyring,
+        row.kid,
+        issuer=asked.runtime.backend.issuer(asked.slug),
+        audience=allowed.identifier,
+        subject=str(allowed.person_id),
+        client_id=asked.proof.client_id,
+        scope=allowed.counts.keys() | allowed.about,
+        issued_at=issue_second(asked.now, max(moments, default=None)),
+        seconds=row.seconds,
+        sign_in=str(allowed.id),
+        bounds=details(allowed.identifier, bounded) or None,
+    )
+
+
+async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, access_token: str) -> str:
+    """Return an ID token (OpenID Connect Core sections 2, 3.1.3.6 and 3.1.3.7)."""
+    issued_at = int(asked.now.timestamp())
+    claims: dict[str, Any] = {
+        "iss": asked.runtime.backend.issuer(asked.slug),
+        "sub": str(allowed.person_id),
+        "aud": asked.proof.client_id,
+        "iat": issued_at,
+        "exp": issued_at + ID_TOKEN_SECONDS,
+        "auth_time": int(allowed.authenticated_at.timestamp()),
+        # RFC 8176.
+        "amr": ["pwd"],
+        "sid": str(allowed.id),
+        "at_hash": at_hash(access_token),
+    }
+    if allowed.nonce:
+        claims["nonce"] = allowed.nonce
+    return await sign(asked.runtime.keyring, row.kid, "JWT", claims)
+
+
+def at_hash(access_token: str) -> str:
+    """Return the left half of a token's SHA-256, in base64url (OpenID Connect Core section 3.1.3.6, for ES256)."""
+    half = hashlib.sha256(access_token.encode("ascii")).digest()[:16]
+    return base64.urlsafe_b64encode(half).rstrip(b"=").decode()

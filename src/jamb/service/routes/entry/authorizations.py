@@ -1,0 +1,78 @@
+"""What clients ask of people: the page looks it up, the person decides, sees what they allowed, and ends it."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
+from sqlmodel import Session
+
+from jamb.actions.entry import authorizations, own_authorizations, sessions
+from jamb.core.authorization.requests import RequestRefused
+from jamb.core.clients.attempts import Outcome
+from jamb.core.errors import BadInput
+from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
+from jamb.service.http.routing import api_router
+from jamb.service.http.senders import address_of, agent_of
+from jamb.service.running.recorder import Attempt
+from jamb.wire.directory import authorizations as wire
+
+router = api_router("/api/v1", tags=["session"])
+
+
+@router.post("/authorizations/lookup")
+def look_at_request(
+    sent: wire.AuthorizationLookup, request: Request, runtime: TheRuntime, now: Now
+) -> wire.AuthorizationAsked:
+    """What a client asks of whoever is signed in: sealed by the authorization endpoint, and sent in the body alone."""
+    asked = authorizations.opened_request(runtime.backend, sent.request, now)
+    cookie = request.cookies.get(cookie_names(runtime).session)
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
+    try:
+        return authorizations.look(runtime.backend, asked, found, now)
+    except RequestRefused as error:
+        raise BadInput(error.description, next_step="Start again at the application.") from error
+
+
+@router.post("/authorizations/decision")
+async def decide_on_request(
+    sent: wire.AuthorizationDecision, request: Request, found: TheSession, runtime: TheRuntime, now: Now
+) -> wire.AuthorizationDecided:
+    """Allow it, or not. The answer says where the person is sent with it."""
+    asked = authorizations.opened_request(runtime.backend, sent.request, now)
+    chosen = frozenset(sent.permissions)
+    try:
+        there = await run_in_threadpool(
+            lambda: authorizations.decide(runtime.backend, asked, found, chosen, now, allow=sent.allow)
+        )
+    except RequestRefused as error:
+        raise BadInput(error.description, next_step="Start again at the application.") from error
+    if not sent.allow:
+        await runtime.recorder.record(
+            Attempt(
+                found.directory.id,
+                asked.client_id,
+                now,
+                Outcome.PERSON_DECLINED,
+                "",
+                asked.wanted.resource[:300],
+                "the person said no",
+                address_of(request),
+                agent_of(request),
+            )
+        )
+    return wire.AuthorizationDecided(redirect_to=there)
+
+
+@router.get("/session/authorizations")
+def list_own(found: TheSession, runtime: TheRuntime, now: Now) -> list[wire.OwnAuthorization]:
+    """The clients that act for you, newest first."""
+    return own_authorizations.of_person(runtime.backend, found, now)
+
+
+@router.delete("/session/authorizations/{authorization}", status_code=204)
+def end_own(authorization: UUID, found: TheSession, runtime: TheRuntime, now: Now) -> None:
+    """End what a client does for you: it gets no further tokens, and those it has count no more within seconds."""
+    own_authorizations.end(runtime.backend, found, authorization, now)

@@ -1,0 +1,174 @@
+"""What clients ask of people, and what came of it: requests, codes, and the refresh tokens of each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
+from sqlmodel import Field, Session, SQLModel, col, select
+
+from jamb.store.base.columns import blob, document, moment, words
+
+
+class AuthorizationRow(SQLModel, table=True):
+    """What a person allowed a client to do for them, and the digest of the code by which the client learns it.
+
+    `expires_at`: of the code, then of the last token that it can lead to.
+    """
+
+    __tablename__ = "person_authorization"
+    __table_args__ = (
+        UniqueConstraint("code_digest", name="authorization_code"),
+        Index("authorization_by_end", "expires_at"),
+        Index("authorization_of_person", "person_id"),
+        Index("authorization_of_client", "client_id"),
+    )
+
+    id: UUID = Field(primary_key=True)
+    directory_id: UUID = Field(foreign_key="directory.id")
+    client_id: str = Field(foreign_key="client.id", sa_type=Text)
+    # As `core.authorization.requests.Wanted` is kept.
+    request: dict[str, Any] = document()
+    created_at: datetime = moment()
+    expires_at: datetime = moment()
+    resource_id: UUID | None = Field(default=None, foreign_key="resource.id")
+    # Names of permissions and of what is told about the person, as decided.
+    scope: list[str] = words()
+    person_id: UUID = Field(foreign_key="person.id")
+    # When the person signed in.
+    authenticated_at: datetime = moment()
+    code_digest: bytes = blob()
+    redeemed_at: datetime | None = moment(nullable=True)
+    ended_at: datetime | None = moment(nullable=True)
+    # Why: the person, the client, a code or refresh token that came twice.
+    ended_by: str = Field(default="", sa_type=Text)
+
+
+class RefreshTokenRow(SQLModel, table=True):
+    """A refresh token of an authorization; each is used once (RFC 9700 section 4.14.2)."""
+
+    __tablename__ = "refresh_token"
+    __table_args__ = (
+        Index("refresh_token_of_authorization", "authorization_id"),
+        Index("refresh_token_by_end", "expires_at"),
+    )
+
+    digest: bytes = Field(sa_column=Column(sa.LargeBinary, primary_key=True))
+    authorization_id: UUID = Field(
+        sa_column=Column(ForeignKey("person_authorization.id", ondelete="CASCADE"), nullable=False)
+    )
+    created_at: datetime = moment()
+    expires_at: datetime = moment()
+    used_at: datetime | None = moment(nullable=True)
+
+
+def by_code(session: Session, directory_id: UUID, digest: bytes) -> AuthorizationRow | None:
+    """Return it locked: of two who redeem one code the second sees what the first did."""
+    wanted = select(AuthorizationRow).where(
+        AuthorizationRow.code_digest == digest, AuthorizationRow.directory_id == directory_id
+    )
+    return session.exec(wanted.with_for_update()).first()
+
+
+def by_refresh_token(
+    session: Session, directory_id: UUID, digest: bytes
+) -> tuple[AuthorizationRow, RefreshTokenRow] | None:
+    """Return a refresh token with its authorization, which is locked."""
+    token = session.get(RefreshTokenRow, digest)
+    if token is None:
+        return None
+    row = session.exec(
+        select(AuthorizationRow).where(AuthorizationRow.id == token.authorization_id).with_for_update()
+    ).one()
+    session.refresh(token)
+    return (row, token) if row.directory_id == directory_id else None
+
+
+def live(session: Session, authorization_id: UUID) -> bool:
+    """Tell whether an authorization was not ended."""
+    row = session.get(AuthorizationRow, authorization_id)
+    return row is not None and row.ended_at is None
+
+
+def end(session: Session, rows: Iterable[AuthorizationRow], by: str, now: datetime) -> None:
+    for row in rows:
+        if row.ended_at is None:
+            row.ended_at, row.ended_by = now, by
+            session.add(row)
+
+
+def of_person(session: Session, person_id: UUID) -> list[AuthorizationRow]:
+    """Return what a person allowed and has not ended, newest first."""
+    return list(
+        session.exec(
+            select(AuthorizationRow)
+            .where(
+                AuthorizationRow.person_id == person_id,
+                col(AuthorizationRow.ended_at).is_(None),
+                col(AuthorizationRow.redeemed_at).is_not(None),
+            )
+            .order_by(col(AuthorizationRow.created_at).desc())
+        )
+    )
+
+
+class PersonNarrowedRow(SQLModel, table=True):
+    """When what a person may do became less last: triggers note it, whichever way it came."""
+
+    __tablename__ = "person_narrowed"
+
+    person_id: UUID = Field(sa_column=Column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True))
+    at: datetime = moment(index=True)
+
+
+def ended_since(session: Session, resource_id: UUID, since: datetime) -> list[tuple[str, UUID, datetime]]:
+    """Return the clients, people and moments of authorizations at a resource that were ended since a moment."""
+    rows = session.execute(
+        sa.select(
+            col(AuthorizationRow.client_id),
+            col(AuthorizationRow.person_id),
+            sa.func.max(col(AuthorizationRow.ended_at)),
+        )
+        .where(col(AuthorizationRow.resource_id) == resource_id, col(AuthorizationRow.ended_at) > since)
+        .group_by(col(AuthorizationRow.client_id), col(AuthorizationRow.person_id))
+        .order_by(col(AuthorizationRow.client_id), col(AuthorizationRow.person_id))
+    )
+    return [(client_id, person_id, at) for client_id, person_id, at in rows]
+
+
+_ROLES_THAT_ENDED = """
+SELECT person_id, max(at) FROM (
+    SELECT person_id, at FROM person_narrowed WHERE at > :since
+    UNION ALL
+    SELECT coalesce(held.person_id, inside), held.expires_at FROM role_assignment held
+    LEFT JOIN LATERAL audit_people_in(held.group_id) inside ON held.group_id IS NOT NULL
+    WHERE held.expires_at > :since AND held.expires_at <= :now AND held.client_id IS NULL
+) narrowed
+JOIN person ON person.id = person_id
+WHERE person.directory_id = :directory
+GROUP BY person_id ORDER BY person_id
+"""
+
+
+def people_narrowed_since(
+    session: Session, directory_id: UUID, since: datetime, now: datetime
+) -> list[tuple[UUID, datetime]]:
+    """Return the people who may do less than they did, and since when, within this time."""
+    values = {"directory": directory_id, "since": since, "now": now}
+    return [(person_id, at) for person_id, at in session.execute(sa.text(_ROLES_THAT_ENDED), values)]
+
+
+def narrowed_at(session: Session, row: AuthorizationRow) -> datetime | None:
+    """Return when something was taken away last of what a client may do for a person: guards refuse what is older."""
+    ended = sa.select(sa.func.max(col(AuthorizationRow.ended_at))).where(
+        col(AuthorizationRow.client_id) == row.client_id, col(AuthorizationRow.person_id) == row.person_id
+    )
+    narrowed = sa.select(col(PersonNarrowedRow.at)).where(col(PersonNarrowedRow.person_id) == row.person_id)
+    found: datetime | None = session.execute(
+        sa.select(sa.func.greatest(ended.scalar_subquery(), narrowed.scalar_subquery()))
+    ).scalar_one()
+    return found

@@ -1,0 +1,90 @@
+"""What a client asks of a person, as the page shows it to them, and what they answer."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field
+
+from jamb.wire.base.shapes import Answered, Moment, Sent
+
+# Sealed by the service: what was asked, for as long as it may be answered.
+SealedRequest = Annotated[str, Field(min_length=16, max_length=16_000)]
+
+
+class AuthorizationLookup(Sent):
+    request: SealedRequest
+
+
+class AuthorizationDecision(Sent):
+    """`permissions`: those that the person allows, of the ones that are theirs to allow."""
+
+    request: SealedRequest
+    allow: bool
+    permissions: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=60)] = Field(
+        default_factory=list
+    )
+
+
+class AskedOfPerson(Answered):
+    """A permission that a client asks of a person, in words for them."""
+
+    permission: str
+    title: str
+    text: str
+
+
+class AuthorizationAsked(Answered):
+    """What a client asks of a person.
+
+    Attributes:
+        asks: whether the person has something to decide; if not, they are sent on at once.
+        redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
+        sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
+            "again" when they must show that it is them.
+        already: what it may do for them already. `to_allow`: what they may allow or not. `for_administrator`: what an
+            administrator would have to allow first. `not_theirs`: what they may not do themselves, so nor may it.
+        publisher_vouched: whether somebody here vouches for who makes it.
+        about: what it learns about them: profile, email, groups. `stays`: whether it goes on while they are away.
+    """
+
+    redirect_to: str
+    asks: bool
+    sign_in: str
+    directory: str
+    directory_name: str
+    client_id: str
+    client_name: str
+    purpose: str
+    publisher: str
+    publisher_vouched: bool
+    support_contact: str
+    answered_at: str
+    login_hint: str
+    person: str
+    resource: str
+    already: list[AskedOfPerson]
+    to_allow: list[AskedOfPerson]
+    for_administrator: list[AskedOfPerson]
+    not_theirs: list[AskedOfPerson]
+    about: list[str]
+    stays: bool
+
+
+class AuthorizationDecided(Answered):
+    redirect_to: str
+
+
+class OwnAuthorization(Answered):
+    """A client that acts for the person who asks."""
+
+    id: UUID
+    client_id: str
+    client_name: str
+    publisher: str
+    resource: str
+    permissions: list[AskedOfPerson]
+    about: list[str]
+    since: Moment
+    stays_until: Moment

@@ -1,0 +1,111 @@
+"""A real browser signs in to an application by Jamb: asked, declined, allowed, ended."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, Route, expect
+
+from tests.console.browser import PATIENCE, Open, faults
+from tests.service.entry.test_people_tokens import Roster, by_hand, made
+from tests.world import World
+
+BACK = "https://roster.quillhaven.example/signed-in"
+
+
+def fill(page: Page, world: World, who: str) -> None:
+    person = world.person(who)
+    page.get_by_label("Login").fill(person["login"])
+    page.get_by_label("Password").fill(person["password"])
+    page.get_by_role("button", name="Sign in").click()
+
+
+def test_a_person_signs_in_at_an_application_and_sees_what_they_themselves_may(world: World, browser: Browser) -> None:
+    """The application is on another site than the issuer (127.0.0.1 and localhost): cookies are as strict as they are."""
+    watch = f"{world.berths_url}/watch"
+    with browser.new_context(viewport={"width": 1280, "height": 800}) as context:
+        page = context.new_page()
+        page.set_default_timeout(PATIENCE)
+        page.goto(watch)
+        page.get_by_role("link", name="Sign in").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Sign in for Watch tablet")
+        expect(page.get_by_label("Login")).to_be_focused()
+        page.emulate_media(color_scheme="light")
+        assert faults(page) == []
+        fill(page, world, "pia")
+        # Berths are hers to see, and she may let it do so: nobody else has allowed it for her.
+        expect(page.get_by_role("heading", level=1)).to_have_text(
+            re.compile("Watch of Pia Nowicki|wants to act for you")
+        )
+        if page.get_by_role("button", name="Decline").count():
+            page.get_by_role("button", name=re.compile("Allow|Go on")).click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Watch of Pia Nowicki")
+        expect(page.get_by_role("cell", name="north-1", exact=True)).to_be_visible()
+        # Signed in once, the next application asks for nothing.
+        page.get_by_role("link", name="Leave").click()
+        page.get_by_role("link", name="Sign in").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text("Watch of Pia Nowicki")
+        page.goto(f"{world.base_url}/applications")
+        row = page.get_by_role("row", name=re.compile("Watch tablet")).first
+        expect(row).to_contain_text("See berths")
+        assert faults(page) == []
+        while page.get_by_role("row", name=re.compile("Watch tablet")).count():
+            row = page.get_by_role("row", name=re.compile("Watch tablet")).first
+            row.get_by_role("button", name="End", exact=True).click()
+            count = page.get_by_role("row", name=re.compile("Watch tablet")).count()
+            row.get_by_role("button", name="End it now").click()
+            expect(page.get_by_role("row", name=re.compile("Watch tablet"))).to_have_count(count - 1)
+        page.wait_for_timeout(2500)
+        page.goto(watch)
+        expect(page.get_by_text("Berths refused")).to_be_visible()
+
+
+@pytest.fixture
+def kiosk(world: World) -> Roster:
+    return made(world, "browser", [BACK], ["berths.view", "berths.manage"], granted=False)
+
+
+def sent_back(page: Page) -> list[str]:
+    """Where the browser is sent: to a host that is not there, so it is caught on the way."""
+    seen: list[str] = []
+
+    def arrived(route: Route) -> None:
+        seen.append(route.request.url)
+        route.fulfill(body="back")
+
+    page.route("https://roster.quillhaven.example/**", arrived)
+    return seen
+
+
+def test_what_an_application_asks_is_told_in_words_and_declining_is_the_default(
+    world: World, open_console: Open, kiosk: Roster
+) -> None:
+    address, _ = by_hand(kiosk, scope="openid profile offline_access berths.view berths.manage")
+    with open_console("pia", path="/password") as page:
+        seen = sent_back(page)
+        page.goto(address)
+        expect(page.get_by_role("heading", level=1)).to_have_text(f"{kiosk.name} wants to act for you")
+        expect(page.get_by_label("See berths")).to_be_checked()
+        expect(page.get_by_text("See which ship lies where, as you do.")).to_be_visible()
+        expect(page.get_by_role("heading", name="Only an administrator can allow")).to_be_visible()
+        expect(page.get_by_role("button", name="Decline")).to_be_focused()
+        assert faults(page) == []
+        page.set_viewport_size({"width": 390, "height": 800})
+        assert page.evaluate("document.documentElement.scrollWidth <= 390")
+        page.keyboard.press("Enter")
+        page.wait_for_url(re.compile("^https://roster"))
+        assert "error=access_denied" in seen[-1]
+        page.goto(address)
+        page.get_by_role("button", name="Allow").click()
+        page.wait_for_url(re.compile("^https://roster"))
+        assert "code=" in seen[-1]
+        assert "state=of" in seen[-1]
+
+
+def test_what_cannot_be_asked_is_a_sentence_and_nobody_is_sent_away(open_console: Open, kiosk: Roster) -> None:
+    with open_console("pia", path="/password") as page:
+        page.goto(by_hand(kiosk, redirect_uri=BACK + "/")[0])
+        expect(page.get_by_role("alert")).to_contain_text("an address that is not registered for it")
+        assert page.url.split("#")[0].endswith("/allow")
+        assert faults(page) == []

@@ -1,0 +1,392 @@
+"""A client acts for a person: independent client libraries do the code flow with nothing but the issuer's address."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import parse_qs, urlencode, urlsplit
+
+import httpx
+import jwt
+import pytest
+from authlib.integrations.httpx_client import OAuth2Client
+from requests_oauthlib import OAuth2Session
+
+from jamb.core.directory.roles import HolderKind
+from jamb.core.permissions import AccessKind
+from tests import patient
+from tests.world import BERTHS, World, unique, wait_until
+
+BACK = "https://roster.quillhaven.example/signed-in"
+HERE = "/api/v1/directories/quillhaven"
+WHO = "oskar"
+
+
+@dataclass(frozen=True)
+class Roster:
+    """A client that signs people in, and what it has to know: the issuer."""
+
+    id: str
+    name: str
+    secret: str
+    issuer: str
+    metadata: dict[str, Any]
+
+
+def made(world: World, kind: str, redirect_uris: list[str], asks: list[str], granted: bool = True) -> Roster:
+    issuer = f"{world.base_url}/d/quillhaven"
+    metadata = patient.get(f"{issuer}/.well-known/openid-configuration").raise_for_status().json()
+    with world.jamb() as steward:
+        owner = world.person(None)["login"]
+        client = steward.clients.register(
+            unique("Roster"), "Signs the crew in", kind=kind, redirect_uris=redirect_uris, owners=[owner]
+        )
+        secret = ""
+        if kind == "web":
+            with world.jamb(None) as held:
+                secret = held.secrets.issue(client.id).secret
+        if asks:
+            steward.asks.add(client.id, "berths", asks, kind=AccessKind.DELEGATED)
+        if asks and granted:
+            with world.jamb("approver") as approver:
+                approver.consent.grant(client.id)
+    return Roster(client.id, client.name, secret, issuer, metadata)
+
+
+@pytest.fixture
+def roster(world: World) -> Roster:
+    return made(world, "web", [BACK], ["berths.assign"])
+
+
+@contextmanager
+def somebody(world: World, login: str = WHO) -> Iterator[httpx.Client]:
+    with world.session(login) as http:
+        yield http
+
+
+def answered(http: httpx.Client, address: str, *, allow: bool = True, permissions: list[str] | None = None) -> str:
+    """Go where the client sends a person, decide as the page does, and return where they are sent back."""
+    led = httpx.get(address, follow_redirects=False, timeout=60)
+    assert led.status_code == 303, led.text
+    there = urlsplit(led.headers["location"])
+    assert there.path == "/allow", led.headers["location"]
+    looked = http.post("/api/v1/authorizations/lookup", json={"request": there.fragment})
+    looked.raise_for_status()
+    if looked.json()["redirect_to"]:
+        return str(looked.json()["redirect_to"])
+    chosen = permissions if permissions is not None else [one["permission"] for one in looked.json()["to_allow"]]
+    body = {"request": there.fragment, "allow": allow, "permissions": chosen if allow else []}
+    return str(http.post("/api/v1/authorizations/decision", json=body).raise_for_status().json()["redirect_to"])
+
+
+def asked_of(http: httpx.Client, address: str) -> dict[str, Any]:
+    fragment = urlsplit(httpx.get(address, follow_redirects=False, timeout=60).headers["location"]).fragment
+    found: dict[str, Any] = (
+        http.post("/api/v1/authorizations/lookup", json={"request": fragment}).raise_for_status().json()
+    )
+    return found
+
+
+def by_hand(roster: Roster, redirect_uri: str = BACK, **more: str) -> tuple[str, str]:
+    """An authorization request as somebody would write it, and the verifier that belongs to it."""
+    verifier = secrets.token_urlsafe(48)
+    challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
+    sent = {
+        "response_type": "code",
+        "client_id": roster.id,
+        "redirect_uri": redirect_uri,
+        "scope": "openid berths.assign",
+        "state": "of this browser",
+        "code_challenge": challenge,
+        "code_challenge_method": "S256",
+        **more,
+    }
+    return f"{roster.metadata['authorization_endpoint']}?{urlencode({k: v for k, v in sent.items() if v})}", verifier
+
+
+def members(address: str) -> dict[str, str]:
+    return {name: values[0] for name, values in parse_qs(urlsplit(address).query).items()}
+
+
+def redeemed(roster: Roster, code: str, verifier: str, redirect_uri: str = BACK, **more: str) -> httpx.Response:
+    form = {
+        "grant_type": "authorization_code",
+        "code": code,
+        "code_verifier": verifier,
+        "redirect_uri": redirect_uri,
+        **more,
+    }
+    form |= {"client_id": roster.id} | ({"client_secret": roster.secret} if roster.secret else {})
+    return patient.post(roster.metadata["token_endpoint"], data=form)
+
+
+def refreshed(roster: Roster, token: str, **more: str) -> httpx.Response:
+    form = {"grant_type": "refresh_token", "refresh_token": token, "client_id": roster.id, **more}
+    return patient.post(
+        roster.metadata["token_endpoint"], data=form | ({"client_secret": roster.secret} if roster.secret else {})
+    )
+
+
+def test_one_library_discovers_signs_in_refreshes_and_gives_back(world: World, roster: Roster) -> None:
+    found = roster.metadata
+    with (
+        OAuth2Client(
+            roster.id,
+            roster.secret,
+            redirect_uri=BACK,
+            scope="openid profile email offline_access berths.assign",
+            code_challenge_method="S256",
+            timeout=60,
+        ) as client,
+        somebody(world) as http,
+    ):
+        verifier, nonce = secrets.token_urlsafe(48), secrets.token_urlsafe(16)
+        address, state = client.create_authorization_url(
+            found["authorization_endpoint"], code_verifier=verifier, nonce=nonce
+        )
+        back = answered(http, address)
+        assert members(back)["iss"] == roster.issuer, "RFC 9207"
+        token = client.fetch_token(
+            found["token_endpoint"], authorization_response=back, code_verifier=verifier, state=state
+        )
+        keys = jwt.PyJWKClient(found["jwks_uri"])
+        told = jwt.decode(
+            token["id_token"],
+            keys.get_signing_key_from_jwt(token["id_token"]),
+            algorithms=["ES256"],
+            audience=roster.id,
+            issuer=roster.issuer,
+        )
+        assert told["nonce"] == nonce
+        half = hashlib.sha256(token["access_token"].encode()).digest()[:16]
+        assert told["at_hash"] == base64.urlsafe_b64encode(half).rstrip(b"=").decode()
+        who = client.get(found["userinfo_endpoint"]).raise_for_status().json()
+        assert (who["sub"], who["email"], who["name"]) == (told["sub"], world.person(WHO)["login"], "Oskar Pell")
+        wait_until(lambda: world.call_berths(token["access_token"]).status_code == 200)
+        fresh = client.refresh_token(found["token_endpoint"], refresh_token=token["refresh_token"])
+        assert fresh["refresh_token"] != token["refresh_token"]
+        assert world.call_berths(fresh["access_token"]).status_code == 200
+        asked = client.introspect_token(found["introspection_endpoint"], token=fresh["access_token"]).json()
+        assert (asked["active"], asked["client_id"], asked["sub"]) == (True, roster.id, told["sub"])
+        assert client.revoke_token(found["revocation_endpoint"], token=fresh["refresh_token"]).status_code == 200
+        assert client.introspect_token(found["introspection_endpoint"], token=fresh["access_token"]).json() == {
+            "active": False
+        }
+        assert refreshed(roster, fresh["refresh_token"]).json()["error"] == "invalid_grant"
+        wait_until(lambda: world.call_berths(fresh["access_token"]).status_code == 401)
+
+
+def test_another_library_does_the_same_for_a_public_client(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("OAUTHLIB_INSECURE_TRANSPORT", "1")
+    monkeypatch.setenv("OAUTHLIB_RELAX_TOKEN_SCOPE", "1")
+    native = made(world, "native", ["http://127.0.0.1/back"], ["berths.view"])
+    # RFC 8252 section 7.3: it listens on whichever port is free.
+    there = "http://127.0.0.1:51234/back"
+    scope = ["openid", "offline_access", "berths.view"]
+    with OAuth2Session(native.id, redirect_uri=there, scope=scope, pkce="S256") as client, somebody(world) as http:
+        address, _ = client.authorization_url(native.metadata["authorization_endpoint"])
+        token = client.fetch_token(
+            native.metadata["token_endpoint"], authorization_response=answered(http, address), include_client_id=True
+        )
+        assert world.call_berths(token["access_token"]).status_code == 200
+        fresh = client.refresh_token(native.metadata["token_endpoint"], client_id=native.id)
+        assert fresh["refresh_token"] != token["refresh_token"]
+        with_secret = patient.post(
+            native.metadata["token_endpoint"],
+            data={
+                "grant_type": "refresh_token",
+                "refresh_token": fresh["refresh_token"],
+                "client_id": native.id,
+                "client_secret": "x",
+            },
+        )
+        assert (with_secret.status_code, with_secret.json()["error"]) == (401, "invalid_client")
+
+
+def test_a_token_opens_what_both_may_and_acts_at_once_on_what_is_taken_away(world: World, roster: Roster) -> None:
+    """The client may assign; so long as the person may only look, neither may it."""
+    with somebody(world, "lotte") as http, world.jamb() as steward:
+        address, verifier = by_hand(roster, scope="openid offline_access berths.assign")
+        page = asked_of(http, address)
+        assert [one["permission"] for one in page["not_theirs"]] == ["berths.assign"], "they have no role at Berths"
+        person = world.person("lotte")["login"]
+        world.agreed(lambda: steward.roles.assign("lookout", HolderKind.PERSON, [person]))
+        try:
+            token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+            claims = jwt.decode(token["access_token"], options={"verify_signature": False})
+            assert claims["scope"].split() == ["berths.view", "offline_access", "openid"]
+            assert (claims["aud"], claims["client_id"]) == (BERTHS, roster.id)
+            assert claims["sub"] != roster.id
+            held = token["access_token"]
+            assert world.call_berths(held).status_code == 200
+            assert world.call_berths(held, "/berths/north-11/occupant", "PUT").status_code == 403
+        finally:
+            steward.roles.withdraw("lookout", HolderKind.PERSON, [person])
+        wait_until(lambda: world.call_berths(held).status_code == 401)
+        fresh = refreshed(roster, token["refresh_token"]).raise_for_status().json()
+        assert fresh["scope"].split() == ["offline_access", "openid"]
+
+
+def test_a_person_allows_what_is_theirs_to_allow_sees_it_and_ends_it(world: World) -> None:
+    page = made(world, "browser", [BACK], ["berths.view", "berths.manage"], granted=False)
+    with world.jamb() as steward, somebody(world, "pia") as http:
+        address, verifier = by_hand(page, scope="openid profile offline_access berths.view berths.manage")
+        shown = asked_of(http, address)
+        assert [one["permission"] for one in shown["to_allow"]] == ["berths.view"]
+        assert shown["to_allow"][0]["text"] == "See which ship lies where, as you do."
+        assert [one["permission"] for one in shown["for_administrator"] + shown["not_theirs"]] == ["berths.manage"]
+        assert (shown["client_name"], shown["about"], shown["stays"], shown["asks"]) == (
+            page.name,
+            ["profile"],
+            True,
+            True,
+        )
+        assert members(answered(http, address, allow=False))["error"] == "access_denied"
+        # What is not theirs to allow is not had by sending its name.
+        back = answered(http, address, permissions=["berths.view", "berths.manage"])
+        token = redeemed(page, members(back)["code"], verifier).raise_for_status().json()
+        assert token["scope"].split() == ["berths.view", "offline_access", "openid", "profile"]
+        (kept,) = [one for one in steward.consent.list(page.id) if one.permission == "berths.view"]
+        assert (kept.person, kept.by_person) == ("Pia Nowicki", True)
+        assert asked_of(http, by_hand(page, scope="openid berths.view")[0])["asks"] is False, "asked once"
+        assert world.call_berths(token["access_token"]).status_code == 200
+        (mine,) = [one for one in http.get("/api/v1/session/authorizations").json() if one["client_id"] == page.id]
+        assert [one["title"] for one in mine["permissions"]] == ["See berths"]
+        with somebody(world) as other:
+            assert other.delete(f"/api/v1/session/authorizations/{mine['id']}").status_code == 404
+        assert http.delete(f"/api/v1/session/authorizations/{mine['id']}").status_code == 204
+        wait_until(lambda: world.call_berths(token["access_token"]).status_code == 401)
+        assert refreshed(page, token["refresh_token"]).json()["error"] == "invalid_grant"
+        assert next(iter(steward.ledger.list(client=page.id))).action == "access.ended"
+
+
+# Attacks (RFC 9700 section 4, RFC 6819)
+
+
+def test_a_code_counts_once_for_its_client_its_verifier_and_its_address(world: World, roster: Roster) -> None:
+    other = made(world, "web", [BACK], ["berths.assign"])
+    with somebody(world) as http:
+        address, verifier = by_hand(roster, scope="openid offline_access berths.assign")
+        code = members(answered(http, address))["code"]
+        for refused in (
+            redeemed(other, code, verifier),
+            redeemed(roster, code, secrets.token_urlsafe(48)),
+            redeemed(roster, code, "short"),
+            redeemed(roster, code, verifier, redirect_uri=BACK + "/"),
+            redeemed(roster, code[:-1], verifier),
+        ):
+            assert (refused.status_code, refused.json()["error"]) == (400, "invalid_grant"), refused.text
+        first = redeemed(roster, code, verifier).raise_for_status().json()
+        again = redeemed(roster, code, verifier)
+        assert (again.status_code, again.json()["error"]) == (400, "invalid_grant")
+        assert refreshed(roster, first["refresh_token"]).status_code == 400, "what was issued for it has ended"
+        wait_until(lambda: world.call_berths(first["access_token"]).status_code == 401)
+    outcomes = {one["outcome"] for one in world.failures(roster.id)}
+    assert {"verifier-wrong", "redirect-differs", "code-unknown", "code-replayed"} <= outcomes
+
+
+def test_a_refresh_token_that_comes_twice_ends_all_but_at_once_it_is_a_lost_answer(
+    world: World, roster: Roster
+) -> None:
+    with somebody(world) as http:
+        address, verifier = by_hand(roster, scope="openid offline_access berths.assign")
+        first = (
+            redeemed(roster, members(answered(http, address))["code"], verifier)
+            .raise_for_status()
+            .json()["refresh_token"]
+        )
+    assert refreshed(roster, first, scope="openid berths.manage").json()["error"] == "invalid_scope"
+    second = refreshed(roster, first).raise_for_status().json()["refresh_token"]
+    assert refreshed(roster, first).status_code == 200, "its answer was lost"
+    with world.database() as database:
+        database.execute("update refresh_token set used_at = used_at - interval '11 seconds' where used_at is not null")
+    assert refreshed(roster, first).json()["error"] == "invalid_grant"
+    assert refreshed(roster, second).json()["error"] == "invalid_grant", "one of two who have it is not the client"
+    assert "refresh-replayed" in {one["outcome"] for one in world.failures(roster.id)}
+
+
+@pytest.mark.parametrize(
+    "sent",
+    [
+        BACK + "/",
+        BACK.replace("https", "http"),
+        "https://evil.example/signed-in",
+        BACK + "?x=1",
+        "javascript:alert(1)",
+        "",
+    ],
+)
+def test_nobody_is_sent_to_an_address_that_is_not_registered(world: World, roster: Roster, sent: str) -> None:
+    with_two = made(world, "web", [BACK, BACK + "/other"], [])
+    with somebody(world) as http:
+        address, _ = by_hand(with_two, redirect_uri=sent)
+        led = httpx.get(address, follow_redirects=False, timeout=60)
+        there = urlsplit(led.headers["location"])
+        assert f"{there.scheme}://{there.netloc}{there.path}" == f"{world.base_url}/allow"
+        looked = http.post("/api/v1/authorizations/lookup", json={"request": there.fragment})
+        assert (looked.status_code, with_two.name in looked.json()["detail"]) == (422, True), looked.text
+    (failed,) = [one for one in world.failures(with_two.id) if one["outcome"] == "not-answered"]
+    assert "redirect_uri" in failed["detail"]
+
+
+def test_a_request_is_answered_for_whom_it_was_asked_and_as_it_was_asked(world: World, roster: Roster) -> None:
+    address, _ = by_hand(roster)
+    fragment = urlsplit(httpx.get(address, follow_redirects=False, timeout=60).headers["location"]).fragment
+    body = {"request": fragment, "allow": True, "permissions": []}
+    assert patient.post(f"{world.base_url}/api/v1/authorizations/decision", json=body).status_code == 401
+    with world.session("steward", "brisling") as stranger:
+        assert stranger.post("/api/v1/authorizations/lookup", json={"request": fragment}).json()["sign_in"] == "needed"
+        assert stranger.post("/api/v1/authorizations/decision", json=body).status_code == 403
+    with somebody(world) as http:
+        for altered in (fragment[:-2] + ("aa" if not fragment.endswith("aa") else "bb"), "A" * 40):
+            assert http.post("/api/v1/authorizations/lookup", json={"request": altered}).status_code == 422
+        no_token = httpx.Client(base_url=world.base_url, cookies=http.cookies, timeout=60)
+        with no_token:
+            assert no_token.post("/api/v1/authorizations/decision", json=body).status_code == 403, "another site's page"
+
+
+def test_prompts_and_ages_are_kept(world: World, roster: Roster) -> None:
+    nobody = httpx.Client(base_url=world.base_url, timeout=60)
+    with nobody, somebody(world) as http:
+        quiet, _ = by_hand(roster, prompt="none", scope="openid")
+        assert members(asked_of(nobody, quiet)["redirect_to"])["error"] == "login_required"
+        assert members(answered(http, quiet)).keys() == {"code", "state", "iss"}
+        assert asked_of(http, by_hand(roster, prompt="login")[0])["sign_in"] == "again"
+        assert asked_of(http, by_hand(roster, max_age="0")[0])["sign_in"] == "again"
+        assert asked_of(http, by_hand(roster, max_age="600")[0])["sign_in"] == ""
+        assert asked_of(http, by_hand(roster, prompt="consent")[0])["asks"] is True
+    for wrong, error in (
+        ({"scope": "openid no.such"}, "invalid_scope"),
+        ({"code_challenge_method": "plain"}, "invalid_request"),
+        ({"response_type": "token"}, "unsupported_response_type"),
+        ({"resource": "https://nowhere.example"}, "invalid_target"),
+    ):
+        led = httpx.get(by_hand(roster, **wrong)[0], follow_redirects=False, timeout=60)
+        there = members(led.headers["location"])
+        assert led.headers["location"].startswith(BACK + "?")
+        assert (there["error"], there["state"], there["iss"]) == (error, "of this browser", roster.issuer)
+
+
+def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> None:
+    """Tokens of one kind are not taken for another, nor at another directory (RFC 8725, RFC 9700 section 4.9)."""
+    with somebody(world) as http:
+        address, verifier = by_hand(roster)
+        token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+    userinfo, elsewhere = roster.metadata["userinfo_endpoint"], f"{world.base_url}/d/brisling/userinfo"
+    for wrong, at in ((token["id_token"], userinfo), (token["access_token"], elsewhere), ("x", userinfo)):
+        answer = patient.get(at, headers={"Authorization": f"Bearer {wrong}"})
+        assert (answer.status_code, "Bearer" in answer.headers["WWW-Authenticate"]) == (401, True)
+    assert world.call_berths(token["id_token"]).status_code == 401
+    own = patient.get(f"{world.base_url}{HERE}/clients", headers={"Authorization": f"Bearer {token['access_token']}"})
+    assert own.status_code == 401, "it is for Berths"
+    assert "refresh_token" not in token, "nobody asked for access while they are away"
+    machine = world.client(granted=["berths.view"])
+    form = {"token": token["access_token"], "client_id": machine.id, "client_secret": machine.secret}
+    assert patient.post(roster.metadata["introspection_endpoint"], data=form).json() == {"active": False}
+    assert patient.post(roster.metadata["revocation_endpoint"], data=form).status_code == 200
+    assert world.call_berths(token["access_token"]).status_code == 200, "another's is not ended"
