@@ -23,6 +23,7 @@ from jamb.core.errors import (
 if TYPE_CHECKING:
     from jamb.client.base.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
     from jamb.client.base.own_files import KeyFile, SecretFile
+    from jamb.client.base.people import PersonTokens, sign_in_by_browser, sign_in_by_device
     from jamb.client.base.private_key import PrivateKey
     from jamb.client.base.sealed import unseal
     from jamb.client.credentials.handovers import HandoverLink
@@ -46,6 +47,7 @@ __all__ = [
     "KeyPair",
     "NotFound",
     "NotSignedIn",
+    "PersonTokens",
     "PrivateKey",
     "SecretFile",
     "ServiceUnreachable",
@@ -54,6 +56,8 @@ __all__ = [
     "WorldFailure",
     "keep_fresh",
     "set_up",
+    "sign_in_by_browser",
+    "sign_in_by_device",
     "unseal",
 ]
 
@@ -67,11 +71,14 @@ _MODULES = {
     "KeptFresh": "credentials.keeping_fresh",
     "KeyFile": "base.own_files",
     "KeyPair": "base.auth",
+    "PersonTokens": "base.people",
     "PrivateKey": "base.private_key",
     "SecretFile": "base.own_files",
     "Wanted": "credentials.setting_up",
     "keep_fresh": "credentials.keeping_fresh",
     "set_up": "credentials.setting_up",
+    "sign_in_by_browser": "base.people",
+    "sign_in_by_device": "base.people",
     "unseal": "base.sealed",
 }
 

@@ -4,8 +4,13 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import json
+import os
 import secrets
+import subprocess
+import threading
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -17,10 +22,11 @@ import pytest
 from authlib.integrations.httpx_client import OAuth2Client
 from requests_oauthlib import OAuth2Session
 
+from jamb.client import NotSignedIn, ServiceUnreachable, sign_in_by_browser, sign_in_by_device
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
 from tests import patient
-from tests.world import BERTHS, World, unique, wait_until
+from tests.world import BERTHS, ROOT, World, unique, wait_until
 
 BACK = "https://roster.quillhaven.example/signed-in"
 HERE = "/api/v1/directories/quillhaven"
@@ -208,6 +214,44 @@ def test_another_library_does_the_same_for_a_public_client(world: World, monkeyp
         assert (with_secret.status_code, with_secret.json()["error"]) == (401, "invalid_client")
 
 
+@pytest.mark.parametrize(
+    ("library", "kind"), [("openid-client", "web"), ("openid-client", "browser"), ("simple-oauth2", "web")]
+)
+def test_libraries_of_another_language_do_the_same(world: World, library: str, kind: str) -> None:
+    client = made(world, kind, [BACK], ["berths.view"])
+    settings = {
+        "PATH": os.environ["PATH"],
+        "ISSUER": client.issuer,
+        "CLIENT_ID": client.id,
+        "CLIENT_SECRET": client.secret,
+        "REDIRECT_URI": BACK,
+        "SCOPE": "openid profile offline_access berths.view",
+    }
+    script = ROOT / "console" / "tests" / "clients" / f"{library}.mjs"
+    with (
+        subprocess.Popen(
+            ["node", script],
+            env=settings,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        ) as running,
+        somebody(world) as http,
+    ):
+        assert running.stdin is not None
+        assert running.stdout is not None
+        first = running.stdout.readline()
+        assert first, running.communicate()[1]
+        said, wrong = running.communicate(answered(http, json.loads(first)["address"]) + "\n", timeout=60)
+    assert running.returncode == 0, wrong
+    done = json.loads(said)["done"]
+    assert done["refused"] == "invalid_grant", "what was given back has ended"
+    assert done["scope"].split() == ["berths.view", "offline_access", "openid", "profile"]
+    if library == "openid-client":
+        assert (done["name"], done["active"]) == ("Oskar Pell", True)
+
+
 def test_a_token_opens_what_both_may_and_acts_at_once_on_what_is_taken_away(world: World, roster: Roster) -> None:
     """The client may assign; so long as the person may only look, neither may it."""
     with somebody(world, "lotte") as http, world.jamb() as steward:
@@ -390,3 +434,135 @@ def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> No
     assert patient.post(roster.metadata["introspection_endpoint"], data=form).json() == {"active": False}
     assert patient.post(roster.metadata["revocation_endpoint"], data=form).status_code == 200
     assert world.call_berths(token["access_token"]).status_code == 200, "another's is not ended"
+
+
+def test_a_page_of_the_clients_own_origin_alone_may_read_its_tokens(world: World) -> None:
+    page, server = made(world, "browser", [BACK], []), made(world, "web", [BACK], [])
+    ours = "https://roster.quillhaven.example"
+    for client, origin, may in ((page, ours, True), (page, "https://evil.example", False), (server, ours, False)):
+        form = {"grant_type": "authorization_code", "client_id": client.id, "code": "x", "code_verifier": "y" * 43}
+        answer = patient.post(client.metadata["token_endpoint"], data=form, headers={"Origin": origin})
+        assert answer.status_code in {400, 401}
+        assert (answer.headers.get("Access-Control-Allow-Origin") == origin) is may, "the error is read, too"
+    for public in (page.metadata["jwks_uri"], f"{page.issuer}/.well-known/openid-configuration"):
+        assert patient.get(public).headers["Access-Control-Allow-Origin"] == "*"
+
+
+def test_a_device_is_let_in_for_what_it_asks_and_no_more(world: World) -> None:
+    """RFC 8628 with a resource and a scope: polled, decided on another screen, refreshed."""
+    device = made(world, "device", [], ["berths.view", "berths.manage"], granted=False)
+    ask = {"client_id": device.id, "scope": "openid offline_access berths.view berths.manage"}
+    shown = patient.post(device.metadata["device_authorization_endpoint"], data=ask).raise_for_status().json()
+    form = {"grant_type": "urn:ietf:params:oauth:grant-type:device_code", "client_id": device.id}
+    form["device_code"] = shown["device_code"]
+    assert patient.post(device.metadata["token_endpoint"], data=form).json()["error"] == "authorization_pending"
+    with somebody(world, "pia") as http:
+        body: dict[str, Any] = {"user_code": shown["user_code"]}
+        page = http.post("/api/v1/devices/lookup", json=body).raise_for_status().json()
+        assert page["all_rights"] is False
+        assert [one["permission"] for one in page["to_allow"]] == ["berths.view"]
+        assert [one["permission"] for one in page["for_administrator"]] == ["berths.manage"]
+        body |= {"approve": True, "permissions": ["berths.view", "berths.manage"]}
+        assert http.post("/api/v1/devices/decision", json=body).status_code == 204
+    answers: list[httpx.Response] = []
+
+    def served() -> bool:
+        answers.append(patient.post(device.metadata["token_endpoint"], data=form))
+        return answers[-1].is_success
+
+    wait_until(served)
+    token = answers[-1].json()
+    assert token["scope"].split() == ["berths.view", "offline_access", "openid"]
+    assert world.call_berths(token["access_token"]).status_code == 200
+    assert patient.post(device.metadata["token_endpoint"], data=form).json()["error"] == "invalid_grant", "once"
+    assert refreshed(device, token["refresh_token"]).is_success
+    for wrong, error in (
+        ({"scope": "no.such"}, "invalid_scope"),
+        ({"scope": ""}, "invalid_scope"),
+        ({"client_id": "x"}, "invalid_client"),
+    ):
+        refused = patient.post(device.metadata["device_authorization_endpoint"], data={**ask, **wrong})
+        assert refused.json()["error"] == error
+
+
+def test_every_form_of_the_sheet_says_what_works(world: World, roster: Roster) -> None:
+    with world.jamb() as steward, somebody(world) as http:
+        (sheet,) = steward.clients.sheets(roster.id)
+        assert (sheet.kind, sheet.redirect_uris, sheet.resource) == ("delegated", [BACK], BERTHS)
+        back = answered(http, sheet.authorization_url)
+        verifier = "dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"
+        assert redeemed(roster, members(back)["code"], verifier).is_success
+        environment = {
+            "PATH": "/usr/bin:/bin",
+            "CLIENT_SECRET": roster.secret,
+            "CODE": members(answered(http, sheet.authorization_url))["code"],
+        }
+        ran = subprocess.run(
+            ["bash", "-c", sheet.forms["curl"]], env=environment, capture_output=True, text=True, check=False
+        )
+        assert ran.returncode == 0, ran.stderr
+        assert json.loads(ran.stdout)["refresh_token"]
+
+        def typed(_prompt: str = "") -> str:
+            return answered(http, said[-1])
+
+        said: list[str] = []
+        names: dict[str, Any] = {"print": said.append, "input": typed, "__name__": "sheet"}
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setenv("CLIENT_SECRET", roster.secret)
+            exec(compile(sheet.forms["python"], "sheet", "exec"), names)
+        assert names["tokens"]["id_token"]
+        assert json.loads(sheet.forms["json"])["metadata"].startswith(roster.issuer)
+
+
+def test_the_library_signs_a_person_in_by_browser_and_by_device_and_renews_once_for_all(world: World) -> None:
+    native = made(world, "native", ["http://127.0.0.1/back"], ["berths.view"])
+    scope = "openid offline_access berths.view"
+
+    def browser(address: str) -> None:
+        def there() -> None:
+            with somebody(world) as http:
+                # Somebody else's answer comes first, and is passed over.
+                back = answered(http, address)
+                patient.get(back.replace("state=", "state=not-"))
+                patient.get(back)
+
+        threading.Thread(target=there, daemon=True).start()
+
+    held = sign_in_by_browser(native.issuer, native.id, scope, open_browser=browser)
+    berths = f"{world.base_url.rpartition(':')[0]}:{world.port + 1}/berths"
+    with httpx.Client(auth=held, timeout=60) as http:
+        assert http.get(berths).status_code == 200
+        first = held.access_token
+        held._ends = 0.0
+        with ThreadPoolExecutor(8) as pool:
+            answers = list(pool.map(lambda _: http.get(berths).status_code, range(8)))
+        assert answers == [200] * 8
+        assert held.access_token != first
+    with world.database() as database:
+        issued = database.execute(
+            "select count(*) from refresh_token join person_authorization on id = authorization_id where client_id = %s",
+            [native.id],
+        ).fetchone()
+    assert issued == (2,), "renewed once"
+    with pytest.raises(NotSignedIn, match="said no"):
+        sign_in_by_browser(native.issuer, native.id, scope, open_browser=lambda address: _decline(world, address))
+
+    def shown(_address: str, code: str) -> None:
+        with somebody(world) as http:
+            body = {"user_code": code, "approve": True, "permissions": []}
+            assert http.post("/api/v1/devices/decision", json=body).status_code == 204
+
+    by_device = sign_in_by_device(native.issuer, native.id, scope, show=shown)
+    with httpx.Client(auth=by_device, timeout=60) as http:
+        assert http.get(berths).status_code == 200
+    with pytest.raises(ServiceUnreachable, match="answer as an issuer"):
+        sign_in_by_browser(f"{world.base_url}/d/nowhere", native.id, scope)
+
+
+def _decline(world: World, address: str) -> None:
+    def there() -> None:
+        with somebody(world) as http:
+            patient.get(answered(http, address, allow=False))
+
+    threading.Thread(target=there, daemon=True).start()

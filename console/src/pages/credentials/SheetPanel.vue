@@ -3,6 +3,7 @@
 import { computed, ref } from "vue";
 import type { Schemas } from "@/api/client";
 import CopyButton from "@/ui/CopyButton.vue";
+import { acting } from "@/ui/use/words";
 
 const props = defineProps<{ sheets: Schemas["Sheet"][] }>();
 const place = ref(0);
@@ -22,8 +23,10 @@ const rows = computed(() => {
   if (!one) return [];
   return [
     { name: "Issuer", value: one.issuer },
+    ...(one.authorization_endpoint ? [{ name: "Authorization endpoint", value: one.authorization_endpoint }] : []),
     { name: "Token endpoint", value: one.token_endpoint },
     { name: "Client id", value: one.client_id },
+    ...one.redirect_uris.map((value) => ({ name: "Redirect URI", value })),
     ...(one.secret ? [{ name: "Client secret", value: one.secret }] : []),
     ...(one.resource
       ? [
@@ -41,23 +44,27 @@ const text = computed(() => sheet.value?.forms[form.value] ?? "");
     <div v-if="sheets.length > 1" class="row" role="group" aria-label="Resource of the sheet">
       <button
         v-for="(one, index) in sheets"
-        :key="one.resource"
+        :key="`${one.kind}/${one.resource}`"
         type="button"
         class="toggle outlined"
         :aria-pressed="index === place"
         @click="place = index"
       >
-        {{ one.resource }}
+        {{ one.resource || "any resource" }}, {{ acting(one.kind) }}
       </button>
     </div>
     <dl class="facts">
-      <template v-for="row in rows" :key="row.name">
+      <template v-for="row in rows" :key="`${row.name}/${row.value}`">
         <dt>{{ row.name }}</dt>
         <dd>
           <code>{{ row.value }}</code> <CopyButton :value="row.value" :what="row.name.toLowerCase()" />
         </dd>
       </template>
     </dl>
+    <p v-if="sheet.authorization_url && sheet.redirect_uris.length">
+      <a :href="sheet.authorization_url">Try a sign-in</a>
+      <span class="soft small">: it asks you as it would ask anybody, and sends you to {{ sheet.redirect_uris[0] }}</span>
+    </p>
     <div class="row" role="group" aria-label="Form of the sheet">
       <button
         v-for="one in FORMS"

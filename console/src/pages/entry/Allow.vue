@@ -6,6 +6,7 @@ import { type Schemas, api, must } from "@/api/client";
 import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import AskedList from "./AskedList.vue";
 
 // It comes behind the #, which browsers keep to themselves: it reaches no log.
 const request = window.location.hash.slice(1);
@@ -18,12 +19,6 @@ const leaving = ref(false);
 const error = ref<unknown>(null);
 const decline = ref<HTMLElement | null>(null);
 const field = ref<HTMLInputElement | null>(null);
-const LEARNS: Record<string, string> = {
-  profile: "your name and login",
-  email: "your mail address",
-  groups: "the groups you belong to",
-};
-const learns = computed(() => (asked.value?.about ?? []).map((one) => LEARNS[one] ?? one));
 const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
 
 async function attempt(work: () => Promise<void>): Promise<void> {
@@ -147,36 +142,7 @@ onMounted(() =>
           <code>{{ asked.answered_at }}</code>
         </dd>
       </dl>
-      <fieldset v-if="asked.to_allow.length" class="stack parts">
-        <legend>At {{ asked.resource }} it would like to</legend>
-        <label v-for="one in asked.to_allow" :key="one.permission" class="part">
-          <input v-model="chosen" type="checkbox" :value="one.permission" />
-          <span
-            >{{ one.title }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
-          >
-        </label>
-      </fieldset>
-      <section v-if="asked.already.length">
-        <h2>It may already</h2>
-        <ul>
-          <li v-for="one in asked.already" :key="one.permission">{{ one.title }}</li>
-        </ul>
-      </section>
-      <section v-if="asked.for_administrator.length">
-        <h2>Only an administrator can allow</h2>
-        <ul>
-          <li v-for="one in asked.for_administrator" :key="one.permission">{{ one.title }}</li>
-        </ul>
-        <p class="soft small">Ask whoever looks after applications at {{ asked.directory_name }}, and start again when it is allowed.</p>
-      </section>
-      <section v-if="asked.not_theirs.length">
-        <h2>You may not do this yourself, so neither may it</h2>
-        <ul>
-          <li v-for="one in asked.not_theirs" :key="one.permission">{{ one.title }}</li>
-        </ul>
-      </section>
-      <p v-if="learns.length">It learns {{ learns.join(", ") }}.</p>
-      <p v-if="asked.stays" class="soft">It can go on while you are away, until you end it under “Your applications”.</p>
+      <AskedList v-model="chosen" :asked="asked" :directory="asked.directory_name" />
       <div class="row">
         <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
         <NButton v-if="possible" :loading="busy" :disabled="busy" @click="attempt(() => answer(true))">{{
@@ -193,35 +159,5 @@ h1 {
   font-size: var(--t-h1);
   font-weight: 660;
   letter-spacing: -0.015em;
-}
-h2 {
-  font-size: inherit;
-  font-weight: 560;
-  margin: 0;
-}
-ul {
-  margin: var(--s1) 0 0;
-  padding-left: 18px;
-  list-style: disc;
-}
-.parts {
-  border: 0;
-  padding: 0;
-  margin: 0;
-  min-width: 0;
-}
-.parts legend {
-  font-weight: 560;
-  padding: 0;
-  margin-bottom: var(--s2);
-}
-.part {
-  display: grid;
-  grid-template-columns: auto 1fr;
-  gap: var(--s2);
-  align-items: start;
-}
-.part .small {
-  display: block;
 }
 </style>

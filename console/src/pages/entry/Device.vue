@@ -5,10 +5,12 @@ import { ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import AskedList from "./AskedList.vue";
 
 // The code comes behind the #, which browsers keep to themselves: it reaches no log.
 const code = ref(decodeURIComponent(window.location.hash.slice(1)));
 const found = ref<Schemas["WaitingDevice"] | null>(null);
+const chosen = ref<string[]>([]);
 const done = ref("");
 const error = ref<unknown>(null);
 
@@ -17,6 +19,7 @@ async function look(): Promise<void> {
   found.value = null;
   try {
     found.value = await must(api.POST("/api/v1/devices/lookup", { body: { user_code: code.value } }));
+    chosen.value = found.value.to_allow.map((one) => one.permission);
   } catch (problem) {
     error.value = problem;
   }
@@ -25,7 +28,8 @@ async function look(): Promise<void> {
 async function decide(approve: boolean): Promise<void> {
   error.value = null;
   try {
-    await must(api.POST("/api/v1/devices/decision", { body: { user_code: code.value, approve } }));
+    const permissions = approve ? chosen.value : [];
+    await must(api.POST("/api/v1/devices/decision", { body: { user_code: code.value, approve, permissions } }));
     done.value = approve ? "The device may act for you. You can close this page." : "The device was turned away.";
   } catch (problem) {
     error.value = problem;
@@ -37,11 +41,13 @@ if (code.value) void look();
 </script>
 
 <template>
-  <PageHead title="Let a device in" lead="A device shows a code. Whoever you let in acts with your rights until it signs out." />
+  <PageHead title="Let a device in" lead="A device shows a code. Whoever you let in acts for you." />
   <div class="narrow stack">
     <p v-if="done" class="card" role="status">{{ done }}</p>
     <section v-else-if="found" class="card stack">
       <h2>{{ found.client_name }} wants to act for you in {{ found.directory }}</h2>
+      <p v-if="found.all_rights">It acts with all your rights here until it signs out.</p>
+      <AskedList v-else v-model="chosen" :asked="found" />
       <p>Does the device show this code?</p>
       <p class="code">{{ code }}</p>
       <p class="soft">If you did not start this yourself just now, say no: someone may be trying to use your rights.</p>

@@ -25,7 +25,6 @@ from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.consent.agreements import ActKind
 from jamb.core.credentials import (
     Certificate,
-    ConnectionSheet,
     CredentialKind,
     KeyType,
     check_certificate,
@@ -51,7 +50,7 @@ from jamb.store.clients.clients import ClientRow
 from jamb.store.credentials.credentials import CredentialRow, credentials_of, holding_keys, trusting
 from jamb.store.credentials.keypairs import KeyPair, make_key_pair
 from jamb.store.directory.authorities import signing_authority
-from jamb.wire.credentials.credentials import Credential
+from jamb.wire.credentials.credentials import Credential, Sheet
 
 LABEL_LONGEST = 80
 LONGEST_ADDRESS = 500
@@ -65,7 +64,7 @@ class Added:
     """
 
     credential: Credential
-    sheets: tuple[ConnectionSheet, ...] = ()
+    sheets: tuple[Sheet, ...] = ()
     pair: KeyPair | None = None
     replaced: Credential | None = None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from datetime import datetime
 from uuid import UUID
 
@@ -9,14 +10,17 @@ from sqlmodel import Session
 
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client
-from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState
+from jamb.core.clients.clients import ClientKind
+from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, PeopleSheet
 from jamb.core.directory.directories import Directory
+from jamb.core.permissions import AccessKind
 from jamb.store.clients import clients
 from jamb.store.credentials import credentials
 from jamb.store.resources import resources
+from jamb.wire.credentials.credentials import Sheet, sheet_for_people, sheet_of
 
 
-def connection_sheets(act: Act, client_id: str) -> tuple[ConnectionSheet, ...]:
+def connection_sheets(act: Act, client_id: str) -> tuple[Sheet, ...]:
     """Return the client's sheets without any secret."""
     with act.read() as session:
         return sheets_of(act, session, find_client(session, act.directory, client_id), None, None)
@@ -35,18 +39,50 @@ def _kind_on_sheets(
 
 def sheets_of(
     act: Act, session: Session, client: clients.ClientRow, secret: str | None, ends: datetime | None
-) -> tuple[ConnectionSheet, ...]:
-    """Make one sheet per resource that the client asks for or holds; one without resource when there is none yet."""
-    kind = _kind_on_sheets(session, act.directory, client, secret, act.now)
-    wanted: dict[UUID, set[str]] = {}
+) -> tuple[Sheet, ...]:
+    """Make one sheet per resource at which the client asks for or holds anything, as itself and for people apart.
+
+    Where there is none yet, one without resource: as itself for a client that acts as itself, else for people.
+    """
+    by_client = ClientKind(client.kind)
+    places = {row.id: row.identifier for row in resources.resources_of(session, act.directory.id)}
+    as_itself = _wanted(session, client, AccessKind.APPLICATION, places)
+    for_people = _wanted(session, client, AccessKind.DELEGATED, places)
+    if not as_itself and not for_people:
+        as_itself, for_people = ([("", ())], []) if by_client is ClientKind.SERVICE else ([], [("", ())])
+    if not by_client.confidential:
+        as_itself = []
+    proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
+    return (
+        *(sheet_of(one) for one in _as_itself(act, client, as_itself, secret, ends, proof)),
+        *(sheet_for_people(one) for one in _for_people(act, client, for_people, secret)),
+    )
+
+
+_Places = list[tuple[str, tuple[str, ...]]]
+
+
+def _wanted(session: Session, client: clients.ClientRow, kind: AccessKind, places: Mapping[UUID, str]) -> _Places:
+    """Return the identifiers of resources at which something is asked or held in this way, with the names of it."""
+    wanted: dict[str, set[str]] = {}
     held: list[clients.AskRow | clients.GrantRow] = [*clients.asks_of(session, [client.id])]
     held += clients.grants_of(session, [client.id])
     for row in held:
-        wanted.setdefault(row.resource_id, set()).add(row.permission)
-    identifiers = {found.id: found.identifier for found in resources.resources_of(session, act.directory.id)}
-    places = [(identifiers[key], tuple(sorted(names))) for key, names in wanted.items()] or [("", ())]
-    return tuple(
-        ConnectionSheet(
+        if row.kind == kind.value:
+            wanted.setdefault(places[row.resource_id], set()).add(row.permission)
+    return [(identifier, tuple(sorted(names))) for identifier, names in sorted(wanted.items())]
+
+
+def _as_itself(
+    act: Act,
+    client: clients.ClientRow,
+    places: _Places,
+    secret: str | None,
+    ends: datetime | None,
+    proof: CredentialKind,
+) -> Iterator[ConnectionSheet]:
+    for identifier, scopes in places:
+        yield ConnectionSheet(
             client_name=client.name,
             issuer=act.backend.issuer(act.slug),
             token_endpoint=act.backend.token_endpoint(act.slug),
@@ -55,7 +91,20 @@ def sheets_of(
             scopes=scopes,
             secret=secret,
             secret_expires_at=ends,
-            kind=kind,
+            kind=proof,
         )
-        for identifier, scopes in sorted(places)
-    )
+
+
+def _for_people(act: Act, client: clients.ClientRow, places: _Places, secret: str | None) -> Iterator[PeopleSheet]:
+    for identifier, scopes in places:
+        yield PeopleSheet(
+            client_name=client.name,
+            kind=ClientKind(client.kind),
+            issuer=act.backend.issuer(act.slug),
+            token_endpoint=act.backend.token_endpoint(act.slug),
+            client_id=client.id,
+            redirect_uris=tuple(client.redirect_uris),
+            resource=identifier,
+            scopes=scopes,
+            secret=secret,
+        )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from base64 import b64encode
 
 from jamb.actions.credentials.adding import Added
-from jamb.wire.credentials.credentials import IssuedSecret, MadeCertificate, sheet_of
+from jamb.wire.credentials.credentials import IssuedSecret, MadeCertificate
 from jamb.wire.credentials.handovers import HandedOver
 
 
@@ -17,7 +17,7 @@ def issued_answer(added: Added) -> IssuedSecret | None:
     return IssuedSecret(
         credential=added.credential,
         secret=secret,
-        sheets=[sheet_of(one) for one in added.sheets],
+        sheets=list(added.sheets),
         replaced=added.replaced if added.replaced is not None else None,
     )
 

@@ -230,7 +230,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         client = session.get_one(clients.ClientRow, asked.client_id)
         mine = found is not None and found.directory.id == directory.id
         again = mine and found is not None and _must_sign_in_again(asked, found, now)
-        offer = _offer(session, directory, client, asked.wanted, found.person.id, now) if mine and found else _Offer()
+        offer = _offer(session, directory, client, asked.wanted, found.person.id, now) if mine and found else Offer()
         wanted = asked.wanted
         at_once = ""
         if "none" in wanted.prompt and (not mine or again):
@@ -271,7 +271,7 @@ def _must_sign_in_again(asked: Asked, found: ConsoleSession, now: datetime) -> b
 
 
 @dataclass(frozen=True, slots=True)
-class _Offer:
+class Offer:
     """What is shown to a person of what a client wants at a resource."""
 
     resource: str = ""
@@ -292,9 +292,9 @@ class _Offer:
 
 def _offer(
     session: Session, directory: Directory, client: clients.ClientRow, wanted: Wanted, person_id: UUID, now: datetime
-) -> _Offer:
+) -> Offer:
     if not wanted.resource:
-        return _Offer()
+        return Offer()
     row = resources.by_identifier(session, directory.id, wanted.resource)
     if row is None:
         raise RequestRefused("invalid_target", "The resource is not here any more.")
@@ -320,7 +320,7 @@ def _offer(
         else:
             part = "for_administrator"
         parts[part].append(shown)
-    return _Offer(row.title, **parts)
+    return Offer(row.title, **parts)
 
 
 def _held_by(session: Session, person_id: UUID, row: resources.ResourceRow, now: datetime) -> list[Holding]:
@@ -361,35 +361,62 @@ def decide(
         return refusal_to(backend, asked, "access_denied", "The person said no.")
     if _must_sign_in_again(asked, found, now):
         raise Forbidden("Sign in again first.", next_step="Type your password once more.")
-    with observation(backend.engine) as session:
-        directory = find_directory(session, asked.directory)
-        client = session.get_one(clients.ClientRow, asked.client_id)
-        offer = _offer(session, directory, client, asked.wanted, found.person.id, now)
-    allowed = {asked_for.permission for asked_for in offer.to_allow} & chosen
-    if allowed:
-        _consent(backend, directory, client, asked.wanted.resource, allowed, found, now)
-    granted = {asked_for.permission for asked_for in offer.already} | allowed
-    if asked.wanted.resource and not granted and not asked.wanted.about_people:
-        return refusal_to(backend, asked, "access_denied", "Nothing that was asked for is allowed.")
     code = secrets.token_urlsafe(32)
+    made = allowed_by(backend, asked.client_id, asked.wanted, found, chosen, code, now)
+    if made is None:
+        return refusal_to(backend, asked, "access_denied", "Nothing that was asked for is allowed.")
+    return _answer_to(backend, asked, {"code": code})
+
+
+def offer_to(
+    session: Session, directory: Directory, client_id: str, wanted: Wanted, person_id: UUID, now: datetime
+) -> Offer:
+    """Return what a person is shown of what a client wants."""
+    return _offer(session, directory, session.get_one(clients.ClientRow, client_id), wanted, person_id, now)
+
+
+def allowed_by(
+    backend: Backend,
+    client_id: str,
+    wanted: Wanted,
+    found: ConsoleSession,
+    chosen: frozenset[str],
+    code: str,
+    now: datetime,
+) -> UUID | None:
+    """Keep that a person allows a client what it wants, and the code by which it learns it; None: nothing is left.
+
+    `chosen`: what they consent to for themself, of that which is theirs to allow.
+    """
+    directory = found.directory
     with observation(backend.engine) as session:
-        row = resources.by_identifier(session, directory.id, asked.wanted.resource) if asked.wanted.resource else None
+        client = session.get_one(clients.ClientRow, client_id)
+        offer = _offer(session, directory, client, wanted, found.person.id, now)
+    consented = {shown.permission for shown in offer.to_allow} & chosen
+    if consented:
+        _consent(backend, directory, client, wanted.resource, consented, found, now)
+    granted = {shown.permission for shown in offer.already} | consented
+    if wanted.resource and not granted and not wanted.about_people:
+        return None
+    made = uuid4()
+    with observation(backend.engine) as session:
+        row = resources.by_identifier(session, directory.id, wanted.resource) if wanted.resource else None
         session.add(
             store.AuthorizationRow(
-                id=uuid4(),
+                id=made,
                 directory_id=directory.id,
                 client_id=client.id,
-                request=asked.wanted.kept(),
+                request=wanted.kept(),
                 created_at=now,
                 expires_at=now + CODE_LIFE,
                 resource_id=row.id if row is not None else None,
-                scope=sorted(granted | set(asked.wanted.about_people)),
+                scope=sorted(granted | set(wanted.about_people)),
                 person_id=found.person.id,
                 authenticated_at=found.began_at,
                 code_digest=digest_of(backend, code),
             )
         )
-    return _answer_to(backend, asked, {"code": code})
+    return made
 
 
 def _consent(
@@ -457,3 +484,16 @@ def _with(address: str, members: Mapping[str, str]) -> str:
 
 def digest_of(backend: Backend, code: str) -> bytes:
     return hmac_digest(backend.sealer.session_key, b"authorization\0" + code.encode(errors="replace"), "sha256")
+
+
+def page_may_read(backend: Backend, slug: str, client_id: str, origin: str) -> bool:
+    """Tell whether a page of this origin may read what a client that runs in the browser is answered.
+
+    Fetch standard, CORS: the origins of its redirect URIs (RFC 6454) and no other.
+    """
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        client = clients.by_id(session, directory.id, client_id)
+        if client is None or client.kind != ClientKind.BROWSER:
+            return False
+        return origin in {f"{parts.scheme}://{parts.netloc}" for parts in map(urlsplit, client.redirect_uris)}

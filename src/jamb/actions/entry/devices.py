@@ -13,10 +13,13 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
+from jamb.actions.entry.authorizations import Offer, allowed_by, offer_to
+from jamb.actions.entry.sessions import ConsoleSession
 from jamb.actions.entry.tries import guessing, refuse_too_many
+from jamb.core.authorization.requests import OFFLINE, OPENID, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import AlreadyEnded, NotFound
+from jamb.core.errors import AlreadyEnded, Conflict, NotFound
 from jamb.core.tries import DEVICE_ADDRESS, DEVICE_DIRECTORY, USER_CODE, Counted
 from jamb.store.base.work import observation
 from jamb.store.clients import clients
@@ -60,12 +63,16 @@ class Poll:
     answer: PollAnswer
     person_id: UUID | None = None
     sign_in_id: UUID | None = None
+    authorization_id: UUID | None = None
 
 
-def start(backend: Backend, slug: str, client_id: str, address: str, now: datetime) -> StartedDevice | None:
+def start(
+    backend: Backend, slug: str, client_id: str, address: str, now: datetime, wanted: Wanted | None = None
+) -> StartedDevice | None:
     """Open a request for a public client of the directory; None if there is no such client.
 
-    Only one that may do something for people, and not the console, whose name would be believed.
+    Only one that may do something for people, and not the console, whose name would be believed. `wanted`: what it asks
+    for; None: to sign a person in to Jamb's own API, as the command line does.
 
     Raises:
         TooManyTries: too many codes were asked for from this address, or in this directory.
@@ -77,7 +84,9 @@ def start(backend: Backend, slug: str, client_id: str, address: str, now: dateti
         client = clients.by_id(session, directory.id, client_id)
         if client is None or client.state != ClientState.LIVE or not ClientKind(client.kind).may(GrantType.DEVICE_CODE):
             return None
-        if client.id == console_client_id(slug) or not clients.acts_for_people(session, client.id, now):
+        if client.id == console_client_id(slug):
+            return None
+        if wanted is None and not clients.acts_for_people(session, client.id, now):
             return None
         device_code = secrets.token_urlsafe(32)
         user_code = "".join(secrets.choice(_ALPHABET) for _ in range(8))
@@ -92,6 +101,7 @@ def start(backend: Backend, slug: str, client_id: str, address: str, now: dateti
                 created_at=now,
                 expires_at=now + LIFE,
                 interval_seconds=INTERVAL_SECONDS,
+                request=wanted.kept() if wanted is not None else None,
             )
         )
         shown = f"{user_code[:4]}-{user_code[4:]}"
@@ -103,23 +113,51 @@ def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID
     with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
         row = _pending(session, backend, directory, user_code, now)
         client = session.get_one(clients.ClientRow, row.client_id)
+        wanted = Wanted.of(row.request) if row.request is not None else None
+        offer = offer_to(session, directory, client.id, wanted, person_id, now) if wanted is not None else Offer()
         return WaitingDevice(
             client_id=client.id,
             client_name=client.name,
             directory=directory.name,
             asked_at=row.created_at,
             expires_at=row.expires_at,
+            all_rights=wanted is None,
+            resource=offer.resource,
+            already=list(offer.already),
+            to_allow=list(offer.to_allow),
+            for_administrator=list(offer.for_administrator),
+            not_theirs=list(offer.not_theirs),
+            about=[name for name in wanted.about_people if name not in {OPENID, OFFLINE}] if wanted is not None else [],
+            stays=wanted is not None and OFFLINE in wanted.scope,
         )
 
 
 def answer(
-    backend: Backend, directory: Directory, user_code: str, person_id: UUID, *, approve: bool, now: datetime
+    backend: Backend,
+    found: ConsoleSession,
+    user_code: str,
+    chosen: frozenset[str],
+    *,
+    approve: bool,
+    now: datetime,
 ) -> None:
-    with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
-        row = _pending(session, backend, directory, user_code, now)
-        row.state = (DeviceState.APPROVED if approve else DeviceState.DENIED).value
-        row.person_id = person_id
-        session.add(row)
+    """Let a device in, or not. `chosen`: what the person consents to for themself, of that which is theirs to allow."""
+    person_id = found.person.id
+    with guessing(backend, Counted(USER_CODE, (str(person_id),)), now):
+        with observation(backend.engine) as session:
+            row = _pending(session, backend, found.directory, user_code, now)
+            client_id, request = row.client_id, row.request
+        made: UUID | None = None
+        if approve and request is not None:
+            code = secrets.token_urlsafe(32)
+            made = allowed_by(backend, client_id, Wanted.of(request), found, chosen, code, now)
+            if made is None:
+                raise Conflict("Nothing that the device asks for is allowed.", next_step="Turn it away.")
+        with observation(backend.engine) as session:
+            row = _pending(session, backend, found.directory, user_code, now)
+            row.state = (DeviceState.APPROVED if approve else DeviceState.DENIED).value
+            row.person_id, row.authorization_id = person_id, made
+            session.add(row)
 
 
 def poll(backend: Backend, slug: str, client_id: str, device_code: str, now: datetime) -> Poll:
@@ -138,7 +176,7 @@ def poll(backend: Backend, slug: str, client_id: str, device_code: str, now: dat
         session.add(row)
         if row.state == DeviceState.APPROVED:
             row.state = DeviceState.SERVED.value
-            return Poll(PollAnswer.GO, row.person_id, row.id)
+            return Poll(PollAnswer.GO, row.person_id, row.id, row.authorization_id)
         if too_soon:
             # RFC 8628 section 3.5: each slow_down lengthens the interval by five seconds.
             row.interval_seconds += 5

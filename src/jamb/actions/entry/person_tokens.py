@@ -98,6 +98,17 @@ def redeem(
     raise failure
 
 
+def of_device(backend: Backend, slug: str, authorization_id: UUID, now: datetime) -> Allowed:
+    """Return what a person allowed a device; it was handed out once by the device's code (RFC 8628 section 3.5)."""
+    with observation(backend.engine) as session:
+        directory = find_directory(session, slug)
+        row = session.get(store.AuthorizationRow, authorization_id, with_for_update=True)
+        if row is None or row.ended_at is not None or row.redeemed_at is not None:
+            raise NotRedeemed(Outcome.CODE_EXPIRED, "What was allowed has ended: start again.")
+        row.redeemed_at = now
+        return _allowed(session, backend, directory, row, None, now)
+
+
 def refresh(
     backend: Backend,
     slug: str,

@@ -113,7 +113,7 @@ class DeviceSignIn:
         """Ask the directory for a code. Raises `ServiceUnreachable`, or `NotSignedIn` when the directory refuses."""
         issuer = f"{base_url.rstrip('/')}/d/{directory}"
         client_id = f"jamb-command-line.{directory}"
-        body = _post(f"{issuer}/device_authorization", {"client_id": client_id})
+        body = post(f"{issuer}/device_authorization", {"client_id": client_id})
         return cls(
             token_endpoint=f"{issuer}/token",
             client_id=client_id,
@@ -132,21 +132,23 @@ class DeviceSignIn:
             time.sleep(self.interval_seconds)
             form = {"grant_type": DEVICE_GRANT, "client_id": self.client_id, "device_code": self.device_code}
             try:
-                body = _post(self.token_endpoint, form)
-            except _Wait as wait:
+                body = post(self.token_endpoint, form)
+            except Wait as wait:
                 self.interval_seconds += wait.longer_seconds
                 continue
             return body["access_token"], float(body["expires_in"])
         raise NotSignedIn("The code ran out before anyone approved it.", next_step="Start again.")
 
 
-class _Wait(Exception):
+class Wait(Exception):
+    """Nobody has decided yet; how much longer to wait between two tries."""
+
     def __init__(self, longer_seconds: float) -> None:
         super().__init__()
         self.longer_seconds = longer_seconds
 
 
-def _post(url: str, form: dict[str, str]) -> dict[str, str]:
+def post(url: str, form: dict[str, str]) -> dict[str, str]:
     try:
         return _answer_of(httpx.post(url, data=form, timeout=15, verify=trusted(url)))
     except httpx.TransportError as error:
@@ -163,7 +165,7 @@ def _answer_of(answer: httpx.Response) -> dict[str, str]:
         return dict(body)
     code, described = body.get("error", ""), body.get("error_description") or body.get("detail", "")
     if code in {"authorization_pending", "slow_down"}:
-        raise _Wait(5 if code == "slow_down" else 0)
+        raise Wait(5 if code == "slow_down" else 0)
     if answer.status_code == httpx.codes.TOO_MANY_REQUESTS:
         raise TooManyTries(described)
     if answer.status_code >= 500:

@@ -97,6 +97,17 @@ def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri
     )
 
 
+def read_device_request(sent: Mapping[str, str], resources: Sequence[str]) -> Wanted:
+    """Return what a device wants (RFC 8628 section 3.1): nobody is sent back to it, and its code is its own.
+
+    Raises:
+        RequestRefused: more than one resource, or a scope that is none.
+    """
+    if len(resources) > 1:
+        raise RequestRefused("invalid_target", "Name one resource: a token is for one.")
+    return Wanted("", "", _scope(sent.get("scope", "")), resources[0] if resources else "", "", "")
+
+
 _NOT_OFFERED = {
     "request": "request_not_supported",
     "request_uri": "request_uri_not_supported",

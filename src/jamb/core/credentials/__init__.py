@@ -14,6 +14,7 @@ from jamb.core.credentials.secrets import (
     secret_from,
 )
 from jamb.core.credentials.sheet import SHEET_FORMS, ConnectionSheet, render
+from jamb.core.credentials.sheet_people import PeopleSheet, render_for_people
 from jamb.core.credentials.term import CredentialState, end_of, longest_days, state_of
 
 __all__ = [
@@ -27,6 +28,7 @@ __all__ = [
     "Jwk",
     "KeyType",
     "Leak",
+    "PeopleSheet",
     "SecretFault",
     "check_certificate",
     "digest_secret",
@@ -41,6 +43,7 @@ __all__ = [
     "read_certificate",
     "refuse_credential",
     "render",
+    "render_for_people",
     "same_keys",
     "secret_from",
     "state_of",

@@ -1,4 +1,4 @@
-"""The device authorization grant (RFC 8628), so far for Jamb's own command line."""
+"""The device authorization grant (RFC 8628), for devices that act for people, and for Jamb's own command line."""
 
 from __future__ import annotations
 
@@ -8,16 +8,22 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
+from jamb.actions.base.backend import command_line_client_id
 from jamb.actions.entry import devices
+from jamb.actions.entry.authorizations import find_resource_wanted
+from jamb.actions.entry.person_tokens import Allowed, NotRedeemed, of_device
 from jamb.core import own_api
+from jamb.core.authorization.requests import RequestRefused, Wanted, read_device_request
 from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
-from jamb.service.oauth.form import Form
+from jamb.service.oauth.form import Form, read_proof
 from jamb.service.oauth.mint import mint
-from jamb.service.oauth.request import SUSPENDED
+from jamb.service.oauth.people.tokens import answer_with_tokens
+from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import DELEGATED, Delegated
@@ -41,8 +47,9 @@ async def authorize_device(runtime: Runtime, slug: str, form: Form, address: str
     client_id = form.get("client_id")
     if client_id is None:
         raise OAuthError("invalid_request", "The parameter client_id is missing.")
+    wanted = await _wanted(runtime, slug, client_id, form)
     try:
-        started = await run_in_threadpool(devices.start, runtime.backend, slug, client_id, address, now)
+        started = await run_in_threadpool(devices.start, runtime.backend, slug, client_id, address, now, wanted)
     except TooManyTries as error:
         # RFC 6585 section 4, in the words of RFC 6749 section 5.2.
         raise OAuthError(
@@ -66,11 +73,28 @@ async def authorize_device(runtime: Runtime, slug: str, form: Form, address: str
     )
 
 
+async def _wanted(runtime: Runtime, slug: str, client_id: str, form: Form) -> Wanted | None:
+    """Return what a device asks for (RFC 8628 section 3.1); None for the command line, a part of Jamb itself."""
+    if client_id == command_line_client_id(slug):
+        return None
+    try:
+        wanted = read_device_request(form.values, form.resources)
+        return await run_in_threadpool(find_resource_wanted, runtime.backend, slug, client_id, wanted)
+    except RequestRefused as error:
+        described = error.description
+        if error.error == "unauthorized_client":
+            # Which clients there are is nobody's to find out here.
+            raise OAuthError("invalid_client", "This directory has no public client of that id.") from error
+        raise OAuthError(error.error, described) from error
+
+
 async def device_token(request: Request, runtime: Runtime, slug: str, form: Form, now: datetime) -> Response:
     """Answer a polling device (RFC 8628 section 3.4 and 3.5)."""
     client_id, device_code = form.get("client_id"), form.get("device_code")
     if client_id is None or device_code is None:
         raise OAuthError("invalid_request", "The parameters client_id and device_code are both needed.")
+    if client_id != command_line_client_id(slug):
+        return await _tokens_of_device(request, runtime, slug, form, device_code, now)
     rows = await runtime.reader.rows(DELEGATED, {"slug": slug, "client": client_id, "name": own_api.NAME, "now": now})
     if not rows:
         raise OAuthError("invalid_client", "This directory has no public client of that id.")
@@ -104,3 +128,20 @@ async def device_token(request: Request, runtime: Runtime, slug: str, form: Form
     issued = Attempt(row.directory_id, client_id, now, Outcome.ISSUED, "", row.identifier, words, address, agent)
     runtime.recorder.note(issued)
     return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row.seconds, "scope": words})
+
+
+async def _tokens_of_device(
+    request: Request, runtime: Runtime, slug: str, form: Form, device_code: str, now: datetime
+) -> Response:
+    asked = TokenRequest(runtime, slug, read_proof(request, form), now, address_of(request), agent_of(request))
+    client_id = asked.proof.client_id
+
+    def polled() -> Allowed:
+        poll = devices.poll(runtime.backend, slug, client_id, device_code, now)
+        if poll.answer in _RECORDED:
+            raise NotRedeemed(_RECORDED[poll.answer], _SAID[poll.answer], poll.answer.value)
+        if poll.answer is not devices.PollAnswer.GO or poll.authorization_id is None:
+            raise OAuthError(poll.answer.value, _SAID[poll.answer])
+        return of_device(runtime.backend, slug, poll.authorization_id, now)
+
+    return await answer_with_tokens(asked, GrantType.DEVICE_CODE, polled)

@@ -10,6 +10,7 @@ from fastapi.responses import Response
 
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
+from jamb.actions.entry.authorizations import page_may_read
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import JWT_BEARER
 from jamb.core.errors import NotFound
@@ -20,7 +21,7 @@ from jamb.service.oauth import device
 from jamb.service.oauth.authenticate import UnknownDirectory
 from jamb.service.oauth.client_credentials import client_credentials
 from jamb.service.oauth.errors import OAuthError, json_response
-from jamb.service.oauth.form import read_form, read_outside_proof, read_proof
+from jamb.service.oauth.form import Form, read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.oauth.people.authorize import authorize
 from jamb.service.oauth.people.given_back import introspect, revoke
@@ -42,8 +43,20 @@ async def token(request: Request) -> Response:
     runtime: Runtime = request.app.state.runtime
     directory: str = request.path_params["directory"]
     form = await read_form(request)
-    grant_type = form.get("grant_type")
-    now = runtime.clock.now()
+    origin = request.headers.get("origin")
+    if origin is None:
+        return await _token(request, runtime, directory, form)
+    try:
+        answer = await _token(request, runtime, directory, form)
+    except OAuthError as error:
+        answer = error.response()
+    if await run_in_threadpool(page_may_read, runtime.backend, directory, form.get("client_id") or "", origin):
+        answer.headers.update({"Access-Control-Allow-Origin": origin, "Vary": "Origin"})
+    return answer
+
+
+async def _token(request: Request, runtime: Runtime, directory: str, form: Form) -> Response:
+    grant_type, now = form.get("grant_type"), runtime.clock.now()
     if grant_type == CLIENT_CREDENTIALS:
         return await client_credentials(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == GrantType.AUTHORIZATION_CODE:

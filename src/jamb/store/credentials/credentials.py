@@ -174,6 +174,12 @@ class DeviceRequestRow(SQLModel, table=True):
     person_id: UUID | None = Field(default=None, foreign_key="person.id")
     # While the person stays signed in with it; set when they sign out.
     ended_at: datetime | None = moment(nullable=True)
+    # What the device asks for (as `core.authorization.requests.Wanted` is kept), and what was allowed; of the command
+    # line neither: it signs a person in to Jamb's own API.
+    request: dict[str, Any] | None = document(nullable=True)
+    authorization_id: UUID | None = Field(
+        default=None, sa_column=Column(ForeignKey("person_authorization.id", ondelete="SET NULL"), nullable=True)
+    )
 
 
 def seen_by(

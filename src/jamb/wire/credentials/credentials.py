@@ -10,8 +10,17 @@ from uuid import UUID
 from pydantic import Field, StrictBool
 
 from jamb.core.clients.attempts import Outcome
-from jamb.core.credentials import ConnectionSheet, CredentialKind, CredentialState, KeyType, render
+from jamb.core.credentials import (
+    ConnectionSheet,
+    CredentialKind,
+    CredentialState,
+    KeyType,
+    PeopleSheet,
+    render,
+    render_for_people,
+)
 from jamb.core.errors import BadInput
+from jamb.core.permissions import AccessKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Sent, SeveralLines
 from jamb.wire.base.text import HttpsAddress, MaybeHttpsAddress, MaybeSaid
 
@@ -157,10 +166,18 @@ class Credential(Answered):
 
 
 class Sheet(Answered):
-    """All values an integrator must type, and the same as ready text in each form. `secret` is there once only."""
+    """All values an integrator must type, and the same as ready text in each form. `secret` is there once only.
 
+    `kind`: whether the client acts as itself, or for people; then by which addresses. `authorization_url`: a whole
+    request to try in a browser; empty where the client uses none.
+    """
+
+    kind: AccessKind
     issuer: str
     token_endpoint: str
+    authorization_endpoint: str
+    authorization_url: str
+    redirect_uris: list[str]
     client_id: str
     resource: str
     scopes: list[str]
@@ -205,12 +222,33 @@ class Attempt(Answered):
 
 def sheet_of(sheet: ConnectionSheet) -> Sheet:
     return Sheet(
+        kind=AccessKind.APPLICATION,
         issuer=sheet.issuer,
         token_endpoint=sheet.token_endpoint,
+        authorization_endpoint="",
+        authorization_url="",
+        redirect_uris=[],
         client_id=sheet.client_id,
         resource=sheet.resource,
         scopes=list(sheet.scopes),
         secret=sheet.secret,
         secret_expires_at=sheet.secret_expires_at,
         forms=render(sheet),
+    )
+
+
+def sheet_for_people(sheet: PeopleSheet) -> Sheet:
+    return Sheet(
+        kind=AccessKind.DELEGATED,
+        issuer=sheet.issuer,
+        token_endpoint=sheet.token_endpoint,
+        authorization_endpoint=sheet.authorization_endpoint if sheet.by_code else "",
+        authorization_url=sheet.authorization_url if sheet.by_code else "",
+        redirect_uris=list(sheet.redirect_uris),
+        client_id=sheet.client_id,
+        resource=sheet.resource,
+        scopes=list(sheet.scopes),
+        secret=sheet.secret,
+        secret_expires_at=None,
+        forms=render_for_people(sheet),
     )

@@ -10,6 +10,7 @@ from pydantic import ConfigDict, Field, SecretStr, StrictBool
 from jamb.core.directory.people_list import NAME_LONGEST, PASSWORD_SHORTEST
 from jamb.wire.base.shapes import Answered, Moment, Sent, SeveralLines
 from jamb.wire.base.text import NAMED, Login, ShortName
+from jamb.wire.directory.authorizations import AskedOfPerson
 
 PersonName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
 NewPassword = Annotated[SecretStr, Field(min_length=PASSWORD_SHORTEST, max_length=200)]
@@ -69,6 +70,9 @@ class DeviceDecision(Sent):
 
     user_code: Annotated[str, Field(min_length=8, max_length=20)]
     approve: StrictBool
+    permissions: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=60)] = Field(
+        default_factory=list, description="Those that the person consents to for themself"
+    )
 
 
 class DeviceLookup(Sent):
@@ -76,11 +80,24 @@ class DeviceLookup(Sent):
 
 
 class WaitingDevice(Answered):
+    """A device that shows a code. `all_rights`: it acts with all that its person may do at Jamb's own API.
+
+    Else what it asks for is told as an application's is (`AuthorizationAsked`).
+    """
+
     client_id: str
     client_name: str
     directory: str
     asked_at: Moment
     expires_at: Moment
+    all_rights: bool
+    resource: str
+    already: list[AskedOfPerson]
+    to_allow: list[AskedOfPerson]
+    for_administrator: list[AskedOfPerson]
+    not_theirs: list[AskedOfPerson]
+    about: list[str]
+    stays: bool
 
 
 class NewPerson(Sent):

@@ -40,7 +40,7 @@ async def authorization_code(
     if code is None or verifier is None:
         raise OAuthError("invalid_request", "The parameters code and code_verifier are both needed.")
     asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
-    return await _answered(
+    return await answer_with_tokens(
         asked,
         GrantType.AUTHORIZATION_CODE,
         lambda: person_tokens.redeem(
@@ -61,14 +61,15 @@ async def refresh_token(
     asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
     names = frozenset(scope.split()) if scope else None
     resource = form.resources[0] if form.resources else None
-    return await _answered(
+    return await answer_with_tokens(
         asked,
         GrantType.REFRESH_TOKEN,
         lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, now),
     )
 
 
-async def _answered(asked: TokenRequest, grant_type: GrantType, work: Callable[[], Allowed]) -> Response:
+async def answer_with_tokens(asked: TokenRequest, grant_type: GrantType, work: Callable[[], Allowed]) -> Response:
+    """Return the tokens for what the work says is allowed, to a client that proved itself."""
     row = await authenticated(asked, grant_type)
     try:
         allowed = await run_in_threadpool(work)

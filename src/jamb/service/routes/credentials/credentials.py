@@ -81,7 +81,7 @@ def list_credential_users(act: Annotated[Act, may("credentials.users")], client:
 @router.get("/sheet")
 def read_sheet(act: Annotated[Act, may("sheet.read")], client: str) -> list[wire.Sheet]:
     """The connection sheet of each resource, without a secret."""
-    return [wire.sheet_of(one) for one in connection_sheets(act, client)]
+    return list(connection_sheets(act, client))
 
 
 @router.post("/credentials/{credential}/withdrawal")

@@ -112,7 +112,8 @@ def look_at_device(sent: wire.DeviceLookup, found: TheSession, runtime: TheRunti
 @router.post("/devices/decision", status_code=204)
 def decide_on_device(sent: wire.DeviceDecision, found: TheSession, runtime: TheRuntime, now: Now) -> None:
     """Let the device act for you, or not."""
-    devices.answer(runtime.backend, found.directory, sent.user_code, found.person.id, approve=sent.approve, now=now)
+    chosen = frozenset(sent.permissions)
+    devices.answer(runtime.backend, found, sent.user_code, chosen, approve=sent.approve, now=now)
 
 
 def session_answer(found: sessions.ConsoleSession) -> wire.Session:
