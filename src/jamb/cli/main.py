@@ -49,11 +49,6 @@ _COMMANDS = {
         "probe",
         "Try a client as its integrator would: fetch a token, read it, call the resource, explain the answer.",
     ),
-    "token": _Command(
-        "resources.probe",
-        "token",
-        "Read an access token: every claim in words, and what a resource would refuse it for.",
-    ),
     "holders": _Command(
         "resources.access", "holders", "Say who can do an operation: all clients and people, and through what."
     ),
@@ -65,6 +60,7 @@ _GROUPS = {
     "consent": _Command("consent.consent", "app", "See what consent would make possible, and consent."),
     "requests": _Command("consent.requests", "app", "Ask an approver to consent, and decide what is asked."),
     "reach": _Command("resources.reach", "app", "Prove what a client can and cannot touch."),
+    "token": _Command("resources.token", "app", "Fetch an access token, or read one."),
     "people": _Command("directory.people", "people", "The people of the directory."),
     "groups": _Command("directory.people", "groups", "Groups of people, nested."),
     "roles": _Command("directory.people", "roles", "Bundles of permissions, and who holds them where."),

@@ -117,7 +117,7 @@ def test_the_command_line_tells_and_leaves_by_a_code(world: World, tmp_path: Pat
     )
     assert (own.code, bounded.secret in own.out + own.err) == (0, False)
     token = world.ask_token(bounded).json()["access_token"]
-    read = Shell(world, tmp_path)("token", stdin=f"Bearer {token}\n")
+    read = Shell(world, tmp_path)("token", "read", stdin=f"Bearer {token}\n")
     assert (read.code, "in 10 minutes" in read.out) == (0, True)
 
 

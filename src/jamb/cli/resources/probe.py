@@ -1,8 +1,7 @@
-"""Probe a client at a resource, and read a token."""
+"""Probe a client at a resource."""
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
@@ -13,8 +12,7 @@ from jamb.cli.base.connection import connected
 from jamb.cli.base.options import read_text
 from jamb.cli.base.output import EXIT_FOUND, ClientArgument, Form, Output, emit, heading, out
 from jamb.cli.resources.access import show_explanation
-from jamb.core.tokens import read_token
-from jamb.wire.resources.probe import Probe, ReadClaim, TokenStep
+from jamb.wire.resources.probe import Probe, TokenStep
 
 
 def probe(
@@ -40,27 +38,6 @@ def probe(
         raise typer.Exit(EXIT_FOUND)
 
 
-def token(
-    file: Annotated[Path, typer.Argument(help="A file with the token; - for standard input")] = Path("-"),
-    output: Output = Form.TABLE,
-) -> None:
-    """Read an access token: every claim in words, and what a resource would refuse it for. Nothing is sent anywhere."""
-    read = read_token(read_text("FILE", file), datetime.now(UTC))
-    step = TokenStep(
-        way="",
-        error="",
-        header=[ReadClaim.model_validate(one) for one in read.header],
-        claims=[ReadClaim.model_validate(one) for one in read.claims],
-        wrong=list(read.wrong),
-    )
-
-    def show() -> None:
-        _show_token(step)
-        out.print("\nWhether its signature fits is not said here: that takes the issuer's keys.", style="dim")
-
-    emit({"header": step.header, "claims": step.claims, "wrong": step.wrong}, output, show)
-
-
 def _show(found: Probe) -> None:
     out.print(
         Text("✓ " if found.works else "✗ ", style="green" if found.works else "red").append(
@@ -70,7 +47,7 @@ def _show(found: Probe) -> None:
     heading(f"\nToken: {found.token.way}")
     if found.token.error:
         out.print(f"  {found.token.error}", markup=False)
-    _show_token(found.token)
+    show_token(found.token)
     if found.call is not None:
         heading(f"\nCall: {found.call.method} {found.call.url}")
         status = f"{found.call.status}  " if found.call.status else ""
@@ -81,7 +58,7 @@ def _show(found: Probe) -> None:
     show_explanation(found.explanation)
 
 
-def _show_token(step: TokenStep) -> None:
+def show_token(step: TokenStep) -> None:
     for one in (*step.header, *step.claims):
         line = Text(f"  {one.name:<22}", style="dim").append(one.value, "default")
         out.print(line.append(f"  {one.words}", "dim"), soft_wrap=True)

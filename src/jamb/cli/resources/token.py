@@ -1,0 +1,119 @@
+"""Access tokens on the command line: fetch one, alone on standard output; read one, every claim in words."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import sys
+from datetime import UTC, datetime
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jamb.cli.base.options import read_text
+from jamb.cli.base.output import Form, Output, emit, note, out
+from jamb.cli.resources.probe import show_token
+from jamb.client import ClientCredentials, KeyPair, PrivateKey, sign_in_by_browser, sign_in_by_device
+from jamb.core.errors import BadInput
+from jamb.core.tokens import read_token
+from jamb.wire.resources.probe import ReadClaim, TokenStep
+
+app = typer.Typer(no_args_is_help=True, help="Fetch an access token, or read one.")
+
+
+class Acting(StrEnum):
+    """itself: with its secret or key. browser: for whoever signs in there. device: for whoever types the code."""
+
+    ITSELF = "itself"
+    BROWSER = "browser"
+    DEVICE = "device"
+
+
+@app.command()
+def get(
+    sheet: Annotated[
+        Path | None, typer.Option(help="A connection sheet in the form env; what it has need not be given")
+    ] = None,
+    acting: Annotated[Acting, typer.Option("--as", help="As itself, or for a person")] = Acting.ITSELF,
+    issuer: Annotated[str, typer.Option(help="The issuer, when no sheet names it")] = "",
+    client: Annotated[str, typer.Option(help="The client id, when no sheet names it")] = "",
+    resource: Annotated[str, typer.Option(help="Identifier of the resource that it is for")] = "",
+    scope: Annotated[str, typer.Option(help="Permissions, with a space between")] = "",
+    secret_file: Annotated[
+        Path | None, typer.Option(help="A file with the secret; - for standard input; else CLIENT_SECRET")
+    ] = None,
+    key_file: Annotated[
+        Path | None, typer.Option(help="A file with the private key; its passphrase is in CLIENT_KEY_PASSPHRASE")
+    ] = None,
+) -> None:
+    """Fetch an access token and print it, alone, for scripts. What is asked of a person is on standard error."""
+    said = _sheet(sheet) if sheet is not None else {}
+    issuer, client = issuer or said.get("ISSUER", ""), client or said.get("CLIENT_ID", "")
+    resource, scope = resource or said.get("RESOURCE", ""), scope or said.get("SCOPE", "")
+    for name, value in (("issuer", issuer), ("client", client)):
+        if not value:
+            raise BadInput.field(f"--{name}", "nothing", "what the connection sheet has", "Give it, or --sheet FILE.")
+    if acting is Acting.BROWSER:
+        print(sign_in_by_browser(issuer, client, scope, resource=resource, open_browser=_told).access_token)
+        return
+    if acting is Acting.DEVICE:
+        print(sign_in_by_device(issuer, client, scope, resource=resource, show=_shown).access_token)
+        return
+    endpoint = f"{issuer.rstrip('/')}/token"
+    if key_file is not None:
+        key = PrivateKey.read(key_file, os.environ.get("CLIENT_KEY_PASSPHRASE", ""))
+        print(KeyPair(client, key, token_endpoint=endpoint, resource=resource).fetch(scope))
+        return
+    secret = read_text("--secret-file", secret_file).rstrip("\r\n") if secret_file is not None else ""
+    secret = secret or said.get("CLIENT_SECRET", "") or os.environ.get("CLIENT_SECRET", "")
+    if not secret:
+        raise BadInput.field(
+            "--secret-file", "nothing", "a secret or a key", "Give --secret-file, --key-file, or set CLIENT_SECRET."
+        )
+    print(ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource).fetch(scope))
+
+
+def _sheet(file: Path) -> dict[str, str]:
+    """Return the values of a file in the form env; a sheet that stands there twice counts once."""
+    found: dict[str, str] = {}
+    for line in read_text("--sheet", file).splitlines():
+        name, equals, value = line.partition("=")
+        if equals and name.isupper():
+            found.setdefault(name, "".join(shlex.split(value)) if value.count("'") % 2 == 0 else value)
+    return found
+
+
+def _told(address: str) -> None:
+    import webbrowser  # noqa: PLC0415 - seldom, and it looks for browsers
+
+    note(f"Sign in with the browser: {address}")
+    # On a machine without one the address is what there is.
+    webbrowser.open(address)
+
+
+def _shown(address: str, code: str) -> None:
+    print(f"Open {address} and type {code}", file=sys.stderr, flush=True)
+
+
+@app.command()
+def read(
+    file: Annotated[Path, typer.Argument(help="A file with the token; - for standard input")] = Path("-"),
+    output: Output = Form.TABLE,
+) -> None:
+    """Read an access token: every claim in words, and what a resource would refuse it for. Nothing is sent anywhere."""
+    found = read_token(read_text("FILE", file), datetime.now(UTC))
+    step = TokenStep(
+        way="",
+        error="",
+        header=[ReadClaim.model_validate(claim) for claim in found.header],
+        claims=[ReadClaim.model_validate(claim) for claim in found.claims],
+        wrong=list(found.wrong),
+    )
+
+    def show() -> None:
+        show_token(step)
+        out.print("\nWhether its signature fits is not said here: that takes the issuer's keys.", style="dim")
+
+    emit({"header": step.header, "claims": step.claims, "wrong": step.wrong}, output, show)
