@@ -11,7 +11,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { confidential } from "@/ui/use/words";
+import { confidential, grant } from "@/ui/use/words";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import ChangePanel from "./ChangePanel.vue";
 import OwnersPanel from "./OwnersPanel.vue";
@@ -90,6 +90,10 @@ const count = (part: string) =>
                   :word="`${client.ladder.waiting} asked, not granted`"
                 />
                 <StateWord v-else :tone="client.state === 'live' ? 'live' : 'gone'" :word="client.state" />
+              </dd>
+              <dt>Kind</dt>
+              <dd>
+                {{ client.kind }} <span class="soft small">gets tokens by {{ client.grant_types.map(grant).join(", ") }}</span>
               </dd>
               <dt>Owners</dt>
               <dd>

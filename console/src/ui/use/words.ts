@@ -14,6 +14,9 @@ export const acting = (kind: string, person = ""): string =>
 /** Kinds of client that can keep a secret or a key. */
 export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
 
+/** A grant type as people say it: without the name of its registry. */
+export const grant = (type: string): string => type.slice(type.lastIndexOf(":") + 1).replaceAll(/[-_]/g, " ");
+
 interface Weighty {
   effect: string;
   data_class: string;

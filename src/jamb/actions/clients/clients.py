@@ -110,6 +110,7 @@ def client_view(directory: Directory, loaded: pictures.LoadedClient, now: dateti
     kind = ClientKind(row.kind)
     return Client(
         id=row.id,
+        grant_types=sorted(kind.grant_types),
         state=ClientState(row.state),
         registered_at=row.registered_at,
         registered_by=row.registered_by,

@@ -79,6 +79,7 @@ def show_dossier(dossier: Dossier) -> None:
             ("client id", client.id),
             ("purpose", client.purpose),
             ("kind, state", f"{client.kind}, {client.state}"),
+            ("gets tokens by", ", ".join(grant.words for grant in client.grant_types)),
             ("owners", ", ".join(owner_words(owner) for owner in client.owners) or "nobody"),
             ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
             ("last use", relative(client.last_used_at)),

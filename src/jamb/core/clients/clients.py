@@ -34,6 +34,11 @@ class GrantType(StrEnum):
     REFRESH_TOKEN = "refresh_token"  # noqa: S105 - the name of a grant
     DEVICE_CODE = "urn:ietf:params:oauth:grant-type:device_code"
 
+    @property
+    def words(self) -> str:
+        """As people say it: without the name of its registry."""
+        return self.value.rpartition(":")[2].replace("-", " ").replace("_", " ")
+
 
 class ClientKind(StrEnum):
     """What runs behind a client id.

@@ -17,6 +17,7 @@ from jamb.core.clients.clients import (
     PURPOSE_LONGEST,
     ClientKind,
     ClientState,
+    GrantType,
     OwnerLevel,
     Registration,
     registration,
@@ -137,12 +138,13 @@ class LadderCount(Answered):
 
 
 class Client(Answered):
-    """One client as lists show it. `next_steps` is next steps before it works."""
+    """One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use."""
 
     id: str
     name: str
     purpose: str
     kind: ClientKind
+    grant_types: list[GrantType]
     state: ClientState
     registered_at: Moment
     registered_by: str
