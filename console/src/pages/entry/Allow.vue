@@ -31,6 +31,9 @@ async function attempt(work: () => Promise<void>): Promise<void> {
   } finally {
     busy.value = false;
   }
+  // What is disabled while it is busy takes no focus.
+  await nextTick();
+  if (!leaving.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
 }
 
 function leave(address: string): void {
@@ -44,9 +47,7 @@ async function look(): Promise<void> {
   chosen.value = found.to_allow.map((one) => one.permission);
   if (found.redirect_to) return leave(found.redirect_to);
   login.value ||= current.value?.person.login ?? found.login_hint;
-  if (!found.sign_in && !found.asks) return answer(true);
-  await nextTick();
-  (found.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
+  if (!found.sign_in && !found.asks) await answer(true);
 }
 
 async function answer(allow: boolean): Promise<void> {

@@ -47,6 +47,7 @@ _REFUSED = {
 _OPEN = (
     "/api/v1/session",
     "/api/v1/claims",
+    "/api/v1/authorizations/lookup",
     "/api/v1/handovers/",
     "/api/v1/sign-in-links/",
     "/d/",
@@ -169,17 +170,25 @@ _PROOFS: tuple[dict[str, Any], ...] = (
     {"client_assertion_type": {"const": CLIENT_ASSERTION}, "client_assertion": _JWT},
 )
 _ASKED = {"resource": {**_GIVEN, "format": "uri"}, "scope": _GIVEN}
+_CODE = {"grant_type": {"const": "authorization_code"}, "code": _GIVEN, "code_verifier": _GIVEN}
+_REFRESH = {"grant_type": {"const": "refresh_token"}, "refresh_token": _GIVEN}
 _FORMS: dict[str, str] = {
     "device": "/d/{directory}/device_authorization",
     "rotation": "/d/{directory}/rotation",
+    "revocation": "/d/{directory}/revoke",
+    "introspection": "/d/{directory}/introspect",
     "token": TOKEN_PATH,
 }
 # The alternatives of each form: what must be sent, and what may be.
 _FIELDS: dict[str, tuple[tuple[dict[str, Any], dict[str, Any]], ...]] = {
-    "device": (({"client_id": _GIVEN}, {}),),
+    "device": (({"client_id": _GIVEN}, _ASKED),),
+    "revocation": tuple(({"token": _GIVEN, **proof}, {}) for proof in (*_PROOFS, {"client_id": _GIVEN})),
+    "introspection": tuple(({"token": _GIVEN, **proof}, {}) for proof in _PROOFS),
     "rotation": tuple(({"step": {"enum": list(STEPS)}, **proof}, {}) for proof in _PROOFS),
     "token": (
         *(({"grant_type": {"const": CLIENT_CREDENTIALS}, **proof}, _ASKED) for proof in _PROOFS),
+        *(({**_CODE, **proof}, {"redirect_uri": _GIVEN}) for proof in (*_PROOFS, {"client_id": _GIVEN})),
+        *(({**_REFRESH, **proof}, _ASKED) for proof in (*_PROOFS, {"client_id": _GIVEN})),
         ({"grant_type": {"const": JWT_BEARER}, "client_id": _GIVEN, "assertion": _JWT}, _ASKED),
         ({"grant_type": {"const": device.GRANT_TYPE}, "client_id": _GIVEN, "device_code": _GIVEN}, {}),
     ),

@@ -115,14 +115,14 @@ async def metadata(directory: str, runtime: TheRuntime) -> Response:
     return json_response(metadata_of(runtime, found.slug), headers=headers)
 
 
-@router.get("/d/{directory}/authorize")
+@router.get("/d/{directory}/authorize", include_in_schema=False)
 async def authorize_by_get(directory: str, request: Request) -> Response:
     """Authorization endpoint (RFC 6749 section 3.1): leads to the page that asks the person."""
     assert directory
     return await authorize(request)
 
 
-@router.post("/d/{directory}/authorize")
+@router.post("/d/{directory}/authorize", include_in_schema=False)
 async def authorize_by_post(directory: str, request: Request) -> Response:
     """The same with a form (OpenID Connect Core section 3.1.2.1)."""
     assert directory

@@ -67,14 +67,14 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
     """Answer who the person of a token is, in so far as they allowed it."""
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() != "bearer" or not token:
-        return _refused("")
+        return _refused("Send an access token in the Authorization header.", "")
     try:
         claims = claims_of_own(runtime, slug, token.strip())
     except NotThisIssuers:
-        return _refused('error="invalid_token", error_description="the token is not good at this issuer"')
+        return _refused("the token is not good at this issuer")
     scope = frozenset(str(claims.get("scope", "")).split())
     if OPENID not in scope or "sid" not in claims:
-        return _refused('error="insufficient_scope", scope="openid"', 403)
+        return _refused("the token was not allowed openid", "insufficient_scope", 403)
     with Session(runtime.backend.engine) as session:
         directory = find_directory(session, slug)
         told = (
@@ -83,13 +83,15 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
             else {}
         )
     if not told:
-        return _refused('error="invalid_token", error_description="this access has ended"')
+        return _refused("this access has ended")
     return json_response(told, headers={"Cache-Control": "no-store", **ANYBODY})
 
 
-def _refused(words: str, status: int = 401) -> Response:
-    challenge = f'Bearer realm="jamb"{", " if words else ""}{words}'
-    return Response(status_code=status, headers={"WWW-Authenticate": challenge, "Cache-Control": "no-store", **ANYBODY})
+def _refused(described: str, error: str = "invalid_token", status: int = 401) -> Response:
+    """Return a refusal (RFC 6750 section 3). Without a token there is no error to name, but what to send."""
+    named = f', error="{error}", error_description="{described}"' if error else ""
+    headers = {"WWW-Authenticate": f'Bearer realm="jamb"{named}', "Cache-Control": "no-store", **ANYBODY}
+    return json_response({"error": error or "invalid_request", "error_description": described}, status, headers)
 
 
 def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
