@@ -2837,30 +2837,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/d/{directory}/authorize": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Authorize By Get
-         * @description Authorization endpoint (RFC 6749 section 3.1): leads to the page that asks the person.
-         */
-        get: operations["authorize_by_get"];
-        put?: never;
-        /**
-         * Authorize By Post
-         * @description The same with a form (OpenID Connect Core section 3.1.2.1).
-         */
-        post: operations["authorize_by_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/d/{directory}/device_authorization": {
         parameters: {
             query?: never;
@@ -3674,7 +3650,7 @@ export interface components {
         };
         /**
          * Client
-         * @description One client as lists show it. `next_steps` is next steps before it works.
+         * @description One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use.
          */
         Client: {
             /** Id */
@@ -3684,6 +3660,8 @@ export interface components {
             /** Purpose */
             purpose: string;
             kind: components["schemas"]["ClientKind"];
+            /** Grant Types */
+            grant_types: components["schemas"]["GrantType"][];
             state: components["schemas"]["ClientState"];
             /**
              * Registered At
@@ -4179,6 +4157,11 @@ export interface components {
             user_code: string;
             /** Approve */
             approve: boolean;
+            /**
+             * Permissions
+             * @description Those that the person consents to for themself
+             */
+            permissions?: string[];
         };
         /** DeviceLookup */
         DeviceLookup: {
@@ -4618,6 +4601,12 @@ export interface components {
             /** By Person */
             by_person: boolean;
         };
+        /**
+         * GrantType
+         * @description Ways to a token, by the names of `grant_type` (RFC 7591 section 2).
+         * @enum {string}
+         */
+        GrantType: "client_credentials" | "urn:ietf:params:oauth:grant-type:jwt-bearer" | "authorization_code" | "refresh_token" | "urn:ietf:params:oauth:grant-type:device_code";
         /**
          * Group
          * @description `everyone` counts the people of this group and of all groups within it.
@@ -7255,12 +7244,22 @@ export interface components {
         /**
          * Sheet
          * @description All values an integrator must type, and the same as ready text in each form. `secret` is there once only.
+         *
+         *     `kind`: whether the client acts as itself, or for people; then by which addresses. `authorization_url`: a whole
+         *     request to try in a browser; empty where the client uses none.
          */
         Sheet: {
+            kind: components["schemas"]["AccessKind"];
             /** Issuer */
             issuer: string;
             /** Token Endpoint */
             token_endpoint: string;
+            /** Authorization Endpoint */
+            authorization_endpoint: string;
+            /** Authorization Url */
+            authorization_url: string;
+            /** Redirect Uris */
+            redirect_uris: string[];
             /** Client Id */
             client_id: string;
             /** Resource */
@@ -7611,7 +7610,12 @@ export interface components {
              */
             since: string;
         };
-        /** WaitingDevice */
+        /**
+         * WaitingDevice
+         * @description A device that shows a code. `all_rights`: it acts with all that its person may do at Jamb's own API.
+         *
+         *     Else what it asks for is told as an application's is (`AuthorizationAsked`).
+         */
         WaitingDevice: {
             /** Client Id */
             client_id: string;
@@ -7629,6 +7633,22 @@ export interface components {
              * Format: date-time
              */
             expires_at: string;
+            /** All Rights */
+            all_rights: boolean;
+            /** Resource */
+            resource: string;
+            /** Already */
+            already: components["schemas"]["AskedOfPerson"][];
+            /** To Allow */
+            to_allow: components["schemas"]["AskedOfPerson"][];
+            /** For Administrator */
+            for_administrator: components["schemas"]["AskedOfPerson"][];
+            /** Not Theirs */
+            not_theirs: components["schemas"]["AskedOfPerson"][];
+            /** About */
+            about: string[];
+            /** Stays */
+            stays: boolean;
         };
         /**
          * WaitingHandover
@@ -14256,76 +14276,6 @@ export interface operations {
             503: components["responses"]["OAuth503"];
         };
     };
-    authorize_by_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            400: components["responses"]["OAuth400"];
-            401: components["responses"]["OAuth401"];
-            403: components["responses"]["OAuth403"];
-            404: components["responses"]["OAuth404"];
-            405: components["responses"]["OAuth405"];
-            408: components["responses"]["OAuth408"];
-            409: components["responses"]["OAuth409"];
-            413: components["responses"]["OAuth413"];
-            415: components["responses"]["OAuth415"];
-            421: components["responses"]["OAuth421"];
-            422: components["responses"]["OAuth422"];
-            429: components["responses"]["OAuth429"];
-            503: components["responses"]["OAuth503"];
-        };
-    };
-    authorize_by_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                directory: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            400: components["responses"]["OAuth400"];
-            401: components["responses"]["OAuth401"];
-            403: components["responses"]["OAuth403"];
-            404: components["responses"]["OAuth404"];
-            405: components["responses"]["OAuth405"];
-            408: components["responses"]["OAuth408"];
-            409: components["responses"]["OAuth409"];
-            413: components["responses"]["OAuth413"];
-            415: components["responses"]["OAuth415"];
-            421: components["responses"]["OAuth421"];
-            422: components["responses"]["OAuth422"];
-            429: components["responses"]["OAuth429"];
-            503: components["responses"]["OAuth503"];
-        };
-    };
     device_authorization: {
         parameters: {
             query?: never;
@@ -14339,6 +14289,9 @@ export interface operations {
             content: {
                 "application/x-www-form-urlencoded": {
                     client_id: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
                 };
             };
         };
@@ -14376,7 +14329,20 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    token: string;
+                    client_id: string;
+                    client_secret: string;
+                } | {
+                    token: string;
+                    /** @constant */
+                    client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
+                    client_assertion: string;
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -14446,7 +14412,23 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    token: string;
+                    client_id: string;
+                    client_secret: string;
+                } | {
+                    token: string;
+                    /** @constant */
+                    client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
+                    client_assertion: string;
+                } | {
+                    token: string;
+                    client_id: string;
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -14547,6 +14529,57 @@ export interface operations {
                     /** @constant */
                     client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
                     client_assertion: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "authorization_code";
+                    code: string;
+                    code_verifier: string;
+                    client_id: string;
+                    client_secret: string;
+                    redirect_uri?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "authorization_code";
+                    code: string;
+                    code_verifier: string;
+                    /** @constant */
+                    client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
+                    client_assertion: string;
+                    redirect_uri?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "authorization_code";
+                    code: string;
+                    code_verifier: string;
+                    client_id: string;
+                    redirect_uri?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "refresh_token";
+                    refresh_token: string;
+                    client_id: string;
+                    client_secret: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "refresh_token";
+                    refresh_token: string;
+                    /** @constant */
+                    client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
+                    client_assertion: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
+                } | {
+                    /** @constant */
+                    grant_type: "refresh_token";
+                    refresh_token: string;
+                    client_id: string;
                     /** Format: uri */
                     resource?: string;
                     scope?: string;

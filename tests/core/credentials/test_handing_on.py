@@ -37,8 +37,8 @@ from jamb.core.credentials.leaks import fingerprint_of, leaks_in, look_up_of
 from jamb.core.credentials.looked_for import LookedFor, credential_meant
 from jamb.core.credentials.recipients import LONGEST_KEY, recipient_key
 from jamb.core.credentials.secrets import PREFIX, secret_from
-from jamb.core.credentials.sheet_scripts import curl, javascript, python
-from jamb.core.credentials.sheet_values import ConnectionSheet
+from jamb.core.credentials.sheets.scripts import curl, javascript, python
+from jamb.core.credentials.sheets.values import ConnectionSheet
 from jamb.core.errors import BadInput
 from tests.core.build import NOW, moments
 

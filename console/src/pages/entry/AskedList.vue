@@ -39,7 +39,9 @@ const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one)
       <ul>
         <li v-for="one in asked.for_administrator" :key="one.permission">{{ one.title }}</li>
       </ul>
-      <p class="soft small">Ask whoever looks after applications {{ directory ? `at ${directory}` : "here" }}, and start again when it is allowed.</p>
+      <p class="soft small">
+        Ask whoever looks after applications {{ directory ? `at ${directory}` : "here" }}, and start again when it is allowed.
+      </p>
     </section>
     <section v-if="asked.not_theirs.length">
       <h2>You may not do this yourself, so neither may it</h2>

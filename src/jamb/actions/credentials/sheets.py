@@ -54,8 +54,8 @@ def sheets_of(
         as_itself = []
     proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
     return (
-        *(sheet_of(one) for one in _as_itself(act, client, as_itself, secret, ends, proof)),
-        *(sheet_for_people(one) for one in _for_people(act, client, for_people, secret)),
+        *(sheet_of(sheet) for sheet in _as_itself(act, client, as_itself, secret, ends, proof)),
+        *(sheet_for_people(sheet) for sheet in _for_people(act, client, for_people, secret)),
     )
 
 

@@ -13,8 +13,8 @@ from jamb.core.credentials.secrets import (
     hint_of,
     secret_from,
 )
-from jamb.core.credentials.sheet import SHEET_FORMS, ConnectionSheet, render
-from jamb.core.credentials.sheet_people import PeopleSheet, render_for_people
+from jamb.core.credentials.sheets.as_itself import SHEET_FORMS, ConnectionSheet, render
+from jamb.core.credentials.sheets.people import PeopleSheet, render_for_people
 from jamb.core.credentials.term import CredentialState, end_of, longest_days, state_of
 
 __all__ = [

@@ -14,7 +14,7 @@ from urllib.parse import quote, urlencode, urlsplit
 
 from jamb.core.authorization.pkce import challenge_of
 from jamb.core.clients.clients import ClientKind, GrantType
-from jamb.core.credentials.sheet_values import WITHHELD
+from jamb.core.credentials.sheets.values import WITHHELD
 
 VERIFIER = "dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk"
 STATE = "made-fresh-for-each-browser"

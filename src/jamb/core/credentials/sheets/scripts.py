@@ -10,7 +10,7 @@ import shlex
 from urllib.parse import quote, urlencode, urlsplit
 
 from jamb.core.credentials.kinds import CredentialKind
-from jamb.core.credentials.sheet_values import ConnectionSheet
+from jamb.core.credentials.sheets.values import ConnectionSheet
 
 
 def http(sheet: ConnectionSheet) -> str:

@@ -1,7 +1,7 @@
 """The connection sheet: every value an integrator must type, in the form they need it.
 
 Forms: text for people, env for a `.env` file, json for programs; http as a message, curl for a first try, python and
-javascript as first scripts (`sheet_scripts`).
+javascript as first scripts (`scripts`).
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ import shlex
 from collections.abc import Callable
 
 from jamb.core.credentials.kinds import CredentialKind
-from jamb.core.credentials.sheet_scripts import curl, http, javascript, python
-from jamb.core.credentials.sheet_values import WITHHELD, ConnectionSheet
+from jamb.core.credentials.sheets.scripts import curl, http, javascript, python
+from jamb.core.credentials.sheets.values import WITHHELD, ConnectionSheet
 
 __all__ = ["SHEET_FORMS", "WITHHELD", "ConnectionSheet", "render"]
 
