@@ -65,7 +65,7 @@ async function register(): Promise<void> {
 </script>
 
 <template>
-  <PageHead title="Register a client" lead="For a program that acts as itself: what it is, what it must do, how it proves itself.">
+  <PageHead title="Register a client" lead="What it is, what it must do, how it proves itself">
     <NButton v-if="client" @click="router.push({ name: 'dossier', params: { id } })">To its dossier</NButton>
   </PageHead>
   <ol class="parts">
@@ -78,7 +78,7 @@ async function register(): Promise<void> {
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
         <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
         <TextField v-model="purpose" label="Purpose" :longest="500" placeholder="What it does, in a sentence" />
-        <fieldset class="stack kinds">
+        <fieldset class="kinds">
           <legend>What runs behind it?</legend>
           <label><input v-model="kind" type="radio" value="service" name="kind" /> a service that acts as itself</label>
           <label><input v-model="kind" type="radio" value="web" name="kind" /> a web server, for whoever signs in there</label>
@@ -188,7 +188,7 @@ summary {
   padding: 0;
 }
 .kinds label {
-  display: inline-flex;
+  display: flex;
   gap: 5px;
   align-items: center;
   min-height: 24px;

@@ -108,6 +108,15 @@ def start(
         return StartedDevice(device_code, shown, int(LIFE.total_seconds()), INTERVAL_SECONDS)
 
 
+def may_ask(backend: Backend, slug: str, client_id: str) -> bool:
+    """Tell whether a client may ask for codes: a live one of a kind that shows them, and no part of Jamb itself."""
+    with observation(backend.engine) as session:
+        client = clients.by_id(session, find_directory(session, slug).id, client_id)
+        if client is None or client.builtin or client.state != ClientState.LIVE:
+            return False
+        return ClientKind(client.kind).may(GrantType.DEVICE_CODE)
+
+
 def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:
     """Return what waits behind a user code. Raises `NotFound` for unknown, ended or answered ones alike."""
     with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:

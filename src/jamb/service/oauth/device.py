@@ -29,6 +29,7 @@ from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import DELEGATED, Delegated
 
 GRANT_TYPE = "urn:ietf:params:oauth:grant-type:device_code"
+_NO_CLIENT = "This directory has no public client of that id that acts for people."
 _SAID = {
     devices.PollAnswer.PENDING: "The person has not decided yet.",
     devices.PollAnswer.SLOW_DOWN: "Wait five seconds longer between tries.",
@@ -59,7 +60,7 @@ async def authorize_device(runtime: Runtime, slug: str, form: Form, address: str
             retry_after_seconds=error.retry_after_seconds or 1,
         ) from error
     if started is None:
-        raise OAuthError("invalid_client", "This directory has no public client of that id that acts for people.")
+        raise OAuthError("invalid_client", _NO_CLIENT)
     address = f"{runtime.backend.base_url}/device"
     return json_response(
         {
@@ -77,15 +78,14 @@ async def _wanted(runtime: Runtime, slug: str, client_id: str, form: Form) -> Wa
     """Return what a device asks for (RFC 8628 section 3.1); None for the command line, a part of Jamb itself."""
     if client_id == command_line_client_id(slug):
         return None
+    if not await run_in_threadpool(devices.may_ask, runtime.backend, slug, client_id):
+        # Before what it asks is looked at: which clients there are is nobody's to find out here.
+        raise OAuthError("invalid_client", _NO_CLIENT)
     try:
         wanted = read_device_request(form.values, form.resources)
         return await run_in_threadpool(find_resource_wanted, runtime.backend, slug, client_id, wanted)
     except RequestRefused as error:
-        described = error.description
-        if error.error == "unauthorized_client":
-            # Which clients there are is nobody's to find out here.
-            raise OAuthError("invalid_client", "This directory has no public client of that id.") from error
-        raise OAuthError(error.error, described) from error
+        raise OAuthError(error.error, error.description) from error
 
 
 async def device_token(request: Request, runtime: Runtime, slug: str, form: Form, now: datetime) -> Response:

@@ -1,0 +1,46 @@
+"""`jamb token get`: an access token, alone on standard output, from a connection sheet or options."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import jwt
+
+from jamb.client import PrivateKey
+from tests.cli.run import Shell
+from tests.world import BERTHS, World
+
+
+def test_a_token_is_fetched_alone_by_secret_or_key_and_what_is_missing_is_said(world: World, tmp_path: Path) -> None:
+    made, shell = world.client(granted=["berths.view"]), Shell(world, tmp_path)
+    with world.jamb() as steward:
+        (sheet,) = steward.clients.sheets(made.id)
+    file = tmp_path / "client.env"
+    # As it was saved when the secret was shown, once for each resource.
+    text = sheet.forms["env"].replace("'(shown once, when it was issued)'", made.secret)
+    file.write_text(f"{text}\n\n{text}\n")
+    got = shell("token", "get", "--sheet", str(file))
+    assert got.code == 0, got.err
+    assert got.out.count("\n") == 1
+    claims = jwt.decode(got.out.strip(), options={"verify_signature": False})
+    assert (claims["aud"], claims["scope"], claims["client_id"]) == (BERTHS, "berths.view", made.id)
+    assert world.call_berths(got.out.strip()).status_code == 200
+    issuer = f"{world.base_url}/d/quillhaven"
+    options = ["--issuer", issuer, "--client", made.id, "--resource", BERTHS]
+    by_file = shell("token", "get", *options, "--secret-file", "-", stdin=f"{made.secret}\n")
+    assert by_file.code == 0, by_file.err
+    key, place = PrivateKey.make(), tmp_path / "client.pem"
+    place.write_bytes(key.pem())
+    with world.jamb(None) as owner:
+        owner.credentials.add_keys(made.id, {"keys": [key.public()]})
+    by_key = shell("token", "get", *options, "--key-file", str(place))
+    assert by_key.code == 0, by_key.err
+    for words, said in (
+        (["--client", made.id], "--issuer"),
+        (options, "--secret-file"),
+        ([*options, "--secret-file", str(tmp_path / "none")], "none"),
+    ):
+        refused = shell("token", "get", *words)
+        assert (refused.code, said in refused.err, refused.out) == (2, True, ""), refused.err
+    wrong = shell("token", "get", *options, "--secret-file", "-", stdin="not this\n")
+    assert (wrong.code, wrong.out) == (3, "")
