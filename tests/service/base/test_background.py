@@ -62,6 +62,33 @@ def test_work_that_ends_is_begun_again_counted_and_unwell_until_it_goes_on(monke
     run(watch())
 
 
+def test_work_that_misses_that_it_is_to_end_is_told_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(background, "CANCEL_AGAIN_SECONDS", 0.05)
+    monkeypatch.setattr(background, "FIRST_PAUSE_SECONDS", 0.01)
+    missed: list[bool] = []
+
+    async def work() -> None:
+        try:
+            await asyncio.Event().wait()
+        except asyncio.CancelledError:
+            if missed:
+                raise
+            # As a driver does whose statement fails while it is taken back.
+            missed.append(True)
+            raise OSError("deadlock detected") from None
+
+    async def begin_and_end() -> None:
+        async with Background().doing("thing", work):
+            await asyncio.sleep(0.05)
+
+    async def watch() -> bool:
+        ended, _ = await asyncio.wait([asyncio.create_task(begin_and_end())], timeout=5)
+        return bool(ended)
+
+    assert run(watch()), "it goes on for ever"
+    assert missed
+
+
 def attempt_of(office_directory: Any, client_id: str, detail: str, outcome: Outcome = Outcome.NO_SECRET) -> Attempt:
     return Attempt(office_directory, client_id, datetime.now(UTC), outcome, "", "", detail, "127.0.0.1", "test")
 

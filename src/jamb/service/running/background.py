@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import AsyncIterator, Callable, Coroutine
-from contextlib import asynccontextmanager, suppress
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 
 import structlog
@@ -18,6 +18,7 @@ FIRST_PAUSE_SECONDS = 0.5
 LONGEST_PAUSE_SECONDS = 30.0
 # A work that has gone on for so long since it was begun again counts as well.
 WELL_SECONDS = 15.0
+CANCEL_AGAIN_SECONDS = 1.0
 _log = structlog.get_logger("jamb.background")
 
 
@@ -52,9 +53,10 @@ class Background:
         try:
             yield
         finally:
-            task.cancel()
-            with suppress(asyncio.CancelledError):
-                await task
+            # Again until it ends: a cancellation that meets an error, or the end of a wait, is lost with it.
+            while not task.done():
+                task.cancel()
+                await asyncio.wait([task], timeout=CANCEL_AGAIN_SECONDS)
             del self.works[name]
 
     async def _keep_on(self, name: str, work: Callable[[], Coroutine[None, None, None]]) -> None:

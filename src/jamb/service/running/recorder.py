@@ -95,7 +95,8 @@ class Recorder:
     async def _run(self) -> None:
         while True:
             with suppress(TimeoutError):
-                await asyncio.wait_for(self._wake.wait(), GROUP_SECONDS)
+                async with asyncio.timeout(GROUP_SECONDS):
+                    await self._wake.wait()
             self._wake.clear()
             # Whoever stops the service does not take back a group that is on its way: the last write waits for it.
             await asyncio.shield(self._write())
