@@ -16,7 +16,9 @@ from types import FrameType
 from typing import Any
 
 import httpx
+import jwt
 import psycopg
+from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 from sqlalchemy.exc import SQLAlchemyError
 
 from jamb.actions.base.backend import Backend
@@ -86,7 +88,9 @@ def _run(settings: Settings) -> None:
             service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
             _await(f"{settings.base_url}/ready", service, home / "service.log")
         with _step("stand-in APIs"):
-            _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", status=401)
+            # Their guards began before the service answered: with a token of no key they say 503 until they know its keys.
+            bearer = {"Authorization": f"Bearer {_of_no_key()}"}
+            _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", bearer, status=401)
         _announce(home, time.monotonic() - started)
         _watch({"service": service, "stand-in APIs": stand_ins}, home)
 
@@ -162,7 +166,14 @@ def _end(process: subprocess.Popen[bytes]) -> None:
         process.wait()
 
 
-def _await(url: str, process: subprocess.Popen[bytes], log: Path, status: int = 200) -> None:
+def _of_no_key() -> str:
+    """Return what has the form of an access token (RFC 9068 section 2.1), by a key that nobody publishes."""
+    return jwt.encode({}, generate_private_key(SECP256R1()), "ES256", {"typ": "at+jwt", "kid": "none"})
+
+
+def _await(
+    url: str, process: subprocess.Popen[bytes], log: Path, headers: dict[str, str] | None = None, status: int = 200
+) -> None:
     ends = time.monotonic() + _READY_SECONDS
     with httpx.Client(timeout=2, verify=trusted(url)) as http:
         while time.monotonic() < ends:
@@ -170,7 +181,7 @@ def _await(url: str, process: subprocess.Popen[bytes], log: Path, status: int = 
                 tail = log.read_text(errors="replace").strip().splitlines()[-1:]
                 raise DemoFailed(f"It stopped at once: {' '.join(tail)[:300]}", next_step=f"See {log}.")
             try:
-                if http.get(url).status_code == status:
+                if http.get(url, headers=headers).status_code == status:
                     return
             except httpx.TransportError:
                 pass
