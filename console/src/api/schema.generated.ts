@@ -3281,19 +3281,30 @@ export interface components {
         };
         /**
          * AuthorizationAsked
-         * @description What a client asks of a person.
+         * @description What a client asks of a person who is sent to it by their browser.
          *
          *     Attributes:
          *         asks: whether the person has something to decide; if not, they are sent on at once.
          *         redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them.
-         *         already: what it may do for them already. `to_allow`: what they may allow or not. `for_administrator`: what an
-         *             administrator would have to allow first. `not_theirs`: what they may not do themselves, so nor may it.
          *         publisher_vouched: whether somebody here vouches for who makes it.
-         *         about: what it learns about them: profile, email, groups. `stays`: whether it goes on while they are away.
          */
         AuthorizationAsked: {
+            /** Resource */
+            resource: string;
+            /** Already */
+            already: components["schemas"]["AskedOfPerson"][];
+            /** To Allow */
+            to_allow: components["schemas"]["AskedOfPerson"][];
+            /** For Administrator */
+            for_administrator: components["schemas"]["AskedOfPerson"][];
+            /** Not Theirs */
+            not_theirs: components["schemas"]["AskedOfPerson"][];
+            /** About */
+            about: string[];
+            /** Stays */
+            stays: boolean;
             /** Redirect To */
             redirect_to: string;
             /** Asks */
@@ -3322,20 +3333,6 @@ export interface components {
             login_hint: string;
             /** Person */
             person: string;
-            /** Resource */
-            resource: string;
-            /** Already */
-            already: components["schemas"]["AskedOfPerson"][];
-            /** To Allow */
-            to_allow: components["schemas"]["AskedOfPerson"][];
-            /** For Administrator */
-            for_administrator: components["schemas"]["AskedOfPerson"][];
-            /** Not Theirs */
-            not_theirs: components["schemas"]["AskedOfPerson"][];
-            /** About */
-            about: string[];
-            /** Stays */
-            stays: boolean;
         };
         /** AuthorizationDecided */
         AuthorizationDecided: {
@@ -7614,9 +7611,23 @@ export interface components {
          * WaitingDevice
          * @description A device that shows a code. `all_rights`: it acts with all that its person may do at Jamb's own API.
          *
-         *     Else what it asks for is told as an application's is (`AuthorizationAsked`).
+         *     Else what it asks for is told as any application's is.
          */
         WaitingDevice: {
+            /** Resource */
+            resource: string;
+            /** Already */
+            already: components["schemas"]["AskedOfPerson"][];
+            /** To Allow */
+            to_allow: components["schemas"]["AskedOfPerson"][];
+            /** For Administrator */
+            for_administrator: components["schemas"]["AskedOfPerson"][];
+            /** Not Theirs */
+            not_theirs: components["schemas"]["AskedOfPerson"][];
+            /** About */
+            about: string[];
+            /** Stays */
+            stays: boolean;
             /** Client Id */
             client_id: string;
             /** Client Name */
@@ -7635,20 +7646,6 @@ export interface components {
             expires_at: string;
             /** All Rights */
             all_rights: boolean;
-            /** Resource */
-            resource: string;
-            /** Already */
-            already: components["schemas"]["AskedOfPerson"][];
-            /** To Allow */
-            to_allow: components["schemas"]["AskedOfPerson"][];
-            /** For Administrator */
-            for_administrator: components["schemas"]["AskedOfPerson"][];
-            /** Not Theirs */
-            not_theirs: components["schemas"]["AskedOfPerson"][];
-            /** About */
-            about: string[];
-            /** Stays */
-            stays: boolean;
         };
         /**
          * WaitingHandover

@@ -88,7 +88,7 @@ def _run(settings: Settings) -> None:
             service = _start(stack, "service", [sys.executable, "-m", "jamb.service", "serve"], home, environment)
             _await(f"{settings.base_url}/ready", service, home / "service.log")
         with _step("stand-in APIs"):
-            # Their guards began before the service answered: with a token of no key they say 503 until they know its keys.
+            # Their guards began before the service: a token of no key is answered 503 until they know its keys.
             bearer = {"Authorization": f"Bearer {_of_no_key()}"}
             _await(f"http://127.0.0.1:{stand_in_port}/berths", stand_ins, home / "stand-ins.log", bearer, status=401)
         _announce(home, time.monotonic() - started)

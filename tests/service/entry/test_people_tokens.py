@@ -25,8 +25,9 @@ from requests_oauthlib import OAuth2Session
 from jamb.client import NotSignedIn, ServiceUnreachable, sign_in_by_browser, sign_in_by_device
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind
+from jamb.core.tries import REFRESHED
 from tests import patient
-from tests.world import BERTHS, ROOT, World, unique, wait_until
+from tests.world import BERTHS, ROOT, World, add_person, choose_password, unique, wait_until
 
 BACK = "https://roster.quillhaven.example/signed-in"
 HERE = "/api/v1/directories/quillhaven"
@@ -136,6 +137,12 @@ def refreshed(roster: Roster, token: str, **more: str) -> httpx.Response:
     return patient.post(
         roster.metadata["token_endpoint"], data=form | ({"client_secret": roster.secret} if roster.secret else {})
     )
+
+
+def introspected(roster: Roster, token: str) -> dict[str, Any]:
+    form = {"token": token, "client_id": roster.id, "client_secret": roster.secret}
+    found: dict[str, Any] = patient.post(roster.metadata["introspection_endpoint"], data=form).raise_for_status().json()
+    return found
 
 
 def test_one_library_discovers_signs_in_refreshes_and_gives_back(world: World, roster: Roster) -> None:
@@ -269,8 +276,10 @@ def test_a_token_opens_what_both_may_and_acts_at_once_on_what_is_taken_away(worl
             held = token["access_token"]
             assert world.call_berths(held).status_code == 200
             assert world.call_berths(held, "/berths/north-11/occupant", "PUT").status_code == 403
+            assert introspected(roster, held)["active"] is True
         finally:
             steward.roles.withdraw("lookout", HolderKind.PERSON, [person])
+        assert introspected(roster, held) == {"active": False}, "an API that asks is told what a guard knows"
         wait_until(lambda: world.call_berths(held).status_code == 401)
         fresh = refreshed(roster, token["refresh_token"]).raise_for_status().json()
         assert fresh["scope"].split() == ["offline_access", "openid"]
@@ -354,6 +363,79 @@ def test_a_refresh_token_that_comes_twice_ends_all_but_at_once_it_is_a_lost_answ
     assert "refresh-replayed" in {one["outcome"] for one in world.failures(roster.id)}
 
 
+def test_a_new_password_ends_what_came_of_the_old_one(world: World, roster: Roster) -> None:
+    """RFC 6819 section 5.1.5.3: whoever knew it may have let an application of theirs in."""
+    login, first, second = f"{secrets.token_hex(4)}@quillhaven.example", "the first of two of them", "and another one"
+    scope = "openid offline_access"
+
+    def let_in(password: str) -> str:
+        with httpx.Client(base_url=world.base_url, timeout=60) as http:
+            signed_in = http.post("/api/v1/session", json={"login": login, "password": password}).raise_for_status()
+            http.headers["X-Jamb-CSRF"] = signed_in.json()["csrf"]
+            address, verifier = by_hand(roster, scope=scope)
+            token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+            return str(token["refresh_token"])
+
+    with world.jamb() as steward:
+        add_person(steward, login, unique("Somebody"), first)
+        held = let_in(first)
+        choose_password(steward.people.link(login).link, second)
+        refused = refreshed(roster, held)
+        assert (refused.status_code, "new password" in refused.json()["error_description"]) == (400, True)
+        held = let_in(second)
+        for active in (False, True):
+            world.agreed(lambda active=active: steward.people.change(login, active=active))
+        assert refreshed(roster, held).status_code == 400, "it does not come back with them"
+
+
+def test_a_client_that_refreshes_without_end_is_told_to_wait(world: World, roster: Roster) -> None:
+    with somebody(world) as http:
+        address, verifier = by_hand(roster, scope="openid offline_access")
+        token = redeemed(roster, members(answered(http, address))["code"], verifier).json()["refresh_token"]
+    for _ in range(REFRESHED.most):
+        token = refreshed(roster, token).raise_for_status().json()["refresh_token"]
+    turned_away = refreshed(roster, token)
+    assert (turned_away.status_code, turned_away.json()["error"]) == (429, "temporarily_unavailable")
+    assert int(turned_away.headers["Retry-After"]) > 0
+    with world.database() as database:
+        database.execute("delete from tried")
+    assert refreshed(roster, token).is_success, "nothing of it was lost"
+
+
+def test_what_changed_while_a_person_decides_counts(world: World) -> None:
+    page = made(world, "browser", [BACK], ["berths.view"], granted=False)
+    with world.jamb() as steward, somebody(world, "pia") as http:
+
+        def decided(request: str, allow: bool = True) -> httpx.Response:
+            body = {"request": request, "allow": allow, "permissions": ["berths.view"] if allow else []}
+            return http.post("/api/v1/authorizations/decision", json=body)
+
+        led = httpx.get(by_hand(page, scope="berths.view")[0], follow_redirects=False, timeout=60)
+        request = urlsplit(led.headers["location"]).fragment
+        world.agreed(lambda: steward.clients.change(page.id, redirect_uris=[BACK + "/new"]))
+        for allow in (True, False):
+            assert (decided(request, allow).status_code, "not registered" in decided(request, allow).text) == (
+                403,
+                True,
+            )
+        world.agreed(lambda: steward.clients.change(page.id, redirect_uris=[BACK]))
+        steward.clients.disable(page.id)
+        assert decided(request).status_code == 403
+        assert steward.consent.list(page.id) == [], "nothing is consented to for what is not live"
+        steward.clients.enable(page.id)
+        assert "code" in members(decided(request).raise_for_status().json()["redirect_to"])
+
+
+def test_who_can_be_anybody_on_the_persons_machine_is_not_let_in_unasked(world: World) -> None:
+    """RFC 8252 section 8.6."""
+    native = made(world, "native", ["http://127.0.0.1/back", BACK], ["berths.view"])
+    with somebody(world) as http:
+        for there, asks in (("http://127.0.0.1:4444/back", True), (BACK, False)):
+            assert asked_of(http, by_hand(native, there, scope="berths.view")[0])["asks"] is asks
+            quiet = asked_of(http, by_hand(native, there, scope="berths.view", prompt="none")[0])["redirect_to"]
+            assert members(quiet).get("error") == ("interaction_required" if asks else None)
+
+
 @pytest.mark.parametrize(
     "sent",
     [
@@ -409,6 +491,7 @@ def test_prompts_and_ages_are_kept(world: World, roster: Roster) -> None:
         ({"code_challenge_method": "plain"}, "invalid_request"),
         ({"response_type": "token"}, "unsupported_response_type"),
         ({"resource": "https://nowhere.example"}, "invalid_target"),
+        ({f"x{number}": "y" for number in range(40)}, "invalid_request"),
     ):
         led = httpx.get(by_hand(roster, **wrong)[0], follow_redirects=False, timeout=60)
         there = members(led.headers["location"])
@@ -434,6 +517,9 @@ def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> No
     assert patient.post(roster.metadata["introspection_endpoint"], data=form).json() == {"active": False}
     assert patient.post(roster.metadata["revocation_endpoint"], data=form).status_code == 200
     assert world.call_berths(token["access_token"]).status_code == 200, "another's is not ended"
+    form["token"] = world.ask_token(machine).json()["access_token"]
+    kept = patient.post(roster.metadata["revocation_endpoint"], data=form)
+    assert (kept.status_code, kept.json()["error"]) == (400, "unsupported_token_type"), "nor is it said to be"
 
 
 def test_a_page_of_the_clients_own_origin_alone_may_read_its_tokens(world: World) -> None:

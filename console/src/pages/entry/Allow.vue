@@ -6,6 +6,7 @@ import { type Schemas, api, must } from "@/api/client";
 import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { useAttempt } from "@/ui/use/attempt";
 import AskedList from "./AskedList.vue";
 
 // It comes behind the #, which browsers keep to themselves: it reaches no log.
@@ -14,23 +15,14 @@ const asked = ref<Schemas["AuthorizationAsked"] | null>(null);
 const chosen = ref<string[]>([]);
 const login = ref("");
 const password = ref("");
-const busy = ref(false);
+const { busy, error, attempt: tried } = useAttempt();
 const leaving = ref(false);
-const error = ref<unknown>(null);
 const decline = ref<HTMLElement | null>(null);
 const field = ref<HTMLInputElement | null>(null);
 const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
 
 async function attempt(work: () => Promise<void>): Promise<void> {
-  busy.value = true;
-  error.value = null;
-  try {
-    await work();
-  } catch (problem) {
-    error.value = problem;
-  } finally {
-    busy.value = false;
-  }
+  await tried(work);
   // What is disabled while it is busy takes no focus.
   await nextTick();
   if (!leaving.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();

@@ -10,7 +10,7 @@ import base64
 import binascii
 import json
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from hmac import digest as hmac_digest
@@ -27,7 +27,7 @@ from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.access import Holding
 from jamb.core.access.standing import covering
 from jamb.core.authorization.both import both_may
-from jamb.core.authorization.redirects import is_registered, nearest
+from jamb.core.authorization.redirects import is_assured, is_registered, nearest
 from jamb.core.authorization.requests import OFFLINE, OPENID, RequestRefused, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
@@ -201,10 +201,11 @@ def _wanted_at(
         return found[0]
     if not wanted.permissions:
         return None
-    near = _places(clients.held_grants(session, [client_id])) | _places(clients.held_asks(session, [client_id]))
-    catalogues = resources.catalogues(session, rows)
+    places = _places(clients.held_grants(session, [client_id])) | _places(clients.held_asks(session, [client_id]))
+    near = [row for row in rows if row.id in places]
+    catalogues = resources.catalogues(session, near)
     names = set(wanted.permissions)
-    fitting = [row for row in rows if row.id in near and names <= catalogues[row.id].permissions.keys()]
+    fitting = [row for row in near if names <= catalogues[row.id].permissions.keys()]
     if len(fitting) != 1:
         raise RequestRefused("invalid_target" if fitting else "invalid_scope", _unclear(wanted, len(fitting)))
     return fitting[0]
@@ -227,19 +228,26 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
     with observation(backend.engine) as session:
         directory = find_directory(session, asked.directory)
         refuse_suspended(directory)
-        client = session.get_one(clients.ClientRow, asked.client_id)
+        client = asking_client(session, directory, asked.client_id, asked.wanted)
         mine = found is not None and found.directory.id == directory.id
         again = mine and found is not None and _must_sign_in_again(asked, found, now)
-        offer = _offer(session, directory, client, asked.wanted, found.person.id, now) if mine and found else Offer()
         wanted = asked.wanted
-        at_once = ""
+        shown = offer(session, directory, client, wanted, found.person.id, now) if mine and found else Offer()
+        at_once, assured = "", is_assured(wanted.redirect_uri, ClientKind(client.kind))
         if "none" in wanted.prompt and (not mine or again):
             at_once = refusal_to(backend, asked, "login_required", "The person must sign in.")
-        elif "none" in wanted.prompt and offer.open_questions:
+        elif "none" in wanted.prompt and shown.open_questions:
             at_once = refusal_to(backend, asked, "consent_required", "The person must decide, or an administrator.")
+        elif "none" in wanted.prompt and not assured:
+            at_once = refusal_to(
+                backend, asked, "interaction_required", "Whatever listens there may ask as this client."
+            )
         return AuthorizationAsked(
             redirect_to=at_once,
-            asks=bool({"consent", "select_account"} & set(wanted.prompt)) or offer.open_questions or offer.empty,
+            asks=bool({"consent", "select_account"} & set(wanted.prompt))
+            or shown.open_questions
+            or shown.empty
+            or not assured,
             sign_in="again" if again else "" if mine else "needed",
             directory=directory.slug,
             directory_name=directory.name,
@@ -253,14 +261,44 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             answered_at=urlsplit(wanted.redirect_uri).netloc or urlsplit(wanted.redirect_uri).scheme,
             login_hint=wanted.login_hint,
             person=found.person.name if mine and found is not None else "",
-            resource=offer.resource,
-            already=offer.already,
-            to_allow=offer.to_allow,
-            for_administrator=offer.for_administrator,
-            not_theirs=offer.not_theirs,
-            about=[name for name in wanted.about_people if name not in {OPENID, OFFLINE}],
-            stays=OFFLINE in wanted.scope,
+            **asked_for(wanted, shown),
         )
+
+
+def asking_client(
+    session: Session, directory: Directory, client_id: str, wanted: Wanted, *, lock: bool = False
+) -> clients.ClientRow:
+    """Return the client that asks. Much may have changed since it asked.
+
+    Raises:
+        Forbidden: it is not live any more, or the person would be sent to an address that is not its own any more.
+    """
+    client = clients.by_id(session, directory.id, client_id, lock=lock)
+    if client is None or client.state != ClientState.LIVE:
+        raise Forbidden(
+            "The application was disabled or removed meanwhile.", next_step="Tell whoever runs the application."
+        )
+    there = wanted.redirect_uri
+    # A device has none: nobody is sent back to it.
+    if there and not is_registered(there, client.redirect_uris, ClientKind(client.kind)):
+        raise Forbidden(
+            f"The address that “{client.name}” asked to send you to is not registered for it any more.",
+            next_step="Start again at the application.",
+        )
+    return client
+
+
+def asked_for(wanted: Wanted, shown: Offer) -> dict[str, Any]:
+    """Return what is asked as `wire.AskedFor` has it."""
+    return {
+        "resource": shown.resource,
+        "already": shown.already,
+        "to_allow": shown.to_allow,
+        "for_administrator": shown.for_administrator,
+        "not_theirs": shown.not_theirs,
+        "about": [name for name in wanted.about_people if name not in {OPENID, OFFLINE}],
+        "stays": OFFLINE in wanted.scope,
+    }
 
 
 def _must_sign_in_again(asked: Asked, found: ConsoleSession, now: datetime) -> bool:
@@ -275,10 +313,10 @@ class Offer:
     """What is shown to a person of what a client wants at a resource."""
 
     resource: str = ""
-    already: list[AskedOfPerson] = ()  # type: ignore[assignment]
-    to_allow: list[AskedOfPerson] = ()  # type: ignore[assignment]
-    for_administrator: list[AskedOfPerson] = ()  # type: ignore[assignment]
-    not_theirs: list[AskedOfPerson] = ()  # type: ignore[assignment]
+    already: Sequence[AskedOfPerson] = ()
+    to_allow: Sequence[AskedOfPerson] = ()
+    for_administrator: Sequence[AskedOfPerson] = ()
+    not_theirs: Sequence[AskedOfPerson] = ()
 
     @property
     def open_questions(self) -> bool:
@@ -290,14 +328,15 @@ class Offer:
         return bool(self.resource and not self.already)
 
 
-def _offer(
+def offer(
     session: Session, directory: Directory, client: clients.ClientRow, wanted: Wanted, person_id: UUID, now: datetime
 ) -> Offer:
+    """Return what a person is shown of what a client wants. Raises `Forbidden` where the resource went."""
     if not wanted.resource:
         return Offer()
     row = resources.by_identifier(session, directory.id, wanted.resource)
     if row is None:
-        raise RequestRefused("invalid_target", "The resource is not here any more.")
+        raise Forbidden("The resource is not here any more.", next_step="Tell whoever runs the application.")
     at = at_resource(session, client.id, row, person_id, now)
     asked = {
         ask.permission
@@ -353,11 +392,13 @@ def decide(
     """Return where the person is sent with the answer: a code, or an error.
 
     Raises:
-        Forbidden: they are signed in elsewhere, or must sign in again.
+        Forbidden: they are signed in elsewhere, or must sign in again; or the client may not be answered any more.
     """
     if found.directory.slug != asked.directory:
         raise Forbidden("You are signed in to another directory.", next_step="Sign out, and start again.")
     if not allow:
+        with observation(backend.engine) as session:
+            asking_client(session, found.directory, asked.client_id, asked.wanted)
         return refusal_to(backend, asked, "access_denied", "The person said no.")
     if _must_sign_in_again(asked, found, now):
         raise Forbidden("Sign in again first.", next_step="Type your password once more.")
@@ -366,13 +407,6 @@ def decide(
     if made is None:
         return refusal_to(backend, asked, "access_denied", "Nothing that was asked for is allowed.")
     return _answer_to(backend, asked, {"code": code})
-
-
-def offer_to(
-    session: Session, directory: Directory, client_id: str, wanted: Wanted, person_id: UUID, now: datetime
-) -> Offer:
-    """Return what a person is shown of what a client wants."""
-    return _offer(session, directory, session.get_one(clients.ClientRow, client_id), wanted, person_id, now)
 
 
 def allowed_by(
@@ -387,19 +421,20 @@ def allowed_by(
     """Keep that a person allows a client what it wants, and the code by which it learns it; None: nothing is left.
 
     `chosen`: what they consent to for themself, of that which is theirs to allow.
+
+    Raises:
+        Forbidden: the client may not be answered any more, or the resource went.
     """
     directory = found.directory
+    if chosen:
+        _consent(backend, client_id, wanted, chosen, found, now)
     with observation(backend.engine) as session:
-        client = session.get_one(clients.ClientRow, client_id)
-        offer = _offer(session, directory, client, wanted, found.person.id, now)
-    consented = {shown.permission for shown in offer.to_allow} & chosen
-    if consented:
-        _consent(backend, directory, client, wanted.resource, consented, found, now)
-    granted = {shown.permission for shown in offer.already} | consented
-    if wanted.resource and not granted and not wanted.about_people:
-        return None
-    made = uuid4()
-    with observation(backend.engine) as session:
+        client = asking_client(session, directory, client_id, wanted)
+        shown = offer(session, directory, client, wanted, found.person.id, now)
+        granted = {asked.permission for asked in shown.already}
+        if wanted.resource and not granted and not wanted.about_people:
+            return None
+        made = uuid4()
         row = resources.by_identifier(session, directory.id, wanted.resource) if wanted.resource else None
         session.add(
             store.AuthorizationRow(
@@ -421,22 +456,23 @@ def allowed_by(
 
 def _consent(
     backend: Backend,
-    directory: Directory,
-    client: clients.ClientRow,
-    identifier: str,
-    names: set[str],
+    client_id: str,
+    wanted: Wanted,
+    chosen: frozenset[str],
     found: ConsoleSession,
     now: datetime,
 ) -> None:
-    """Enter that a person consented for themself, each permission once."""
-    actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
+    """Enter what a person consents to for themself, of that which is theirs to allow at this moment."""
+    directory, person = found.directory, found.person
+    actor = Actor("person", str(person.id), person.name, "Jamb console")
     with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
-        held = clients.by_id(unit.session, directory.id, client.id, lock=True)
-        row = resources.by_identifier(unit.session, directory.id, identifier)
-        if held is None or row is None:
-            raise Forbidden("The application or its resource is not here any more.")
-        before = at_resource(unit.session, client.id, row, found.person.id, now).consented
-        fresh = sorted(names - before)
+        # Locked before it is looked at: nobody disables it, nor consents to the same, in between.
+        client = asking_client(unit.session, directory, client_id, wanted, lock=True)
+        shown = offer(unit.session, directory, client, wanted, person.id, now)
+        fresh = sorted({asked.permission for asked in shown.to_allow} & chosen)
+        row = resources.by_identifier(unit.session, directory.id, wanted.resource) if fresh else None
+        if row is None:
+            return
         for name in fresh:
             unit.session.add(
                 clients.GrantRow(
@@ -446,16 +482,15 @@ def _consent(
                     permission=name,
                     kind=AccessKind.DELEGATED.value,
                     granted_at=now,
-                    granted_by=found.person.name,
-                    person_id=found.person.id,
+                    granted_by=person.name,
+                    person_id=person.id,
                     by_person=True,
                     revision=row.revision,
                     collections_revision=row.collections_revision,
                 )
             )
-        if fresh:
-            after = {"resource": row.name, "permissions": fresh, "kind": "delegated", "for": found.person.name}
-            unit.enter("consent.granted", client_subject(held), after=after, reason="Allowed for themself")
+        after = {"resource": row.name, "permissions": fresh, "kind": "delegated", "for": person.name}
+        unit.enter("consent.granted", client_subject(client), after=after, reason="Allowed for themself")
 
 
 def refusal_to(backend: Backend, asked: Asked, error: str, description: str) -> str:

@@ -13,10 +13,10 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.authorizations import Offer, allowed_by, offer_to
+from jamb.actions.entry.authorizations import allowed_by, asked_for, asking_client, offer
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.actions.entry.tries import guessing, refuse_too_many
-from jamb.core.authorization.requests import OFFLINE, OPENID, Wanted
+from jamb.core.authorization.requests import Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyEnded, Conflict, NotFound
@@ -30,6 +30,8 @@ LIFE = timedelta(minutes=10)
 INTERVAL_SECONDS = 2
 # RFC 8628 section 6.1: no vowels, so that no word appears; 20^8 codes.
 _ALPHABET = "BCDFGHJKLMNPQRSTVWXZ"
+# The command line asks for nothing by name.
+NOTHING = Wanted("", "", (), "", "", "")
 
 
 class DeviceState(StrEnum):
@@ -71,8 +73,8 @@ def start(
 ) -> StartedDevice | None:
     """Open a request for a public client of the directory; None if there is no such client.
 
-    Only one that may do something for people, and not the console, whose name would be believed. `wanted`: what it asks
-    for; None: to sign a person in to Jamb's own API, as the command line does.
+    `wanted`: what it asks for; None: to sign a person in to Jamb's own API, as the command line does, for which it must
+    hold something there.
 
     Raises:
         TooManyTries: too many codes were asked for from this address, or in this directory.
@@ -81,12 +83,8 @@ def start(
         directory = find_directory(session, slug)
     refuse_too_many(backend, (Counted(DEVICE_ADDRESS, (address,)), Counted(DEVICE_DIRECTORY, (slug,))), now)
     with observation(backend.engine) as session:
-        client = clients.by_id(session, directory.id, client_id)
-        if client is None or client.state != ClientState.LIVE or not ClientKind(client.kind).may(GrantType.DEVICE_CODE):
-            return None
-        if client.id == console_client_id(slug):
-            return None
-        if wanted is None and not clients.acts_for_people(session, client.id, now):
+        client = _showing_codes(session, directory, client_id)
+        if client is None or (wanted is None and not clients.acts_for_people(session, client.id, now)):
             return None
         device_code = secrets.token_urlsafe(32)
         user_code = "".join(secrets.choice(_ALPHABET) for _ in range(8))
@@ -111,33 +109,33 @@ def start(
 def may_ask(backend: Backend, slug: str, client_id: str) -> bool:
     """Tell whether a client may ask for codes: a live one of a kind that shows them, and no part of Jamb itself."""
     with observation(backend.engine) as session:
-        client = clients.by_id(session, find_directory(session, slug).id, client_id)
-        if client is None or client.builtin or client.state != ClientState.LIVE:
-            return False
-        return ClientKind(client.kind).may(GrantType.DEVICE_CODE)
+        client = _showing_codes(session, find_directory(session, slug), client_id)
+        return client is not None and not client.builtin
+
+
+def _showing_codes(session: Session, directory: Directory, client_id: str) -> clients.ClientRow | None:
+    """Return a live client of a kind that shows codes; not the console, whose name would be believed."""
+    client = clients.by_id(session, directory.id, client_id)
+    if client is None or client.state != ClientState.LIVE or client.id == console_client_id(directory.slug):
+        return None
+    return client if ClientKind(client.kind).may(GrantType.DEVICE_CODE) else None
 
 
 def look(backend: Backend, directory: Directory, user_code: str, person_id: UUID, now: datetime) -> WaitingDevice:
     """Return what waits behind a user code. Raises `NotFound` for unknown, ended or answered ones alike."""
     with guessing(backend, Counted(USER_CODE, (str(person_id),)), now), observation(backend.engine) as session:
         row = _pending(session, backend, directory, user_code, now)
-        client = session.get_one(clients.ClientRow, row.client_id)
-        wanted = Wanted.of(row.request) if row.request is not None else None
-        offer = offer_to(session, directory, client.id, wanted, person_id, now) if wanted is not None else Offer()
+        wanted = Wanted.of(row.request) if row.request is not None else NOTHING
+        client = asking_client(session, directory, row.client_id, wanted)
+        shown = offer(session, directory, client, wanted, person_id, now)
         return WaitingDevice(
             client_id=client.id,
             client_name=client.name,
             directory=directory.name,
             asked_at=row.created_at,
             expires_at=row.expires_at,
-            all_rights=wanted is None,
-            resource=offer.resource,
-            already=list(offer.already),
-            to_allow=list(offer.to_allow),
-            for_administrator=list(offer.for_administrator),
-            not_theirs=list(offer.not_theirs),
-            about=[name for name in wanted.about_people if name not in {OPENID, OFFLINE}] if wanted is not None else [],
-            stays=wanted is not None and OFFLINE in wanted.scope,
+            all_rights=row.request is None,
+            **asked_for(wanted, shown),
         )
 
 

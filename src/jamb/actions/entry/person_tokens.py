@@ -17,11 +17,13 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.authorizations import at_resource, digest_of
+from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.authorization import pkce
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.directories import Directory
 from jamb.core.reach import Reach
+from jamb.core.tries import REFRESHED, Counted
 from jamb.store.base.work import observation
 from jamb.store.directory import people, roles
 from jamb.store.entry import authorizations as store
@@ -125,11 +127,17 @@ def refresh(
 
     Raises:
         NotRedeemed: it is not, or no more, this client's; or more is asked for than was allowed.
+        TooManyTries: it was refreshed too often.
     """
     failure: NotRedeemed | None = None
+    digest = digest_of(backend, token)
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-        found = store.by_refresh_token(session, directory.id, digest_of(backend, token))
+        access = store.of_refresh_token(session, digest)
+    if access is not None:
+        refuse_too_many(backend, (Counted(REFRESHED, (str(access),)),), now)
+    with observation(backend.engine) as session:
+        found = store.by_refresh_token(session, directory.id, digest)
         if found is None or found[0].client_id != client_id:
             raise NotRedeemed(Outcome.REFRESH_UNKNOWN, "There is no such refresh token, or it is another client's.")
         row, held = found

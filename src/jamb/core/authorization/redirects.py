@@ -22,6 +22,15 @@ def is_registered(sent: str, registered: Iterable[str], kind: ClientKind) -> boo
     return kind is ClientKind.NATIVE and (bare := _without_port(sent)) is not None and bare in map(_without_port, known)
 
 
+def is_assured(address: str, kind: ClientKind) -> bool:
+    """Tell whether who is answered there can be no other than the client, so that nobody need be asked again.
+
+    RFC 8252 section 8.6: whatever runs on the person's machine can ask in a public client's name, and listen at its
+    loopback address or private-use scheme; an https address is its maker's. A confidential client proves itself.
+    """
+    return kind.confidential or address.startswith("https://")
+
+
 def _without_port(address: str) -> tuple[str, str] | None:
     found = _LOOPBACK.match(address)
     return (found[1], found[2] or "") if found is not None else None

@@ -19,7 +19,7 @@ from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.catalogues import catalogue_of
-from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import Form, read_proof
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.people.tokens import answer_with_tokens
@@ -52,13 +52,7 @@ async def authorize_device(runtime: Runtime, slug: str, form: Form, address: str
     try:
         started = await run_in_threadpool(devices.start, runtime.backend, slug, client_id, address, now, wanted)
     except TooManyTries as error:
-        # RFC 6585 section 4, in the words of RFC 6749 section 5.2.
-        raise OAuthError(
-            "temporarily_unavailable",
-            f"{error.message} {error.next_step}",
-            status=429,
-            retry_after_seconds=error.retry_after_seconds or 1,
-        ) from error
+        raise too_many(error) from error
     if started is None:
         raise OAuthError("invalid_client", _NO_CLIENT)
     address = f"{runtime.backend.base_url}/device"

@@ -5,6 +5,8 @@ from __future__ import annotations
 import orjson
 from fastapi.responses import Response
 
+from jamb.core.errors import TooManyTries
+
 NO_STORE = {"Cache-Control": "no-store", "Pragma": "no-cache"}
 
 
@@ -32,6 +34,13 @@ class OAuthError(Exception):
         plain = self.description.replace("“", "'").replace("”", "'").replace('"', "'").replace("\\", "/")
         plain = "".join(ch if " " <= ch <= "~" else "?" for ch in plain)
         return json_response({"error": self.error, "error_description": plain}, self.status, headers)
+
+
+def too_many(error: TooManyTries) -> OAuthError:
+    """Return it as RFC 6585 section 4 has it, in the words of RFC 6749 section 5.2."""
+    described = f"{error.message} {error.next_step}"
+    wait = error.retry_after_seconds or 1
+    return OAuthError("temporarily_unavailable", described, status=429, retry_after_seconds=wait)
 
 
 def json_response(value: object, status: int = 200, headers: dict[str, str] | None = None) -> Response:

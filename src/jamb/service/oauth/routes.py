@@ -118,15 +118,13 @@ async def metadata(directory: str, runtime: TheRuntime) -> Response:
 @router.get("/d/{directory}/authorize", include_in_schema=False)
 async def authorize_by_get(directory: str, request: Request) -> Response:
     """Authorization endpoint (RFC 6749 section 3.1): leads to the page that asks the person."""
-    assert directory
-    return await authorize(request)
+    return await authorize(request, directory)
 
 
 @router.post("/d/{directory}/authorize", include_in_schema=False)
 async def authorize_by_post(directory: str, request: Request) -> Response:
     """The same with a form (OpenID Connect Core section 3.1.2.1)."""
-    assert directory
-    return await authorize(request)
+    return await authorize(request, directory)
 
 
 @router.get("/d/{directory}/userinfo")

@@ -18,6 +18,7 @@ from jamb.core.credentials.looked_for import LookedFor
 from jamb.core.credentials.public_keys import weak_among
 from jamb.store.base.columns import among, blob, document, moment
 from jamb.store.clients.clients import ClientRow
+from jamb.store.entry import authorizations
 
 
 class CredentialRow(SQLModel, table=True):
@@ -284,13 +285,17 @@ def device_by_digest(
 
 
 def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
-    """End every sign-in of a person with a device, and every yes that no device has fetched yet."""
+    """End every sign-in of a person with a device, every yes that no device has fetched yet, and what came of sign-ins.
+
+    What they consented to stays: an application only has to sign them in again.
+    """
     session.execute(
         sa.update(DeviceRequestRow)
         .where(col(DeviceRequestRow.person_id) == person_id, col(DeviceRequestRow.ended_at).is_(None))
         .values(ended_at=now)
         .execution_options(synchronize_session=False)
     )
+    authorizations.end_of_person(session, person_id, "a new password, or the person was made inactive", now)
 
 
 def by_digest(session: Session, digest: bytes) -> CredentialRow | None:

@@ -26,6 +26,8 @@ class AuthorizationRow(SQLModel, table=True):
         Index("authorization_by_end", "expires_at"),
         Index("authorization_of_person", "person_id"),
         Index("authorization_of_client", "client_id"),
+        # Guards ask every few seconds what was ended.
+        Index("authorization_ended", "resource_id", "ended_at", postgresql_where="ended_at IS NOT NULL"),
     )
 
     id: UUID = Field(primary_key=True)
@@ -44,7 +46,7 @@ class AuthorizationRow(SQLModel, table=True):
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)
-    # Why: the person, the client, a code or refresh token that came twice.
+    # Why: the person, the client, a code or refresh token that came twice, a new password.
     ended_by: str = Field(default="", sa_type=Text)
 
 
@@ -88,6 +90,12 @@ def by_refresh_token(
     return (row, token) if row.directory_id == directory_id else None
 
 
+def of_refresh_token(session: Session, digest: bytes) -> UUID | None:
+    """Return the id of the authorization that a refresh token belongs to."""
+    token = session.get(RefreshTokenRow, digest)
+    return token.authorization_id if token is not None else None
+
+
 def live(session: Session, authorization_id: UUID) -> bool:
     """Tell whether an authorization was not ended."""
     row = session.get(AuthorizationRow, authorization_id)
@@ -99,6 +107,16 @@ def end(session: Session, rows: Iterable[AuthorizationRow], by: str, now: dateti
         if row.ended_at is None:
             row.ended_at, row.ended_by = now, by
             session.add(row)
+
+
+def end_of_person(session: Session, person_id: UUID, by: str, now: datetime) -> None:
+    """End all that a person allowed."""
+    session.execute(
+        sa.update(AuthorizationRow)
+        .where(col(AuthorizationRow.person_id) == person_id, col(AuthorizationRow.ended_at).is_(None))
+        .values(ended_at=now, ended_by=by)
+        .execution_options(synchronize_session=False)
+    )
 
 
 def of_person(session: Session, person_id: UUID) -> list[AuthorizationRow]:

@@ -35,18 +35,33 @@ class AskedOfPerson(Answered):
     text: str
 
 
-class AuthorizationAsked(Answered):
-    """What a client asks of a person.
+class AskedFor(Answered):
+    """What a client asks to do for a person at a resource.
+
+    Attributes:
+        already: what it may do for them already. `to_allow`: what they may allow or not. `for_administrator`: what an
+            administrator would have to allow first. `not_theirs`: what they may not do themselves, so nor may it.
+        about: what it learns about them: profile, email, groups. `stays`: whether it goes on while they are away.
+    """
+
+    resource: str
+    already: list[AskedOfPerson]
+    to_allow: list[AskedOfPerson]
+    for_administrator: list[AskedOfPerson]
+    not_theirs: list[AskedOfPerson]
+    about: list[str]
+    stays: bool
+
+
+class AuthorizationAsked(AskedFor):
+    """What a client asks of a person who is sent to it by their browser.
 
     Attributes:
         asks: whether the person has something to decide; if not, they are sent on at once.
         redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
             "again" when they must show that it is them.
-        already: what it may do for them already. `to_allow`: what they may allow or not. `for_administrator`: what an
-            administrator would have to allow first. `not_theirs`: what they may not do themselves, so nor may it.
         publisher_vouched: whether somebody here vouches for who makes it.
-        about: what it learns about them: profile, email, groups. `stays`: whether it goes on while they are away.
     """
 
     redirect_to: str
@@ -63,13 +78,6 @@ class AuthorizationAsked(Answered):
     answered_at: str
     login_hint: str
     person: str
-    resource: str
-    already: list[AskedOfPerson]
-    to_allow: list[AskedOfPerson]
-    for_administrator: list[AskedOfPerson]
-    not_theirs: list[AskedOfPerson]
-    about: list[str]
-    stays: bool
 
 
 class AuthorizationDecided(Answered):

@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field, SecretStr, StrictBool
 from jamb.core.directory.people_list import NAME_LONGEST, PASSWORD_SHORTEST
 from jamb.wire.base.shapes import Answered, Moment, Sent, SeveralLines
 from jamb.wire.base.text import NAMED, Login, ShortName
-from jamb.wire.directory.authorizations import AskedOfPerson
+from jamb.wire.directory.authorizations import AskedFor
 
 PersonName = Annotated[str, Field(min_length=1, max_length=NAME_LONGEST), NAMED]
 NewPassword = Annotated[SecretStr, Field(min_length=PASSWORD_SHORTEST, max_length=200)]
@@ -79,10 +79,10 @@ class DeviceLookup(Sent):
     user_code: Annotated[str, Field(min_length=1, max_length=40)]
 
 
-class WaitingDevice(Answered):
+class WaitingDevice(AskedFor):
     """A device that shows a code. `all_rights`: it acts with all that its person may do at Jamb's own API.
 
-    Else what it asks for is told as an application's is (`AuthorizationAsked`).
+    Else what it asks for is told as any application's is.
     """
 
     client_id: str
@@ -91,13 +91,6 @@ class WaitingDevice(Answered):
     asked_at: Moment
     expires_at: Moment
     all_rights: bool
-    resource: str
-    already: list[AskedOfPerson]
-    to_allow: list[AskedOfPerson]
-    for_administrator: list[AskedOfPerson]
-    not_theirs: list[AskedOfPerson]
-    about: list[str]
-    stays: bool
 
 
 class NewPerson(Sent):

@@ -18,7 +18,6 @@ from fastapi.responses import RedirectResponse, Response
 from jamb.actions.entry import authorizations
 from jamb.core.authorization.requests import RequestRefused, read_request
 from jamb.core.clients.attempts import Outcome
-from jamb.core.text import line_fault
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.errors import NO_STORE
 from jamb.service.oauth.form import read_form
@@ -29,11 +28,11 @@ PAGE = "/allow"
 MOST_PARAMETERS = 40
 
 
-async def authorize(request: Request) -> Response:
+async def authorize(request: Request, slug: str) -> Response:
     """Answer an authorization request, by GET or POST (OpenID Connect Core section 3.1.2.1)."""
     runtime: Runtime = request.app.state.runtime
-    slug, now = request.path_params["directory"], runtime.clock.now()
-    sent, several, listed = await _parameters(request)
+    now = runtime.clock.now()
+    sent, fault, listed = await _parameters(request)
     asking = _Asking(request, runtime, slug, now, sent.get("client_id", ""), listed)
     try:
         there = await run_in_threadpool(
@@ -44,8 +43,8 @@ async def authorize(request: Request) -> Response:
             await asking.record(error.directory_id, Outcome.NOT_ANSWERED, error.detail or error.words)
         return _to_page(runtime, authorizations.seal(runtime.backend, {"refused": error.words}))
     try:
-        if several:
-            raise RequestRefused("invalid_request", f"The parameter {several[:40]} is sent twice.")
+        if fault:
+            raise RequestRefused("invalid_request", fault)
         wanted = read_request(sent, listed, there.redirect_uri)
         wanted = await run_in_threadpool(
             authorizations.find_resource_wanted, runtime.backend, slug, there.client_id, wanted
@@ -87,21 +86,28 @@ class _Asking:
 
 
 async def _parameters(request: Request) -> tuple[Mapping[str, str], str, list[str]]:
-    """Return the parameters, the name of one that was sent twice, and the resources (RFC 8707), which may repeat."""
+    """Return the parameters, what is wrong with them, and the resources (RFC 8707), which may repeat.
+
+    What is wrong is told to the client where it can be: so the others are read all the same. Their text was judged
+    before (`http.middleware`).
+    """
     if request.method == "POST":
         form = await read_form(request)
         return form.values, "", list(form.resources)
     sent: dict[str, str] = {}
-    several, resources = "", []
+    fault, resources = "", []
     query = request.scope["query_string"].decode("ascii", errors="replace")
-    for name, value in parse_qsl(query, keep_blank_values=True, max_num_fields=MOST_PARAMETERS, errors="replace"):
+    pairs = parse_qsl(query, keep_blank_values=True, errors="replace")
+    if len(pairs) > MOST_PARAMETERS:
+        fault = f"More than {MOST_PARAMETERS} parameters are sent."
+    for name, value in pairs[:MOST_PARAMETERS]:
         if name == "resource":
             resources += [value] if value else []
         elif name in sent:
-            several = name
-        elif not line_fault(value):
+            fault = f"The parameter {name[:40]} is sent twice."
+        else:
             sent[name] = value
-    return sent, several, resources
+    return sent, fault, resources
 
 
 def _to_page(runtime: Runtime, sealed: str) -> Response:

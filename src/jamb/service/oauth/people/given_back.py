@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -14,12 +14,11 @@ from sqlmodel import Session
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry import person_tokens
 from jamb.actions.entry.authorizations import digest_of
-from jamb.core.clients.clients import ClientState
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
-from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own
+from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own, still_counts
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.clients import clients
@@ -47,6 +46,11 @@ def _end(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime)
     if "sid" in claims:
         by = "the application gave it back"
         person_tokens.end_by_id(runtime.backend, UUID(claims["sid"]), client_id, by, now)
+    elif claims["client_id"] == client_id:
+        # RFC 7009 section 2.2.1: to say that it has ended would not be true.
+        raise OAuthError(
+            "unsupported_token_type", "A token by which a client acts as itself ends by itself, or by its owner."
+        )
 
 
 async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof) -> Response:
@@ -78,7 +82,7 @@ def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime
             return _NOTHING
         client = clients.by_id(session, directory.id, str(claims["client_id"]))
         resource = resources.by_identifier(session, directory.id, str(claims["aud"]))
-        if client is None or not _counts(session, client, claims):
+        if client is None or not still_counts(session, directory, client, claims, now):
             return _NOTHING
         asks = claims["client_id"] == client_id or (resource is not None and resource.guard_client_id == client_id)
         if not asks:
@@ -100,13 +104,3 @@ def _refresh_token(
         "scope": " ".join(access.scope),
         "exp": int(held.expires_at.timestamp()),
     }
-
-
-def _counts(session: Session, client: clients.ClientRow, claims: dict[str, Any]) -> bool:
-    """Tell whether an access token whose signature fits counts still."""
-    issued = datetime.fromtimestamp(claims["iat"], UTC)
-    if client.state != ClientState.LIVE:
-        return False
-    if client.tokens_revoked_at is not None and issued <= client.tokens_revoked_at:
-        return False
-    return "sid" not in claims or store.live(session, UUID(claims["sid"]))

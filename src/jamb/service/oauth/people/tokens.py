@@ -17,12 +17,13 @@ from jamb.actions.entry.person_tokens import Allowed, NotRedeemed
 from jamb.core.authorization.requests import OPENID
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
+from jamb.core.errors import TooManyTries
 from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
-from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint, sign
 from jamb.service.oauth.request import TokenRequest
@@ -75,6 +76,8 @@ async def answer_with_tokens(asked: TokenRequest, grant_type: GrantType, work: C
         allowed = await run_in_threadpool(work)
     except NotRedeemed as error:
         raise await asked.refuse(error.outcome, error.error, error.described, error.detail) from error
+    except TooManyTries as error:
+        raise too_many(error) from error
     asked.resource = allowed.identifier
     token, words = await _access_token(asked, row, allowed)
     answer: dict[str, Any] = {

@@ -9,9 +9,7 @@ from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from jamb.actions.entry import authorizations, own_authorizations, sessions
-from jamb.core.authorization.requests import RequestRefused
 from jamb.core.clients.attempts import Outcome
-from jamb.core.errors import BadInput
 from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
@@ -30,10 +28,7 @@ def look_at_request(
     cookie = request.cookies.get(cookie_names(runtime).session)
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
         found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
-    try:
-        return authorizations.look(runtime.backend, asked, found, now)
-    except RequestRefused as error:
-        raise BadInput(error.description, next_step="Start again at the application.") from error
+    return authorizations.look(runtime.backend, asked, found, now)
 
 
 @router.post("/authorizations/decision")
@@ -43,12 +38,9 @@ async def decide_on_request(
     """Allow it, or not. The answer says where the person is sent with it."""
     asked = authorizations.opened_request(runtime.backend, sent.request, now)
     chosen = frozenset(sent.permissions)
-    try:
-        there = await run_in_threadpool(
-            lambda: authorizations.decide(runtime.backend, asked, found, chosen, now, allow=sent.allow)
-        )
-    except RequestRefused as error:
-        raise BadInput(error.description, next_step="Start again at the application.") from error
+    there = await run_in_threadpool(
+        lambda: authorizations.decide(runtime.backend, asked, found, chosen, now, allow=sent.allow)
+    )
     if not sent.allow:
         await runtime.recorder.record(
             Attempt(
