@@ -6,6 +6,7 @@ import asyncio
 import json
 import os
 import secrets
+import subprocess
 import time
 from collections.abc import Callable, Coroutine, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -106,6 +107,22 @@ class World:
                 http.post("/api/v1/devices/decision", json=body).raise_for_status()
             self._tokens[key], _ = started.wait()
         return self._tokens[key]
+
+    def open_directory(self, slug: str) -> None:
+        """Open a directory as the operator does; its steward is a demo person from now on."""
+        domain, password = f"{slug}.example", "a password of the only steward's"
+        login = f"steward@{domain}"
+        words = ["directories", "open", slug, "--name", slug, "--domain", domain]
+        command = [ROOT / ".venv/bin/jamb-service", *words, "--steward", login, "--steward-name", "Only Steward"]
+        environment = {
+            "PATH": "/usr/bin:/bin",
+            "JAMB_HOME": str(self.home),
+            "JAMB_PUBLIC_URL": self.base_url,
+            "JAMB_DATABASE_URL": self.cluster.url,
+        }
+        done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=PATIENCE)
+        choose_password(done.stdout.split()[-1], password)
+        self.demo["people"].append({"directory": slug, "login": login, "password": password, "roles": ["steward"]})
 
     def jamb(self, role: str | None = "steward", directory: str = "quillhaven") -> Jamb:
         """Return the client library, signed in as the person with this role."""

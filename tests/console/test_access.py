@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from jamb.core.reach import ReachKind
 from jamb.wire.resources.reach import ReachSent
@@ -167,6 +167,11 @@ def test_an_owner_who_may_not_list_people_names_another_by_login(world: World, o
 
 
 def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_console: Open) -> None:
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
     with open_console("steward", path="/directory", directory=TRIAL) as page:
         page.get_by_role("button", name="Change the policy").click()
         save = page.get_by_role("button", name="Save the policy")
@@ -178,6 +183,12 @@ def test_a_policy_says_what_would_change_before_it_is_saved(world: World, open_c
         assert faults(page) == []
         save.click()
         expect(page.get_by_role("alert")).to_contain_text("at most 180")
+        with page.expect_request("**/policy/preview"):
+            page.route("**/policy/preview", hold, times=1)
+            page.get_by_label("Secret lifetime, default").fill("50")
+        expect(save).to_be_disabled()
+        held[0].continue_()
+        expect(page.get_by_text("Nobody would be newly in breach.")).to_be_visible()
         page.get_by_label("Secret lifetime, default").fill("45")
         save.click()
         # One steward is there: what would let one person do more alone waits for nobody.

@@ -12,12 +12,12 @@ import sys
 os.environ["PYTEST_XDIST_WORKER"] = "gw3"
 
 from tests.conftest import started_demo
-from tests.contract.fuzz import DIRECTORY, fuzz
+from tests.contract.fuzz import fuzz
 
 
 def main(examples: int = 100, seed: int | None = None) -> int:
     with started_demo() as world:
-        done = fuzz(world.base_url, world.token("steward", DIRECTORY), examples=examples, seed=seed)
+        done = fuzz(world, examples=examples, seed=seed)
     print(done.stdout, done.stderr)
     return done.returncode
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from tests.contract.fuzz import DIRECTORY, fuzz
+from tests.contract.fuzz import fuzz
 from tests.world import World
 
 # The same requests in every run; `make fuzz` makes others.
@@ -12,7 +12,7 @@ EXAMPLES, SEED = 2, 20261128
 
 
 def test_what_the_service_answers_is_what_its_description_says(world: World) -> None:
-    done = fuzz(world.base_url, world.token("steward", DIRECTORY), examples=EXAMPLES, seed=SEED)
+    done = fuzz(world, examples=EXAMPLES, seed=SEED)
     found, _, _ = done.stdout.partition("WARNINGS")
     assert done.returncode == 0, found[-12_000:] + done.stderr[-2000:]
     tested = re.search(r"Tested: (\d+)", done.stdout)

@@ -83,11 +83,14 @@ const changes = computed(() => {
 });
 
 const preview = ref<Schemas["PolicyPreview"] | null>(null);
+// Nothing is saved before it is seen; and what comes moves the button from under nobody's hand.
+const looking = ref(false);
 let asked = 0;
 watch(changes, async (now) => {
   const mine = ++asked;
   preview.value = null;
   error.value = null;
+  looking.value = now.length > 0;
   if (!now.length) return;
   const body = Object.fromEntries(now.map((one) => [one.name, draft.value[one.name]]));
   try {
@@ -101,6 +104,8 @@ watch(changes, async (now) => {
     if (mine === asked) preview.value = found;
   } catch (problem) {
     if (mine === asked) error.value = problem;
+  } finally {
+    if (mine === asked) looking.value = false;
   }
 });
 
@@ -160,6 +165,7 @@ async function save(): Promise<void> {
     <label v-for="one in FLAGS" :key="one.name" class="check"><input v-model="draft[one.name]" type="checkbox" /> {{ one.label }}</label>
     <div v-if="changes.length" class="changes" role="status">
       <strong>Would change</strong>
+      <p v-if="looking" class="breach soft">Looking at what would be in breach…</p>
       <p v-if="preview" class="breach">
         <template v-if="preview.new.length"
           ><strong>{{ preview.new.length }} would be in breach</strong>, and go on working until they end:
@@ -181,7 +187,7 @@ async function save(): Promise<void> {
     </div>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || !can('policy.change')"
+      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || looking || !can('policy.change')"
         >Save the policy</NButton
       >
       <NButton @click="emit('done')">Leave it</NButton>
