@@ -7,11 +7,12 @@ import hashlib
 import json
 import os
 import secrets
+import socket
 import subprocess
 import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qs, urlencode, urlsplit
@@ -610,12 +611,15 @@ def test_the_library_signs_a_person_in_by_browser_and_by_device_and_renews_once_
             with somebody(world) as http:
                 # Somebody else's answer comes first, and is passed over.
                 back = answered(http, address)
+                # Opened ahead, as browsers do, and silent.
+                stack.enter_context(socket.create_connection(("127.0.0.1", urlsplit(back).port or 0)))
                 patient.get(back.replace("state=", "state=not-"))
                 patient.get(back)
 
         threading.Thread(target=there, daemon=True).start()
 
-    held = sign_in_by_browser(native.issuer, native.id, scope, open_browser=browser)
+    with ExitStack() as stack:
+        held = sign_in_by_browser(native.issuer, native.id, scope, open_browser=browser, seconds=60)
     berths = f"{world.base_url.rpartition(':')[0]}:{world.port + 1}/berths"
     with httpx.Client(auth=held, timeout=60) as http:
         assert http.get(berths).status_code == 200

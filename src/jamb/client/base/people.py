@@ -14,7 +14,7 @@ import time
 import webbrowser
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
-from http.server import BaseHTTPRequestHandler, HTTPServer
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 from urllib.parse import parse_qs, urlencode, urlsplit
 
@@ -26,6 +26,8 @@ from jamb.core.errors import NotSignedIn, ServiceUnreachable
 
 BROWSER_SECONDS = 300.0
 _RENEW_BEFORE_SECONDS = 30
+# How long a connection to the loopback address may say nothing.
+_LISTENED_SECONDS = 20
 _PAGE = b"<!doctype html><title>Signed in</title><p>You can close this page, and go back to the program."
 
 
@@ -167,22 +169,26 @@ class _Listener:
         answers = self._answers
 
         class Taking(BaseHTTPRequestHandler):
+            timeout = _LISTENED_SECONDS
+
             def do_GET(self) -> None:
                 parts = urlsplit(self.path)
                 if parts.path != path:
                     self.send_error(404)
                     return
-                answers.append({name: values[0] for name, values in parse_qs(parts.query).items()})
                 self.send_response(200)
                 self.send_header("Content-Type", "text/html; charset=utf-8")
                 self.end_headers()
                 self.wfile.write(_PAGE)
+                # Only now: with the answer the program may end.
+                answers.append({name: values[0] for name, values in parse_qs(parts.query).items()})
 
             def log_message(self, *_: object) -> None:
                 # Addresses hold codes.
                 pass
 
-        self._server = HTTPServer(("127.0.0.1", 0), Taking)
+        # Browsers open connections ahead, and say nothing on them: one holds up no other.
+        self._server = ThreadingHTTPServer(("127.0.0.1", 0), Taking)
         self._server.timeout = 0.2
         self.address = f"http://127.0.0.1:{self._server.server_port}{path}"
 
