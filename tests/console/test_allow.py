@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from urllib.parse import parse_qs
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.console.browser import PATIENCE, Open, faults
-from tests.service.entry.test_people_tokens import Roster, by_hand, made
+from tests.service.entry.roster import Roster, by_hand, made
 from tests.world import World
 
 BACK = "https://roster.quillhaven.example/signed-in"
@@ -105,6 +106,18 @@ def test_what_an_application_asks_is_told_in_words_and_declining_is_the_default(
         page.wait_for_url(re.compile("^https://roster"))
         assert "code=" in seen[-1]
         assert "state=of" in seen[-1]
+
+
+def test_an_answer_is_carried_to_the_application_as_a_form(open_console: Open, kiosk: Roster) -> None:
+    with open_console("pia", path="/password") as page:
+        sent_back(page)
+        with page.expect_request(lambda request: request.url == BACK) as caught:
+            page.goto(by_hand(kiosk, response_mode="form_post", scope="openid berths.view")[0])
+            page.get_by_role("button", name="Allow").click()
+        expect(page.locator("body")).to_have_text("back")
+        assert caught.value.method == "POST"
+        assert caught.value.post_data is not None
+        assert {"code", "state", "iss"} <= parse_qs(caught.value.post_data).keys()
 
 
 def test_what_cannot_be_asked_is_a_sentence_and_nobody_is_sent_away(open_console: Open, kiosk: Roster) -> None:

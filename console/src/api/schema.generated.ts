@@ -2897,6 +2897,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/d/{directory}/par": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pushed Request
+         * @description A client pushes what it will ask of a person, and gets an address to ask by (RFC 9126).
+         */
+        post: operations["pushed_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/d/{directory}/revoke": {
         parameters: {
             query?: never;
@@ -3281,16 +3301,19 @@ export interface components {
         };
         /**
          * AuthorizationAsked
-         * @description What a client asks of a person who is sent to it by their browser.
+         * @description What a client asks of a person who is sent to it by their browser; where nothing is to decide, how they go on.
          *
          *     Attributes:
          *         asks: whether the person has something to decide; if not, they are sent on at once.
-         *         redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them.
          *         publisher_vouched: whether somebody here vouches for who makes it.
          */
         AuthorizationAsked: {
+            /** Redirect To */
+            redirect_to: string;
+            /** Form */
+            form: string;
             /** Resource */
             resource: string;
             /** Already */
@@ -3305,8 +3328,6 @@ export interface components {
             about: string[];
             /** Stays */
             stays: boolean;
-            /** Redirect To */
-            redirect_to: string;
             /** Asks */
             asks: boolean;
             /** Sign In */
@@ -3334,10 +3355,15 @@ export interface components {
             /** Person */
             person: string;
         };
-        /** AuthorizationDecided */
+        /**
+         * AuthorizationDecided
+         * @description A client hears what a person decided.
+         */
         AuthorizationDecided: {
             /** Redirect To */
             redirect_to: string;
+            /** Form */
+            form: string;
         };
         /**
          * AuthorizationDecision
@@ -14378,6 +14404,41 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    pushed_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

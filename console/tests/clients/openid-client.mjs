@@ -2,12 +2,18 @@
 import { createInterface } from "node:readline/promises";
 import * as openid from "openid-client";
 
-const { ISSUER, CLIENT_ID, CLIENT_SECRET, REDIRECT_URI, SCOPE, RESOURCE } = process.env;
+const { ISSUER, CLIENT_ID, CLIENT_SECRET, CLIENT_KEY, KEY_ID, REDIRECT_URI, SCOPE, ASKED } = process.env;
 const input = createInterface({ input: process.stdin });
 const lines = input[Symbol.asyncIterator]();
 const say = (name, value) => console.log(JSON.stringify({ [name]: value }));
 
-const proof = CLIENT_SECRET ? undefined : openid.None();
+const key = CLIENT_KEY
+  ? {
+      kid: KEY_ID,
+      key: await crypto.subtle.importKey("jwk", JSON.parse(CLIENT_KEY), { name: "ECDSA", namedCurve: "P-256" }, false, ["sign"]),
+    }
+  : undefined;
+const proof = key ? openid.PrivateKeyJwt(key) : CLIENT_SECRET ? undefined : openid.None();
 const config = await openid.discovery(new URL(ISSUER), CLIENT_ID, CLIENT_SECRET || undefined, proof, {
   // The tests are on loopback, without TLS.
   execute: [openid.allowInsecureRequests],
@@ -15,15 +21,19 @@ const config = await openid.discovery(new URL(ISSUER), CLIENT_ID, CLIENT_SECRET 
 const verifier = openid.randomPKCECodeVerifier();
 const state = openid.randomState();
 const nonce = openid.randomNonce();
-const address = openid.buildAuthorizationUrl(config, {
+const asked = {
   redirect_uri: REDIRECT_URI,
   scope: SCOPE,
-  ...(RESOURCE ? { resource: RESOURCE } : {}),
   code_challenge: await openid.calculatePKCECodeChallenge(verifier),
   code_challenge_method: "S256",
   state,
   nonce,
-});
+};
+const address = await {
+  plainly: () => openid.buildAuthorizationUrl(config, asked),
+  pushed: () => openid.buildAuthorizationUrlWithPAR(config, asked),
+  signed: () => openid.buildAuthorizationUrlWithJAR(config, asked, key),
+}[ASKED]();
 say("address", address.href);
 const back = new URL((await lines.next()).value);
 const tokens = await openid.authorizationCodeGrant(config, back, {
@@ -35,7 +45,7 @@ const tokens = await openid.authorizationCodeGrant(config, back, {
 const claims = tokens.claims();
 const who = await openid.fetchUserInfo(config, tokens.access_token, claims.sub);
 const fresh = await openid.refreshTokenGrant(config, tokens.refresh_token);
-const told = CLIENT_SECRET ? await openid.tokenIntrospection(config, fresh.access_token) : { active: true };
+const told = CLIENT_SECRET || key ? await openid.tokenIntrospection(config, fresh.access_token) : { active: true };
 await openid.tokenRevocation(config, fresh.refresh_token);
 const refused = await openid.refreshTokenGrant(config, fresh.refresh_token).then(
   () => "",

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from jamb.core.authorization import pkce
 from jamb.core.authorization.redirects import is_registered, nearest
-from jamb.core.authorization.requests import RequestRefused, Wanted, read_request
+from jamb.core.authorization.refused import RequestRefused
+from jamb.core.authorization.requests import Wanted, read_request
 from jamb.core.clients.clients import ClientKind
 
 CHALLENGE = "E9Melhoa2OwvFrEMTJguCHaoeK1t8URWbuGJSstw-cM"

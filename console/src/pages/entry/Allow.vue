@@ -19,6 +19,9 @@ const { busy, error, attempt: tried } = useAttempt();
 const leaving = ref(false);
 const decline = ref<HTMLElement | null>(null);
 const field = ref<HTMLInputElement | null>(null);
+// A client may want its answer as a form, which the service makes of this.
+const sealed = ref("");
+const carrier = ref<HTMLFormElement | null>(null);
 const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
 
 async function attempt(work: () => Promise<void>): Promise<void> {
@@ -28,23 +31,27 @@ async function attempt(work: () => Promise<void>): Promise<void> {
   if (!leaving.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
 }
 
-function leave(address: string): void {
+type SentOn = Pick<Schemas["AuthorizationDecided"], "redirect_to" | "form">;
+async function leave(there: SentOn): Promise<void> {
   leaving.value = true;
-  window.location.replace(address);
+  if (there.redirect_to) return window.location.replace(there.redirect_to);
+  sealed.value = there.form;
+  await nextTick();
+  carrier.value?.submit();
 }
 
 async function look(): Promise<void> {
   const found = await must(api.POST("/api/v1/authorizations/lookup", { body: { request } }));
   asked.value = found;
   chosen.value = found.to_allow.map((one) => one.permission);
-  if (found.redirect_to) return leave(found.redirect_to);
+  if (found.redirect_to || found.form) return leave(found);
   login.value ||= current.value?.person.login ?? found.login_hint;
   if (!found.sign_in && !found.asks) await answer(true);
 }
 
 async function answer(allow: boolean): Promise<void> {
   const permissions = allow ? chosen.value : [];
-  leave((await must(api.POST("/api/v1/authorizations/decision", { body: { request, allow, permissions } }))).redirect_to);
+  await leave(await must(api.POST("/api/v1/authorizations/decision", { body: { request, allow, permissions } })));
 }
 
 async function enter(): Promise<void> {
@@ -69,7 +76,10 @@ onMounted(() =>
 
 <template>
   <GatePage :width="520">
-    <p v-if="leaving" role="status">On to {{ asked?.client_name }}…</p>
+    <form v-if="leaving" ref="carrier" method="post" :action="`/d/${asked?.directory}/answer`">
+      <input type="hidden" name="answer" :value="sealed" />
+      <p role="status">On to {{ asked?.client_name }}…</p>
+    </form>
     <template v-else-if="!asked">
       <h1>{{ error ? "This cannot be asked of you" : "One moment" }}</h1>
     </template>

@@ -1,21 +1,17 @@
 """A client asks to act for a person, the person allows it or not, and a code says so to the client.
 
-RFC 6749 section 4.1, RFC 7636, RFC 9700, RFC 9207. Until it is decided nothing is kept: what was asked travels sealed,
-so that strangers who ask without end fill nothing.
+RFC 6749 section 4.1, RFC 7636, RFC 9700. Until it is decided nothing is kept (`actions.entry.sealed`).
 """
 
 from __future__ import annotations
 
-import base64
-import binascii
-import json
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from hmac import digest as hmac_digest
 from typing import Any
-from urllib.parse import urlencode, urlsplit
+from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
 from sqlmodel import Session
@@ -23,15 +19,18 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.base.subjects import client_subject
+from jamb.actions.entry.answers import Answer, code_to, refusal_to
+from jamb.actions.entry.sealed import Asked, sealed_answer
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.access import Holding
 from jamb.core.access.standing import covering
 from jamb.core.authorization.both import both_may
 from jamb.core.authorization.redirects import is_assured, is_registered, nearest
-from jamb.core.authorization.requests import OFFLINE, OPENID, RequestRefused, Wanted
+from jamb.core.authorization.refused import RequestRefused
+from jamb.core.authorization.requests import OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import BadInput, Forbidden, Misuse
+from jamb.core.errors import Forbidden
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
 from jamb.core.reach import CollectionTree, Reach
 from jamb.store.base.work import Actor, observation, unit_of_work
@@ -41,20 +40,8 @@ from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
 from jamb.wire.directory.authorizations import AskedOfPerson, AuthorizationAsked
 
-REQUEST_LIFE = timedelta(minutes=30)
 # RFC 6749 section 4.1.2: at most ten minutes; a client redeems it at once.
 CODE_LIFE = timedelta(seconds=60)
-_BOUND_TO = "authorization request"
-
-
-@dataclass(frozen=True, slots=True)
-class Asked:
-    """A request of a client as it was found good. `at`: when it came."""
-
-    directory: str
-    client_id: str
-    wanted: Wanted
-    at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,40 +58,6 @@ class AtResource:
     tree: CollectionTree
     counts: Mapping[str, tuple[Reach, ...]]
     consented: frozenset[str]
-
-
-def seal(backend: Backend, what: Mapping[str, Any]) -> str:
-    """Return something as only this service can have said it: for an address behind its #."""
-    sealed = backend.sealer.seal(json.dumps(what).encode(), _BOUND_TO)
-    return base64.urlsafe_b64encode(sealed).rstrip(b"=").decode()
-
-
-def sealed_request(backend: Backend, asked: Asked) -> str:
-    said = {"directory": asked.directory, "client": asked.client_id, "wanted": asked.wanted.kept()}
-    return seal(backend, {**said, "at": asked.at.isoformat()})
-
-
-def unsealed(backend: Backend, text: str) -> dict[str, Any]:
-    """Return what was sealed. Raises `BadInput` for anything else."""
-    try:
-        plain = backend.sealer.open(base64.urlsafe_b64decode(text + "=" * (-len(text) % 4)), _BOUND_TO)
-    except (Misuse, binascii.Error, ValueError) as error:
-        raise BadInput.field(
-            "request", "(not shown)", "what the service put in the address", "Start again at the application."
-        ) from error
-    found: dict[str, Any] = json.loads(plain)
-    return found
-
-
-def opened_request(backend: Backend, text: str, now: datetime) -> Asked:
-    """Return the request. Raises `BadInput` where it is not ours, or was asked too long ago."""
-    said = unsealed(backend, text)
-    if "refused" in said:
-        raise BadInput(said["refused"], next_step="Tell whoever runs the application.")
-    asked = Asked(said["directory"], said["client"], Wanted.of(said["wanted"]), datetime.fromisoformat(said["at"]))
-    if now - asked.at > REQUEST_LIFE:
-        raise BadInput("This was asked too long ago.", next_step="Start again at the application.")
-    return asked
 
 
 class NotToBeAnswered(Exception):
@@ -229,11 +182,12 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         directory = find_directory(session, asked.directory)
         refuse_suspended(directory)
         client = asking_client(session, directory, asked.client_id, asked.wanted)
-        mine = found is not None and found.directory.id == directory.id
+        mine = found is not None and found.directory.id == directory.id and _is_meant(asked, found)
         again = mine and found is not None and _must_sign_in_again(asked, found, now)
         wanted = asked.wanted
         shown = offer(session, directory, client, wanted, found.person.id, now) if mine and found else Offer()
-        at_once, assured = "", is_assured(wanted.redirect_uri, ClientKind(client.kind))
+        at_once: Answer | None = None
+        assured = is_assured(wanted.redirect_uri, ClientKind(client.kind))
         if "none" in wanted.prompt and (not mine or again):
             at_once = refusal_to(backend, asked, "login_required", "The person must sign in.")
         elif "none" in wanted.prompt and shown.open_questions:
@@ -243,7 +197,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
                 backend, asked, "interaction_required", "Whatever listens there may ask as this client."
             )
         return AuthorizationAsked(
-            redirect_to=at_once,
+            **sent_on(backend, at_once, now),
             asks=bool({"consent", "select_account"} & set(wanted.prompt))
             or shown.open_questions
             or shown.empty
@@ -296,9 +250,23 @@ def asked_for(wanted: Wanted, shown: Offer) -> dict[str, Any]:
         "to_allow": shown.to_allow,
         "for_administrator": shown.for_administrator,
         "not_theirs": shown.not_theirs,
-        "about": [name for name in wanted.about_people if name not in {OPENID, OFFLINE}],
+        "about": list(wanted.shown_about),
         "stays": OFFLINE in wanted.scope,
     }
+
+
+def sent_on(backend: Backend, answer: Answer | None, now: datetime) -> dict[str, str]:
+    """Return where a person is sent with an answer, as `wire.SentOn` has it."""
+    if answer is None:
+        return {"redirect_to": "", "form": ""}
+    if answer.by_form:
+        return {"redirect_to": "", "form": sealed_answer(backend, answer.redirect_uri, answer.members, now)}
+    return {"redirect_to": answer.address, "form": ""}
+
+
+def _is_meant(asked: Asked, found: ConsoleSession) -> bool:
+    """OpenID Connect Core section 5.5.1: of a client that names whom it means, nobody else may answer."""
+    return asked.wanted.claims.subject in {"", str(found.person.id)}
 
 
 def _must_sign_in_again(asked: Asked, found: ConsoleSession, now: datetime) -> bool:
@@ -388,7 +356,7 @@ def at_resource(
 
 def decide(
     backend: Backend, asked: Asked, found: ConsoleSession, chosen: frozenset[str], now: datetime, *, allow: bool
-) -> str:
+) -> Answer:
     """Return where the person is sent with the answer: a code, or an error.
 
     Raises:
@@ -400,13 +368,15 @@ def decide(
         with observation(backend.engine) as session:
             asking_client(session, found.directory, asked.client_id, asked.wanted)
         return refusal_to(backend, asked, "access_denied", "The person said no.")
+    if not _is_meant(asked, found):
+        raise Forbidden("The application means another person.", next_step="Sign out, and start again.")
     if _must_sign_in_again(asked, found, now):
         raise Forbidden("Sign in again first.", next_step="Type your password once more.")
     code = secrets.token_urlsafe(32)
     made = allowed_by(backend, asked.client_id, asked.wanted, found, chosen, code, now)
     if made is None:
         return refusal_to(backend, asked, "access_denied", "Nothing that was asked for is allowed.")
-    return _answer_to(backend, asked, {"code": code})
+    return code_to(backend, asked, code)
 
 
 def allowed_by(
@@ -491,30 +461,6 @@ def _consent(
             )
         after = {"resource": row.name, "permissions": fresh, "kind": "delegated", "for": person.name}
         unit.enter("consent.granted", client_subject(client), after=after, reason="Allowed for themself")
-
-
-def refusal_to(backend: Backend, asked: Asked, error: str, description: str) -> str:
-    """Return where the person is sent with an error (RFC 6749 section 4.1.2.1)."""
-    return error_answer(backend, asked.directory, asked.wanted.redirect_uri, asked.wanted.state, error, description)
-
-
-def error_answer(backend: Backend, slug: str, redirect_uri: str, state: str, error: str, description: str) -> str:
-    plain = "".join(ch if " " <= ch <= "~" and ch not in '"\\' else "'" for ch in description)
-    return _with(redirect_uri, {"error": error, "error_description": plain, **_common(backend, slug, state)})
-
-
-def _answer_to(backend: Backend, asked: Asked, members: Mapping[str, str]) -> str:
-    return _with(asked.wanted.redirect_uri, {**members, **_common(backend, asked.directory, asked.wanted.state)})
-
-
-def _common(backend: Backend, slug: str, state: str) -> dict[str, str]:
-    # RFC 9207 section 2: who answers, so that no other issuer's answer is taken for ours.
-    return {**({"state": state} if state else {}), "iss": backend.issuer(slug)}
-
-
-def _with(address: str, members: Mapping[str, str]) -> str:
-    """Add parameters to what the address has already (RFC 6749 section 4.1.2)."""
-    return f"{address}{'&' if '?' in address else '?'}{urlencode(members)}"
 
 
 def digest_of(backend: Backend, code: str) -> bytes:

@@ -7,7 +7,7 @@ brings one again ends the whole authorization, for one of two who have it is not
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -19,6 +19,7 @@ from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.authorizations import at_resource, digest_of
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.authorization import pkce
+from jamb.core.authorization.claims import SCOPE_OF
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.directories import Directory
@@ -49,6 +50,7 @@ class Allowed:
     Attributes:
         counts: the permissions of the access token, each with the reaches at which it counts.
         about: openid, profile, email, groups, of what was allowed.
+        in_id_token: claims of the person that the ID token is to hold.
         refresh: the next refresh token, or empty.
         narrowed_at: when something of it was taken away last; a token of that very second says the next name.
     """
@@ -61,6 +63,7 @@ class Allowed:
     about: frozenset[str]
     authenticated_at: datetime
     nonce: str
+    in_id_token: Mapping[str, object]
     refresh: str
     narrowed_at: datetime | None
 
@@ -186,6 +189,7 @@ def _allowed(
         # What both may do now, of what was allowed then: by operations, so that a part of a permission counts as well.
         counts = {name: reaches for name, reaches in at.counts.items() if at.catalogue.opened_by(name) <= opened}
         identifier = place.identifier
+    told = about_person(session, directory, row.person_id, frozenset(), Wanted.of(row.request).claims.id_token)
     policy = directory.policy
     following = ""
     last = row.created_at + timedelta(days=policy.refresh_longest_days)
@@ -211,6 +215,7 @@ def _allowed(
         about,
         row.authenticated_at,
         str(row.request["nonce"]),
+        told,
         following,
         store.narrowed_at(session, row),
     )
@@ -238,17 +243,25 @@ def end_by_id(backend: Backend, authorization_id: UUID, client_id: str, by: str,
             store.end(session, [row], by, now)
 
 
-def about_person(session: Session, directory: Directory, person_id: UUID, about: frozenset[str]) -> dict[str, object]:
-    """Return the claims of a person that were allowed (OpenID Connect Core section 5.1); none where they left."""
+def about_person(
+    session: Session, directory: Directory, person_id: UUID, about: frozenset[str], single: Iterable[str] = ()
+) -> dict[str, object]:
+    """Return the claims of a person that were allowed (OpenID Connect Core section 5.1); none where they left.
+
+    Args:
+        about: profile, email, groups. `single`: claims that were asked for by name (section 5.5).
+    """
     person = session.get(people.PersonRow, person_id)
     if person is None or not person.active or person.directory_id != directory.id:
         return {}
-    claims: dict[str, object] = {"sub": str(person.id)}
-    if "profile" in about:
-        claims |= {"name": person.name, "preferred_username": person.login}
-    if "email" in about:
+    names = {name for name, scope in SCOPE_OF.items() if scope in about} | set(single)
+    claims: dict[str, object] = {
+        "name": person.name,
+        "preferred_username": person.login,
+        "email": person.login,
         # Whoever runs the directory gave it; nobody showed that they read what is sent there.
-        claims |= {"email": person.login, "email_verified": False}
-    if "groups" in about:
+        "email_verified": False,
+    }
+    if "groups" in names:
         claims["groups"] = sorted(roles.groups_around(session, person.id))
-    return claims
+    return {"sub": str(person.id)} | {name: value for name, value in claims.items() if name in names}

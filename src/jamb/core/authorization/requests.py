@@ -1,6 +1,7 @@
 """An authorization request as it was sent, read to the letter.
 
-RFC 6749 section 4.1.1 and 4.1.2.1, RFC 7636 section 4.3, RFC 8707 section 2, OpenID Connect Core section 3.1.2.
+RFC 6749 section 4.1.1 and 4.1.2.1, RFC 7636 section 4.3, RFC 8707 section 2, OpenID Connect Core sections 3.1.2 and
+5.5, OAuth 2.0 Form Post Response Mode.
 """
 
 from __future__ import annotations
@@ -11,23 +12,18 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from jamb.core.authorization import pkce
+from jamb.core.authorization.claims import NOTHING, ClaimsAsked, read_claims
+from jamb.core.authorization.refused import RequestRefused
 
 OPENID, PROFILE, EMAIL, GROUPS, OFFLINE = "openid", "profile", "email", "groups", "offline_access"
 # What a client may ask of a person that is no permission of a resource (OpenID Connect Core sections 5.4 and 11).
 ABOUT_PEOPLE = frozenset({OPENID, PROFILE, EMAIL, GROUPS, OFFLINE})
+QUERY, FORM_POST = MODES = ("query", "form_post")
 PROMPTS = frozenset({"none", "login", "consent", "select_account"})
 LONGEST_STATE = 2_000
 LONGEST_SCOPE = 2_000
 MOST_SCOPES = 60
 _SCOPE = re.compile(r"[\x21\x23-\x5B\x5D-\x7E]+(?: [\x21\x23-\x5B\x5D-\x7E]+)*\Z")
-
-
-class RequestRefused(Exception):
-    """An error that is sent back to the client (RFC 6749 section 4.1.2.1)."""
-
-    def __init__(self, error: str, description: str) -> None:
-        super().__init__(description)
-        self.error, self.description = error, description
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +33,8 @@ class Wanted:
     Attributes:
         scope: as it was sent; empty: whatever is consented to at the resource.
         max_age: how many seconds ago at most the person signed in; None: whenever.
+        mode: how the answer is sent: in the address, or as a form.
+        key: thumbprint of the key to which the code is bound (RFC 9449 section 10); empty: to none.
     """
 
     redirect_uri: str
@@ -48,6 +46,9 @@ class Wanted:
     prompt: tuple[str, ...] = ()
     max_age: int | None = None
     login_hint: str = ""
+    mode: str = QUERY
+    claims: ClaimsAsked = NOTHING
+    key: str = ""
 
     @property
     def permissions(self) -> tuple[str, ...]:
@@ -57,12 +58,19 @@ class Wanted:
     def about_people(self) -> tuple[str, ...]:
         return tuple(one for one in self.scope if one in ABOUT_PEOPLE)
 
+    @property
+    def shown_about(self) -> tuple[str, ...]:
+        """What is learned of the person, by scope or by single claims, as their page names it."""
+        asked = {*self.about_people, *self.claims.scopes}
+        return tuple(one for one in (PROFILE, EMAIL, GROUPS) if one in asked)
+
     def kept(self) -> dict[str, Any]:
         return asdict(self)
 
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Wanted:
-        return cls(**{**kept, "scope": tuple(kept["scope"]), "prompt": tuple(kept["prompt"])})
+        claims = ClaimsAsked.of(kept["claims"]) if "claims" in kept else NOTHING
+        return cls(**{**kept, "scope": tuple(kept["scope"]), "prompt": tuple(kept["prompt"]), "claims": claims})
 
 
 def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri: str) -> Wanted:
@@ -78,23 +86,34 @@ def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri
         missing = "is missing" if not sent.get("response_type") else "must be code"
         error = "invalid_request" if not sent.get("response_type") else "unsupported_response_type"
         raise RequestRefused(error, f"The parameter response_type {missing}.")
-    if sent.get("response_mode", "query") not in {"", "query"}:
-        raise RequestRefused("invalid_request", "The parameter response_mode must be query, or be left out.")
+    if sent.get("response_mode", "") not in {"", *MODES}:
+        raise RequestRefused("invalid_request", f"The parameter response_mode must be {' or '.join(MODES)}.")
     if len(resources) > 1:
         raise RequestRefused("invalid_target", "Name one resource: a token is for one.")
     if len(sent.get("state", "")) > LONGEST_STATE or len(sent.get("nonce", "")) > LONGEST_STATE:
         raise RequestRefused("invalid_request", f"state and nonce are of at most {LONGEST_STATE} characters.")
+    scope = _scope(sent.get("scope", ""))
+    if sent.get("dpop_jkt") and not pkce.is_challenge(sent["dpop_jkt"]):
+        raise RequestRefused("invalid_request", "The dpop_jkt is no SHA-256 in base64url of 43 characters.")
     return Wanted(
         redirect_uri,
         sent.get("state", ""),
-        _scope(sent.get("scope", "")),
+        scope,
         resources[0] if resources else "",
         sent.get("nonce", ""),
         _challenge(sent),
         _prompt(sent.get("prompt", "")),
         _max_age(sent.get("max_age", "")),
         sent.get("login_hint", "")[:200],
+        mode_of(sent),
+        read_claims(sent.get("claims", "")) if OPENID in scope else NOTHING,
+        sent.get("dpop_jkt", ""),
     )
+
+
+def mode_of(sent: Mapping[str, str]) -> str:
+    """Return how the answer to a request is sent, be it an error: by what is offered of it."""
+    return sent["response_mode"] if sent.get("response_mode") in MODES else QUERY
 
 
 def read_device_request(sent: Mapping[str, str], resources: Sequence[str]) -> Wanted:
@@ -109,6 +128,7 @@ def read_device_request(sent: Mapping[str, str], resources: Sequence[str]) -> Wa
 
 
 _NOT_OFFERED = {
+    # By then they were read, and what is in them is here (`service.oauth.people.told`).
     "request": "request_not_supported",
     "request_uri": "request_uri_not_supported",
     "registration": "registration_not_supported",

@@ -55,27 +55,31 @@ class NotProven(Exception):
     detail: str
 
 
-def read_assertion(text: str) -> Assertion:
-    """Return what an assertion says. Raises `NotProven` when it is no signed JWT, or of an algorithm not accepted."""
+def read_assertion(text: str, types: frozenset[str] = TYPES, name: str = "assertion") -> Assertion:
+    """Return what an assertion says. Raises `NotProven` when it is no signed JWT, or of an algorithm not accepted.
+
+    Args:
+        types: what it may say that it is, in lower case. `name`: what it is called where it is refused.
+    """
     if len(text) > LONGEST_ASSERTION:
-        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion is longer than {LONGEST_ASSERTION} characters.")
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name} is longer than {LONGEST_ASSERTION} characters.")
     try:
         jwt.decode_complete(text, options={"verify_signature": False})
         header, claims = read_token(text)
     except (jwt.PyJWTError, UnfitText) as error:
-        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion is no signed JWT of text.") from error
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name} is no signed JWT of text.") from error
     for members, names in ((header, _KEPT_HEADERS), (claims, _KEPT_CLAIMS)):
-        for name in names:
-            fault = next(filter(None, map(line_fault, strings_in(members.get(name)))), "")
+        for member in names:
+            fault = next(filter(None, map(line_fault, strings_in(members.get(member)))), "")
             if fault:
-                raise NotProven(Outcome.ASSERTION_MALFORMED, f"The assertion's {name} is no text: {fault}.")
+                raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name}'s {member} is no text: {fault}.")
     kind, algorithm = header.get("typ", ""), header.get("alg")
-    if not isinstance(kind, str) or kind.lower().removeprefix("application/") not in TYPES:
-        raise NotProven(Outcome.ASSERTION_MALFORMED, "The assertion was signed as something else: its typ is not JWT.")
+    if not isinstance(kind, str) or kind.lower().removeprefix("application/") not in types:
+        raise NotProven(Outcome.ASSERTION_MALFORMED, f"The {name} was signed as something else: its typ is not JWT.")
     if algorithm not in ALGORITHMS:
-        said = f"The assertion's algorithm is not accepted; use one of {', '.join(ALGORITHMS)}."
+        said = f"The {name}'s algorithm is not accepted; use one of {', '.join(ALGORITHMS)}."
         raise NotProven(Outcome.ASSERTION_MALFORMED, said)
-    ids = {header[name] for name in ("kid", "x5t#S256") if isinstance(header.get(name), str)}
+    ids = {header[member] for member in ("kid", "x5t#S256") if isinstance(header.get(member), str)}
     return Assertion(text, algorithm, frozenset(ids), claims)
 
 

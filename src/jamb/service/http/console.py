@@ -17,6 +17,8 @@ POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+# Files with a name of their own, beside the page.
+_BESIDE = frozenset({"icon.svg", "send-form.js"})
 router = APIRouter(include_in_schema=False)
 
 
@@ -48,7 +50,7 @@ def page(path: str) -> Response:
     """The console, at every address that is nothing else."""
     headers = {"Content-Security-Policy": POLICY, "Cache-Control": "no-cache"}
     file = STATIC / "index.html"
-    if path == "icon.svg" and (STATIC / path).is_file():
+    if path in _BESIDE and (STATIC / path).is_file():
         return FileResponse(STATIC / path, headers=headers)
     if not file.is_file():
         text = "<!doctype html><title>Jamb</title><p>The console is not built here. Run <code>make console</code>."

@@ -13,7 +13,8 @@ from jamb.actions.entry import devices
 from jamb.actions.entry.authorizations import find_resource_wanted
 from jamb.actions.entry.person_tokens import Allowed, NotRedeemed, of_device
 from jamb.core import own_api
-from jamb.core.authorization.requests import RequestRefused, Wanted, read_device_request
+from jamb.core.authorization.refused import RequestRefused
+from jamb.core.authorization.requests import Wanted, read_device_request
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries

@@ -53,12 +53,8 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
 
 
 async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
-    runtime, client_id, outside = asked.runtime, asked.proof.client_id, asked.proof.outside
-    rows = await runtime.reader.rows(KEYS_OF, {"slug": asked.slug, "client": client_id})
-    held = [one for one in (KeyHeld(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
-    if not held:
-        what = "trust in an outside issuer" if outside else "certificate or key set"
-        raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
+    client_id, outside = asked.proof.client_id, asked.proof.outside
+    held = await _held(asked, outside=outside)
     audience = _audience(asked, assertion)
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
@@ -69,10 +65,25 @@ async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> 
     check_claims(assertion, issuer, subject, audience, asked.now, life)
     found = await _signer(asked, assertion, held)
     asked.hint = found.hint
-    _refuse_fallen(found, asked.now)
+    refuse_fallen(found, asked.now)
     if not outside:
         await _refuse_replay(asked, assertion)
     asked.credential_id = found.id
+
+
+async def _held(asked: TokenRequest, *, outside: bool) -> list[KeyHeld]:
+    """Return what stands for the client. Raises `NotProven` where nothing of the kind does."""
+    rows = await asked.runtime.reader.rows(KEYS_OF, {"slug": asked.slug, "client": asked.proof.client_id})
+    held = [one for one in (KeyHeld(*row) for row in rows) if (one.kind == CredentialKind.ISSUER) is outside]
+    if not held:
+        what = "trust in an outside issuer" if outside else "certificate or key set"
+        raise NotProven(Outcome.NO_KEYS, f"the client has no {what}")
+    return held
+
+
+async def signer_of(asked: TokenRequest, assertion: Assertion, *, outside: bool) -> KeyHeld:
+    """Return the credential whose key signed something of the client's. Raises `NotProven` where none did."""
+    return await _signer(asked, assertion, await _held(asked, outside=outside))
 
 
 def _audience(asked: TokenRequest, assertion: Assertion) -> str:
@@ -108,7 +119,7 @@ def _stands(one: KeyHeld, now: datetime) -> bool:
     return not ended and one.disabled_at is None and (one.starts_at is None or one.starts_at <= now + CLOCK_SKEW)
 
 
-def _refuse_fallen(one: KeyHeld, now: datetime) -> None:
+def refuse_fallen(one: KeyHeld, now: datetime) -> None:
     if one.withdrawn_at is not None:
         raise NotProven(Outcome.KEY_WITHDRAWN, f"{one.hint} was withdrawn on {one.withdrawn_at:%Y-%m-%d}")
     if one.expires_at is not None and one.expires_at <= now:

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
 from jamb.actions.entry.authorizations import page_may_read
+from jamb.actions.entry.sealed import opened_answer
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import JWT_BEARER
 from jamb.core.errors import NotFound
@@ -24,8 +25,10 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form, read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.oauth.people.authorize import authorize
+from jamb.service.oauth.people.form_post import posting_page
 from jamb.service.oauth.people.given_back import introspect, revoke
 from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
+from jamb.service.oauth.people.pushed import push
 from jamb.service.oauth.people.tokens import authorization_code, refresh_token
 from jamb.service.runtime import Runtime
 
@@ -125,6 +128,22 @@ async def authorize_by_get(directory: str, request: Request) -> Response:
 async def authorize_by_post(directory: str, request: Request) -> Response:
     """The same with a form (OpenID Connect Core section 3.1.2.1)."""
     return await authorize(request, directory)
+
+
+@router.post("/d/{directory}/par", status_code=201)
+async def pushed_request(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """A client pushes what it will ask of a person, and gets an address to ask by (RFC 9126)."""
+    form = await read_form(request)
+    return await push(request, runtime, directory, form, read_proof(request, form), runtime.clock.now())
+
+
+@router.post("/d/{directory}/answer", include_in_schema=False)
+async def answer_by_form(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """The page that carries an answer on to the client as a form: its field `answer` is what the console was given."""
+    del directory
+    form = await read_form(request)
+    address, members = opened_answer(runtime.backend, form.get("answer") or "", runtime.clock.now())
+    return posting_page(address, members)
 
 
 @router.get("/d/{directory}/userinfo")

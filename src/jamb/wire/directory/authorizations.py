@@ -53,18 +53,29 @@ class AskedFor(Answered):
     stays: bool
 
 
-class AuthorizationAsked(AskedFor):
-    """What a client asks of a person who is sent to it by their browser.
+class SentOn(Answered):
+    """How a person's browser goes on.
+
+    Attributes:
+        redirect_to: the address it goes to; empty: to none.
+        form: sealed; it goes as the field `answer` of a form to /d/{directory}/answer, and from there to the client
+            (OAuth 2.0 Form Post Response Mode). Empty: by the address, or not yet.
+    """
+
+    redirect_to: str
+    form: str
+
+
+class AuthorizationAsked(AskedFor, SentOn):
+    """What a client asks of a person who is sent to it by their browser; where nothing is to decide, how they go on.
 
     Attributes:
         asks: whether the person has something to decide; if not, they are sent on at once.
-        redirect_to: where the person is to be sent at once, with nothing to decide; empty: not yet.
         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
             "again" when they must show that it is them.
         publisher_vouched: whether somebody here vouches for who makes it.
     """
 
-    redirect_to: str
     asks: bool
     sign_in: str
     directory: str
@@ -80,8 +91,8 @@ class AuthorizationAsked(AskedFor):
     person: str
 
 
-class AuthorizationDecided(Answered):
-    redirect_to: str
+class AuthorizationDecided(SentOn):
+    """A client hears what a person decided."""
 
 
 class OwnAuthorization(Answered):

@@ -17,7 +17,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.person_tokens import about_person
-from jamb.core.authorization.requests import ABOUT_PEOPLE, OPENID
+from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
 from jamb.core.clients.clients import ClientState, GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
 from jamb.core.directory.directories import Directory
@@ -97,11 +97,11 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
     with Session(runtime.backend.engine) as session:
         directory = find_directory(session, slug)
         client = clients.by_id(session, directory.id, claims["client_id"])
-        told = (
-            about_person(session, directory, UUID(claims["sub"]), scope & ABOUT_PEOPLE)
-            if client is not None and still_counts(session, directory, client, claims, runtime.clock.now())
-            else {}
-        )
+        told = {}
+        if client is not None and still_counts(session, directory, client, claims, runtime.clock.now()):
+            allowed = session.get_one(store.AuthorizationRow, UUID(claims["sid"]))
+            single = Wanted.of(allowed.request).claims.userinfo
+            told = about_person(session, directory, allowed.person_id, scope & ABOUT_PEOPLE, single)
     if not told:
         return _refused("this access has ended")
     return json_response(told, headers={"Cache-Control": "no-store", **ANYBODY})
@@ -128,7 +128,9 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "device_authorization_endpoint": f"{issuer}/device_authorization",
         "jwks_uri": f"{issuer}/jwks",
         "response_types_supported": ["code"],
-        "response_modes_supported": ["query"],
+        "response_modes_supported": list(MODES),
+        "pushed_authorization_request_endpoint": f"{issuer}/par",
+        "require_pushed_authorization_requests": False,
         "grant_types_supported": [one.value for one in GrantType],
         "subject_types_supported": ["public"],
         "id_token_signing_alg_values_supported": [ALGORITHM],
@@ -158,7 +160,8 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "introspection_endpoint_auth_methods_supported": proofs[:3],
         # RFC 9207.
         "authorization_response_iss_parameter_supported": True,
-        "request_parameter_supported": False,
+        "request_parameter_supported": True,
+        "request_object_signing_alg_values_supported": list(ALGORITHMS),
         "request_uri_parameter_supported": False,
-        "claims_parameter_supported": False,
+        "claims_parameter_supported": True,
     }

@@ -122,6 +122,7 @@ async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, a
     """Return an ID token (OpenID Connect Core sections 2, 3.1.3.6 and 3.1.3.7)."""
     issued_at = int(asked.now.timestamp())
     claims: dict[str, Any] = {
+        **allowed.in_id_token,
         "iss": asked.runtime.backend.issuer(asked.slug),
         "sub": str(allowed.person_id),
         "aud": asked.proof.client_id,

@@ -8,7 +8,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
-from jamb.actions.entry import authorizations, own_authorizations, sessions
+from jamb.actions.entry import authorizations, own_authorizations, sealed, sessions
 from jamb.core.clients.attempts import Outcome
 from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
 from jamb.service.http.routing import api_router
@@ -24,7 +24,7 @@ def look_at_request(
     sent: wire.AuthorizationLookup, request: Request, runtime: TheRuntime, now: Now
 ) -> wire.AuthorizationAsked:
     """What a client asks of whoever is signed in: sealed by the authorization endpoint, and sent in the body alone."""
-    asked = authorizations.opened_request(runtime.backend, sent.request, now)
+    asked = sealed.opened_request(runtime.backend, sent.request, now)
     cookie = request.cookies.get(cookie_names(runtime).session)
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
         found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
@@ -36,7 +36,7 @@ async def decide_on_request(
     sent: wire.AuthorizationDecision, request: Request, found: TheSession, runtime: TheRuntime, now: Now
 ) -> wire.AuthorizationDecided:
     """Allow it, or not. The answer says where the person is sent with it."""
-    asked = authorizations.opened_request(runtime.backend, sent.request, now)
+    asked = sealed.opened_request(runtime.backend, sent.request, now)
     chosen = frozenset(sent.permissions)
     there = await run_in_threadpool(
         lambda: authorizations.decide(runtime.backend, asked, found, chosen, now, allow=sent.allow)
@@ -55,7 +55,7 @@ async def decide_on_request(
                 agent_of(request),
             )
         )
-    return wire.AuthorizationDecided(redirect_to=there)
+    return wire.AuthorizationDecided(**authorizations.sent_on(runtime.backend, there, now))
 
 
 @router.get("/session/authorizations")
