@@ -191,7 +191,7 @@ def methods(scene: Scene) -> None:
     for path, allowed in (
         ("/api/v1/session", "DELETE, GET, POST"),
         (f"{HERE}/clients", "GET, POST"),
-        ("/d/quillhaven/token", "POST"),
+        ("/d/quillhaven/token", "OPTIONS, POST"),
     ):
         answer = patient.request("PATCH", scene.world.base_url + path)
         refused(answer, 405)

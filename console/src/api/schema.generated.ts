@@ -5626,7 +5626,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession";
         /**
          * OwnAuthorization
          * @description A client that acts for the person who asks.
@@ -14435,7 +14435,40 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    /** @constant */
+                    response_type: "code";
+                    redirect_uri: string;
+                    code_challenge: string;
+                    /** @constant */
+                    code_challenge_method: "S256";
+                    client_id: string;
+                    client_secret: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
+                    state?: string;
+                    nonce?: string;
+                } | {
+                    /** @constant */
+                    response_type: "code";
+                    redirect_uri: string;
+                    code_challenge: string;
+                    /** @constant */
+                    code_challenge_method: "S256";
+                    /** @constant */
+                    client_assertion_type: "urn:ietf:params:oauth:client-assertion-type:jwt-bearer";
+                    client_assertion: string;
+                    /** Format: uri */
+                    resource?: string;
+                    scope?: string;
+                    state?: string;
+                    nonce?: string;
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             201: {
@@ -14666,8 +14699,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         access_token: string;
-                        /** @constant */
-                        token_type: "Bearer";
+                        /** @enum {unknown} */
+                        token_type: "Bearer" | "DPoP";
                         expires_in: number;
                         scope: string;
                     };

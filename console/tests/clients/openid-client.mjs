@@ -2,7 +2,7 @@
 import { createInterface } from "node:readline/promises";
 import * as openid from "openid-client";
 
-const { ISSUER, CLIENT_ID, CLIENT_SECRET, CLIENT_KEY, KEY_ID, REDIRECT_URI, SCOPE, ASKED } = process.env;
+const { ISSUER, CLIENT_ID, CLIENT_SECRET, CLIENT_KEY, KEY_ID, REDIRECT_URI, SCOPE, ASKED, BOUND_AT } = process.env;
 const input = createInterface({ input: process.stdin });
 const lines = input[Symbol.asyncIterator]();
 const say = (name, value) => console.log(JSON.stringify({ [name]: value }));
@@ -18,6 +18,8 @@ const config = await openid.discovery(new URL(ISSUER), CLIENT_ID, CLIENT_SECRET 
   // The tests are on loopback, without TLS.
   execute: [openid.allowInsecureRequests],
 });
+// Where tokens are bound to a key, the address of an API that they open.
+const DPoP = BOUND_AT ? openid.getDPoPHandle(config, await openid.randomDPoPKeyPair("ES256")) : undefined;
 const verifier = openid.randomPKCECodeVerifier();
 const state = openid.randomState();
 const nonce = openid.randomNonce();
@@ -31,25 +33,34 @@ const asked = {
 };
 const address = await {
   plainly: () => openid.buildAuthorizationUrl(config, asked),
-  pushed: () => openid.buildAuthorizationUrlWithPAR(config, asked),
+  pushed: () => openid.buildAuthorizationUrlWithPAR(config, asked, { DPoP }),
   signed: () => openid.buildAuthorizationUrlWithJAR(config, asked, key),
 }[ASKED]();
 say("address", address.href);
 const back = new URL((await lines.next()).value);
-const tokens = await openid.authorizationCodeGrant(config, back, {
-  pkceCodeVerifier: verifier,
-  expectedState: state,
-  expectedNonce: nonce,
-  idTokenExpected: true,
-});
+const checks = { pkceCodeVerifier: verifier, expectedState: state, expectedNonce: nonce, idTokenExpected: true };
+const tokens = await openid.authorizationCodeGrant(config, back, checks, undefined, { DPoP });
 const claims = tokens.claims();
-const who = await openid.fetchUserInfo(config, tokens.access_token, claims.sub);
-const fresh = await openid.refreshTokenGrant(config, tokens.refresh_token);
+const who = await openid.fetchUserInfo(config, tokens.access_token, claims.sub, { DPoP });
+const fresh = await openid.refreshTokenGrant(config, tokens.refresh_token, undefined, { DPoP });
+const opened = BOUND_AT
+  ? (await openid.fetchProtectedResource(config, fresh.access_token, new URL(BOUND_AT), "GET", undefined, undefined, { DPoP })).status
+  : 0;
 const told = CLIENT_SECRET || key ? await openid.tokenIntrospection(config, fresh.access_token) : { active: true };
 await openid.tokenRevocation(config, fresh.refresh_token);
-const refused = await openid.refreshTokenGrant(config, fresh.refresh_token).then(
+const refused = await openid.refreshTokenGrant(config, fresh.refresh_token, undefined, { DPoP }).then(
   () => "",
   (error) => error.error,
 );
-say("done", { sub: claims.sub, name: who.name, scope: tokens.scope, token: tokens.access_token, active: told.active, refused });
+const kind = fresh.token_type;
+say("done", {
+  kind,
+  opened,
+  sub: claims.sub,
+  name: who.name,
+  scope: tokens.scope,
+  token: tokens.access_token,
+  active: told.active,
+  refused,
+});
 input.close();

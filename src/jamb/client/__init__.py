@@ -22,6 +22,7 @@ from jamb.core.errors import (
 
 if TYPE_CHECKING:
     from jamb.client.base.auth import AccessToken, ClientCredentials, DeviceSignIn, KeyPair
+    from jamb.client.base.dpop import ProofKey
     from jamb.client.base.own_files import KeyFile, SecretFile
     from jamb.client.base.people import PersonTokens, sign_in_by_browser, sign_in_by_device
     from jamb.client.base.private_key import PrivateKey
@@ -49,6 +50,7 @@ __all__ = [
     "NotSignedIn",
     "PersonTokens",
     "PrivateKey",
+    "ProofKey",
     "SecretFile",
     "ServiceUnreachable",
     "TooManyTries",
@@ -73,6 +75,7 @@ _MODULES = {
     "KeyPair": "base.auth",
     "PersonTokens": "base.people",
     "PrivateKey": "base.private_key",
+    "ProofKey": "base.dpop",
     "SecretFile": "base.own_files",
     "Wanted": "credentials.setting_up",
     "keep_fresh": "credentials.keeping_fresh",

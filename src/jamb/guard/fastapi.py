@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable
 from http import HTTPStatus
 from pathlib import Path
@@ -11,6 +12,7 @@ import httpx
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
+from jamb.guard.dpop import BadProof, SeenProofs, check_time, check_token, read_proof
 from jamb.guard.keys import RETRY_SECONDS, IssuerKeys
 from jamb.guard.reach import RevocationsReader
 from jamb.guard.refusals import Refused, WouldBeLetIn
@@ -28,6 +30,8 @@ class Guard:
         reporter: where uses are counted; None counts nothing.
         revocations: the issuer's revocations; None keeps to what tokens say, and tokens that are bounded are refused.
         also_issuer: another name of the issuer whose tokens are good: the next or the former one, while it moves.
+        url: where callers reach the API, as "https://berths.example", for proofs of possession (RFC 9449); empty: as
+            the request names it. Give it where a proxy stands before the API.
     """
 
     def __init__(
@@ -37,7 +41,9 @@ class Guard:
         reporter: UsageReporter | None = None,
         revocations: RevocationsReader | None = None,
         also_issuer: str = "",
+        url: str = "",
     ) -> None:
+        self._url, self._seen = url.rstrip("/"), SeenProofs()
         self._issuers = [issuer, also_issuer] if also_issuer else [issuer]
         self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
         self._keys = IssuerKeys(issuer)
@@ -52,6 +58,7 @@ class Guard:
         client_id: str,
         client_secret: str,
         also_issuer: str = "",
+        url: str = "",
     ) -> Guard:
         """Return a guard that reports uses and acts on what is taken away, as the client named as the resource's guard.
 
@@ -69,6 +76,7 @@ class Guard:
             UsageReporter(f"{api}/usage", resource, token),
             RevocationsReader(f"{api}/revocations", resource, token),
             also_issuer,
+            url,
         )
 
     @classmethod
@@ -85,7 +93,9 @@ class Guard:
         """
 
         def check(request: Request) -> TokenClaims:
-            claims = verify(_token_of(request), self._issuers, self.audience, self._keys.get, probes=True)
+            scheme, token = _token_of(request)
+            claims = verify(token, self._issuers, self.audience, self._keys.get, probes=True)
+            self._check_key(request, scheme, token, claims)
             name = str(request.path_params[object_in]) if object_in else None
             kind = "delegated" if claims.delegated else "application"
             try:
@@ -103,6 +113,26 @@ class Guard:
             return claims
 
         return check
+
+    def _check_key(self, request: Request, scheme: str, token: str, claims: TokenClaims) -> None:
+        """Raise `Refused` unless whoever sends the token holds the key it is bound to (RFC 9449 section 7)."""
+        if not claims.key and scheme == "bearer":
+            return
+        try:
+            if not claims.key:
+                raise BadProof("the token is bound to no key: send it as a bearer token")
+            if scheme != "dpop":
+                raise BadProof("the token is bound to a key: send it with the scheme DPoP and a proof")
+            url = f"{self._url or str(request.base_url).rstrip('/')}{request.url.path}"
+            proof = read_proof(request.headers.get("DPoP", ""), request.method, url)
+            check_time(proof, time.time())
+            check_token(proof, token, claims.key)
+            if not self._seen.first(proof):
+                raise BadProof("it was used before: make one for each request")
+        except BadProof as error:
+            # Section 7.1: of a token that is good itself, the proof is what is wrong.
+            code = "invalid_token" if scheme != "dpop" or not claims.key else "invalid_dpop_proof"
+            raise Refused(401, code, str(error), reason="possession", scheme="DPoP") from error
 
     def start(self) -> None:
         """Start reporting and reading, each in a thread of its own."""
@@ -141,9 +171,9 @@ def add_guard_handler(app: FastAPI, realm: str) -> None:
         return Response(json.dumps(body), error.status, headers, MEDIA_TYPE)
 
 
-def _token_of(request: Request) -> str:
+def _token_of(request: Request) -> tuple[str, str]:
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    if scheme.lower() != "bearer" or not token.strip():
+    if scheme.lower() not in {"bearer", "dpop"} or not token.strip():
         # RFC 6750 section 3.1: no error code where no token was sent.
         raise Refused(401, "", "send an access token in the Authorization header")
-    return token.strip()
+    return scheme.lower(), token.strip()

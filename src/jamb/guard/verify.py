@@ -30,7 +30,8 @@ PROBE_TYPE = "probe+jwt"
 class TokenClaims:
     """What a verified token says. `limits`: where permissions count; one that is not named counts everywhere.
 
-    `probe`: it asks whether it would be let in, and must be let in nowhere.
+    `probe`: it asks whether it would be let in, and must be let in nowhere. `key`: thumbprint of the key that whoever
+    sends it must hold (RFC 9449 section 6.1); empty: of none.
     """
 
     client_id: str
@@ -41,6 +42,7 @@ class TokenClaims:
     limits: Mapping[str, Limits] = field(default_factory=dict)
     members: Mapping[str, frozenset[str]] = field(default_factory=dict)
     probe: bool = False
+    key: str = ""
 
     def reaches(self, permission: str, name: str) -> bool:
         """Tell whether a permission that the token carries counts for this object: to show only what may be seen."""
@@ -107,7 +109,18 @@ def verify(
         int(claims["exp"]),
         _limits(claims.get("authorization_details")),
         probe=kind == PROBE_TYPE,
+        key=_key(claims.get("cnf")),
     )
+
+
+def _key(confirmed: Any) -> str:
+    if confirmed is None:
+        return ""
+    key = confirmed.get("jkt") if isinstance(confirmed, Mapping) else None
+    if not isinstance(key, str) or not key or len(confirmed) > 1:
+        # RFC 7800 section 3.1: what is not understood is not ignored.
+        raise _invalid("the token is bound in a way that this API does not understand")
+    return key
 
 
 def _limits(details: Any) -> Mapping[str, Limits]:

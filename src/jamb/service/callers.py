@@ -25,8 +25,10 @@ from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
+from jamb.guard.dpop import BadProof
 from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.idempotency import OnceKey, body_of, once
+from jamb.service.possession import require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
@@ -96,22 +98,46 @@ def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.Cons
 TheSession = Annotated[sessions.ConsoleSession, Depends(session_of)]
 
 
-def bearer_of(request: Request) -> str | None:
-    """Return the access token of the Authorization header (RFC 6750 section 2.1), if there is one."""
+class SentToken(NamedTuple):
+    """`scheme`: bearer (RFC 6750 section 2.1) or dpop (RFC 9449 section 7.1)."""
+
+    scheme: str
+    token: str
+
+
+def token_of(request: Request) -> SentToken | None:
+    """Return the access token of the Authorization header, if there is one."""
     header = request.headers.get("Authorization")
     if header is None:
         return None
     scheme, _, token = header.partition(" ")
-    if scheme.lower() != "bearer" or not token:
+    if scheme.lower() not in {"bearer", "dpop"} or not token:
         raise NotSignedIn("The Authorization header is not a bearer token.", next_step=_SIGN_IN)
-    return token.strip()
+    return SentToken(scheme.lower(), token.strip())
 
 
-def claims_of(runtime: Runtime, directory: Directory, token: str, now: datetime) -> dict[str, Any]:
+def claims_of(
+    runtime: Runtime, directory: Directory, request: Request, sent: SentToken, now: datetime
+) -> dict[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
-    RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with.
+    RFC 9068 section 4: type, signature, issuer, audience and lifetime; only the algorithm that we sign with. RFC 9449
+    section 7: of a token that is bound to a key, that whoever sends it holds that key.
     """
+    claims = _verified(runtime, directory, sent.token, now)
+    urls = [
+        f"{issuer.removesuffix(f'/d/{directory.slug}')}{request.url.path}"
+        for issuer in runtime.backend.issuers(directory.slug, now)
+    ]
+    try:
+        require_possession(runtime, request, sent.scheme, sent.token, claims, *urls)
+    except BadProof as error:
+        step = "Send the token with the key that it is bound to, and a new proof."
+        raise NotSignedIn(f"The proof of the token's key is not good: {error}.", next_step=step) from error
+    return claims
+
+
+def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime) -> dict[str, Any]:
     try:
         header, _ = read_token(token)
         kind, algorithm, kid = header.get("typ"), header.get("alg"), header.get("kid")
@@ -147,14 +173,14 @@ class Visit(NamedTuple):
 
 def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, now: datetime) -> Visit:
     """Return who calls, by token if there is one, else by session. What they may do is not yet decided."""
-    token = bearer_of(request)
-    if token is None:
+    sent = token_of(request)
+    if sent is None:
         found = session_in(session, request, runtime, now)
         here = found.directory if found.directory.slug == slug else find_directory(session, slug)
         refuse_suspended(here)
         return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
     directory = find_directory(session, slug)
-    claims = claims_of(runtime, directory, token, now)
+    claims = claims_of(runtime, directory, request, sent, now)
     refuse_suspended(directory)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),

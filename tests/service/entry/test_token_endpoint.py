@@ -269,7 +269,7 @@ def test_a_wrong_address_says_where_the_endpoint_is(world: World) -> None:
     assert nowhere.status_code == 404
     assert "atlantis" in nowhere.json()["detail"]
     wrong_method = patient.get(world.token_endpoint())
-    assert (wrong_method.status_code, wrong_method.headers["Allow"]) == (405, "POST")
+    assert (wrong_method.status_code, wrong_method.headers["Allow"]) == (405, "OPTIONS, POST")
 
 
 def test_a_client_of_one_directory_is_unknown_in_another(world: World, granted: Made) -> None:

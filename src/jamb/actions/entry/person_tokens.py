@@ -22,10 +22,12 @@ from jamb.core.authorization import pkce
 from jamb.core.authorization.claims import SCOPE_OF
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.clients import ClientKind
 from jamb.core.directory.directories import Directory
 from jamb.core.reach import Reach
 from jamb.core.tries import REFRESHED, Counted
 from jamb.store.base.work import observation
+from jamb.store.clients import clients
 from jamb.store.directory import people, roles
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
@@ -69,9 +71,19 @@ class Allowed:
 
 
 def redeem(
-    backend: Backend, slug: str, client_id: str, code: str, verifier: str, redirect_uri: str | None, now: datetime
+    backend: Backend,
+    slug: str,
+    client_id: str,
+    code: str,
+    verifier: str,
+    redirect_uri: str | None,
+    key: str,
+    now: datetime,
 ) -> Allowed:
     """Return what a code stands for (RFC 6749 section 4.1.3, RFC 7636 section 4.5).
+
+    Args:
+        key: thumbprint of the key that the client shows to hold (RFC 9449); empty: of none.
 
     Raises:
         NotRedeemed: it is not, or no more, this client's.
@@ -96,14 +108,17 @@ def redeem(
             )
         elif not pkce.fits(verifier, wanted.challenge):
             raise NotRedeemed(Outcome.VERIFIER_WRONG, "The code_verifier does not fit the code_challenge.")
+        elif wanted.key and key != wanted.key:
+            # RFC 9449 section 10.
+            raise NotRedeemed(Outcome.POSSESSION, "The code is bound to another key than that of the DPoP proof.")
         else:
             row.redeemed_at = now
-            return _allowed(session, backend, directory, row, None, now)
+            return _allowed(session, backend, directory, row, None, now, key)
     assert failure is not None
     raise failure
 
 
-def of_device(backend: Backend, slug: str, authorization_id: UUID, now: datetime) -> Allowed:
+def of_device(backend: Backend, slug: str, authorization_id: UUID, key: str, now: datetime) -> Allowed:
     """Return what a person allowed a device; it was handed out once by the device's code (RFC 8628 section 3.5)."""
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
@@ -111,7 +126,7 @@ def of_device(backend: Backend, slug: str, authorization_id: UUID, now: datetime
         if row is None or row.ended_at is not None or row.redeemed_at is not None:
             raise NotRedeemed(Outcome.CODE_EXPIRED, "What was allowed has ended: start again.")
         row.redeemed_at = now
-        return _allowed(session, backend, directory, row, None, now)
+        return _allowed(session, backend, directory, row, None, now, key)
 
 
 def refresh(
@@ -121,12 +136,14 @@ def refresh(
     token: str,
     scope: frozenset[str] | None,
     resource: str | None,
+    key: str,
     now: datetime,
 ) -> Allowed:
     """Return what a refresh token stands for now, with the one that follows it (RFC 6749 section 6).
 
     Args:
         scope: less than was allowed; None: all of it.
+        key: as of `redeem`.
 
     Raises:
         NotRedeemed: it is not, or no more, this client's; or more is asked for than was allowed.
@@ -144,6 +161,9 @@ def refresh(
         if found is None or found[0].client_id != client_id:
             raise NotRedeemed(Outcome.REFRESH_UNKNOWN, "There is no such refresh token, or it is another client's.")
         row, held = found
+        if row.bound_to and key != row.bound_to:
+            # Before anything is ended by it: whoever stole it has not the key.
+            raise NotRedeemed(Outcome.POSSESSION, "The refresh token is bound to a key that is not shown.")
         if row.ended_at is not None:
             raise NotRedeemed(Outcome.REFRESH_ENDED, f"This access has ended: {row.ended_by}.")
         if held.expires_at <= now or row.expires_at <= now:
@@ -172,7 +192,9 @@ def _allowed(
     row: store.AuthorizationRow,
     scope: frozenset[str] | None,
     now: datetime,
+    key: str = "",
 ) -> Allowed:
+    """Return what is allowed at this moment. `key`: at the first time, to bind what follows to."""
     person = session.get_one(people.PersonRow, row.person_id)
     if not person.active:
         store.end(session, [row], "the person is not active any more", now)
@@ -194,6 +216,10 @@ def _allowed(
     following = ""
     last = row.created_at + timedelta(days=policy.refresh_longest_days)
     row.expires_at = max(row.expires_at, now + timedelta(seconds=policy.access_token_seconds))
+    client = session.get_one(clients.ClientRow, row.client_id)
+    if key and not ClientKind(client.kind).confidential:
+        # RFC 9449 section 5: a confidential client proves itself at each refresh anyway, and may change its key.
+        row.bound_to = key
     if OFFLINE in row.scope and last > now:
         following = secrets.token_urlsafe(32)
         row.expires_at = last

@@ -9,11 +9,13 @@ from typing import TYPE_CHECKING
 
 import httpx
 
+from jamb.client.base.flows import proven, sent
 from jamb.client.base.trust import trusted
 from jamb.core.credentials.assertions import CLIENT_ASSERTION
 from jamb.core.errors import NotSignedIn, ServiceUnreachable, TooManyTries
 
 if TYPE_CHECKING:
+    from jamb.client.base.dpop import ProofKey
     from jamb.client.base.private_key import PrivateKey
 
 DEVICE_GRANT = "urn:ietf:params:oauth:grant-type:device_code"
@@ -35,12 +37,21 @@ class ClientCredentials(httpx.Auth):
     """Fetches tokens with a client id and secret, keeps each until it runs out, and fetches anew when one is refused.
 
     `token_endpoint` and `resource` are filled in by `Jamb` for its own API; give them to call another resource.
+    `proof_key`: tokens are bound to it (RFC 9449), and count for nobody who has not the key.
     """
 
     requires_response_body = True
 
-    def __init__(self, client_id: str, client_secret: str, *, token_endpoint: str = "", resource: str = "") -> None:
-        self.client_id, self._secret = client_id, client_secret
+    def __init__(
+        self,
+        client_id: str,
+        client_secret: str,
+        *,
+        token_endpoint: str = "",
+        resource: str = "",
+        proof_key: ProofKey | None = None,
+    ) -> None:
+        self.client_id, self._secret, self._proof_key = client_id, client_secret, proof_key
         self.token_endpoint, self.resource = token_endpoint, resource
         self._token, self._ends = "", 0.0
 
@@ -53,7 +64,7 @@ class ClientCredentials(httpx.Auth):
         wanted = self._request({name: value for name, value in form.items() if value})
         try:
             with httpx.Client(timeout=15, verify=trusted(self.token_endpoint)) as http:
-                return _answer_of(http.send(wanted))["access_token"]
+                return _answer_of(sent(http, proven(wanted, self._proof_key)))["access_token"]
         except httpx.TransportError as error:
             raise unreachable(self.token_endpoint, error) from error
 
@@ -64,18 +75,16 @@ class ClientCredentials(httpx.Auth):
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         if time.monotonic() >= self._ends:
             yield from self._fetch()
-        request.headers["Authorization"] = f"Bearer {self._token}"
-        answer = yield request
+        answer = yield from proven(request, self._proof_key, self._token)
         if answer.status_code == httpx.codes.UNAUTHORIZED:
             yield from self._fetch()
-            request.headers["Authorization"] = f"Bearer {self._token}"
-            yield request
+            yield from proven(request, self._proof_key, self._token)
 
     def _fetch(self) -> Generator[httpx.Request, httpx.Response, None]:
         form = {"grant_type": "client_credentials"}
         if self.resource:
             form["resource"] = self.resource
-        answer = yield self._request(form)
+        answer = yield from proven(self._request(form), self._proof_key)
         body = _answer_of(answer)
         self._token = body["access_token"]
         self._ends = time.monotonic() + max(float(body["expires_in"]) - _RENEW_BEFORE_SECONDS, 1)
@@ -92,8 +101,16 @@ class KeyPair(ClientCredentials):
     The audience of the assertion is the issuer, whose token endpoint is /token below it.
     """
 
-    def __init__(self, client_id: str, key: PrivateKey, *, token_endpoint: str = "", resource: str = "") -> None:
-        super().__init__(client_id, "", token_endpoint=token_endpoint, resource=resource)
+    def __init__(
+        self,
+        client_id: str,
+        key: PrivateKey,
+        *,
+        token_endpoint: str = "",
+        resource: str = "",
+        proof_key: ProofKey | None = None,
+    ) -> None:
+        super().__init__(client_id, "", token_endpoint=token_endpoint, resource=resource, proof_key=proof_key)
         self._key = key
 
     def _request(self, form: dict[str, str]) -> httpx.Request:
@@ -158,9 +175,10 @@ class Wait(Exception):
         self.longer_seconds = longer_seconds
 
 
-def post(url: str, form: dict[str, str]) -> dict[str, str]:
+def post(url: str, form: dict[str, str], proof_key: ProofKey | None = None) -> dict[str, str]:
     try:
-        return _answer_of(httpx.post(url, data=form, timeout=15, verify=trusted(url)))
+        with httpx.Client(timeout=15, verify=trusted(url)) as http:
+            return _answer_of(sent(http, proven(httpx.Request("POST", url, data=form), proof_key)))
     except httpx.TransportError as error:
         raise unreachable(url, error) from error
 

@@ -15,14 +15,18 @@ import webbrowser
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import parse_qs, urlencode, urlsplit
 
 import httpx
 
 from jamb.client.base.auth import DEVICE_GRANT, Wait, post, unreachable
+from jamb.client.base.flows import proven
 from jamb.client.base.trust import trusted
 from jamb.core.errors import NotSignedIn, ServiceUnreachable
+
+if TYPE_CHECKING:
+    from jamb.client.base.dpop import ProofKey
 
 BROWSER_SECONDS = 300.0
 _RENEW_BEFORE_SECONDS = 30
@@ -64,8 +68,11 @@ class Issuer:
 class PersonTokens(httpx.Auth):
     """Sends a person's access token, and renews it before it runs out. Safe to share between threads.
 
-    `keep`: called with each fresh answer of the token endpoint, for whoever stores it; it holds secrets.
+    `keep`: called with each fresh answer of the token endpoint, for whoever stores it; it holds secrets. `proof_key`:
+    the one that the tokens are bound to (RFC 9449), refresh tokens too.
     """
+
+    requires_response_body = True
 
     def __init__(
         self,
@@ -73,7 +80,9 @@ class PersonTokens(httpx.Auth):
         client_id: str,
         answer: dict[str, Any],
         keep: Callable[[dict[str, Any]], None] | None = None,
+        proof_key: ProofKey | None = None,
     ) -> None:
+        self._proof_key = proof_key
         self._issuer, self.client_id, self._keep = issuer, client_id, keep
         self._lock = threading.Lock()
         self._take(answer)
@@ -91,15 +100,14 @@ class PersonTokens(httpx.Auth):
 
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
         held = self.access_token
-        request.headers["Authorization"] = f"Bearer {held}"
-        answer = yield request
+        answer = yield from proven(request, self._proof_key, held)
         if answer.status_code == httpx.codes.UNAUTHORIZED:
             with self._lock:
                 # Another thread may have renewed it meanwhile.
                 if self._access == held:
                     self._renew()
-                request.headers["Authorization"] = f"Bearer {self._access}"
-            yield request
+                held = self._access
+            yield from proven(request, self._proof_key, held)
 
     def _take(self, answer: dict[str, Any]) -> None:
         self._access = str(answer["access_token"])
@@ -113,7 +121,7 @@ class PersonTokens(httpx.Auth):
             step = "Sign in again; ask for offline_access to stay signed in."
             raise NotSignedIn("The token has run out.", next_step=step)
         form = {"grant_type": "refresh_token", "refresh_token": self._refresh, "client_id": self.client_id}
-        self._take({"refresh_token": self._refresh, **post(self._issuer.token_endpoint, form)})
+        self._take({"refresh_token": self._refresh, **post(self._issuer.token_endpoint, form, self._proof_key)})
 
 
 def sign_in_by_browser(
@@ -125,12 +133,14 @@ def sign_in_by_browser(
     path: str = "/back",
     open_browser: Callable[[str], object] = webbrowser.open,
     seconds: float = BROWSER_SECONDS,
+    proof_key: ProofKey | None = None,
 ) -> PersonTokens:
     """Sign a person in by their browser, and wait for its answer.
 
     Args:
         path: of the registered loopback redirect URI, as http://127.0.0.1/back; the port is whichever is free.
         open_browser: leads the person to an address.
+        proof_key: tokens are bound to it (RFC 9449).
 
     Raises:
         NotSignedIn: they said no, or did not answer in time. ServiceUnreachable: no issuer answers.
@@ -158,7 +168,8 @@ def sign_in_by_browser(
         "redirect_uri": listener.address,
         "client_id": client_id,
     }
-    return PersonTokens(found, client_id, post(found.token_endpoint, form))
+    answer = post(found.token_endpoint, form, proof_key)
+    return PersonTokens(found, client_id, answer, proof_key=proof_key)
 
 
 class _Listener:
@@ -221,11 +232,13 @@ def sign_in_by_device(
     *,
     resource: str = "",
     show: Callable[[str, str], object],
+    proof_key: ProofKey | None = None,
 ) -> PersonTokens:
     """Sign a person in by a code that they type on another screen (RFC 8628), and wait for their answer.
 
     Args:
         show: is given the address and the code.
+        proof_key: tokens are bound to it (RFC 9449).
 
     Raises:
         NotSignedIn: they said no, or the code ran out.
@@ -239,7 +252,8 @@ def sign_in_by_device(
     while time.monotonic() < ends:
         time.sleep(interval)
         try:
-            return PersonTokens(found, client_id, post(found.token_endpoint, form))
+            answer = post(found.token_endpoint, form, proof_key)
+            return PersonTokens(found, client_id, answer, proof_key=proof_key)
         except Wait as wait:
             interval += wait.longer_seconds
     raise NotSignedIn("The code ran out before anyone approved it.", next_step="Start again.")

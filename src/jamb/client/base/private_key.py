@@ -85,7 +85,7 @@ class PrivateKey:
             "exp": now + _ASSERTION_SECONDS,
             "jti": uuid4().hex,
         }
-        return jwt.encode(claims, self.key, self._algorithm)
+        return jwt.encode(claims, self.key, self.algorithm)
 
     def next_one(self) -> PrivateKey:
         """Return another key of the same kind, with a certificate signed by itself if this one has such."""
@@ -127,7 +127,8 @@ class PrivateKey:
         return self.certificate is not None and self.certificate.issuer == self.certificate.subject
 
     @property
-    def _algorithm(self) -> str:
+    def algorithm(self) -> str:
+        """By which it signs (RFC 7518 section 3.1, RFC 8037)."""
         if isinstance(self.key, EllipticCurvePrivateKey):
             return _ALGORITHM_OF_CURVE.get(self.key.curve.name, "ES256")
         return "PS256" if isinstance(self.key, RSAPrivateKey) else "EdDSA"

@@ -53,6 +53,7 @@ class Outcome(StrEnum):
     REFRESH_ENDED = "refresh-ended"
     REFRESH_REPLAYED = "refresh-replayed"
     PERSON_GONE = "person-inactive"
+    POSSESSION = "possession"
 
 
 # Whoever presented it had one that works no more.
@@ -108,5 +109,6 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.REFRESH_ENDED: "Have the person sign in again.",
     Outcome.REFRESH_REPLAYED: "Keep the refresh token that came last. If it was not the application, one was stolen.",
     Outcome.PERSON_GONE: "The person is not active in this directory any more.",
+    Outcome.POSSESSION: "Make a DPoP proof for each request, with the key that the code or refresh token is bound to.",
     Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

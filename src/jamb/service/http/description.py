@@ -171,10 +171,17 @@ _PROOFS: tuple[dict[str, Any], ...] = (
 )
 _ASKED = {"resource": {**_GIVEN, "format": "uri"}, "scope": _GIVEN}
 _CODE = {"grant_type": {"const": "authorization_code"}, "code": _GIVEN, "code_verifier": _GIVEN}
+_AUTHORIZATION = {
+    "response_type": {"const": "code"},
+    "redirect_uri": _GIVEN,
+    "code_challenge": _GIVEN,
+    "code_challenge_method": {"const": "S256"},
+}
 _REFRESH = {"grant_type": {"const": "refresh_token"}, "refresh_token": _GIVEN}
 _FORMS: dict[str, str] = {
     "device": "/d/{directory}/device_authorization",
     "rotation": "/d/{directory}/rotation",
+    "pushed": "/d/{directory}/par",
     "revocation": "/d/{directory}/revoke",
     "introspection": "/d/{directory}/introspect",
     "token": TOKEN_PATH,
@@ -182,6 +189,7 @@ _FORMS: dict[str, str] = {
 # The alternatives of each form: what must be sent, and what may be.
 _FIELDS: dict[str, tuple[tuple[dict[str, Any], dict[str, Any]], ...]] = {
     "device": (({"client_id": _GIVEN}, _ASKED),),
+    "pushed": tuple(({**_AUTHORIZATION, **proof}, {**_ASKED, "state": _GIVEN, "nonce": _GIVEN}) for proof in _PROOFS),
     "revocation": tuple(({"token": _GIVEN, **proof}, {}) for proof in (*_PROOFS, {"client_id": _GIVEN})),
     "introspection": tuple(({"token": _GIVEN, **proof}, {}) for proof in _PROOFS),
     "rotation": tuple(({"step": {"enum": list(STEPS)}, **proof}, {}) for proof in _PROOFS),
@@ -210,7 +218,7 @@ def _token_endpoint() -> dict[str, Any]:
         "type": "object",
         "properties": {
             "access_token": {"type": "string"},
-            "token_type": {"const": "Bearer"},
+            "token_type": {"enum": ["Bearer", "DPoP"]},
             "expires_in": {"type": "integer"},
             "scope": {"type": "string"},
         },

@@ -16,6 +16,7 @@ from starlette.exceptions import HTTPException
 from starlette.routing import Match
 
 from jamb.core.errors import BadInput, JambError, NotFound, Refusal, Violation, WorldFailure, shorten
+from jamb.guard.dpop import challenge
 from jamb.service.http import request_id
 from jamb.service.oauth.errors import OAuthError
 from jamb.store.base.migrate import schema_fault
@@ -155,7 +156,7 @@ def _response(problem: Problem, retry_after_seconds: int | None = None) -> Respo
     response = Response(problem.model_dump_json(), status_code=problem.status, media_type=MEDIA_TYPE)
     if problem.status == 401:
         # RFC 6750 section 3: a protected resource names the scheme; no error code where no token was sent.
-        response.headers["WWW-Authenticate"] = 'Bearer realm="jamb"'
+        response.headers["WWW-Authenticate"] = f'Bearer realm="jamb", {challenge("jamb")}'
     if problem.status in {408, 413}:
         # What is still to come of the request is not read.
         response.headers["Connection"] = "close"

@@ -24,7 +24,6 @@ from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
 from jamb.core.tokens import issue_second
-from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import UnknownDirectory, prove_by_secret
 from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
@@ -39,7 +38,7 @@ from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticat
 async def client_credentials(
     request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof, now: datetime
 ) -> Response:
-    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    asked = TokenRequest.of(request, runtime, slug, proof, now)
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
     resource = form.resources[0] if form.resources else await _only_resource(asked)
@@ -67,6 +66,8 @@ async def client_credentials(
     else:
         await prove_by_assertion(asked, row.client_kind)
     await _admit(asked, row)
+    await asked.judge_possession()
+    await asked.use_possession()
     catalogue = await _catalogue(asked, row, resource)
     held = [_holding(catalogue, one) for one in row.granted]
     scope = await _scope(asked, row, catalogue, held, form.get("scope"))
@@ -81,9 +82,10 @@ async def client_credentials(
         issued_at=issue_second(now, row.narrowed_at),
         seconds=row.seconds,
         bounds=_bounds(asked.resource, held, scope),
+        key=asked.key,
     )
     runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
-    return json_response({"access_token": token, "token_type": "Bearer", "expires_in": row.seconds, "scope": words})
+    return json_response(asked.answer(token, words, row.seconds))
 
 
 async def _admit(asked: TokenRequest, row: Authenticated) -> None:

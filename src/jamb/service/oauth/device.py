@@ -128,7 +128,7 @@ async def device_token(request: Request, runtime: Runtime, slug: str, form: Form
 async def _tokens_of_device(
     request: Request, runtime: Runtime, slug: str, form: Form, device_code: str, now: datetime
 ) -> Response:
-    asked = TokenRequest(runtime, slug, read_proof(request, form), now, address_of(request), agent_of(request))
+    asked = TokenRequest.of(request, runtime, slug, read_proof(request, form), now)
     client_id = asked.proof.client_id
 
     def polled() -> Allowed:
@@ -137,6 +137,6 @@ async def _tokens_of_device(
             raise NotRedeemed(_RECORDED[poll.answer], _SAID[poll.answer], poll.answer.value)
         if poll.answer is not devices.PollAnswer.GO or poll.authorization_id is None:
             raise OAuthError(poll.answer.value, _SAID[poll.answer])
-        return of_device(runtime.backend, slug, poll.authorization_id, now)
+        return of_device(runtime.backend, slug, poll.authorization_id, asked.key, now)
 
     return await answer_with_tokens(asked, GrantType.DEVICE_CODE, polled)

@@ -32,11 +32,13 @@ async def mint(  # noqa: PLR0913 - the claims, by name
     seconds: int,
     sign_in: str | None = None,
     bounds: list[dict[str, Any]] | None = None,
+    key: str = "",
     kind: str = ACCESS_TYPE,
 ) -> tuple[str, str]:
     """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2).
 
-    `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1).
+    `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1). `key`: thumbprint of the one
+    that the token is bound to (RFC 9449 section 6.1); empty: whoever bears it may use it.
     """
     words = " ".join(sorted(scope))
     claims: dict[str, Any] = {
@@ -51,6 +53,8 @@ async def mint(  # noqa: PLR0913 - the claims, by name
     }
     if bounds is not None:
         claims["authorization_details"] = bounds
+    if key:
+        claims["cnf"] = {"jkt": key}
     if sign_in is not None:
         claims["sid"] = sign_in
     return await sign(keyring, kid, kind, claims), words

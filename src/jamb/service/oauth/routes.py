@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Awaitable, Callable
 from datetime import UTC, datetime
 
 from fastapi import APIRouter, FastAPI, Request
@@ -30,6 +31,7 @@ from jamb.service.oauth.people.given_back import introspect, revoke
 from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
 from jamb.service.oauth.people.pushed import push
 from jamb.service.oauth.people.tokens import authorization_code, refresh_token
+from jamb.service.possession import HEADER, NONCE_HEADER, fresh_nonce
 from jamb.service.runtime import Runtime
 
 router = APIRouter(tags=["oauth"])
@@ -46,16 +48,34 @@ async def token(request: Request) -> Response:
     runtime: Runtime = request.app.state.runtime
     directory: str = request.path_params["directory"]
     form = await read_form(request)
-    origin = request.headers.get("origin")
-    if origin is None:
-        return await _token(request, runtime, directory, form)
+    return await _readable(request, runtime, directory, form, lambda: _token(request, runtime, directory, form))
+
+
+async def _readable(
+    request: Request, runtime: Runtime, directory: str, form: Form, work: Callable[[], Awaitable[Response]]
+) -> Response:
+    """Return the answer, which pages of a browser client's own origins may read, with what its next proof may carry."""
+    origin, proven = request.headers.get("origin"), HEADER in request.headers
+    if origin is None and not proven:
+        return await work()
     try:
-        answer = await _token(request, runtime, directory, form)
+        answer = await work()
     except OAuthError as error:
         answer = error.response()
-    if await run_in_threadpool(page_may_read, runtime.backend, directory, form.get("client_id") or "", origin):
-        answer.headers.update({"Access-Control-Allow-Origin": origin, "Vary": "Origin"})
+    if proven:
+        # RFC 9449 section 8.2.
+        answer.headers[NONCE_HEADER] = fresh_nonce(runtime.backend, runtime.clock.now())
+    named = form.get("client_id") or ""
+    if origin is not None and await run_in_threadpool(page_may_read, runtime.backend, directory, named, origin):
+        readable = {"Access-Control-Allow-Origin": origin, "Access-Control-Expose-Headers": NONCE_HEADER}
+        answer.headers.update({**readable, "Vary": "Origin"})
     return answer
+
+
+async def from_pages(_request: Request) -> Response:
+    """What a page elsewhere may send: which pages may read the answer is told with it (Fetch standard, CORS)."""
+    allowed = {"Access-Control-Allow-Methods": "GET, POST", "Access-Control-Allow-Headers": "Authorization, DPoP"}
+    return Response(status_code=204, headers={**ANYBODY, **allowed, "Access-Control-Max-Age": "86400"})
 
 
 async def _token(request: Request, runtime: Runtime, directory: str, form: Form) -> Response:
@@ -134,7 +154,11 @@ async def authorize_by_post(directory: str, request: Request) -> Response:
 async def pushed_request(directory: str, request: Request, runtime: TheRuntime) -> Response:
     """A client pushes what it will ask of a person, and gets an address to ask by (RFC 9126)."""
     form = await read_form(request)
-    return await push(request, runtime, directory, form, read_proof(request, form), runtime.clock.now())
+
+    async def pushed() -> Response:
+        return await push(request, runtime, directory, form, read_proof(request, form), runtime.clock.now())
+
+    return await _readable(request, runtime, directory, form, pushed)
 
 
 @router.post("/d/{directory}/answer", include_in_schema=False)
@@ -158,18 +182,15 @@ def userinfo_by_post(directory: str, request: Request, runtime: TheRuntime) -> R
     return userinfo(request, runtime, directory)
 
 
-@router.options("/d/{directory}/userinfo", include_in_schema=False)
-async def userinfo_from_pages() -> Response:
-    """What a page elsewhere may send: a token, which is not a cookie (Fetch standard, CORS preflight)."""
-    allowed = {"Access-Control-Allow-Methods": "GET, POST", "Access-Control-Allow-Headers": "Authorization"}
-    return Response(status_code=204, headers={**ANYBODY, **allowed, "Access-Control-Max-Age": "86400"})
-
-
 @router.post("/d/{directory}/revoke")
 async def revocation(directory: str, request: Request, runtime: TheRuntime) -> Response:
     """A client gives a token back (RFC 7009)."""
     form = await read_form(request)
-    return await revoke(request, runtime, directory, form, read_proof(request, form))
+
+    async def revoked() -> Response:
+        return await revoke(request, runtime, directory, form, read_proof(request, form))
+
+    return await _readable(request, runtime, directory, form, revoked)
 
 
 @router.post("/d/{directory}/introspect")
@@ -177,6 +198,10 @@ async def introspection(directory: str, request: Request, runtime: TheRuntime) -
     """Whether a token counts, for the guard of its resource or its own client (RFC 7662)."""
     form = await read_form(request)
     return await introspect(request, runtime, directory, form, read_proof(request, form))
+
+
+for _path in ("token", "par", "revoke", "userinfo"):
+    router.add_api_route(f"/d/{{directory}}/{_path}", from_pages, methods=["OPTIONS"], include_in_schema=False)
 
 
 def add_oauth_handlers(app: FastAPI) -> None:

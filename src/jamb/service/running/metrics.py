@@ -16,7 +16,7 @@ from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metri
 from sqlmodel import Session
 
 from jamb.core.errors import NotFound, NotSignedIn
-from jamb.service.callers import Now, TheRuntime, bearer_of
+from jamb.service.callers import Now, TheRuntime, token_of
 from jamb.service.running.counted import REGISTRY
 from jamb.store.connections.engine import connections_of
 from jamb.store.directory import counts
@@ -29,7 +29,8 @@ def metrics(request: Request, runtime: TheRuntime, now: Now) -> Response:
     wanted = runtime.settings.metrics_token
     if wanted is None:
         raise NotFound("Metrics are not open.", next_step="Set JAMB_METRICS_TOKEN, and send it as a bearer token.")
-    if not hmac.compare_digest((bearer_of(request) or "").encode(), wanted.get_secret_value().encode()):
+    sent = token_of(request)
+    if not hmac.compare_digest((sent.token if sent is not None else "").encode(), wanted.get_secret_value().encode()):
         raise NotSignedIn("Metrics need the token of JAMB_METRICS_TOKEN.", next_step="Send it as a bearer token.")
     with Session(runtime.backend.engine) as session:
         families = [

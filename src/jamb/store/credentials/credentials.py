@@ -8,8 +8,8 @@ from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
-from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy import Column, Engine, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
+from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.audit.picture import CredentialPicture
@@ -141,7 +141,7 @@ def works(now: datetime) -> sa.ColumnElement[bool]:
 
 
 class AssertionSeenRow(SQLModel, table=True):
-    """Assertions that proved a client, by the digest of their id, until they would run out anyway."""
+    """Assertions and proofs of possession of a client, by the digest of their id, until they would run out anyway."""
 
     __tablename__ = "assertion_seen"
     __table_args__ = (Index("assertion_seen_by_end", "expires_at"),)
@@ -149,6 +149,13 @@ class AssertionSeenRow(SQLModel, table=True):
     client_id: str = Field(sa_column=Column(Text, ForeignKey("client.id"), primary_key=True))
     digest: bytes = blob(primary_key=True)
     expires_at: datetime = moment()
+
+
+def first_seen(bind: Engine, client_id: str, digest: bytes, ends: datetime) -> bool:
+    """Note that something of a client came, which must not come twice; tell whether it is the first time."""
+    seen = insert(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
+    with bind.begin() as connection:
+        return connection.execute(seen.on_conflict_do_nothing().returning(sa.literal(1))).first() is not None
 
 
 class DeviceRequestRow(SQLModel, table=True):

@@ -48,6 +48,8 @@ class AuthorizationRow(SQLModel, table=True):
     ended_at: datetime | None = moment(nullable=True)
     # Why: the person, the client, a code or refresh token that came twice, a new password.
     ended_by: str = Field(default="", sa_type=Text)
+    # Thumbprint of the key without which nothing is refreshed (RFC 9449 section 5); empty: it takes none.
+    bound_to: str = Field(default="", sa_type=Text)
 
 
 class RefreshTokenRow(SQLModel, table=True):

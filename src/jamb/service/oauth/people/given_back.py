@@ -20,6 +20,7 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own, still_counts
 from jamb.service.oauth.request import TokenRequest
+from jamb.service.possession import key_of
 from jamb.service.runtime import Runtime
 from jamb.store.clients import clients
 from jamb.store.entry import authorizations as store
@@ -67,7 +68,7 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
 
 
 _NOTHING = {"active": False}
-_MEMBERS = ("iss", "sub", "aud", "client_id", "scope", "iat", "exp", "jti", "sid", "authorization_details")
+_MEMBERS = ("iss", "sub", "aud", "client_id", "scope", "iat", "exp", "jti", "sid", "cnf", "authorization_details")
 
 
 def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime) -> dict[str, Any]:
@@ -87,7 +88,8 @@ def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime
         asks = claims["client_id"] == client_id or (resource is not None and resource.guard_client_id == client_id)
         if not asks:
             return _NOTHING
-        return {"active": True, "token_type": "Bearer", **{name: claims[name] for name in _MEMBERS if name in claims}}
+        kind = "DPoP" if key_of(claims) else "Bearer"
+        return {"active": True, "token_type": kind, **{name: claims[name] for name in _MEMBERS if name in claims}}
 
 
 def _refresh_token(

@@ -23,8 +23,11 @@ from jamb.core.credentials.assertions import ALGORITHMS
 from jamb.core.directory.directories import Directory
 from jamb.core.jwt import read_token
 from jamb.core.text import UnfitText, line_fault
+from jamb.guard import dpop
+from jamb.guard.dpop import BadProof, WantsNonce, challenge
 from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.mint import ALGORITHM
+from jamb.service.possession import NONCE_HEADER, fresh_nonce, require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.clients import clients
 from jamb.store.clients.clients import ClientRow
@@ -84,13 +87,18 @@ def still_counts(
 
 def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
     """Answer who the person of a token is, in so far as they allowed it."""
-    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    if scheme.lower() != "bearer" or not token:
+    scheme, _, sent = request.headers.get("Authorization", "").partition(" ")
+    kind, token, now = scheme.lower(), sent.strip(), runtime.clock.now()
+    if kind not in {"bearer", "dpop"} or not token:
         return _refused("Send an access token in the Authorization header.", "")
     try:
-        claims = claims_of_own(runtime, slug, token.strip())
+        claims = claims_of_own(runtime, slug, token)
+        urls = [f"{issuer}/userinfo" for issuer in runtime.backend.issuers(slug, now)]
+        require_possession(runtime, request, kind, token, claims, *urls)
     except NotThisIssuers:
         return _refused("the token is not good at this issuer")
+    except BadProof as error:
+        return _unproven(runtime, error, now)
     scope = frozenset(str(claims.get("scope", "")).split())
     if OPENID not in scope or "sid" not in claims:
         return _refused("the token was not allowed openid", "insufficient_scope", 403)
@@ -98,7 +106,7 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
         directory = find_directory(session, slug)
         client = clients.by_id(session, directory.id, claims["client_id"])
         told = {}
-        if client is not None and still_counts(session, directory, client, claims, runtime.clock.now()):
+        if client is not None and still_counts(session, directory, client, claims, now):
             allowed = session.get_one(store.AuthorizationRow, UUID(claims["sid"]))
             single = Wanted.of(allowed.request).claims.userinfo
             told = about_person(session, directory, allowed.person_id, scope & ABOUT_PEOPLE, single)
@@ -112,6 +120,16 @@ def _refused(described: str, error: str = "invalid_token", status: int = 401) ->
     named = f', error="{error}", error_description="{described}"' if error else ""
     headers = {"WWW-Authenticate": f'Bearer realm="jamb"{named}', "Cache-Control": "no-store", **ANYBODY}
     return json_response({"error": error or "invalid_request", "error_description": described}, status, headers)
+
+
+def _unproven(runtime: Runtime, error: BadProof, now: datetime) -> Response:
+    """Return a refusal as RFC 9449 section 7.1 has it, with what the next proof may carry (section 9)."""
+    named = "use_dpop_nonce" if isinstance(error, WantsNonce) else "invalid_dpop_proof"
+    answer = _refused(str(error), named)
+    answer.headers["WWW-Authenticate"] = challenge("jamb", named, str(error))
+    answer.headers[NONCE_HEADER] = fresh_nonce(runtime.backend, now)
+    answer.headers["Access-Control-Expose-Headers"] = f"{NONCE_HEADER}, WWW-Authenticate"
+    return answer
 
 
 def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
@@ -159,6 +177,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "revocation_endpoint_auth_methods_supported": proofs,
         "introspection_endpoint_auth_methods_supported": proofs[:3],
         # RFC 9207.
+        "dpop_signing_alg_values_supported": list(dpop.ALGORITHMS),
         "authorization_response_iss_parameter_supported": True,
         "request_parameter_supported": True,
         "request_object_signing_alg_values_supported": list(ALGORITHMS),

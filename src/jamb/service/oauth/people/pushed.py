@@ -16,7 +16,6 @@ from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import read_request
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
-from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.form import ClientProof, Form
@@ -29,8 +28,9 @@ async def push(
     request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof, now: datetime
 ) -> Response:
     """Answer with the address of what is asked (section 2.2)."""
-    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    asked = TokenRequest.of(request, runtime, slug, proof, now)
     await authenticated(asked, GrantType.AUTHORIZATION_CODE)
+    await asked.judge_possession()
     sent, listed = dict(form.values), list(form.resources)
     try:
         if "request_uri" in sent:
@@ -38,6 +38,9 @@ async def push(
             raise RequestRefused("invalid_request", "The parameter request_uri cannot be pushed.")
         if sent.get("request"):
             sent, listed = await read_signed(request, runtime, slug, proof.client_id, sent["request"], now)
+        # RFC 9449 section 10.1: as if it had sent the thumbprint of the key that it shows to hold.
+        if asked.key and sent.setdefault("dpop_jkt", asked.key) != asked.key:
+            raise RequestRefused("invalid_request", "The dpop_jkt is another key than that of the DPoP proof.")
         there = await run_in_threadpool(
             authorizations.answerable, runtime.backend, slug, proof.client_id, sent.get("redirect_uri", "")
         )

@@ -21,7 +21,6 @@ from jamb.core.errors import TooManyTries
 from jamb.core.reach import EVERYWHERE
 from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
-from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
 from jamb.service.oauth.form import ClientProof, Form
@@ -40,12 +39,12 @@ async def authorization_code(
     code, verifier = form.get("code"), form.get("code_verifier")
     if code is None or verifier is None:
         raise OAuthError("invalid_request", "The parameters code and code_verifier are both needed.")
-    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    asked = TokenRequest.of(request, runtime, slug, proof, now)
     return await answer_with_tokens(
         asked,
         GrantType.AUTHORIZATION_CODE,
         lambda: person_tokens.redeem(
-            runtime.backend, slug, proof.client_id, code, verifier, form.get("redirect_uri"), now
+            runtime.backend, slug, proof.client_id, code, verifier, form.get("redirect_uri"), asked.key, now
         ),
     )
 
@@ -59,33 +58,30 @@ async def refresh_token(
         raise OAuthError("invalid_request", "The parameter refresh_token is missing.")
     if len(form.resources) > 1:
         raise OAuthError("invalid_target", "Name one resource: a token is for one.")
-    asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
+    asked = TokenRequest.of(request, runtime, slug, proof, now)
     names = frozenset(scope.split()) if scope else None
     resource = form.resources[0] if form.resources else None
     return await answer_with_tokens(
         asked,
         GrantType.REFRESH_TOKEN,
-        lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, now),
+        lambda: person_tokens.refresh(runtime.backend, slug, proof.client_id, token, names, resource, asked.key, now),
     )
 
 
 async def answer_with_tokens(asked: TokenRequest, grant_type: GrantType, work: Callable[[], Allowed]) -> Response:
     """Return the tokens for what the work says is allowed, to a client that proved itself."""
     row = await authenticated(asked, grant_type)
+    await asked.judge_possession()
     try:
         allowed = await run_in_threadpool(work)
     except NotRedeemed as error:
         raise await asked.refuse(error.outcome, error.error, error.described, error.detail) from error
     except TooManyTries as error:
         raise too_many(error) from error
+    await asked.use_possession()
     asked.resource = allowed.identifier
     token, words = await _access_token(asked, row, allowed)
-    answer: dict[str, Any] = {
-        "access_token": token,
-        "token_type": "Bearer",
-        "expires_in": row.seconds,
-        "scope": words,
-    }
+    answer = asked.answer(token, words, row.seconds)
     if allowed.refresh:
         answer["refresh_token"] = allowed.refresh
     if OPENID in allowed.about:
@@ -115,6 +111,7 @@ async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowe
         seconds=row.seconds,
         sign_in=str(allowed.id),
         bounds=details(allowed.identifier, bounded) or None,
+        key=asked.key,
     )
 
 

@@ -11,7 +11,7 @@ from sqlmodel import Session
 from jamb.actions.directory.directories import read_directory
 from jamb.actions.entry import devices, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
-from jamb.service.callers import Now, TheRuntime, TheSession, bearer_of, claims_of, cookie_names, session_in
+from jamb.service.callers import Now, TheRuntime, TheSession, claims_of, cookie_names, session_in, token_of
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of
 from jamb.wire.directory import people as wire
@@ -94,10 +94,10 @@ async def change_password(
 @router.delete("/directories/{directory}/sign-in", status_code=204)
 def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now) -> None:
     """End the sign-in that the presented token belongs to (the command line's sign-out)."""
-    token = bearer_of(request)
-    if token is None:
+    sent = token_of(request)
+    if sent is None:
         raise NotSignedIn("No token was sent.")
-    claims = claims_of(runtime, read_directory(runtime.backend, directory), token, now)
+    claims = claims_of(runtime, read_directory(runtime.backend, directory), request, sent, now)
     if "sid" not in claims:
         raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)
