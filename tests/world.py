@@ -20,6 +20,7 @@ import httpx
 import psycopg
 
 from jamb.client import AccessToken, ClientCredentials, Conflict, DeviceSignIn, Jamb
+from jamb.core.clients.clients import ClientKind
 from jamb.demo.cluster import Cluster
 from tests import patient
 from tests.patient import PATIENCE
@@ -155,10 +156,13 @@ class World:
         secret: bool = True,
         days: int | None = None,
         resource: str = "berths",
+        kind: str = "service",
     ) -> Made:
         """Register a client of the port with these permissions of Berths asked, or asked and granted."""
         with self.jamb() as jamb:
-            made = jamb.clients.register(unique("Test client"), "Made by a test", owners=[self.person(None)["login"]])
+            made = jamb.clients.register(
+                unique("Test client"), "Made by a test", kind=ClientKind(kind), owners=[self.person(None)["login"]]
+            )
             # By its owner: whoever sees what a client proves itself with can act as it.
             value = ""
             if secret:

@@ -5,7 +5,7 @@ import { can, current, restore } from "./api/session";
 export const router = createRouter({
   history: createWebHistory(),
   scrollBehavior: (to, from, saved) =>
-    saved ?? (to.hash && to.name !== "allow" ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
+    saved ?? (to.hash && to.name !== "allow" && to.name !== "sign-out" ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
   routes: [
     {
       path: "/sign-in",
@@ -48,6 +48,12 @@ export const router = createRouter({
       name: "allow",
       component: () => import("./pages/entry/Allow.vue"),
       meta: { title: "Allow an application", open: true },
+    },
+    {
+      path: "/sign-out",
+      name: "sign-out",
+      component: () => import("./pages/entry/SignOut.vue"),
+      meta: { title: "Sign out", open: true },
     },
     {
       path: "/applications",

@@ -51,12 +51,22 @@ test("j and k move within the rows, and Enter opens the chosen one; not while so
 });
 
 test("the fields of a registration say what was typed, tidied", async () => {
-  const fields = furtherOf({ redirect_uris: ["https://a.example/x"], publisher: "maker.example", support_contact: "" });
-  const form = mount(FurtherFields, { props: { modelValue: fields } });
+  const fields = furtherOf({
+    redirect_uris: ["https://a.example/x"],
+    post_logout_redirect_uris: [],
+    backchannel_logout_uri: "",
+    publisher: "maker.example",
+    support_contact: "",
+  });
+  const form = mount(FurtherFields, { props: { modelValue: fields, kind: "web" } });
   await form.get("textarea").setValue(" https://a.example/x \n\n https://b.example/y");
-  await form.findAll("input")[1]?.setValue(" help@maker.example ");
-  expect(saidIn(fields)).toEqual({
+  await form.findAll("input")[0]?.setValue(" https://a.example/told ");
+  await form.findAll("input")[2]?.setValue(" help@maker.example ");
+  expect(saidIn(fields, "service")).toMatchObject({ redirect_uris: [], backchannel_logout_uri: "", publisher: "maker.example" });
+  expect(saidIn(fields, "web")).toEqual({
     redirect_uris: ["https://a.example/x", "https://b.example/y"],
+    post_logout_redirect_uris: [],
+    backchannel_logout_uri: "https://a.example/told",
     publisher: "maker.example",
     support_contact: "help@maker.example",
   });

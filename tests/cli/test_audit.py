@@ -169,7 +169,7 @@ def test_a_client_is_removed_and_restored_by_its_name(world: World, shell: Shell
 
 
 def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world: World, shell: Shell) -> None:
-    made, steward = world.client(secret=False), shell.signed_in("steward")
+    made, steward = world.client(secret=False, kind="web"), shell.signed_in("steward")
     maker = f"{made.id}.example"
     changed = steward(
         "clients",
@@ -179,13 +179,18 @@ def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world:
         maker,
         "--redirect",
         f"https://{maker}/r",
+        "--after-sign-out",
+        f"https://{maker}/",
+        "--tell-sign-outs",
+        f"https://{maker}/told",
         "--support",
         f"help@{maker}",
         "-o",
         "json",
     )
     assert changed.json()["redirect_uris"] == [f"https://{maker}/r"]
-    assert f"help@{maker}" in steward("clients", "show", made.name).out
+    shown = steward("clients", "show", made.name).out
+    assert {f"help@{maker}", f"https://{maker}/r", f"https://{maker}/", f"https://{maker}/told"} <= set(shown.split())
     finding(steward, made.id, "publisher-unvouched")
     assert "vouches for" in steward("publishers", "vouch", maker, "--reason", "Their contract is here").out
     assert maker in steward("publishers", "list").out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from urllib.parse import parse_qs
+from urllib.parse import parse_qs, urlencode
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
@@ -48,7 +48,6 @@ def test_a_person_signs_in_at_an_application_and_sees_what_they_themselves_may(w
         page.get_by_role("link", name="Sign in").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Watch tablet wants to act for you")
         expect(page.get_by_role("checkbox")).to_have_count(0)
-        page.screenshot(path="/tmp/again.png")
         page.get_by_role("button", name="Go on").click()
         expect(page.get_by_role("heading", level=1)).to_have_text("Watch of Pia Nowicki")
         page.goto(f"{world.base_url}/applications")
@@ -118,6 +117,35 @@ def test_an_answer_is_carried_to_the_application_as_a_form(open_console: Open, k
         assert caught.value.method == "POST"
         assert caught.value.post_data is not None
         assert {"code", "state", "iss"} <= parse_qs(caught.value.post_data).keys()
+
+
+def test_an_application_that_wants_somebody_signed_out_asks_them_first(
+    world: World, open_console: Open, kiosk: Roster
+) -> None:
+    afterwards = "https://roster.quillhaven.example/bye"
+    with world.jamb() as steward:
+        steward.clients.change(kiosk.id, post_logout_redirect_uris=[afterwards])
+    endpoint = kiosk.metadata["end_session_endpoint"]
+    with open_console("pia", path="/password") as page:
+        seen = sent_back(page)
+        page.goto(f"{endpoint}?{urlencode({'client_id': kiosk.id, 'post_logout_redirect_uri': afterwards})}")
+        expect(page.get_by_role("heading", level=1)).to_have_text("Sign out of Quillhaven Port Authority?")
+        expect(page.get_by_text(f"{kiosk.name} asks for it.")).to_be_visible()
+        expect(page.get_by_role("button", name="Cancel")).to_be_focused()
+        assert faults(page) == []
+        page.set_viewport_size({"width": 390, "height": 800})
+        assert page.evaluate("document.documentElement.scrollWidth <= 390")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("status")).to_contain_text("You are still signed in")
+        page.reload()
+        page.get_by_role("button", name="Sign out").click()
+        page.wait_for_url(afterwards)
+        assert seen == [afterwards]
+        page.goto(f"{endpoint}?client_id={kiosk.id}")
+        expect(page.get_by_role("status")).to_contain_text("You are signed out")
+        page.goto(f"{endpoint}?{urlencode({'client_id': kiosk.id, 'post_logout_redirect_uri': BACK})}")
+        expect(page.get_by_role("alert")).to_contain_text("an address that is not registered for it")
+        assert faults(page) == []
 
 
 def test_what_cannot_be_asked_is_a_sentence_and_nobody_is_sent_away(open_console: Open, kiosk: Roster) -> None:

@@ -239,8 +239,10 @@ REDIRECTS = {
 
 @pytest.mark.parametrize("address", REDIRECTS)
 def test_redirect_uris_by_kind_of_client(address: str) -> None:
-    found = tuple(not fault_of(address, kind) for kind in (ClientKind.SERVICE, ClientKind.NATIVE))
+    found = tuple(not fault_of(address, kind) for kind in (ClientKind.WEB, ClientKind.NATIVE))
     assert found == REDIRECTS[address]
+    assert fault_of(address, ClientKind.SERVICE)
+    assert fault_of(address, ClientKind.DEVICE)
 
 
 @pytest.mark.parametrize("login", ["a.b+c@port.example", "o'neil@x.example", "x@localhost"])

@@ -58,7 +58,9 @@ class Changes:
         self.logins = [world.person(one)["login"] for one in (None, "pia", "maren", "steward")]
 
     def _made(self) -> Client:
-        return self.steward.clients.register(unique("Changing"), "Changes all the time")
+        return self.steward.clients.register(
+            unique("Changing"), "Changes all the time", kind=self.dice.choice(["service", "web"])
+        )
 
     def one(self) -> None:
         """Make one change; what is refused is none."""

@@ -2709,7 +2709,7 @@ export interface paths {
         post: operations["sign_in"];
         /**
          * Sign Out
-         * @description End the console session.
+         * @description End the console session. Applications that the person signed in to by it are told.
          */
         delete: operations["sign_out"];
         options?: never;
@@ -2811,6 +2811,26 @@ export interface paths {
          * @description Choose the password of the person that the link is for, once. Every sign-in of theirs from before ends.
          */
         post: operations["choose_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-outs/lookup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Sign Out
+         * @description What an application asks that wants its person signed out: sealed by the logout endpoint.
+         */
+        post: operations["look_at_sign_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3530,6 +3550,13 @@ export interface components {
             kind: components["schemas"]["ClientKind"];
             /** Redirect Uris */
             redirect_uris?: string[];
+            /** Post Logout Redirect Uris */
+            post_logout_redirect_uris?: string[];
+            /**
+             * Backchannel Logout Uri
+             * @default
+             */
+            backchannel_logout_uri: string;
             /**
              * Publisher
              * @default
@@ -3714,6 +3741,10 @@ export interface components {
             support_contact: string;
             /** Trial Ends At */
             trial_ends_at: string | null;
+            /** Post Logout Redirect Uris */
+            post_logout_redirect_uris: string[];
+            /** Backchannel Logout Uri */
+            backchannel_logout_uri: string;
         };
         /**
          * ClientGain
@@ -5269,6 +5300,8 @@ export interface components {
          * @description `owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
          *
          *     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
+         *     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
+         *     told that somebody signed out.
          */
         NewClient: {
             /** Name */
@@ -5293,6 +5326,13 @@ export interface components {
             support_contact: string;
             /** Trial Ends At */
             trial_ends_at?: string | null;
+            /** Post Logout Redirect Uris */
+            post_logout_redirect_uris?: string[];
+            /**
+             * Backchannel Logout Uri
+             * @default
+             */
+            backchannel_logout_uri: string;
         };
         /**
          * NewConsent
@@ -5626,7 +5666,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard";
         /**
          * OwnAuthorization
          * @description A client that acts for the person who asks.
@@ -6480,6 +6520,10 @@ export interface components {
              * @default false
              */
             no_trial: boolean;
+            /** Post Logout Redirect Uris */
+            post_logout_redirect_uris?: string[] | null;
+            /** Backchannel Logout Uri */
+            backchannel_logout_uri?: string | null;
         };
         /**
          * RemedyInput
@@ -7355,6 +7399,32 @@ export interface components {
          * @enum {string}
          */
         SignInLinkState: "waiting" | "used" | "expired" | "replaced";
+        /**
+         * SignOutLooked
+         * @description An application asks to sign somebody out.
+         *
+         *     Attributes:
+         *         redirect_to: where they go then; empty: nowhere.
+         *         client_name: who asks; empty: it does not say. `person`: who is signed in; empty: nobody is.
+         *         asks: whether the person is asked first.
+         */
+        SignOutLooked: {
+            /** Redirect To */
+            redirect_to: string;
+            /** Directory Name */
+            directory_name: string;
+            /** Client Name */
+            client_name: string;
+            /** Person */
+            person: string;
+            /** Asks */
+            asks: boolean;
+        };
+        /** SignOutLookup */
+        SignOutLookup: {
+            /** Request */
+            request: string;
+        };
         /**
          * SmallerGrant
          * @description The smallest grant that fits the use.
@@ -14248,6 +14318,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    look_at_sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignOutLookup"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOutLooked"];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

@@ -53,9 +53,11 @@ const refused = await openid.refreshTokenGrant(config, fresh.refresh_token, unde
   (error) => error.error,
 );
 const kind = fresh.token_type;
+const out = openid.buildEndSessionUrl(config, { id_token_hint: tokens.id_token, state: "bye" }).href;
 say("done", {
   kind,
   opened,
+  out,
   sub: claims.sub,
   name: who.name,
   scope: tokens.scope,

@@ -31,8 +31,10 @@ _QUERY = r"(?:\?[A-Za-z0-9._~!$&'()+,;=:@/?-]*)?"
 HTTPS_PATTERN = rf"^https://{_HOST}{_PORT}{_SEGMENTS}{_QUERY}$"
 WEB_PATTERN = rf"^https?://{_HOST}{_PORT}{_SEGMENTS}$"
 URI_PATTERN = rf"^[a-z][a-z0-9+.-]*://{_HOST}{_PORT}{_SEGMENTS}$"
+_OWN_PAGE = rf"(?:https://{_HOST}{_PORT}|http://(?:localhost|127\.0\.0\.1|\[::1\]){_PORT}){_SEGMENTS}"
+OWN_PAGE_PATTERN = rf"^{_OWN_PAGE}{_QUERY}$"
 REDIRECT_PATTERN = (
-    rf"^(?:(?:https://{_HOST}{_PORT}|http://(?:localhost|127\.0\.0\.1|\[::1\]){_PORT}){_SEGMENTS}"
+    rf"^(?:{_OWN_PAGE}"
     rf"|[a-z][a-z0-9-]*(?:\.[a-z0-9-]+)+:(?://{_LABEL})?/[A-Za-z0-9_~-][A-Za-z0-9._~-]*{_SEGMENTS}){_QUERY}$"
 )
 _PORTS = {"https": 443, "http": 80}

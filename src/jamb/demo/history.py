@@ -109,7 +109,15 @@ class History:
         support = f"support@{demo.publisher}" if demo.publisher else ""
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
-            registration(demo.name, demo.purpose, demo.kind, demo.redirects, demo.publisher, support, trial),
+            registration(
+                demo.name,
+                demo.purpose,
+                demo.kind,
+                demo.redirects,
+                publisher=demo.publisher,
+                support_contact=support,
+                trial_ends_at=trial,
+            ),
             owners,
         )
         self._ids[demo.name] = made.id

@@ -627,6 +627,7 @@ CLIENTS = (
         (("berths arrivals.view", 79),),
         (DemoCredential(60, 180, 5),),
         (DemoUse("berths", "arrivals.list", 48, until=5),),
+        kind=ClientKind.WEB,
         redirects=("https://widget.brisling.example/signed-in",),
         publisher="brisling.example",
     ),
@@ -638,6 +639,7 @@ CLIENTS = (
         (("crew crew.view", 25),),
         (),
         (DemoCredential(24, 90, 1),),
+        kind=ClientKind.WEB,
         redirects=("https://forms.quillhaven.example/pilots", "http://localhost:5173/pilots"),
     ),
     DemoClient(

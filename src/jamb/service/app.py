@@ -27,6 +27,7 @@ from jamb.service.routes.resources import access, probe, resources, usage
 from jamb.service.running import health, metrics, traces
 from jamb.service.runtime import open_runtime
 from jamb.service.work import working
+from jamb.service.work.sign_outs import telling
 
 ROUTERS = (
     session.router,
@@ -66,7 +67,11 @@ ROUTERS = (
 def create_app(settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
-        async with open_runtime(settings) as runtime, runtime.background.doing("queue", lambda: working(runtime)):
+        async with (
+            open_runtime(settings) as runtime,
+            runtime.background.doing("queue", lambda: working(runtime)),
+            runtime.background.doing("sign-outs", lambda: telling(runtime)),
+        ):
             app.state.runtime = runtime
             yield
 

@@ -188,7 +188,7 @@ def test_the_guard_of_a_resource_is_not_removed(steward: Jamb) -> None:
 
 
 def test_a_registration_is_changed_and_its_addresses_are_looked_at(world: World, steward: Jamb) -> None:
-    made = world.client(secret=False)
+    made = world.client(secret=False, kind="web")
     changed = steward.clients.change(
         made.id, purpose="Shows more", redirect_uris=["https://a.quillhaven.example/r"], publisher="Maker.Example."
     )

@@ -204,18 +204,23 @@ def test_an_outage_on_the_way_tells_what_was_done_and_the_next_run_goes_on(
 
 
 def test_reach_and_registration_follow_too(world: World) -> None:
-    made = world.client(granted=["berths.view"], secret=False)
+    made = world.client(granted=["berths.view"], secret=False, kind="web")
     charter = declared(
         made.name.upper(),
         CharterAsk(resource="berths", permission="berths.view", outside=["fuel"]),
+        kind="web",
         redirect_uris=["https://kiosk.quillhaven.example/r"],
+        post_logout_redirect_uris=["https://kiosk.quillhaven.example/"],
+        backchannel_logout_uri="https://kiosk.quillhaven.example/told",
         publisher="Maker.Example",
     )
     with world.jamb("steward") as steward:
         done = adopt(steward, charter)
-        assert done.did == ("changed redirect URIs, publisher", "let berths berths.view count all but fuel")
+        changes = "changed redirect URIs, post-logout redirect URIs, back-channel logout URI, publisher"
+        assert done.did == (changes, "let berths berths.view count all but fuel")
         client = steward.clients.read(made.id).client
         assert (client.redirect_uris, client.publisher) == (["https://kiosk.quillhaven.example/r"], "maker.example")
+        assert client.backchannel_logout_uri == "https://kiosk.quillhaven.example/told"
         assert held(steward.consent.list(made.id)) == {("berths.view", "all but fuel")}
         # A consent that is only asked for with another reach is asked anew.
         steward.consent.withdraw(made.id, "berths", ["berths.view"])

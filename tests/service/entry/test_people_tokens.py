@@ -156,6 +156,9 @@ def test_libraries_of_another_language_do_the_same(world: World, library: str, k
     assert done["scope"].split() == ["berths.view", "offline_access", "openid", "profile"]
     if library == "openid-client":
         assert (done["name"], done["active"]) == ("Oskar Pell", True)
+        led = urlsplit(patient.get(done["out"], follow_redirects=False).headers["location"])
+        looked = patient.post(f"{world.base_url}/api/v1/sign-outs/lookup", json={"request": led.fragment})
+        assert (led.path, looked.json()["client_name"]) == ("/sign-out", client.name)
 
 
 def test_a_token_opens_what_both_may_and_acts_at_once_on_what_is_taken_away(world: World, roster: Roster) -> None:

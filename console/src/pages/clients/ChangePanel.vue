@@ -27,7 +27,7 @@ const save = () =>
         body: {
           name: name.value,
           purpose: purpose.value,
-          ...saidIn(further.value),
+          ...saidIn(further.value, props.client.kind),
           no_trial: trial.value === "" && was !== "",
           ...(trial.value && trial.value !== was ? { trial_ends_at: `${trial.value}T23:59:59Z` } : {}),
         },
@@ -42,7 +42,7 @@ const save = () =>
   <form class="card stack" @submit.prevent="save">
     <TextField v-model="name" label="Name" :longest="80" />
     <TextField v-model="purpose" label="Purpose" hint="what it is for, in a sentence" :longest="500" />
-    <FurtherFields v-model="further" />
+    <FurtherFields v-model="further" :kind="client.kind" />
     <label class="field"
       >On trial until <span class="hint">empty: it stays for good</span><input v-model="trial" class="plain-input date" type="date"
     /></label>

@@ -128,6 +128,18 @@ const count = (part: string) =>
                   <code v-for="one in client.redirect_uris" :key="one">{{ one }}</code>
                 </dd></template
               >
+              <template v-if="client.post_logout_redirect_uris.length"
+                ><dt>Post-logout redirect URIs</dt>
+                <dd class="uris">
+                  <code v-for="one in client.post_logout_redirect_uris" :key="one">{{ one }}</code>
+                </dd></template
+              >
+              <template v-if="client.backchannel_logout_uri"
+                ><dt>Back-channel logout URI</dt>
+                <dd class="uris">
+                  <code>{{ client.backchannel_logout_uri }}</code>
+                </dd></template
+              >
               <template v-if="client.trial_ends_at"
                 ><dt>On trial until</dt>
                 <dd><Moment :at="client.trial_ends_at" /></dd

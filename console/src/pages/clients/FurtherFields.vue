@@ -1,22 +1,33 @@
 <script lang="ts">
 // What a registration says beside name and purpose, as Register and Change ask for it.
 import type { Schemas } from "@/api/client";
+import { signsIn } from "@/ui/use/words";
 
-type Held = Pick<Schemas["Client"], "redirect_uris" | "publisher" | "support_contact">;
+type Held = Pick<
+  Schemas["Client"],
+  "redirect_uris" | "post_logout_redirect_uris" | "backchannel_logout_uri" | "publisher" | "support_contact"
+>;
 
 /** What stands in the fields for a registration; empty for one to come. */
 export const furtherOf = (client?: Held) => ({
   redirects: client?.redirect_uris.join("\n") ?? "",
+  afterwards: client?.post_logout_redirect_uris.join("\n") ?? "",
+  told: client?.backchannel_logout_uri ?? "",
   publisher: client?.publisher ?? "",
   support: client?.support_contact ?? "",
 });
 
-/** What the fields say, as a request sends it. */
-export const saidIn = (fields: ReturnType<typeof furtherOf>): Held => ({
-  redirect_uris: fields.redirects
+const linesOf = (text: string): string[] =>
+  text
     .split("\n")
     .map((line) => line.trim())
-    .filter(Boolean),
+    .filter(Boolean);
+
+/** What the fields say of a client of this kind, as a request sends it. */
+export const saidIn = (fields: ReturnType<typeof furtherOf>, kind: string): Held => ({
+  redirect_uris: signsIn(kind) ? linesOf(fields.redirects) : [],
+  post_logout_redirect_uris: signsIn(kind) ? linesOf(fields.afterwards) : [],
+  backchannel_logout_uri: signsIn(kind) ? fields.told.trim() : "",
   publisher: fields.publisher.trim(),
   support_contact: fields.support.trim(),
 });
@@ -25,14 +36,27 @@ export const saidIn = (fields: ReturnType<typeof furtherOf>): Held => ({
 <script setup lang="ts">
 import TextField from "@/ui/TextField.vue";
 
+defineProps<{ kind: string }>();
 const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
 </script>
 
 <template>
-  <label class="field">
-    Redirect URIs <span class="hint">where answers for people may be sent; one a line, matched exactly</span>
-    <textarea v-model="fields.redirects" class="plain-input" rows="3" spellcheck="false"></textarea>
-  </label>
+  <template v-if="signsIn(kind)">
+    <label class="field">
+      Redirect URIs <span class="hint">where people are sent when they signed in; one a line, matched exactly</span>
+      <textarea v-model="fields.redirects" class="plain-input" rows="3" spellcheck="false"></textarea>
+    </label>
+    <label class="field">
+      Post-logout redirect URIs <span class="hint">where people may be sent when they signed out; one a line</span>
+      <textarea v-model="fields.afterwards" class="plain-input" rows="2" spellcheck="false"></textarea>
+    </label>
+    <TextField
+      v-model="fields.told"
+      label="Back-channel logout URI"
+      hint="where the service tells it that somebody signed out; empty: nowhere"
+      :longest="400"
+    />
+  </template>
   <TextField v-model="fields.publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
   <TextField
     v-model="fields.support"

@@ -9,7 +9,7 @@ import { can, directory } from "@/api/session";
 import { useDossier, useRegistering } from "@/api/reads/clients";
 import { usePeople, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
-import { confidential } from "@/ui/use/words";
+import { confidential, signsIn } from "@/ui/use/words";
 import PageHead from "@/ui/PageHead.vue";
 import PickPeople from "@/ui/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -54,7 +54,7 @@ async function register(): Promise<void> {
           purpose: purpose.value,
           kind: kind.value,
           owners: owners.value,
-          ...saidIn(further.value),
+          ...saidIn(further.value, kind.value),
         },
       }),
     );
@@ -92,10 +92,10 @@ async function register(): Promise<void> {
           <label><input v-model="kind" type="radio" value="device" name="kind" /> a device that shows a code, for whoever types it</label>
         </fieldset>
         <PickPeople v-if="people || !can('people.list')" v-model="owners" :people="people ?? []" label="Owners" hint="who answers for it" />
-        <details :open="kind === 'web' || kind === 'browser'">
-          <summary>Where it answers, who makes it, and who helps its users</summary>
+        <details :open="signsIn(kind)">
+          <summary>{{ signsIn(kind) ? "Where people are sent, who makes it" : "Who makes it" }}, and who helps its users</summary>
           <div class="stack further">
-            <FurtherFields v-model="further" />
+            <FurtherFields v-model="further" :kind="kind" />
           </div>
         </details>
         <ProblemNote v-if="error" :error="error" />

@@ -12,6 +12,8 @@ export const acting = (kind: string, person = ""): string =>
   kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
 
 /** Kinds of client that can keep a secret or a key. */
+/** Whether people sign in to a client of this kind by their browser, which is then sent back to it. */
+export const signsIn = (kind: string): boolean => kind === "web" || kind === "browser" || kind === "native";
 export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
 
 /** A grant type as people say it: without the name of its registry. */

@@ -108,6 +108,8 @@ def _registration(one: LoadedClient, names: dict[Any, str], now: datetime) -> di
         "registered_by": row.registered_by,
         "publisher": row.publisher,
         "redirect_uris": list(row.redirect_uris),
+        "post_logout_redirect_uris": list(row.post_logout_redirect_uris),
+        "backchannel_logout_uri": row.backchannel_logout_uri,
         "trial_ends": _said(row.trial_ends_at),
         "owners": [{"name": held.name, "level": held.level.value, "live": held.live} for held in one.owners],
         "asks": [

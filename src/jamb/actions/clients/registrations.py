@@ -171,6 +171,7 @@ def _columns(wanted: Registration) -> dict[str, Any]:
         **wanted.said(),
         "kind": wanted.kind.value,
         "redirect_uris": list(wanted.redirect_uris),
+        "post_logout_redirect_uris": list(wanted.post_logout_redirect_uris),
         "folded_name": folded(wanted.name),
         "look": look_of(wanted.name),
     }

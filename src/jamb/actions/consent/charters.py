@@ -120,6 +120,8 @@ def write_charter(act: Act, client_id: str, *, rightsized: bool) -> Written:
             row.publisher,
             asks,
             _credential(act.directory, loaded, act.now),
+            tuple(row.post_logout_redirect_uris),
+            row.backchannel_logout_uri,
         )
         return Written(row.id, act.directory.name, act.now, charter, tuple(less))
 
@@ -154,9 +156,23 @@ def _acceptable(session: Session, directory: Directory, places: _Places, charter
     """Return the charter with resources by their short names, or raise `BadInput` with all that cannot be here."""
     found: list[Violation] = []
     try:
-        said = registration(charter.name, charter.purpose, charter.kind, charter.redirect_uris, charter.publisher)
+        said = registration(
+            charter.name,
+            charter.purpose,
+            charter.kind,
+            charter.redirect_uris,
+            publisher=charter.publisher,
+            post_logout_redirect_uris=charter.post_logout_redirect_uris,
+            backchannel_logout_uri=charter.backchannel_logout_uri,
+        )
         charter = replace(
-            charter, name=said.name, purpose=said.purpose, redirect_uris=said.redirect_uris, publisher=said.publisher
+            charter,
+            name=said.name,
+            purpose=said.purpose,
+            redirect_uris=said.redirect_uris,
+            publisher=said.publisher,
+            post_logout_redirect_uris=said.post_logout_redirect_uris,
+            backchannel_logout_uri=said.backchannel_logout_uri,
         )
     except BadInput as error:
         found += error.violations
@@ -222,6 +238,8 @@ def _standing(loaded: LoadedClient, places: _Places, now: datetime) -> Standing:
             HeldCredential(CredentialKind(one.kind), f"the {CredentialKind(one.kind).words} {one.hint}", _life(one))
             for one in _working(loaded, now)
         ),
+        tuple(row.post_logout_redirect_uris),
+        row.backchannel_logout_uri,
     )
 
 

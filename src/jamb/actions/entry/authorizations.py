@@ -418,6 +418,7 @@ def allowed_by(
                 scope=sorted(granted | set(wanted.about_people)),
                 person_id=found.person.id,
                 authenticated_at=found.began_at,
+                sign_in=found.digest,
                 code_digest=digest_of(backend, code),
             )
         )

@@ -11,7 +11,7 @@ import binascii
 import json
 import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -26,6 +26,7 @@ ANSWER_LIFE = timedelta(seconds=60)
 # RFC 9126 section 2.2: the form that is recommended for it.
 PUSHED = "urn:ietf:params:oauth:request_uri:"
 _ASKED, _PUSHED, _ANSWER = "authorization request", "pushed authorization request", "authorization answer"
+_SIGN_OUT = "sign-out request"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +37,42 @@ class Asked:
     client_id: str
     wanted: Wanted
     at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class SignOutAsked:
+    """A request to sign a person out (OpenID Connect RP-Initiated Logout section 2), as it was found good.
+
+    Attributes:
+        client_id: who asks; empty: it does not say.
+        address: where the person goes then, `state` with it; empty: nowhere.
+        access: the id of the access that the client shows an ID token of; empty: of none.
+    """
+
+    directory: str
+    client_id: str
+    address: str
+    access: str
+    at: datetime
+
+
+def sealed_sign_out(backend: Backend, asked: SignOutAsked) -> str:
+    return _seal(backend, asdict(asked) | {"at": asked.at.isoformat()}, _SIGN_OUT)
+
+
+def sealed_no_sign_out(backend: Backend, words: str) -> str:
+    """Return what the page says where a request to sign out is not good."""
+    return _seal(backend, {"refused": words}, _SIGN_OUT)
+
+
+def opened_sign_out(backend: Backend, text: str, now: datetime) -> SignOutAsked:
+    """Return the request. Raises `BadInput` as `opened_request`."""
+    said = _unsealed(backend, text, _SIGN_OUT)
+    if "refused" in said:
+        raise BadInput(said["refused"], next_step="Tell whoever runs the application.")
+    asked = SignOutAsked(**said | {"at": datetime.fromisoformat(said["at"])})
+    _refuse_old(asked.at, now, REQUEST_LIFE)
+    return asked
 
 
 def sealed_request(backend: Backend, asked: Asked) -> str:

@@ -19,6 +19,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.base.views import person_view
 from jamb.actions.entry.tries import too_many
+from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.people_list import PASSWORD_SHORTEST
 from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
@@ -26,6 +27,7 @@ from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import directories, people, roles
+from jamb.store.entry import authorizations
 from jamb.store.entry.tries import count_try, take_back_try
 from jamb.wire.directory.people import Person
 
@@ -41,7 +43,7 @@ class ConsoleSession:
     """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF).
 
     `own_password`: whether the person chose their password themself.
-    `began_at`: when they signed in.
+    `began_at`: when they signed in. `digest`: of its cookie, by which it is kept.
     """
 
     person: Person
@@ -50,6 +52,7 @@ class ConsoleSession:
     csrf: str
     own_password: bool = True
     began_at: datetime = LONG_AGO
+    digest: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,7 +191,8 @@ def _opened(
         people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
     )
     person = person_view(row, roles.role_names(session, directory.id, now, row.id))
-    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), not row.password_set_by, now)
+    own = not row.password_set_by
+    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), own, now, _digest(cookie))
     return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
 
 
@@ -241,7 +245,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
     session.info["person"] = row
     own = not row.password_set_by
     return ConsoleSession(
-        person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own, held.created_at
+        person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own, held.created_at, held.digest
     )
 
 
@@ -252,10 +256,12 @@ def with_roles(session: Session, found: ConsoleSession, now: datetime) -> Consol
     return replace(found, person=person)
 
 
-def sign_out(backend: Backend, cookie: str) -> None:
+def sign_out(backend: Backend, cookie: str, now: datetime) -> None:
+    """End a console session, and what was allowed in it, for as long as the person is there."""
     with observation(backend.engine) as session:
         row = session.get(people.ConsoleSessionRow, _digest(cookie))
         if row is not None:
+            authorizations.end_of_sign_in(session, row.digest, OFFLINE, now)
             session.delete(row)
 
 

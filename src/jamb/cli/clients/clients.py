@@ -31,6 +31,14 @@ app = typer.Typer(no_args_is_help=True)
 RedirectOption = Annotated[
     list[str] | None, typer.Option(help="Where answers for people may be sent, exactly; may be given again")
 ]
+AfterOption = Annotated[
+    list[str] | None,
+    typer.Option("--after-sign-out", help="Where people may be sent when they signed out; may be given again"),
+]
+TellOption = Annotated[
+    str | None,
+    typer.Option("--tell-sign-outs", help="Where it is told that somebody signed out; empty: nowhere"),
+]
 SupportOption = Annotated[str, typer.Option("--support", help="Where its users get help: mail address or https page")]
 PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
 app.command()(removals.remove)
@@ -68,6 +76,8 @@ def register(
         ),
     ] = ClientKind.SERVICE,
     redirect: RedirectOption = None,
+    after_sign_out: AfterOption = None,
+    tell_sign_outs: TellOption = None,
     publisher: PublisherOption = "",
     support: SupportOption = "",
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
@@ -85,6 +95,8 @@ def register(
             kind=kind,
             owners=owner or [],
             redirect_uris=redirect or [],
+            post_logout_redirect_uris=after_sign_out or [],
+            backchannel_logout_uri=tell_sign_outs or "",
             publisher=publisher,
             support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),
@@ -113,6 +125,8 @@ def change(
     purpose: Annotated[str | None, typer.Option(help="What it is for, in a sentence")] = None,
     redirect: RedirectOption = None,
     no_redirects: Annotated[bool, typer.Option("--no-redirects", help="Take all redirect URIs off")] = False,
+    after_sign_out: AfterOption = None,
+    tell_sign_outs: TellOption = None,
     publisher: Annotated[str | None, typer.Option(help="Domain of whoever makes it; empty: this organisation")] = None,
     support: Annotated[
         str | None, typer.Option(help="Where its users get help: mail address or https page; empty: nobody is named")
@@ -128,6 +142,8 @@ def change(
             name=name,
             purpose=purpose,
             redirect_uris=[] if no_redirects else redirect,
+            post_logout_redirect_uris=[] if no_redirects and after_sign_out is None else after_sign_out,
+            backchannel_logout_uri=tell_sign_outs,
             publisher=publisher,
             support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),

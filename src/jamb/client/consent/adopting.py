@@ -92,6 +92,8 @@ class _Adoption:
             kind=one.kind,
             owners=owners,
             redirect_uris=one.redirect_uris,
+            post_logout_redirect_uris=one.post_logout_redirect_uris,
+            backchannel_logout_uri=one.backchannel_logout_uri,
             publisher=one.publisher,
         )
         self.did.append("registered")
@@ -108,6 +110,8 @@ class _Adoption:
                 client_id,
                 purpose=one.purpose,
                 redirect_uris=one.redirect_uris,
+                post_logout_redirect_uris=one.post_logout_redirect_uris,
+                backchannel_logout_uri=one.backchannel_logout_uri,
                 publisher=one.publisher,
             )
 

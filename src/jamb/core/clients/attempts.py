@@ -54,6 +54,7 @@ class Outcome(StrEnum):
     REFRESH_REPLAYED = "refresh-replayed"
     PERSON_GONE = "person-inactive"
     POSSESSION = "possession"
+    SIGN_OUT_UNHEARD = "sign-out-unheard"
 
 
 # Whoever presented it had one that works no more.
@@ -110,5 +111,6 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.REFRESH_REPLAYED: "Keep the refresh token that came last. If it was not the application, one was stolen.",
     Outcome.PERSON_GONE: "The person is not active in this directory any more.",
     Outcome.POSSESSION: "Make a DPoP proof for each request, with the key that the code or refresh token is bound to.",
+    Outcome.SIGN_OUT_UNHEARD: "Look whether the back-channel logout URI answers: somebody may still be signed in.",
     Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, fields
 from datetime import datetime
 from enum import StrEnum
-from typing import Any
+from typing import Any, TypedDict, Unpack
 
 from jamb.core import addresses
 from jamb.core.addresses import UnfitAddress
@@ -102,6 +102,10 @@ class Registration:
 
     Attributes:
         redirect_uris: where answers for people may be sent, each to be matched exactly (RFC 9700 section 2.1).
+        post_logout_redirect_uris: where people may be sent when they signed out (OpenID Connect RP-Initiated Logout
+            section 3.1), matched alike.
+        backchannel_logout_uri: where it is told that somebody signed out (OpenID Connect Back-Channel Logout section
+            2.2); empty: nowhere.
         publisher: the domain of whoever makes it; empty: the directory's own organisation.
         support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
         trial_ends_at: until when it is let in on trial; None: it is to stay.
@@ -114,12 +118,15 @@ class Registration:
     publisher: str = ""
     support_contact: str = ""
     trial_ends_at: datetime | None = None
+    post_logout_redirect_uris: tuple[str, ...] = ()
+    backchannel_logout_uri: str = ""
 
     @classmethod
     def of(cls, held: object) -> Registration:
         """Return the registration that a record or a request holds in attributes of the same names, as it is there."""
         said: dict[str, Any] = {field.name: getattr(held, field.name) for field in fields(cls)}
-        return cls(**said | {"kind": ClientKind(said["kind"]), "redirect_uris": tuple(said["redirect_uris"])})
+        several = {name: tuple(said[name]) for name in ("redirect_uris", "post_logout_redirect_uris")}
+        return cls(**said | several | {"kind": ClientKind(said["kind"])})
 
     def said(self) -> dict[str, Any]:
         """Return every field by its name."""
@@ -136,7 +143,22 @@ class Registration:
         return told
 
 
-_WORDS = {"redirect_uris": "redirect URIs", "trial_ends_at": "trial ends"}
+_WORDS = {
+    "redirect_uris": "redirect URIs",
+    "trial_ends_at": "trial ends",
+    "post_logout_redirect_uris": "post-logout redirect URIs",
+    "backchannel_logout_uri": "back-channel logout URI",
+}
+
+
+class Further(TypedDict, total=False):
+    """What may be said of a client beside name, purpose, kind and redirect URIs: as in `Registration`."""
+
+    publisher: str
+    support_contact: str
+    trial_ends_at: datetime | None
+    post_logout_redirect_uris: Iterable[str]
+    backchannel_logout_uri: str
 
 
 def registration(
@@ -144,35 +166,74 @@ def registration(
     purpose: str,
     kind: ClientKind,
     redirect_uris: Iterable[str] = (),
-    publisher: str = "",
-    support_contact: str = "",
-    trial_ends_at: datetime | None = None,
+    **further: Unpack[Further],
 ) -> Registration:
     """Return the tidied registration, or raise `BadInput` with every violation at once."""
     violations: list[Violation] = []
     unsuited: list[Violation] = []
     tidy_name = _tidy_line("name", name, NAME_LONGEST, violations)
     tidy_purpose = _tidy_line("purpose", purpose, PURPOSE_LONGEST, violations)
-    addresses = tuple(dict.fromkeys(redirect_uris))
-    for place, address in enumerate(addresses):
-        fault = fault_of(address, kind)
-        if fault:
-            # One that another kind of client might have is of the right form.
-            found = violations if fault_of(address, ClientKind.NATIVE) else unsuited
-            found.append(Violation(f"redirect_uris.{place}", shorten(address), fault, "Correct the address."))
-    if len(addresses) > MOST_REDIRECTS:
-        violations.append(Violation("redirect_uris", f"{len(addresses)} addresses", f"at most {MOST_REDIRECTS}"))
-    domain = tidy_domain(publisher)
+    several = {
+        field: _addresses(field, sent, kind, violations, unsuited)
+        for field, sent in (
+            ("redirect_uris", redirect_uris),
+            ("post_logout_redirect_uris", further.get("post_logout_redirect_uris", ())),
+        )
+    }
+    told_at = further.get("backchannel_logout_uri", "").strip()
+    if told_at and (fault := _told_fault(told_at, kind)):
+        found = unsuited if not _told_fault(told_at, ClientKind.WEB) else violations
+        found.append(Violation("backchannel_logout_uri", shorten(told_at), fault, "Correct the address."))
+    domain = tidy_domain(further.get("publisher", ""))
     if domain and not DOMAIN.match(domain):
-        violations.append(Violation("publisher", shorten(publisher), "a domain, as brisling.example, or nothing"))
-    contact = support_contact.strip()
+        violations.append(
+            Violation("publisher", shorten(further.get("publisher", "")), "a domain, as brisling.example, or nothing")
+        )
+    contact = further.get("support_contact", "").strip()
     if contact and not (len(contact) <= CONTACT_LONGEST and re.fullmatch(CONTACT_PATTERN, contact)):
         allowed = f"a mail address or a page by https, of up to {CONTACT_LONGEST} characters, or nothing"
-        violations.append(Violation("support_contact", shorten(support_contact), allowed))
+        violations.append(Violation("support_contact", shorten(contact), allowed))
     if violations or unsuited:
         cause = BadInput if violations else Unsuited
         raise cause("This registration cannot be saved as it is.", violations=(*violations, *unsuited))
-    return Registration(tidy_name, tidy_purpose, kind, addresses, domain, contact, trial_ends_at)
+    return Registration(
+        tidy_name,
+        tidy_purpose,
+        kind,
+        several["redirect_uris"],
+        domain,
+        contact,
+        further.get("trial_ends_at"),
+        several["post_logout_redirect_uris"],
+        told_at,
+    )
+
+
+def _addresses(
+    field: str, sent: Iterable[str], kind: ClientKind, violations: list[Violation], unsuited: list[Violation]
+) -> tuple[str, ...]:
+    found = tuple(dict.fromkeys(sent))
+    for place, address in enumerate(found):
+        fault = fault_of(address, kind)
+        if fault:
+            # One that another kind of client might have is of the right form.
+            wrong = violations if fault_of(address, ClientKind.NATIVE) else unsuited
+            wrong.append(Violation(f"{field}.{place}", shorten(address), fault, "Correct the address."))
+    if len(found) > MOST_REDIRECTS:
+        violations.append(Violation(field, f"{len(found)} addresses", f"at most {MOST_REDIRECTS}"))
+    return found
+
+
+def _told_fault(address: str, kind: ClientKind) -> str:
+    """Return what is allowed of an address that the service itself speaks to, where this is not."""
+    if not kind.may(GrantType.AUTHORIZATION_CODE):
+        return "none: nobody signs in to it by a browser"
+    try:
+        parts = addresses.read_address(address, longest=REDIRECT_LONGEST)
+    except UnfitAddress as error:
+        return f"a web address without user part or fragment: {error}"
+    fits = parts.scheme == "https" or parts.host in LOOPBACK
+    return "" if fits else "https://… (http for a loopback address while it is being built)"
 
 
 def tidy_domain(domain: str) -> str:
@@ -199,8 +260,8 @@ def fault_of(address: str, kind: ClientKind) -> str:
     authority = parts["authority"] or ""
     if parts["fragment"] is not None or "*" in address or authority != authority.lower():
         return "one whole address in lower case before its path, without fragment or wildcard: it is matched exactly"
-    if kind is ClientKind.DEVICE:
-        return "none: a device shows a code, and nobody is sent back to it"
+    if not kind.may(GrantType.AUTHORIZATION_CODE):
+        return f"none: nobody is sent back to a {kind.value}"
     if scheme in {"https", "http"}:
         fits = bool(host) and (scheme == "https" or host in LOOPBACK)
         return "" if fits else "https://… (http for a loopback address while it is being built)"

@@ -51,6 +51,8 @@ class Charter:
     publisher: str = ""
     asks: tuple[CharterAsk, ...] = ()
     credential: CharterCredential | None = None
+    post_logout_redirect_uris: tuple[str, ...] = ()
+    backchannel_logout_uri: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +75,8 @@ class Standing:
     asked: Mapping[Place, Mapping[str, Reach]]
     granted: Mapping[Place, Mapping[str, Reach]]
     credentials: tuple[HeldCredential, ...]
+    post_logout_redirect_uris: tuple[str, ...] = ()
+    backchannel_logout_uri: str = ""
 
 
 class StepKind(StrEnum):
@@ -146,6 +150,12 @@ def _registration_steps(charter: Charter, standing: Standing) -> list[Step]:
     for what, here, declared in (
         ("purpose", standing.purpose, charter.purpose),
         ("redirect URIs", ", ".join(standing.redirect_uris), ", ".join(charter.redirect_uris)),
+        (
+            "post-logout redirect URIs",
+            ", ".join(standing.post_logout_redirect_uris),
+            ", ".join(charter.post_logout_redirect_uris),
+        ),
+        ("back-channel logout URI", standing.backchannel_logout_uri, charter.backchannel_logout_uri),
         ("publisher", standing.publisher, charter.publisher),
     ):
         if here != declared:

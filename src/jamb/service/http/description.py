@@ -48,6 +48,7 @@ _OPEN = (
     "/api/v1/session",
     "/api/v1/claims",
     "/api/v1/authorizations/lookup",
+    "/api/v1/sign-outs/lookup",
     "/api/v1/handovers/",
     "/api/v1/sign-in-links/",
     "/d/",

@@ -33,6 +33,7 @@ _OPEN = (
     "/api/v1/handovers/",
     "/api/v1/sign-in-links/",
     "/api/v1/authorizations/",
+    "/api/v1/sign-outs/",
 )
 # Asked by whoever watches over the process, by its address.
 _UNNAMED = ("/health", "/ready", "/metrics")

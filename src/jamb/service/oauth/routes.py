@@ -30,6 +30,7 @@ from jamb.service.oauth.people.form_post import posting_page
 from jamb.service.oauth.people.given_back import introspect, revoke
 from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
 from jamb.service.oauth.people.pushed import push
+from jamb.service.oauth.people.sign_out import sign_out
 from jamb.service.oauth.people.tokens import authorization_code, refresh_token
 from jamb.service.possession import HEADER, NONCE_HEADER, fresh_nonce
 from jamb.service.runtime import Runtime
@@ -159,6 +160,18 @@ async def pushed_request(directory: str, request: Request, runtime: TheRuntime) 
         return await push(request, runtime, directory, form, read_proof(request, form), runtime.clock.now())
 
     return await _readable(request, runtime, directory, form, pushed)
+
+
+@router.get("/d/{directory}/logout", include_in_schema=False)
+async def logout_by_get(directory: str, request: Request) -> Response:
+    """Logout endpoint (OpenID Connect RP-Initiated Logout section 2): leads to the page that signs the person out."""
+    return await sign_out(request, directory)
+
+
+@router.post("/d/{directory}/logout", include_in_schema=False)
+async def logout_by_post(directory: str, request: Request) -> Response:
+    """The same with a form."""
+    return await sign_out(request, directory)
 
 
 @router.post("/d/{directory}/answer", include_in_schema=False)

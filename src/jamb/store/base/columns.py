@@ -15,8 +15,8 @@ def moment(*, nullable: bool = False, index: bool = False) -> Any:
     return Field(default=None, sa_column=Column(DateTime(timezone=True), nullable=nullable, index=index))
 
 
-def words() -> Any:
-    return Field(default_factory=list, sa_column=Column(ARRAY(Text), nullable=False))
+def words(server_default: str | None = None) -> Any:
+    return Field(default_factory=list, sa_column=Column(ARRAY(Text), nullable=False, server_default=server_default))
 
 
 def document(*, nullable: bool = False) -> Any:

@@ -50,6 +50,8 @@ class ClientRow(SQLModel, table=True):
     publisher: str = Field(default="", sa_type=Text)
     support_contact: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     trial_ends_at: datetime | None = moment(nullable=True)
+    post_logout_redirect_uris: list[str] = words(server_default="{}")
+    backchannel_logout_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
 
 
 class ClientOwnerRow(SQLModel, table=True):

@@ -27,6 +27,7 @@ class AuthorizationRow(SQLModel, table=True):
         Index("authorization_of_person", "person_id"),
         Index("authorization_of_client", "client_id"),
         # Guards ask every few seconds what was ended.
+        Index("authorization_of_sign_in", "sign_in", postgresql_where="sign_in IS NOT NULL"),
         Index("authorization_ended", "resource_id", "ended_at", postgresql_where="ended_at IS NOT NULL"),
     )
 
@@ -43,6 +44,8 @@ class AuthorizationRow(SQLModel, table=True):
     person_id: UUID = Field(foreign_key="person.id")
     # When the person signed in.
     authenticated_at: datetime = moment()
+    # The digest of the console session in which it was allowed: who signs out there is signed out here.
+    sign_in: bytes | None = blob(nullable=True)
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)
@@ -117,6 +120,31 @@ def end_of_person(session: Session, person_id: UUID, by: str, now: datetime) -> 
         sa.update(AuthorizationRow)
         .where(col(AuthorizationRow.person_id) == person_id, col(AuthorizationRow.ended_at).is_(None))
         .values(ended_at=now, ended_by=by)
+        .execution_options(synchronize_session=False)
+    )
+
+
+def end_of_sign_in(session: Session, sign_in: bytes, offline: str, now: datetime) -> None:
+    """End what a person allowed in a console session, and tell the clients.
+
+    What goes on while they are away goes on (OpenID Connect Back-Channel Logout section 2.7); its client is told too.
+
+    Args:
+        offline: the scope value that lets it go on.
+    """
+    of_it = (col(AuthorizationRow.sign_in) == sign_in) & col(AuthorizationRow.ended_at).is_(None)
+    goes_on = sa.literal(offline) == sa.func.any(col(AuthorizationRow.scope))
+    session.execute(
+        sa.text(
+            "SELECT tell_of_sign_out(held, :now) FROM person_authorization held "
+            "WHERE sign_in = :sign_in AND ended_at IS NULL AND :offline = ANY (scope)"
+        ),
+        {"sign_in": sign_in, "offline": offline, "now": now},
+    )
+    session.execute(
+        sa.update(AuthorizationRow)
+        .where(of_it, ~goes_on)
+        .values(ended_at=now, ended_by="the person signed out")
         .execution_options(synchronize_session=False)
     )
 

@@ -7,7 +7,14 @@ from typing import Annotated, Any
 
 from pydantic import Field, SecretStr
 
-from jamb.core.addresses import HTTPS_PATTERN, LONGEST_ADDRESS, REDIRECT_PATTERN, URI_PATTERN, WEB_PATTERN
+from jamb.core.addresses import (
+    HTTPS_PATTERN,
+    LONGEST_ADDRESS,
+    OWN_PAGE_PATTERN,
+    REDIRECT_PATTERN,
+    URI_PATTERN,
+    WEB_PATTERN,
+)
 from jamb.core.clients.clients import DOMAIN
 from jamb.core.credentials.handover import LONGEST_PASSPHRASE, SHORTEST_PASSPHRASE
 from jamb.core.directory.people_list import LOGIN
@@ -35,6 +42,8 @@ HttpsAddress = Annotated[str, Field(max_length=LONGEST_ADDRESS), like(HTTPS_PATT
 MaybeHttpsAddress = Annotated[str, Field(max_length=LONGEST_ADDRESS), like(HTTPS_PATTERN, or_nothing=True)]
 MaybeWebAddress = Annotated[str, Field(max_length=LONGEST_ADDRESS), like(WEB_PATTERN, or_nothing=True)]
 Identifier = Annotated[str, Field(min_length=1, max_length=300), like(URI_PATTERN)]
+# Of the application itself: by https, or http at a loopback address.
+MaybeOwnPage = Annotated[str, Field(max_length=400), like(OWN_PAGE_PATTERN, or_nothing=True)]
 RedirectUri = Annotated[str, Field(max_length=400), like(REDIRECT_PATTERN)]
 ObjectName = Annotated[str, Field(max_length=40), like(OBJECT_NAME, or_nothing=True)]
 Method = Annotated[str, Field(max_length=10), like(METHOD, or_nothing=True)]
@@ -58,6 +67,7 @@ __all__ = [
     "LinkKey",
     "Login",
     "MaybeHttpsAddress",
+    "MaybeOwnPage",
     "MaybeSaid",
     "MaybeWebAddress",
     "Method",

@@ -27,7 +27,7 @@ from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity
 from jamb.wire.base.shapes import Answered, Moment, Sent
-from jamb.wire.base.text import NAMED, MaybeSaid, PublisherDomain, RedirectUri, like
+from jamb.wire.base.text import NAMED, MaybeOwnPage, MaybeSaid, PublisherDomain, RedirectUri, like
 from jamb.wire.credentials.credentials import Credential
 from jamb.wire.resources.reach import Reach
 from jamb.wire.resources.resources import Operation
@@ -44,6 +44,8 @@ class NewClient(Sent):
     """`owners`: logins or ids of people of the directory. `publisher`: the domain of whoever makes it, if another.
 
     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
+    `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
+    told that somebody signed out.
     """
 
     name: ClientName
@@ -54,6 +56,10 @@ class NewClient(Sent):
     publisher: PublisherDomain = ""
     support_contact: SupportContact = ""
     trial_ends_at: Moment | None = None
+    post_logout_redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(
+        default_factory=list
+    )
+    backchannel_logout_uri: MaybeOwnPage = ""
 
     def registration(self) -> Registration:
         """Return it tidied. Raises `BadInput` with every violation at once."""
@@ -69,6 +75,8 @@ class Registered(TypedDict, total=False):
     publisher: str
     support_contact: str
     trial_ends_at: datetime | None
+    post_logout_redirect_uris: Sequence[str]
+    backchannel_logout_uri: str
 
 
 class Changed(TypedDict, total=False):
@@ -81,6 +89,8 @@ class Changed(TypedDict, total=False):
     support_contact: str | None
     trial_ends_at: datetime | None
     no_trial: bool
+    post_logout_redirect_uris: Sequence[str] | None
+    backchannel_logout_uri: str | None
 
 
 class RegistrationChange(Sent):
@@ -93,6 +103,8 @@ class RegistrationChange(Sent):
     support_contact: SupportContact | None = None
     trial_ends_at: Moment | None = None
     no_trial: StrictBool = False
+    post_logout_redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
+    backchannel_logout_uri: MaybeOwnPage | None = None
 
 
 class OwnersChange(Sent):
@@ -160,6 +172,8 @@ class Client(Answered):
     publisher: str
     support_contact: str
     trial_ends_at: Moment | None
+    post_logout_redirect_uris: list[str]
+    backchannel_logout_uri: str
 
 
 class Holding(Answered):

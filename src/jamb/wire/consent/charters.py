@@ -13,7 +13,7 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Names, Sent
-from jamb.wire.base.text import PublisherDomain, RedirectUri
+from jamb.wire.base.text import MaybeOwnPage, PublisherDomain, RedirectUri
 from jamb.wire.clients.clients import ClientName, Purpose
 from jamb.wire.consent.consent import Name, Reason, ResourceName
 from jamb.wire.resources import reach as wire_reach
@@ -61,6 +61,10 @@ class Charter(Sent):
     purpose: Purpose
     kind: ClientKind = ClientKind.SERVICE
     redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
+    post_logout_redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] = Field(
+        default_factory=list
+    )
+    backchannel_logout_uri: MaybeOwnPage = ""
     publisher: PublisherDomain = ""
     credential: CharterCredential | None = None
     asks: Annotated[list[CharterAsk], Field(max_length=500)] = Field(default_factory=list)
@@ -75,6 +79,8 @@ class Charter(Sent):
             self.publisher,
             tuple(one.value() for one in self.asks),
             core.CharterCredential(credential.kind, credential.days) if credential is not None else None,
+            tuple(self.post_logout_redirect_uris),
+            self.backchannel_logout_uri,
         )
 
 
@@ -133,6 +139,8 @@ def charter_of(one: core.Charter) -> Charter:
         purpose=one.purpose,
         kind=one.kind,
         redirect_uris=list(one.redirect_uris),
+        post_logout_redirect_uris=list(one.post_logout_redirect_uris),
+        backchannel_logout_uri=one.backchannel_logout_uri,
         publisher=one.publisher,
         credential=CharterCredential(kind=credential.kind, days=credential.days) if credential is not None else None,
         asks=[

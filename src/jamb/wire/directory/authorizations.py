@@ -95,6 +95,26 @@ class AuthorizationDecided(SentOn):
     """A client hears what a person decided."""
 
 
+class SignOutLookup(Sent):
+    request: SealedRequest
+
+
+class SignOutLooked(Answered):
+    """An application asks to sign somebody out.
+
+    Attributes:
+        redirect_to: where they go then; empty: nowhere.
+        client_name: who asks; empty: it does not say. `person`: who is signed in; empty: nobody is.
+        asks: whether the person is asked first.
+    """
+
+    redirect_to: str
+    directory_name: str
+    client_name: str
+    person: str
+    asks: bool
+
+
 class OwnAuthorization(Answered):
     """A client that acts for the person who asks."""
 

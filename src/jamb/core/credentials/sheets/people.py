@@ -99,6 +99,7 @@ def _rows(sheet: PeopleSheet) -> list[tuple[str, str]]:
     rows = [("issuer", sheet.issuer), ("metadata", sheet.metadata)]
     if sheet.by_code:
         rows.append(("authorization_endpoint", sheet.authorization_endpoint))
+        rows.append(("end_session_endpoint", f"{sheet.issuer}/logout"))
     if sheet.kind.may(GrantType.DEVICE_CODE):
         rows.append(("device_authorization_endpoint", f"{sheet.issuer}/device_authorization"))
     rows += [("token_endpoint", sheet.token_endpoint), ("client_id", sheet.client_id)]

@@ -42,6 +42,16 @@ class NotThisIssuers(Exception):
 
 def claims_of_own(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
     """Return the claims of an access token of this issuer, for whichever resource. Raises `NotThisIssuers`."""
+    claims = claims_signed_here(runtime, slug, token, frozenset({"at+jwt"}))
+    if not {"client_id", "jti"} <= claims.keys():
+        raise NotThisIssuers
+    return claims
+
+
+def claims_signed_here(
+    runtime: Runtime, slug: str, token: str, types: frozenset[str], *, verify_exp: bool = True
+) -> dict[str, Any]:
+    """Return the claims of a token of these types that this issuer signed. Raises `NotThisIssuers`."""
     with Session(runtime.backend.engine) as session:
         directory = find_directory(session, slug)
     now = runtime.clock.now()
@@ -49,7 +59,7 @@ def claims_of_own(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
         header, _ = read_token(token)
         kid = header.get("kid")
         if (
-            header.get("typ") != "at+jwt"
+            header.get("typ") not in types
             or header.get("alg") != ALGORITHM
             or not isinstance(kid, str)
             or line_fault(kid)
@@ -63,7 +73,7 @@ def claims_of_own(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
             key,
             algorithms=[ALGORITHM],
             issuer=runtime.backend.issuers(slug, now),
-            options={"require": ["iss", "exp", "aud", "sub", "client_id", "iat", "jti"], "verify_aud": False},
+            options={"require": ["iss", "exp", "aud", "sub", "iat"], "verify_aud": False, "verify_exp": verify_exp},
         )
     except (jwt.InvalidTokenError, UnfitText) as error:
         raise NotThisIssuers from error
@@ -147,6 +157,9 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "jwks_uri": f"{issuer}/jwks",
         "response_types_supported": ["code"],
         "response_modes_supported": list(MODES),
+        "end_session_endpoint": f"{issuer}/logout",
+        "backchannel_logout_supported": True,
+        "backchannel_logout_session_supported": True,
         "pushed_authorization_request_endpoint": f"{issuer}/par",
         "require_pushed_authorization_requests": False,
         "grant_types_supported": [one.value for one in GrantType],

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from uuid import UUID
 
 from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
-from jamb.actions.entry import authorizations, own_authorizations, sealed, sessions
+from jamb.actions.entry import authorizations, own_authorizations, sealed, sessions, sign_outs
 from jamb.core.clients.attempts import Outcome
 from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.running.recorder import Attempt
+from jamb.service.runtime import Runtime
 from jamb.wire.directory import authorizations as wire
 
 router = api_router("/api/v1", tags=["session"])
@@ -25,10 +27,13 @@ def look_at_request(
 ) -> wire.AuthorizationAsked:
     """What a client asks of whoever is signed in: sealed by the authorization endpoint, and sent in the body alone."""
     asked = sealed.opened_request(runtime.backend, sent.request, now)
+    return authorizations.look(runtime.backend, asked, _session_if_any(request, runtime, now), now)
+
+
+def _session_if_any(request: Request, runtime: Runtime, now: datetime) -> sessions.ConsoleSession | None:
     cookie = request.cookies.get(cookie_names(runtime).session)
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
-    return authorizations.look(runtime.backend, asked, found, now)
+        return sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
 
 
 @router.post("/authorizations/decision")
@@ -56,6 +61,13 @@ async def decide_on_request(
             )
         )
     return wire.AuthorizationDecided(**authorizations.sent_on(runtime.backend, there, now))
+
+
+@router.post("/sign-outs/lookup")
+def look_at_sign_out(sent: wire.SignOutLookup, request: Request, runtime: TheRuntime, now: Now) -> wire.SignOutLooked:
+    """What an application asks that wants its person signed out: sealed by the logout endpoint."""
+    asked = sealed.opened_sign_out(runtime.backend, sent.request, now)
+    return sign_outs.look(runtime.backend, asked, _session_if_any(request, runtime, now))
 
 
 @router.get("/session/authorizations")

@@ -64,11 +64,11 @@ def read_session(request: Request, runtime: TheRuntime, now: Now) -> wire.Sessio
 
 
 @router.delete("/session", status_code=204)
-def sign_out(request: Request, response: Response, found: TheSession, runtime: TheRuntime) -> None:
-    """End the console session."""
+def sign_out(request: Request, response: Response, found: TheSession, runtime: TheRuntime, now: Now) -> None:
+    """End the console session. Applications that the person signed in to by it are told."""
     assert found is not None
     names = cookie_names(runtime)
-    sessions.sign_out(runtime.backend, request.cookies[names.session])
+    sessions.sign_out(runtime.backend, request.cookies[names.session], now)
     response.delete_cookie(names.session, path="/", secure=names.secure, httponly=True, samesite="strict")
 
 

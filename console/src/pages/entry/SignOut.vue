@@ -1,0 +1,60 @@
+<script setup lang="ts">
+// An application asks to sign a person out here too. Nothing ends before they say so, or it shows a token of this sign-in.
+import { NButton } from "naive-ui";
+import { nextTick, onMounted, ref } from "vue";
+import { type Schemas, api, must } from "@/api/client";
+import { refresh, signOut } from "@/api/session";
+import GatePage from "@/frame/GatePage.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { useAttempt } from "@/ui/use/attempt";
+
+// It comes behind the #, which browsers keep to themselves: it reaches no log.
+const request = window.location.hash.slice(1);
+const asked = ref<Schemas["SignOutLooked"] | null>(null);
+const done = ref("");
+const { busy, error, attempt } = useAttempt();
+const buttons = ref<HTMLElement | null>(null);
+
+async function goOn(): Promise<void> {
+  if (asked.value?.person) await signOut();
+  if (asked.value?.redirect_to) return window.location.replace(asked.value.redirect_to);
+  done.value = "You are signed out. You can close this page.";
+}
+
+function stay(): void {
+  done.value = "You are still signed in here. You can close this page.";
+}
+
+onMounted(async () => {
+  await attempt(async () => {
+    await refresh();
+    asked.value = await must(api.POST("/api/v1/sign-outs/lookup", { body: { request } }));
+    if (!asked.value.asks) await goOn();
+  });
+  await nextTick();
+  buttons.value?.querySelector("button")?.focus();
+});
+</script>
+
+<template>
+  <GatePage>
+    <template v-if="done">
+      <h1>{{ asked?.directory_name }}</h1>
+      <p role="status">{{ done }}</p>
+    </template>
+    <template v-else-if="asked?.asks">
+      <h1>Sign out of {{ asked.directory_name }}?</h1>
+      <p>
+        <template v-if="asked.client_name"
+          ><strong>{{ asked.client_name }}</strong> asks for it. </template
+        >You are signed in as {{ asked.person }}. Applications that you signed in to in this browser are told.
+      </p>
+      <div ref="buttons" class="row">
+        <NButton @click="stay">Cancel</NButton>
+        <NButton type="primary" :loading="busy" @click="attempt(goOn)">Sign out</NButton>
+      </div>
+    </template>
+    <h1 v-else>{{ error ? "This cannot be asked of you" : "One moment" }}</h1>
+    <ProblemNote v-if="error" :error="error" />
+  </GatePage>
+</template>
