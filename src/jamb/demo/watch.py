@@ -119,18 +119,12 @@ def watch_router(watch: Watch) -> APIRouter:
         if error:
             words = "You did not allow it." if error == "access_denied" else f"The answer was: {html.escape(error)}."
             return page("Watch", f"<h1>Watch</h1><p>{words}</p>" + _link("/watch/sign-in", "Sign in"))
-        async with httpx.AsyncClient(timeout=10) as http:
-            found = await watch.metadata(http)
-            form = {
-                "grant_type": "authorization_code",
-                "code": code,
-                "code_verifier": visit.verifier,
-                "redirect_uri": watch.back,
-                "client_id": watch.client_id,
-            }
-            visit.tokens = (await http.post(found["token_endpoint"], data=form)).raise_for_status().json()
-            bearer = {"Authorization": f"Bearer {visit.tokens['access_token']}"}
-            visit.name = (await http.get(found["userinfo_endpoint"], headers=bearer)).raise_for_status().json()["name"]
+        try:
+            async with httpx.AsyncClient(timeout=10) as http:
+                await _redeem(watch, http, visit, code)
+        except httpx.HTTPError as fault:
+            words = html.escape(f"The issuer did not give a token: {type(fault).__name__}.")
+            return page("Watch", f"<h1>Watch</h1><p>{words}</p>" + _link("/watch/sign-in", "Sign in"))
         return RedirectResponse("/watch", 303)
 
     @router.get("/leave")
@@ -144,6 +138,20 @@ def watch_router(watch: Watch) -> APIRouter:
         return RedirectResponse("/watch", 303)
 
     return router
+
+
+async def _redeem(watch: Watch, http: httpx.AsyncClient, visit: Visit, code: str) -> None:
+    found = await watch.metadata(http)
+    form = {
+        "grant_type": "authorization_code",
+        "code": code,
+        "code_verifier": visit.verifier,
+        "redirect_uri": watch.back,
+        "client_id": watch.client_id,
+    }
+    visit.tokens = (await http.post(found["token_endpoint"], data=form)).raise_for_status().json()
+    bearer = {"Authorization": f"Bearer {visit.tokens['access_token']}"}
+    visit.name = (await http.get(found["userinfo_endpoint"], headers=bearer)).raise_for_status().json()["name"]
 
 
 async def _refresh(watch: Watch, http: httpx.AsyncClient, visit: Visit) -> bool:

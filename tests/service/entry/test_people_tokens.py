@@ -265,6 +265,28 @@ def test_a_refresh_token_that_comes_twice_ends_all_but_at_once_it_is_a_lost_answ
     assert "refresh-replayed" in {one["outcome"] for one in world.failures(roster.id)}
 
 
+def test_a_token_of_the_second_in_which_another_ended_is_good_at_once(world: World, roster: Roster) -> None:
+    """It says the next second, so as not to be taken for one of those that ended."""
+    with somebody(world) as http:
+        for _ in range(3):
+            address, verifier = by_hand(roster, scope="openid offline_access berths.assign")
+            token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+            bearer = {"Authorization": f"Bearer {token['access_token']}"}
+            assert patient.get(roster.metadata["userinfo_endpoint"], headers=bearer).status_code == 200
+            assert introspected(roster, token["access_token"])["active"] is True
+            form = {"token": token["refresh_token"], "client_id": roster.id, "client_secret": roster.secret}
+            assert patient.post(roster.metadata["revocation_endpoint"], data=form).status_code == 200
+    held = world.demo["automation"]
+    own = f"{world.base_url}/api/v1/directories/{held['directory']}"
+    with world.jamb("steward", held["directory"]) as steward:
+        steward.clients.revoke_tokens(held["client_id"])
+        form = {"grant_type": "client_credentials", "resource": own, "client_id": held["client_id"]}
+        form["client_secret"] = held["client_secret"]
+        fetched = patient.post(world.token_endpoint(held["directory"]), data=form).raise_for_status().json()
+        bearer = {"Authorization": f"Bearer {fetched['access_token']}"}
+        assert patient.get(f"{own}/clients", headers=bearer).status_code == 200
+
+
 def test_a_new_password_ends_what_came_of_the_old_one(world: World, roster: Roster) -> None:
     """RFC 6819 section 5.1.5.3: whoever knew it may have let an application of theirs in."""
     login, first, second = f"{secrets.token_hex(4)}@quillhaven.example", "the first of two of them", "and another one"
