@@ -116,15 +116,9 @@ def watch_router(watch: Watch) -> APIRouter:
                 + _link("/watch", "Start again"),
             )
         visit.state = ""
-        if error:
-            words = "You did not allow it." if error == "access_denied" else f"The answer was: {html.escape(error)}."
-            return page("Watch", f"<h1>Watch</h1><p>{words}</p>" + _link("/watch/sign-in", "Sign in"))
-        try:
-            async with httpx.AsyncClient(timeout=10) as http:
-                await _redeem(watch, http, visit, code)
-        except httpx.HTTPError as fault:
-            words = html.escape(f"The issuer did not give a token: {type(fault).__name__}.")
-            return page("Watch", f"<h1>Watch</h1><p>{words}</p>" + _link("/watch/sign-in", "Sign in"))
+        fault = _words_of(error) or await _redeem(watch, visit, code)
+        if fault:
+            return page("Watch", f"<h1>Watch</h1><p>{fault}</p>" + _link("/watch/sign-in", "Sign in"))
         return RedirectResponse("/watch", 303)
 
     @router.get("/leave")
@@ -140,7 +134,23 @@ def watch_router(watch: Watch) -> APIRouter:
     return router
 
 
-async def _redeem(watch: Watch, http: httpx.AsyncClient, visit: Visit, code: str) -> None:
+def _words_of(error: str) -> str:
+    if not error:
+        return ""
+    return "You did not allow it." if error == "access_denied" else f"The answer was: {html.escape(error)}."
+
+
+async def _redeem(watch: Watch, visit: Visit, code: str) -> str:
+    """Fetch the tokens of a code, and the person's name; return what went wrong, or nothing."""
+    try:
+        async with httpx.AsyncClient(timeout=10) as http:
+            await _fetch(watch, http, visit, code)
+    except httpx.HTTPError as fault:
+        return f"The issuer did not give a token: {type(fault).__name__}."
+    return ""
+
+
+async def _fetch(watch: Watch, http: httpx.AsyncClient, visit: Visit, code: str) -> None:
     found = await watch.metadata(http)
     form = {
         "grant_type": "authorization_code",
