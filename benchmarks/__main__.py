@@ -18,7 +18,7 @@ import httpx
 import jwt
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-from benchmarks import auditing, decisions, estate, guarding, notices, rotations, solver, strangers
+from benchmarks import auditing, decisions, estate, guarding, notices, people, rotations, solver, strangers
 from benchmarks.demo import HOME, PORT, demo, fresh
 from benchmarks.load import Load, burst, burst_of, cpu_of, machine_cpu
 from benchmarks.solver import LIMIT_SECONDS
@@ -33,9 +33,10 @@ BERTHS = "https://berths.quillhaven.example"
 
 def main(only: str = "") -> None:
     fresh()
-    if only == "strangers":
+    parts = {"strangers": pressed, "tokens": tokens, "people": for_people}
+    if only in parts:
         with demo():
-            pressed()
+            parts[only]()
         return
     print("Start of the demo, everything installed (seconds until ready)")
     with demo() as first:
@@ -43,6 +44,7 @@ def main(only: str = "") -> None:
     with demo() as second:
         print(f"  second run                             {second:6.1f}")
         tokens()
+        for_people()
         pressed()
         rotating()
         print(f"\nNotices for {notices.CREDENTIALS:,} credentials that expire, of {notices.PEOPLE:,} owners")
@@ -147,6 +149,19 @@ def tokens() -> None:
     _table(seen)
     print(f"  {CONNECTIONS} connections, {ROUNDS} rounds of {REQUESTS}; others took {others:.2f} cores of the machine")
     print("\n".join(two))
+
+
+def for_people() -> None:
+    """Codes, refresh tokens and questions about tokens, beside the same floor."""
+    made_up = json.loads((HOME / "demo.json").read_text())
+    postmaster = int((HOME / "postgres" / "postmaster.pid").read_text().splitlines()[0])
+    print(
+        f"\nTokens for people, {people.CONNECTIONS} connections, {people.ROUNDS} rounds of {people.REQUESTS} "
+        "(medians; CPU over the floor round by round)"
+    )
+    with floor() as pid:
+        url = f"http://127.0.0.1:{PORT + 5}/d/quillhaven/token"
+        print("\n".join(people.measure(made_up, url, pid, serving(PORT), postmaster)))
 
 
 def two_processes(url: str, forms: Callable[[], dict[str, str]], service: int, postmaster: int) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from statistics import median
 from typing import Any
 from uuid import uuid4
@@ -11,7 +11,7 @@ from uuid import uuid4
 import jwt
 from cryptography.hazmat.primitives.asymmetric.ec import SECP256R1, generate_private_key
 
-from jamb.guard import verify
+from jamb.guard import dpop, verify
 from jamb.guard.reach import Revocations
 from jamb.guard.verify import bounded, require_permission
 
@@ -52,16 +52,47 @@ def measure() -> list[str]:
         seen = bounded(verify(token, ISSUER, AUDIENCE, lambda _: public), notice)
         require_permission(seen, ["berths.view"])
 
-    seen: dict[str, list[float]] = {"floor": [], "check": []}
+    bound, proofs, remembered = _bound(claims, private, headers)
+
+    def check_bound() -> None:
+        """Of a token for a person, bound to a key: two signatures at the least."""
+        seen = bounded(verify(bound, ISSUER, AUDIENCE, lambda _: public), notice)
+        require_permission(seen, ["berths.view"])
+        proof = dpop.read_proof(next(proofs), "GET", AUDIENCE)
+        dpop.check_time(proof, time.time())
+        dpop.check_token(proof, bound, seen.key)
+        assert remembered.first(proof)
+
+    works = {"floor": floor, "check": check, "bound": check_bound}
+    seen: dict[str, list[float]] = {name: [] for name in works}
     for _ in range(ROUNDS):
-        seen["floor"].append(_rate(floor))
-        seen["check"].append(_rate(check))
-    ratios = [base / one for base, one in zip(seen["floor"], seen["check"], strict=True)]
-    span = f"{median(ratios):.2f} times the floor's time, {min(ratios):.2f} to {max(ratios):.2f}"
+        for name, work in works.items():
+            seen[name].append(_rate(work))
     return [
         f"  floor: one ES256 signature    {median(seen['floor']):10,.0f}",
-        f"  a whole check of a token      {median(seen['check']):10,.0f}   ({span})",
+        f"  a whole check of a token      {median(seen['check']):10,.0f}   ({_span(seen, 'check')})",
+        f"  of one bound to a key         {median(seen['bound']):10,.0f}   ({_span(seen, 'bound')})",
     ]
+
+
+def _span(seen: dict[str, list[float]], name: str) -> str:
+    ratios = [base / one for base, one in zip(seen["floor"], seen[name], strict=True)]
+    return f"{median(ratios):.2f} times the floor's time, {min(ratios):.2f} to {max(ratios):.2f}"
+
+
+def _bound(claims: dict[str, Any], private: Any, headers: dict[str, str]) -> tuple[str, Iterator[str], dpop.SeenProofs]:
+    """Return a delegated token that is bound to a key, proofs of that key, and what remembers them."""
+    key = generate_private_key(SECP256R1())
+    jwk = jwt.algorithms.ECAlgorithm.to_jwk(key.public_key(), as_dict=True)
+    token = jwt.encode(
+        {**claims, "sub": str(uuid4()), "cnf": {"jkt": dpop.thumbprint(jwk)}}, private, "ES256", headers=headers
+    )
+    body = {"htm": "GET", "htu": AUDIENCE, "iat": int(time.time()), "ath": dpop.hash_of(token)}
+    made = [
+        jwt.encode({**body, "jti": uuid4().hex}, key, "ES256", headers={"typ": dpop.TYPE, "jwk": jwk})
+        for _ in range(ROUNDS * CALLS)
+    ]
+    return token, iter(made), dpop.SeenProofs()
 
 
 def _rate(work: Callable[[], None]) -> float:

@@ -16,6 +16,7 @@ import threading
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from hmac import compare_digest
 from typing import Any
 from urllib.parse import urlsplit
@@ -156,14 +157,20 @@ def _verified(text: str) -> tuple[Mapping[str, Any], Mapping[str, Any]]:
             raise BadProof(f"it must be a {TYPE} with its jwk, signed by one of {', '.join(ALGORITHMS)}")
         if {"d", "k", "p", "q"} & jwk.keys():
             raise BadProof("its jwk holds a private key, which is now known: make another")
-        public = {name: jwk[name] for name in _MEMBERS.get(str(jwk.get("kty")), ()) if name in jwk}
-        key = jwt.PyJWK(public, algorithm)
-        if public.get("kty") == "RSA" and key.key.key_size < SMALLEST_RSA_BITS:
+        names = _MEMBERS.get(str(jwk.get("kty")), ())
+        key = _key(tuple((name, str(jwk[name])) for name in names if name in jwk), algorithm)
+        if jwk.get("kty") == "RSA" and key.key.key_size < SMALLEST_RSA_BITS:
             raise BadProof(f"its RSA key has less than {SMALLEST_RSA_BITS} bits")
         claims = jwt.decode(text, key, algorithms=[algorithm], options=_SIGNATURE_ALONE)
     except (jwt.PyJWTError, ValueError, TypeError) as error:
         raise BadProof("it is no signed JWT, or its signature does not fit its jwk") from error
     return header, claims
+
+
+@lru_cache(maxsize=2_000)
+def _key(members: tuple[tuple[str, str], ...], algorithm: str) -> jwt.PyJWK:
+    """Return a key ready to verify with: to make it costs more than to use it."""
+    return jwt.PyJWK(dict(members), algorithm)
 
 
 def _normal(url: str) -> str | None:
