@@ -19,6 +19,7 @@ from jamb.core.permissions import AccessKind
 from jamb.demo.scenario import BERTHS as CATALOGUE
 from jamb.guard import IssuerKeys, OwnToken, Refused, TokenClaims, UsageReporter, verify
 from jamb.guard.report import MOST_ROWS
+from jamb.guard.resource import metadata_url
 from jamb.guard.verify import require_permission
 from tests.world import World, wait_until
 
@@ -58,6 +59,22 @@ def test_a_good_token_is_read() -> None:
     assert check(token(sub="person")).delegated
     assert verify(token({"typ": "probe+jwt"}), ISSUER, AUDIENCE, {"k1": jwk(KEY, "k1")}.get, probes=True).probe
     assert check(token(aud=["https://other.example", AUDIENCE])).client_id == "c1"
+
+
+def test_an_api_says_by_whom_its_tokens_are_made(world: World) -> None:
+    """RFC 9728: a client that knows the API alone finds the issuer, and what it may ask for."""
+    bare = httpx.get(f"{world.berths_url}/berths", timeout=60)
+    assert bare.status_code == 401
+    named = 'resource_metadata="https://berths.quillhaven.example/.well-known/oauth-protected-resource"'
+    assert named in bare.headers["WWW-Authenticate"]
+    told = httpx.get(f"{world.berths_url}/.well-known/oauth-protected-resource", timeout=60).json()
+    assert told["resource"] == "https://berths.quillhaven.example"
+    (issuer,) = told["authorization_servers"]
+    metadata = httpx.get(f"{issuer}/.well-known/openid-configuration", timeout=60).json()
+    assert metadata["issuer"] == issuer
+    assert {"berths.view", "berths.assign"} <= set(told["scopes_supported"])
+    assert metadata_url("https://a.example/one/") == "https://a.example/.well-known/oauth-protected-resource/one"
+    assert metadata_url("urn:api") == ""
 
 
 PAST = datetime.now(UTC) - timedelta(hours=1)

@@ -38,7 +38,7 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
             guard.close()
 
     app = FastAPI(title="Quillhaven (stand-ins)", lifespan=life, docs_url=None, redoc_url=None)
-    add_guard_handler(app, "quillhaven")
+    add_guard_handler(app, "quillhaven", guards["berths"])
     for name, router in _ROUTERS.items():
         app.include_router(router(guards[name]))
     app.include_router(mailbox_router(mailbox))

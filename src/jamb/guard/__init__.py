@@ -4,14 +4,15 @@
         "berths", issuer="https://jamb.example/d/port", audience="https://berths.port.example",
         api="https://jamb.example/api/v1/directories/port", client_id=client_id, client_secret=client_secret,
     )
-    add_guard_handler(app, "berths")   # and guard.start(), guard.close() with the application's life
+    add_guard_handler(app, "berths", guard)   # and guard.start(), guard.close() with the application's life
 
     @app.get("/berths", dependencies=[Depends(guard.requires("berths.view", operation="berths.list"))])
     @app.get("/berths/{berth}", dependencies=[
         Depends(guard.requires("berths.view", operation="berths.read", object_in="berth"))
     ])
 
-Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC 9396 bounds, RFC 6750 refusals.
+Knows only the standards: RFC 8414 metadata, RFC 7517 keys, RFC 9068 tokens, RFC 9396 bounds, RFC 6750 refusals,
+RFC 9449 proofs of possession, RFC 9728 metadata of the API itself.
 """
 
 from jamb.guard.fastapi import Guard, add_guard_handler

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from http import HTTPStatus
 from pathlib import Path
+from typing import Any
 
 import httpx
 from fastapi import FastAPI, Request
@@ -17,6 +18,7 @@ from jamb.guard.keys import RETRY_SECONDS, IssuerKeys
 from jamb.guard.reach import RevocationsReader
 from jamb.guard.refusals import Refused, WouldBeLetIn
 from jamb.guard.report import UsageReporter
+from jamb.guard.resource import document, metadata_path, metadata_url
 from jamb.guard.token import OwnToken
 from jamb.guard.verify import TokenClaims, bounded, require_permission, verify
 
@@ -44,6 +46,8 @@ class Guard:
         url: str = "",
     ) -> None:
         self._url, self._seen = url.rstrip("/"), SeenProofs()
+        # What its operations require, for what the API says of itself.
+        self.permissions: set[str] = set()
         self._issuers = [issuer, also_issuer] if also_issuer else [issuer]
         self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
         self._keys = IssuerKeys(issuer)
@@ -92,7 +96,16 @@ class Guard:
                 lists objects shows only those that `TokenClaims.reaches`.
         """
 
+        self.permissions |= set(any_of)
+
         def check(request: Request) -> TokenClaims:
+            try:
+                return let_in(request)
+            except Refused as error:
+                error.metadata = metadata_url(self.audience)
+                raise
+
+        def let_in(request: Request) -> TokenClaims:
             scheme, token = _token_of(request)
             claims = verify(token, self._issuers, self.audience, self._keys.get, probes=True)
             self._check_key(request, scheme, token, claims)
@@ -134,6 +147,10 @@ class Guard:
             code = "invalid_token" if scheme != "dpop" or not claims.key else "invalid_dpop_proof"
             raise Refused(401, code, str(error), reason="possession", scheme="DPoP") from error
 
+    def protected_resource(self, name: str) -> dict[str, Any]:
+        """Return what the API says of itself under this name (RFC 9728 section 2)."""
+        return document(self.audience, self._issuers, self.permissions, name)
+
     def start(self) -> None:
         """Start reporting and reading, each in a thread of its own."""
         self._keys.read_soon()
@@ -148,8 +165,18 @@ class Guard:
                 part.close()
 
 
-def add_guard_handler(app: FastAPI, realm: str) -> None:
-    """Answer refusals as RFC 6750 has it, with a problem document for people; and probes that passed by 204."""
+def add_guard_handler(app: FastAPI, realm: str, guard: Guard | None = None) -> None:
+    """Answer refusals as RFC 6750 has it, with a problem document for people; and probes that passed by 204.
+
+    With the guard of the API, the API also says by whom its tokens are made, to clients that ask it (RFC 9728).
+    """
+    path = metadata_path(guard.audience) if guard is not None else ""
+    if guard is not None and path:
+
+        @app.get(path, include_in_schema=False)
+        async def protected_resource() -> Response:
+            headers = {"Cache-Control": "public, max-age=300", "Access-Control-Allow-Origin": "*"}
+            return Response(json.dumps(guard.protected_resource(realm)), 200, headers, "application/json")
 
     @app.exception_handler(WouldBeLetIn)
     async def let_in(_request: Request, _probe: WouldBeLetIn) -> Response:

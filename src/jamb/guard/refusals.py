@@ -26,6 +26,8 @@ class Refused(Exception):
         self.scope = scope
         self.reason = reason or error
         self.scheme = scheme
+        # Where the API says by whom its tokens are made (RFC 9728 section 5.1).
+        self.metadata = ""
 
     def challenge(self, realm: str) -> str:
         """Return the WWW-Authenticate value (RFC 6750 section 3, RFC 9449 section 7.1)."""
@@ -34,6 +36,8 @@ class Refused(Exception):
             parts.append(f'algs="{" ".join(ALGORITHMS)}"')
         if self.error:
             parts += [f'error="{self.error}"', f'error_description="{self.description}"']
+        if self.metadata:
+            parts.append(f'resource_metadata="{self.metadata}"')
         if self.scope:
             parts.append(f'scope="{self.scope}"')
         return ", ".join(parts)

@@ -446,6 +446,24 @@ def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> No
     assert (kept.status_code, kept.json()["error"]) == (400, "unsupported_token_type"), "nor is it said to be"
 
 
+def test_an_answer_about_a_token_is_signed_for_whoever_asks_where_that_is_wanted(world: World, roster: Roster) -> None:
+    with somebody(world) as http:
+        address, verifier = by_hand(roster)
+        token = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+    keys = jwt.PyJWKClient(roster.metadata["jwks_uri"])
+    for sent, active in ((token["access_token"], True), ("no token", False)):
+        form = {"token": sent, "client_id": roster.id, "client_secret": roster.secret}
+        wanted = {"Accept": "application/token-introspection+jwt"}
+        answer = patient.post(roster.metadata["introspection_endpoint"], data=form, headers=wanted)
+        assert answer.headers["content-type"] == wanted["Accept"]
+        assert jwt.get_unverified_header(answer.text)["typ"] == "token-introspection+jwt"
+        key = keys.get_signing_key_from_jwt(answer.text)
+        told = jwt.decode(answer.text, key, algorithms=["ES256"], audience=roster.id, issuer=roster.issuer)
+        assert told["token_introspection"]["active"] is active
+        # RFC 9701 section 8.1: it is no access token, for all that it is signed alike.
+        assert world.call_berths(answer.text).status_code == 401
+
+
 def test_a_page_of_the_clients_own_origin_alone_may_read_its_tokens(world: World) -> None:
     page, server = made(world, "browser", [BACK], []), made(world, "web", [BACK], [])
     ours = "https://roster.quillhaven.example"

@@ -1,4 +1,4 @@
-"""Tokens that are given back (RFC 7009), and tokens that are asked about (RFC 7662)."""
+"""Tokens that are given back (RFC 7009), and tokens that are asked about (RFC 7662, signed by RFC 9701)."""
 
 from __future__ import annotations
 
@@ -16,8 +16,9 @@ from jamb.actions.entry import person_tokens
 from jamb.actions.entry.authorizations import digest_of
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
-from jamb.service.oauth.errors import OAuthError, json_response
+from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
+from jamb.service.oauth.mint import sign
 from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own, still_counts
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.possession import key_of
@@ -63,10 +64,21 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
     row = await authenticated(asked)
     if proof.secret is None and proof.assertion is None:
         raise OAuthError("invalid_client", "A public client asks about nothing: it proves nothing.")
-    assert row is not None
-    return json_response(await run_in_threadpool(_told, runtime, slug, proof.client_id, token, asked.now))
+    told = await run_in_threadpool(_told, runtime, slug, proof.client_id, token, asked.now)
+    if SIGNED not in request.headers.get("Accept", ""):
+        return json_response(told)
+    # RFC 9701 section 5: for whoever keeps it as proof, or has it from somebody else than us.
+    claims = {
+        "iss": runtime.backend.issuer(slug),
+        "aud": proof.client_id,
+        "iat": int(asked.now.timestamp()),
+        "token_introspection": told,
+    }
+    signed = await sign(runtime.keyring, row.kid, "token-introspection+jwt", claims)
+    return Response(signed, 200, dict(NO_STORE), SIGNED)
 
 
+SIGNED = "application/token-introspection+jwt"
 _NOTHING = {"active": False}
 _MEMBERS = ("iss", "sub", "aud", "client_id", "scope", "iat", "exp", "jti", "sid", "cnf", "authorization_details")
 

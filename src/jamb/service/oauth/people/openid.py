@@ -195,6 +195,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
         "revocation_endpoint_auth_methods_supported": proofs,
         "introspection_endpoint_auth_methods_supported": proofs[:3],
+        "introspection_signing_alg_values_supported": [ALGORITHM],
         # RFC 9207.
         "dpop_signing_alg_values_supported": list(dpop.ALGORITHMS),
         "authorization_response_iss_parameter_supported": True,
