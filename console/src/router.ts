@@ -35,7 +35,7 @@ export const router = createRouter({
       path: "/password",
       name: "password",
       component: () => import("./pages/entry/Password.vue"),
-      meta: { title: "Your password" },
+      meta: { title: "Your sign-in" },
     },
     {
       path: "/device",
@@ -165,6 +165,8 @@ export const router = createRouter({
 router.beforeEach(async (to) => {
   await restore();
   if (!current.value && !to.meta.open) return { name: "sign-in", query: to.fullPath === "/" ? {} : { then: to.fullPath } };
+  // Who must set up a second factor first does that.
+  if (current.value?.factor_due && !to.meta.open && to.name !== "password") return { name: "password" };
   // Who only owns clients has no day to look at: their clients are their first page.
   if (to.name === "today" && !can("today.read") && can("clients.list")) return { name: "clients" };
   return true;

@@ -33,6 +33,9 @@ const AWAY: Problem = {
 
 export const problemOf = (error: unknown): Problem => (error instanceof ApiError ? error.problem : AWAY);
 
+/** Whether login and password are right, and a code of a second factor is wanted with them. */
+export const wantsCode = (error: unknown): boolean => problemOf(error).type.endsWith("code-wanted");
+
 export function problemFrom(body: unknown, status: number): Problem {
   const sent = (body && typeof body === "object" ? body : {}) as Partial<Problem>;
   return {

@@ -1746,7 +1746,7 @@ export interface paths {
         put?: never;
         /**
          * Change Person
-         * @description Change a person's name, or whether they may act here.
+         * @description Change a person's name, or whether they may act here; or take their second factor off.
          */
         post: operations["change_person"];
         delete?: never;
@@ -2704,7 +2704,8 @@ export interface paths {
          * Sign In
          * @description Open a console session; the cookie is HttpOnly and SameSite=Strict.
          *
-         *     Where the password fits in several directories, 409 says in which: send it again with one of them.
+         *     Where the password fits in several directories, 409 says in which: send it again with one of them. Where the person
+         *     has a second factor, 409 says so: send it again with a code of it.
          */
         post: operations["sign_in"];
         /**
@@ -2771,6 +2772,74 @@ export interface paths {
          */
         put: operations["change_password"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Second Factor
+         * @description Whether you sign in with a second factor, and how many recovery codes are left.
+         */
+        get: operations["read_second_factor"];
+        /**
+         * Confirm Second Factor
+         * @description Type the code that the device shows: from now on it is wanted at each sign-in. Other sign-ins of yours end.
+         */
+        put: operations["confirm_second_factor"];
+        /**
+         * Begin Second Factor
+         * @description Make the key for a device of yours, shown once. It counts when a code of it was typed.
+         */
+        post: operations["begin_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Recovery Codes
+         * @description Other recovery codes in place of those that are left.
+         */
+        post: operations["renew_recovery_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Second Factor
+         * @description Sign in without a second factor from now on, where the policy does not want one of you.
+         */
+        post: operations["remove_second_factor"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4520,6 +4589,17 @@ export interface components {
             /** Days */
             days: number;
         };
+        /**
+         * FactorCode
+         * @description `code`: what the device shows now, or a recovery code.
+         */
+        FactorCode: {
+            /**
+             * Code
+             * Format: password
+             */
+            code: string;
+        };
         /** FailedItem */
         FailedItem: {
             /**
@@ -5727,6 +5807,18 @@ export interface components {
             } | null;
         };
         /**
+         * OwnSecondFactor
+         * @description `recovery_codes`: how many are left. `wanted`: whether the policy wants a second factor of the person.
+         */
+        OwnSecondFactor: {
+            /** Set Up */
+            set_up: boolean;
+            /** Recovery Codes */
+            recovery_codes: number;
+            /** Wanted */
+            wanted: boolean;
+        };
+        /**
          * Owner
          * @description full: everything about the client. edit: asks, but adds neither owner nor credential. read: sees it.
          */
@@ -5950,7 +6042,10 @@ export interface components {
              */
             person_text: string;
         };
-        /** Person */
+        /**
+         * Person
+         * @description `second_factor`: whether they sign in with one; null: not looked at, but in the list of people.
+         */
         Person: {
             /**
              * Id
@@ -5965,16 +6060,25 @@ export interface components {
             active: boolean;
             /** Roles */
             roles: string[];
+            /** Second Factor */
+            second_factor?: boolean | null;
         };
         /**
          * PersonChange
          * @description What to change; `active` false: they may no longer act, and their sessions end.
+         *
+         *     `no_second_factor`: they lost it; they sign in without one, until they set one up anew.
          */
         PersonChange: {
             /** Name */
             name?: string | null;
             /** Active */
             active?: boolean | null;
+            /**
+             * No Second Factor
+             * @default false
+             */
+            no_second_factor: boolean;
         };
         /** PersonHolder */
         PersonHolder: {
@@ -6055,6 +6159,8 @@ export interface components {
             top_role_for_clients: boolean;
             /** Inheritance */
             inheritance: boolean;
+            /** Second Factor */
+            second_factor: boolean;
         };
         /**
          * PolicyChange
@@ -6126,6 +6232,8 @@ export interface components {
             top_role_for_clients?: boolean | null;
             /** Inheritance */
             inheritance?: boolean | null;
+            /** Second Factor */
+            second_factor?: boolean | null;
         };
         /**
          * PolicyPreview
@@ -6441,6 +6549,14 @@ export interface components {
         RecipientKey: {
             /** Key */
             key: string;
+        };
+        /**
+         * RecoveryCodes
+         * @description Codes for when the device is lost, shown once; each counts once.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
         };
         /**
          * Refusals
@@ -7268,6 +7384,16 @@ export interface components {
             replaced?: components["schemas"]["Credential"] | null;
         };
         /**
+         * SecondFactorKey
+         * @description The key for a device, shown once: `key` to type, `uri` to scan. It counts when a code of it was typed.
+         */
+        SecondFactorKey: {
+            /** Key */
+            key: string;
+            /** Uri */
+            uri: string;
+        };
+        /**
          * SecretWanted
          * @description A secret, issued here.
          */
@@ -7283,6 +7409,7 @@ export interface components {
          * @description Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
          *
          *     `own_password`: whether they chose their password; somebody else who did could act as them.
+         *     `factor_due`: whether the policy wants a second factor of them before anything else.
          */
         Session: {
             person: components["schemas"]["Person"];
@@ -7302,6 +7429,11 @@ export interface components {
              * @default true
              */
             own_password: boolean;
+            /**
+             * Factor Due
+             * @default false
+             */
+            factor_due: boolean;
         };
         /**
          * Severity
@@ -7359,6 +7491,12 @@ export interface components {
              * @default
              */
             directory: string;
+            /**
+             * Code
+             * Format: password
+             * @default
+             */
+            code: string;
         };
         /**
          * SignInLink
@@ -14233,6 +14371,181 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    read_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnSecondFactor"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorKey"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    renew_recovery_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
             };
         };
         responses: {

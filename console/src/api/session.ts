@@ -14,6 +14,12 @@ export const hasRole = computed(() => may.value.size > 0);
 
 async function take(found: Schemas["Session"]): Promise<void> {
   setCsrf(found.csrf);
+  if (found.factor_due) {
+    // Nothing is open to them but to set one up.
+    may.value = new Set();
+    session.value = found;
+    return;
+  }
   const who = await must(api.GET("/api/v1/directories/{directory}/whoami", { params: { path: { directory: found.directory } } }));
   may.value = new Set(who.may);
   session.value = found;
@@ -31,9 +37,9 @@ export function refresh(): Promise<void> {
   return restore();
 }
 
-/** Sign in. Without a directory, in the one whose domain is the login's; of several the error says which. */
-export async function signIn(login: string, password: string, directory: string): Promise<void> {
-  await take(await must(api.POST("/api/v1/session", { body: { login, password, directory } })));
+/** Sign in. Without a directory, in the one whose domain is the login's; of several the error says which. `code`: of a second factor, where the error wants one. */
+export async function signIn(login: string, password: string, directory: string, code = ""): Promise<void> {
+  await take(await must(api.POST("/api/v1/session", { body: { login, password, directory, code } })));
 }
 
 export async function signOut(): Promise<void> {

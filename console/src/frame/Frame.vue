@@ -121,7 +121,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
         </p>
         <button type="button" @click="router.push({ name: 'password' })">
-          Password<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
+          Your sign-in<template v-if="current?.own_password === false"> <span class="count">choose your own</span></template>
         </button>
         <button type="button" @click="router.push({ name: 'applications' })">Your applications</button>
         <button type="button" @click="keys = true">Keys <kbd>?</kbd></button>

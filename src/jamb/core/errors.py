@@ -213,6 +213,18 @@ class SeveralDirectories(Conflict):
         return error
 
 
+class CodeWanted(Conflict):
+    """Login and password are right, and a code of the person's second factor is wanted with them."""
+
+    code = "code-wanted"
+
+
+class FactorWanted(Refusal):
+    """The policy wants a second factor of whoever has a role, and this person has none, or did not use it."""
+
+    code = "second-factor-wanted"
+
+
 class NotSignedIn(Refusal):
     code = "not-signed-in"
 

@@ -44,6 +44,9 @@ LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
 # Each leaves a row until it would have expired, by which its coming twice is seen; a client renews once a token's life.
 REFRESHED = Limit("refreshed", "access of a person", 60, timedelta(minutes=5))
 
+# Codes of a second factor, by somebody who is signed in.
+FACTOR_CODE = Limit("factor-code", "person", 10, timedelta(minutes=5))
+
 LIMITS: Sequence[Limit] = (
     SIGN_IN_PAIR,
     SIGN_IN_DEVICE,
@@ -54,6 +57,7 @@ LIMITS: Sequence[Limit] = (
     DEVICE_DIRECTORY,
     LINK_ADDRESS,
     REFRESHED,
+    FACTOR_CODE,
 )
 
 

@@ -20,7 +20,7 @@ from jamb.actions.entry import devices, sessions
 from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.errors import FactorWanted, Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
 from jamb.core.own_api import CHANGES
 from jamb.core.reach.details import token_reach
@@ -77,8 +77,14 @@ async def seat_of(runtime: TheRuntime) -> AsyncIterator[None]:
 Seat = Annotated[None, Depends(seat_of, scope="function")]
 
 
-def session_in(session: Session, request: Request, runtime: Runtime, now: datetime) -> sessions.ConsoleSession:
-    """Return the console session of the request's cookie; changes must repeat its CSRF value."""
+def session_in(
+    session: Session, request: Request, runtime: Runtime, now: datetime, *, unfinished: bool = False
+) -> sessions.ConsoleSession:
+    """Return the console session of the request's cookie; changes must repeat its CSRF value.
+
+    Args:
+        unfinished: whether one does of somebody who must set up a second factor first.
+    """
     cookie = request.cookies.get(cookie_names(runtime).session)
     found = sessions.find_session(session, runtime.backend, cookie, now) if cookie else None
     if found is None:
@@ -87,7 +93,22 @@ def session_in(session: Session, request: Request, runtime: Runtime, now: dateti
         raise Forbidden(
             f"The change did not carry the session's {CSRF_HEADER} value.", next_step="Reload the page and try again."
         )
+    if found.factor_due and not unfinished:
+        raise FactorWanted(
+            "Whoever has a role here signs in with a second factor.",
+            next_step="Set one up on the page of your password; if you have one, sign out and in again.",
+        )
     return found
+
+
+def begun_session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.ConsoleSession:
+    with Session(runtime.backend.engine, expire_on_commit=False) as session:
+        found = session_in(session, request, runtime, now, unfinished=True)
+        return sessions.with_roles(session, found, now)
+
+
+# Of somebody who may have to set up a second factor first.
+BegunSession = Annotated[sessions.ConsoleSession, Depends(begun_session_of)]
 
 
 def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.ConsoleSession:

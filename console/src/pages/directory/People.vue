@@ -49,7 +49,16 @@ const setActive = (person: Schemas["Person"], active: boolean) =>
     must(
       api.POST("/api/v1/directories/{directory}/people/{person}", {
         params: { path: { directory: directory.value, person: person.id } },
-        body: { active },
+        body: { active, no_second_factor: false },
+      }),
+    ),
+  );
+const takeOff = (person: Schemas["Person"]) =>
+  change(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/people/{person}", {
+        params: { path: { directory: directory.value, person: person.id } },
+        body: { no_second_factor: true },
       }),
     ),
   );
@@ -110,6 +119,19 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                       {{ one.active ? "make inactive" : "make active" }}
                     </button>
                   </div>
+                  <div v-if="one.second_factor">
+                    <span class="soft small">second factor</span>
+                    <button
+                      v-if="can('people.change')"
+                      type="button"
+                      class="link-button small"
+                      :aria-label="`Take the second factor off ${one.name}`"
+                      :aria-expanded="open === `factor:${one.id}`"
+                      @click="show(`factor:${one.id}`)"
+                    >
+                      take it off
+                    </button>
+                  </div>
                   <div v-if="can('people.link') && one.active">
                     <button
                       type="button"
@@ -120,6 +142,15 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                     >
                       sign-in link
                     </button>
+                  </div>
+                </td>
+              </tr>
+              <tr v-if="open === `factor:${one.id}`">
+                <td colspan="3">
+                  <div class="row">
+                    {{ one.name }} lost it? They sign in with their password alone, until they set one up again.
+                    <NButton size="small" @click="show(open)">Cancel</NButton>
+                    <NButton size="small" type="error" @click="takeOff(one)">Take it off</NButton>
                   </div>
                 </td>
               </tr>

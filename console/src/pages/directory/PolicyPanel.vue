@@ -47,6 +47,7 @@ const FLAGS: { name: FlagName; label: string }[] = [
   { name: "people_may_consent", label: "Consent by people, where a permission allows it" },
   { name: "self_rotation", label: "Rotation by clients themselves" },
   { name: "inheritance", label: "Inheritance of the maker’s rights, without an approver" },
+  { name: "second_factor", label: "Second factor at sign-in, for whoever has a role" },
   { name: "top_role_for_clients", label: "Roles that hold everything, for clients" },
 ];
 const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;

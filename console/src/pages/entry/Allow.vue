@@ -3,11 +3,13 @@
 import { NButton } from "naive-ui";
 import { computed, nextTick, onMounted, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
+import { wantsCode } from "@/api/problems";
 import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import AskedList from "./AskedList.vue";
+import CodeField from "./CodeField.vue";
 
 // It comes behind the #, which browsers keep to themselves: it reaches no log.
 const request = window.location.hash.slice(1);
@@ -15,6 +17,9 @@ const asked = ref<Schemas["AuthorizationAsked"] | null>(null);
 const chosen = ref<string[]>([]);
 const login = ref("");
 const password = ref("");
+// Wanted of who has a second factor, after the password was right.
+const code = ref("");
+const coded = ref(false);
 const { busy, error, attempt: tried } = useAttempt();
 const leaving = ref(false);
 const decline = ref<HTMLElement | null>(null);
@@ -28,7 +33,7 @@ async function attempt(work: () => Promise<void>): Promise<void> {
   await tried(work);
   // What is disabled while it is busy takes no focus.
   await nextTick();
-  if (!leaving.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
+  if (!leaving.value && !coded.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
 }
 
 type SentOn = Pick<Schemas["AuthorizationDecided"], "redirect_to" | "form">;
@@ -55,8 +60,15 @@ async function answer(allow: boolean): Promise<void> {
 }
 
 async function enter(): Promise<void> {
-  await signIn(login.value, password.value, asked.value?.directory ?? "");
-  password.value = "";
+  try {
+    await signIn(login.value, password.value, asked.value?.directory ?? "", code.value);
+  } catch (problem) {
+    if (!wantsCode(problem) || coded.value) throw problem;
+    coded.value = true;
+    return;
+  }
+  password.value = code.value = "";
+  coded.value = false;
   await look();
 }
 
@@ -119,6 +131,7 @@ onMounted(() =>
             maxlength="200"
           />
         </label>
+        <CodeField v-if="coded" v-model="code" />
         <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Sign in</NButton></div>
       </form>
     </template>

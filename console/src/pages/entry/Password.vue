@@ -7,7 +7,10 @@ import { current, refresh } from "@/api/session";
 import { useAttempt } from "@/ui/use/attempt";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import SecondFactor from "./SecondFactor.vue";
 
+// What is wanted stands first, and stays where it stands: it shows codes that are shown once.
+const first = current.value?.factor_due ?? false;
 const old = ref("");
 const wanted = ref("");
 const again = ref("");
@@ -25,13 +28,15 @@ async function save(): Promise<void> {
 
 <template>
   <PageHead
-    title="Your password"
+    title="Your sign-in"
     :lead="
       current?.own_password === false
-        ? 'Somebody else chose it: while they know it, your yes does not count as another person\'s'
-        : 'You chose it yourself'
+        ? 'Somebody else chose your password: while they know it, your yes does not count as another person\'s'
+        : 'How you prove that it is you'
     "
   />
+  <SecondFactor v-if="first" />
+  <h2>Password</h2>
   <p v-if="done" role="status">Your password is changed. Every other sign-in of yours has ended.</p>
   <form class="stack form" @submit.prevent="save">
     <label class="field"
@@ -52,6 +57,7 @@ async function save(): Promise<void> {
       >
     </div>
   </form>
+  <SecondFactor v-if="!first" />
 </template>
 
 <style scoped>

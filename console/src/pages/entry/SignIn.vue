@@ -2,10 +2,11 @@
 import { NButton } from "naive-ui";
 import { nextTick, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { problemOf } from "@/api/problems";
+import { problemOf, wantsCode } from "@/api/problems";
 import { signIn } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import CodeField from "./CodeField.vue";
 
 const LAST = "jamb.directory";
 const route = useRoute();
@@ -14,6 +15,9 @@ const login = ref("");
 const password = ref("");
 // A link to one directory, or one that this browser signed in to by name, stands there already.
 const directory = ref(typeof route.query.directory === "string" ? route.query.directory : (localStorage.getItem(LAST) ?? ""));
+// Wanted of who has a second factor, after the password was right.
+const code = ref("");
+const coded = ref(false);
 const choices = ref<[string, string][]>([]);
 const busy = ref(false);
 const error = ref<unknown>(null);
@@ -26,7 +30,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
   error.value = null;
   choices.value = [];
   try {
-    await signIn(login.value, password.value, slug);
+    await signIn(login.value, password.value, slug, code.value);
     if (slug) localStorage.setItem(LAST, slug);
     else localStorage.removeItem(LAST);
     const then = route.query.then;
@@ -40,8 +44,13 @@ async function enter(slug = directory.value.trim()): Promise<void> {
       chosen.value[0]?.focus();
       return;
     }
+    if (wantsCode(problem) && !coded.value) {
+      coded.value = true;
+      return;
+    }
     error.value = problem;
-    password.value = "";
+    if (coded.value) code.value = "";
+    else password.value = "";
   } finally {
     busy.value = false;
   }
@@ -81,6 +90,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
           maxlength="80"
         />
       </label>
+      <CodeField v-if="coded" v-model="code" />
       <fieldset v-if="choices.length" class="choices">
         <legend>You are known in more than one directory. Choose one:</legend>
         <button v-for="[slug, name] in choices" :key="slug" ref="chosen" type="button" class="choice" @click="enter(slug)">

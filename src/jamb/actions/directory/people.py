@@ -21,7 +21,7 @@ from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
-from jamb.store.directory import people, roles
+from jamb.store.directory import people, roles, second_factors
 from jamb.store.directory.sign_in_links import replace_links
 from jamb.wire.directory.people import PeopleImported, Person
 
@@ -59,8 +59,15 @@ def import_people(act: Act, text: str, *, dry_run: bool = False) -> PeopleImport
         )
 
 
-def change_person(act: Act, reference: str, *, name: str | None = None, active: bool | None = None) -> Person:
-    """Change a person's name, or whether they may act here at all.
+def change_person(
+    act: Act,
+    reference: str,
+    *,
+    name: str | None = None,
+    active: bool | None = None,
+    no_second_factor: bool = False,
+) -> Person:
+    """Change a person's name, or whether they may act here at all; or take off a second factor that they lost.
 
     Raises:
         StillInUse: the directory would be left without a steward. BadInput: nothing would change.
@@ -77,8 +84,12 @@ def change_person(act: Act, reference: str, *, name: str | None = None, active: 
         if active is not None and active != row.active:
             before["state"], after["state"] = ("active", "inactive") if row.active else ("inactive", "active")
             row.active = active
+        if no_second_factor and second_factors.forget(unit.session, row.id):
+            after["second factor"] = "taken off"
+            # Whoever found the device is signed in no more.
+            people.end_sessions(unit.session, row.id)
         if not after:
-            raise Unsuited.field("person", row.login, "something to change: name or active")
+            raise Unsuited.field("person", row.login, "something to change: name, active, or a second factor they have")
         unit.session.add(row)
         if after.get("state") == "active":
             wanted = Wanted(ActKind.PERSON, row.name, {"person": str(row.id), "what": "reactivated", "name": name})
@@ -96,7 +107,11 @@ def change_person(act: Act, reference: str, *, name: str | None = None, active: 
 def list_people(act: Act) -> list[Person]:
     with act.read() as session:
         held = roles.role_names(session, act.directory.id, act.now)
-        return [person_view(row, held) for row in people.people_of(session, act.directory.id)]
+        with_factor = second_factors.of_directory(session, act.directory.id)
+        return [
+            person_view(row, held).model_copy(update={"second_factor": row.id in with_factor})
+            for row in people.people_of(session, act.directory.id)
+        ]
 
 
 def find_person(session: Session, directory: Directory, reference: str) -> people.PersonRow:

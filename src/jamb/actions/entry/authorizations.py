@@ -419,6 +419,7 @@ def allowed_by(
                 person_id=found.person.id,
                 authenticated_at=found.began_at,
                 sign_in=found.digest,
+                second_factor=found.second_factor,
                 code_digest=digest_of(backend, code),
             )
         )

@@ -64,6 +64,7 @@ class Allowed:
     counts: Mapping[str, tuple[Reach, ...]]
     about: frozenset[str]
     authenticated_at: datetime
+    second_factor: bool
     nonce: str
     in_id_token: Mapping[str, object]
     refresh: str
@@ -240,6 +241,7 @@ def _allowed(
         counts,
         about,
         row.authenticated_at,
+        row.second_factor,
         str(row.request["nonce"]),
         told,
         following,

@@ -18,15 +18,16 @@ from sqlmodel import Session
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.base.views import person_view
+from jamb.actions.entry.factor_codes import is_right
 from jamb.actions.entry.tries import too_many
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.people_list import PASSWORD_SHORTEST
-from jamb.core.errors import BadInput, Forbidden, NotSignedIn, SeveralDirectories
+from jamb.core.errors import BadInput, CodeWanted, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import end_sign_ins
-from jamb.store.directory import directories, people, roles
+from jamb.store.directory import directories, people, roles, second_factors
 from jamb.store.entry import authorizations
 from jamb.store.entry.tries import count_try, take_back_try
 from jamb.wire.directory.people import Person
@@ -43,7 +44,8 @@ class ConsoleSession:
     """A signed-in browser: who, where, until when, and the value its changing requests must repeat (CSRF).
 
     `own_password`: whether the person chose their password themself.
-    `began_at`: when they signed in. `digest`: of its cookie, by which it is kept.
+    `began_at`: when they signed in. `digest`: of its cookie, by which it is kept. `second_factor`: whether they
+    signed in with one; `factor_due`: whether the policy wants one of them first.
     """
 
     person: Person
@@ -53,17 +55,23 @@ class ConsoleSession:
     own_password: bool = True
     began_at: datetime = LONG_AGO
     digest: bytes = b""
+    second_factor: bool = False
+    factor_due: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Presented:
-    """What comes with a sign-in. `directory`: empty: those with the login's domain. `device`: of before, or empty."""
+    """What comes with a sign-in. `directory`: empty: those with the login's domain. `device`: of before, or empty.
+
+    `code`: of the second factor; empty: none yet.
+    """
 
     login: str
     password: str
     directory: str
     address: str
     device: str
+    code: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,12 +99,14 @@ def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
     1. count the try, and turn away who has tried too often
     2. find who may be meant: one of a directory that was named, or those of the directories with the login's domain
     3. stretch the password, outside of any transaction
-    4. one that fits is signed in; of several the person chooses
+    4. of several that fit the person chooses
+    5. who has a second factor types a code of it; then they are signed in
 
     Raises:
         NotSignedIn: login or password is wrong; which one is not said.
         TooManyTries: too many wrong passwords for this login or from this address, or too many at this moment.
         SeveralDirectories: the password fits in more than one directory.
+        CodeWanted: the password fits, and a code is wanted with it.
     """
     login = presented.login.strip().lower()
     known = _known_for(backend, login, presented.device, now)
@@ -120,13 +130,36 @@ def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
     with observation(backend.engine) as session:
         found = _still_there(session, fitting[0]) if fitting else None
         if found is not None:
+            with_factor = _second_factor(session, backend, found[0], presented.code, now)
             take_back_try(session, backend.sealer.session_key, counted)
-            return _opened(session, backend, *found, now)
+            if with_factor:
+                # Of the try that asked for the code, too. One without it takes none off: it would pay for guesses.
+                take_back_try(session, backend.sealer.session_key, counted)
+            return _opened(session, backend, *found, now, with_factor)
     raise NotSignedIn(
         "Login and password do not match.",
         next_step="Check both, and name the directory if its domain is not your login's. "
         "A steward can give you a new password.",
     )
+
+
+def _second_factor(session: Session, backend: Backend, row: people.PersonRow, code: str, now: datetime) -> bool:
+    """Tell whether a person has a second factor, the code of which is right.
+
+    Raises:
+        CodeWanted: none was sent. NotSignedIn: it is wrong.
+    """
+    factor = second_factors.held(session, row.id, lock=True)
+    if factor is None or factor.confirmed_at is None:
+        return False
+    if not code:
+        raise CodeWanted("A code of your second factor is wanted too.", next_step="Type the one your device shows now.")
+    if not is_right(session, backend, factor, code, now, device_alone=False):
+        raise NotSignedIn(
+            "The code is not right.",
+            next_step="Type the one that the device shows now, or a recovery code; each counts once.",
+        )
+    return True
 
 
 def change_own_password(
@@ -181,18 +214,33 @@ def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, d
 
 
 def _opened(
-    session: Session, backend: Backend, row: people.PersonRow, place: directories.DirectoryRow, now: datetime
+    session: Session,
+    backend: Backend,
+    row: people.PersonRow,
+    place: directories.DirectoryRow,
+    now: datetime,
+    with_factor: bool,
 ) -> SignedIn:
     directory = place.value()
     refuse_suspended(directory)
     cookie = secrets.token_urlsafe(32)
     ends = now + timedelta(seconds=directory.policy.session_seconds)
     session.add(
-        people.ConsoleSessionRow(digest=_digest(cookie), person_id=row.id, created_at=now, seen_at=now, expires_at=ends)
+        people.ConsoleSessionRow(
+            digest=_digest(cookie),
+            person_id=row.id,
+            created_at=now,
+            seen_at=now,
+            expires_at=ends,
+            second_factor=with_factor,
+        )
     )
     person = person_view(row, roles.role_names(session, directory.id, now, row.id))
     own = not row.password_set_by
-    opened = ConsoleSession(person, directory, ends, _csrf(backend, cookie), own, now, _digest(cookie))
+    due = directory.policy.second_factor and not with_factor and bool(person.roles)
+    opened = ConsoleSession(
+        person, directory, ends, _csrf(backend, cookie), own, now, _digest(cookie), with_factor, due
+    )
     return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
 
 
@@ -243,9 +291,19 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
         session.commit()
     # Held by the session, so that whoever is let in next is not read again.
     session.info["person"] = row
-    own = not row.password_set_by
+    due = directory.policy.second_factor and not held.second_factor
+    if due:
+        due = bool(roles.role_names(session, directory.id, now, row.id).get(row.id))
     return ConsoleSession(
-        person_view(row, {}), directory, held.expires_at, _csrf(backend, cookie), own, held.created_at, held.digest
+        person_view(row, {}),
+        directory,
+        held.expires_at,
+        _csrf(backend, cookie),
+        not row.password_set_by,
+        held.created_at,
+        held.digest,
+        held.second_factor,
+        due,
     )
 
 

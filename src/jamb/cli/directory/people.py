@@ -98,11 +98,17 @@ def change(
     person: PersonArgument,
     name: Annotated[str | None, typer.Option(help="Another name")] = None,
     active: Annotated[bool | None, typer.Option("--active/--inactive", help="May they act here?")] = None,
+    no_second_factor: Annotated[
+        bool, typer.Option("--no-second-factor", help="They lost it: they sign in without, until they set one up")
+    ] = False,
     output: Output = Form.TABLE,
 ) -> None:
-    """Change a person's name, or whether they may act here. Whoever is gone is signed out at once."""
+    """Change a person's name, whether they may act here, or take off a second factor that they lost.
+
+    Whoever is gone is signed out at once.
+    """
     with connected() as jamb:
-        changed = jamb.people.change(person, name=name, active=active)
+        changed = jamb.people.change(person, name=name, active=active, no_second_factor=no_second_factor)
     said = f"{changed.name} is {'active' if changed.active else 'inactive'}."
     emit(changed, output, lambda: out.print(said, markup=False))
 

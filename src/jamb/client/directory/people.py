@@ -36,9 +36,11 @@ class People(Section):
         body = {"hours": hours, "mailed": mailed}
         return self._transport.one(SignInLink, "POST", f"/people/{path_segment(person)}/sign-in-links", json=body)
 
-    def change(self, person: str, *, name: str | None = None, active: bool | None = None) -> Person:
-        """Change a person (login or id): their name, or whether they may act."""
-        body = {"name": name, "active": active}
+    def change(
+        self, person: str, *, name: str | None = None, active: bool | None = None, no_second_factor: bool = False
+    ) -> Person:
+        """Change a person (login or id): their name, whether they may act, or take off a second factor they lost."""
+        body = {"name": name, "active": active, "no_second_factor": no_second_factor}
         return self._transport.one(Person, "POST", f"/people/{path_segment(person)}", json=body)
 
 

@@ -57,6 +57,7 @@ class DirectoryPolicy:
         people_may_consent: whether people consent for themselves where a permission leaves it to them.
         top_role_for_clients: whether a role that holds everything may be assigned to a client.
         inheritance: whether makers may grant a client what their own roles allow, without an approver.
+        second_factor: whether whoever has a role here must sign in with a second factor.
     """
 
     secret_default_days: int = 90
@@ -92,6 +93,7 @@ class DirectoryPolicy:
     people_may_consent: bool = False
     top_role_for_clients: bool = False
     inheritance: bool = False
+    second_factor: bool = False
 
     @property
     def warn_before(self) -> timedelta:
@@ -167,6 +169,8 @@ def loosened(before: DirectoryPolicy, after: DirectoryPolicy) -> tuple[str, ...]
     """Return the settings by which one person could do more alone than before."""
     found = [name for name, sign in _GUARDING.items() if sign * getattr(after, name) < sign * getattr(before, name)]
     found += [name for name in _LOOSE if getattr(after, name) and not getattr(before, name)]
+    # Whoever learned a password could then act alone as somebody who approves.
+    found += ["second_factor"] if before.second_factor and not after.second_factor else []
     return tuple(found)
 
 

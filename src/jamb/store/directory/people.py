@@ -48,6 +48,8 @@ class ConsoleSessionRow(SQLModel, table=True):
     created_at: datetime = moment()
     seen_at: datetime = moment()
     expires_at: datetime = moment()
+    # Whether it began with a second factor.
+    second_factor: bool = False
 
 
 def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:
@@ -65,6 +67,12 @@ def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
     """End every console session of a person, `but` one."""
     mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)
     session.execute(sa.delete(ConsoleSessionRow).where(mine))
+
+
+def note_second_factor(session: Session, digest: bytes) -> None:
+    """Note that a second factor was shown in a console session."""
+    mine = sa.update(ConsoleSessionRow).where(col(ConsoleSessionRow.digest) == digest)
+    session.execute(mine.values(second_factor=True).execution_options(synchronize_session=False))
 
 
 def by_login(session: Session, directory_id: UUID, login: str) -> PersonRow | None:

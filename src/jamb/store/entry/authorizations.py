@@ -46,6 +46,8 @@ class AuthorizationRow(SQLModel, table=True):
     authenticated_at: datetime = moment()
     # The digest of the console session in which it was allowed: who signs out there is signed out here.
     sign_in: bytes | None = blob(nullable=True)
+    # Whether they signed in with a second factor.
+    second_factor: bool = False
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)

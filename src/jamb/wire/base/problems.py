@@ -38,6 +38,8 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.TopRole.code: (409, "Too much for a client"),
     errors.StillInUse.code: (409, "Still in use"),
     errors.SeveralDirectories.code: (409, "Choose a directory"),
+    errors.CodeWanted.code: (409, "Type a code"),
+    errors.FactorWanted.code: (403, "Set up a second factor"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),
     errors.Suspended.code: (403, "This directory is suspended"),

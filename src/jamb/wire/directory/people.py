@@ -22,6 +22,34 @@ class SignIn(Sent):
     login: Annotated[str, Field(min_length=1, max_length=200)]
     password: Annotated[SecretStr, Field(min_length=1, max_length=200)]
     directory: Annotated[str, Field(max_length=80)] = ""
+    code: Annotated[SecretStr, Field(max_length=60)] = SecretStr("")
+
+
+class FactorCode(Sent):
+    """`code`: what the device shows now, or a recovery code."""
+
+    code: Annotated[SecretStr, Field(min_length=1, max_length=60)]
+
+
+class OwnSecondFactor(Answered):
+    """`recovery_codes`: how many are left. `wanted`: whether the policy wants a second factor of the person."""
+
+    set_up: bool
+    recovery_codes: int
+    wanted: bool
+
+
+class SecondFactorKey(Answered):
+    """The key for a device, shown once: `key` to type, `uri` to scan. It counts when a code of it was typed."""
+
+    key: str
+    uri: str
+
+
+class RecoveryCodes(Answered):
+    """Codes for when the device is lost, shown once; each counts once."""
+
+    codes: list[str]
 
 
 class OwnPassword(Sent):
@@ -32,17 +60,21 @@ class OwnPassword(Sent):
 
 
 class Person(Answered):
+    """`second_factor`: whether they sign in with one; null: not looked at, but in the list of people."""
+
     id: UUID
     name: str
     login: str
     active: bool
     roles: list[str]
+    second_factor: bool | None = None
 
 
 class Session(Answered):
     """Who is signed in, where, and the value to repeat in the header X-Jamb-CSRF of every change.
 
     `own_password`: whether they chose their password; somebody else who did could act as them.
+    `factor_due`: whether the policy wants a second factor of them before anything else.
     """
 
     person: Person
@@ -51,6 +83,7 @@ class Session(Answered):
     expires_at: Moment
     csrf: str
     own_password: bool = True
+    factor_due: bool = False
 
 
 class Whoami(Answered):
@@ -102,10 +135,14 @@ class NewPerson(Sent):
 
 
 class PersonChange(Sent):
-    """What to change; `active` false: they may no longer act, and their sessions end."""
+    """What to change; `active` false: they may no longer act, and their sessions end.
+
+    `no_second_factor`: they lost it; they sign in without one, until they set one up anew.
+    """
 
     name: PersonName | None = None
     active: StrictBool | None = None
+    no_second_factor: StrictBool = False
 
 
 class PeopleFile(Sent):

@@ -127,7 +127,7 @@ async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, a
         "exp": issued_at + ID_TOKEN_SECONDS,
         "auth_time": int(allowed.authenticated_at.timestamp()),
         # RFC 8176.
-        "amr": ["pwd"],
+        "amr": ["pwd", "otp", "mfa"] if allowed.second_factor else ["pwd"],
         "sid": str(allowed.id),
         "at_hash": at_hash(access_token),
     }

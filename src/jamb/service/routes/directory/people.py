@@ -43,8 +43,8 @@ def change_person(
     sent: wire.PersonChange,
     act: Annotated[Act, may("people.change")],
 ) -> wire.Person:
-    """Change a person's name, or whether they may act here."""
-    return people.change_person(act, person, name=sent.name, active=sent.active)
+    """Change a person's name, or whether they may act here; or take their second factor off."""
+    return people.change_person(act, person, name=sent.name, active=sent.active, no_second_factor=sent.no_second_factor)
 
 
 @router.get("/groups")

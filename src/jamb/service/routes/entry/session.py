@@ -9,9 +9,18 @@ from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from jamb.actions.directory.directories import read_directory
-from jamb.actions.entry import devices, sessions
+from jamb.actions.entry import devices, second_factors, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
-from jamb.service.callers import Now, TheRuntime, TheSession, claims_of, cookie_names, session_in, token_of
+from jamb.service.callers import (
+    BegunSession,
+    Now,
+    TheRuntime,
+    TheSession,
+    claims_of,
+    cookie_names,
+    session_in,
+    token_of,
+)
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of
 from jamb.wire.directory import people as wire
@@ -32,7 +41,8 @@ async def sign_in(
 ) -> wire.Session:
     """Open a console session; the cookie is HttpOnly and SameSite=Strict.
 
-    Where the password fits in several directories, 409 says in which: send it again with one of them.
+    Where the password fits in several directories, 409 says in which: send it again with one of them. Where the person
+    has a second factor, 409 says so: send it again with a code of it.
     """
     names = cookie_names(runtime)
     presented = sessions.Presented(
@@ -41,6 +51,7 @@ async def sign_in(
         sent.directory,
         address_of(request),
         request.cookies.get(names.device, ""),
+        sent.code.get_secret_value(),
     )
     known = sessions.known_device(runtime.backend, presented.device, now) is not None
     async with runtime.turns.turn(presented.address, known=known):
@@ -60,11 +71,12 @@ async def sign_in(
 def read_session(request: Request, runtime: TheRuntime, now: Now) -> wire.Session:
     """Who is signed in."""
     with Session(runtime.backend.engine, expire_on_commit=False) as session:
-        return session_answer(sessions.with_roles(session, session_in(session, request, runtime, now), now))
+        found = session_in(session, request, runtime, now, unfinished=True)
+        return session_answer(sessions.with_roles(session, found, now))
 
 
 @router.delete("/session", status_code=204)
-def sign_out(request: Request, response: Response, found: TheSession, runtime: TheRuntime, now: Now) -> None:
+def sign_out(request: Request, response: Response, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
     """End the console session. Applications that the person signed in to by it are told."""
     assert found is not None
     names = cookie_names(runtime)
@@ -103,6 +115,40 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)
 
 
+@router.get("/session/second-factor")
+def read_second_factor(found: BegunSession, runtime: TheRuntime) -> wire.OwnSecondFactor:
+    """Whether you sign in with a second factor, and how many recovery codes are left."""
+    return second_factors.read(runtime.backend, found)
+
+
+@router.post("/session/second-factor")
+def begin_second_factor(found: BegunSession, runtime: TheRuntime, now: Now) -> wire.SecondFactorKey:
+    """Make the key for a device of yours, shown once. It counts when a code of it was typed."""
+    return second_factors.begin(runtime.backend, found, now)
+
+
+@router.put("/session/second-factor")
+def confirm_second_factor(
+    sent: wire.FactorCode, found: BegunSession, runtime: TheRuntime, now: Now
+) -> wire.RecoveryCodes:
+    """Type the code that the device shows: from now on it is wanted at each sign-in. Other sign-ins of yours end."""
+    return second_factors.confirm(runtime.backend, found, sent.code.get_secret_value(), now)
+
+
+@router.post("/session/second-factor/recovery-codes")
+def renew_recovery_codes(
+    sent: wire.FactorCode, found: BegunSession, runtime: TheRuntime, now: Now
+) -> wire.RecoveryCodes:
+    """Other recovery codes in place of those that are left."""
+    return second_factors.renew_codes(runtime.backend, found, sent.code.get_secret_value(), now)
+
+
+@router.post("/session/second-factor/removal", status_code=204)
+def remove_second_factor(sent: wire.FactorCode, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
+    """Sign in without a second factor from now on, where the policy does not want one of you."""
+    second_factors.take_off(runtime.backend, found, sent.code.get_secret_value(), now)
+
+
 @router.post("/devices/lookup")
 def look_at_device(sent: wire.DeviceLookup, found: TheSession, runtime: TheRuntime, now: Now) -> wire.WaitingDevice:
     """What waits behind a code shown on a device. The code travels in the body, never in an address that is logged."""
@@ -124,4 +170,5 @@ def session_answer(found: sessions.ConsoleSession) -> wire.Session:
         expires_at=found.expires_at,
         csrf=found.csrf,
         own_password=found.own_password,
+        factor_due=found.factor_due,
     )

@@ -1,0 +1,19 @@
+<script setup lang="ts">
+// The code of a second factor, wanted after the password was right.
+import { nextTick, onMounted, ref } from "vue";
+
+defineProps<{ device?: boolean }>();
+const code = defineModel<string>({ required: true });
+const field = ref<HTMLInputElement | null>(null);
+onMounted(async () => {
+  await nextTick();
+  field.value?.focus();
+});
+</script>
+
+<template>
+  <label class="field">
+    Code <span class="hint">{{ device ? "what your device shows now" : "what your device shows now, or a recovery code" }}</span>
+    <input ref="field" v-model="code" class="plain-input mono" name="code" autocomplete="one-time-code" required maxlength="60" />
+  </label>
+</template>
