@@ -21,7 +21,7 @@ from tests.console.browser import browser, open_console
 from tests.leftovers import leftovers
 from tests.world import HOME, PORT, ROOT, World, answers, wait_until
 
-__all__ = ["browser", "open_console", "world"]
+__all__ = ["browser", "nothing_added_of_late", "open_console", "world"]
 
 # Nothing here speaks TLS, and to read all the authorities that a machine trusts takes longer than a request: one will do.
 ONE_AUTHORITY = ROOT / ".jamb-test" / f"authority-{PORT}.pem"
@@ -74,6 +74,16 @@ LONG = ("tests/contract", "tests/adversary")
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: not item.nodeid.startswith(LONG))
+
+
+@pytest.fixture(autouse=True, scope="module")
+def nothing_added_of_late(request: pytest.FixtureRequest) -> None:
+    """What one person adds counts together for weeks: what the tests of other files added would, too."""
+    items: list[pytest.Function] = request.session.items  # type: ignore[assignment]
+    if any("world" in item.fixturenames for item in items if item.module is request.module):
+        found: World = request.getfixturevalue("world")
+        with found.database() as database:
+            database.execute("delete from addition")
 
 
 @pytest.fixture(scope="session")
