@@ -114,7 +114,13 @@ class World:
         domain, password = f"{slug}.example", "a password of the only steward's"
         login = f"steward@{domain}"
         words = ["directories", "open", slug, "--name", slug, "--domain", domain]
-        command = [ROOT / ".venv/bin/jamb-service", *words, "--steward", login, "--steward-name", "Only Steward"]
+        told = self.operate(*words, "--steward", login, "--steward-name", "Only Steward")
+        choose_password(told.split()[-1], password)
+        self.demo["people"].append({"directory": slug, "login": login, "password": password, "roles": ["steward"]})
+
+    def operate(self, *words: str) -> str:
+        """Run a command of whoever runs the service; return what it prints."""
+        command = [ROOT / ".venv/bin/jamb-service", *words]
         environment = {
             "PATH": "/usr/bin:/bin",
             "JAMB_HOME": str(self.home),
@@ -122,8 +128,7 @@ class World:
             "JAMB_DATABASE_URL": self.cluster.url,
         }
         done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=PATIENCE)
-        choose_password(done.stdout.split()[-1], password)
-        self.demo["people"].append({"directory": slug, "login": login, "password": password, "roles": ["steward"]})
+        return done.stdout
 
     def jamb(self, role: str | None = "steward", directory: str = "quillhaven") -> Jamb:
         """Return the client library, signed in as the person with this role."""

@@ -56,6 +56,7 @@ test("a password is chosen when both are the same and long enough, once, and sig
     login: FOUND.login,
     password: PASSWORD,
     directory: "alder",
+    code: "",
   });
 });
 

@@ -28,7 +28,7 @@ from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
 from jamb.service.http.middleware import AGED, CALLER
 from jamb.service.idempotency import OnceKey, body_of, once
-from jamb.service.possession import require_possession
+from jamb.service.possession import SentToken, require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
@@ -119,13 +119,6 @@ def session_of(request: Request, runtime: TheRuntime, now: Now) -> sessions.Cons
 TheSession = Annotated[sessions.ConsoleSession, Depends(session_of)]
 
 
-class SentToken(NamedTuple):
-    """`scheme`: bearer (RFC 6750 section 2.1) or dpop (RFC 9449 section 7.1)."""
-
-    scheme: str
-    token: str
-
-
 def token_of(request: Request) -> SentToken | None:
     """Return the access token of the Authorization header, if there is one."""
     header = request.headers.get("Authorization")
@@ -138,7 +131,7 @@ def token_of(request: Request) -> SentToken | None:
 
 
 def claims_of(
-    runtime: Runtime, directory: Directory, request: Request, sent: SentToken, now: datetime
+    session: Session, runtime: Runtime, directory: Directory, request: Request, sent: SentToken, now: datetime
 ) -> dict[str, Any]:
     """Return the verified claims of a token for this directory's own API, or raise `NotSignedIn` with what is wrong.
 
@@ -151,7 +144,7 @@ def claims_of(
         for issuer in runtime.backend.issuers(directory.slug, now)
     ]
     try:
-        require_possession(runtime, request, sent.scheme, sent.token, claims, *urls)
+        require_possession(session, runtime, request, sent, claims, urls)
     except BadProof as error:
         step = "Send the token with the key that it is bound to, and a new proof."
         raise NotSignedIn(f"The proof of the token's key is not good: {error}.", next_step=step) from error
@@ -202,7 +195,7 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
         refuse_suspended(here)
         return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
     directory = find_directory(session, slug)
-    claims = claims_of(runtime, directory, request, sent, now)
+    claims = claims_of(session, runtime, directory, request, sent, now)
     refuse_suspended(directory)
     facts = TokenFacts(
         frozenset(str(claims.get("scope", "")).split()),

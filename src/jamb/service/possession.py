@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import base64
 import struct
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from hmac import compare_digest
 from hmac import digest as hmac_digest
-from typing import Any
+from typing import Any, NamedTuple
 
 from fastapi import Request
+from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.guard.dpop import SECONDS, BadProof, Proof, WantsNonce, check_time, check_token, read_proof
@@ -24,6 +25,13 @@ from jamb.store.credentials.credentials import first_seen
 HEADER, NONCE_HEADER = "DPoP", "DPoP-Nonce"
 # A value of ours is given out for so long, and holds for once more.
 NONCE_SECONDS = 150
+
+
+class SentToken(NamedTuple):
+    """`scheme`: bearer (RFC 6750 section 2.1) or dpop (RFC 9449 section 7.1)."""
+
+    scheme: str
+    token: str
 
 
 def fresh_nonce(backend: Backend, now: datetime) -> str:
@@ -54,26 +62,35 @@ def ends_at(now: datetime) -> datetime:
 
 
 def require_possession(
-    runtime: Runtime, request: Request, scheme: str, token: str, claims: Mapping[str, Any], *urls: str
+    session: Session,
+    runtime: Runtime,
+    request: Request,
+    sent: SentToken,
+    claims: Mapping[str, Any],
+    urls: Sequence[str],
 ) -> None:
     """Check that whoever opens something here with a token holds its key (section 7.1).
+
+    Args:
+        session: of the call, with nothing to be committed: it notes that the proof came.
+        urls: by which the call may have come.
 
     Raises:
         BadProof: the token is bound and the proof is not good; or the token is not bound and is sent as if it were.
     """
     bound_to, now = key_of(claims), runtime.clock.now()
     if not bound_to:
-        if scheme == "dpop":
+        if sent.scheme == "dpop":
             raise BadProof("the token is bound to no key: send it as a bearer token")
         return
-    if scheme != "dpop":
+    if sent.scheme != "dpop":
         # Section 7.2: one who has stolen it would send it so.
         raise BadProof("the token is bound to a key: send it with the scheme DPoP and a proof")
     proof = read_sent(request, runtime.backend, now, *urls)
     if proof is None:
         raise BadProof("the header DPoP is missing")
-    check_token(proof, token, bound_to)
-    if not first_seen(runtime.backend.engine, claims["client_id"], proof.once, ends_at(now)):
+    check_token(proof, sent.token, bound_to)
+    if not first_seen(session, claims["client_id"], proof.once, ends_at(now)):
         raise BadProof("it was used before: make one for each request")
 
 

@@ -4,6 +4,7 @@ import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
+import { wantsCode } from "@/api/problems";
 import { signIn } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import Moment from "@/ui/Moment.vue";
@@ -27,7 +28,13 @@ const choose = () =>
   attempt(async () => {
     await must(api.POST("/api/v1/sign-in-links/{link}/password", { params, body: { key, password: wanted.value } }));
     if (!found.value) return;
-    await signIn(found.value.login, wanted.value, found.value.directory);
+    try {
+      await signIn(found.value.login, wanted.value, found.value.directory);
+    } catch (problem) {
+      if (!wantsCode(problem)) throw problem;
+      // The password is chosen; who has a second factor goes on where it is asked for.
+      return router.replace({ name: "sign-in", query: { directory: found.value.directory } });
+    }
     await router.replace("/");
   });
 </script>

@@ -24,6 +24,7 @@ from jamb.store.base.sealing_marks import any_directory
 from jamb.store.directory import directories as rows
 from jamb.store.directory import people as people_rows
 from jamb.store.directory import roles as role_rows
+from jamb.store.directory import second_factors
 from jamb.wire.directory.sign_in_links import SignInLink
 
 NAME_LONGEST = 120
@@ -73,6 +74,8 @@ def open_with_steward(
 def make_steward(backend: Backend, slug: str, login: str, name: str, hours: int, now: datetime) -> SignInLink:
     """Make somebody steward of a directory without one that can sign in; or give a steward a new link.
 
+    A second factor of theirs is taken off: they may have lost it.
+
     Raises:
         Conflict: another steward can sign in: they can do it themself. NotFound: there is no such directory.
     """
@@ -83,6 +86,7 @@ def make_steward(backend: Backend, slug: str, login: str, name: str, hours: int,
         others = [steward for steward in stewards_who_sign_in(session, act.directory, now) if steward.login != login]
         held = role_rows.role_names(session, act.directory.id, now, person.id) if person is not None else {}
         is_steward = person is not None and own_api.STEWARD in held.get(person.id, ())
+        with_factor = person is not None and second_factors.is_set(session, person.id)
     if others and not is_steward:
         raise Conflict(
             f"{act.directory.name} has a steward who can sign in: {others[0].name} ({others[0].login}).",
@@ -92,6 +96,9 @@ def make_steward(backend: Backend, slug: str, login: str, name: str, hours: int,
         people.add_person(act, login, " ".join(name.split()) or login, [own_api.STEWARD])
     elif not is_steward:
         roles.assign_role(act, own_api.STEWARD, HolderKind.PERSON, [login], EVERYWHERE, None)
+    if with_factor:
+        # Who cannot sign in may have lost that; nobody else here could take it off.
+        people.change_person(_act(backend, slug, now), login, no_second_factor=True)
     return sign_in_links.make_link(_act(backend, slug, now), login, hours, mailed=False)
 
 

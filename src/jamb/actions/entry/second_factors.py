@@ -35,6 +35,8 @@ def begin(backend: Backend, found: ConsoleSession, now: datetime) -> SecondFacto
     """Make a key for a device of the person's, which counts once a code of it was typed. Raises `Conflict`."""
     secret = secrets.token_bytes(core.SECRET_BYTES)
     with observation(backend.engine) as session:
+        # One after the other: of two that begin at once the second sees what the first made.
+        session.get_one(people.PersonRow, found.person.id, with_for_update=True)
         row = store.held(session, found.person.id, lock=True)
         if row is not None and row.confirmed_at is not None:
             raise Conflict("A second factor is set up already.", next_step="Take it off first.")

@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import Column, Engine, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
+from sqlalchemy import Column, ForeignKey, Index, LargeBinary, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
@@ -151,11 +151,12 @@ class AssertionSeenRow(SQLModel, table=True):
     expires_at: datetime = moment()
 
 
-def first_seen(bind: Engine, client_id: str, digest: bytes, ends: datetime) -> bool:
-    """Note that something of a client came, which must not come twice; tell whether it is the first time."""
+def first_seen(session: Session, client_id: str, digest: bytes, ends: datetime) -> bool:
+    """Note that something of a client came, which must not come twice; tell whether it is the first time. Commits."""
     seen = insert(AssertionSeenRow).values(client_id=client_id, digest=digest, expires_at=ends)
-    with bind.begin() as connection:
-        return connection.execute(seen.on_conflict_do_nothing().returning(sa.literal(1))).first() is not None
+    first = session.execute(seen.on_conflict_do_nothing().returning(sa.literal(1))).first() is not None
+    session.commit()
+    return first
 
 
 class DeviceRequestRow(SQLModel, table=True):

@@ -27,7 +27,7 @@ from jamb.guard import dpop
 from jamb.guard.dpop import BadProof, WantsNonce, challenge
 from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.mint import ALGORITHM
-from jamb.service.possession import NONCE_HEADER, fresh_nonce, require_possession
+from jamb.service.possession import NONCE_HEADER, SentToken, fresh_nonce, require_possession
 from jamb.service.runtime import Runtime
 from jamb.store.clients import clients
 from jamb.store.clients.clients import ClientRow
@@ -110,7 +110,8 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
     try:
         claims = claims_of_own(runtime, slug, token)
         urls = [f"{issuer}/userinfo" for issuer in runtime.backend.issuers(slug, now)]
-        require_possession(runtime, request, kind, token, claims, *urls)
+        with Session(runtime.backend.engine) as session:
+            require_possession(session, runtime, request, SentToken(kind, token), claims, urls)
     except NotThisIssuers:
         return _refused("the token is not good at this issuer")
     except BadProof as error:

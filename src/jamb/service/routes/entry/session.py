@@ -109,7 +109,8 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
     sent = token_of(request)
     if sent is None:
         raise NotSignedIn("No token was sent.")
-    claims = claims_of(runtime, read_directory(runtime.backend, directory), request, sent, now)
+    with Session(runtime.backend.engine) as session:
+        claims = claims_of(session, runtime, read_directory(runtime.backend, directory), request, sent, now)
     if "sid" not in claims:
         raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)
