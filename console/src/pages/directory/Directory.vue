@@ -125,6 +125,8 @@ async function verify(): Promise<void> {
             </dd>
             <dt>Inheritance</dt>
             <dd>{{ data.policy.inheritance ? "without an approver" : "by an approver’s consent" }}</dd>
+            <dt>Second factor</dt>
+            <dd>{{ data.policy.second_factor ? "wanted of whoever has a role" : "for whoever sets one up" }}</dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
             <dt>Signing key</dt>
