@@ -55,18 +55,20 @@ test("the fields of a registration say what was typed, tidied", async () => {
     redirect_uris: ["https://a.example/x"],
     post_logout_redirect_uris: [],
     backchannel_logout_uri: "",
+    sign_in_groups: ["watch"],
     publisher: "maker.example",
     support_contact: "",
   });
   const form = mount(FurtherFields, { props: { modelValue: fields, kind: "web" } });
   await form.get("textarea").setValue(" https://a.example/x \n\n https://b.example/y");
   await form.findAll("input")[0]?.setValue(" https://a.example/told ");
-  await form.findAll("input")[2]?.setValue(" help@maker.example ");
+  await form.findAll("input")[3]?.setValue(" help@maker.example ");
   expect(saidIn(fields, "service")).toMatchObject({ redirect_uris: [], backchannel_logout_uri: "", publisher: "maker.example" });
   expect(saidIn(fields, "web")).toEqual({
     redirect_uris: ["https://a.example/x", "https://b.example/y"],
     post_logout_redirect_uris: [],
     backchannel_logout_uri: "https://a.example/told",
+    sign_in_groups: ["watch"],
     publisher: "maker.example",
     support_contact: "help@maker.example",
   });

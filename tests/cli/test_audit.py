@@ -183,6 +183,8 @@ def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world:
         f"https://{maker}/",
         "--tell-sign-outs",
         f"https://{maker}/told",
+        "--only-group",
+        "harbour-office",
         "--support",
         f"help@{maker}",
         "-o",
@@ -190,7 +192,13 @@ def test_a_registration_is_changed_and_somebody_answers_for_its_publisher(world:
     )
     assert changed.json()["redirect_uris"] == [f"https://{maker}/r"]
     shown = steward("clients", "show", made.name).out
-    assert {f"help@{maker}", f"https://{maker}/r", f"https://{maker}/", f"https://{maker}/told"} <= set(shown.split())
+    assert {
+        f"help@{maker}",
+        f"https://{maker}/r",
+        f"https://{maker}/",
+        f"https://{maker}/told",
+        "harbour-office",
+    } <= set(shown.split())
     finding(steward, made.id, "publisher-unvouched")
     assert "vouches for" in steward("publishers", "vouch", maker, "--reason", "Their contract is here").out
     assert maker in steward("publishers", "list").out

@@ -148,6 +148,20 @@ def test_an_application_that_wants_somebody_signed_out_asks_them_first(
         assert faults(page) == []
 
 
+def test_who_is_outside_reads_why_and_goes_back(world: World, open_console: Open, kiosk: Roster) -> None:
+    with world.jamb() as steward:
+        steward.clients.change(kiosk.id, sign_in_groups=["night-watch"], support_contact="help@quillhaven.example")
+    with open_console("pia", path="/password") as page:
+        seen = sent_back(page)
+        page.goto(by_hand(kiosk, scope="openid berths.view")[0])
+        expect(page.get_by_role("alert")).to_contain_text("is for people of Night watch alone")
+        expect(page.get_by_role("alert")).to_contain_text("Ask help@quillhaven.example to let you in")
+        assert faults(page) == []
+        page.get_by_role("button", name="Back to the application").click()
+        page.wait_for_url(re.compile("^https://roster"))
+        assert "error=access_denied" in seen[-1]
+
+
 def test_what_cannot_be_asked_is_a_sentence_and_nobody_is_sent_away(open_console: Open, kiosk: Roster) -> None:
     with open_console("pia", path="/password") as page:
         page.goto(by_hand(kiosk, redirect_uri=BACK + "/")[0])

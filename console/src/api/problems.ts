@@ -33,6 +33,9 @@ const AWAY: Problem = {
 
 export const problemOf = (error: unknown): Problem => (error instanceof ApiError ? error.problem : AWAY);
 
+/** Whether an application is for others than this person. */
+export const notAdmitted = (error: unknown): boolean => problemOf(error).type.endsWith("not-admitted");
+
 /** Whether login and password are right, and a code of a second factor is wanted with them. */
 export const wantsCode = (error: unknown): boolean => problemOf(error).type.endsWith("code-wanted");
 

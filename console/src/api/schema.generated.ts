@@ -3814,6 +3814,8 @@ export interface components {
             post_logout_redirect_uris: string[];
             /** Backchannel Logout Uri */
             backchannel_logout_uri: string;
+            /** Sign In Groups */
+            sign_in_groups: string[];
         };
         /**
          * ClientGain
@@ -5381,7 +5383,7 @@ export interface components {
          *
          *     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
          *     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
-         *     told that somebody signed out.
+         *     told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
          */
         NewClient: {
             /** Name */
@@ -5413,6 +5415,8 @@ export interface components {
              * @default
              */
             backchannel_logout_uri: string;
+            /** Sign In Groups */
+            sign_in_groups?: string[];
         };
         /**
          * NewConsent
@@ -5746,7 +5750,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted";
         /**
          * OwnAuthorization
          * @description A client that acts for the person who asks.
@@ -6640,6 +6644,8 @@ export interface components {
             post_logout_redirect_uris?: string[] | null;
             /** Backchannel Logout Uri */
             backchannel_logout_uri?: string | null;
+            /** Sign In Groups */
+            sign_in_groups?: string[] | null;
         };
         /**
          * RemedyInput

@@ -219,6 +219,12 @@ class CodeWanted(Conflict):
     code = "code-wanted"
 
 
+class NotAdmitted(Refusal):
+    """The client is for people of some groups, and this person is in none of them."""
+
+    code = "not-admitted"
+
+
 class FactorWanted(Refusal):
     """The policy wants a second factor of whoever has a role, and this person has none, or did not use it."""
 

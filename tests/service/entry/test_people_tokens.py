@@ -21,7 +21,7 @@ import pytest
 from authlib.integrations.httpx_client import OAuth2Client
 from requests_oauthlib import OAuth2Session
 
-from jamb.client import NotSignedIn, ServiceUnreachable, sign_in_by_browser, sign_in_by_device
+from jamb.client import BadInput, Conflict, NotSignedIn, ServiceUnreachable, sign_in_by_browser, sign_in_by_device
 from jamb.core.directory.roles import HolderKind
 from jamb.core.tries import REFRESHED
 from tests import patient
@@ -185,6 +185,48 @@ def test_a_token_opens_what_both_may_and_acts_at_once_on_what_is_taken_away(worl
         wait_until(lambda: world.call_berths(held).status_code == 401)
         fresh = refreshed(roster, token["refresh_token"]).raise_for_status().json()
         assert fresh["scope"].split() == ["offline_access", "openid"]
+
+
+def test_a_client_may_be_for_people_of_some_groups_alone(world: World, roster: Roster) -> None:
+    """Whoever is outside reads why and whom to ask; what they had ends within seconds."""
+    group, pia = unique("watch").replace(" ", "-"), world.person("pia")["login"]
+    with world.jamb() as steward, somebody(world, "pia") as http, somebody(world) as oskar:
+        steward.groups.save(group, title="Watch of a test", people=[pia])
+        address, verifier = by_hand(roster, scope="openid offline_access berths.assign")
+        theirs = redeemed(roster, members(answered(oskar, address))["code"], verifier).raise_for_status().json()
+        assert world.call_berths(theirs["access_token"]).status_code == 200
+        with pytest.raises(BadInput, match="groups of this directory"):
+            steward.clients.change(roster.id, sign_in_groups=["no-such-group"])
+        with pytest.raises(BadInput) as service:
+            steward.clients.change(world.client(secret=False).id, sign_in_groups=[group])
+        assert [one.allowed for one in service.value.violations] == ["none: nobody signs in to a service"]
+        assert steward.clients.change(roster.id, sign_in_groups=[group]).sign_in_groups == [group]
+        wait_until(lambda: world.call_berths(theirs["access_token"]).status_code == 401)
+        assert refreshed(roster, theirs["refresh_token"]).json()["error"] == "invalid_grant"
+        fragment = urlsplit(httpx.get(address, follow_redirects=False, timeout=60).headers["location"]).fragment
+        outside = oskar.post("/api/v1/authorizations/lookup", json={"request": fragment})
+        assert (outside.status_code, outside.json()["type"]) == (403, "urn:jamb:problem:not-admitted")
+        assert ("Watch of a test" in outside.json()["detail"], "Oskar Pell" in outside.json()["next_step"]) == (
+            True,
+            True,
+        )
+        allow = {"request": fragment, "allow": True, "permissions": []}
+        assert oskar.post("/api/v1/authorizations/decision", json=allow).status_code == 403, "nor by asking for it"
+        back = oskar.post("/api/v1/authorizations/decision", json=allow | {"allow": False}).json()["redirect_to"]
+        assert members(back)["error"] == "access_denied"
+        quiet = answered(oskar, by_hand(roster, prompt="none", scope="openid")[0])
+        assert members(quiet)["error"] == "access_denied"
+        address, verifier = by_hand(roster, scope="openid offline_access")
+        hers = redeemed(roster, members(answered(http, address))["code"], verifier).raise_for_status().json()
+        fresh = refreshed(roster, hers["refresh_token"]).raise_for_status().json()
+        with pytest.raises(Conflict, match=roster.name):
+            steward.groups.remove(group)
+        steward.groups.save(group, title="Watch of a test", people=[])
+        gone = refreshed(roster, fresh["refresh_token"])
+        assert (gone.status_code, gone.json()["error"]) == (400, "invalid_grant")
+        steward.clients.change(roster.id, sign_in_groups=[])
+        steward.groups.remove(group)
+    assert "not-admitted" in {one["outcome"] for one in world.failures(roster.id)}
 
 
 def test_a_person_allows_what_is_theirs_to_allow_sees_it_and_ends_it(world: World) -> None:

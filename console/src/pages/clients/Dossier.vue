@@ -128,6 +128,10 @@ const count = (part: string) =>
                   <code v-for="one in client.redirect_uris" :key="one">{{ one }}</code>
                 </dd></template
               >
+              <template v-if="client.sign_in_groups.length"
+                ><dt>Only people in</dt>
+                <dd>{{ client.sign_in_groups.join(", ") }}</dd></template
+              >
               <template v-if="client.post_logout_redirect_uris.length"
                 ><dt>Post-logout redirect URIs</dt>
                 <dd class="uris">

@@ -1,11 +1,11 @@
 <script lang="ts">
 // What a registration says beside name and purpose, as Register and Change ask for it.
 import type { Schemas } from "@/api/client";
-import { signsIn } from "@/ui/use/words";
+import { forPeople, signsIn } from "@/ui/use/words";
 
 type Held = Pick<
   Schemas["Client"],
-  "redirect_uris" | "post_logout_redirect_uris" | "backchannel_logout_uri" | "publisher" | "support_contact"
+  "redirect_uris" | "post_logout_redirect_uris" | "backchannel_logout_uri" | "sign_in_groups" | "publisher" | "support_contact"
 >;
 
 /** What stands in the fields for a registration; empty for one to come. */
@@ -13,6 +13,7 @@ export const furtherOf = (client?: Held) => ({
   redirects: client?.redirect_uris.join("\n") ?? "",
   afterwards: client?.post_logout_redirect_uris.join("\n") ?? "",
   told: client?.backchannel_logout_uri ?? "",
+  groups: client?.sign_in_groups.join(", ") ?? "",
   publisher: client?.publisher ?? "",
   support: client?.support_contact ?? "",
 });
@@ -28,6 +29,12 @@ export const saidIn = (fields: ReturnType<typeof furtherOf>, kind: string): Held
   redirect_uris: signsIn(kind) ? linesOf(fields.redirects) : [],
   post_logout_redirect_uris: signsIn(kind) ? linesOf(fields.afterwards) : [],
   backchannel_logout_uri: signsIn(kind) ? fields.told.trim() : "",
+  sign_in_groups: forPeople(kind)
+    ? fields.groups
+        .split(/[\s,]+/)
+        .map((name) => name.trim())
+        .filter(Boolean)
+    : [],
   publisher: fields.publisher.trim(),
   support_contact: fields.support.trim(),
 });
@@ -57,6 +64,13 @@ const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
       :longest="400"
     />
   </template>
+  <TextField
+    v-if="forPeople(kind)"
+    v-model="fields.groups"
+    label="Groups whose people may sign in"
+    hint="short names, with commas between; empty: everybody may"
+    :longest="500"
+  />
   <TextField v-model="fields.publisher" label="Publisher" hint="domain of whoever makes it, if that is somebody else" :longest="253" />
   <TextField
     v-model="fields.support"

@@ -3,7 +3,7 @@
 import { NButton } from "naive-ui";
 import { computed, nextTick, onMounted, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { wantsCode } from "@/api/problems";
+import { notAdmitted, wantsCode } from "@/api/problems";
 import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -93,7 +93,7 @@ onMounted(() =>
       <p role="status">On to {{ asked?.client_name }}…</p>
     </form>
     <template v-else-if="!asked">
-      <h1>{{ error ? "This cannot be asked of you" : "One moment" }}</h1>
+      <h1>{{ notAdmitted(error) ? "This is not for you" : error ? "This cannot be asked of you" : "One moment" }}</h1>
     </template>
     <template v-else-if="asked.sign_in">
       <h1>Sign in for {{ asked.client_name }}</h1>
@@ -167,6 +167,9 @@ onMounted(() =>
       </div>
     </template>
     <ProblemNote v-if="error" :error="error" />
+    <div v-if="!asked && notAdmitted(error)">
+      <NButton @click="attempt(() => answer(false))">Back to the application</NButton>
+    </div>
   </GatePage>
 </template>
 

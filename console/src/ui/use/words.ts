@@ -14,6 +14,8 @@ export const acting = (kind: string, person = ""): string =>
 /** Kinds of client that can keep a secret or a key. */
 /** Whether people sign in to a client of this kind by their browser, which is then sent back to it. */
 export const signsIn = (kind: string): boolean => kind === "web" || kind === "browser" || kind === "native";
+/** Whether people sign in to a client of this kind at all, by a browser or a code. */
+export const forPeople = (kind: string): boolean => signsIn(kind) || kind === "device";
 export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
 
 /** A grant type as people say it: without the name of its registry. */

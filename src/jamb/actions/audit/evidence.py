@@ -110,6 +110,7 @@ def _registration(one: LoadedClient, names: dict[Any, str], now: datetime) -> di
         "redirect_uris": list(row.redirect_uris),
         "post_logout_redirect_uris": list(row.post_logout_redirect_uris),
         "backchannel_logout_uri": row.backchannel_logout_uri,
+        "sign_in_groups": list(row.sign_in_groups),
         "trial_ends": _said(row.trial_ends_at),
         "owners": [{"name": held.name, "level": held.level.value, "live": held.live} for held in one.owners],
         "asks": [

@@ -8,6 +8,8 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
+from sqlmodel import Session
+
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one
 from jamb.actions.base.subjects import client_subject
@@ -19,7 +21,10 @@ from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NameTaken, Unsuited, Violation
 from jamb.core.ids import client_id_from
+from jamb.store.base.work import Unit
 from jamb.store.clients import clients
+from jamb.store.directory import roles
+from jamb.store.entry import authorizations
 from jamb.wire.clients.clients import Client, RegistrationChange
 
 
@@ -36,6 +41,7 @@ def register(act: Act, wanted: Registration, owners: Iterable[str], *, make_owne
     """
     _check_trial(wanted, act.now)
     with act.change() as unit:
+        _check_groups(unit.session, act.directory, wanted)
         row = clients.ClientRow(
             id=client_id_from(secrets.token_bytes(13)),
             directory_id=act.directory.id,
@@ -74,6 +80,7 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
         wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial"})})
         if changes.trial_ends_at is not None:
             _check_trial(wanted, act.now)
+        _check_groups(unit.session, act.directory, wanted)
         if changes.no_trial:
             wanted = replace(wanted, trial_ends_at=None)
         new_uris = [redirect_uri for redirect_uri in wanted.redirect_uris if redirect_uri not in held.redirect_uris]
@@ -93,6 +100,8 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
         before, after = held.words(), wanted.words()
         with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
             unit.session.add(row)
+        if wanted.sign_in_groups and wanted.sign_in_groups != held.sign_in_groups:
+            _end_for_others(unit, row, act.directory, wanted)
         different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
         unit.enter(
             "client.changed",
@@ -159,6 +168,21 @@ def change_owners(
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
 
 
+def _check_groups(session: Session, directory: Directory, wanted: Registration) -> None:
+    known = {group.name for group in roles.groups_of(session, directory.id)}
+    unknown = [name for name in wanted.sign_in_groups if name not in known]
+    if unknown:
+        allowed = ", ".join(sorted(known)[:12]) or "no group yet"
+        raise Unsuited.field("sign_in_groups", ", ".join(unknown), f"groups of this directory: {allowed}")
+
+
+def _end_for_others(unit: Unit, row: clients.ClientRow, directory: Directory, wanted: Registration) -> None:
+    """End what the client does for people whom it is not for any more: guards hear of it within seconds."""
+    named = [group.id for group in roles.groups_of(unit.session, directory.id) if group.name in wanted.sign_in_groups]
+    inside = {person.id for people in roles.people_within(unit.session, named).values() for person in people}
+    authorizations.end_for_others(unit.session, row.id, inside, unit.now)
+
+
 def _check_trial(wanted: Registration, now: datetime) -> None:
     ends = wanted.trial_ends_at
     if ends is not None and ends <= now:
@@ -172,6 +196,7 @@ def _columns(wanted: Registration) -> dict[str, Any]:
         "kind": wanted.kind.value,
         "redirect_uris": list(wanted.redirect_uris),
         "post_logout_redirect_uris": list(wanted.post_logout_redirect_uris),
+        "sign_in_groups": list(wanted.sign_in_groups),
         "folded_name": folded(wanted.name),
         "look": look_of(wanted.name),
     }

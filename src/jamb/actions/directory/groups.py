@@ -18,6 +18,7 @@ from jamb.core.directory.groups import holders, refuse_cycle
 from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import NotFound, StillInUse, Violation, shorten
 from jamb.store.base.work import Unit
+from jamb.store.clients import clients
 from jamb.store.directory import roles
 from jamb.store.directory.people import PersonRow
 from jamb.wire.directory.roles import Group, Member
@@ -99,9 +100,11 @@ def remove_group(act: Act, name: str) -> None:
             holder for holder, inner in roles.inner_groups(unit.session, act.directory.id).items() if name in inner
         ]
         allowing = name in act.directory.policy.registering_groups
-        if held or around or allowing:
+        signing = clients.restricted_to(unit.session, act.directory.id, name)
+        if held or around or allowing or signing:
             ways = [f"the role {one}" for one in held] + [f"the group {one}" for one in around]
             ways += ["the policy on registering"] if allowing else []
+            ways += [f"the client “{one}”" for one in signing[:5]]
             raise StillInUse(
                 f"The group {name} still stands in {', '.join(ways)}.",
                 violations=(Violation("group", name, "a group that nothing stands on"),),

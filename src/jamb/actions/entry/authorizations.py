@@ -30,7 +30,7 @@ from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import Forbidden
+from jamb.core.errors import Forbidden, NotAdmitted
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
 from jamb.core.reach import CollectionTree, Reach
 from jamb.store.base.work import Actor, observation, unit_of_work
@@ -185,14 +185,19 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         mine = found is not None and found.directory.id == directory.id and _is_meant(asked, found)
         again = mine and found is not None and _must_sign_in_again(asked, found, now)
         wanted = asked.wanted
-        shown = offer(session, directory, client, wanted, found.person.id, now) if mine and found else Offer()
+        quiet = "none" in wanted.prompt
+        admitted = not mine or found is None or is_admitted(session, client, found.person.id)
+        looked = mine and found is not None and (admitted or not quiet)
+        shown = offer(session, directory, client, wanted, found.person.id, now) if looked and found else Offer()
         at_once: Answer | None = None
         assured = is_assured(wanted.redirect_uri, ClientKind(client.kind))
-        if "none" in wanted.prompt and (not mine or again):
+        if quiet and not admitted:
+            at_once = refusal_to(backend, asked, "access_denied", "The client is not for this person.")
+        elif quiet and (not mine or again):
             at_once = refusal_to(backend, asked, "login_required", "The person must sign in.")
-        elif "none" in wanted.prompt and shown.open_questions:
+        elif quiet and shown.open_questions:
             at_once = refusal_to(backend, asked, "consent_required", "The person must decide, or an administrator.")
-        elif "none" in wanted.prompt and not assured:
+        elif quiet and not assured:
             at_once = refusal_to(
                 backend, asked, "interaction_required", "Whatever listens there may ask as this client."
             )
@@ -299,7 +304,16 @@ class Offer:
 def offer(
     session: Session, directory: Directory, client: clients.ClientRow, wanted: Wanted, person_id: UUID, now: datetime
 ) -> Offer:
-    """Return what a person is shown of what a client wants. Raises `Forbidden` where the resource went."""
+    """Return what a person is shown of what a client wants.
+
+    Raises:
+        Forbidden: the resource went. NotAdmitted: the client is not for them.
+    """
+    if not is_admitted(session, client, person_id):
+        raise NotAdmitted(
+            f"“{client.name}” is for people of {_titles(session, directory, client)} alone.",
+            next_step=f"Ask {client.support_contact or _owners(session, client)} to let you in.",
+        )
     if not wanted.resource:
         return Offer()
     row = resources.by_identifier(session, directory.id, wanted.resource)
@@ -328,6 +342,21 @@ def offer(
             part = "for_administrator"
         parts[part].append(shown)
     return Offer(row.title, **parts)
+
+
+def is_admitted(session: Session, client: clients.ClientRow, person_id: UUID) -> bool:
+    """Tell whether a person may sign in to a client at all: it may be for some groups alone."""
+    return not client.sign_in_groups or not roles.groups_around(session, person_id).isdisjoint(client.sign_in_groups)
+
+
+def _titles(session: Session, directory: Directory, client: clients.ClientRow) -> str:
+    known = {group.name: group.title or group.name for group in roles.groups_of(session, directory.id)}
+    return ", ".join(known.get(name, name) for name in client.sign_in_groups)
+
+
+def _owners(session: Session, client: clients.ClientRow) -> str:
+    names = ", ".join(owner.name for owner in clients.owners_of(session, [client.id]).get(client.id, []))
+    return names or "a steward"
 
 
 def _held_by(session: Session, person_id: UUID, row: resources.ResourceRow, now: datetime) -> list[Holding]:

@@ -16,7 +16,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.authorizations import at_resource, digest_of
+from jamb.actions.entry.authorizations import at_resource, digest_of, is_admitted
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.authorization import pkce
 from jamb.core.authorization.claims import SCOPE_OF
@@ -200,6 +200,10 @@ def _allowed(
     if not person.active:
         store.end(session, [row], "the person is not active any more", now)
         raise _committed(session, NotRedeemed(Outcome.PERSON_GONE, "The person may not sign in any more."))
+    client = session.get_one(clients.ClientRow, row.client_id)
+    if not is_admitted(session, client, row.person_id):
+        store.end(session, [row], "the application is not for them any more", now)
+        raise _committed(session, NotRedeemed(Outcome.NOT_ADMITTED, "The client is not for this person any more."))
     names = frozenset(row.scope) if scope is None else scope
     about = frozenset(row.scope) & ABOUT_PEOPLE if scope is None else scope & ABOUT_PEOPLE
     counts: Mapping[str, tuple[Reach, ...]] = {}
@@ -217,7 +221,6 @@ def _allowed(
     following = ""
     last = row.created_at + timedelta(days=policy.refresh_longest_days)
     row.expires_at = max(row.expires_at, now + timedelta(seconds=policy.access_token_seconds))
-    client = session.get_one(clients.ClientRow, row.client_id)
     if key and not ClientKind(client.kind).confidential:
         # RFC 9449 section 5: a confidential client proves itself at each refresh anyway, and may change its key.
         row.bound_to = key

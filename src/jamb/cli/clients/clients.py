@@ -39,6 +39,9 @@ TellOption = Annotated[
     str | None,
     typer.Option("--tell-sign-outs", help="Where it is told that somebody signed out; empty: nowhere"),
 ]
+GroupOption = Annotated[
+    list[str] | None, typer.Option("--only-group", help="Only people of this group may sign in; may be given again")
+]
 SupportOption = Annotated[str, typer.Option("--support", help="Where its users get help: mail address or https page")]
 PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
 app.command()(removals.remove)
@@ -78,6 +81,7 @@ def register(
     redirect: RedirectOption = None,
     after_sign_out: AfterOption = None,
     tell_sign_outs: TellOption = None,
+    only_group: GroupOption = None,
     publisher: PublisherOption = "",
     support: SupportOption = "",
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
@@ -97,6 +101,7 @@ def register(
             redirect_uris=redirect or [],
             post_logout_redirect_uris=after_sign_out or [],
             backchannel_logout_uri=tell_sign_outs or "",
+            sign_in_groups=only_group or [],
             publisher=publisher,
             support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),
@@ -127,6 +132,8 @@ def change(
     no_redirects: Annotated[bool, typer.Option("--no-redirects", help="Take all redirect URIs off")] = False,
     after_sign_out: AfterOption = None,
     tell_sign_outs: TellOption = None,
+    only_group: GroupOption = None,
+    everybody: Annotated[bool, typer.Option("--everybody", help="Whoever is in the directory may sign in")] = False,
     publisher: Annotated[str | None, typer.Option(help="Domain of whoever makes it; empty: this organisation")] = None,
     support: Annotated[
         str | None, typer.Option(help="Where its users get help: mail address or https page; empty: nobody is named")
@@ -144,6 +151,7 @@ def change(
             redirect_uris=[] if no_redirects else redirect,
             post_logout_redirect_uris=[] if no_redirects and after_sign_out is None else after_sign_out,
             backchannel_logout_uri=tell_sign_outs,
+            sign_in_groups=[] if everybody else only_group,
             publisher=publisher,
             support_contact=support,
             trial_ends_at=moment_of("--trial-until", trial_until),

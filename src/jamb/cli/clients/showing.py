@@ -84,6 +84,7 @@ def show_dossier(dossier: Dossier) -> None:
             ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
             ("last use", relative(client.last_used_at)),
             *([("support", client.support_contact)] if client.support_contact else []),
+            *([("only people in", ", ".join(client.sign_in_groups))] if client.sign_in_groups else []),
             *[("redirect URI", one) for one in client.redirect_uris],
             *[("after sign-out", one) for one in client.post_logout_redirect_uris],
             *([("tells sign-outs to", client.backchannel_logout_uri)] if client.backchannel_logout_uri else []),

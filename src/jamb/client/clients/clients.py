@@ -32,7 +32,8 @@ class Clients(Section):
         Args:
             once: names this change; asked for again with the same key it raises `DoneBefore`, whose `made` says which.
             said: kind, owners (logins or ids), redirect_uris, publisher (the domain of whoever makes it, if another),
-                trial_ends_at (until when it is let in on trial), post_logout_redirect_uris, backchannel_logout_uri.
+                trial_ends_at (until when it is let in on trial), post_logout_redirect_uris, backchannel_logout_uri,
+                sign_in_groups (whose people alone may sign in to it).
         """
         body = {"name": name, "purpose": purpose, **said}
         return self._transport.one(Client, "POST", "/clients", json=body, headers=idempotency_header(once))

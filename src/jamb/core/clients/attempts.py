@@ -55,6 +55,7 @@ class Outcome(StrEnum):
     PERSON_GONE = "person-inactive"
     POSSESSION = "possession"
     SIGN_OUT_UNHEARD = "sign-out-unheard"
+    NOT_ADMITTED = "not-admitted"
 
 
 # Whoever presented it had one that works no more.
@@ -112,5 +113,6 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.PERSON_GONE: "The person is not active in this directory any more.",
     Outcome.POSSESSION: "Make a DPoP proof for each request, with the key that the code or refresh token is bound to.",
     Outcome.SIGN_OUT_UNHEARD: "Look whether the back-channel logout URI answers: somebody may still be signed in.",
+    Outcome.NOT_ADMITTED: "The person is in none of the groups that the client is for.",
     Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

@@ -65,6 +65,11 @@ class ClientKind(StrEnum):
     def grant_types(self) -> frozenset[GrantType]:
         return _GRANT_TYPES[self]
 
+    @property
+    def for_people(self) -> bool:
+        """Whether people sign in to it, in a browser or by a code."""
+        return self.may(GrantType.AUTHORIZATION_CODE) or self.may(GrantType.DEVICE_CODE)
+
     def may(self, grant_type: GrantType) -> bool:
         return grant_type in _GRANT_TYPES[self]
 
@@ -106,6 +111,7 @@ class Registration:
             section 3.1), matched alike.
         backchannel_logout_uri: where it is told that somebody signed out (OpenID Connect Back-Channel Logout section
             2.2); empty: nowhere.
+        sign_in_groups: names of the groups whose people may sign in to it; none: everybody may.
         publisher: the domain of whoever makes it; empty: the directory's own organisation.
         support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
         trial_ends_at: until when it is let in on trial; None: it is to stay.
@@ -120,12 +126,14 @@ class Registration:
     trial_ends_at: datetime | None = None
     post_logout_redirect_uris: tuple[str, ...] = ()
     backchannel_logout_uri: str = ""
+    sign_in_groups: tuple[str, ...] = ()
 
     @classmethod
     def of(cls, held: object) -> Registration:
         """Return the registration that a record or a request holds in attributes of the same names, as it is there."""
         said: dict[str, Any] = {field.name: getattr(held, field.name) for field in fields(cls)}
-        several = {name: tuple(said[name]) for name in ("redirect_uris", "post_logout_redirect_uris")}
+        names = ("redirect_uris", "post_logout_redirect_uris", "sign_in_groups")
+        several = {name: tuple(said[name]) for name in names}
         return cls(**said | several | {"kind": ClientKind(said["kind"])})
 
     def said(self) -> dict[str, Any]:
@@ -148,6 +156,7 @@ _WORDS = {
     "trial_ends_at": "trial ends",
     "post_logout_redirect_uris": "post-logout redirect URIs",
     "backchannel_logout_uri": "back-channel logout URI",
+    "sign_in_groups": "only people in",
 }
 
 
@@ -159,6 +168,7 @@ class Further(TypedDict, total=False):
     trial_ends_at: datetime | None
     post_logout_redirect_uris: Iterable[str]
     backchannel_logout_uri: str
+    sign_in_groups: Iterable[str]
 
 
 def registration(
@@ -184,6 +194,11 @@ def registration(
     if told_at and (fault := _told_fault(told_at, kind)):
         found = unsuited if not _told_fault(told_at, ClientKind.WEB) else violations
         found.append(Violation("backchannel_logout_uri", shorten(told_at), fault, "Correct the address."))
+    groups = tuple(sorted(set(further.get("sign_in_groups", ()))))
+    if groups and not kind.for_people:
+        unsuited.append(Violation("sign_in_groups", ", ".join(groups), f"none: nobody signs in to a {kind.value}"))
+    if len(groups) > MOST_REDIRECTS:
+        violations.append(Violation("sign_in_groups", f"{len(groups)} groups", f"at most {MOST_REDIRECTS}"))
     domain = tidy_domain(further.get("publisher", ""))
     if domain and not DOMAIN.match(domain):
         violations.append(
@@ -206,6 +221,7 @@ def registration(
         further.get("trial_ends_at"),
         several["post_logout_redirect_uris"],
         told_at,
+        groups,
     )
 
 

@@ -12,7 +12,7 @@ from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldAsk, HeldGrant
-from jamb.core.clients.clients import OwnerLevel
+from jamb.core.clients.clients import ClientState, OwnerLevel
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -52,6 +52,8 @@ class ClientRow(SQLModel, table=True):
     trial_ends_at: datetime | None = moment(nullable=True)
     post_logout_redirect_uris: list[str] = words(server_default="{}")
     backchannel_logout_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
+    # Names of groups whose people may sign in; none: everybody.
+    sign_in_groups: list[str] = words(server_default="{}")
 
 
 class ClientOwnerRow(SQLModel, table=True):
@@ -495,3 +497,13 @@ def grants_at(session: Session, client_id: str, resource_id: UUID, permission: s
             )
         )
     )
+
+
+def restricted_to(session: Session, directory_id: UUID, group: str) -> list[str]:
+    """Return the names of clients that only people of a group may sign in to."""
+    found = select(ClientRow.name).where(
+        ClientRow.directory_id == directory_id,
+        ClientRow.state != ClientState.REMOVED,
+        sa.literal(group) == sa.func.any(col(ClientRow.sign_in_groups)),
+    )
+    return list(session.exec(found.order_by(ClientRow.name)))

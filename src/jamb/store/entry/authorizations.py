@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
-from jamb.store.base.columns import blob, document, moment, words
+from jamb.store.base.columns import among_ids, blob, document, moment, words
 
 
 class AuthorizationRow(SQLModel, table=True):
@@ -147,6 +147,20 @@ def end_of_sign_in(session: Session, sign_in: bytes, offline: str, now: datetime
         sa.update(AuthorizationRow)
         .where(of_it, ~goes_on)
         .values(ended_at=now, ended_by="the person signed out")
+        .execution_options(synchronize_session=False)
+    )
+
+
+def end_for_others(session: Session, client_id: str, people: Iterable[UUID], now: datetime) -> None:
+    """End what a client may do for all but these people."""
+    session.execute(
+        sa.update(AuthorizationRow)
+        .where(
+            col(AuthorizationRow.client_id) == client_id,
+            col(AuthorizationRow.ended_at).is_(None),
+            ~among_ids(col(AuthorizationRow.person_id), people),
+        )
+        .values(ended_at=now, ended_by="the application is not for them any more")
         .execution_options(synchronize_session=False)
     )
 

@@ -39,6 +39,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.StillInUse.code: (409, "Still in use"),
     errors.SeveralDirectories.code: (409, "Choose a directory"),
     errors.CodeWanted.code: (409, "Type a code"),
+    errors.NotAdmitted.code: (403, "Not for you"),
     errors.FactorWanted.code: (403, "Set up a second factor"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),

@@ -27,7 +27,7 @@ from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity
 from jamb.wire.base.shapes import Answered, Moment, Sent
-from jamb.wire.base.text import NAMED, MaybeOwnPage, MaybeSaid, PublisherDomain, RedirectUri, like
+from jamb.wire.base.text import NAMED, MaybeOwnPage, MaybeSaid, PublisherDomain, RedirectUri, ShortName, like
 from jamb.wire.credentials.credentials import Credential
 from jamb.wire.resources.reach import Reach
 from jamb.wire.resources.resources import Operation
@@ -45,7 +45,7 @@ class NewClient(Sent):
 
     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
-    told that somebody signed out.
+    told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
     """
 
     name: ClientName
@@ -60,6 +60,7 @@ class NewClient(Sent):
         default_factory=list
     )
     backchannel_logout_uri: MaybeOwnPage = ""
+    sign_in_groups: Annotated[list[ShortName], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
 
     def registration(self) -> Registration:
         """Return it tidied. Raises `BadInput` with every violation at once."""
@@ -77,6 +78,7 @@ class Registered(TypedDict, total=False):
     trial_ends_at: datetime | None
     post_logout_redirect_uris: Sequence[str]
     backchannel_logout_uri: str
+    sign_in_groups: Sequence[str]
 
 
 class Changed(TypedDict, total=False):
@@ -91,6 +93,7 @@ class Changed(TypedDict, total=False):
     no_trial: bool
     post_logout_redirect_uris: Sequence[str] | None
     backchannel_logout_uri: str | None
+    sign_in_groups: Sequence[str] | None
 
 
 class RegistrationChange(Sent):
@@ -105,6 +108,7 @@ class RegistrationChange(Sent):
     no_trial: StrictBool = False
     post_logout_redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
     backchannel_logout_uri: MaybeOwnPage | None = None
+    sign_in_groups: Annotated[list[ShortName], Field(max_length=MOST_REDIRECTS)] | None = None
 
 
 class OwnersChange(Sent):
@@ -174,6 +178,7 @@ class Client(Answered):
     trial_ends_at: Moment | None
     post_logout_redirect_uris: list[str]
     backchannel_logout_uri: str
+    sign_in_groups: list[str]
 
 
 class Holding(Answered):
