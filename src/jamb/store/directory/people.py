@@ -49,7 +49,7 @@ class ConsoleSessionRow(SQLModel, table=True):
     seen_at: datetime = moment()
     expires_at: datetime = moment()
     # Whether it began with a second factor.
-    second_factor: bool = False
+    second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
 
 
 def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:

@@ -47,14 +47,14 @@ class AuthorizationRow(SQLModel, table=True):
     # The digest of the console session in which it was allowed: who signs out there is signed out here.
     sign_in: bytes | None = blob(nullable=True)
     # Whether they signed in with a second factor.
-    second_factor: bool = False
+    second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)
     # Why: the person, the client, a code or refresh token that came twice, a new password.
     ended_by: str = Field(default="", sa_type=Text)
     # Thumbprint of the key without which nothing is refreshed (RFC 9449 section 5); empty: it takes none.
-    bound_to: str = Field(default="", sa_type=Text)
+    bound_to: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
 
 
 class RefreshTokenRow(SQLModel, table=True):

@@ -10,8 +10,8 @@ depends_on = None
 
 
 def upgrade() -> None:
+    # The default stays: a process of before writes rows beside one of now.
     op.add_column("person_authorization", sa.Column("bound_to", sa.Text(), nullable=False, server_default=""))
-    op.alter_column("person_authorization", "bound_to", server_default=None)
 
 
 def downgrade() -> None:

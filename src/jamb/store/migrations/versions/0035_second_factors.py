@@ -25,9 +25,9 @@ def upgrade() -> None:
         sa.Column("person_id", sa.Uuid(), sa.ForeignKey("person.id", ondelete="CASCADE"), primary_key=True),
         sa.Column("digest", sa.LargeBinary(), primary_key=True),
     )
+    # The default stays: a process of before writes rows beside one of now.
     for table in ("console_session", "person_authorization"):
         op.add_column(table, sa.Column("second_factor", sa.Boolean(), nullable=False, server_default=sa.false()))
-        op.alter_column(table, "second_factor", server_default=None)
 
 
 def downgrade() -> None:
