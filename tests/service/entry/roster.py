@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import json
+import os
 import secrets
+import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -15,7 +18,7 @@ import httpx
 
 from jamb.core.permissions import AccessKind
 from tests import patient
-from tests.world import World, unique
+from tests.world import ROOT, World, unique
 
 BACK = "https://roster.quillhaven.example/signed-in"
 HERE = "/api/v1/directories/quillhaven"
@@ -134,3 +137,28 @@ def introspected(roster: Roster, token: str) -> dict[str, Any]:
     form = {"token": token, "client_id": roster.id, "client_secret": roster.secret}
     found: dict[str, Any] = patient.post(roster.metadata["introspection_endpoint"], data=form).raise_for_status().json()
     return found
+
+
+def by_library(
+    http: httpx.Client, client: Roster, library: str, scope: str, **settings: str
+) -> tuple[str, dict[str, Any]]:
+    """Have a client library of another language sign a person in; return where it sent them, and what it found."""
+    given = {
+        "PATH": os.environ["PATH"],
+        "ISSUER": client.issuer,
+        "CLIENT_ID": client.id,
+        "CLIENT_SECRET": client.secret,
+        "REDIRECT_URI": BACK,
+        "SCOPE": scope,
+        **settings,
+    }
+    script = ROOT / "console" / "tests" / "clients" / f"{library}.mjs"
+    pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
+    with subprocess.Popen(["node", script], env=given, text=True, **pipes) as running:
+        assert running.stdout is not None
+        first = running.stdout.readline()
+        assert first, running.communicate()[1]
+        address = json.loads(first)["address"]
+        said, wrong = running.communicate(answered(http, address) + "\n", timeout=60)
+    assert running.returncode == 0, wrong
+    return address, json.loads(said)["done"]

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import json
-import os
 import re
-import subprocess
 import time
 from collections.abc import Callable
 from html import unescape
@@ -26,12 +24,13 @@ from tests.service.entry.roster import (
     answered,
     asked_of,
     by_hand,
+    by_library,
     made,
     members,
     redeemed,
     somebody,
 )
-from tests.world import ROOT, World
+from tests.world import World
 
 
 class Signing:
@@ -83,28 +82,11 @@ def form_of(page: httpx.Response) -> tuple[str, dict[str, str]]:
 
 @pytest.mark.parametrize("asked", ["pushed", "signed"])
 def test_an_independent_library_asks_with_its_key(world: World, signing: Signing, asked: str) -> None:
-    private = ECAlgorithm.to_jwk(signing.key, as_dict=True)
-    settings = {
-        "PATH": os.environ["PATH"],
-        "ISSUER": signing.client.issuer,
-        "CLIENT_ID": signing.client.id,
-        "CLIENT_KEY": json.dumps(private),
-        "KEY_ID": signing.jwk["kid"],
-        "REDIRECT_URI": BACK,
-        "SCOPE": "openid profile offline_access berths.view",
-        "ASKED": asked,
-    }
-    script = ROOT / "console" / "tests" / "clients" / "openid-client.mjs"
-    pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
-    with subprocess.Popen(["node", script], env=settings, text=True, **pipes) as running, somebody(world) as http:
-        assert running.stdout is not None
-        first = running.stdout.readline()
-        assert first, running.communicate()[1]
-        address = json.loads(first)["address"]
-        assert members(address).keys() == {"client_id", "request_uri" if asked == "pushed" else "request"}
-        said, wrong = running.communicate(answered(http, address) + "\n", timeout=60)
-    assert running.returncode == 0, wrong
-    done = json.loads(said)["done"]
+    key = json.dumps(ECAlgorithm.to_jwk(signing.key, as_dict=True))
+    scope, named = "openid profile offline_access berths.view", {"CLIENT_KEY": key, "KEY_ID": signing.jwk["kid"]}
+    with somebody(world) as http:
+        address, done = by_library(http, signing.client, "openid-client", scope, ASKED=asked, **named)
+    assert members(address).keys() == {"client_id", "request_uri" if asked == "pushed" else "request"}
     assert (done["name"], done["active"], done["refused"]) == ("Oskar Pell", True, "invalid_grant")
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-import subprocess
 import time
 from typing import Any
 
@@ -18,8 +17,8 @@ from jamb.client.base.auth import post
 from jamb.client.base.people import Issuer, PersonTokens
 from jamb.client.base.private_key import PrivateKey
 from tests import patient
-from tests.service.entry.roster import BACK, Roster, answered, by_hand, made, members, somebody
-from tests.world import BERTHS, ROOT, Made, World
+from tests.service.entry.roster import BACK, Roster, answered, by_hand, by_library, made, members, somebody
+from tests.world import BERTHS, Made, World
 
 
 class Holder:
@@ -109,25 +108,9 @@ def test_a_client_whose_clock_is_wrong_is_served_with_a_value_of_the_servers(hol
 @pytest.mark.parametrize(("kind", "asked"), [("browser", "plainly"), ("web", "pushed")])
 def test_an_independent_library_binds_a_persons_tokens(world: World, kind: str, asked: str) -> None:
     client = made(world, kind, [BACK], ["berths.view"])
-    settings = {
-        "PATH": os.environ["PATH"],
-        "ISSUER": client.issuer,
-        "CLIENT_ID": client.id,
-        "CLIENT_SECRET": client.secret,
-        "REDIRECT_URI": BACK,
-        "SCOPE": "openid profile offline_access berths.view",
-        "ASKED": asked,
-        "BOUND_AT": world.berths_url + "/berths",
-    }
-    script = ROOT / "console" / "tests" / "clients" / "openid-client.mjs"
-    pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
-    with subprocess.Popen(["node", script], env=settings, text=True, **pipes) as running, somebody(world) as http:
-        assert running.stdout is not None
-        first = running.stdout.readline()
-        assert first, running.communicate()[1]
-        said, wrong = running.communicate(answered(http, json.loads(first)["address"]) + "\n", timeout=60)
-    assert running.returncode == 0, wrong
-    done = json.loads(said)["done"]
+    scope, api = "openid profile offline_access berths.view", world.berths_url + "/berths"
+    with somebody(world) as http:
+        _, done = by_library(http, client, "openid-client", scope, ASKED=asked, BOUND_AT=api)
     assert (done["kind"], done["opened"], done["name"]) == ("dpop", 200, "Oskar Pell")
     assert (done["active"], done["refused"]) == (True, "invalid_grant")
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-import os
 import secrets
 import socket
 import subprocess
@@ -33,6 +32,7 @@ from tests.service.entry.roster import (
     answered,
     asked_of,
     by_hand,
+    by_library,
     introspected,
     made,
     members,
@@ -40,7 +40,7 @@ from tests.service.entry.roster import (
     refreshed,
     somebody,
 )
-from tests.world import BERTHS, ROOT, World, add_person, choose_password, unique, wait_until
+from tests.world import BERTHS, World, add_person, choose_password, unique, wait_until
 
 
 def test_one_library_discovers_signs_in_refreshes_and_gives_back(world: World, roster: Roster) -> None:
@@ -124,34 +124,8 @@ def test_another_library_does_the_same_for_a_public_client(world: World, monkeyp
 )
 def test_libraries_of_another_language_do_the_same(world: World, library: str, kind: str) -> None:
     client = made(world, kind, [BACK], ["berths.view"])
-    settings = {
-        "PATH": os.environ["PATH"],
-        "ISSUER": client.issuer,
-        "CLIENT_ID": client.id,
-        "CLIENT_SECRET": client.secret,
-        "REDIRECT_URI": BACK,
-        "SCOPE": "openid profile offline_access berths.view",
-        "ASKED": "plainly",
-    }
-    script = ROOT / "console" / "tests" / "clients" / f"{library}.mjs"
-    with (
-        subprocess.Popen(
-            ["node", script],
-            env=settings,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-            text=True,
-        ) as running,
-        somebody(world) as http,
-    ):
-        assert running.stdin is not None
-        assert running.stdout is not None
-        first = running.stdout.readline()
-        assert first, running.communicate()[1]
-        said, wrong = running.communicate(answered(http, json.loads(first)["address"]) + "\n", timeout=60)
-    assert running.returncode == 0, wrong
-    done = json.loads(said)["done"]
+    with somebody(world) as http:
+        _, done = by_library(http, client, library, "openid profile offline_access berths.view", ASKED="plainly")
     assert done["refused"] == "invalid_grant", "what was given back has ended"
     assert done["scope"].split() == ["berths.view", "offline_access", "openid", "profile"]
     if library == "openid-client":

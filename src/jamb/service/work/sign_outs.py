@@ -68,7 +68,11 @@ async def tell_due(runtime: Runtime) -> int:
         async with side_by_side:
             await _tell(runtime, one)
 
-    await asyncio.gather(*(serve(one) for one in taken))
+    served = await asyncio.gather(*(serve(one) for one in taken), return_exceptions=True)
+    for one, fault in zip(taken, served, strict=True):
+        # It is taken again a little later; the others were told.
+        if isinstance(fault, BaseException):
+            _log.error("a sign-out could not be told", client=one.notice.client_id, exc_info=fault)
     return len(taken)
 
 
