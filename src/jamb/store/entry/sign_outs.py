@@ -38,6 +38,11 @@ class SignOutNoticeRow(SQLModel, table=True):
     error: str = Field(default="", sa_type=Text)
 
 
+def any_due(session: Session, now: datetime) -> bool:
+    """Tell whether somebody is to be told, without taking anything."""
+    return session.exec(select(SignOutNoticeRow.id).where(SignOutNoticeRow.next_at <= now).limit(1)).first() is not None
+
+
 def take_due(session: Session, now: datetime, most: int) -> Sequence[tuple[SignOutNoticeRow, str, str]]:
     """Return notices that are due, each with its address and the directory's slug; no other process takes them."""
     rows = session.exec(
