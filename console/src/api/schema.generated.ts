@@ -4742,7 +4742,7 @@ export interface components {
          * @description Ways to a token, by the names of `grant_type` (RFC 7591 section 2).
          * @enum {string}
          */
-        GrantType: "client_credentials" | "urn:ietf:params:oauth:grant-type:jwt-bearer" | "authorization_code" | "refresh_token" | "urn:ietf:params:oauth:grant-type:device_code";
+        GrantType: "client_credentials" | "urn:ietf:params:oauth:grant-type:jwt-bearer" | "authorization_code" | "refresh_token" | "urn:ietf:params:oauth:grant-type:device_code" | "urn:ietf:params:oauth:grant-type:token-exchange";
         /**
          * Group
          * @description `everyone` counts the people of this group and of all groups within it.
@@ -5750,7 +5750,7 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted" | "subject-token";
         /**
          * OwnAuthorization
          * @description A client that acts for the person who asks.

@@ -50,6 +50,8 @@ CLAIMS: Mapping[str, ClaimWords] = {
         ClaimWords("nbf", "Not before", "it is refused before", "RFC 7519 4.1.5"),
         ClaimWords("exp", "Runs out", "it is refused from then on", "RFC 7519 4.1.4"),
         ClaimWords("jti", "Token id", "tells this token from every other", "RFC 7519 4.1.7"),
+        ClaimWords("act", "By way of", "the clients that pass it on, the last one first", "RFC 8693 4.1"),
+        ClaimWords("cnf", "Bound to", "the key that whoever sends it must hold", "RFC 7800 3.1"),
         ClaimWords("sid", "Sign-in", "the sign-in that it belongs to, and ends with", "OpenID Connect Front-Channel 3"),
     )
 }

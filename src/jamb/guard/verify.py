@@ -22,6 +22,8 @@ from jamb.guard.refusals import Refused
 ALGORITHMS = ("ES256", "RS256", "EdDSA")
 CLOCK_SKEW_SECONDS = 30
 LONGEST_TOKEN = 8192
+# Of clients that passed a token on, those that came last.
+MOST_WAYS = 8
 # Made by the issuer to try a client: everything is checked as for an access token, and then nothing is done.
 PROBE_TYPE = "probe+jwt"
 
@@ -31,7 +33,8 @@ class TokenClaims:
     """What a verified token says. `limits`: where permissions count; one that is not named counts everywhere.
 
     `probe`: it asks whether it would be let in, and must be let in nowhere. `key`: thumbprint of the key that whoever
-    sends it must hold (RFC 9449 section 6.1); empty: of none.
+    sends it must hold (RFC 9449 section 6.1); empty: of none. `by_way_of`: ids of the clients that passed on what the
+    person allowed (RFC 8693 section 4.1), the last one first; empty: the client was allowed it itself.
     """
 
     client_id: str
@@ -43,6 +46,7 @@ class TokenClaims:
     members: Mapping[str, frozenset[str]] = field(default_factory=dict)
     probe: bool = False
     key: str = ""
+    by_way_of: tuple[str, ...] = ()
 
     def reaches(self, permission: str, name: str) -> bool:
         """Tell whether a permission that the token carries counts for this object: to show only what may be seen."""
@@ -110,6 +114,7 @@ def verify(
         _limits(claims.get("authorization_details")),
         probe=kind == PROBE_TYPE,
         key=_key(claims.get("cnf")),
+        by_way_of=_ways(claims),
     )
 
 
@@ -121,6 +126,16 @@ def _key(confirmed: Any) -> str:
         # RFC 7800 section 3.1: what is not understood is not ignored.
         raise _invalid("the token is bound in a way that this API does not understand")
     return key
+
+
+def _ways(claims: Mapping[str, Any]) -> tuple[str, ...]:
+    """Return who passed it on (RFC 8693 section 4.1); the client itself, which stands first, is not said again."""
+    found: list[str] = []
+    acting = claims.get("act")
+    while isinstance(acting, Mapping) and len(found) < MOST_WAYS:
+        found.append(str(acting.get("sub", "")))
+        acting = acting.get("act")
+    return tuple(found[1:] if found[:1] == [claims["client_id"]] else found)
 
 
 def _limits(details: Any) -> Mapping[str, Limits]:

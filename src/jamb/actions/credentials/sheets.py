@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from datetime import datetime
 from uuid import UUID
 
@@ -52,9 +53,12 @@ def sheets_of(
         as_itself, for_people = ([("", ())], []) if by_client is ClientKind.SERVICE else ([], [("", ())])
     if not by_client.confidential:
         as_itself = []
+    # Nobody signs in to a service: it acts for the people of the tokens that it is sent.
+    passed, for_people = ([], for_people) if by_client.for_people else (for_people, [])
     proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
     return (
         *(sheet_of(sheet) for sheet in _as_itself(act, client, as_itself, secret, ends, proof)),
+        *(sheet_of(replace(sheet, exchanges=True)) for sheet in _as_itself(act, client, passed, secret, ends, proof)),
         *(sheet_for_people(sheet) for sheet in _for_people(act, client, for_people, secret)),
     )
 

@@ -26,6 +26,7 @@ from jamb.store.consent import additions, requests
 from jamb.store.consent.additions import AdditionRow, Earlier
 from jamb.store.consent.agreements import Waiting
 from jamb.store.directory.people import PersonRow
+from jamb.store.resources import resources
 
 # How many acts of one person may wait for others at once.
 MOST_WAITING = 20
@@ -74,7 +75,9 @@ def judge_acting(
     bench = Bench(unit.session, unit.directory, unit.now)
     # A credential that somebody has seen ends: whether they may see the next one is judged anew.
     already = bench.answering_for(client.id)
-    power = bench.power_of_client(client.id, for_people=for_people)
+    # Whoever acts as the guard of a resource has the tokens exchanged that people's clients send there.
+    guards = bool(resources.guarded_by(unit.session, client.id))
+    power = bench.power_of_client(client.id, for_people=for_people or guards)
     mine = bench.controllers([unit.actor.id])
     heaviest, gains_most, added = Beyond(0), "", 0.0
     for gainer in dict.fromkeys(gainers):

@@ -18,7 +18,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles
-from jamb.store.entry import authorizations
+from jamb.store.entry import authorizations, exchanges
 from jamb.store.resources import resources
 
 # No token of a protected API lives longer, whatever the policy was when it was made; a guard's clock may be off.
@@ -73,7 +73,10 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
         ]
         found += [
             Revocation(client_id, AccessKind.DELEGATED, str(person_id), at, None, ())
-            for client_id, person_id, at in authorizations.ended_since(session, resource.id, since)
+            for client_id, person_id, at in (
+                *authorizations.ended_since(session, resource.id, since),
+                *exchanges.ended_since(session, resource.id, since),
+            )
         ]
         return Revocations(
             resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id)

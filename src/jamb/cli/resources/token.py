@@ -41,6 +41,10 @@ def get(
     client: Annotated[str, typer.Option(help="The client id, when no sheet names it")] = "",
     resource: Annotated[str, typer.Option(help="Identifier of the resource that it is for")] = "",
     scope: Annotated[str, typer.Option(help="Permissions, with a space between")] = "",
+    exchange: Annotated[
+        Path | None,
+        typer.Option(help="A file with a person's token that was sent to the resource this client guards; - for input"),
+    ] = None,
     secret_file: Annotated[
         Path | None, typer.Option(help="A file with the secret; - for standard input; else CLIENT_SECRET")
     ] = None,
@@ -64,7 +68,7 @@ def get(
     endpoint = f"{issuer.rstrip('/')}/token"
     if key_file is not None:
         key = PrivateKey.read(key_file, os.environ.get("CLIENT_KEY_PASSPHRASE", ""))
-        print(KeyPair(client, key, token_endpoint=endpoint, resource=resource).fetch(scope))
+        print(_fetched(KeyPair(client, key, token_endpoint=endpoint, resource=resource), scope, exchange))
         return
     secret = read_text("--secret-file", secret_file).rstrip("\r\n") if secret_file is not None else ""
     secret = secret or said.get("CLIENT_SECRET", "") or os.environ.get("CLIENT_SECRET", "")
@@ -72,7 +76,13 @@ def get(
         raise BadInput.field(
             "--secret-file", "nothing", "a secret or a key", "Give --secret-file, --key-file, or set CLIENT_SECRET."
         )
-    print(ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource).fetch(scope))
+    print(_fetched(ClientCredentials(client, secret, token_endpoint=endpoint, resource=resource), scope, exchange))
+
+
+def _fetched(proof: ClientCredentials, scope: str, exchange: Path | None) -> str:
+    if exchange is None:
+        return proof.fetch(scope)
+    return proof.exchanged(read_text("--exchange", exchange).strip(), proof.resource, scope)
 
 
 def _sheet(file: Path) -> dict[str, str]:

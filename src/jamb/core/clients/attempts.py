@@ -56,6 +56,7 @@ class Outcome(StrEnum):
     POSSESSION = "possession"
     SIGN_OUT_UNHEARD = "sign-out-unheard"
     NOT_ADMITTED = "not-admitted"
+    SUBJECT_TOKEN = "subject-token"  # noqa: S105 - the name of an outcome
 
 
 # Whoever presented it had one that works no more.
@@ -114,5 +115,6 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.POSSESSION: "Make a DPoP proof for each request, with the key that the code or refresh token is bound to.",
     Outcome.SIGN_OUT_UNHEARD: "Look whether the back-channel logout URI answers: somebody may still be signed in.",
     Outcome.NOT_ADMITTED: "The person is in none of the groups that the client is for.",
+    Outcome.SUBJECT_TOKEN: "Exchange a token of a person that was sent to the resource that this client guards.",
     Outcome.TOO_MANY: "Somebody tries at random; look at the address, and let the network keep it away.",
 }

@@ -33,6 +33,7 @@ class GrantType(StrEnum):
     AUTHORIZATION_CODE = "authorization_code"
     REFRESH_TOKEN = "refresh_token"  # noqa: S105 - the name of a grant
     DEVICE_CODE = "urn:ietf:params:oauth:grant-type:device_code"
+    TOKEN_EXCHANGE = "urn:ietf:params:oauth:grant-type:token-exchange"  # noqa: S105 - the name of a grant
 
     @property
     def words(self) -> str:
@@ -76,9 +77,11 @@ class ClientKind(StrEnum):
 
 _AS_ITSELF = frozenset({GrantType.CLIENT_CREDENTIALS, GrantType.JWT_BEARER})
 _BY_CODE = frozenset({GrantType.AUTHORIZATION_CODE, GrantType.REFRESH_TOKEN})
+# RFC 8693: for the person of a token that was sent to it, where it is the guard of a resource.
+_ON = frozenset({GrantType.TOKEN_EXCHANGE})
 _GRANT_TYPES = {
-    ClientKind.SERVICE: _AS_ITSELF,
-    ClientKind.WEB: _AS_ITSELF | _BY_CODE,
+    ClientKind.SERVICE: _AS_ITSELF | _ON,
+    ClientKind.WEB: _AS_ITSELF | _ON | _BY_CODE,
     ClientKind.BROWSER: _BY_CODE,
     ClientKind.NATIVE: _BY_CODE | {GrantType.DEVICE_CODE},
     ClientKind.DEVICE: frozenset({GrantType.DEVICE_CODE, GrantType.REFRESH_TOKEN}),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import Any
 
@@ -34,11 +34,13 @@ async def mint(  # noqa: PLR0913 - the claims, by name
     bounds: list[dict[str, Any]] | None = None,
     key: str = "",
     kind: str = ACCESS_TYPE,
+    by_way_of: Mapping[str, Any] | None = None,
 ) -> tuple[str, str]:
     """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2).
 
     `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1). `key`: thumbprint of the one
-    that the token is bound to (RFC 9449 section 6.1); empty: whoever bears it may use it.
+    that the token is bound to (RFC 9449 section 6.1); empty: whoever bears it may use it. `by_way_of`: the clients that
+    pass it on (RFC 8693 section 4.1).
     """
     words = " ".join(sorted(scope))
     claims: dict[str, Any] = {
@@ -55,6 +57,8 @@ async def mint(  # noqa: PLR0913 - the claims, by name
         claims["authorization_details"] = bounds
     if key:
         claims["cnf"] = {"jkt": key}
+    if by_way_of is not None:
+        claims["act"] = by_way_of
     if sign_in is not None:
         claims["sid"] = sign_in
     return await sign(keyring, kid, kind, claims), words

@@ -26,6 +26,7 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import Form, read_form, read_outside_proof, read_proof
 from jamb.service.oauth.own_rotation import rotate_own
 from jamb.service.oauth.people.authorize import authorize
+from jamb.service.oauth.people.exchange import token_exchange
 from jamb.service.oauth.people.form_post import posting_page
 from jamb.service.oauth.people.given_back import introspect, revoke
 from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
@@ -89,6 +90,8 @@ async def _token(request: Request, runtime: Runtime, directory: str, form: Form)
         return await refresh_token(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == JWT_BEARER:
         return await client_credentials(request, runtime, directory, form, read_outside_proof(form), now)
+    if grant_type == GrantType.TOKEN_EXCHANGE:
+        return await token_exchange(request, runtime, directory, form, read_proof(request, form), now)
     if grant_type == device.GRANT_TYPE:
         return await device.device_token(request, runtime, directory, form, now)
     if grant_type is None:

@@ -57,6 +57,10 @@ DELETE FROM attempt WHERE (id, day) IN (
     ),
     # Told or given up within the hour, unless no process was there.
     "sign-outs to be told": _ended("sign_out_notice", "made_at < %(now)s::timestamptz - interval '1 day'"),
+    # A guard hears for a day that they ended.
+    "exchanged tokens": _ended(
+        "token_exchange", f"expires_at < %(now)s::timestamptz - make_interval(days => {DAYS_AFTER_END})"
+    ),
     "refresh tokens": _ended("refresh_token", "expires_at < %(now)s"),
     # No token lives longer than seven days.
     "people whose rights became less": _ended("person_narrowed", "at < %(now)s::timestamptz - interval '8 days'"),

@@ -222,7 +222,7 @@ class Attempt(Answered):
 
 def sheet_of(sheet: ConnectionSheet) -> Sheet:
     return Sheet(
-        kind=AccessKind.APPLICATION,
+        kind=AccessKind.DELEGATED if sheet.exchanges else AccessKind.APPLICATION,
         issuer=sheet.issuer,
         token_endpoint=sheet.token_endpoint,
         authorization_endpoint="",

@@ -27,6 +27,7 @@ def _rows(sheet: ConnectionSheet) -> list[tuple[str, str]]:
         ("issuer", sheet.issuer),
         ("token_endpoint", sheet.token_endpoint),
         ("client_id", sheet.client_id),
+        *(sheet.grant if sheet.exchanges else ()),
         *_proof(sheet),
         ("resource", sheet.resource),
         ("scope", sheet.scope),
@@ -40,13 +41,14 @@ def _proof(sheet: ConnectionSheet) -> list[tuple[str, str]]:
     if sheet.kind is CredentialKind.SECRET:
         return [("client_secret", sheet.secret or WITHHELD)]
     # RFC 7523 section 3: the issuer is the only audience that is accepted here.
-    return [*sheet.assertion, ("assertion_audience", sheet.issuer)]
+    return [*(() if sheet.exchanges else sheet.grant), ("assertion_audience", sheet.issuer)]
 
 
 def _text(sheet: ConnectionSheet) -> str:
     rows = [(name.replace("_", " "), value) for name, value in _rows(sheet) if value]
     width = max(len(name) for name, _ in rows)
-    return "\n".join([f"Connection sheet: {sheet.client_name}", *(f"{name:<{width}}  {value}" for name, value in rows)])
+    title = f"Connection sheet: {sheet.client_name}{', for people' if sheet.exchanges else ''}"
+    return "\n".join([title, *(f"{name:<{width}}  {value}" for name, value in rows)])
 
 
 def _env(sheet: ConnectionSheet) -> str:

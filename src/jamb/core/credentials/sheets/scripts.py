@@ -26,7 +26,7 @@ def http(sheet: ConnectionSheet) -> str:
             "Content-Type: application/x-www-form-urlencoded",
             "Accept: application/json",
             "",
-            f"{body}&{proof}={{{given}}}",
+            f"{body}&{proof}={{{given}}}{'&subject_token={SUBJECT_TOKEN}' if sheet.exchanges else ''}",
         ]
     )
 
@@ -34,7 +34,7 @@ def http(sheet: ConnectionSheet) -> str:
 def _form(sheet: ConnectionSheet) -> list[tuple[str, str]]:
     """Return the parameters of a token request, but not who asks and what proves it."""
     pairs = [
-        *(sheet.assertion or (("grant_type", "client_credentials"),)),
+        *sheet.grant,
         ("resource", sheet.resource),
         ("scope", sheet.scope),
     ]
@@ -48,6 +48,8 @@ def curl(sheet: ConnectionSheet) -> str:
     parts = [f"curl --fail-with-body {shlex.quote(sheet.token_endpoint)}"]
     pairs = [*_form(sheet), ("client_id", sheet.client_id)]
     parts += [f"--data-urlencode {shlex.quote(f'{name}={value}')}" for name, value in pairs]
+    if sheet.exchanges:
+        parts.append("--data-urlencode subject_token@token-that-was-sent.txt")
     parts.append(f"--data-urlencode {sent}@-")
     # printf, because a line's end would be sent as part of it.
     return f'printf %s "${given}" | ' + " \\\n  ".join(parts)
@@ -60,6 +62,8 @@ def _assertion_parameter(sheet: ConnectionSheet) -> str:
 def python(sheet: ConnectionSheet) -> str:
     lines = ["import os", "", "import httpx"]
     rows = [f"    {name!r}: {value!r}," for name, value in _form(sheet)]
+    if sheet.exchanges:
+        rows.append("    'subject_token': os.environ['SUBJECT_TOKEN'],")
     if sheet.kind is CredentialKind.SECRET:
         return "\n".join(
             [
@@ -101,6 +105,8 @@ def javascript(sheet: ConnectionSheet) -> str:
     """Return a module for Node, without a library: it reads what proves the client, and prints nothing."""
     form = json.dumps(dict([*_form(sheet), ("client_id", sheet.client_id)]), indent=2, ensure_ascii=False)
     imports, made = [], [f"const form = {form};"]
+    if sheet.exchanges:
+        made.append("form.subject_token = process.env.SUBJECT_TOKEN;")
     if sheet.kind is CredentialKind.SECRET:
         made += ["form.client_secret = process.env.CLIENT_SECRET;"]
     elif sheet.kind is CredentialKind.ISSUER:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from jamb.core.authorization.exchange import ACCESS_TOKEN
+from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.credentials.kinds import CredentialKind
 
@@ -15,7 +17,8 @@ WITHHELD = "(shown once, when it was issued)"
 class ConnectionSheet:
     """One client's values for one resource. `secret` is None whenever it is not being shown for the first time.
 
-    `kind`: by which kind of credential the client proves itself.
+    `kind`: by which kind of credential the client proves itself. `exchanges`: it calls the resource for the
+    people of the tokens that it is sent (RFC 8693), not as itself.
     """
 
     client_name: str
@@ -27,15 +30,19 @@ class ConnectionSheet:
     secret: str | None = None
     secret_expires_at: datetime | None = None
     kind: CredentialKind = CredentialKind.SECRET
+    exchanges: bool = False
 
     @property
-    def assertion(self) -> tuple[tuple[str, str], ...]:
-        """Return the parameters of a token request beside the common ones; the assertion itself is left to be made."""
-        if self.kind is CredentialKind.SECRET:
-            return ()
-        if self.kind is CredentialKind.ISSUER:
+    def grant(self) -> tuple[tuple[str, str], ...]:
+        """Return the parameters by which a token request says what it is; assertion and token are left to be made."""
+        if self.kind is CredentialKind.ISSUER and not self.exchanges:
             return (("grant_type", JWT_BEARER),)
-        return (("grant_type", "client_credentials"), ("client_assertion_type", CLIENT_ASSERTION))
+        said = [("grant_type", "client_credentials")]
+        if self.exchanges:
+            said = [("grant_type", GrantType.TOKEN_EXCHANGE.value), ("subject_token_type", ACCESS_TOKEN)]
+        if self.kind is not CredentialKind.SECRET:
+            said.append(("client_assertion_type", CLIENT_ASSERTION))
+        return tuple(said)
 
     @property
     def scope(self) -> str:

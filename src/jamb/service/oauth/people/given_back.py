@@ -14,16 +14,16 @@ from sqlmodel import Session
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry import person_tokens
 from jamb.actions.entry.authorizations import digest_of
+from jamb.actions.entry.issued import still_counts
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import sign
-from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own, still_counts
+from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.possession import key_of
 from jamb.service.runtime import Runtime
-from jamb.store.clients import clients
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
 
@@ -45,13 +45,14 @@ def _end(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime)
         claims = claims_of_own(runtime, slug, token)
     except NotThisIssuers:
         return
-    if "sid" in claims:
+    if "sid" in claims and "act" not in claims:
         by = "the application gave it back"
         person_tokens.end_by_id(runtime.backend, UUID(claims["sid"]), client_id, by, now)
     elif claims["client_id"] == client_id:
         # RFC 7009 section 2.2.1: to say that it has ended would not be true.
         raise OAuthError(
-            "unsupported_token_type", "A token by which a client acts as itself ends by itself, or by its owner."
+            "unsupported_token_type",
+            "Such a token ends by itself, with what it came from, or by its owner.",
         )
 
 
@@ -80,7 +81,22 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
 
 SIGNED = "application/token-introspection+jwt"
 _NOTHING = {"active": False}
-_MEMBERS = ("iss", "sub", "aud", "client_id", "scope", "iat", "exp", "jti", "sid", "cnf", "authorization_details")
+_MEMBERS = frozenset(
+    {
+        "iss",
+        "sub",
+        "aud",
+        "client_id",
+        "scope",
+        "iat",
+        "exp",
+        "jti",
+        "sid",
+        "act",
+        "cnf",
+        "authorization_details",
+    }
+)
 
 
 def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime) -> dict[str, Any]:
@@ -93,9 +109,8 @@ def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime
             claims = claims_of_own(runtime, slug, token)
         except NotThisIssuers:
             return _NOTHING
-        client = clients.by_id(session, directory.id, str(claims["client_id"]))
         resource = resources.by_identifier(session, directory.id, str(claims["aud"]))
-        if client is None or not still_counts(session, directory, client, claims, now):
+        if not still_counts(session, directory, claims, now):
             return _NOTHING
         asks = claims["client_id"] == client_id or (resource is not None and resource.guard_client_id == client_id)
         if not asks:

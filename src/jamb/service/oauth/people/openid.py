@@ -6,7 +6,7 @@ one resource (RFC 8707), and a client of a resource asks who its person is with 
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -16,11 +16,11 @@ from fastapi.responses import Response
 from sqlmodel import Session
 
 from jamb.actions.base.lookups import find_directory
+from jamb.actions.entry.issued import still_counts
 from jamb.actions.entry.person_tokens import about_person
 from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
-from jamb.core.clients.clients import ClientState, GrantType
+from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
-from jamb.core.directory.directories import Directory
 from jamb.core.jwt import read_token
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard import dpop
@@ -29,8 +29,6 @@ from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.mint import ALGORITHM
 from jamb.service.possession import NONCE_HEADER, SentToken, fresh_nonce, require_possession
 from jamb.service.runtime import Runtime
-from jamb.store.clients import clients
-from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations as store
 
 ANYBODY = {"Access-Control-Allow-Origin": "*"}
@@ -86,21 +84,6 @@ def claims_signed_here(
     return claims
 
 
-def still_counts(
-    session: Session, directory: Directory, client: ClientRow, claims: dict[str, Any], now: datetime
-) -> bool:
-    """Tell whether an access token whose signature fits counts still, as the guards of resources have it."""
-    issued = datetime.fromtimestamp(claims["iat"], UTC)
-    if client.state != ClientState.LIVE or directory.suspended:
-        return False
-    if client.tokens_revoked_at is not None and issued <= client.tokens_revoked_at:
-        return False
-    if "sid" not in claims:
-        return True
-    narrowed = store.people_narrowed_since(session, directory.id, issued, now)
-    return store.live(session, UUID(claims["sid"])) and claims["sub"] not in {str(one) for one, _ in narrowed}
-
-
 def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
     """Answer who the person of a token is, in so far as they allowed it."""
     scheme, _, sent = request.headers.get("Authorization", "").partition(" ")
@@ -121,9 +104,8 @@ def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
         return _refused("the token was not allowed openid", "insufficient_scope", 403)
     with Session(runtime.backend.engine) as session:
         directory = find_directory(session, slug)
-        client = clients.by_id(session, directory.id, claims["client_id"])
         told = {}
-        if client is not None and still_counts(session, directory, client, claims, now):
+        if still_counts(session, directory, claims, now):
             allowed = session.get_one(store.AuthorizationRow, UUID(claims["sid"]))
             single = Wanted.of(allowed.request).claims.userinfo
             told = about_person(session, directory, allowed.person_id, scope & ABOUT_PEOPLE, single)

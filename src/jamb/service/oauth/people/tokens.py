@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Any
 
@@ -18,7 +18,7 @@ from jamb.core.authorization.requests import OPENID
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
-from jamb.core.reach import EVERYWHERE
+from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
 from jamb.service.oauth.authenticate import authenticated
@@ -92,12 +92,6 @@ async def answer_with_tokens(asked: TokenRequest, grant_type: GrantType, work: C
 
 async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowed) -> tuple[str, str]:
     """Return an access token (RFC 9068) with what client and person both may do, where both may (RFC 9396)."""
-    bounded = [
-        (frozenset({name}), reach)
-        for name, reaches in allowed.counts.items()
-        if EVERYWHERE not in reaches
-        for reach in reaches
-    ]
     moments = [moment for moment in (row.narrowed_at, allowed.narrowed_at) if moment is not None]
     return await mint(
         asked.runtime.keyring,
@@ -110,9 +104,17 @@ async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowe
         issued_at=issue_second(asked.now, max(moments, default=None)),
         seconds=row.seconds,
         sign_in=str(allowed.id),
-        bounds=details(allowed.identifier, bounded) or None,
+        bounds=bounds_of(allowed.identifier, allowed.counts),
         key=asked.key,
     )
+
+
+def bounds_of(identifier: str, counts: Mapping[str, tuple[Reach, ...]]) -> list[dict[str, Any]] | None:
+    """Return where permissions count, as authorization details; None: everywhere (RFC 9396 section 9.1)."""
+    bounded = [
+        (frozenset({name}), reach) for name, reaches in counts.items() if EVERYWHERE not in reaches for reach in reaches
+    ]
+    return details(identifier, bounded) or None
 
 
 async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, access_token: str) -> str:
