@@ -246,7 +246,9 @@ CLAIMS: dict[str, tuple[dict[str, Any], Outcome | None, str]] = {
     "begun within the skew": ({"nbf": at(seconds=30), "iat": at(seconds=30)}, None, ""),
     "another client's": ({"sub": "c2"}, Outcome.ASSERTION_ISSUER, "sub is “c2”"),
     "made by another": ({"iss": "c2"}, Outcome.ASSERTION_ISSUER, "iss is “c2”"),
-    "for the token endpoint": ({"aud": US + "/token"}, Outcome.ASSERTION_AUDIENCE, f"expected {US} alone"),
+    "for another issuer here": ({"aud": US + "-trial"}, Outcome.ASSERTION_AUDIENCE, f"expected {US} alone"),
+    "for two of our names": ({"aud": [US, US + "/token"]}, None, ""),
+    "for an empty list": ({"aud": []}, Outcome.ASSERTION_AUDIENCE, "nothing"),
     "for us and another": ({"aud": [US, "https://x.example"]}, Outcome.ASSERTION_AUDIENCE, "x.example"),
     "for nobody": ({"aud": None}, Outcome.ASSERTION_AUDIENCE, "nothing"),
     "run out": ({"exp": at(seconds=-61)}, Outcome.ASSERTION_TIME, "clock"),
@@ -260,12 +262,14 @@ CLAIMS: dict[str, tuple[dict[str, Any], Outcome | None, str]] = {
 
 @pytest.mark.parametrize(("claims", "outcome", "said"), CLAIMS.values(), ids=CLAIMS.keys())
 def test_an_assertion_is_judged_by_what_it_says(claims: dict[str, Any], outcome: Outcome | None, said: str) -> None:
+    ours = [US, f"{US}/token"]
+
     def judge() -> None:
         # Some claims would stop the library that makes the tokens: they are put in as they are.
         read = read_assertion(assertion(**{name: value for name, value in claims.items() if name != "exp"}))
         sent = {**read.claims, **claims}
         known = {name: value for name, value in sent.items() if value is not None}
-        check_claims(type(read)(read.text, read.algorithm, read.key_ids, known), "c1", "c1", US, NOW, LONGEST_LIFE)
+        check_claims(type(read)(read.text, read.algorithm, read.key_ids, known), "c1", "c1", ours, NOW, LONGEST_LIFE)
 
     if outcome is None:
         judge()

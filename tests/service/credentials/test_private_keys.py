@@ -114,7 +114,7 @@ def test_an_independent_client_proves_itself_by_its_key(world: World, signer: Si
     with world.jamb("custodian") as custodian:
         custodian.credentials.add_keys(signer.made.id, {"keys": [jwk_of(key.public_key())]})
     pem = key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
-    method = PrivateKeyJWT(world.token_endpoint(), claims={"aud": f"{world.base_url}/d/quillhaven"})
+    method = PrivateKeyJWT(world.token_endpoint())
     with OAuth2Client(signer.made.id, pem, token_endpoint_auth_method=method) as http:
         token = http.fetch_token(world.token_endpoint(), grant_type="client_credentials", resource=BERTHS)
     assert world.call_berths(token["access_token"]).status_code == 200
@@ -152,7 +152,12 @@ def test_the_sheets_script_fetches_a_token_as_it_stands(world: World, signer: Si
 
 
 WRONG: dict[str, tuple[dict[str, Any], str, str, str]] = {
-    "the token endpoint as audience": ({"aud": "{endpoint}"}, "assertion-for-another", "expected {issuer} alone", ""),
+    "another endpoint as audience": (
+        {"aud": "{endpoint}x"},
+        "assertion-for-another",
+        "expected {issuer} alone",
+        "",
+    ),
     "a clock an hour slow": ({"exp": -3600, "iat": -3660}, "assertion-time", "clock", ""),
     "a clock half an hour fast": ({"exp": 1860, "iat": 1800}, "assertion-time", "future", ""),
     "no id": ({"jti": None}, "assertion-malformed", "jti", ""),

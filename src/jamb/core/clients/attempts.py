@@ -85,7 +85,7 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.NO_KEYS: "Give the client a certificate or a key set, or trust the outside issuer for it.",
     Outcome.ASSERTION_MALFORMED: "Correct the assertion where it is made; the detail says what is wrong with it.",
     Outcome.ASSERTION_ISSUER: "Make iss and sub the client id, or those that the trusted outside issuer uses.",
-    Outcome.ASSERTION_AUDIENCE: "Make the issuer of the connection sheet the assertion's only audience.",
+    Outcome.ASSERTION_AUDIENCE: "Make the issuer of the connection sheet the only audience of the assertion.",
     Outcome.ASSERTION_TIME: "Set the clock of the machine by the network's time, and make each assertion anew.",
     Outcome.ASSERTION_REPLAYED: "Make a new assertion, with another jti, for each token.",
     Outcome.ASSERTION_KEY: "Sign with the private key of a credential that stands here; name it by kid or x5t#S256.",

@@ -1,7 +1,7 @@
 """Assertions by which clients prove themselves (RFC 7523), judged against the public keys that stand for a client.
 
-The audience is this issuer's identifier and nothing else: an assertion that another server could have been the audience
-of could be carried here by that server (RFC 9700 section 4.4 has the like for mixed-up servers).
+The audience is this issuer, by its identifier or an endpoint of its own, and nobody else: an assertion that another
+server could have been the audience of could be carried here by that server (decision 64).
 """
 
 from __future__ import annotations
@@ -84,25 +84,25 @@ def read_assertion(text: str, types: frozenset[str] = TYPES, name: str = "assert
 
 
 def check_claims(
-    assertion: Assertion, issuer: str, subject: str, audience: str, now: datetime, life: timedelta
+    assertion: Assertion, issuer: str, subject: str, audiences: Sequence[str], now: datetime, life: timedelta
 ) -> None:
     """Check what an assertion says of itself (RFC 7523 section 3).
 
     Args:
-        audience: our own issuer identifier.
+        audiences: names of ours, our issuer identifier first: whatever it is for must be one of them.
         life: the longest that it may still live.
 
     Raises:
         NotProven: with the claim that is wrong, what was sent and what is expected.
     """
-    check_reading(assertion, audience, now, life)
+    check_reading(assertion, audiences, now, life)
     for name, wanted in (("iss", issuer), ("sub", subject)):
         if assertion.claim(name) != wanted:
             said = f"The assertion's {name} is “{assertion.claim(name)[:120]}”, expected “{wanted[:120]}”."
             raise NotProven(Outcome.ASSERTION_ISSUER, said)
 
 
-def check_reading(assertion: Assertion, audience: str, now: datetime, life: timedelta) -> None:
+def check_reading(assertion: Assertion, audiences: Sequence[str], now: datetime, life: timedelta) -> None:
     """Check what can be seen of an assertion without knowing whose it is: for whom it was made, and when.
 
     Raises:
@@ -113,10 +113,10 @@ def check_reading(assertion: Assertion, audience: str, now: datetime, life: time
         return NotProven(outcome, said)
 
     sent = assertion.claims.get("aud")
-    audiences = sent if isinstance(sent, list) else [sent]
-    if audiences != [audience]:
-        shown = ", ".join(str(one)[:120] for one in audiences[:3] if one) or "nothing"
-        raise wrong(Outcome.ASSERTION_AUDIENCE, f"The assertion's aud is {shown}, expected {audience} alone.")
+    named = sent if isinstance(sent, list) else [sent]
+    if not named or any(name not in audiences for name in named):
+        shown = ", ".join(str(name)[:120] for name in named[:3] if name) or "nothing"
+        raise wrong(Outcome.ASSERTION_AUDIENCE, f"The assertion's aud is {shown}, expected {audiences[0]} alone.")
     ends = _moment(assertion, "exp")
     if ends is None:
         raise wrong(Outcome.ASSERTION_MALFORMED, "The assertion has no exp.")

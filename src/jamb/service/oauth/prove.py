@@ -41,7 +41,7 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
     life = LONGEST_OUTSIDE_LIFE if asked.proof.outside else LONGEST_LIFE
     try:
         # Before it is known whether there is such a client: what is heard then is the same.
-        check_reading(assertion, _audience(asked, assertion), asked.now, life)
+        check_reading(assertion, _audiences(asked), asked.now, life)
         if client_kind is None:
             raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
         await _prove(asked, assertion, life)
@@ -55,14 +55,14 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
 async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
     client_id, outside = asked.proof.client_id, asked.proof.outside
     held = await _held(asked, outside=outside)
-    audience = _audience(asked, assertion)
+    audiences = _audiences(asked)
     if outside:
         named = [one for one in held if (one.issuer, one.subject) == (assertion.claim("iss"), assertion.claim("sub"))]
         held = named or held[:1]
         issuer, subject = held[0].issuer, held[0].subject
     else:
         issuer, subject = client_id, client_id
-    check_claims(assertion, issuer, subject, audience, asked.now, life)
+    check_claims(assertion, issuer, subject, audiences, asked.now, life)
     found = await _signer(asked, assertion, held)
     asked.hint = found.hint
     refuse_fallen(found, asked.now)
@@ -86,10 +86,20 @@ async def signer_of(asked: TokenRequest, assertion: Assertion, *, outside: bool)
     return await _signer(asked, assertion, await _held(asked, outside=outside))
 
 
-def _audience(asked: TokenRequest, assertion: Assertion) -> str:
-    """Return our issuer identifier; the former one of an assertion that names it, while it holds."""
-    known, sent = asked.runtime.backend.issuers(asked.slug, asked.now), assertion.claims.get("aud")
-    return next((issuer for issuer in known if sent in (issuer, [issuer])), known[0])
+def _audiences(asked: TokenRequest) -> list[str]:
+    """Return what an assertion may be for, our issuer identifier first, and former ones while they hold.
+
+    A client's own may name the endpoint that it is sent to, or the token endpoint (RFC 7523 section 3, RFC 9126 section
+    2): many libraries do. What an outside issuer makes is for the issuer alone (decision 64).
+    """
+    issuers = list(asked.runtime.backend.issuers(asked.slug, asked.now))
+    if asked.proof.outside:
+        return issuers
+    return [*issuers, *(f"{issuer}/{endpoint}" for issuer in issuers for endpoint in _PROVEN_AT)]
+
+
+# Endpoints at which clients prove themselves.
+_PROVEN_AT = ("token", "par", "introspect", "revoke", "rotation")
 
 
 async def _signer(asked: TokenRequest, assertion: Assertion, held: Sequence[KeyHeld]) -> KeyHeld:

@@ -40,7 +40,7 @@ def _rows(sheet: ConnectionSheet) -> list[tuple[str, str]]:
 def _proof(sheet: ConnectionSheet) -> list[tuple[str, str]]:
     if sheet.kind is CredentialKind.SECRET:
         return [("client_secret", sheet.secret or WITHHELD)]
-    # RFC 7523 section 3: the issuer is the only audience that is accepted here.
+    # RFC 7523 section 3: the issuer identifies us best (decision 64).
     return [*(() if sheet.exchanges else sheet.grant), ("assertion_audience", sheet.issuer)]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import orjson
@@ -34,14 +35,14 @@ async def read_signed(
     try:
         found = read_assertion(text, TYPES, "request object")
         issuers = runtime.backend.issuers(slug, now)
-        audience = next((one for one in issuers if found.claims.get("aud") in (one, [one])), issuers[0])
-        check_reading(found, audience, now, LIFE)
+        # Section 4: iss and aud should be there. What names them, names the client and us.
+        check_reading(replace(found, claims={"aud": issuers[0], **found.claims}), issuers, now, LIFE)
         proof = ClientProof(client_id, None, False, found)
         asked = TokenRequest(runtime, slug, proof, now, address_of(request), agent_of(request))
         refuse_fallen(await signer_of(asked, found, outside=False), now)
     except NotProven as error:
         raise RequestRefused("invalid_request_object", error.detail) from error
-    if found.claim("iss") != client_id or found.claim("client_id") not in {"", client_id}:
+    if found.claims.get("iss", client_id) != client_id or found.claim("client_id") not in {"", client_id}:
         raise RequestRefused("invalid_request_object", "The request object's iss or client_id is not the client's id.")
     return _parameters(found, client_id)
 
