@@ -7,6 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.console.browser import Open, faults
+from tests.service.entry.roster import made
 from tests.world import World
 
 
@@ -21,6 +22,20 @@ def test_a_client_is_probed_from_its_dossier(world: World, open_console: Open) -
         page.get_by_label("The client's secret").fill(made.secret[:-2])
         page.get_by_role("button", name="Probe it now").click()
         expect(page.get_by_text("its checksum does not fit")).to_be_visible()
+        assert faults(page) == []
+
+
+def test_a_client_is_probed_for_a_person_who_need_not_sign_in(world: World, open_console: Open) -> None:
+    native = made(world, "native", ["http://127.0.0.1/back"], ["berths.view"])
+    with open_console("custodian", path=f"/clients/{native.id}#explain") as page:
+        page.get_by_label("Resource to explain").select_option("berths")
+        page.get_by_label("Operation to explain").select_option("berths.list")
+        page.get_by_label("for a person").check()
+        expect(page.get_by_role("button", name="Probe it now")).to_have_count(0)
+        page.get_by_label("Person it acts for").select_option(label="Oskar Pell")
+        page.get_by_role("button", name="Probe it now").click()
+        expect(page.get_by_text("It would be let in; nothing was done.")).to_be_visible()
+        expect(page.get_by_label("with its own secret")).to_have_count(0)
         assert faults(page) == []
 
 

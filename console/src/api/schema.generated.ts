@@ -3733,7 +3733,7 @@ export interface components {
          * CheckName
          * @enum {string}
          */
-        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "role" | "token-scope" | "token-reach" | "token-age" | "tokens-revoked";
+        CheckName: "operation" | "client" | "asked" | "granted" | "reach" | "credential" | "person" | "admitted" | "role" | "token-scope" | "token-reach" | "token-age" | "tokens-revoked";
         /** CheckedList */
         CheckedList: {
             /** Asks */
@@ -5484,7 +5484,8 @@ export interface components {
          * @description `operation` of `resource` is called, on `object` if it concerns one.
          *
          *     `secret`: the client's own, as its integrator has it; it is not kept. Left out: a token that serves the probe alone,
-         *     with which the resource checks everything and does nothing.
+         *     with which the resource checks everything and does nothing. `person`: login or id of somebody that the client is to
+         *     act for, without their doing; left out: it acts as itself.
          */
         NewProbe: {
             /** Resource */
@@ -5495,6 +5496,8 @@ export interface components {
             object?: string | null;
             /** Secret */
             secret?: string | null;
+            /** Person */
+            person?: string | null;
         };
         /**
          * NewRequest
@@ -8084,7 +8087,7 @@ export interface components {
          * StepKind
          * @enum {string}
          */
-        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "fresh-token";
+        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "join-group" | "fresh-token";
         /**
          * StepKind
          * @description In the order in which they are taken: what is given comes before what is taken away.

@@ -73,18 +73,16 @@ async def fetch(app: FastAPI, runtime: Runtime, slug: str, plan: ProbePlan, secr
 
 async def _made(runtime: Runtime, slug: str, plan: ProbePlan) -> Fetched:
     way = "a token that serves this probe alone"
-    if not plan.service:
-        return Fetched(way, error="A public client gets no token as itself: sign in with it as a person.")
-    if not plan.live:
-        return Fetched(way, error="The client is disabled here: it gets no tokens.")
-    if not plan.scope:
-        return Fetched(way, error="Nothing is granted to it at this resource, so its token would carry nothing.")
+    if plan.person:
+        way = f"{way}, for {plan.person}"
+    if plan.hindered:
+        return Fetched(way, error=plan.hindered)
     token, _ = await mint(
         runtime.keyring,
         plan.kid,
         issuer=runtime.backend.issuer(slug),
         audience=plan.audience,
-        subject=plan.client_id,
+        subject=plan.subject,
         client_id=plan.client_id,
         scope=plan.scope,
         issued_at=plan.issued_at,

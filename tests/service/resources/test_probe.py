@@ -17,6 +17,7 @@ from jamb.core.tokens import CLAIMS, read_token
 from jamb.wire.resources.reach import ReachSent
 from tests import patient
 from tests.cli.run import Shell
+from tests.service.entry.roster import made
 from tests.world import Made, World, unique
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
@@ -79,6 +80,31 @@ def test_with_its_own_secret_it_is_what_the_integrator_meets(world: World, bound
     failure = world.failures(bounded.id)[0]
     assert (failure["outcome"], failure["user_agent"], failure["address"]) == ("secret-damaged", "jamb-probe", "probe")
     assert bounded.secret not in (world.home / "service.log").read_text()
+
+
+def test_a_client_is_tried_for_a_person_who_need_not_sign_in(world: World) -> None:
+    """What both may, with a token that opens nothing; and why there would be none."""
+    native = made(world, "native", ["http://127.0.0.1/back"], ["berths.assign"])
+    oskar, lotte = (world.person(who) for who in ("oskar", "lotte"))
+    with world.jamb("custodian") as jamb:
+        tried = jamb.clients.probe(native.id, "berths", "occupant.assign", object="north-4", person=oskar["login"])
+        assert (tried.works, tried.call and tried.call.status) == (True, 204)
+        said = {one.name: one.value for one in (*tried.token.header, *tried.token.claims)}
+        assert (said["typ"], said["scope"], said["client_id"]) == ("probe+jwt", "berths.assign berths.view", native.id)
+        assert (tried.explanation.person, tried.explanation.allowed) == ("Oskar Pell", True)
+        nothing = jamb.clients.probe(native.id, "berths", "berths.list", person=lotte["login"])
+        assert "nothing that both it and Lotte" in nothing.verdict
+        assert nothing.explanation.steps[0].kind == "assign-role"
+        with pytest.raises(BadInput, match="left out"):
+            jamb.clients.probe(native.id, "berths", "berths.list", person=oskar["login"], secret="jamb_s1_x")
+    with world.jamb() as steward:
+        steward.clients.change(native.id, sign_in_groups=["night-watch"])
+        outside = steward.clients.probe(native.id, "berths", "berths.list", person=oskar["login"])
+        assert "is for people of night-watch alone" in outside.verdict
+        assert [step.kind for step in outside.explanation.steps] == ["join-group"]
+        (entry, *_) = [one for one in steward.ledger.list(client=native.id) if one.action == "client.probed"]
+        assert entry.after is not None
+        assert entry.after["for"] == "Oskar Pell"
 
 
 def test_what_is_missing_is_named_at_each_link_of_the_chain(world: World) -> None:

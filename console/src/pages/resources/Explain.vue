@@ -37,6 +37,8 @@ const question = computed<Question | null>(() =>
       }
     : null,
 );
+/** What can be tried live: as itself, or for a person who is named. */
+const probed = computed(() => (question.value && (question.value.kind === "application" || question.value.person) ? question.value : null));
 const { data, error } = useExplanation(() => props.client, question);
 watch(resource, (now, before) => {
   if (before !== null || !operation.value) operation.value = null;
@@ -124,14 +126,8 @@ defineExpose({ put });
       >Access token <span class="hint">checked and forgotten; it is not kept</span
       ><textarea v-model.lazy="token" class="plain-input" rows="3" spellcheck="false" autocomplete="off"></textarea>
     </label>
-    <Probe
-      v-if="question && question.kind === 'application' && can('probe.run') && (!concerns || question.object)"
-      :client="client"
-      :question="question"
-    />
-    <p v-else-if="question && question.kind === 'application' && can('probe.run')" class="soft small">
-      Name one {{ catalogue?.object_name }} to probe it live.
-    </p>
+    <Probe v-if="probed && can('probe.run') && (!concerns || question?.object)" :client="client" :question="probed" />
+    <p v-else-if="probed && can('probe.run')" class="soft small">Name one {{ catalogue?.object_name }} to probe it live.</p>
     <ProblemNote v-if="error" :error="error" />
     <template v-if="data && operation">
       <p class="verdict" role="status">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Try it: fetch a token, read it, call the resource, and say how it went.
 import { NButton } from "naive-ui";
-import { ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 
 const props = defineProps<{ client: string; question: Question }>();
+const asItself = computed(() => props.question.kind === "application");
 const own = ref(false);
 const secret = ref("");
 const found = ref<Schemas["Probe"] | null>(null);
@@ -27,12 +28,18 @@ watch(
 
 async function probe(): Promise<void> {
   found.value = null;
-  const { resource, operation, object } = props.question;
+  const { resource, operation, object, person } = props.question;
   await attempt(async () => {
     found.value = await must(
       api.POST("/api/v1/directories/{directory}/clients/{client}/probe", {
         params: { path: { directory: directory.value, client: props.client } },
-        body: { resource, operation, object: object ?? null, secret: own.value && secret.value ? secret.value : null },
+        body: {
+          resource,
+          operation,
+          object: object ?? null,
+          secret: asItself.value && own.value && secret.value ? secret.value : null,
+          person: person ?? null,
+        },
       }),
     );
     secret.value = "";
@@ -43,10 +50,10 @@ async function probe(): Promise<void> {
 
 <template>
   <form class="row" @submit.prevent="probe">
-    <NButton attr-type="submit" size="small" :loading="busy" :disabled="busy || (own && !secret)">Probe it now</NButton>
-    <label class="way"><input v-model="own" type="checkbox" /> with its own secret</label>
+    <NButton attr-type="submit" size="small" :loading="busy" :disabled="busy || (asItself && own && !secret)">Probe it now</NButton>
+    <label v-if="asItself" class="way"><input v-model="own" type="checkbox" /> with its own secret</label>
     <input
-      v-if="own"
+      v-if="asItself && own"
       v-model="secret"
       class="plain-input"
       type="password"
@@ -55,9 +62,11 @@ async function probe(): Promise<void> {
       placeholder="jamb_s1_…"
     />
     <span class="soft small">{{
-      own
+      asItself && own
         ? "Asks the token endpoint as anyone would. The secret is not kept; only what reads is called."
-        : "With a token that serves the probe alone: all is checked, nothing is done."
+        : asItself
+          ? "With a token that serves the probe alone: all is checked, nothing is done."
+          : "With a token for this person that serves the probe alone: they need not sign in, and nothing is done."
     }}</span>
   </form>
   <ProblemNote v-if="error" :error="error" />

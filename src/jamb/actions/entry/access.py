@@ -276,7 +276,16 @@ def standing_of(
     by_role = roles.roles_of_clients(session, [client.id]).get(client.id, [])
     grants = tuple(pictures.held_at(resource_id, clients.grants_of(session, [client.id]), by_role))
     live = client.state == ClientState.LIVE
-    return ClientStanding(client.id, client.name, live, asks, grants, can_authenticate, client.tokens_revoked_at)
+    return ClientStanding(
+        client.id,
+        client.name,
+        live,
+        asks,
+        grants,
+        can_authenticate,
+        client.tokens_revoked_at,
+        tuple(client.sign_in_groups),
+    )
 
 
 def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime) -> Forbidden:

@@ -72,7 +72,7 @@ def exchange(
             ),
         )
         moments = (
-            authorizations.narrowed_at(session, held),
+            authorizations.narrowed_at(session, client_id, held.person_id),
             exchanges.narrowed_at(session, client_id, held.person_id),
         )
         return Exchanged(

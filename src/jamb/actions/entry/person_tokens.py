@@ -248,7 +248,7 @@ def _allowed(
         str(row.request["nonce"]),
         told,
         following,
-        store.narrowed_at(session, row),
+        store.narrowed_at(session, row.client_id, row.person_id),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlmodel import Session
@@ -81,7 +81,10 @@ def explain_access(act: Act, client_id: str, asked: Question) -> ExplainedAccess
             raise Unsuited.field("person", asked.person, allowed, "Leave it out, or explain the delegated kind.")
         person = None
         if asked.person is not None:
-            person = roles.standing(session, find_person(session, act.directory, asked.person), resource.id, act.now)
+            row = find_person(session, act.directory, asked.person)
+            person = roles.standing(session, row, resource.id, act.now)
+            if client.sign_in_groups:
+                person = replace(person, groups=frozenset(roles.groups_around(session, row.id)))
         works = None
         if ClientKind(client.kind).confidential:
             held = credentials.credentials_of(session, [client.id])

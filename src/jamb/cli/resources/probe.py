@@ -23,6 +23,7 @@ def probe(
     secret_file: Annotated[
         Path | None, typer.Option(help="A file with the client's own secret, to try it too; - for standard input")
     ] = None,
+    person: Annotated[str | None, typer.Option(help="Login of the person it acts for; else it acts as itself")] = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Try a client as its integrator would: fetch a token, read it, call the resource, explain the answer.
@@ -32,7 +33,9 @@ def probe(
     """
     secret = read_text("--secret-file", secret_file).rstrip("\r\n") if secret_file is not None else None
     with connected() as jamb:
-        found = jamb.clients.probe(jamb.clients.find(client).id, resource, operation, object=name, secret=secret)
+        found = jamb.clients.probe(
+            jamb.clients.find(client).id, resource, operation, object=name, secret=secret, person=person
+        )
     emit(found, output, lambda: _show(found))
     if not found.works:
         raise typer.Exit(EXIT_FOUND)

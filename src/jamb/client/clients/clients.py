@@ -98,13 +98,15 @@ class Clients(Section):
         *,
         object: str | None = None,  # noqa: A002 - the word of the plan
         secret: str | None = None,
+        person: str | None = None,
     ) -> Probe:
         """Fetch a token, read it, call the resource with it, and explain how it went.
 
         Args:
             secret: the client's own; left out, a token that serves the probe alone, with which nothing is done.
+            person: login or id of whom it is to act for; None: it acts as itself.
         """
-        body = {"resource": resource, "operation": operation, "object": object, "secret": secret}
+        body = {"resource": resource, "operation": operation, "object": object, "secret": secret, "person": person}
         return self._transport.one(Probe, "POST", f"/clients/{path_segment(client_id)}/probe", json=body)
 
     def refusals(self, client_id: str) -> Sequence[Refusals]:

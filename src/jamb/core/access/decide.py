@@ -9,11 +9,12 @@ A decision collects every check before it answers, so that whoever is refused le
 5. its reach contains the object
 6. the client can prove itself (a live credential)
 7. delegated only: the person is live
-8. delegated only: a role of the person unlocks the operation too, for this object
-9. with a token: its scope carries a permission that unlocks the operation
-10. with a token: the reach it carries contains the object
-11. with a token: it is not older than the grant it relies on
-12. with a token: it is not older than the client's revocation
+8. delegated only: the client is for this person, where it is for people of some groups alone
+9. delegated only: a role of the person unlocks the operation too, for this object
+10. with a token: its scope carries a permission that unlocks the operation
+11. with a token: the reach it carries contains the object
+12. with a token: it is not older than the grant it relies on
+13. with a token: it is not older than the client's revocation
 """
 
 from __future__ import annotations
@@ -36,6 +37,7 @@ class CheckName(StrEnum):
     REACH = "reach"
     CREDENTIAL = "credential"
     PERSON = "person"
+    ADMITTED = "admitted"
     ROLE = "role"
     TOKEN_SCOPE = "token-scope"  # noqa: S105 - the name of a check
     TOKEN_REACH = "token-reach"  # noqa: S105 - the name of a check
@@ -116,7 +118,7 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
         evidence = "a credential works" if client.can_authenticate else "no credential works: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
     if request.kind is AccessKind.DELEGATED:
-        checks.extend(_person(catalogue, request))
+        checks.extend(_person(catalogue, client, request))
     if request.token is not None:
         checks.extend(_token(catalogue, client, request, request.token, reaching or matching))
     return Decision(tuple(checks))
@@ -196,14 +198,21 @@ def _lies(found: ObjectFacts) -> str:
     return f"{found.name} lies in {', '.join(found.collections)}"
 
 
-def _person(catalogue: Catalogue, request: Request) -> list[Check]:
+def _person(catalogue: Catalogue, client: ClientStanding, request: Request) -> list[Check]:
     person = request.person
     if person is None:
         return [Check(CheckName.PERSON, False, "a delegated request needs a signed-in person")]
     opening = [role for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions)]
     fitting = [role for role in opening if reaches(catalogue, request, role.reach)]
+    admitted = []
+    if client.sign_in_groups:
+        within = sorted(person.groups.intersection(client.sign_in_groups))
+        said = f"{person.name} is in {within[0]}" if within else f"{person.name} is in none of them"
+        evidence = f"“{client.name}” is for people of {', '.join(client.sign_in_groups)} alone; {said}"
+        admitted = [Check(CheckName.ADMITTED, bool(within), evidence)]
     return [
         Check(CheckName.PERSON, person.live, f"{person.name} is {'live' if person.live else 'no longer active'}"),
+        *admitted,
         Check(CheckName.ROLE, bool(fitting), _role_evidence(request, person, opening, fitting)),
     ]
 

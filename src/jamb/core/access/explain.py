@@ -21,6 +21,7 @@ class StepKind(StrEnum):
     ISSUE_SECRET = "issue-secret"  # noqa: S105 - the name of a step
     ENABLE_CLIENT = "enable-client"
     ASSIGN_ROLE = "assign-role"
+    JOIN_GROUP = "join-group"
     FRESH_TOKEN = "fresh-token"  # noqa: S105 - the name of a step
 
 
@@ -75,11 +76,11 @@ def explain(
         steps.append(_reach_step(catalogue, client, request, now))
     if CheckName.CREDENTIAL in failed:
         steps.append(Step(StepKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
-    if CheckName.ROLE in failed and request.person is not None:
-        assigning = _role_step(catalogue, request, request.person, roles)
-        if assigning is None:
+    if request.person is not None:
+        theirs = _person_steps(catalogue, client, request, request.person, failed, roles)
+        if theirs is None:
             return Explanation(decision, ())
-        steps.append(assigning)
+        steps.extend(theirs)
     if request.token is not None and failed & _TOKEN_CHECKS:
         steps.append(Step(StepKind.FRESH_TOKEN, "Fetch a new token; the one presented is from before."))
     return Explanation(decision, tuple(steps))
@@ -155,6 +156,27 @@ def _reach_step(catalogue: Catalogue, client: ClientStanding, request: Request, 
         reach = Reach.all_but(*left) if left else EVERYWHERE
     text = f"Have an approver let {grant.permission} reach {reach.words} instead of {grant.reach.words}."
     return Step(StepKind.WIDEN_REACH, text, grant.permission, 0, reach, one_person=grant.person_id is not None)
+
+
+def _person_steps(
+    catalogue: Catalogue,
+    client: ClientStanding,
+    request: Request,
+    person: PersonStanding,
+    failed: set[CheckName],
+    roles: Iterable[RoleHolding],
+) -> list[Step] | None:
+    """Return what the person needs; None: no role that exists would do."""
+    steps = []
+    if CheckName.ADMITTED in failed:
+        group = client.sign_in_groups[0]
+        steps.append(Step(StepKind.JOIN_GROUP, f"Have a steward put {person.name} into {group}.", group))
+    if CheckName.ROLE in failed:
+        assigning = _role_step(catalogue, request, person, roles)
+        if assigning is None:
+            return None
+        steps.append(assigning)
+    return steps
 
 
 def _role_step(

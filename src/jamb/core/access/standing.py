@@ -68,6 +68,7 @@ class ClientStanding:
     Attributes:
         can_authenticate: None where no credential is involved (a public client).
         tokens_revoked_at: tokens issued before this moment are refused, whatever they carry.
+        sign_in_groups: the groups whose people may sign in to it; none: everybody's.
     """
 
     id: str
@@ -77,6 +78,7 @@ class ClientStanding:
     grants: tuple[HeldGrant, ...] = ()
     can_authenticate: bool | None = None
     tokens_revoked_at: datetime | None = None
+    sign_in_groups: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +87,8 @@ class PersonStanding:
     name: str
     live: bool
     roles: tuple[RoleHolding, ...] = ()
+    # The names of the groups that they are in, directly or by others.
+    groups: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)

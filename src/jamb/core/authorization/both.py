@@ -6,11 +6,13 @@ A delegated token carries permissions whose every operation both may do, each wi
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 from jamb.core.access.standing import Holding
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, CollectionTree, Reach
+from jamb.core.reach.details import details
 from jamb.core.reach.reach import coverage, overlap
 
 # Of different reaches for one permission: what would need more is left out of the token.
@@ -36,6 +38,14 @@ def both_may(
         if reaches:
             found[name] = reaches
     return found
+
+
+def bounds_of(identifier: str, counts: Mapping[str, tuple[Reach, ...]]) -> list[dict[str, Any]] | None:
+    """Return where permissions count, as authorization details; None: everywhere (RFC 9396 section 9.1)."""
+    bounded = [
+        (frozenset({name}), reach) for name, reaches in counts.items() if EVERYWHERE not in reaches for reach in reaches
+    ]
+    return details(identifier, bounded) or None
 
 
 def _reaches(

@@ -226,12 +226,12 @@ def people_narrowed_since(
     return [(person_id, at) for person_id, at in session.execute(sa.text(_ROLES_THAT_ENDED), values)]
 
 
-def narrowed_at(session: Session, row: AuthorizationRow) -> datetime | None:
+def narrowed_at(session: Session, client_id: str, person_id: UUID) -> datetime | None:
     """Return when something was taken away last of what a client may do for a person: guards refuse what is older."""
     ended = sa.select(sa.func.max(col(AuthorizationRow.ended_at))).where(
-        col(AuthorizationRow.client_id) == row.client_id, col(AuthorizationRow.person_id) == row.person_id
+        col(AuthorizationRow.client_id) == client_id, col(AuthorizationRow.person_id) == person_id
     )
-    narrowed = sa.select(col(PersonNarrowedRow.at)).where(col(PersonNarrowedRow.person_id) == row.person_id)
+    narrowed = sa.select(col(PersonNarrowedRow.at)).where(col(PersonNarrowedRow.person_id) == person_id)
     found: datetime | None = session.execute(
         sa.select(sa.func.greatest(ended.scalar_subquery(), narrowed.scalar_subquery()))
     ).scalar_one()

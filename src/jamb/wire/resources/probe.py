@@ -14,13 +14,15 @@ class NewProbe(Sent):
     """`operation` of `resource` is called, on `object` if it concerns one.
 
     `secret`: the client's own, as its integrator has it; it is not kept. Left out: a token that serves the probe alone,
-    with which the resource checks everything and does nothing.
+    with which the resource checks everything and does nothing. `person`: login or id of somebody that the client is to
+    act for, without their doing; left out: it acts as itself.
     """
 
     resource: Annotated[str, Field(min_length=1, max_length=300)]
     operation: Annotated[str, Field(min_length=1, max_length=80)]
     object: Annotated[str, Field(max_length=200)] | None = None
     secret: Annotated[SecretStr, Field(max_length=600)] | None = None
+    person: Annotated[str, Field(max_length=200)] | None = None
 
 
 class ReadClaim(Answered):

@@ -10,6 +10,7 @@ from fastapi.responses import Response
 
 from jamb.actions.entry.exchanges import Exchanged, exchange
 from jamb.actions.entry.person_tokens import NotRedeemed
+from jamb.core.authorization.both import bounds_of
 from jamb.core.authorization.exchange import ACCESS_TOKEN, ExchangeAsked, acting, read_exchange
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome
@@ -20,7 +21,6 @@ from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
 from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own
-from jamb.service.oauth.people.tokens import bounds_of
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
@@ -14,12 +14,11 @@ from fastapi.responses import Response
 
 from jamb.actions.entry import person_tokens
 from jamb.actions.entry.person_tokens import Allowed, NotRedeemed
+from jamb.core.authorization.both import bounds_of
 from jamb.core.authorization.requests import OPENID
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import GrantType
 from jamb.core.errors import TooManyTries
-from jamb.core.reach import EVERYWHERE, Reach
-from jamb.core.reach.details import details
 from jamb.core.tokens import issue_second
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import OAuthError, json_response, too_many
@@ -107,14 +106,6 @@ async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowe
         bounds=bounds_of(allowed.identifier, allowed.counts),
         key=asked.key,
     )
-
-
-def bounds_of(identifier: str, counts: Mapping[str, tuple[Reach, ...]]) -> list[dict[str, Any]] | None:
-    """Return where permissions count, as authorization details; None: everywhere (RFC 9396 section 9.1)."""
-    bounded = [
-        (frozenset({name}), reach) for name, reaches in counts.items() if EVERYWHERE not in reaches for reach in reaches
-    ]
-    return details(identifier, bounded) or None
 
 
 async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, access_token: str) -> str:

@@ -9,6 +9,8 @@ from starlette.concurrency import run_in_threadpool
 
 from jamb.actions.base.act import Act
 from jamb.actions.resources import probes
+from jamb.core.errors import Unsuited
+from jamb.core.permissions import AccessKind
 from jamb.core.tokens import CLAIMS, TokenReading, read_token
 from jamb.service import probe as prober
 from jamb.service.callers import TheRuntime, may
@@ -35,18 +37,30 @@ async def probe(
     runtime: TheRuntime,
 ) -> wire.Probe:
     """Fetch a token, read it, call the resource with it, and explain how it went."""
-    plan = await run_in_threadpool(probes.plan_probe, act, client, sent.resource, sent.operation, sent.object)
+    if sent.person is not None and sent.secret is not None:
+        allowed = "left out with the client's own secret: nobody signs in by it"
+        raise Unsuited.field("person", sent.person, allowed, "Leave one of the two out.")
+    plan = await run_in_threadpool(
+        probes.plan_probe, act, client, sent.resource, sent.operation, sent.object, sent.person
+    )
     secret = sent.secret.get_secret_value() if sent.secret is not None else None
     fetched = await prober.fetch(request.app, runtime, act.slug, plan, secret)
     called = await prober.call(runtime, plan, fetched, secret is not None)
     question = Question(
-        resource=sent.resource, operation=sent.operation, object=sent.object, token=fetched.token or None
+        resource=sent.resource,
+        operation=sent.operation,
+        kind=AccessKind.APPLICATION if sent.person is None else AccessKind.DELEGATED,
+        person=sent.person,
+        object=sent.object,
+        token=fetched.token or None,
     )
     found = await run_in_threadpool(explained, runtime, act, client, question)
     reading = read_token(fetched.token, act.now) if fetched.token else TokenReading((), (), ())
     works = bool(fetched.token) and found.allowed and (called is None or 200 <= called.status < 300)
     verdict = _verdict(works, fetched.error, called, found.allowed)
     what = {"operation": sent.operation, "resource": sent.resource, "way": fetched.way, "verdict": verdict}
+    if plan.person:
+        what["for"] = plan.person
     await run_in_threadpool(probes.note_probe, act, client, what)
     return wire.Probe(
         works=works,
