@@ -9,7 +9,7 @@ import signal
 import socket
 import ssl
 import subprocess
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -107,17 +107,26 @@ def pooling(url: str, listen: int) -> Iterator[Pooler]:
 @contextmanager
 def proxied(ports: Sequence[int], listen: int) -> Iterator[ssl.SSLContext]:
     """Put nginx in front of services, by the configuration that is packaged; yield how its certificate is taken."""
+    changed = {
+        "server 127.0.0.1:8440;": " ".join(f"server 127.0.0.1:{port};" for port in ports),
+        "$host;": "$http_host;",
+    }
+    with nginx("nginx.conf", listen, changed):
+        context = ssl.create_default_context()
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        yield context
+
+
+@contextmanager
+def nginx(packaged: str, listen: int, changed: Mapping[str, str]) -> Iterator[None]:
+    """Serve a configuration that is packaged, with other addresses in it."""
     folder = shared()
     make_certificate(folder)
-    server = (ROOT / "packaging/nginx.conf").read_text()
-    for printed, here in (
-        ("listen 443 ssl", f"listen 127.0.0.1:{listen} ssl"),
-        ("/etc/jamb/tls", str(folder)),
-        ("server 127.0.0.1:8440;", " ".join(f"server 127.0.0.1:{port};" for port in ports)),
-        ("$host;", "$http_host;"),
-    ):
+    server = (ROOT / "packaging" / packaged).read_text()
+    here = {"listen 443 ssl": f"listen 127.0.0.1:{listen} ssl", "/etc/jamb/tls": str(folder), **changed}
+    for printed, other in here.items():
         assert printed in server
-        server = server.replace(printed, here)
+        server = server.replace(printed, other)
     temporary = "".join(
         f"{kind}_temp_path {folder}/{kind};" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
     )
@@ -127,13 +136,11 @@ def proxied(ports: Sequence[int], listen: int) -> Iterator[ssl.SSLContext]:
     )
     for path in folder.iterdir():
         path.chmod(0o644)
-    nginx = shutil.which("nginx") or "/usr/sbin/nginx"
-    command = [*dropped(), nginx, "-e", f"{folder}/start.log", "-c", f"{folder}/nginx.conf"]
-    context = ssl.create_default_context()
-    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    program = shutil.which("nginx") or "/usr/sbin/nginx"
+    command = [*dropped(), program, "-e", f"{folder}/start.log", "-c", f"{folder}/nginx.conf"]
     try:
         with running(command, folder, listen):
-            yield context
+            yield
     finally:
         shutil.rmtree(folder)
 

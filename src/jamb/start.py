@@ -14,6 +14,10 @@ def service() -> None:
     _run("jamb-service", "jamb.service.operate", "pip install 'jamb[service]'")
 
 
+def gate() -> None:
+    _run("jamb-guard", "jamb.gate.commands", "pip install 'jamb[gate]'")
+
+
 def demo() -> None:
     _run("jamb-demo", "jamb.demo.run", "`make demo` in a checkout")
 

@@ -18,6 +18,7 @@ EXTRAS = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["option
 # Which folders an extra is for.
 FOLDERS = {
     "guard": ["guard"],
+    "gate": ["guard", "gate"],
     "client": ["client", "wire", "core"],
     "cli": ["client", "wire", "core", "cli"],
     "service": ["client", "wire", "core", "cli", "guard", "store", "actions", "service"],

@@ -4780,6 +4780,23 @@ export interface components {
             groups?: string[];
         };
         /**
+         * GuardedOperation
+         * @description An operation, as a guard knows requests by. `any_of`: permissions of which one opens it; a token carries what its
+         *     own imply. `object_in`: the path parameter that names its object; empty: it concerns none.
+         */
+        GuardedOperation: {
+            /** Name */
+            name: string;
+            /** Method */
+            method: string;
+            /** Path */
+            path: string;
+            /** Any Of */
+            any_of: string[];
+            /** Object In */
+            object_in: string;
+        };
+        /**
          * HandedOver
          * @description What the link carries: a secret with its connection sheets, or a key pair. It is shown this once.
          */
@@ -7155,6 +7172,8 @@ export interface components {
         /**
          * Revocations
          * @description What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+         *
+         *     `revision`: of the catalogue. `operations`: of that revision, where the guard asks for them and knows another.
          */
         Revocations: {
             /** Resource */
@@ -7167,6 +7186,10 @@ export interface components {
             collections: {
                 [key: string]: string[];
             };
+            /** Revision */
+            revision: number;
+            /** Operations */
+            operations?: components["schemas"]["GuardedOperation"][] | null;
         };
         /**
          * Rightsized
@@ -13390,6 +13413,8 @@ export interface operations {
         parameters: {
             query: {
                 resource: string;
+                /** @description Of the catalogue; its operations come if it is another */
+                known_revision?: number | null;
             };
             header?: never;
             path: {

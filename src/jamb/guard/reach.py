@@ -17,6 +17,7 @@ from typing import Any
 
 import httpx
 
+from jamb.guard.operations import Operations, operations_of
 from jamb.guard.token import OwnToken
 
 TYPE = "urn:jamb:reach"
@@ -98,10 +99,15 @@ NOTHING_REVOKED = Revocations({}, {})
 
 
 class RevocationsReader:
-    """Keeps the revocations of the issuer fresh in a thread of its own. `url`: where its own client reads them."""
+    """Keeps the revocations of the issuer fresh in a thread of its own. `url`: where its own client reads them.
+
+    `operations` keeps the resource's operations fresh, too, once `with_operations` is set.
+    """
 
     def __init__(self, url: str, resource: str, token: OwnToken, http: httpx.Client | None = None) -> None:
         self._url, self._resource, self._token = url, resource, token
+        self.with_operations = False
+        self.operations: Operations | None = None
         self._http = http or httpx.Client(timeout=5)
         self._revocations: Revocations | None = None
         self._stop = threading.Event()
@@ -124,10 +130,16 @@ class RevocationsReader:
         """Read the revocations once. Raises `httpx.HTTPError`, `KeyError` or `ValueError`; what was read before
         stays.
         """
-        answer = self._http.get(self._url, params={"resource": self._resource}, headers=self._token.header())
+        params: dict[str, str | int] = {"resource": self._resource}
+        if self.with_operations:
+            params["known_revision"] = self.operations.revision if self.operations is not None else 0
+        answer = self._http.get(self._url, params=params, headers=self._token.header())
         if answer.status_code == httpx.codes.UNAUTHORIZED:
             self._token.forget()
-        self._revocations = revocations_of(answer.raise_for_status().json())
+        body = answer.raise_for_status().json()
+        self._revocations = revocations_of(body)
+        if body.get("operations") is not None:
+            self.operations = operations_of(body)
 
     def _run(self) -> None:
         while True:

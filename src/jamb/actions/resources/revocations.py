@@ -14,7 +14,7 @@ from jamb.actions.base.lookups import find_resource
 from jamb.core.access import PastHolding, Revocation, revocations_of
 from jamb.core.directory.policy import BOUNDS
 from jamb.core.errors import Forbidden
-from jamb.core.permissions import AccessKind
+from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import CollectionTree
 from jamb.store.clients import clients
 from jamb.store.directory import roles
@@ -32,6 +32,8 @@ class Revocations:
     object_name: str
     revocations: tuple[Revocation, ...]
     tree: CollectionTree
+    revision: int
+    catalogue: Catalogue
 
 
 def read_revocations(act: Act, resource_name: str) -> Revocations:
@@ -79,5 +81,10 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
             )
         ]
         return Revocations(
-            resource.name, resource.object_name, tuple(found), resources.collections_of(session, resource.id)
+            resource.name,
+            resource.object_name,
+            tuple(found),
+            resources.collections_of(session, resource.id),
+            resource.revision,
+            catalogue,
         )

@@ -92,10 +92,26 @@ class Revocation(Answered):
     reach: list[dict[str, list[str]]]
 
 
+class GuardedOperation(Answered):
+    """An operation, as a guard knows requests by. `any_of`: permissions of which one opens it; a token carries what its
+    own imply. `object_in`: the path parameter that names its object; empty: it concerns none."""
+
+    name: str
+    method: str
+    path: str
+    any_of: list[str]
+    object_in: str
+
+
 class Revocations(Answered):
-    """What a guard must know beside the keys. `collections`: path to all objects in it and below it."""
+    """What a guard must know beside the keys. `collections`: path to all objects in it and below it.
+
+    `revision`: of the catalogue. `operations`: of that revision, where the guard asks for them and knows another.
+    """
 
     resource: str
     object_name: str
     revocations: list[Revocation]
     collections: dict[str, list[str]]
+    revision: int
+    operations: list[GuardedOperation] | None = None

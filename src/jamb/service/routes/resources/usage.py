@@ -9,6 +9,7 @@ from fastapi import Query
 from jamb.actions.base.act import Act
 from jamb.actions.resources import revocations, usage
 from jamb.core.ladder import Use
+from jamb.core.permissions import Catalogue
 from jamb.core.reach.details import document
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
@@ -41,9 +42,13 @@ def report_usage(sent: wire.UsageReport, act: Annotated[Act, may("usage.report")
 def read_revocations(
     act: Annotated[Act, may("revocations.read")],
     resource: Annotated[str, Query(min_length=1, max_length=300)],
+    known_revision: Annotated[
+        int | None, Query(description="Of the catalogue; its operations come if it is another")
+    ] = None,
 ) -> wire.Revocations:
     """What the guard of a resource must know beside the keys: what was taken away lately, and its collections."""
     found = revocations.read_revocations(act, resource)
+    changed = known_revision is not None and known_revision != found.revision
     return wire.Revocations(
         resource=found.resource,
         object_name=found.object_name,
@@ -59,4 +64,22 @@ def read_revocations(
             for one in found.revocations
         ],
         collections={path: sorted(found.tree.members(path)) for path in found.tree.collections},
+        revision=found.revision,
+        operations=_operations(found.catalogue) if changed else None,
     )
+
+
+def _operations(catalogue: Catalogue) -> list[wire.GuardedOperation]:
+    """Return the operations with the permissions that open each themselves: a token carries those that others imply."""
+    return [
+        wire.GuardedOperation(
+            name=operation.name,
+            method=operation.method,
+            path=operation.path,
+            any_of=sorted(
+                permission.name for permission in catalogue.permissions.values() if operation.name in permission.unlocks
+            ),
+            object_in=catalogue.object_name if catalogue.concerns_object(operation.name) else "",
+        )
+        for operation in catalogue.operations.values()
+    ]
