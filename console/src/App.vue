@@ -25,6 +25,7 @@ watch(current, (now, before) => {
     abstract
   >
     <RouterView v-if="route.meta.open" />
-    <Frame v-else-if="current"><RouterView /></Frame>
+    <!-- Before the first route is found nothing is shown: it may be one without the frame. -->
+    <Frame v-else-if="current && route.matched.length"><RouterView /></Frame>
   </NConfigProvider>
 </template>

@@ -2846,6 +2846,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sign Ins
+         * @description Where you are signed in: browsers, the one used last first, then command lines.
+         */
+        get: operations["list_sign_ins"];
+        put?: never;
+        post?: never;
+        /**
+         * End Other Sign Ins
+         * @description End all your sign-ins but this one.
+         */
+        delete: operations["end_other_sign_ins"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/sign-ins/{sign_in}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Own Sign In
+         * @description End one of your sign-ins, wherever it is.
+         */
+        delete: operations["end_own_sign_in"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sign-in-links/{link}/look": {
         parameters: {
             query?: never;
@@ -5773,7 +5817,7 @@ export interface components {
         Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted" | "subject-token";
         /**
          * OwnAuthorization
-         * @description A client that acts for the person who asks.
+         * @description A client that acts for the person who asks. `last_used_at`: when it last called the resource for them, if it did.
          */
         OwnAuthorization: {
             /**
@@ -5803,6 +5847,8 @@ export interface components {
              * Format: date-time
              */
             stays_until: string;
+            /** Last Used At */
+            last_used_at: string | null;
         };
         /**
          * OwnPassword
@@ -5841,6 +5887,47 @@ export interface components {
             recovery_codes: number;
             /** Wanted */
             wanted: boolean;
+        };
+        /**
+         * OwnSignIn
+         * @description A sign-in of the person who asks. `here`: the one by which they ask. `seen_at`: when it was used last, to a minute.
+         *
+         *     `address`, `user_agent`: from where, and with which program, it was begun; empty: it is not known.
+         */
+        OwnSignIn: {
+            /** Id */
+            id: string;
+            kind: components["schemas"]["SignInKind"];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Seen At */
+            seen_at: string | null;
+            /**
+             * Stays Until
+             * Format: date-time
+             */
+            stays_until: string;
+            /** Address */
+            address: string;
+            /** User Agent */
+            user_agent: string;
+            /** Second Factor */
+            second_factor: boolean;
+            /** Here */
+            here: boolean;
+        };
+        /**
+         * OwnSignIns
+         * @description `total`: how many there are, where not all are told.
+         */
+        OwnSignIns: {
+            /** Sign Ins */
+            sign_ins: components["schemas"]["OwnSignIn"][];
+            /** Total */
+            total: number;
         };
         /**
          * Owner
@@ -7531,6 +7618,11 @@ export interface components {
             code: string;
         };
         /**
+         * SignInKind
+         * @enum {string}
+         */
+        SignInKind: "browser" | "command-line";
+        /**
          * SignInLink
          * @description A link just made. `link`: shown here once only; empty where it was mailed.
          */
@@ -7569,6 +7661,11 @@ export interface components {
          * @enum {string}
          */
         SignInLinkState: "waiting" | "used" | "expired" | "replaced";
+        /** SignInsEnded */
+        SignInsEnded: {
+            /** Ended */
+            ended: number;
+        };
         /**
          * SignOutLooked
          * @description An application asks to sign somebody out.
@@ -14582,6 +14679,105 @@ export interface operations {
                 "application/json": components["schemas"]["FactorCode"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_sign_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnSignIns"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    end_other_sign_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInsEnded"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    end_own_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sign_in: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             204: {

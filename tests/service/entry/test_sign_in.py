@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import httpx
@@ -15,7 +16,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from jamb.client import DeviceSignIn, Jamb, NotSignedIn
 from jamb.client.base.auth import DEVICE_GRANT, AccessToken
 from tests import patient
-from tests.world import World, wait_until
+from tests.world import World, add_person, unique, wait_until
 
 HERE = "/api/v1/directories/quillhaven"
 
@@ -137,6 +138,46 @@ def test_signing_out_kills_the_token_before_its_end(world: World) -> None:
         assert jamb.whoami().roles == ["auditor"]
         jamb.sign_out()
         with pytest.raises(NotSignedIn):
+            jamb.whoami()
+
+
+def test_a_person_sees_where_they_are_signed_in_and_ends_it(world: World) -> None:
+    login, password = f"{unique('nomad').replace(' ', '.').lower()}@quillhaven.example", "harbour-lantern-rope-1"
+    with world.jamb() as steward:
+        add_person(steward, login, "Nomad of the Quays", password)
+
+    @contextmanager
+    def signed_in(program: str) -> Iterator[httpx.Client]:
+        with httpx.Client(base_url=world.base_url, headers={"User-Agent": program}, timeout=60) as http:
+            answer = http.post("/api/v1/session", json={"login": login, "password": password}).raise_for_status()
+            http.headers["X-Jamb-CSRF"] = answer.json()["csrf"]
+            yield http
+
+    def sign_ins(http: httpx.Client) -> list[dict[str, Any]]:
+        told = http.get("/api/v1/session/sign-ins").raise_for_status().json()
+        assert told["total"] == len(told["sign_ins"])
+        return list(told["sign_ins"])
+
+    with signed_in("here/1") as here, signed_in("there/2") as there, signed_in("elsewhere/3") as elsewhere:
+        started = DeviceSignIn.start(world.base_url, "quillhaven")
+        started.interval_seconds = 0.05
+        decide(here, started.user_code, True)
+        token, _ = started.wait()
+        shown = {one["user_agent"] or one["kind"]: one for one in sign_ins(here)}
+        assert shown.keys() == {"here/1", "there/2", "elsewhere/3", "command-line"}
+        assert [name for name, one in shown.items() if one["here"]] == ["here/1"]
+        assert shown["there/2"]["address"] == "127.0.0.1"
+        assert "jamb_session" not in str(shown)
+        with world.session("oskar") as other:
+            stranger = other.delete(f"/api/v1/session/sign-ins/{shown['there/2']['id']}")
+            assert stranger.status_code == 404
+        here.delete(f"/api/v1/session/sign-ins/{shown['there/2']['id']}").raise_for_status()
+        assert there.get("/api/v1/session").status_code == 401
+        assert elsewhere.get("/api/v1/session").status_code == 200
+        assert here.delete("/api/v1/session/sign-ins").json() == {"ended": 2}
+        assert elsewhere.get("/api/v1/session").status_code == 401
+        assert [one["user_agent"] for one in sign_ins(here)] == ["here/1"]
+        with Jamb(world.base_url, "quillhaven", AccessToken(token)) as jamb, pytest.raises(NotSignedIn):
             jamb.whoami()
 
 

@@ -9,6 +9,8 @@ import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
+// As many as the service tells.
+const MOST = 200;
 const KEY = ["own", "authorizations"];
 const queries = useQueryClient();
 const { data, error, isLoading, refetch } = useQuery({
@@ -44,6 +46,7 @@ async function end(id: string, name: string): Promise<void> {
           <th scope="col">Application</th>
           <th scope="col">What it may do for you</th>
           <th scope="col">Since</th>
+          <th scope="col">Last used</th>
           <th scope="col">Until, at most</th>
           <th scope="col"><span class="visually-hidden">End it</span></th>
         </tr>
@@ -61,6 +64,7 @@ async function end(id: string, name: string): Promise<void> {
             <span v-else class="soft">Knows who you are</span>
           </td>
           <td><Moment :at="one.since" /></td>
+          <td><Moment v-if="one.last_used_at" :at="one.last_used_at" /><span v-else class="soft">not seen</span></td>
           <td><Moment :at="one.stays_until" /></td>
           <td>
             <div v-if="asking === one.id" class="row">
@@ -72,5 +76,6 @@ async function end(id: string, name: string): Promise<void> {
         </tr>
       </tbody>
     </table>
+    <p v-if="data && data.length >= MOST" class="soft">The newest {{ MOST }} are shown; end some to see those before.</p>
   </Loadable>
 </template>

@@ -8,6 +8,7 @@ import { useAttempt } from "@/ui/use/attempt";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SecondFactor from "./SecondFactor.vue";
+import SignIns from "./SignIns.vue";
 
 // What is wanted stands first, and stays where it stands: it shows codes that are shown once.
 const first = current.value?.factor_due ?? false;
@@ -58,6 +59,7 @@ async function save(): Promise<void> {
     </div>
   </form>
   <SecondFactor v-if="!first" />
+  <SignIns />
 </template>
 
 <style scoped>

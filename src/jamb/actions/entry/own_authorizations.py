@@ -13,14 +13,18 @@ from jamb.core.errors import NotFound
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients import clients
 from jamb.store.entry import authorizations as store
-from jamb.store.resources import resources
+from jamb.store.resources import resources, touched
 from jamb.wire.directory.authorizations import AskedOfPerson, OwnAuthorization
+
+# Newest first; whoever ends some sees those before.
+MOST_SHOWN = 200
 
 
 def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> list[OwnAuthorization]:
     """Return what clients may still do for whoever is signed in, newest first."""
     with observation(backend.engine) as session:
-        rows = [row for row in store.of_person(session, found.person.id) if row.expires_at > now]
+        rows = store.of_person(session, found.person.id, now, MOST_SHOWN)
+        used = touched.last_used_for(session, found.person.id, {row.client_id for row in rows})
         named = clients.by_ids(session, {row.client_id for row in rows})
         places = {row.id: row for row in resources.resources_of(session, found.directory.id)}
         catalogues = resources.catalogues(session, places.values())
@@ -45,6 +49,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> list[Ow
                     about=sorted(set(row.scope) & ABOUT_PEOPLE),
                     since=row.created_at,
                     stays_until=row.expires_at,
+                    last_used_at=used.get((client.id, row.resource_id)) if row.resource_id else None,
                 )
             )
         return answered

@@ -72,6 +72,7 @@ class Presented:
     address: str
     device: str
     code: str = ""
+    user_agent: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,7 +136,7 @@ def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
             if with_factor:
                 # Of the try that asked for the code, too. One without it takes none off: it would pay for guesses.
                 take_back_try(session, backend.sealer.session_key, counted)
-            return _opened(session, backend, *found, now, with_factor)
+            return _opened(session, backend, *found, presented, now, with_factor)
     raise NotSignedIn(
         "Login and password do not match.",
         next_step="Check both, and name the directory if its domain is not your login's. "
@@ -218,6 +219,7 @@ def _opened(
     backend: Backend,
     row: people.PersonRow,
     place: directories.DirectoryRow,
+    presented: Presented,
     now: datetime,
     with_factor: bool,
 ) -> SignedIn:
@@ -233,6 +235,8 @@ def _opened(
             seen_at=now,
             expires_at=ends,
             second_factor=with_factor,
+            address=presented.address,
+            user_agent=presented.user_agent,
         )
     )
     person = person_view(row, roles.role_names(session, directory.id, now, row.id))

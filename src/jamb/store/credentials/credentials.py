@@ -292,6 +292,24 @@ def device_by_digest(
     return session.exec(statement).first()
 
 
+def device_sign_ins(session: Session, person_id: UUID, served: str, since: datetime) -> list[DeviceRequestRow]:
+    """Return the sign-ins of a person at the command line that were begun since and not ended, newest first."""
+    return list(
+        session.exec(
+            select(DeviceRequestRow)
+            .where(
+                DeviceRequestRow.person_id == person_id,
+                DeviceRequestRow.state == served,
+                col(DeviceRequestRow.ended_at).is_(None),
+                # Of others an authorization was made, which the person sees among their applications.
+                col(DeviceRequestRow.authorization_id).is_(None),
+                col(DeviceRequestRow.created_at) > since,
+            )
+            .order_by(col(DeviceRequestRow.created_at).desc())
+        )
+    )
+
+
 def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
     """End every sign-in of a person with a device, every yes that no device has fetched yet, and what came of sign-ins.
 

@@ -48,6 +48,9 @@ class ConsoleSessionRow(SQLModel, table=True):
     created_at: datetime = moment()
     seen_at: datetime = moment()
     expires_at: datetime = moment()
+    # From where, and with which program, it was begun: for its person alone.
+    address: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
+    user_agent: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     # Whether it began with a second factor.
     second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
 
@@ -61,6 +64,21 @@ def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, Pers
         .where(ConsoleSessionRow.digest == digest)
     ).first()
     return None if row is None else (row[0], row[1], row[2])
+
+
+def sessions_of(session: Session, person_id: UUID, now: datetime, idle_since: datetime) -> list[ConsoleSessionRow]:
+    """Return the console sessions of a person that still count, the one used last first."""
+    return list(
+        session.exec(
+            select(ConsoleSessionRow)
+            .where(
+                ConsoleSessionRow.person_id == person_id,
+                col(ConsoleSessionRow.expires_at) > now,
+                col(ConsoleSessionRow.seen_at) > idle_since,
+            )
+            .order_by(col(ConsoleSessionRow.seen_at).desc())
+        )
+    )
 
 
 def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:

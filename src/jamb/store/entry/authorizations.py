@@ -165,8 +165,8 @@ def end_for_others(session: Session, client_id: str, people: Iterable[UUID], now
     )
 
 
-def of_person(session: Session, person_id: UUID) -> list[AuthorizationRow]:
-    """Return what a person allowed and has not ended, newest first."""
+def of_person(session: Session, person_id: UUID, now: datetime, most: int) -> list[AuthorizationRow]:
+    """Return what a person allowed and what has not ended, newest first, so many at most."""
     return list(
         session.exec(
             select(AuthorizationRow)
@@ -174,8 +174,10 @@ def of_person(session: Session, person_id: UUID) -> list[AuthorizationRow]:
                 AuthorizationRow.person_id == person_id,
                 col(AuthorizationRow.ended_at).is_(None),
                 col(AuthorizationRow.redeemed_at).is_not(None),
+                col(AuthorizationRow.expires_at) > now,
             )
             .order_by(col(AuthorizationRow.created_at).desc())
+            .limit(most)
         )
     )
 

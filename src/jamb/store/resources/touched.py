@@ -132,6 +132,16 @@ def people_of(session: Session, client_ids: Iterable[str], since: datetime) -> d
     return {key: ActedFor(people, first[key]) for key, people in found.items()}
 
 
+def last_used_for(session: Session, person_id: UUID, client_ids: Iterable[str]) -> dict[tuple[str, UUID], datetime]:
+    """Return when clients acted for a person last, by client and resource."""
+    rows = session.execute(
+        sa.select(col(PersonUseRow.client_id), col(PersonUseRow.resource_id), sa.func.max(col(PersonUseRow.last_at)))
+        .where(among(PersonUseRow.client_id, client_ids), col(PersonUseRow.person_id) == person_id)
+        .group_by(col(PersonUseRow.client_id), col(PersonUseRow.resource_id))
+    )
+    return {(client_id, resource_id): at for client_id, resource_id, at in rows}
+
+
 def person_ids_of(
     session: Session, client_id: str, resource_id: UUID, operations: Iterable[str], since: datetime
 ) -> dict[UUID, str]:

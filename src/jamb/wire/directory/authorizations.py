@@ -116,7 +116,7 @@ class SignOutLooked(Answered):
 
 
 class OwnAuthorization(Answered):
-    """A client that acts for the person who asks."""
+    """A client that acts for the person who asks. `last_used_at`: when it last called its resource for them."""
 
     id: UUID
     client_id: str
@@ -127,3 +127,4 @@ class OwnAuthorization(Answered):
     about: list[str]
     since: Moment
     stays_until: Moment
+    last_used_at: Moment | None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Annotated
 from uuid import UUID
 
@@ -168,3 +169,36 @@ class MayRegister(Answered):
     allowed: bool
     why: str
     ask: list[str]
+
+
+class SignInKind(StrEnum):
+    BROWSER = "browser"
+    COMMAND_LINE = "command-line"
+
+
+class OwnSignIn(Answered):
+    """A sign-in of the person who asks. `here`: the one by which they ask. `seen_at`: when it was last used.
+
+    `address`, `user_agent`: from where, and with which program, it was begun; empty: it is not known.
+    """
+
+    id: str
+    kind: SignInKind
+    since: Moment
+    seen_at: Moment | None
+    stays_until: Moment
+    address: str
+    user_agent: str
+    second_factor: bool
+    here: bool
+
+
+class OwnSignIns(Answered):
+    """`total`: how many there are, where not all are told."""
+
+    sign_ins: list[OwnSignIn]
+    total: int
+
+
+class SignInsEnded(Answered):
+    ended: int

@@ -9,7 +9,7 @@ from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from jamb.actions.directory.directories import read_directory
-from jamb.actions.entry import devices, second_factors, sessions
+from jamb.actions.entry import devices, own_sign_ins, second_factors, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.service.callers import (
     BegunSession,
@@ -22,7 +22,7 @@ from jamb.service.callers import (
     token_of,
 )
 from jamb.service.http.routing import api_router
-from jamb.service.http.senders import address_of
+from jamb.service.http.senders import address_of, agent_of
 from jamb.wire.directory import people as wire
 
 router = api_router("/api/v1", tags=["session"])
@@ -52,6 +52,7 @@ async def sign_in(
         address_of(request),
         request.cookies.get(names.device, ""),
         sent.code.get_secret_value(),
+        agent_of(request),
     )
     known = sessions.known_device(runtime.backend, presented.device, now) is not None
     async with runtime.turns.turn(presented.address, known=known):
@@ -114,6 +115,24 @@ def end_sign_in(directory: str, request: Request, runtime: TheRuntime, now: Now)
     if "sid" not in claims:
         raise Forbidden("A client that acts as itself is not signed in.", next_step="Withdraw its secret instead.")
     devices.sign_out(runtime.backend, UUID(claims["sid"]), now)
+
+
+@router.get("/session/sign-ins")
+def list_sign_ins(found: BegunSession, runtime: TheRuntime, now: Now) -> wire.OwnSignIns:
+    """Where you are signed in: browsers, the one used last first, then command lines."""
+    return own_sign_ins.of_person(runtime.backend, found, now)
+
+
+@router.delete("/session/sign-ins/{sign_in}", status_code=204)
+def end_own_sign_in(sign_in: str, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
+    """End one of your sign-ins, wherever it is."""
+    own_sign_ins.end(runtime.backend, found, sign_in, now)
+
+
+@router.delete("/session/sign-ins")
+def end_other_sign_ins(found: BegunSession, runtime: TheRuntime, now: Now) -> wire.SignInsEnded:
+    """End all your sign-ins but this one."""
+    return wire.SignInsEnded(ended=own_sign_ins.end_others(runtime.backend, found, now))
 
 
 @router.get("/session/second-factor")
