@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from urllib.parse import parse_qs, urlencode
+from urllib.parse import parse_qs, urlencode, urlsplit
 
+import httpx
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.console.browser import PATIENCE, Open, faults
-from tests.service.entry.roster import Roster, by_hand, made
+from tests.service.entry.roster import Roster, by_hand, made, somebody
 from tests.world import World
 
 BACK = "https://roster.quillhaven.example/signed-in"
@@ -105,6 +106,41 @@ def test_what_an_application_asks_is_told_in_words_and_declining_is_the_default(
         page.wait_for_url(re.compile("^https://roster"))
         assert "code=" in seen[-1]
         assert "state=of" in seen[-1]
+
+
+def test_what_only_an_administrator_can_allow_becomes_a_request(
+    world: World, open_console: Open, kiosk: Roster
+) -> None:
+    address, _ = by_hand(kiosk, scope="openid berths.view berths.manage")
+    with open_console("pia", path="/password") as page:
+        page.goto(address)
+        page.get_by_role("button", name="Ask an administrator").click()
+        expect(page.get_by_label("Why you need it")).to_be_focused()
+        assert faults(page) == []
+        page.get_by_label("Why you need it").fill("I close the north quay on Sundays")
+        page.get_by_role("button", name="Send the request").click()
+        expect(page.get_by_role("status")).to_contain_text("waits at the consent desk until")
+        assert faults(page) == []
+        page.goto(address)
+        expect(page.get_by_role("status")).to_contain_text("waits at the consent desk until")
+        expect(page.get_by_role("button", name="Ask an administrator")).to_have_count(0)
+    with world.jamb("approver") as approver:
+        (waiting,) = [one for one in approver.requests.list() if one.client_id == kiosk.id]
+        assert (waiting.requested_by, waiting.reason) == ("Pia Nowicki", "I close the north quay on Sundays")
+        assert len(waiting.asks) == 1, waiting.asks
+
+
+def test_nobody_asks_for_more_than_the_registration_does(world: World, kiosk: Roster) -> None:
+    """Neither for what it does not ask, nor for what is theirs to allow, nor without end."""
+    with somebody(world, "pia") as http:
+        for scope in ("openid arrivals.view", "openid berths.view"):
+            request = urlsplit(
+                httpx.get(by_hand(kiosk, scope=scope)[0], follow_redirects=False, timeout=60).headers["location"]
+            ).fragment
+            body = {"request": request, "reason": "Because"}
+            refused = http.post("/api/v1/authorizations/requests", json=body)
+            assert refused.status_code == 409, refused.text
+            assert "nothing that you could ask" in refused.json()["detail"]
 
 
 def test_an_answer_is_carried_to_the_application_as_a_form(open_console: Open, kiosk: Roster) -> None:

@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/authorizations/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Request Of Administrator
+         * @description Ask an administrator to allow what you cannot: it waits at the consent desk, in your name.
+         */
+        post: operations["request_of_administrator"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/claims": {
         parameters: {
             query?: never;
@@ -3487,6 +3507,10 @@ export interface components {
             login_hint: string;
             /** Person */
             person: string;
+            /** Requestable */
+            requestable: string[];
+            /** Requested Until */
+            requested_until: string | null;
         };
         /**
          * AuthorizationDecided
@@ -5817,7 +5841,7 @@ export interface components {
         Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted" | "subject-token";
         /**
          * OwnAuthorization
-         * @description A client that acts for the person who asks. `last_used_at`: when it last called the resource for them, if it did.
+         * @description A client that acts for the person who asks. `last_used_at`: when it last called its resource for them.
          */
         OwnAuthorization: {
             /**
@@ -5890,7 +5914,7 @@ export interface components {
         };
         /**
          * OwnSignIn
-         * @description A sign-in of the person who asks. `here`: the one by which they ask. `seen_at`: when it was used last, to a minute.
+         * @description A sign-in of the person who asks. `here`: the one by which they ask. `seen_at`: when it was last used.
          *
          *     `address`, `user_agent`: from where, and with which program, it was begun; empty: it is not known.
          */
@@ -6925,6 +6949,27 @@ export interface components {
             /** Details */
             details?: components["schemas"]["Detail"][];
             change?: components["schemas"]["ResourceChange"] | null;
+        };
+        /**
+         * RequestMade
+         * @description `due_at`: until when it waits for an approver; then it lapses.
+         */
+        RequestMade: {
+            /**
+             * Due At
+             * Format: date-time
+             */
+            due_at: string;
+        };
+        /**
+         * RequestOfPerson
+         * @description What a client asks, and why the person wants an administrator to allow it.
+         */
+        RequestOfPerson: {
+            /** Request */
+            request: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * RequestSent
@@ -8633,6 +8678,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuthorizationAsked"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    request_of_administrator: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestOfPerson"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestMade"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -44,6 +44,8 @@ LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
 # Each leaves a row until it would have expired, by which its coming twice is seen; a client renews once a token's life.
 REFRESHED = Limit("refreshed", "access of a person", 60, timedelta(minutes=5))
 
+# Requests at the consent desk by people whom a client asks for more than they may allow.
+REQUESTED = Limit("requested", "person", 5, timedelta(hours=1))
 # Codes of a second factor, by somebody who is signed in.
 FACTOR_CODE = Limit("factor-code", "person", 10, timedelta(minutes=5))
 
@@ -58,6 +60,7 @@ LIMITS: Sequence[Limit] = (
     LINK_ADDRESS,
     REFRESHED,
     FACTOR_CODE,
+    REQUESTED,
 )
 
 

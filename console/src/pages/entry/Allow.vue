@@ -8,6 +8,7 @@ import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
+import AskAdministrator from "./AskAdministrator.vue";
 import AskedList from "./AskedList.vue";
 import CodeField from "./CodeField.vue";
 
@@ -158,7 +159,11 @@ onMounted(() =>
           <code>{{ asked.answered_at }}</code>
         </dd>
       </dl>
-      <AskedList v-model="chosen" :asked="asked" :directory="asked.directory_name" />
+      <AskedList v-model="chosen" :asked="asked" :directory="asked.directory_name">
+        <template v-if="asked.requestable.length || asked.requested_until" #administrator>
+          <AskAdministrator :asked="asked" :request="request" />
+        </template>
+      </AskedList>
       <div class="row">
         <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
         <NButton v-if="possible" :loading="busy" :disabled="busy" @click="attempt(() => answer(true))">{{

@@ -39,7 +39,8 @@ const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one)
       <ul>
         <li v-for="one in asked.for_administrator" :key="one.permission">{{ one.title }}</li>
       </ul>
-      <p class="soft small">
+      <slot name="administrator" />
+      <p v-if="!$slots.administrator" class="soft small">
         Ask whoever looks after applications {{ directory ? `at ${directory}` : "here" }}, and start again when it is allowed.
       </p>
     </section>

@@ -35,6 +35,7 @@ from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
 from jamb.core.reach import CollectionTree, Reach
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients import clients, publishers
+from jamb.store.consent import requests
 from jamb.store.directory import people, roles
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
@@ -220,6 +221,8 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             answered_at=urlsplit(wanted.redirect_uri).netloc or urlsplit(wanted.redirect_uri).scheme,
             login_hint=wanted.login_hint,
             person=found.person.name if mine and found is not None else "",
+            requestable=list(shown.requestable),
+            requested_until=shown.requested_until,
             **asked_for(wanted, shown),
         )
 
@@ -290,6 +293,9 @@ class Offer:
     to_allow: Sequence[AskedOfPerson] = ()
     for_administrator: Sequence[AskedOfPerson] = ()
     not_theirs: Sequence[AskedOfPerson] = ()
+    # Names of what an administrator would have to allow, that the person may ask one for; and until when that waits.
+    requestable: Sequence[str] = ()
+    requested_until: datetime | None = None
 
     @property
     def open_questions(self) -> bool:
@@ -341,7 +347,23 @@ def offer(
         else:
             part = "for_administrator"
         parts[part].append(shown)
-    return Offer(row.title, **parts)
+    waiting = _asks_that_wait(session, client.id, now)
+    open_asks = {
+        ask.permission: ask.id
+        for ask in clients.asks_of(session, [client.id])
+        if ask.resource_id == row.id and ask.kind == AccessKind.DELEGATED.value
+    }
+    named = [open_asks[shown.permission] for shown in parts["for_administrator"] if shown.permission in open_asks]
+    # What is to be answered or accepted first, its owners answer.
+    free = not row.questions and not row.terms
+    requestable = [name for name, ask in open_asks.items() if ask in named and ask not in waiting] if free else []
+    until = max((waiting[ask] for ask in named if ask in waiting), default=None)
+    return Offer(row.title, **parts, requestable=requestable, requested_until=until)
+
+
+def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:
+    """Return the asks for which a request waits, and until when."""
+    return {ask: row.due_at for row in requests.waiting_for(session, client_id, now) for ask in row.ask_ids}
 
 
 def is_admitted(session: Session, client: clients.ClientRow, person_id: UUID) -> bool:

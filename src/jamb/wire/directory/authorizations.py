@@ -89,10 +89,25 @@ class AuthorizationAsked(AskedFor, SentOn):
     answered_at: str
     login_hint: str
     person: str
+    requestable: list[str]
+    requested_until: Moment | None
 
 
 class AuthorizationDecided(SentOn):
     """A client hears what a person decided."""
+
+
+class RequestOfPerson(Sent):
+    """What a client asks, and why the person wants an administrator to allow it."""
+
+    request: SealedRequest
+    reason: Annotated[str, Field(min_length=1, max_length=500)]
+
+
+class RequestMade(Answered):
+    """`due_at`: until when it waits for an approver; then it lapses."""
+
+    due_at: Moment
 
 
 class SignOutLookup(Sent):

@@ -9,6 +9,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
+from jamb.actions.consent import requests_of_people
 from jamb.actions.entry import authorizations, own_authorizations, sealed, sessions, sign_outs
 from jamb.core.clients.attempts import Outcome
 from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
@@ -61,6 +62,16 @@ async def decide_on_request(
             )
         )
     return wire.AuthorizationDecided(**authorizations.sent_on(runtime.backend, there, now))
+
+
+@router.post("/authorizations/requests", status_code=201)
+def request_of_administrator(
+    sent: wire.RequestOfPerson, found: TheSession, runtime: TheRuntime, now: Now
+) -> wire.RequestMade:
+    """Ask an administrator to allow what you cannot: it waits at the consent desk, in your name."""
+    asked = sealed.opened_request(runtime.backend, sent.request, now)
+    made = requests_of_people.request_for(runtime.backend, asked, found, sent.reason, now)
+    return wire.RequestMade(due_at=made.due_at)
 
 
 @router.post("/sign-outs/lookup")
