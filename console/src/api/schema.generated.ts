@@ -3459,7 +3459,7 @@ export interface components {
          *     Attributes:
          *         asks: whether the person has something to decide; if not, they are sent on at once.
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
-         *             "again" when they must show that it is them.
+         *             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
          *         publisher_vouched: whether somebody here vouches for who makes it.
          */
         AuthorizationAsked: {

@@ -439,6 +439,29 @@ def test_prompts_and_ages_are_kept(world: World, roster: Roster) -> None:
         assert (there["error"], there["state"], there["iss"]) == (error, "of this browser", roster.issuer)
 
 
+def test_how_surely_and_who_is_asked_for_is_kept(world: World, roster: Roster) -> None:
+    """`acr_values` and `id_token_hint` (OpenID Connect Core section 3.1.2.1, RFC 9470)."""
+    known = roster.metadata["acr_values_supported"]
+    with somebody(world) as http, somebody(world, "pia") as other:
+        either, verifier = by_hand(roster, acr_values=" ".join(known))
+        token = redeemed(roster, members(answered(http, either))["code"], verifier).raise_for_status().json()
+        assert jwt.decode(token["id_token"], options={"verify_signature": False})["acr"] == "urn:jamb:acr:password"
+        surely, _ = by_hand(roster, acr_values="urn:jamb:acr:second-factor")
+        assert asked_of(http, surely)["sign_in"] == "factor"
+        fragment = urlsplit(httpx.get(surely, follow_redirects=False, timeout=60).headers["location"]).fragment
+        body = {"request": fragment, "allow": True, "permissions": []}
+        assert http.post("/api/v1/authorizations/decision", json=body).status_code == 403
+        quietly, _ = by_hand(roster, acr_values="urn:jamb:acr:second-factor", prompt="none")
+        assert members(answered(http, quietly))["error"] == "unmet_authentication_requirements"
+        hinted, _ = by_hand(roster, id_token_hint=token["id_token"])
+        assert asked_of(http, hinted)["sign_in"] == ""
+        assert asked_of(other, hinted)["sign_in"] == "needed"
+    for hint in (token["access_token"], "x.y.z"):
+        address, _ = by_hand(roster, id_token_hint=hint)
+        led = httpx.get(address, follow_redirects=False, timeout=60).headers["location"]
+        assert members(led)["error"] == "invalid_request"
+
+
 def test_what_a_token_is_for_it_is_for_alone(world: World, roster: Roster) -> None:
     """Tokens of one kind are not taken for another, nor at another directory (RFC 8725, RFC 9700 section 4.9)."""
     with somebody(world) as http:

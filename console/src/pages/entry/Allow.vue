@@ -34,7 +34,8 @@ async function attempt(work: () => Promise<void>): Promise<void> {
   await tried(work);
   // What is disabled while it is busy takes no focus.
   await nextTick();
-  if (!leaving.value && !coded.value) (asked.value?.sign_in ? field.value : decline.value?.querySelector("button"))?.focus();
+  if (!leaving.value && !coded.value)
+    (asked.value?.sign_in && asked.value.sign_in !== "factor" ? field.value : decline.value?.querySelector("button"))?.focus();
 }
 
 type SentOn = Pick<Schemas["AuthorizationDecided"], "redirect_to" | "form">;
@@ -95,6 +96,17 @@ onMounted(() =>
     </form>
     <template v-else-if="!asked">
       <h1>{{ notAdmitted(error) ? "This is not for you" : error ? "This cannot be asked of you" : "One moment" }}</h1>
+    </template>
+    <template v-else-if="asked.sign_in === 'factor'">
+      <h1>{{ asked.client_name }} wants a second factor</h1>
+      <p>
+        You are {{ asked.person }}, signed in with your password alone. Set a second factor up under
+        <RouterLink :to="{ name: 'password' }" target="_blank">Your sign-in</RouterLink>, then go on here.
+      </p>
+      <div class="row">
+        <span ref="decline"><NButton type="primary" :disabled="busy" @click="attempt(() => answer(false))">Decline</NButton></span>
+        <NButton :loading="busy" :disabled="busy" @click="attempt(look)">I have set it up</NButton>
+      </div>
     </template>
     <template v-else-if="asked.sign_in">
       <h1>Sign in for {{ asked.client_name }}</h1>

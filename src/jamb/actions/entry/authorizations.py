@@ -24,6 +24,7 @@ from jamb.actions.entry.sealed import Asked, sealed_answer
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.access import Holding
 from jamb.core.access.standing import covering
+from jamb.core.authorization.acr import wants_factor
 from jamb.core.authorization.both import both_may
 from jamb.core.authorization.redirects import is_assured, is_registered, nearest
 from jamb.core.authorization.refused import RequestRefused
@@ -187,6 +188,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         again = mine and found is not None and _must_sign_in_again(asked, found, now)
         wanted = asked.wanted
         quiet = "none" in wanted.prompt
+        factor = mine and found is not None and wants_factor(wanted.acr_values) and not found.second_factor
         admitted = not mine or found is None or is_admitted(session, client, found.person.id)
         looked = mine and found is not None and (admitted or not quiet)
         shown = offer(session, directory, client, wanted, found.person.id, now) if looked and found else Offer()
@@ -196,6 +198,10 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             at_once = refusal_to(backend, asked, "access_denied", "The client is not for this person.")
         elif quiet and (not mine or again):
             at_once = refusal_to(backend, asked, "login_required", "The person must sign in.")
+        elif quiet and factor:
+            # OpenID Connect Core Unmet Authentication Requirements section 2, RFC 9470 section 5.
+            said = "The person has no second factor."
+            at_once = refusal_to(backend, asked, "unmet_authentication_requirements", said)
         elif quiet and shown.open_questions:
             at_once = refusal_to(backend, asked, "consent_required", "The person must decide, or an administrator.")
         elif quiet and not assured:
@@ -208,7 +214,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             or shown.open_questions
             or shown.empty
             or not assured,
-            sign_in="again" if again else "" if mine else "needed",
+            sign_in="needed" if not mine else "again" if again else "factor" if factor else "",
             directory=directory.slug,
             directory_name=directory.name,
             client_id=client.id,
@@ -423,6 +429,8 @@ def decide(
         raise Forbidden("The application means another person.", next_step="Sign out, and start again.")
     if _must_sign_in_again(asked, found, now):
         raise Forbidden("Sign in again first.", next_step="Type your password once more.")
+    if wants_factor(asked.wanted.acr_values) and not found.second_factor:
+        raise Forbidden("The application wants a second factor.", next_step="Set one up under “Your sign-in”.")
     code = secrets.token_urlsafe(32)
     made = allowed_by(backend, asked.client_id, asked.wanted, found, chosen, code, now)
     if made is None:

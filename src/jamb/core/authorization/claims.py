@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from jamb.core.authorization.refused import RequestRefused
@@ -41,6 +41,17 @@ class ClaimsAsked:
 
 
 NOTHING = ClaimsAsked()
+
+
+def meant(asked: ClaimsAsked, subject: str) -> ClaimsAsked:
+    """Return the claims asked of this person alone.
+
+    Raises:
+        RequestRefused: another is meant already.
+    """
+    if asked.subject not in {"", subject}:
+        raise RequestRefused("invalid_request", "The id_token_hint and the parameter claims are of two people.")
+    return replace(asked, subject=subject)
 
 
 def read_claims(text: str) -> ClaimsAsked:

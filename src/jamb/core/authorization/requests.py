@@ -23,6 +23,8 @@ PROMPTS = frozenset({"none", "login", "consent", "select_account"})
 LONGEST_STATE = 2_000
 LONGEST_SCOPE = 2_000
 MOST_SCOPES = 60
+# Of authentication contexts: those that come first are preferred.
+MOST_CLASSES = 10
 _SCOPE = re.compile(r"[\x21\x23-\x5B\x5D-\x7E]+(?: [\x21\x23-\x5B\x5D-\x7E]+)*\Z")
 
 
@@ -35,6 +37,7 @@ class Wanted:
         max_age: how many seconds ago at most the person signed in; None: whenever.
         mode: how the answer is sent: in the address, or as a form.
         key: thumbprint of the key to which the code is bound (RFC 9449 section 10); empty: to none.
+        acr_values: how surely the person is to have signed in, what is preferred first (`acr`); none: however.
     """
 
     redirect_uri: str
@@ -49,6 +52,7 @@ class Wanted:
     mode: str = QUERY
     claims: ClaimsAsked = NOTHING
     key: str = ""
+    acr_values: tuple[str, ...] = ()
 
     @property
     def permissions(self) -> tuple[str, ...]:
@@ -70,7 +74,8 @@ class Wanted:
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Wanted:
         claims = ClaimsAsked.of(kept["claims"]) if "claims" in kept else NOTHING
-        return cls(**{**kept, "scope": tuple(kept["scope"]), "prompt": tuple(kept["prompt"]), "claims": claims})
+        several = {name: tuple(kept.get(name, ())) for name in ("scope", "prompt", "acr_values")}
+        return cls(**{**kept, **several, "claims": claims})
 
 
 def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri: str) -> Wanted:
@@ -108,6 +113,7 @@ def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri
         mode_of(sent),
         read_claims(sent.get("claims", "")) if OPENID in scope else NOTHING,
         sent.get("dpop_jkt", ""),
+        tuple(dict.fromkeys(sent.get("acr_values", "").split()))[:MOST_CLASSES],
     )
 
 

@@ -27,6 +27,7 @@ from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.errors import NO_STORE
 from jamb.service.oauth.form import read_form
 from jamb.service.oauth.people.form_post import posting_page
+from jamb.service.oauth.people.openid import for_hinted
 from jamb.service.oauth.people.signed import read_signed
 from jamb.service.running.recorder import Attempt
 from jamb.service.runtime import Runtime
@@ -69,6 +70,7 @@ async def authorize(request: Request, slug: str) -> Response:
         if fault:
             raise fault
         wanted = read_request(sent, listed, there.redirect_uri)
+        wanted = await run_in_threadpool(for_hinted, runtime, slug, there.client_id, wanted, sent)
         wanted = await run_in_threadpool(
             authorizations.find_resource_wanted, runtime.backend, slug, there.client_id, wanted
         )

@@ -6,6 +6,8 @@ one resource (RFC 8707), and a client of a resource asks who its person is with 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -18,6 +20,9 @@ from sqlmodel import Session
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.issued import still_counts
 from jamb.actions.entry.person_tokens import about_person
+from jamb.core.authorization.acr import CLASSES
+from jamb.core.authorization.claims import meant
+from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
@@ -82,6 +87,25 @@ def claims_signed_here(
     except (jwt.InvalidTokenError, UnfitText) as error:
         raise NotThisIssuers from error
     return claims
+
+
+def for_hinted(runtime: Runtime, slug: str, client_id: str, wanted: Wanted, sent: Mapping[str, str]) -> Wanted:
+    """Return what is wanted of the person whose ID token the client shows (Core section 3.1.2.1, id_token_hint).
+
+    Raises:
+        RequestRefused: it is no ID token of ours for this client, or of another person than the client means.
+    """
+    hint = sent.get("id_token_hint")
+    if not hint:
+        return wanted
+    try:
+        # Also one that has run out.
+        claims = claims_signed_here(runtime, slug, hint, frozenset({"JWT"}), verify_exp=False)
+    except NotThisIssuers as error:
+        raise RequestRefused("invalid_request", "The id_token_hint is no ID token of this issuer.") from error
+    if claims["aud"] != client_id:
+        raise RequestRefused("invalid_request", "The id_token_hint is another client's.")
+    return replace(wanted, claims=meant(wanted.claims, str(claims["sub"])))
 
 
 def userinfo(request: Request, runtime: Runtime, slug: str) -> Response:
@@ -165,6 +189,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
             "nonce",
             "at_hash",
             "amr",
+            "acr",
             "sid",
             "name",
             "preferred_username",
@@ -173,6 +198,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
             "groups",
         ],
         "code_challenge_methods_supported": ["S256"],
+        "acr_values_supported": list(CLASSES),
         "prompt_values_supported": ["none", "login", "consent", "select_account"],
         "token_endpoint_auth_methods_supported": proofs,
         "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),

@@ -19,6 +19,7 @@ from jamb.core.clients.clients import GrantType
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import json_response
 from jamb.service.oauth.form import ClientProof, Form
+from jamb.service.oauth.people.openid import for_hinted
 from jamb.service.oauth.people.signed import read_signed
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
@@ -45,6 +46,7 @@ async def push(
             authorizations.answerable, runtime.backend, slug, proof.client_id, sent.get("redirect_uri", "")
         )
         wanted = read_request(sent, listed, there.redirect_uri)
+        wanted = await run_in_threadpool(for_hinted, runtime, slug, proof.client_id, wanted, sent)
         wanted = await run_in_threadpool(
             authorizations.find_resource_wanted, runtime.backend, slug, proof.client_id, wanted
         )

@@ -1,0 +1,17 @@
+"""How surely somebody signed in: authentication context classes (OpenID Connect Core section 2, RFC 9470)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+PASSWORD, SECOND_FACTOR = CLASSES = ("urn:jamb:acr:password", "urn:jamb:acr:second-factor")
+
+
+def acr_of(*, second_factor: bool) -> str:
+    """Return the class of a sign-in."""
+    return SECOND_FACTOR if second_factor else PASSWORD
+
+
+def wants_factor(acr_values: Sequence[str]) -> bool:
+    """Tell whether one of these classes is met by a second factor alone. Of classes that are not ours none is met."""
+    return SECOND_FACTOR in acr_values and PASSWORD not in acr_values
