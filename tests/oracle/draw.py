@@ -328,6 +328,12 @@ def dead_tries(draw: Draw, client: Client) -> None:
 
 
 @scenario
+def replays(draw: Draw, client: Client) -> None:
+    outcomes = ("code-replayed", "refresh-replayed", "code-expired")
+    client.replays += [(draw.choice(outcomes), draw.ago(1, 6, 7, 8)) for _ in range(draw.choice((1, 2)))]
+
+
+@scenario
 def seen_by_somebody(draw: Draw, client: Client) -> None:
     one = draw.choice(client.credentials) if client.credentials else None
     if one is not None:

@@ -160,6 +160,8 @@ class Client:
     people: dict[tuple[str, str, str], datetime] = field(default_factory=dict)
     rotations: list[tuple[str, str, str, datetime]] = field(default_factory=list)
     dead_tries: list[tuple[str, datetime]] = field(default_factory=list)
+    # Token requests that brought something a second time, or too late.
+    replays: list[tuple[str, datetime]] = field(default_factory=list)
     redirects: list[str] = field(default_factory=list)
     publisher: str = ""
     trial: datetime | None = None

@@ -353,6 +353,13 @@ def still_tried(look: Look) -> Iterator[Said]:
             yield hint, "medium" if works else "high"
 
 
+@rule("token-replayed")
+def replayed(look: Look) -> Iterator[Said]:
+    for what in ("code-replayed", "refresh-replayed"):
+        if any(outcome == what and look.now - at <= 7 * DAY for outcome, at in look.client.replays):
+            yield what, "high"
+
+
 @rule("secret-on-public-client")
 def public_secret(look: Look) -> Iterator[Said]:
     if look.client.kind == "native" and any(one.kind == "secret" for one in look.working):

@@ -240,9 +240,12 @@ class _Writer:
         self.copy(
             "attempt (directory_id, client_id, at, day, outcome, hint, resource, detail, address, user_agent)",
             (
-                (self.directory_id, one.id, at, at.date(), "secret-withdrawn", hint, "", "", "192.0.2.7", "truth")
+                (self.directory_id, one.id, at, at.date(), outcome, hint, "", "", "192.0.2.7", "truth")
                 for one in self.clients
-                for hint, at in one.dead_tries
+                for outcome, hint, at in (
+                    *(("secret-withdrawn", hint, at) for hint, at in one.dead_tries),
+                    *((outcome, "", at) for outcome, at in one.replays),
+                )
             ),
         )
         self.copy(

@@ -20,10 +20,10 @@ from tests.oracle.literal import judge
 from tests.oracle.load import found, load
 from tests.world import World
 
-# `make truth` tries many, and larger ones.
-FIRST = int(os.environ.get("JAMB_TRUTH_FIRST", "1"))
 # An estate in which every rule finds something; others have no data that some rules are about.
-EVERY_RULE = 1
+EVERY_RULE = 9
+# `make truth` tries many, and larger ones.
+FIRST = int(os.environ.get("JAMB_TRUTH_FIRST", str(EVERY_RULE)))
 SEEDS = range(FIRST, FIRST + int(os.environ.get("JAMB_TRUTH_SEEDS", "1")))
 CLIENTS = int(os.environ.get("JAMB_TRUTH_CLIENTS", "400"))
 # Days after which the clock alone has moved: only what came due is looked at.

@@ -34,9 +34,11 @@ from jamb.core.audit import (
 )
 from jamb.core.audit.excess import Excess
 from jamb.core.audit.past import Done
+from jamb.core.audit.picture import Replay
 from jamb.core.audit.report_page import TALL, WIDE, report_page
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
 from jamb.core.audit.rules_page import rules_page
+from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.directory.policy import DirectoryPolicy
@@ -263,6 +265,15 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         client(secret(used=1), dead_tries=(DeadTries("old", 3, NOW - 7 * DAY, ""),)),
         [("expired-credential-tried", M)],
     ),
+    "a refresh token that came twice": (
+        client(replays=(Replay(Outcome.REFRESH_REPLAYED, 2, NOW - 7 * DAY, "192.0.2.7"),)),
+        [("token-replayed", H)],
+    ),
+    "a code that came twice": (
+        client(replays=(Replay(Outcome.CODE_REPLAYED, 1, NOW - DAY, ""),)),
+        [("token-replayed", H)],
+    ),
+    "a code that came twice, long ago": (client(replays=(Replay(Outcome.CODE_REPLAYED, 1, NOW - 8 * DAY, ""),)), []),
     "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
     "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
     "never used, heavier": (client(place({"assign": 30})), [("permission-never-used", M)]),
@@ -802,6 +813,7 @@ class Facts:
             registered_at=when(min(self.moments[0], 0)),
             rotations=(RotationPicture("r", "old", "new", when(self.moments[1]), "0", "1"),),
             dead_tries=(DeadTries("old", 1, when(min(self.moments[2], 0)), ""),),
+            replays=(Replay(Outcome.CODE_REPLAYED, 1, when(min(self.moments[1], 0)), ""),),
             trial_ends_at=when(self.trial),
             networks=tuple(NetworkPicture(str(one), when(min(one, 0))) for one in self.moments[:2]),
             days={(NOW - back * DAY).date(): calls for back, calls in self.days},

@@ -38,8 +38,8 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
         yield rotation.overlap_ends_at
     for done in client.past:
         yield done.at + LOOKED_BACK
-    for tried in client.dead_tries:
-        yield tried.last_at + RECENT + _AFTER
+    yield from (tried.last_at + RECENT + _AFTER for tried in client.dead_tries)
+    yield from (replay.last_at + RECENT + _AFTER for replay in client.replays)
     if client.registered_at is not None:
         yield client.registered_at + STARTS_WITHIN
     if client.last_seen_at is not None:

@@ -10,6 +10,7 @@ from jamb.core import own_api
 from jamb.core.access import HeldGrant
 from jamb.core.access.powers import Place
 from jamb.core.audit.past import Done
+from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind, CredentialState, state_of
 from jamb.core.ladder import Rung, watched_since
@@ -147,6 +148,16 @@ class DeadTries:
 
 
 @dataclass(frozen=True, slots=True)
+class Replay:
+    """Codes or refresh tokens that came a second time of late. `outcome`: which of the two (`REPLAYED`)."""
+
+    outcome: Outcome
+    times: int
+    last_at: datetime
+    address: str
+
+
+@dataclass(frozen=True, slots=True)
 class OtherPicture:
     """Another client whose credentials or owners this one can change, and which can itself give access.
 
@@ -190,6 +201,7 @@ class ClientPicture:
     registered_at: datetime | None = None
     rotations: tuple[RotationPicture, ...] = ()
     dead_tries: tuple[DeadTries, ...] = ()
+    replays: tuple[Replay, ...] = ()
     domain: str = ""
     redirect_uris: tuple[str, ...] = ()
     publisher: str = ""

@@ -68,6 +68,9 @@ DEAD = (
     Outcome.KEY_WITHDRAWN,
 )
 
+# What counts once came a second time: one of two who have it is not the client.
+REPLAYED = (Outcome.CODE_REPLAYED, Outcome.REFRESH_REPLAYED)
+
 # What to do, for the person who reads the client's failed attempts.
 REMEDIES: dict[Outcome, str] = {
     Outcome.ISSUED: "",

@@ -145,6 +145,12 @@ def _tried(_dice: Dice, _estate: Estate, client: Client) -> Found:
     return [("expired-credential-tried", client.credentials[1].hint)]
 
 
+@fault("token-replayed")
+def _replayed(_dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.replays.append("refresh-replayed")
+    return [("token-replayed", "refresh-replayed")]
+
+
 @fault("secret-on-public-client")
 def _public(_dice: Dice, _estate: Estate, client: Client) -> Found:
     client.kind = "native"

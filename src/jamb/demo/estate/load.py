@@ -221,7 +221,7 @@ class _Writer:
                     one.id,
                     at(self.now, 2),
                     at(self.now, 2).date(),
-                    "secret-withdrawn",
+                    outcome,
                     hint,
                     "",
                     "",
@@ -229,7 +229,10 @@ class _Writer:
                     "estate",
                 )
                 for one in self.estate.clients
-                for hint in one.dead_tries
+                for outcome, hint in (
+                    *(("secret-withdrawn", hint) for hint in one.dead_tries),
+                    *((outcome, "") for outcome in one.replays),
+                )
             ),
         )
 

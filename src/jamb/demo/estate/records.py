@@ -70,6 +70,8 @@ class Client:
     role: str = ""
     rotation: tuple[UUID, UUID, UUID] | None = None
     dead_tries: list[str] = field(default_factory=list)
+    # Outcomes of token requests that brought something a second time.
+    replays: list[str] = field(default_factory=list)
     acts_for: list[int] = field(default_factory=list)
     networks: list[tuple[str, float]] = field(default_factory=list)
     # Calls that it made beside its usual ones, by days ago.

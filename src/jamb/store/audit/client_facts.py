@@ -24,6 +24,7 @@ from jamb.core.audit import (
     worst_first,
 )
 from jamb.core.audit.past import Done
+from jamb.core.audit.picture import Replay
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
 from jamb.core.clients.clients import ClientKind, ClientState
@@ -112,6 +113,7 @@ def load(
         people=uses.people_of(session, ids, since),
         rotations=rotations.open_of_clients(session, ids),
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
+        replays=usage.replays_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
         around=around(session, directory_id, owners, grants, by_role, now),
         names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
@@ -146,6 +148,7 @@ class _Parts:
     people: Mapping[tuple[str, UUID], uses.ActedFor]
     rotations: Mapping[str, list[RotationPicture]]
     dead_tries: Mapping[str, list[DeadTries]]
+    replays: Mapping[str, list[Replay]]
     waived: Mapping[str, set[tuple[str, str]]]
     around: Around
     names: Mapping[str, str]
@@ -176,6 +179,7 @@ class _Parts:
             registered_at=row.registered_at,
             rotations=tuple(self.rotations.get(row.id, ())),
             dead_tries=tuple(self.dead_tries.get(row.id, ())),
+            replays=tuple(self.replays.get(row.id, ())),
             domain=self.around.domain,
             redirect_uris=tuple(row.redirect_uris),
             publisher=row.publisher,

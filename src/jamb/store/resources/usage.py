@@ -13,8 +13,8 @@ from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, In
 from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
-from jamb.core.audit.picture import DeadTries, NetworkPicture
-from jamb.core.clients.attempts import DEAD
+from jamb.core.audit.picture import DeadTries, NetworkPicture, Replay
+from jamb.core.clients.attempts import DEAD, REPLAYED, Outcome
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.store.base.columns import among, blob, moment
@@ -142,6 +142,31 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
     )
     for client_id, hint, times, last_at, address in rows:
         found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
+    return found
+
+
+def replays_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Replay]]:
+    """Return the codes and refresh tokens that came twice since a moment, by client, one entry for each of the two."""
+    found: dict[str, list[Replay]] = {}
+    rows = session.execute(
+        sa.select(
+            col(AttemptRow.client_id),
+            col(AttemptRow.outcome),
+            sa.func.sum(col(AttemptRow.times)),
+            sa.func.max(col(AttemptRow.at)),
+            sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
+        )
+        .where(
+            among(AttemptRow.client_id, client_ids),
+            col(AttemptRow.at) >= since,
+            col(AttemptRow.day) >= since.astimezone(UTC).date(),
+            among(AttemptRow.outcome, [outcome.value for outcome in REPLAYED]),
+        )
+        .group_by(col(AttemptRow.client_id), col(AttemptRow.outcome))
+        .order_by(col(AttemptRow.outcome))
+    )
+    for client_id, outcome, times, last_at, address in rows:
+        found.setdefault(client_id, []).append(Replay(Outcome(outcome), int(times), last_at, address))
     return found
 
 

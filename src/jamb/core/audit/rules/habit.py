@@ -9,6 +9,7 @@ from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, Rule, Severity, day, exact, finding
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import RECENT
+from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.policy import DirectoryPolicy
 
 # Whoever comes from more networks than these has no habit that another one would break.
@@ -86,6 +87,23 @@ def _silent(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> I
         )
 
 
+def _replayed(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    for replay in client.replays:
+        if now - replay.last_at > RECENT:
+            continue
+        code = replay.outcome is Outcome.CODE_REPLAYED
+        what = "An authorization code" if code else "A refresh token"
+        yield finding(
+            "token-replayed",
+            client,
+            replay.outcome.value,
+            Severity.HIGH,
+            f"{what} came a second time on {day(replay.last_at)}",
+            {"times": str(replay.times), "last": exact(replay.last_at), "from": replay.address or "unknown"},
+            "Ask the owner whether it sends the same twice; if not, look where its people's tokens are kept.",
+        )
+
+
 def _calls(client: ClientPicture, first: date, last: date) -> list[int]:
     """Return the calls of each day from one to another, both included, on which there were any."""
     return [calls for one, calls in client.days.items() if first <= one <= last and calls]
@@ -144,5 +162,20 @@ RULES = (
         find=_silent,
         found=("silent for three days",),
         passed=("silent for two days", "silent, and ran now and then", "silent, and still gets tokens"),
+    ),
+    Rule(
+        "token-replayed",
+        Family.CREDENTIALS,
+        "Code or refresh token that came twice",
+        why="Each counts once: of two who bring the same, one is not the application. What it led to has ended.",
+        when=(
+            "An authorization code, or a refresh token more than ten seconds after it was used, was brought a second "
+            f"time by the client at most {RECENT.days} days ago. Codes and refresh tokens are told apart."
+        ),
+        how_bad="Always high.",
+        reference="RFC 9700 sections 4.5 and 4.14.2",
+        find=_replayed,
+        found=("a refresh token that came twice", "a code that came twice"),
+        passed=("a code that came twice, long ago",),
     ),
 )
