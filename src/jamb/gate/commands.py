@@ -43,12 +43,12 @@ def serve(
     Guard-Limits), for the proxy to give to the API. `packaging/nginx-gate.conf` shows it for nginx.
     """
     try:
-        values = json.loads(config.read_text())
-        checks = Checks.for_resource(**values)
+        checks = Checks.from_file(config)
+        realm = json.loads(config.read_text())["resource"]
     except (OSError, ValueError, TypeError) as error:
         typer.echo(f"jamb-guard: {config} is no file of `jamb resources guard --save`: {error}", err=True)
         raise typer.Exit(2) from error
-    gate = Gate(checks, values["resource"], FORWARDED if named_by is NamedBy.FORWARDED else ORIGINAL)
+    gate = Gate(checks, realm, FORWARDED if named_by is NamedBy.FORWARDED else ORIGINAL)
     uvicorn.run(gate.application(), host=host, port=port, log_level="warning")
 
 

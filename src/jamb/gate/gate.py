@@ -15,6 +15,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
+from jamb.guard.certificate import HEADER
 from jamb.guard.checks import Call, Checks
 from jamb.guard.fastapi import MEDIA_TYPE, problem_of
 from jamb.guard.keys import RETRY_SECONDS
@@ -82,6 +83,7 @@ class Gate:
             f"{self._checks.url or self._checks.audience.rstrip('/')}{path}",
             request.headers.get("Authorization", ""),
             request.headers.get("DPoP", ""),
+            request.headers.getlist(HEADER),
         )
         return self._checks.let_in(call, found.operation.any_of, found.operation.name, found.object)
 

@@ -11,6 +11,7 @@ from typing import Any, Self
 
 import httpx
 
+from jamb.guard.certificate import thumbprint_of
 from jamb.guard.dpop import BadProof, SeenProofs, check_time, check_token, read_proof
 from jamb.guard.keys import IssuerKeys
 from jamb.guard.reach import RevocationsReader
@@ -23,12 +24,16 @@ from jamb.guard.verify import TokenClaims, bounded, require_permission, verify
 
 @dataclass(frozen=True, slots=True)
 class Call:
-    """A call as it came. `url`: as its caller wrote it, without query; `authorization`, `proof`: these headers."""
+    """A call as it came. `url`: as its caller wrote it, without query; `authorization`, `proof`: these headers.
+
+    `certificates`: the headers Client-Cert (RFC 9440), as they came.
+    """
 
     method: str
     url: str
     authorization: str
     proof: str
+    certificates: Sequence[str] = ()
 
 
 class Checks:
@@ -51,6 +56,9 @@ class Checks:
         also_issuer: str = "",
         url: str = "",
     ) -> None:
+        # Whether a proxy before the API sets Client-Cert on each request, or takes it away (RFC 9440); without, tokens
+        # that are bound to a certificate are refused.
+        self.certificates = False
         self.url, self._seen = url.rstrip("/"), SeenProofs()
         self._issuers = [issuer, also_issuer] if also_issuer else [issuer]
         self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
@@ -90,7 +98,11 @@ class Checks:
     @classmethod
     def from_file(cls, path: str | Path) -> Self:
         """Return the guard of a file that `jamb resources guard RESOURCE --save FILE` wrote; keep it as a secret."""
-        return cls.for_resource(**json.loads(Path(path).read_text()))
+        values = json.loads(Path(path).read_text())
+        certificates = bool(values.pop("certificates", False))
+        made = cls.for_resource(**values)
+        made.certificates = certificates
+        return made
 
     def let_in(self, call: Call, any_of: Sequence[str], operation: str, name: str | None) -> TokenClaims:
         """Return the claims of a call that is let in, as a use of the operation.
@@ -112,6 +124,11 @@ class Checks:
         scheme, token = _token_of(call.authorization)
         claims = verify(token, self._issuers, self.audience, self._keys.get, probes=True)
         self._check_key(call, scheme, token, claims)
+        held = thumbprint_of(call.certificates) if self.certificates else ""
+        if claims.certificate and held != claims.certificate:
+            # RFC 8705 section 3.
+            said = "the token is bound to a certificate that does not hold this connection"
+            raise Refused(401, "invalid_token", said, reason="possession")
         kind = "delegated" if claims.delegated else "application"
         try:
             claims = bounded(claims, self.revocations.revocations if self.revocations is not None else None)
@@ -162,6 +179,7 @@ class Checks:
         for part in (self.reporter, self.revocations):
             if part is not None:
                 part.close()
+        self._keys.close()
 
 
 def _token_of(authorization: str) -> tuple[str, str]:

@@ -10,6 +10,7 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
 
+from jamb.guard.certificate import HEADER
 from jamb.guard.checks import Call, Checks
 from jamb.guard.keys import RETRY_SECONDS
 from jamb.guard.refusals import Refused, WouldBeLetIn
@@ -43,6 +44,7 @@ class Guard(Checks):
                 f"{self.url or str(request.base_url).rstrip('/')}{request.url.path}",
                 request.headers.get("Authorization", ""),
                 request.headers.get("DPoP", ""),
+                request.headers.getlist(HEADER),
             )
             name = str(request.path_params[object_in]) if object_in else None
             return self.let_in(call, any_of, operation, name)

@@ -57,6 +57,10 @@ class IssuerKeys:
             )
         return found
 
+    def close(self) -> None:
+        """End the connection to the issuer."""
+        self._http.close()
+
     def read_soon(self) -> threading.Event | None:
         """Read the keys in a thread; return what is set when they are read. None: they were asked for just now."""
         with self._lock:

@@ -34,7 +34,8 @@ class TokenClaims:
 
     `probe`: it asks whether it would be let in, and must be let in nowhere. `key`: thumbprint of the key that whoever
     sends it must hold (RFC 9449 section 6.1); empty: of none. `by_way_of`: ids of the clients that passed on what the
-    person allowed (RFC 8693 section 4.1), the last one first; empty: the client was allowed it itself.
+    person allowed (RFC 8693 section 4.1), the last one first; empty: the client was allowed it itself. `certificate`:
+    thumbprint of the one that must hold the connection (RFC 8705 section 3.1); empty: of none.
     """
 
     client_id: str
@@ -47,6 +48,7 @@ class TokenClaims:
     probe: bool = False
     key: str = ""
     by_way_of: tuple[str, ...] = ()
+    certificate: str = ""
 
     def reaches(self, permission: str, name: str) -> bool:
         """Tell whether a permission that the token carries counts for this object: to show only what may be seen."""
@@ -105,6 +107,7 @@ def verify(
         raise _invalid("the token is from another issuer") from error
     except jwt.InvalidTokenError as error:
         raise _invalid("the token does not verify") from error
+    key_bound, certificate = _confirmed(claims.get("cnf"))
     return TokenClaims(
         str(claims["client_id"]),
         str(claims["sub"]),
@@ -113,19 +116,23 @@ def verify(
         int(claims["exp"]),
         _limits(claims.get("authorization_details")),
         probe=kind == PROBE_TYPE,
-        key=_key(claims.get("cnf")),
+        key=key_bound,
+        certificate=certificate,
         by_way_of=_ways(claims),
     )
 
 
-def _key(confirmed: Any) -> str:
+def _confirmed(confirmed: Any) -> tuple[str, str]:
+    """Return the key and the certificate that a token is bound to, each empty where it is to none."""
     if confirmed is None:
-        return ""
-    key = confirmed.get("jkt") if isinstance(confirmed, Mapping) else None
-    if not isinstance(key, str) or not key or len(confirmed) > 1:
+        return "", ""
+    members = confirmed if isinstance(confirmed, Mapping) else {}
+    key, certificate = members.get("jkt", ""), members.get("x5t#S256", "")
+    known = isinstance(key, str) and isinstance(certificate, str) and members.keys() <= {"jkt", "x5t#S256"}
+    if not known or not (key or certificate):
         # RFC 7800 section 3.1: what is not understood is not ignored.
         raise _invalid("the token is bound in a way that this API does not understand")
-    return key
+    return key, certificate
 
 
 def _ways(claims: Mapping[str, Any]) -> tuple[str, ...]:

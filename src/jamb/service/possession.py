@@ -18,6 +18,8 @@ from fastapi import Request
 from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
+from jamb.guard.certificate import HEADER as CERTIFICATE
+from jamb.guard.certificate import thumbprint_of
 from jamb.guard.dpop import SECONDS, BadProof, Proof, WantsNonce, check_time, check_token, read_proof
 from jamb.service.runtime import Runtime
 from jamb.store.credentials.credentials import first_seen
@@ -79,6 +81,10 @@ def require_possession(
         BadProof: the token is bound and the proof is not good; or the token is not bound and is sent as if it were.
     """
     bound_to, now = key_of(claims), runtime.clock.now()
+    certificate = certificate_of(claims)
+    if certificate and thumbprint_of(request.headers.getlist(CERTIFICATE)) != certificate:
+        # RFC 8705 section 3.
+        raise BadProof("the token is bound to a certificate that does not hold this connection")
     if not bound_to:
         if sent.scheme == "dpop":
             raise BadProof("the token is bound to no key: send it as a bearer token")
@@ -98,6 +104,12 @@ def key_of(claims: Mapping[str, Any]) -> str:
     """Return the thumbprint of the key that a token is bound to (section 6.1); empty: to none."""
     confirmed = claims.get("cnf")
     return str(confirmed.get("jkt", "")) if isinstance(confirmed, Mapping) else ""
+
+
+def certificate_of(claims: Mapping[str, Any]) -> str:
+    """Return the thumbprint of the certificate that a token is bound to (RFC 8705 section 3.1); empty: to none."""
+    confirmed = claims.get("cnf")
+    return str(confirmed.get("x5t#S256", "")) if isinstance(confirmed, Mapping) else ""
 
 
 def _nonce(backend: Backend, number: int) -> str:

@@ -84,6 +84,11 @@ class Settings(BaseModel):
     trusted_proxies: str = Field(
         "", description="Addresses of proxies whose X-Forwarded-For and -Proto are believed, by commas; else none"
     )
+    client_certificates: bool = Field(
+        False,
+        description="Trusted proxies set Client-Cert (RFC 9440) on each request, or take it away: clients may prove "
+        "themselves by it",
+    )
     max_head_bytes: int = Field(32_768, ge=4096, description="Longest head of a request, in bytes")
     max_body_bytes: int = Field(1_000_000, ge=65_536, description="Longest body of a request, in bytes")
     head_seconds: float = Field(10, gt=0, le=600, description="Time in which a request's head must arrive, in seconds")
@@ -190,6 +195,7 @@ class Settings(BaseModel):
             self.connections,
             self.connections_of_address,
             self.proxies(),
+            self.client_certificates,
         )
 
     def direct_database(self) -> str:

@@ -8,7 +8,10 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class ConnectionLimits:
-    """Of connections. `trusted`: proxies, whose connections are those of many callers."""
+    """Of connections. `trusted`: proxies, whose connections are those of many callers.
+
+    `certificates`: whether they tell with which certificate a caller holds the connection.
+    """
 
     head_seconds: float
     body_seconds: float
@@ -17,3 +20,4 @@ class ConnectionLimits:
     connections: int
     connections_of_address: int
     trusted: Collection[str]
+    certificates: bool = False

@@ -13,8 +13,11 @@ from typing import Any, ClassVar
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
 from jamb.core.errors import BadInput, Busy, JambError, TooSlow
+from jamb.guard.certificate import HEADER
 from jamb.service.http.limits import ConnectionLimits
 from jamb.wire.base.problems import MEDIA_TYPE, problem_of
+
+_CERTIFICATE = HEADER.lower().encode()
 
 
 class BoundedProtocol(HttpToolsProtocol):
@@ -64,6 +67,13 @@ class BoundedProtocol(HttpToolsProtocol):
         self._in_head = True
         if self._due is None:
             self._arm(self.limits.head_seconds)
+
+    def on_header(self, name: bytes, value: bytes) -> None:
+        told = self.limits.certificates and self._counted in self.limits.trusted
+        if name.lower() == _CERTIFICATE and not told:
+            # Anybody could say that they hold one (RFC 9440 section 4).
+            return
+        super().on_header(name, value)
 
     def on_headers_complete(self) -> None:
         self._in_head, self._head_bytes = False, 0

@@ -8,7 +8,7 @@ from __future__ import annotations
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.credentials import LONGEST_PRESENTED, SecretFault, digest_secret, fault_of
-from jamb.service.oauth.prove import prove_by_assertion
+from jamb.service.oauth.prove import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import NOT_PROVEN, SUSPENDED, TokenRequest
 from jamb.store.entry.tokens import AUTHENTICATE, Authenticated
 
@@ -43,6 +43,8 @@ async def authenticated(asked: TokenRequest, grant_type: GrantType | None = None
     elif public and secret:
         described = "This client is public: it has no secret to send."
         raise await asked.refuse(Outcome.SECRET_UNKNOWN, "invalid_client", described)
+    elif not public and asked.proof.certificate:
+        await prove_by_certificate(asked, row.client_kind)
     elif not public:
         await prove_by_secret(asked, row, secret)
     if row.suspended:

@@ -29,7 +29,7 @@ from jamb.service.oauth.catalogues import catalogue_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
-from jamb.service.oauth.prove import prove_by_assertion
+from jamb.service.oauth.prove import prove_by_assertion, prove_by_certificate
 from jamb.service.oauth.request import SUSPENDED, TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.tokens import ASKED, AUTHENTICATE, GRANTED_AT, Authenticated
@@ -61,7 +61,9 @@ async def client_credentials(
         raise UnknownDirectory
     row = Authenticated(*rows[0])
     asked.directory_id = row.directory_id
-    if proof.assertion is None:
+    if proof.certificate:
+        await prove_by_certificate(asked, row.client_kind)
+    elif proof.assertion is None:
         await prove_by_secret(asked, row, secret)
     else:
         await prove_by_assertion(asked, row.client_kind)
@@ -82,7 +84,7 @@ async def client_credentials(
         issued_at=issue_second(now, row.narrowed_at),
         seconds=row.seconds,
         bounds=_bounds(asked.resource, held, scope),
-        key=asked.key,
+        confirmation=asked.confirmation,
     )
     runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
     return json_response(asked.answer(token, words, row.seconds))

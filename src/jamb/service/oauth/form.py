@@ -12,6 +12,7 @@ from starlette.requests import ClientDisconnect
 
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, Assertion, NotProven, read_assertion
 from jamb.core.text import line_fault, lines_fault
+from jamb.guard.certificate import HEADER, thumbprint_of
 from jamb.service.oauth.errors import OAuthError
 
 MOST_BODY_BYTES = 16_384
@@ -37,7 +38,7 @@ class ClientProof:
     """How a client said who it is. `basic`: by the Authorization header, which shapes the answer to a failure.
 
     `assertion`: signed with a key of its own (RFC 7523 section 2.2) or, with `outside`, by an issuer outside Jamb
-    (section 2.1).
+    (section 2.1). `certificate`: thumbprint of the one with which it holds the connection (RFC 8705 section 2.2).
     """
 
     client_id: str
@@ -45,6 +46,7 @@ class ClientProof:
     basic: bool
     assertion: Assertion | None = None
     outside: bool = False
+    certificate: str = ""
 
 
 async def read_form(request: Request) -> Form:
@@ -104,7 +106,9 @@ def read_proof(request: Request, form: Form) -> ClientProof:
             raise OAuthError("invalid_request", "A client assertion and a secret are sent: use one.")
         return _by_assertion(form)
     if header is None:
-        return ClientProof(form.get("client_id") or "", form.values.get("client_secret") or None, False)
+        secret = form.get("client_secret")
+        certificate = thumbprint_of(request.headers.getlist(HEADER)) if secret is None else ""
+        return ClientProof(form.get("client_id") or "", secret, False, certificate=certificate)
     if "client_secret" in form.values:
         raise OAuthError("invalid_request", "The client secret is sent in the header and in the form: use one.")
     client_id, secret = _read_basic(encoded)

@@ -32,14 +32,14 @@ async def mint(  # noqa: PLR0913 - the claims, by name
     seconds: int,
     sign_in: str | None = None,
     bounds: list[dict[str, Any]] | None = None,
-    key: str = "",
+    confirmation: Mapping[str, str] | None = None,
     kind: str = ACCESS_TYPE,
     by_way_of: Mapping[str, Any] | None = None,
 ) -> tuple[str, str]:
     """Return the token and its scope. `subject` is the client itself or a person (RFC 9068 section 2.2).
 
-    `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1). `key`: thumbprint of the one
-    that the token is bound to (RFC 9449 section 6.1); empty: whoever bears it may use it. `by_way_of`: the clients that
+    `bounds` say where scope values count, as authorization details (RFC 9396 section 9.1). `confirmation`: the key or
+    certificate that the token is bound to (RFC 7800); None: whoever bears it may use it. `by_way_of`: the clients that
     pass it on (RFC 8693 section 4.1).
     """
     words = " ".join(sorted(scope))
@@ -55,8 +55,8 @@ async def mint(  # noqa: PLR0913 - the claims, by name
     }
     if bounds is not None:
         claims["authorization_details"] = bounds
-    if key:
-        claims["cnf"] = {"jkt": key}
+    if confirmation is not None:
+        claims["cnf"] = confirmation
     if by_way_of is not None:
         claims["act"] = by_way_of
     if sign_in is not None:

@@ -52,6 +52,27 @@ async def prove_by_assertion(asked: TokenRequest, client_kind: str | None) -> No
         raise await asked.refuse(error.outcome, code, described, error.detail) from error
 
 
+async def prove_by_certificate(asked: TokenRequest, client_kind: str | None) -> None:
+    """The certificate with which the client holds the connection is one that stands for it (RFC 8705 section 2.2).
+
+    The tokens that it gets are bound to it (section 3).
+    """
+    try:
+        if client_kind is None:
+            raise NotProven(Outcome.UNKNOWN_CLIENT, "no such client here")
+        held = await _held(asked, outside=False)
+        named = [key for key in held if any(one.get("x5t#S256") == asked.proof.certificate for one in key.keys or ())]
+        if not named:
+            said = f"no certificate of the client has the thumbprint {asked.proof.certificate}"
+            raise NotProven(Outcome.ASSERTION_KEY, said)
+        found = next((key for key in named if _stands(key, asked.now)), named[0])
+        asked.hint = found.hint
+        refuse_fallen(found, asked.now)
+    except NotProven as error:
+        raise await asked.refuse(error.outcome, "invalid_client", NOT_PROVEN, error.detail) from error
+    asked.credential_id, asked.certificate = found.id, asked.proof.certificate
+
+
 async def _prove(asked: TokenRequest, assertion: Assertion, life: timedelta) -> None:
     client_id, outside = asked.proof.client_id, asked.proof.outside
     held = await _held(asked, outside=outside)

@@ -28,6 +28,7 @@ class TokenRequest:
     """One token request while it is answered: what is needed to record how it ends.
 
     `possession`: of the key to which its tokens are to be bound (RFC 9449 section 5), or why that is not proven.
+    `certificate`: thumbprint of the one by which the client proved itself, to which they are bound else.
     """
 
     runtime: Runtime
@@ -41,6 +42,7 @@ class TokenRequest:
     hint: str = ""
     credential_id: UUID | None = None
     possession: Proof | BadProof | None = None
+    certificate: str = ""
 
     @classmethod
     def of(cls, request: Request, runtime: Runtime, slug: str, proof: ClientProof, now: datetime) -> TokenRequest:
@@ -58,6 +60,13 @@ class TokenRequest:
     def key(self) -> str:
         """The thumbprint of the key that its tokens are bound to; empty: to none."""
         return self.possession.key if isinstance(self.possession, Proof) else ""
+
+    @property
+    def confirmation(self) -> dict[str, str] | None:
+        """What its tokens are bound to, as the claim `cnf` says it (RFC 9449 section 6.1, RFC 8705 section 3.1)."""
+        if self.key:
+            return {"jkt": self.key}
+        return {"x5t#S256": self.certificate} if self.certificate else None
 
     async def judge_possession(self) -> None:
         """Refuse a proof that is not good."""

@@ -55,7 +55,7 @@ async def token_exchange(
         seconds=found.seconds,
         sign_in=str(found.authorization_id),
         bounds=bounds_of(found.identifier, found.counts),
-        key=asked.key,
+        confirmation=asked.confirmation,
         by_way_of=acting(found.ways),
     )
     runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))

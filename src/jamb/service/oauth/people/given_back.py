@@ -63,7 +63,7 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
         raise OAuthError("invalid_request", "The parameter token is missing.")
     asked = TokenRequest(runtime, slug, proof, runtime.clock.now(), address_of(request), agent_of(request))
     row = await authenticated(asked)
-    if proof.secret is None and proof.assertion is None:
+    if proof.secret is None and proof.assertion is None and not asked.certificate:
         raise OAuthError("invalid_client", "A public client asks about nothing: it proves nothing.")
     told = await run_in_threadpool(_told, runtime, slug, proof.client_id, token, asked.now)
     if SIGNED not in request.headers.get("Accept", ""):

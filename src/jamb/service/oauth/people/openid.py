@@ -158,7 +158,9 @@ def _unproven(runtime: Runtime, error: BadProof, now: datetime) -> Response:
 def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
     """Return the issuer's metadata (RFC 8414 section 2, OpenID Connect Discovery section 3)."""
     issuer = runtime.backend.issuer(slug)
-    proofs = ["client_secret_basic", "client_secret_post", "private_key_jwt", "none"]
+    proofs = ["client_secret_basic", "client_secret_post", "private_key_jwt"]
+    if runtime.settings.client_certificates:
+        proofs.append("self_signed_tls_client_auth")
     return {
         "issuer": issuer,
         "authorization_endpoint": f"{issuer}/authorize",
@@ -200,10 +202,12 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "code_challenge_methods_supported": ["S256"],
         "acr_values_supported": list(CLASSES),
         "prompt_values_supported": ["none", "login", "consent", "select_account"],
-        "token_endpoint_auth_methods_supported": proofs,
+        "token_endpoint_auth_methods_supported": [*proofs, "none"],
+        # RFC 8705.
+        "tls_client_certificate_bound_access_tokens": runtime.settings.client_certificates,
         "token_endpoint_auth_signing_alg_values_supported": list(ALGORITHMS),
-        "revocation_endpoint_auth_methods_supported": proofs,
-        "introspection_endpoint_auth_methods_supported": proofs[:3],
+        "revocation_endpoint_auth_methods_supported": [*proofs, "none"],
+        "introspection_endpoint_auth_methods_supported": proofs,
         "introspection_signing_alg_values_supported": [ALGORITHM],
         # RFC 9207.
         "dpop_signing_alg_values_supported": list(dpop.ALGORITHMS),

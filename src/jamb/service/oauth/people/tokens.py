@@ -105,7 +105,7 @@ async def _access_token(asked: TokenRequest, row: Authenticated, allowed: Allowe
         seconds=row.seconds,
         sign_in=str(allowed.id),
         bounds=bounds_of(allowed.identifier, allowed.counts),
-        key=asked.key,
+        confirmation=asked.confirmation,
     )
 
 
