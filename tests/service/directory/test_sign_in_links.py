@@ -76,6 +76,18 @@ def test_a_link_opens_once_and_a_later_one_takes_its_place(world: World) -> None
         assert key not in "".join(one.model_dump_json() for one in told)
 
 
+def test_a_password_that_is_guessed_early_is_not_taken(world: World) -> None:
+    """Common ones, keys in a row, and what belongs to the person; the link opens still."""
+    login = login_of("ida.holm")
+    with world.jamb("steward") as steward:
+        steward.people.add(login, "Ida Holm")
+        link = steward.people.link(login).link
+    for weak in ("password123", "qwertyuiop12", "P@ssw0rd2024!", login, "quillhaven-ida"):
+        refused = used(world, link, weak)
+        assert (refused.status_code, weak in refused.text) == (422, False), weak
+    assert used(world, link, "lantern plaice ferry 19").status_code == 204
+
+
 def test_a_new_password_ends_every_sign_in_from_before(world: World) -> None:
     login = login_of("bea")
     with world.jamb("steward") as steward, httpx.Client(base_url=world.base_url, timeout=60) as console:

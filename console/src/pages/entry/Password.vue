@@ -44,7 +44,7 @@ async function save(): Promise<void> {
       >Current password <input v-model="old" class="plain-input" type="password" autocomplete="current-password" maxlength="200" required
     /></label>
     <label class="field"
-      >New password <span class="hint">10 characters or more</span
+      >New password <span class="hint">10 characters or more, nothing that is guessed early</span
       ><input v-model="wanted" class="plain-input" type="password" autocomplete="new-password" minlength="10" maxlength="200" required
     /></label>
     <label class="field"

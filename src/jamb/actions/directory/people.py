@@ -11,14 +11,15 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import refuse_stewardless
+from jamb.actions.base.passwords import check_password
 from jamb.actions.base.views import person_view
 from jamb.actions.judgement.judging import Wanted, judge_power, judge_signing_in, take_turn
 from jamb.actions.judgement.powers import Bench
 from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
-from jamb.core.directory.people_list import PASSWORD_SHORTEST, ListedPerson, check_person, read_people
+from jamb.core.directory.people_list import ListedPerson, check_person, read_people
 from jamb.core.directory.roles import check_short_name
-from jamb.core.errors import BadInput, NameTaken, NotFound, Unsuited, Violation
+from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, roles, second_factors
@@ -203,10 +204,9 @@ def set_first_password(act: Act, reference: str, password: str) -> None:
         unit.enter("person.changed", _subject(row), after={"password": "given for a demonstration"})
 
 
-def stretched(backend: Backend, password: str, address: str = "") -> str:
-    """Return what is kept of a password, made outside of any transaction. Raises `BadInput` if it is too short."""
-    if len(password) < PASSWORD_SHORTEST:
-        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+def stretched(backend: Backend, password: str, address: str = "", about: Sequence[str] = ()) -> str:
+    """Return what is kept of a password, made outside of any transaction. Raises `BadInput` as `check_password`."""
+    check_password(password, *about)
     return backend.hashing.run(lambda: _HASHER.hash(password), address)
 
 

@@ -130,17 +130,17 @@ def choose_password(backend: Backend, presented: Presented, password: str, now: 
     """Let whoever has the link choose the person's password, once; every sign-in from before ends.
 
     Raises:
-        NotFound: there is no such link. BadInput: the password is too short.
+        NotFound: there is no such link. BadInput: the password is too short, or guessed early.
         AlreadyEnded: it was used, ran out or was replaced. The ledger tells the first tries of that kind.
     """
     with Session(backend.engine) as session:
         row, person, place = _found(session, backend, presented)
-        directory, subject = place.value(), _subject(person)
+        directory, subject, about = place.value(), _subject(person), (person.login, person.name, place.name)
         told_enough = row.late_tries >= MOST_LATE_TOLD
         gone = _state(row, now) is not SignInLinkState.WAITING
     if gone and told_enough:
         raise _tried_again(backend, presented.link_id, now)
-    chosen = "" if gone else stretched(backend, password, presented.address)
+    chosen = "" if gone else stretched(backend, password, presented.address, about)
     actor = Actor("person", subject["id"], subject["name"], "Sign-in link")
     refused: Conflict | None = None
     with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:

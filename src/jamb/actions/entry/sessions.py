@@ -17,12 +17,12 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import refuse_suspended
+from jamb.actions.base.passwords import check_password
 from jamb.actions.base.views import person_view
 from jamb.actions.entry.factor_codes import is_right
 from jamb.actions.entry.tries import too_many
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
-from jamb.core.directory.people_list import PASSWORD_SHORTEST
 from jamb.core.errors import BadInput, CodeWanted, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
@@ -171,11 +171,10 @@ def change_own_password(
     From then on nobody else can act as them: a password that somebody else chose, that person knows.
 
     Raises:
-        BadInput: the new one is too short, or is the old one. Forbidden: the current one is wrong.
+        BadInput: the new one is too short, guessed early, or the old one. Forbidden: the current one is wrong.
         TooManyTries: too many wrong ones.
     """
-    if len(wanted) < PASSWORD_SHORTEST:
-        raise BadInput.field("password", "(not shown)", f"at least {PASSWORD_SHORTEST} characters")
+    check_password(wanted, signed_in.person.login, signed_in.person.name, signed_in.directory.name)
     if wanted == current:
         raise BadInput.field("password", "(not shown)", "another password than the current one")
     counted = sign_in_limits(signed_in.person.login, address, None)
