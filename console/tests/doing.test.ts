@@ -58,6 +58,9 @@ test("the fields of a registration say what was typed, tidied", async () => {
     sign_in_groups: ["watch"],
     publisher: "maker.example",
     support_contact: "",
+    client_uri: "",
+    policy_uri: "https://maker.example/privacy",
+    tos_uri: "",
   });
   const form = mount(FurtherFields, { props: { modelValue: fields, kind: "web" } });
   await form.get("textarea").setValue(" https://a.example/x \n\n https://b.example/y");
@@ -71,5 +74,8 @@ test("the fields of a registration say what was typed, tidied", async () => {
     sign_in_groups: ["watch"],
     publisher: "maker.example",
     support_contact: "help@maker.example",
+    client_uri: "",
+    policy_uri: "https://maker.example/privacy",
+    tos_uri: "",
   });
 });

@@ -87,6 +87,8 @@ def test_what_an_application_asks_is_told_in_words_and_declining_is_the_default(
     world: World, open_console: Open, kiosk: Roster
 ) -> None:
     address, _ = by_hand(kiosk, scope="openid profile offline_access berths.view berths.manage")
+    with world.jamb() as steward:
+        steward.clients.change(kiosk.id, policy_uri="https://quillhaven.example/privacy")
     with open_console("pia", path="/password") as page:
         seen = sent_back(page)
         page.goto(address)
@@ -94,6 +96,9 @@ def test_what_an_application_asks_is_told_in_words_and_declining_is_the_default(
         expect(page.get_by_label("See berths")).to_be_checked()
         expect(page.get_by_text("See which ship lies where, as you do.")).to_be_visible()
         expect(page.get_by_role("heading", name="Only an administrator can allow")).to_be_visible()
+        expect(page.get_by_role("link", name="Privacy policy")).to_have_attribute(
+            "href", "https://quillhaven.example/privacy"
+        )
         expect(page.get_by_role("button", name="Decline")).to_be_focused()
         assert faults(page) == []
         page.set_viewport_size({"width": 390, "height": 800})

@@ -3460,7 +3460,8 @@ export interface components {
          *         asks: whether the person has something to decide; if not, they are sent on at once.
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
-         *         publisher_vouched: whether somebody here vouches for who makes it.
+         *         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
+         *             about it, where somebody does.
          */
         AuthorizationAsked: {
             /** Redirect To */
@@ -3501,6 +3502,12 @@ export interface components {
             publisher_vouched: boolean;
             /** Support Contact */
             support_contact: string;
+            /** Client Uri */
+            client_uri: string;
+            /** Policy Uri */
+            policy_uri: string;
+            /** Tos Uri */
+            tos_uri: string;
             /** Answered At */
             answered_at: string;
             /** Login Hint */
@@ -3884,6 +3891,12 @@ export interface components {
             backchannel_logout_uri: string;
             /** Sign In Groups */
             sign_in_groups: string[];
+            /** Client Uri */
+            client_uri: string;
+            /** Policy Uri */
+            policy_uri: string;
+            /** Tos Uri */
+            tos_uri: string;
         };
         /**
          * ClientGain
@@ -5469,6 +5482,7 @@ export interface components {
          *     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
          *     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
          *     told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
+         *     `client_uri`, `policy_uri`, `tos_uri`: pages for its users: itself, its privacy policy, its terms.
          */
         NewClient: {
             /** Name */
@@ -5502,6 +5516,21 @@ export interface components {
             backchannel_logout_uri: string;
             /** Sign In Groups */
             sign_in_groups?: string[];
+            /**
+             * Client Uri
+             * @default
+             */
+            client_uri: string;
+            /**
+             * Policy Uri
+             * @default
+             */
+            policy_uri: string;
+            /**
+             * Tos Uri
+             * @default
+             */
+            tos_uri: string;
         };
         /**
          * NewConsent
@@ -6777,6 +6806,12 @@ export interface components {
             backchannel_logout_uri?: string | null;
             /** Sign In Groups */
             sign_in_groups?: string[] | null;
+            /** Client Uri */
+            client_uri?: string | null;
+            /** Policy Uri */
+            policy_uri?: string | null;
+            /** Tos Uri */
+            tos_uri?: string | null;
         };
         /**
          * RemedyInput

@@ -107,6 +107,7 @@ class History:
         owners = [f"{owner}@{self.port.domain}" for owner in demo.owners]
         trial = self._ago(demo.trial, 0) if demo.trial is not None else None
         support = f"support@{demo.publisher}" if demo.publisher else ""
+        site = f"https://{demo.publisher or self.port.domain}" if demo.kind.for_people else ""
         made = registrations.register(
             self._act(self.actors["maren.oduya"], at),
             registration(
@@ -116,6 +117,8 @@ class History:
                 demo.redirects,
                 publisher=demo.publisher,
                 support_contact=support,
+                client_uri=site,
+                policy_uri=f"{site}/privacy" if site else "",
                 trial_ends_at=trial,
             ),
             owners,

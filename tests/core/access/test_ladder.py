@@ -114,6 +114,17 @@ def test_a_support_contact_is_a_mail_address_or_a_page_by_https(contact: str) ->
     assert [one.field for one in refused.value.violations] == ["support_contact"]
 
 
+@pytest.mark.parametrize(
+    "page", ["http://x.example", "x.example", "https://a@x.example", "javascript:alert(1)", "https://x.example/#a"]
+)
+def test_a_page_for_users_is_an_address_by_https(page: str) -> None:
+    fit = registration("A", "b", ClientKind.WEB, tos_uri=" https://quillhaven.example/terms ")
+    assert fit.tos_uri == "https://quillhaven.example/terms"
+    with pytest.raises(BadInput) as refused:
+        registration("A", "b", ClientKind.WEB, client_uri=page, policy_uri=page)
+    assert [one.field for one in refused.value.violations] == ["client_uri", "policy_uri"]
+
+
 def test_names_are_tidied_and_compared_without_regard_to_case_or_width() -> None:
     tidy = registration("  Night \n run ", "p", ClientKind.SERVICE)
     assert tidy.name == "Night run"

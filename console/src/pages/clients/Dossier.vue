@@ -11,7 +11,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { confidential, grant } from "@/ui/use/words";
+import { confidential, grant, pagesOf } from "@/ui/use/words";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import ChangePanel from "./ChangePanel.vue";
 import OwnersPanel from "./OwnersPanel.vue";
@@ -121,6 +121,12 @@ const count = (part: string) =>
               <template v-if="client.support_contact"
                 ><dt>Support contact</dt>
                 <dd>{{ client.support_contact }}</dd></template
+              >
+              <template v-for="[name, address] in pagesOf(client)" :key="name"
+                ><dt>{{ name }}</dt>
+                <dd>
+                  <a :href="address" target="_blank" rel="noopener noreferrer">{{ address }}</a>
+                </dd></template
               >
               <template v-if="client.redirect_uris.length"
                 ><dt>Redirect URIs</dt>

@@ -5,7 +5,15 @@ import { forPeople, signsIn } from "@/ui/use/words";
 
 type Held = Pick<
   Schemas["Client"],
-  "redirect_uris" | "post_logout_redirect_uris" | "backchannel_logout_uri" | "sign_in_groups" | "publisher" | "support_contact"
+  | "redirect_uris"
+  | "post_logout_redirect_uris"
+  | "backchannel_logout_uri"
+  | "sign_in_groups"
+  | "publisher"
+  | "support_contact"
+  | "client_uri"
+  | "policy_uri"
+  | "tos_uri"
 >;
 
 /** What stands in the fields for a registration; empty for one to come. */
@@ -16,6 +24,9 @@ export const furtherOf = (client?: Held) => ({
   groups: client?.sign_in_groups.join(", ") ?? "",
   publisher: client?.publisher ?? "",
   support: client?.support_contact ?? "",
+  home: client?.client_uri ?? "",
+  policy: client?.policy_uri ?? "",
+  terms: client?.tos_uri ?? "",
 });
 
 const linesOf = (text: string): string[] =>
@@ -37,6 +48,9 @@ export const saidIn = (fields: ReturnType<typeof furtherOf>, kind: string): Held
     : [],
   publisher: fields.publisher.trim(),
   support_contact: fields.support.trim(),
+  client_uri: fields.home.trim(),
+  policy_uri: fields.policy.trim(),
+  tos_uri: fields.terms.trim(),
 });
 </script>
 
@@ -78,6 +92,11 @@ const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });
     hint="where its users get help: a mail address or an https page"
     :longest="200"
   />
+  <template v-if="forPeople(kind)">
+    <TextField v-model="fields.home" label="Home page" hint="about it, for its users: https" :longest="400" />
+    <TextField v-model="fields.policy" label="Privacy policy" hint="what it does with what it learns: https" :longest="400" />
+    <TextField v-model="fields.terms" label="Terms of use" hint="https" :longest="400" />
+  </template>
 </template>
 
 <style scoped>

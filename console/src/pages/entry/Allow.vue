@@ -8,6 +8,7 @@ import { current, refresh, signIn, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
+import { pagesOf } from "@/ui/use/words";
 import AskAdministrator from "./AskAdministrator.vue";
 import AskedList from "./AskedList.vue";
 import CodeField from "./CodeField.vue";
@@ -29,6 +30,8 @@ const field = ref<HTMLInputElement | null>(null);
 const sealed = ref("");
 const carrier = ref<HTMLFormElement | null>(null);
 const possible = computed(() => !!asked.value && (asked.value.already.length + chosen.value.length > 0 || !asked.value.resource));
+
+const pages = computed(() => pagesOf(asked.value));
 
 async function attempt(work: () => Promise<void>): Promise<void> {
   await tried(work);
@@ -165,6 +168,14 @@ onMounted(() =>
         <template v-if="asked.support_contact">
           <dt>Help</dt>
           <dd>{{ asked.support_contact }}</dd>
+        </template>
+        <template v-if="pages.length">
+          <dt>More about it</dt>
+          <dd>
+            <template v-for="([name, address], place) in pages" :key="name"
+              ><template v-if="place">, </template><a :href="address" target="_blank" rel="noopener noreferrer">{{ name }}</a></template
+            >
+          </dd>
         </template>
         <dt>Sends you to</dt>
         <dd>

@@ -32,3 +32,13 @@ export const grave = (one: Weighty): boolean =>
 /** What is held, each with where it counts. */
 export const held = (rows: { permission: string; reach: { words: string } }[]): string[] =>
   rows.map((one) => `${one.permission}, ${one.reach.words}`);
+
+/** The pages about a client that its users are shown, each with what it is. */
+export function pagesOf(client: { client_uri: string; policy_uri: string; tos_uri: string } | null | undefined): [string, string][] {
+  const named: [string, string][] = [
+    ["Home page", client?.client_uri ?? ""],
+    ["Privacy policy", client?.policy_uri ?? ""],
+    ["Terms of use", client?.tos_uri ?? ""],
+  ];
+  return named.filter(([, address]) => address);
+}

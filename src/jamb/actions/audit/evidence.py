@@ -111,6 +111,9 @@ def _registration(one: LoadedClient, names: dict[Any, str], now: datetime) -> di
         "post_logout_redirect_uris": list(row.post_logout_redirect_uris),
         "backchannel_logout_uri": row.backchannel_logout_uri,
         "sign_in_groups": list(row.sign_in_groups),
+        "client_uri": row.client_uri,
+        "policy_uri": row.policy_uri,
+        "tos_uri": row.tos_uri,
         "trial_ends": _said(row.trial_ends_at),
         "owners": [{"name": held.name, "level": held.level.value, "live": held.live} for held in one.owners],
         "asks": [

@@ -208,6 +208,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             at_once = refusal_to(
                 backend, asked, "interaction_required", "Whatever listens there may ask as this client."
             )
+        vouched = not client.publisher or client.publisher in publishers.vouched_domains(session, directory.id)
         return AuthorizationAsked(
             **sent_on(backend, at_once, now),
             asks=bool({"consent", "select_account"} & set(wanted.prompt))
@@ -221,8 +222,11 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             client_name=client.name,
             purpose=client.purpose,
             publisher=client.publisher,
-            publisher_vouched=not client.publisher
-            or client.publisher in publishers.vouched_domains(session, directory.id),
+            publisher_vouched=vouched,
+            # What a stranger says of itself leads nobody anywhere.
+            client_uri=client.client_uri if vouched else "",
+            policy_uri=client.policy_uri if vouched else "",
+            tos_uri=client.tos_uri if vouched else "",
             support_contact=client.support_contact,
             answered_at=urlsplit(wanted.redirect_uri).netloc or urlsplit(wanted.redirect_uri).scheme,
             login_hint=wanted.login_hint,

@@ -43,6 +43,9 @@ GroupOption = Annotated[
     list[str] | None, typer.Option("--only-group", help="Only people of this group may sign in; may be given again")
 ]
 SupportOption = Annotated[str, typer.Option("--support", help="Where its users get help: mail address or https page")]
+HomeOption = Annotated[str | None, typer.Option("--home-page", help="Page about it, by https; empty: none")]
+PolicyOption = Annotated[str | None, typer.Option("--privacy-policy", help="Page by https; empty: none")]
+TermsOption = Annotated[str | None, typer.Option("--terms-of-use", help="Page by https; empty: none")]
 PublisherOption = Annotated[str, typer.Option(help="Domain of whoever makes it, if that is somebody else")]
 app.command()(removals.remove)
 app.command()(removals.restore)
@@ -84,6 +87,9 @@ def register(
     only_group: GroupOption = None,
     publisher: PublisherOption = "",
     support: SupportOption = "",
+    home_page: HomeOption = None,
+    privacy_policy: PolicyOption = None,
+    terms_of_use: TermsOption = None,
     trial_until: Annotated[str | None, typer.Option(help="Let it in on trial, until this day or moment")] = None,
     output: Output = Form.TABLE,
 ) -> None:
@@ -104,6 +110,9 @@ def register(
             sign_in_groups=only_group or [],
             publisher=publisher,
             support_contact=support,
+            client_uri=home_page or "",
+            policy_uri=privacy_policy or "",
+            tos_uri=terms_of_use or "",
             trial_ends_at=moment_of("--trial-until", trial_until),
         )
 
@@ -138,6 +147,9 @@ def change(
     support: Annotated[
         str | None, typer.Option(help="Where its users get help: mail address or https page; empty: nobody is named")
     ] = None,
+    home_page: HomeOption = None,
+    privacy_policy: PolicyOption = None,
+    terms_of_use: TermsOption = None,
     trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
     no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
     output: Output = Form.TABLE,
@@ -154,6 +166,9 @@ def change(
             sign_in_groups=[] if everybody else only_group,
             publisher=publisher,
             support_contact=support,
+            client_uri=home_page,
+            policy_uri=privacy_policy,
+            tos_uri=terms_of_use,
             trial_ends_at=moment_of("--trial-until", trial_until),
             no_trial=no_trial,
         )

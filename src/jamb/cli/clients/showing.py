@@ -71,6 +71,14 @@ def _secret(one: Client) -> Text:
     )
 
 
+def _pages(client: Client) -> list[tuple[str, str]]:
+    return [
+        ("home page", client.client_uri),
+        ("privacy policy", client.policy_uri),
+        ("terms of use", client.tos_uri),
+    ]
+
+
 def show_dossier(dossier: Dossier) -> None:
     client = dossier.client
     heading(client.name)
@@ -84,6 +92,7 @@ def show_dossier(dossier: Dossier) -> None:
             ("registered", f"{relative(client.registered_at)} by {client.registered_by}"),
             ("last use", relative(client.last_used_at)),
             *([("support", client.support_contact)] if client.support_contact else []),
+            *[(name, page) for name, page in _pages(client) if page],
             *([("only people in", ", ".join(client.sign_in_groups))] if client.sign_in_groups else []),
             *[("redirect URI", one) for one in client.redirect_uris],
             *[("after sign-out", one) for one in client.post_logout_redirect_uris],

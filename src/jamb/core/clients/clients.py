@@ -117,6 +117,8 @@ class Registration:
         sign_in_groups: names of the groups whose people may sign in to it; none: everybody may.
         publisher: the domain of whoever makes it; empty: the directory's own organisation.
         support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
+        client_uri, policy_uri, tos_uri: pages about it for its users: itself, what it does with what it learns, its
+            terms (RFC 7591 section 2); empty: none is named.
         trial_ends_at: until when it is let in on trial; None: it is to stay.
     """
 
@@ -130,6 +132,9 @@ class Registration:
     post_logout_redirect_uris: tuple[str, ...] = ()
     backchannel_logout_uri: str = ""
     sign_in_groups: tuple[str, ...] = ()
+    client_uri: str = ""
+    policy_uri: str = ""
+    tos_uri: str = ""
 
     @classmethod
     def of(cls, held: object) -> Registration:
@@ -160,6 +165,9 @@ _WORDS = {
     "post_logout_redirect_uris": "post-logout redirect URIs",
     "backchannel_logout_uri": "back-channel logout URI",
     "sign_in_groups": "only people in",
+    "client_uri": "home page",
+    "policy_uri": "privacy policy",
+    "tos_uri": "terms of use",
 }
 
 
@@ -172,6 +180,9 @@ class Further(TypedDict, total=False):
     post_logout_redirect_uris: Iterable[str]
     backchannel_logout_uri: str
     sign_in_groups: Iterable[str]
+    client_uri: str
+    policy_uri: str
+    tos_uri: str
 
 
 def registration(
@@ -211,6 +222,16 @@ def registration(
     if contact and not (len(contact) <= CONTACT_LONGEST and re.fullmatch(CONTACT_PATTERN, contact)):
         allowed = f"a mail address or a page by https, of up to {CONTACT_LONGEST} characters, or nothing"
         violations.append(Violation("support_contact", shorten(contact), allowed))
+    pages = {
+        "client_uri": further.get("client_uri", "").strip(),
+        "policy_uri": further.get("policy_uri", "").strip(),
+        "tos_uri": further.get("tos_uri", "").strip(),
+    }
+    violations += [
+        Violation(field, shorten(page), "a page by https, without user part or fragment")
+        for field, page in pages.items()
+        if page and not _is_page(page)
+    ]
     if violations or unsuited:
         cause = BadInput if violations else Unsuited
         raise cause("This registration cannot be saved as it is.", violations=(*violations, *unsuited))
@@ -225,6 +246,7 @@ def registration(
         several["post_logout_redirect_uris"],
         told_at,
         groups,
+        **pages,
     )
 
 
@@ -253,6 +275,13 @@ def _told_fault(address: str, kind: ClientKind) -> str:
         return f"a web address without user part or fragment: {error}"
     fits = parts.scheme == "https" or parts.host in LOOPBACK
     return "" if fits else "https://… (http for a loopback address while it is being built)"
+
+
+def _is_page(address: str) -> bool:
+    try:
+        return addresses.read_address(address, longest=REDIRECT_LONGEST).scheme == "https"
+    except UnfitAddress:
+        return False
 
 
 def tidy_domain(domain: str) -> str:

@@ -54,6 +54,10 @@ class ClientRow(SQLModel, table=True):
     backchannel_logout_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     # Names of groups whose people may sign in; none: everybody.
     sign_in_groups: list[str] = words(server_default="{}")
+    # Pages for its users: itself, its privacy policy, its terms.
+    client_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
+    policy_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
+    tos_uri: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
 
 
 class ClientOwnerRow(SQLModel, table=True):

@@ -27,7 +27,16 @@ from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity
 from jamb.wire.base.shapes import Answered, Moment, Sent
-from jamb.wire.base.text import NAMED, MaybeOwnPage, MaybeSaid, PublisherDomain, RedirectUri, ShortName, like
+from jamb.wire.base.text import (
+    NAMED,
+    MaybeHttpsAddress,
+    MaybeOwnPage,
+    MaybeSaid,
+    PublisherDomain,
+    RedirectUri,
+    ShortName,
+    like,
+)
 from jamb.wire.credentials.credentials import Credential
 from jamb.wire.resources.reach import Reach
 from jamb.wire.resources.resources import Operation
@@ -46,6 +55,7 @@ class NewClient(Sent):
     `support_contact`: where its users get help. `trial_ends_at`: until when it is let in on trial.
     `post_logout_redirect_uris`: where people may be sent when they signed out. `backchannel_logout_uri`: where it is
     told that somebody signed out. `sign_in_groups`: whose people alone may sign in to it; none: everybody may.
+    `client_uri`, `policy_uri`, `tos_uri`: pages for its users: itself, its privacy policy, its terms.
     """
 
     name: ClientName
@@ -61,6 +71,9 @@ class NewClient(Sent):
     )
     backchannel_logout_uri: MaybeOwnPage = ""
     sign_in_groups: Annotated[list[ShortName], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
+    client_uri: MaybeHttpsAddress = ""
+    policy_uri: MaybeHttpsAddress = ""
+    tos_uri: MaybeHttpsAddress = ""
 
     def registration(self) -> Registration:
         """Return it tidied. Raises `BadInput` with every violation at once."""
@@ -79,6 +92,9 @@ class Registered(TypedDict, total=False):
     post_logout_redirect_uris: Sequence[str]
     backchannel_logout_uri: str
     sign_in_groups: Sequence[str]
+    client_uri: str
+    policy_uri: str
+    tos_uri: str
 
 
 class Changed(TypedDict, total=False):
@@ -94,6 +110,9 @@ class Changed(TypedDict, total=False):
     post_logout_redirect_uris: Sequence[str] | None
     backchannel_logout_uri: str | None
     sign_in_groups: Sequence[str] | None
+    client_uri: str | None
+    policy_uri: str | None
+    tos_uri: str | None
 
 
 class RegistrationChange(Sent):
@@ -109,6 +128,9 @@ class RegistrationChange(Sent):
     post_logout_redirect_uris: Annotated[list[RedirectUri], Field(max_length=MOST_REDIRECTS)] | None = None
     backchannel_logout_uri: MaybeOwnPage | None = None
     sign_in_groups: Annotated[list[ShortName], Field(max_length=MOST_REDIRECTS)] | None = None
+    client_uri: MaybeHttpsAddress | None = None
+    policy_uri: MaybeHttpsAddress | None = None
+    tos_uri: MaybeHttpsAddress | None = None
 
 
 class OwnersChange(Sent):
@@ -179,6 +201,9 @@ class Client(Answered):
     post_logout_redirect_uris: list[str]
     backchannel_logout_uri: str
     sign_in_groups: list[str]
+    client_uri: str
+    policy_uri: str
+    tos_uri: str
 
 
 class Holding(Answered):

@@ -73,7 +73,8 @@ class AuthorizationAsked(AskedFor, SentOn):
         asks: whether the person has something to decide; if not, they are sent on at once.
         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
-        publisher_vouched: whether somebody here vouches for who makes it.
+        publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
+            about it, where somebody does.
     """
 
     asks: bool
@@ -86,6 +87,9 @@ class AuthorizationAsked(AskedFor, SentOn):
     publisher: str
     publisher_vouched: bool
     support_contact: str
+    client_uri: str
+    policy_uri: str
+    tos_uri: str
     answered_at: str
     login_hint: str
     person: str
