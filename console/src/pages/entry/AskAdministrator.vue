@@ -30,10 +30,10 @@ async function send(): Promise<void> {
 </script>
 
 <template>
-  <p v-if="waits" role="status">
-    A request for this waits at the consent desk until <Moment :at="waits" />. Start again when an approver has allowed it.
+  <p v-if="waits" role="status" class="below">
+    A request for this waits at the consent desk; it lapses <Moment :at="waits" />. Start again when an approver has allowed it.
   </p>
-  <form v-else-if="open" class="stack" @submit.prevent="send">
+  <form v-else-if="open" class="stack below" @submit.prevent="send">
     <label class="field">
       Why you need it <span class="hint">for the approver who decides</span>
       <textarea ref="field" v-model="reason" class="plain-input" rows="2" maxlength="500" required></textarea>
@@ -44,5 +44,14 @@ async function send(): Promise<void> {
       <NButton size="small" attr-type="submit" :loading="busy" :disabled="busy || !reason.trim()">Send the request</NButton>
     </div>
   </form>
-  <div v-else-if="asked.requestable.length"><NButton size="small" @click="start">Ask an administrator</NButton></div>
+  <div v-else-if="asked.requestable.length" class="below"><NButton size="small" @click="start">Ask an administrator</NButton></div>
 </template>
+
+<style scoped>
+.below {
+  margin-top: var(--s2);
+}
+textarea {
+  font-weight: 400;
+}
+</style>

@@ -86,7 +86,7 @@ async function endOthers(): Promise<void> {
       {{ data.total - data.sign_ins.length }} more are not shown; “End all others” ends them too.
     </p>
   </Loadable>
-  <div v-if="others > 0" class="row">
+  <div v-if="others > 0" class="row others">
     <template v-if="asking">
       <span>Sign out everywhere but here?</span>
       <NButton size="small" @click="asking = false">Cancel</NButton>
@@ -95,3 +95,9 @@ async function endOthers(): Promise<void> {
     <NButton v-else size="small" @click="asking = true">End all others</NButton>
   </div>
 </template>
+
+<style scoped>
+.others {
+  margin-top: var(--s3);
+}
+</style>

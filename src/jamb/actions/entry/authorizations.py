@@ -228,13 +228,19 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             policy_uri=client.policy_uri if vouched else "",
             tos_uri=client.tos_uri if vouched else "",
             support_contact=client.support_contact,
-            answered_at=urlsplit(wanted.redirect_uri).netloc or urlsplit(wanted.redirect_uri).scheme,
+            answered_at=_where(wanted.redirect_uri),
             login_hint=wanted.login_hint,
             person=found.person.name if mine and found is not None else "",
             requestable=list(shown.requestable),
             requested_until=shown.requested_until,
             **asked_for(wanted, shown),
         )
+
+
+def _where(redirect_uri: str) -> str:
+    """Return where a person is sent back to, in short: a host, or the scheme of an application on their device."""
+    parts = urlsplit(redirect_uri)
+    return parts.netloc if parts.scheme in {"https", "http"} else f"{parts.scheme}:"
 
 
 def asking_client(
