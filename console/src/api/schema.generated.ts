@@ -3701,11 +3701,33 @@ export interface components {
              * @default
              */
             backchannel_logout_uri: string;
+            /** Sign In Groups */
+            sign_in_groups?: string[];
             /**
              * Publisher
              * @default
              */
             publisher: string;
+            /**
+             * Support Contact
+             * @default
+             */
+            support_contact: string;
+            /**
+             * Client Uri
+             * @default
+             */
+            client_uri: string;
+            /**
+             * Policy Uri
+             * @default
+             */
+            policy_uri: string;
+            /**
+             * Tos Uri
+             * @default
+             */
+            tos_uri: string;
             credential?: components["schemas"]["CharterCredential"] | null;
             /** Asks */
             asks?: components["schemas"]["CharterAsk"][];

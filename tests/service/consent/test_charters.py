@@ -213,14 +213,24 @@ def test_reach_and_registration_follow_too(world: World) -> None:
         post_logout_redirect_uris=["https://kiosk.quillhaven.example/"],
         backchannel_logout_uri="https://kiosk.quillhaven.example/told",
         publisher="Maker.Example",
+        sign_in_groups=["night-watch"],
+        support_contact="help@maker.example",
+        policy_uri="https://maker.example/privacy",
     )
     with world.jamb("steward") as steward:
         done = adopt(steward, charter)
-        changes = "changed redirect URIs, post-logout redirect URIs, back-channel logout URI, publisher"
+        changes = (
+            "changed redirect URIs, post-logout redirect URIs, back-channel logout URI, publisher, "
+            "groups whose people may sign in, support contact, privacy policy"
+        )
         assert done.did == (changes, "let berths berths.view count all but fuel")
         client = steward.clients.read(made.id).client
         assert (client.redirect_uris, client.publisher) == (["https://kiosk.quillhaven.example/r"], "maker.example")
         assert client.backchannel_logout_uri == "https://kiosk.quillhaven.example/told"
+        assert (client.sign_in_groups, client.policy_uri) == (["night-watch"], "https://maker.example/privacy")
+        written = steward.charters.write(made.id)
+        assert "night-watch" in written.file
+        assert steward.charters.compare(written.charter).steps == []
         assert held(steward.consent.list(made.id)) == {("berths.view", "all but fuel")}
         # A consent that is only asked for with another reach is asked anew.
         steward.consent.withdraw(made.id, "berths", ["berths.view"])
@@ -238,11 +248,14 @@ def test_what_a_directory_does_not_have_is_named_all_at_once_and_nothing_is_done
         CharterAsk(resource="berths", permission="berths.view", within=["nord"]),
         CharterAsk(resource="jamb", permission="usage.report", kind=AccessKind.DELEGATED),
         credential=CharterCredential(kind=CredentialKind.SECRET, days=3000),
+        kind="web",
+        sign_in_groups=["nobodies"],
     )
     with world.jamb("steward") as steward:
         with pytest.raises(BadInput) as refused:
             adopt(steward, charter)
         assert [one.field for one in refused.value.violations] == [
+            "sign_in_groups",
             "asks.0.resource",
             "asks.1.permission",
             "asks.2.reach.collections",

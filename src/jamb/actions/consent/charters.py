@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any
 from uuid import UUID
 
 from sqlmodel import Session
@@ -35,6 +36,7 @@ from jamb.core.reach.details import reach_of
 from jamb.store.audit.client_facts import LoadedClient, held_at
 from jamb.store.clients import clients
 from jamb.store.credentials.credentials import CredentialRow
+from jamb.store.directory import roles
 from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources import resources
 
@@ -120,8 +122,7 @@ def write_charter(act: Act, client_id: str, *, rightsized: bool) -> Written:
             row.publisher,
             asks,
             _credential(act.directory, loaded, act.now),
-            tuple(row.post_logout_redirect_uris),
-            row.backchannel_logout_uri,
+            *_further(row),
         )
         return Written(row.id, act.directory.name, act.now, charter, tuple(less))
 
@@ -164,18 +165,22 @@ def _acceptable(session: Session, directory: Directory, places: _Places, charter
             publisher=charter.publisher,
             post_logout_redirect_uris=charter.post_logout_redirect_uris,
             backchannel_logout_uri=charter.backchannel_logout_uri,
+            sign_in_groups=charter.sign_in_groups,
+            support_contact=charter.support_contact,
+            client_uri=charter.client_uri,
+            policy_uri=charter.policy_uri,
+            tos_uri=charter.tos_uri,
         )
-        charter = replace(
-            charter,
-            name=said.name,
-            purpose=said.purpose,
-            redirect_uris=said.redirect_uris,
-            publisher=said.publisher,
-            post_logout_redirect_uris=said.post_logout_redirect_uris,
-            backchannel_logout_uri=said.backchannel_logout_uri,
-        )
+        tidied = {name: value for name, value in said.said().items() if name not in {"kind", "trial_ends_at"}}
+        charter = replace(charter, **tidied)
     except BadInput as error:
         found += error.violations
+    known_groups = {group.name for group in roles.groups_of(session, directory.id)}
+    found += [
+        Violation("sign_in_groups", name, f"groups of {directory.name}: {', '.join(sorted(known_groups))}")
+        for name in charter.sign_in_groups
+        if name not in known_groups
+    ]
     asks, seen = [], set()
     for number, one in enumerate(charter.asks):
         row = places.named(one.resource)
@@ -238,8 +243,20 @@ def _standing(loaded: LoadedClient, places: _Places, now: datetime) -> Standing:
             HeldCredential(CredentialKind(one.kind), f"the {CredentialKind(one.kind).words} {one.hint}", _life(one))
             for one in _working(loaded, now)
         ),
+        *_further(row),
+    )
+
+
+def _further(row: clients.ClientRow) -> tuple[Any, ...]:
+    """Return what a registration says that stands last in a charter, and in what one is compared with."""
+    return (
         tuple(row.post_logout_redirect_uris),
         row.backchannel_logout_uri,
+        tuple(row.sign_in_groups),
+        row.support_contact,
+        row.client_uri,
+        row.policy_uri,
+        row.tos_uri,
     )
 
 

@@ -94,7 +94,12 @@ class _Adoption:
             redirect_uris=one.redirect_uris,
             post_logout_redirect_uris=one.post_logout_redirect_uris,
             backchannel_logout_uri=one.backchannel_logout_uri,
+            sign_in_groups=one.sign_in_groups,
             publisher=one.publisher,
+            support_contact=one.support_contact,
+            client_uri=one.client_uri,
+            policy_uri=one.policy_uri,
+            tos_uri=one.tos_uri,
         )
         self.did.append("registered")
         return made.id
@@ -112,7 +117,12 @@ class _Adoption:
                 redirect_uris=one.redirect_uris,
                 post_logout_redirect_uris=one.post_logout_redirect_uris,
                 backchannel_logout_uri=one.backchannel_logout_uri,
+                sign_in_groups=one.sign_in_groups,
                 publisher=one.publisher,
+                support_contact=one.support_contact,
+                client_uri=one.client_uri,
+                policy_uri=one.policy_uri,
+                tos_uri=one.tos_uri,
             )
 
     def _ask(self, client_id: str, steps: Sequence[CharterStep]) -> None:

@@ -53,6 +53,11 @@ class Charter:
     credential: CharterCredential | None = None
     post_logout_redirect_uris: tuple[str, ...] = ()
     backchannel_logout_uri: str = ""
+    sign_in_groups: tuple[str, ...] = ()
+    support_contact: str = ""
+    client_uri: str = ""
+    policy_uri: str = ""
+    tos_uri: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +82,11 @@ class Standing:
     credentials: tuple[HeldCredential, ...]
     post_logout_redirect_uris: tuple[str, ...] = ()
     backchannel_logout_uri: str = ""
+    sign_in_groups: tuple[str, ...] = ()
+    support_contact: str = ""
+    client_uri: str = ""
+    policy_uri: str = ""
+    tos_uri: str = ""
 
 
 class StepKind(StrEnum):
@@ -147,20 +157,30 @@ def _registration_steps(charter: Charter, standing: Standing) -> list[Step]:
     found = []
     if standing.kind is not charter.kind:
         found.append(Step(StepKind.KIND, "kind", standing.kind.value, charter.kind.value))
-    for what, here, declared in (
-        ("purpose", standing.purpose, charter.purpose),
-        ("redirect URIs", ", ".join(standing.redirect_uris), ", ".join(charter.redirect_uris)),
-        (
-            "post-logout redirect URIs",
-            ", ".join(standing.post_logout_redirect_uris),
-            ", ".join(charter.post_logout_redirect_uris),
-        ),
-        ("back-channel logout URI", standing.backchannel_logout_uri, charter.backchannel_logout_uri),
-        ("publisher", standing.publisher, charter.publisher),
-    ):
+    for name, what in _SAID.items():
+        here, declared = (_listed(getattr(one, name)) for one in (standing, charter))
         if here != declared:
             found.append(Step(StepKind.CHANGE, what, here or "none", declared or "none"))
     return found
+
+
+# What a registration says beside its name and kind, and how it is called.
+_SAID: Mapping[str, str] = {
+    "purpose": "purpose",
+    "redirect_uris": "redirect URIs",
+    "post_logout_redirect_uris": "post-logout redirect URIs",
+    "backchannel_logout_uri": "back-channel logout URI",
+    "publisher": "publisher",
+    "sign_in_groups": "groups whose people may sign in",
+    "support_contact": "support contact",
+    "client_uri": "home page",
+    "policy_uri": "privacy policy",
+    "tos_uri": "terms of use",
+}
+
+
+def _listed(value: str | tuple[str, ...]) -> str:
+    return value if isinstance(value, str) else ", ".join(value)
 
 
 def _declared_steps(one: CharterAsk, asked: Reach | None, granted: Reach | None) -> list[Step]:

@@ -13,8 +13,8 @@ from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind
 from jamb.core.reach import Reach, ReachKind
 from jamb.wire.base.shapes import WHOLE, Answered, Moment, Names, Sent
-from jamb.wire.base.text import MaybeOwnPage, PublisherDomain, RedirectUri
-from jamb.wire.clients.clients import ClientName, Purpose
+from jamb.wire.base.text import MaybeHttpsAddress, MaybeOwnPage, PublisherDomain, RedirectUri, ShortName
+from jamb.wire.clients.clients import ClientName, Purpose, SupportContact
 from jamb.wire.consent.consent import Name, Reason, ResourceName
 from jamb.wire.resources import reach as wire_reach
 from jamb.wire.resources.reach import Path
@@ -65,7 +65,12 @@ class Charter(Sent):
         default_factory=list
     )
     backchannel_logout_uri: MaybeOwnPage = ""
+    sign_in_groups: Annotated[list[ShortName], Field(max_length=MOST_REDIRECTS)] = Field(default_factory=list)
     publisher: PublisherDomain = ""
+    support_contact: SupportContact = ""
+    client_uri: MaybeHttpsAddress = ""
+    policy_uri: MaybeHttpsAddress = ""
+    tos_uri: MaybeHttpsAddress = ""
     credential: CharterCredential | None = None
     asks: Annotated[list[CharterAsk], Field(max_length=500)] = Field(default_factory=list)
 
@@ -81,6 +86,11 @@ class Charter(Sent):
             core.CharterCredential(credential.kind, credential.days) if credential is not None else None,
             tuple(self.post_logout_redirect_uris),
             self.backchannel_logout_uri,
+            tuple(sorted(self.sign_in_groups)),
+            self.support_contact,
+            self.client_uri,
+            self.policy_uri,
+            self.tos_uri,
         )
 
 
@@ -141,7 +151,12 @@ def charter_of(one: core.Charter) -> Charter:
         redirect_uris=list(one.redirect_uris),
         post_logout_redirect_uris=list(one.post_logout_redirect_uris),
         backchannel_logout_uri=one.backchannel_logout_uri,
+        sign_in_groups=list(one.sign_in_groups),
         publisher=one.publisher,
+        support_contact=one.support_contact,
+        client_uri=one.client_uri,
+        policy_uri=one.policy_uri,
+        tos_uri=one.tos_uri,
         credential=CharterCredential(kind=credential.kind, days=credential.days) if credential is not None else None,
         asks=[
             CharterAsk(
