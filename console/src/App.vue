@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { NConfigProvider, dateEnGB, enGB } from "naive-ui";
-import { watch } from "vue";
+import { computed, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { current } from "./api/session";
 import Frame from "./frame/Frame.vue";
@@ -8,6 +8,10 @@ import { naiveOverrides, naiveTheme } from "@/ui/style/theme";
 
 const route = useRoute();
 const router = useRouter();
+
+// Until the first page is there it is known which one it will be: with the frame, or without.
+const first = router.resolve(window.location.pathname);
+const place = computed(() => (route.matched.length ? route : first));
 
 // A session that ends while one works leads to the sign-in page, and back to the same place afterwards.
 watch(current, (now, before) => {
@@ -24,8 +28,7 @@ watch(current, (now, before) => {
     preflight-style-disabled
     abstract
   >
-    <RouterView v-if="route.meta.open" />
-    <!-- Before the first route is found nothing is shown: it may be one without the frame. -->
-    <Frame v-else-if="current && route.matched.length"><RouterView /></Frame>
+    <RouterView v-if="place.meta.open" />
+    <Frame v-else-if="current"><RouterView /></Frame>
   </NConfigProvider>
 </template>

@@ -64,7 +64,11 @@ TABLE = {
     "Tug planner": Expected((0, 2, 1, 0), "live", 126, 2, ["network-new", "permission-never-used"]),
     "Certificate renewals": Expected((1, 0, 0, 1), None, None, 1, []),
     "Watch tablet": Expected(
-        (2, 2, 1, 0), None, None, 2, ["consent-for-everyone", "consent-for-person-unused", "larger-than-use-for-people"]
+        (2, 2, 1, 0),
+        None,
+        None,
+        2,
+        ["consent-for-everyone", "consent-for-person-unused", "larger-than-use-for-people", "token-replayed"],
     ),
     "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, ["changed-after-consent", "use-rises"]),
     "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["held-already-by-what-ended", "single-owner"]),

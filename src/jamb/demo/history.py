@@ -51,6 +51,7 @@ LATEST_DAYS = 30
 _DETAILS = {
     Outcome.ASKED_NOT_GRANTED: "berths.assign: asked, not granted. An approver of the directory must consent.",
     Outcome.SECRET_EXPIRED: "The client secret ended: have another issued.",
+    Outcome.REFRESH_REPLAYED: "The refresh token was used before: the access has ended.",
 }
 
 

@@ -612,7 +612,7 @@ CLIENTS = (
         (("berths berths.assign delegated", 32),),
         (),
         (),
-        (),
+        ((Outcome.REFRESH_REPLAYED, 3),),
         ClientKind.NATIVE,
         # The stand-in listens on a loopback port of its own (RFC 8252 section 7.3).
         ("org.quillhaven.watch://signed-in", "http://127.0.0.1/watch/back"),

@@ -106,6 +106,8 @@ def _check_token(
         raise refused("The subject_token is no person's: a client that acts as itself asks for its own tokens.")
     if len(ways) > MOST_WAYS:
         raise refused(f"The subject_token came by way of {len(ways) - 1} clients already; at most {MOST_WAYS} may be.")
+    if claims["exp"] - now.timestamp() < 1:
+        raise refused("The subject_token has run out.")
     if not still_counts(session, directory, claims, now):
         raise refused("What the subject_token was made for has ended.")
     held = session.get_one(authorizations.AuthorizationRow, UUID(claims["sid"]))
