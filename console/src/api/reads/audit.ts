@@ -44,7 +44,7 @@ export const useFindingGroups = (by: MaybeRefOrGetter<"rule" | "client" | "owner
         api.GET("/api/v1/directories/{directory}/audit/groups", {
           params: {
             path: path(),
-            query: { by: toValue(by), limit: 50, ...asked(toValue(filter)), ...after(pageParam) },
+            query: { by: toValue(by), limit: 100, ...asked(toValue(filter)), ...after(pageParam) },
           },
         }),
       ),
