@@ -8,12 +8,11 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
-from sqlmodel import Session
-
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.clients.clients import client_view
+from jamb.actions.directory.groups import check_groups
 from jamb.actions.directory.people import find_person
 from jamb.actions.judgement.judging import Wanted, judge_acting, take_turn
 from jamb.core.clients.clients import ClientState, OwnerLevel, Registration, folded, look_of, registration
@@ -41,7 +40,7 @@ def register(act: Act, wanted: Registration, owners: Iterable[str], *, make_owne
     """
     _check_trial(wanted, act.now)
     with act.change() as unit:
-        _check_groups(unit.session, act.directory, wanted)
+        check_groups(unit.session, act.directory, wanted.sign_in_groups)
         row = clients.ClientRow(
             id=client_id_from(secrets.token_bytes(13)),
             directory_id=act.directory.id,
@@ -80,7 +79,7 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
         wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial"})})
         if changes.trial_ends_at is not None:
             _check_trial(wanted, act.now)
-        _check_groups(unit.session, act.directory, wanted)
+        check_groups(unit.session, act.directory, wanted.sign_in_groups)
         if changes.no_trial:
             wanted = replace(wanted, trial_ends_at=None)
         new_uris = [redirect_uri for redirect_uri in wanted.redirect_uris if redirect_uri not in held.redirect_uris]
@@ -166,14 +165,6 @@ def change_owners(
         )
         unit.session.flush()
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
-
-
-def _check_groups(session: Session, directory: Directory, wanted: Registration) -> None:
-    known = {group.name for group in roles.groups_of(session, directory.id)}
-    unknown = [name for name in wanted.sign_in_groups if name not in known]
-    if unknown:
-        allowed = ", ".join(sorted(known)[:12]) or "no group yet"
-        raise Unsuited.field("sign_in_groups", ", ".join(unknown), f"groups of this directory: {allowed}")
 
 
 def _end_for_others(unit: Unit, row: clients.ClientRow, directory: Directory, wanted: Registration) -> None:

@@ -13,10 +13,12 @@ from sqlmodel import Session
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import check_reach, find_client, load_one
 from jamb.actions.consent.asks import permission_faults
+from jamb.actions.directory.groups import check_groups
 from jamb.core.access import Comparison, Holding, compare, holdings_in_force
 from jamb.core.audit.rightsizing import smaller_grant
-from jamb.core.clients.clients import ClientKind, folded, registration
+from jamb.core.clients.clients import ClientKind, Registration, folded, registration
 from jamb.core.consent.charter import (
+    SAID,
     Charter,
     CharterAsk,
     CharterCredential,
@@ -36,7 +38,6 @@ from jamb.core.reach.details import reach_of
 from jamb.store.audit.client_facts import LoadedClient, held_at
 from jamb.store.clients import clients
 from jamb.store.credentials.credentials import CredentialRow
-from jamb.store.directory import roles
 from jamb.store.directory.roles import AssignmentRow, RoleRow
 from jamb.store.resources import resources
 
@@ -115,14 +116,11 @@ def write_charter(act: Act, client_id: str, *, rightsized: bool) -> Written:
             for name, reach in sorted(held.items())
         )
         charter = Charter(
-            row.name,
-            row.purpose,
-            ClientKind(row.kind),
-            tuple(row.redirect_uris),
-            row.publisher,
-            asks,
-            _credential(act.directory, loaded, act.now),
-            *_further(row),
+            name=row.name,
+            kind=ClientKind(row.kind),
+            asks=asks,
+            credential=_credential(act.directory, loaded, act.now),
+            **_said(Registration.of(row)),
         )
         return Written(row.id, act.directory.name, act.now, charter, tuple(less))
 
@@ -157,30 +155,14 @@ def _acceptable(session: Session, directory: Directory, places: _Places, charter
     """Return the charter with resources by their short names, or raise `BadInput` with all that cannot be here."""
     found: list[Violation] = []
     try:
-        said = registration(
-            charter.name,
-            charter.purpose,
-            charter.kind,
-            charter.redirect_uris,
-            publisher=charter.publisher,
-            post_logout_redirect_uris=charter.post_logout_redirect_uris,
-            backchannel_logout_uri=charter.backchannel_logout_uri,
-            sign_in_groups=charter.sign_in_groups,
-            support_contact=charter.support_contact,
-            client_uri=charter.client_uri,
-            policy_uri=charter.policy_uri,
-            tos_uri=charter.tos_uri,
-        )
-        tidied = {name: value for name, value in said.said().items() if name not in {"kind", "trial_ends_at"}}
-        charter = replace(charter, **tidied)
+        said = registration(charter.name, kind=charter.kind, **_said(charter))
+        charter = replace(charter, name=said.name, **_said(said))
     except BadInput as error:
         found += error.violations
-    known_groups = {group.name for group in roles.groups_of(session, directory.id)}
-    found += [
-        Violation("sign_in_groups", name, f"groups of {directory.name}: {', '.join(sorted(known_groups))}")
-        for name in charter.sign_in_groups
-        if name not in known_groups
-    ]
+    try:
+        check_groups(session, directory, charter.sign_in_groups)
+    except BadInput as error:
+        found += error.violations
     asks, seen = [], set()
     for number, one in enumerate(charter.asks):
         row = places.named(one.resource)
@@ -233,31 +215,20 @@ def _standing(loaded: LoadedClient, places: _Places, now: datetime) -> Standing:
             granted.setdefault(place, {})[grant.permission] = reach_of(grant.reach)
     row = loaded.row
     return Standing(
-        ClientKind(row.kind),
-        row.purpose,
-        tuple(row.redirect_uris),
-        row.publisher,
-        asked,
-        granted,
-        tuple(
+        kind=ClientKind(row.kind),
+        asked=asked,
+        granted=granted,
+        credentials=tuple(
             HeldCredential(CredentialKind(one.kind), f"the {CredentialKind(one.kind).words} {one.hint}", _life(one))
             for one in _working(loaded, now)
         ),
-        *_further(row),
+        **_said(Registration.of(row)),
     )
 
 
-def _further(row: clients.ClientRow) -> tuple[Any, ...]:
-    """Return what a registration says that stands last in a charter, and in what one is compared with."""
-    return (
-        tuple(row.post_logout_redirect_uris),
-        row.backchannel_logout_uri,
-        tuple(row.sign_in_groups),
-        row.support_contact,
-        row.client_uri,
-        row.policy_uri,
-        row.tos_uri,
-    )
+def _said(held: Registration | Charter) -> dict[str, Any]:
+    """Return what a registration or charter says beside name and kind, by name."""
+    return {name: getattr(held, name) for name in SAID}
 
 
 def _reasons(loaded: LoadedClient, places: _Places) -> dict[tuple[str, AccessKind, str], str]:

@@ -16,7 +16,7 @@ from jamb.core.consent.agreements import ActKind
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.groups import holders, refuse_cycle
 from jamb.core.directory.roles import check_short_name
-from jamb.core.errors import NotFound, StillInUse, Violation, shorten
+from jamb.core.errors import NotFound, StillInUse, Unsuited, Violation, shorten
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
 from jamb.store.directory import roles
@@ -27,6 +27,15 @@ from jamb.wire.directory.roles import Group, Member
 def list_groups(act: Act) -> list[Group]:
     with act.read() as session:
         return _groups(session, act.directory)
+
+
+def check_groups(session: Session, directory: Directory, names: Sequence[str]) -> None:
+    """Refuse a client that would be for people of groups that are not here. Raises `BadInput`."""
+    known = {group.name for group in roles.groups_of(session, directory.id)}
+    unknown = [name for name in names if name not in known]
+    if unknown:
+        allowed = ", ".join(sorted(known)[:12]) or "no group yet"
+        raise Unsuited.field("sign_in_groups", ", ".join(unknown), f"groups of this directory: {allowed}")
 
 
 def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: Sequence[str]) -> Group:

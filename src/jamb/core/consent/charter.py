@@ -157,15 +157,15 @@ def _registration_steps(charter: Charter, standing: Standing) -> list[Step]:
     found = []
     if standing.kind is not charter.kind:
         found.append(Step(StepKind.KIND, "kind", standing.kind.value, charter.kind.value))
-    for name, what in _SAID.items():
+    for name, what in SAID.items():
         here, declared = (_listed(getattr(one, name)) for one in (standing, charter))
         if here != declared:
             found.append(Step(StepKind.CHANGE, what, here or "none", declared or "none"))
     return found
 
 
-# What a registration says beside its name and kind, and how it is called.
-_SAID: Mapping[str, str] = {
+# What a registration says beside its name and kind, and how it is called: of a charter, and of what stands.
+SAID: Mapping[str, str] = {
     "purpose": "purpose",
     "redirect_uris": "redirect URIs",
     "post_logout_redirect_uris": "post-logout redirect URIs",
