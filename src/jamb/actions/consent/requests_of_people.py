@@ -15,11 +15,8 @@ from jamb.actions.entry.sealed import Asked
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.errors import Forbidden, NothingToGrant
-from jamb.core.permissions import AccessKind
 from jamb.core.tries import REQUESTED, Counted
 from jamb.store.base.work import Actor, observation
-from jamb.store.clients import clients
-from jamb.store.resources import resources
 from jamb.wire.consent.requests import ConsentRequest
 
 
@@ -35,15 +32,7 @@ def request_for(backend: Backend, asked: Asked, found: ConsoleSession, reason: s
     with observation(backend.engine) as session:
         client = asking_client(session, found.directory, asked.client_id, asked.wanted)
         shown = offer(session, found.directory, client, asked.wanted, found.person.id, now)
-        row = resources.by_identifier(session, found.directory.id, asked.wanted.resource)
-        wanted = [
-            ask.id
-            for ask in clients.asks_of(session, [client.id])
-            if row is not None
-            and ask.resource_id == row.id
-            and ask.kind == AccessKind.DELEGATED.value
-            and ask.permission in shown.requestable
-        ]
+        wanted = list(shown.requestable.values())
         name = client.name
     if not wanted:
         raise NothingToGrant(

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from hmac import digest as hmac_digest
 from typing import Any
@@ -309,8 +309,8 @@ class Offer:
     to_allow: Sequence[AskedOfPerson] = ()
     for_administrator: Sequence[AskedOfPerson] = ()
     not_theirs: Sequence[AskedOfPerson] = ()
-    # Names of what an administrator would have to allow, that the person may ask one for; and until when that waits.
-    requestable: Sequence[str] = ()
+    # Asks, by permission, of what the person may ask an administrator to allow; and until when a request for it waits.
+    requestable: Mapping[str, UUID] = field(default_factory=dict)
     requested_until: datetime | None = None
 
     @property
@@ -343,13 +343,13 @@ def offer(
         raise Forbidden("The resource is not here any more.", next_step="Tell whoever runs the application.")
     at = at_resource(session, client.id, row, person_id, now)
     asked = {
-        ask.permission
-        for place, ask in clients.held_asks(session, [client.id]).get(client.id, ())
-        if place == row.id and ask.kind is AccessKind.DELEGATED
+        ask.permission: ask.id
+        for ask in clients.asks_of(session, [client.id])
+        if ask.resource_id == row.id and ask.kind == AccessKind.DELEGATED.value
     }
     theirs = _held_by(session, person_id, row, now)
     parts: dict[str, list[AskedOfPerson]] = {"already": [], "to_allow": [], "for_administrator": [], "not_theirs": []}
-    for name in wanted.permissions or sorted(asked | (at.consented & asked)):
+    for name in wanted.permissions or sorted(asked):
         permission = at.catalogue.permissions[name]
         shown = AskedOfPerson(permission=name, title=permission.title, text=permission.person_text or permission.text)
         # What the person may do of it themself, be it a part: of the rest nothing comes into a token.
@@ -363,18 +363,18 @@ def offer(
         else:
             part = "for_administrator"
         parts[part].append(shown)
-    waiting = _asks_that_wait(session, client.id, now)
-    open_asks = {
-        ask.permission: ask.id
-        for ask in clients.asks_of(session, [client.id])
-        if ask.resource_id == row.id and ask.kind == AccessKind.DELEGATED.value
+    beyond = {
+        part.permission: asked[part.permission] for part in parts["for_administrator"] if part.permission in asked
     }
-    named = [open_asks[shown.permission] for shown in parts["for_administrator"] if shown.permission in open_asks]
+    waiting = _asks_that_wait(session, client.id, now) if beyond else {}
     # What is to be answered or accepted first, its owners answer.
     free = not row.questions and not row.terms
-    requestable = [name for name, ask in open_asks.items() if ask in named and ask not in waiting] if free else []
-    until = max((waiting[ask] for ask in named if ask in waiting), default=None)
-    return Offer(row.title, **parts, requestable=requestable, requested_until=until)
+    return Offer(
+        row.title,
+        **parts,
+        requestable={name: ask for name, ask in beyond.items() if free and ask not in waiting},
+        requested_until=max((waiting[ask] for ask in beyond.values() if ask in waiting), default=None),
+    )
 
 
 def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:
