@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, date, datetime
 from typing import Any
@@ -122,36 +122,35 @@ class NetworkRow(SQLModel, table=True):
 def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[DeadTries]]:
     """Return the tries since a moment with a credential that had ended, by client, one entry a credential."""
     found: dict[str, list[DeadTries]] = {}
-    rows = session.execute(
-        sa.select(
-            col(AttemptRow.client_id),
-            col(AttemptRow.hint),
-            sa.func.sum(col(AttemptRow.times)),
-            sa.func.max(col(AttemptRow.at)),
-            sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
-        )
-        .where(
-            among(AttemptRow.client_id, client_ids),
-            col(AttemptRow.at) >= since,
-            col(AttemptRow.day) >= since.astimezone(UTC).date(),
-            among(AttemptRow.outcome, [one.value for one in DEAD]),
-            col(AttemptRow.hint) != "",
-        )
-        .group_by(col(AttemptRow.client_id), col(AttemptRow.hint))
-        .order_by(col(AttemptRow.hint))
-    )
-    for client_id, hint, times, last_at, address in rows:
-        found.setdefault(client_id, []).append(DeadTries(hint, int(times), last_at, address))
+    named = col(AttemptRow.hint) != ""
+    tries = _gathered(session, client_ids, since, DEAD, col(AttemptRow.hint), named)
+    for client_id, hint, times, last_at, address in tries:
+        found.setdefault(client_id, []).append(DeadTries(hint, times, last_at, address))
     return found
 
 
 def replays_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Replay]]:
     """Return the codes and refresh tokens that came twice since a moment, by client, one entry for each of the two."""
     found: dict[str, list[Replay]] = {}
+    tries = _gathered(session, client_ids, since, REPLAYED, col(AttemptRow.outcome))
+    for client_id, outcome, times, last_at, address in tries:
+        found.setdefault(client_id, []).append(Replay(Outcome(outcome), times, last_at, address))
+    return found
+
+
+def _gathered(
+    session: Session,
+    client_ids: Iterable[str],
+    since: datetime,
+    outcomes: Iterable[Outcome],
+    by: Any,
+    *further: sa.ColumnElement[bool],
+) -> Iterator[tuple[str, str, int, datetime, str]]:
+    """Yield token requests that ended so, by client and another column: how many, the last, and from where it came."""
     rows = session.execute(
         sa.select(
             col(AttemptRow.client_id),
-            col(AttemptRow.outcome),
+            by,
             sa.func.sum(col(AttemptRow.times)),
             sa.func.max(col(AttemptRow.at)),
             sa.func.array_agg(aggregate_order_by(col(AttemptRow.address), col(AttemptRow.at).desc()))[1],
@@ -160,14 +159,14 @@ def replays_of(session: Session, client_ids: Iterable[str], since: datetime) -> 
             among(AttemptRow.client_id, client_ids),
             col(AttemptRow.at) >= since,
             col(AttemptRow.day) >= since.astimezone(UTC).date(),
-            among(AttemptRow.outcome, [outcome.value for outcome in REPLAYED]),
+            among(AttemptRow.outcome, [outcome.value for outcome in outcomes]),
+            *further,
         )
-        .group_by(col(AttemptRow.client_id), col(AttemptRow.outcome))
-        .order_by(col(AttemptRow.outcome))
+        .group_by(col(AttemptRow.client_id), by)
+        .order_by(by)
     )
-    for client_id, outcome, times, last_at, address in rows:
-        found.setdefault(client_id, []).append(Replay(Outcome(outcome), int(times), last_at, address))
-    return found
+    for client_id, what, times, last_at, address in rows:
+        yield client_id, what, int(times), last_at, address
 
 
 def uses_of(session: Session, client_ids: Iterable[str], since: date) -> Mapping[tuple[str, UUID], list[Use]]:
