@@ -13,6 +13,8 @@ import uvicorn
 from jamb.gate.gate import FORWARDED, ORIGINAL, Gate
 from jamb.guard.checks import Checks
 
+# More are answered 503 at once: the proxy tells its callers to come again.
+MOST_AT_ONCE = 1000
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 
 
@@ -49,7 +51,7 @@ def serve(
         typer.echo(f"jamb-guard: {config} is no file of `jamb resources guard --save`: {error}", err=True)
         raise typer.Exit(2) from error
     gate = Gate(checks, realm, FORWARDED if named_by is NamedBy.FORWARDED else ORIGINAL)
-    uvicorn.run(gate.application(), host=host, port=port, log_level="warning")
+    uvicorn.run(gate.application(), host=host, port=port, log_level="warning", limit_concurrency=MOST_AT_ONCE)
 
 
 def run() -> None:

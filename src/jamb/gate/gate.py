@@ -19,6 +19,7 @@ from jamb.guard.certificate import HEADER
 from jamb.guard.checks import Call, Checks
 from jamb.guard.fastapi import MEDIA_TYPE, problem_of
 from jamb.guard.keys import RETRY_SECONDS
+from jamb.guard.operations import Operations
 from jamb.guard.refusals import Refused, WouldBeLetIn
 from jamb.guard.resource import metadata_path
 from jamb.guard.verify import TokenClaims
@@ -38,6 +39,11 @@ class Gate:
         self._checks, self._realm, self._named_by = checks, realm, named_by
         if checks.revocations is not None:
             checks.revocations.with_operations = True
+
+    @property
+    def _operations(self) -> Operations | None:
+        """What was read of the catalogue last; None before anything was."""
+        return self._checks.revocations.operations if self._checks.revocations is not None else None
 
     def application(self) -> Starlette:
         """Return the gate as an ASGI application."""
@@ -70,7 +76,7 @@ class Gate:
 
     def _judged(self, request: Request) -> TokenClaims:
         method, target = (request.headers.getlist(name) for name in self._named_by)
-        operations = self._checks.revocations.operations if self._checks.revocations is not None else None
+        operations = self._operations
         if len(method) != 1 or len(target) != 1:
             said = f"the proxy names no request: it must set {' and '.join(self._named_by)}, once each"
             raise Refused(403, "invalid_request", said, reason="not-named")
@@ -89,15 +95,15 @@ class Gate:
 
     def ready(self, _request: Request) -> Response:
         """Say whether requests can be judged: the operations were read."""
-        known = self._checks.revocations is not None and self._checks.revocations.operations is not None
+        known = self._operations is not None
         return JSONResponse({"ready": known}, 200 if known else 503)
 
     def said_of(self, _request: Request) -> Response:
         """Say by whom the API's tokens are made (RFC 9728)."""
-        operations = self._checks.revocations.operations if self._checks.revocations is not None else None
-        permissions = operations.permissions if operations is not None else set()
+        operations = self._operations
+        self._checks.permissions = operations.permissions if operations is not None else set()
         headers = {"Cache-Control": "public, max-age=300", "Access-Control-Allow-Origin": "*"}
-        return JSONResponse(self._checks.said_of(self._realm, permissions), headers=headers)
+        return JSONResponse(self._checks.protected_resource(self._realm), headers=headers)
 
 
 def _told(claims: TokenClaims) -> dict[str, str]:

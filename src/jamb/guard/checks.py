@@ -59,6 +59,8 @@ class Checks:
         # Whether a proxy before the API sets Client-Cert on each request, or takes it away (RFC 9440); without, tokens
         # that are bound to a certificate are refused.
         self.certificates = False
+        # What its operations require, for what the API says of itself.
+        self.permissions: set[str] = set()
         self.url, self._seen = url.rstrip("/"), SeenProofs()
         self._issuers = [issuer, also_issuer] if also_issuer else [issuer]
         self.issuer, self.audience, self.reporter, self.revocations = issuer, audience, reporter, revocations
@@ -163,9 +165,9 @@ class Checks:
             code = "invalid_token" if scheme != "dpop" or not claims.key else "invalid_dpop_proof"
             raise Refused(401, code, str(error), reason="possession", scheme="DPoP") from error
 
-    def said_of(self, name: str, permissions: set[str]) -> dict[str, Any]:
+    def protected_resource(self, name: str) -> dict[str, Any]:
         """Return what the API says of itself under this name (RFC 9728 section 2)."""
-        return document(self.audience, self._issuers, permissions, name)
+        return document(self.audience, self._issuers, self.permissions, name)
 
     def start(self) -> None:
         """Start reporting and reading, each in a thread of its own."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from http import HTTPStatus
-from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.responses import Response
@@ -22,11 +21,6 @@ MEDIA_TYPE = "application/problem+json"
 
 class Guard(Checks):
     """Lets requests of a FastAPI application in; what it takes and checks: see `Checks`."""
-
-    def __init__(self, *given: Any, **named: Any) -> None:
-        super().__init__(*given, **named)
-        # What its operations require, for what the API says of itself.
-        self.permissions: set[str] = set()
 
     def requires(self, *any_of: str, operation: str, object_in: str = "") -> Callable[[Request], TokenClaims]:
         """Return a dependency that lets in tokens with one of these permissions, as a use of the operation.
@@ -50,10 +44,6 @@ class Guard(Checks):
             return self.let_in(call, any_of, operation, name)
 
         return check
-
-    def protected_resource(self, name: str) -> dict[str, Any]:
-        """Return what the API says of itself under this name (RFC 9728 section 2)."""
-        return self.said_of(name, self.permissions)
 
 
 def add_guard_handler(app: FastAPI, realm: str, guard: Guard | None = None) -> None:
