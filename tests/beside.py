@@ -54,6 +54,12 @@ def running(command: list[str], folder: Path, port: int) -> Iterator[subprocess.
             process.wait(timeout=30)
 
 
+def unused_port() -> int:
+    with socket.socket() as tried:
+        tried.bind(("127.0.0.1", 0))
+        return int(tried.getsockname()[1])
+
+
 def listens(port: int) -> bool:
     with socket.socket() as tried:
         tried.settimeout(1)

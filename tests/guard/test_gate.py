@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import socket
 import subprocess
 import threading
 from collections.abc import Iterator
@@ -20,7 +19,7 @@ import pytest
 from jamb.client import ClientCredentials, ProofKey
 from jamb.wire.resources.reach import CollectionSent, ReachSent
 from jamb.wire.resources.resources import OperationSent, PermissionSent, ResourceSent
-from tests.beside import nginx, running
+from tests.beside import nginx, running, unused_port
 from tests.cli.run import Shell
 from tests.world import ROOT, Made, World, unique, wait_until
 
@@ -67,12 +66,6 @@ class Gated:
             return http.send(request)
 
 
-def free() -> int:
-    with socket.socket() as tried:
-        tried.bind(("127.0.0.1", 0))
-        return int(tried.getsockname()[1])
-
-
 def operation(name: str, method: str, path: str, effect: str = "read") -> OperationSent:
     return OperationSent.model_validate(
         {"name": name, "title": name, "method": method, "path": path, "effect": effect, "data_class": "internal"}
@@ -88,7 +81,7 @@ def permission(name: str, *unlocks: str, implies: list[str] | None = None) -> Pe
 @pytest.fixture(scope="module")
 def gated(world: World, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Gated]:
     folder = tmp_path_factory.mktemp("gate")
-    name, listen, port = unique("locks").replace(" ", "-").lower(), free(), free()
+    name, listen, port = unique("locks").replace(" ", "-").lower(), unused_port(), unused_port()
     sent = ResourceSent(
         title="Locks",
         identifier=f"https://{name}.example",

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import socket
 import ssl
 from collections.abc import Iterator
 from contextlib import closing
@@ -20,14 +19,8 @@ from jamb.guard.certificate import thumbprint_of
 from jamb.guard.checks import Call, Checks
 from jamb.guard.refusals import Refused
 from tests import patient
-from tests.beside import make_certificate, nginx
+from tests.beside import make_certificate, nginx, unused_port
 from tests.world import BERTHS, Made, World
-
-
-def free() -> int:
-    with socket.socket() as tried:
-        tried.bind(("127.0.0.1", 0))
-        return int(tried.getsockname()[1])
 
 
 @dataclass(frozen=True)
@@ -55,7 +48,7 @@ class Mutual:
 
 @pytest.fixture(scope="module")
 def mutual(world: World, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Mutual]:
-    folder, listen = tmp_path_factory.mktemp("mutual"), free()
+    folder, listen = tmp_path_factory.mktemp("mutual"), unused_port()
     made = world.client(granted=["berths.view"], secret=False)
     with world.jamb(None) as owner:
         held = owner.credentials.make_certificate(made.id, days=30)
@@ -69,7 +62,7 @@ def mutual(world: World, tmp_path_factory: pytest.TempPathFactory) -> Iterator[M
         "JAMB_CLIENT_CERTIFICATES": "true",
         "JAMB_HOSTS": f"127.0.0.1:{listen}",
     }
-    with world.second_process(free(), **settings) as behind:
+    with world.second_process(unused_port(), **settings) as behind:
         changed = {
             "server 127.0.0.1:8440;": f"server {behind.removeprefix('http://')};",
             "$host;": "$http_host;",
