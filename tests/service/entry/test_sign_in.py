@@ -174,7 +174,12 @@ def test_a_person_sees_where_they_are_signed_in_and_ends_it(world: World) -> Non
         here.delete(f"/api/v1/session/sign-ins/{shown['there/2']['id']}").raise_for_status()
         assert there.get("/api/v1/session").status_code == 401
         assert elsewhere.get("/api/v1/session").status_code == 200
-        assert here.delete("/api/v1/session/sign-ins").json() == {"ended": 2}
+        with world.database() as database:
+            database.execute(
+                "update console_session set seen_at = now() - interval '20 hours' where user_agent = 'elsewhere/3'"
+            )
+        assert "elsewhere/3" not in {one["user_agent"] for one in sign_ins(here)}, "idle"
+        assert here.delete("/api/v1/session/sign-ins").json() == {"ended": 2}, "with the idle one"
         assert elsewhere.get("/api/v1/session").status_code == 401
         assert [one["user_agent"] for one in sign_ins(here)] == ["here/1"]
         with Jamb(world.base_url, "quillhaven", AccessToken(token)) as jamb, pytest.raises(NotSignedIn):

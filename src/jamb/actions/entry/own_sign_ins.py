@@ -9,7 +9,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.entry.devices import DeviceState
-from jamb.actions.entry.sessions import ConsoleSession
+from jamb.actions.entry.sessions import LONG_AGO, ConsoleSession
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.policy import BOUNDS
 from jamb.core.errors import NotFound
@@ -27,7 +27,8 @@ _LONGEST = timedelta(seconds=BOUNDS["person_token_seconds"][1])
 def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> OwnSignIns:
     """Return the sign-ins of whoever is signed in."""
     with observation(backend.engine) as session:
-        lives = timedelta(seconds=found.directory.policy.person_token_seconds)
+        policy = found.directory.policy
+        lives, idle = timedelta(seconds=policy.person_token_seconds), timedelta(seconds=policy.session_idle_seconds)
         shown = [
             OwnSignIn(
                 id=_id(row.digest),
@@ -40,7 +41,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> OwnSign
                 second_factor=row.second_factor,
                 here=row.digest == found.digest,
             )
-            for row in _browsers(session, found, now)
+            for row in people.sessions_of(session, found.person.id, now, now - idle)
         ]
         shown += [
             OwnSignIn(
@@ -54,9 +55,7 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> OwnSign
                 second_factor=False,
                 here=False,
             )
-            for device in credentials.device_sign_ins(
-                session, found.person.id, DeviceState.SERVED.value, now - min(lives, _LONGEST)
-            )
+            for device in _command_lines(session, found, now - lives)
         ]
         return OwnSignIns(sign_ins=shown[:MOST_SHOWN], total=len(shown))
 
@@ -64,11 +63,11 @@ def of_person(backend: Backend, found: ConsoleSession, now: datetime) -> OwnSign
 def end(backend: Backend, found: ConsoleSession, sign_in_id: str, now: datetime) -> None:
     """End one. Raises `NotFound` where it is nobody's, or somebody else's."""
     with observation(backend.engine) as session:
-        for row in _browsers(session, found, now):
+        for row in people.sessions_of(session, found.person.id, now, LONG_AGO):
             if _id(row.digest) == sign_in_id:
                 _end_browser(session, row, now)
                 return
-        for device in credentials.device_sign_ins(session, found.person.id, DeviceState.SERVED.value, now - _LONGEST):
+        for device in _command_lines(session, found, now - _LONGEST):
             if str(device.id) == sign_in_id:
                 device.ended_at = now
                 session.add(device)
@@ -79,19 +78,21 @@ def end(backend: Backend, found: ConsoleSession, sign_in_id: str, now: datetime)
 def end_others(backend: Backend, found: ConsoleSession, now: datetime) -> int:
     """End all but the one that asks; return how many."""
     with observation(backend.engine) as session:
-        browsers = [row for row in _browsers(session, found, now) if row.digest != found.digest]
+        # Also those that are idle: with another policy they would count again.
+        browsers = [
+            row for row in people.sessions_of(session, found.person.id, now, LONG_AGO) if row.digest != found.digest
+        ]
         for row in browsers:
             _end_browser(session, row, now)
-        devices = credentials.device_sign_ins(session, found.person.id, DeviceState.SERVED.value, now - _LONGEST)
+        devices = _command_lines(session, found, now - _LONGEST)
         for device in devices:
             device.ended_at = now
             session.add(device)
         return len(browsers) + len(devices)
 
 
-def _browsers(session: Session, found: ConsoleSession, now: datetime) -> list[people.ConsoleSessionRow]:
-    idle_since = now - timedelta(seconds=found.directory.policy.session_idle_seconds)
-    return people.sessions_of(session, found.person.id, now, idle_since)
+def _command_lines(session: Session, found: ConsoleSession, since: datetime) -> list[credentials.DeviceRequestRow]:
+    return credentials.command_lines(session, found.person.id, DeviceState.SERVED.value, since)
 
 
 def _end_browser(session: Session, row: people.ConsoleSessionRow, now: datetime) -> None:

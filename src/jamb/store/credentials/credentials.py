@@ -292,7 +292,7 @@ def device_by_digest(
     return session.exec(statement).first()
 
 
-def device_sign_ins(session: Session, person_id: UUID, served: str, since: datetime) -> list[DeviceRequestRow]:
+def command_lines(session: Session, person_id: UUID, served: str, since: datetime) -> list[DeviceRequestRow]:
     """Return the sign-ins of a person at the command line that were begun since and not ended, newest first."""
     return list(
         session.exec(
@@ -301,8 +301,8 @@ def device_sign_ins(session: Session, person_id: UUID, served: str, since: datet
                 DeviceRequestRow.person_id == person_id,
                 DeviceRequestRow.state == served,
                 col(DeviceRequestRow.ended_at).is_(None),
-                # Of others an authorization was made, which the person sees among their applications.
-                col(DeviceRequestRow.authorization_id).is_(None),
+                # Others ask for something: the person sees them among their applications.
+                col(DeviceRequestRow.request).is_(None),
                 col(DeviceRequestRow.created_at) > since,
             )
             .order_by(col(DeviceRequestRow.created_at).desc())

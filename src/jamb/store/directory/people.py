@@ -66,15 +66,15 @@ def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, Pers
     return None if row is None else (row[0], row[1], row[2])
 
 
-def sessions_of(session: Session, person_id: UUID, now: datetime, idle_since: datetime) -> list[ConsoleSessionRow]:
-    """Return the console sessions of a person that still count, the one used last first."""
+def sessions_of(session: Session, person_id: UUID, now: datetime, seen_since: datetime) -> list[ConsoleSessionRow]:
+    """Return the console sessions of a person that have not expired and were used since, the one used last first."""
     return list(
         session.exec(
             select(ConsoleSessionRow)
             .where(
                 ConsoleSessionRow.person_id == person_id,
                 col(ConsoleSessionRow.expires_at) > now,
-                col(ConsoleSessionRow.seen_at) > idle_since,
+                col(ConsoleSessionRow.seen_at) > seen_since,
             )
             .order_by(col(ConsoleSessionRow.seen_at).desc())
         )
