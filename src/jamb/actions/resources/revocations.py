@@ -77,7 +77,7 @@ def read_revocations(act: Act, resource_name: str) -> Revocations:
             Revocation(client_id, AccessKind.DELEGATED, str(person_id), at, None, ())
             for client_id, person_id, at in (
                 *authorizations.ended_since(session, resource.id, since),
-                *exchanges.ended_since(session, resource.id, since),
+                *exchanges.ended_since(session, resource.id, since, act.now - SKEW),
             )
         ]
         return Revocations(

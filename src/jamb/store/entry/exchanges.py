@@ -22,7 +22,7 @@ class ExchangeRow(SQLModel, table=True):
     """A client had tokens of an authorization exchanged for a resource; `expires_at`: of the last of them."""
 
     __tablename__ = "token_exchange"
-    __table_args__ = (Index("exchange_at", "resource_id"), Index("exchange_by_end", "expires_at"))
+    __table_args__ = (Index("exchange_at", "resource_id", "expires_at"), Index("exchange_by_end", "expires_at"))
 
     authorization_id: UUID = Field(
         sa_column=Column(ForeignKey("person_authorization.id", ondelete="CASCADE"), primary_key=True)
@@ -54,7 +54,9 @@ WHERE {condition}
 GROUP BY exchange.client_id, held.person_id
 ORDER BY exchange.client_id, held.person_id
 """
-_ENDED_SINCE = _ENDED.format(condition="exchange.resource_id = :resource_id AND moment > :since")
+_ENDED_SINCE = _ENDED.format(
+    condition="exchange.resource_id = :resource_id AND exchange.expires_at > :lives AND moment > :since"
+)
 _ENDED_OF = _ENDED.format(condition="exchange.client_id = :client_id AND held.person_id = :person_id")
 
 
@@ -63,9 +65,15 @@ def note(session: Session, row: ExchangeRow) -> None:
     session.execute(sa.text(_NOTE), row.model_dump())
 
 
-def ended_since(session: Session, resource_id: UUID, since: datetime) -> Sequence[tuple[str, UUID, datetime]]:
-    """Return the clients, people and moments at which exchanged tokens for a resource ended since a moment."""
-    values = {"resource_id": resource_id, "since": since}
+def ended_since(
+    session: Session, resource_id: UUID, since: datetime, lives: datetime
+) -> Sequence[tuple[str, UUID, datetime]]:
+    """Return the clients, people and moments at which exchanged tokens for a resource ended since a moment.
+
+    Args:
+        lives: of what has run out by then nobody needs to hear.
+    """
+    values = {"resource_id": resource_id, "since": since, "lives": lives}
     return [(client_id, person_id, at) for client_id, person_id, at in session.execute(sa.text(_ENDED_SINCE), values)]
 
 

@@ -24,7 +24,7 @@ def upgrade() -> None:
         sa.Column("by_way_of", postgresql.ARRAY(sa.Text()), primary_key=True),
         sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
     )
-    op.create_index("exchange_at", "token_exchange", ["resource_id"])
+    op.create_index("exchange_at", "token_exchange", ["resource_id", "expires_at"])
     op.create_index("exchange_by_end", "token_exchange", ["expires_at"])
 
 
