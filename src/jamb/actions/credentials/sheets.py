@@ -56,6 +56,9 @@ def sheets_of(
     # Nobody signs in to a service: it acts for the people of the tokens that it is sent.
     passed, for_people = ([], for_people) if by_client.for_people else (for_people, [])
     proof = _kind_on_sheets(session, act.directory, client, secret, act.now)
+    if proof is CredentialKind.ISSUER:
+        # What an outside issuer says is a grant of its own (RFC 7523 section 2.1), beside which nothing is exchanged.
+        passed = []
     return (
         *(sheet_of(sheet) for sheet in _as_itself(act, client, as_itself, secret, ends, proof)),
         *(sheet_of(replace(sheet, exchanges=True)) for sheet in _as_itself(act, client, passed, secret, ends, proof)),
