@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jamb.core.authorization import pkce
+from jamb.core.authorization.acr import SECOND_FACTOR
 from jamb.core.authorization.redirects import is_registered, nearest
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import Wanted, read_request
@@ -73,6 +74,9 @@ def test_what_is_right_is_kept_as_it_was_sent() -> None:
     )
     assert (wanted.permissions, wanted.about_people, wanted.max_age) == (("berths.view",), ("openid",), 0)
     assert Wanted.of(wanted.kept()) == wanted
+    assert Wanted.of({**wanted.kept(), "of_a_later_version": 1}) == wanted
+    others = " ".join(f"urn:example:{number}" for number in range(12))
+    assert read_request({**GOOD, "acr_values": f"{others} {SECOND_FACTOR}"}, [], THERE).acr_values == (SECOND_FACTOR,)
     with pytest.raises(RequestRefused, match="one resource"):
         read_request(GOOD, ["https://a.example", "https://b.example"], THERE)
 

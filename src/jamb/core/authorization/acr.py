@@ -13,5 +13,5 @@ def acr_of(*, second_factor: bool) -> str:
 
 
 def wants_factor(acr_values: Sequence[str]) -> bool:
-    """Tell whether one of these classes is met by a second factor alone. Of classes that are not ours none is met."""
+    """Tell whether one of these classes is met by a second factor alone."""
     return SECOND_FACTOR in acr_values and PASSWORD not in acr_values
