@@ -94,6 +94,14 @@ def cleaning(page: Page) -> None:
     page.get_by_text("credentials that are not dead").wait_for()
 
 
+def software(page: Page) -> None:
+    page.get_by_text("Let software register clients by itself").click()
+    page.get_by_label("Label").fill(unique("Field devices"))
+    page.get_by_label("Lifetime in days").fill("2")
+    page.get_by_role("button", name="Make a token").click()
+    page.get_by_text("It is shown here once").wait_for()
+
+
 PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
     "today": ("/", "Horizon", None),
     "clients": ("/clients", "Clients", lambda page: page.get_by_role("table").wait_for()),
@@ -102,7 +110,7 @@ PAGES: dict[str, tuple[str, str, Callable[[Page], None] | None]] = {
         "Clients",
         lambda page: page.get_by_text("No client matches").wait_for(),
     ),
-    "register": ("/register", "Register a client", None),
+    "register": ("/register", "Register a client", software),
     "dossier, everything open": ("/clients", "Clients", dossier),
     "audit with a finding open": ("/audit", "Audit", audit),
     "excess with a trend open": ("/audit/excess", "Excess", trend),

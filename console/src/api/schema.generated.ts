@@ -1591,6 +1591,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/initial-access-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Initial Access
+         * @description The latest initial access tokens, the newest first, without what opens them.
+         */
+        get: operations["list_initial_access"];
+        put?: never;
+        /**
+         * Make Initial Access
+         * @description Make a token with which software registers clients (RFC 7591 section 3); it is shown once.
+         */
+        post: operations["make_initial_access"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/initial-access-tokens/{token}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Initial Access
+         * @description End one that is open. What was registered with it stays.
+         */
+        post: operations["withdraw_initial_access"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/leaks": {
         parameters: {
             query?: never;
@@ -3065,6 +3109,54 @@ export interface paths {
          */
         post: operations["pushed_request"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/d/{directory}/register": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Registration
+         * @description Software registers a client of its own, by an initial access token (RFC 7591).
+         */
+        post: operations["registration"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/d/{directory}/register/{client}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Own Registration
+         * @description What is said of a client that registered itself, by its registration access token (RFC 7592 section 2.1).
+         */
+        get: operations["read_own_registration"];
+        /**
+         * Change Own Registration
+         * @description Put other metadata in place of a draft's (RFC 7592 section 2.2).
+         */
+        put: operations["change_own_registration"];
+        post?: never;
+        /**
+         * End Own Registration
+         * @description A client that registered itself leaves (RFC 7592 section 2.3): it is disabled, its credentials withdrawn.
+         */
+        delete: operations["end_own_registration"];
         options?: never;
         head?: never;
         patch?: never;
@@ -5110,6 +5202,43 @@ export interface components {
             reach: components["schemas"]["Reach"];
         };
         /**
+         * InitialAccess
+         * @description `token`: shown once, when it is made; else empty. `used`: how many clients were registered with it.
+         */
+        InitialAccess: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Uses */
+            uses: number;
+            /** Used */
+            used: number;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            state: components["schemas"]["InitialAccessState"];
+            /** Token */
+            token: string;
+        };
+        /**
+         * InitialAccessState
+         * @enum {string}
+         */
+        InitialAccessState: "open" | "used up" | "expired" | "withdrawn";
+        /**
          * IssuedSecret
          * @description `replaced`: the credential that was withdrawn in the same step.
          */
@@ -5602,6 +5731,28 @@ export interface components {
             note: string;
             /** @default link */
             deliver: components["schemas"]["Deliver"];
+        };
+        /**
+         * NewInitialAccess
+         * @description `label`: who is given it, or what for. `uses`: how many clients it registers.
+         *
+         *     `owners`: of what is registered with it; whoever makes it, if empty.
+         */
+        NewInitialAccess: {
+            /** Label */
+            label: string;
+            /**
+             * Uses
+             * @default 1
+             */
+            uses: number;
+            /**
+             * Days
+             * @default 7
+             */
+            days: number;
+            /** Owners */
+            owners?: string[];
         };
         /**
          * NewPerson
@@ -12039,6 +12190,122 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_initial_access: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InitialAccess"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    make_initial_access: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInitialAccess"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InitialAccess"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    withdraw_initial_access: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                token: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InitialAccess"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     look_up_leaks: {
         parameters: {
             query?: never;
@@ -15267,6 +15534,147 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    registration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    read_own_registration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    change_own_registration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["OAuth400"];
+            401: components["responses"]["OAuth401"];
+            403: components["responses"]["OAuth403"];
+            404: components["responses"]["OAuth404"];
+            405: components["responses"]["OAuth405"];
+            408: components["responses"]["OAuth408"];
+            409: components["responses"]["OAuth409"];
+            413: components["responses"]["OAuth413"];
+            415: components["responses"]["OAuth415"];
+            421: components["responses"]["OAuth421"];
+            422: components["responses"]["OAuth422"];
+            429: components["responses"]["OAuth429"];
+            503: components["responses"]["OAuth503"];
+        };
+    };
+    end_own_registration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+                client: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["OAuth400"];
             401: components["responses"]["OAuth401"];

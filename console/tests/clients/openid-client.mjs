@@ -2,7 +2,7 @@
 import { createInterface } from "node:readline/promises";
 import * as openid from "openid-client";
 
-const { ISSUER, CLIENT_ID, CLIENT_SECRET, CLIENT_KEY, KEY_ID, REDIRECT_URI, SCOPE, ASKED, BOUND_AT } = process.env;
+const { ISSUER, CLIENT_ID, CLIENT_SECRET, CLIENT_KEY, KEY_ID, REDIRECT_URI, SCOPE, ASKED, BOUND_AT, INITIAL_ACCESS } = process.env;
 const input = createInterface({ input: process.stdin });
 const lines = input[Symbol.asyncIterator]();
 const say = (name, value) => console.log(JSON.stringify({ [name]: value }));
@@ -14,10 +14,16 @@ const key = CLIENT_KEY
     }
   : undefined;
 const proof = key ? openid.PrivateKeyJwt(key) : CLIENT_SECRET ? undefined : openid.None();
-const config = await openid.discovery(new URL(ISSUER), CLIENT_ID, CLIENT_SECRET || undefined, proof, {
-  // The tests are on loopback, without TLS.
-  execute: [openid.allowInsecureRequests],
-});
+// The tests are on loopback, without TLS.
+const execute = [openid.allowInsecureRequests];
+const config = INITIAL_ACCESS
+  ? await openid.dynamicClientRegistration(
+      new URL(ISSUER),
+      { client_name: `Kiosk ${openid.randomState()}`, redirect_uris: [REDIRECT_URI], grant_types: ["authorization_code", "refresh_token"] },
+      undefined,
+      { initialAccessToken: INITIAL_ACCESS, execute },
+    )
+  : await openid.discovery(new URL(ISSUER), CLIENT_ID, CLIENT_SECRET || undefined, proof, { execute });
 // Where tokens are bound to a key, the address of an API that they open.
 const DPoP = BOUND_AT ? openid.getDPoPHandle(config, await openid.randomDPoPKeyPair("ES256")) : undefined;
 const verifier = openid.randomPKCECodeVerifier();
@@ -46,7 +52,7 @@ const fresh = await openid.refreshTokenGrant(config, tokens.refresh_token, undef
 const opened = BOUND_AT
   ? (await openid.fetchProtectedResource(config, fresh.access_token, new URL(BOUND_AT), "GET", undefined, undefined, { DPoP })).status
   : 0;
-const told = CLIENT_SECRET || key ? await openid.tokenIntrospection(config, fresh.access_token) : { active: true };
+const told = CLIENT_SECRET || INITIAL_ACCESS || key ? await openid.tokenIntrospection(config, fresh.access_token) : { active: true };
 await openid.tokenRevocation(config, fresh.refresh_token);
 const refused = await openid.refreshTokenGrant(config, fresh.refresh_token, undefined, { DPoP }).then(
   () => "",

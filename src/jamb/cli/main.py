@@ -55,6 +55,9 @@ _COMMANDS = {
 }
 _GROUPS = {
     "clients": _Command("clients.clients", "app", "Client applications: list, show, register."),
+    "initial-access": _Command(
+        "clients.initial_access", "app", "Tokens with which software registers clients by itself (RFC 7591)."
+    ),
     "resources": _Command("resources.resources", "app", "Resources and what unlocks what."),
     "asks": _Command("consent.asks", "app", "Say which permissions a client needs."),
     "consent": _Command("consent.consent", "app", "See what consent would make possible, and consent."),

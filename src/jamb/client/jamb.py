@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from jamb.client.audit.findings import Findings
     from jamb.client.audit.reviews import Reviews
     from jamb.client.clients.clients import Clients
+    from jamb.client.clients.initial_access import InitialAccessTokens
     from jamb.client.clients.removals import Publishers, Removals
     from jamb.client.consent.charters import Charters
     from jamb.client.consent.consent import Asks, Consent
@@ -53,6 +54,7 @@ _SECTIONS = {
     "charters": ("consent.charters", "Charters"),
     "reviews": ("audit.reviews", "Reviews"),
     "removals": ("clients.removals", "Removals"),
+    "initial_access": ("clients.initial_access", "InitialAccessTokens"),
     "publishers": ("clients.removals", "Publishers"),
     "notices": ("notices.notices", "Notices"),
     "webhooks": ("notices.notices", "Webhooks"),
@@ -90,6 +92,7 @@ class Jamb:
     charters: Charters
     reviews: Reviews
     removals: Removals
+    initial_access: InitialAccessTokens
     publishers: Publishers
     notices: Notices
     webhooks: Webhooks

@@ -41,6 +41,8 @@ DEVICE_ADDRESS = Limit("device", "address", 60, timedelta(minutes=5))
 DEVICE_DIRECTORY = Limit("device-directory", "directory", 1000, timedelta(minutes=5))
 # Links that are gone, or that never were.
 LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
+# Tokens for registering that open nothing.
+REGISTRATION_ADDRESS = Limit("registration", "address", 60, timedelta(minutes=5))
 # Each leaves a row until it would have expired, by which its coming twice is seen; a client renews once a token's life.
 REFRESHED = Limit("refreshed", "access of a person", 60, timedelta(minutes=5))
 
@@ -58,6 +60,7 @@ LIMITS: Sequence[Limit] = (
     DEVICE_ADDRESS,
     DEVICE_DIRECTORY,
     LINK_ADDRESS,
+    REGISTRATION_ADDRESS,
     REFRESHED,
     FACTOR_CODE,
     REQUESTED,

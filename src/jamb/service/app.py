@@ -17,7 +17,7 @@ from jamb.service.http.problems import add_problem_handlers
 from jamb.service.oauth import routes as oauth
 from jamb.service.routes.audit import audit, remedies, reviews
 from jamb.service.routes.audit import my_findings as given
-from jamb.service.routes.clients import clients, removals
+from jamb.service.routes.clients import clients, initial_access, removals
 from jamb.service.routes.consent import charters, consent, requests, rightsizing
 from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
 from jamb.service.routes.directory import directories, ledger, people, roles, sign_in_links
@@ -53,6 +53,7 @@ ROUTERS = (
     rightsizing.router,
     reviews.router,
     removals.router,
+    initial_access.router,
     ledger.router,
     notices.router,
     calendar.router,

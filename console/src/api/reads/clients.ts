@@ -79,6 +79,13 @@ export const useRemoved = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/removals", { params: { path: path(), query: { limit: 100 } } })),
   });
 
+export const useInitialAccess = (wanted: MaybeRefOrGetter<boolean>) =>
+  useQuery({
+    queryKey: ["clients", "initial-access", directory],
+    enabled: () => toValue(wanted),
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/initial-access-tokens", { params: { path: path() } })),
+  });
+
 export const useRemovalPreview = (clients: MaybeRefOrGetter<string[]>) =>
   useQuery({
     queryKey: ["clients", "removal", directory, () => toValue(clients)],

@@ -16,6 +16,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/TextField.vue";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
+import InitialAccess from "./InitialAccess.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 
 const route = useRoute();
@@ -147,6 +148,7 @@ async function register(): Promise<void> {
       </div>
     </li>
   </ol>
+  <InitialAccess v-if="!client && can('initial-access.list')" />
 </template>
 
 <style scoped>

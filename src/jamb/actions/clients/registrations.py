@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -23,6 +23,7 @@ from jamb.core.ids import client_id_from
 from jamb.store.base.work import Unit
 from jamb.store.clients import clients
 from jamb.store.directory import roles
+from jamb.store.directory.people import PersonRow
 from jamb.store.entry import authorizations
 from jamb.wire.clients.clients import Client, RegistrationChange
 
@@ -40,30 +41,33 @@ def register(act: Act, wanted: Registration, owners: Iterable[str], *, make_owne
     """
     _check_trial(wanted, act.now)
     with act.change() as unit:
-        check_groups(unit.session, act.directory, wanted.sign_in_groups)
-        row = clients.ClientRow(
-            id=client_id_from(secrets.token_bytes(13)),
-            directory_id=act.directory.id,
-            state=ClientState.LIVE.value,
-            registered_at=act.now,
-            registered_by=act.actor.name,
-            **_columns(wanted),
-        )
-        with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
-            unit.session.add(row)
         people = {person.id: person for person in (find_person(unit.session, act.directory, owner) for owner in owners)}
         if act.actor.kind == "person" and make_owner:
             maker = find_person(unit.session, act.directory, act.actor.id)
             people[maker.id] = maker
-        for person_id in people:
-            unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person_id))
-        unit.enter(
-            "client.registered",
-            client_subject(row),
-            after={**wanted.words(), "owners": [person.name for person in people.values()]},
-        )
-        unit.session.flush()
+        row = put_client(unit, client_id_from(secrets.token_bytes(13)), wanted, people.values())
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
+
+
+def put_client(unit: Unit, client_id: str, wanted: Registration, owners: Collection[PersonRow]) -> clients.ClientRow:
+    """Put a client of this registration within a unit. Raises `NameTaken`."""
+    check_groups(unit.session, unit.directory, wanted.sign_in_groups)
+    row = clients.ClientRow(
+        id=client_id,
+        directory_id=unit.directory.id,
+        state=ClientState.LIVE.value,
+        registered_at=unit.now,
+        registered_by=unit.actor.name,
+        **_columns(wanted),
+    )
+    with unit.constraint("client_name_taken", lambda: _taken(unit.directory, wanted.name)):
+        unit.session.add(row)
+    for person in owners:
+        unit.session.add(clients.ClientOwnerRow(client_id=row.id, person_id=person.id))
+    told = {**wanted.words(), "owners": [person.name for person in owners]}
+    unit.enter("client.registered", client_subject(row), after=told)
+    unit.session.flush()
+    return row
 
 
 def change_registration(act: Act, client_id: str, changes: RegistrationChange) -> Client:
@@ -92,24 +96,34 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
                 "An owner who answers for the client can add them.",
                 for_people=True,
             )
-        if wanted == held:
-            raise Unsuited.field("client", "what it says already", "something that changes")
-        for column, value in _columns(wanted).items():
-            setattr(row, column, value)
-        before, after = held.words(), wanted.words()
-        with unit.constraint("client_name_taken", lambda: _taken(act.directory, wanted.name)):
-            unit.session.add(row)
-        if wanted.sign_in_groups and wanted.sign_in_groups != held.sign_in_groups:
-            _end_for_others(unit, row, act.directory, wanted)
-        different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
-        unit.enter(
-            "client.changed",
-            client_subject(row),
-            before={name: before.get(name) for name in different},
-            after={name: after.get(name) for name in different},
-        )
-        unit.session.flush()
+        put_change(unit, row, wanted)
         return client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now)
+
+
+def put_change(unit: Unit, row: clients.ClientRow, wanted: Registration) -> None:
+    """Put another registration in place of a client's within a unit.
+
+    Raises:
+        NameTaken. BadInput: it says nothing else than before.
+    """
+    held = Registration.of(row)
+    if wanted == held:
+        raise Unsuited.field("client", "what it says already", "something that changes")
+    for column, value in _columns(wanted).items():
+        setattr(row, column, value)
+    before, after = held.words(), wanted.words()
+    with unit.constraint("client_name_taken", lambda: _taken(unit.directory, wanted.name)):
+        unit.session.add(row)
+    if wanted.sign_in_groups and wanted.sign_in_groups != held.sign_in_groups:
+        _end_for_others(unit, row, unit.directory, wanted)
+    different = [name for name in {**before, **after} if before.get(name) != after.get(name)]
+    unit.enter(
+        "client.changed",
+        client_subject(row),
+        before={name: before.get(name) for name in different},
+        after={name: after.get(name) for name in different},
+    )
+    unit.session.flush()
 
 
 def change_owners(

@@ -126,16 +126,22 @@ def drop_ask(act: Act, client_id: str, ask_id: UUID) -> Ask:
         row = unit.session.get(clients.AskRow, ask_id)
         if row is None or row.client_id != client.id:
             raise NotFound(f"“{client.name}” has no such ask.", next_step="Read its dossier again.")
-        if any(ask_id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, act.now)):
-            raise StillInUse(
-                f"A request for {row.permission} waits for a decision.", next_step="Take the request back first."
-            )
         resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
         view = ask_view(row, resource.name)
-        unit.session.delete(row)
-        before = {"resource": resource.name, "permission": row.permission, "kind": row.kind}
-        unit.enter("ask.dropped", client_subject(client), before=before)
+        drop_in(unit, client, row)
         return view
+
+
+def drop_in(unit: Unit, client: clients.ClientRow, row: clients.AskRow) -> None:
+    """Take an ask back within a unit. Raises `StillInUse`: a request for it waits."""
+    if any(row.id in waiting.ask_ids for waiting in requests.waiting_for(unit.session, client.id, unit.now)):
+        raise StillInUse(
+            f"A request for {row.permission} waits for a decision.", next_step="Take the request back first."
+        )
+    resource = unit.session.get_one(resources.ResourceRow, row.resource_id)
+    unit.session.delete(row)
+    before = {"resource": resource.name, "permission": row.permission, "kind": row.kind}
+    unit.enter("ask.dropped", client_subject(client), before=before)
 
 
 def ask_view(row: clients.AskRow, resource: str, implied: str = "") -> Ask:

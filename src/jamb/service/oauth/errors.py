@@ -27,7 +27,10 @@ class OAuthError(Exception):
         headers = dict(NO_STORE)
         if self.status == 401:
             # RFC 6749 section 5.2: required when the client used the Authorization header; harmless otherwise.
-            headers["WWW-Authenticate"] = 'Basic realm="jamb", charset="UTF-8"'
+            bearer = self.error == "invalid_token"
+            headers["WWW-Authenticate"] = (
+                'Bearer realm="jamb", error="invalid_token"' if bearer else 'Basic realm="jamb", charset="UTF-8"'
+            )
         if self.status in {429, 503}:
             headers["Retry-After"] = str(self.retry_after_seconds)
         # RFC 6749 section 5.2 allows only some characters in a description.

@@ -55,7 +55,7 @@ async def read_form(request: Request) -> Form:
     if media_type != "application/x-www-form-urlencoded":
         sent = media_type or "nothing"
         raise OAuthError("invalid_request", f"Send a form (application/x-www-form-urlencoded), not {sent[:60]}.")
-    body = await _read(request)
+    body = await read_body(request)
     try:
         pairs = parse_qsl(body.decode(), keep_blank_values=True, max_num_fields=40, errors="strict")
     except ValueError as error:
@@ -63,16 +63,17 @@ async def read_form(request: Request) -> Form:
     return _form(pairs)
 
 
-async def _read(request: Request) -> bytes:
+async def read_body(request: Request) -> bytes:
+    """Return the body of a request, if it is not too long and arrives whole. Raises `invalid_request`."""
     body = b""
     try:
         async for chunk in request.stream():
             body += chunk
             if len(body) > MOST_BODY_BYTES:
-                raise OAuthError("invalid_request", f"The form is longer than {MOST_BODY_BYTES} bytes.")
+                raise OAuthError("invalid_request", f"What was sent is longer than {MOST_BODY_BYTES} bytes.")
     except ClientDisconnect as gone:
         # Nobody hears it; and it is no mistake of ours, to be logged as one.
-        raise OAuthError("invalid_request", "The form did not arrive whole.") from gone
+        raise OAuthError("invalid_request", "What was sent did not arrive whole.") from gone
     return body
 
 

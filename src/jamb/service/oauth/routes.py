@@ -33,6 +33,7 @@ from jamb.service.oauth.people.openid import ANYBODY, metadata_of, userinfo
 from jamb.service.oauth.people.pushed import push
 from jamb.service.oauth.people.sign_out import sign_out
 from jamb.service.oauth.people.tokens import authorization_code, refresh_token
+from jamb.service.oauth.register import manage, register
 from jamb.service.possession import HEADER, NONCE_HEADER, fresh_nonce
 from jamb.service.runtime import Runtime
 
@@ -163,6 +164,30 @@ async def pushed_request(directory: str, request: Request, runtime: TheRuntime) 
         return await push(request, runtime, directory, form, read_proof(request, form), runtime.clock.now())
 
     return await _readable(request, runtime, directory, form, pushed)
+
+
+@router.post("/d/{directory}/register", status_code=201)
+async def registration(directory: str, request: Request, runtime: TheRuntime) -> Response:
+    """Software registers a client of its own, by an initial access token (RFC 7591)."""
+    return await register(request, runtime, directory)
+
+
+@router.get("/d/{directory}/register/{client}")
+async def read_own_registration(directory: str, client: str, request: Request, runtime: TheRuntime) -> Response:
+    """What is said of a client that registered itself, by its registration access token (RFC 7592 section 2.1)."""
+    return await manage(request, runtime, directory, client)
+
+
+@router.put("/d/{directory}/register/{client}")
+async def change_own_registration(directory: str, client: str, request: Request, runtime: TheRuntime) -> Response:
+    """Put other metadata in place of a draft's (RFC 7592 section 2.2)."""
+    return await manage(request, runtime, directory, client)
+
+
+@router.delete("/d/{directory}/register/{client}", status_code=204)
+async def end_own_registration(directory: str, client: str, request: Request, runtime: TheRuntime) -> Response:
+    """A client that registered itself leaves (RFC 7592 section 2.3): it is disabled, its credentials withdrawn."""
+    return await manage(request, runtime, directory, client)
 
 
 @router.get("/d/{directory}/logout", include_in_schema=False)

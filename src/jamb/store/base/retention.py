@@ -84,6 +84,9 @@ DELETE FROM usage WHERE ctid IN (
 )
 """,  # noqa: S608 - numbers of our own
     "former addresses": _ended("former_address", f"until < %(now)s::timestamptz - make_interval(days => {ADDED_DAYS})"),
+    "initial access tokens": _ended(
+        "initial_access", f"expires_at < %(now)s::timestamptz - make_interval(days => {LINK_DAYS})"
+    ),
     "sign-in links": _ended("sign_in_link", f"expires_at < %(now)s::timestamptz - make_interval(days => {LINK_DAYS})"),
 }
 
@@ -91,6 +94,7 @@ DELETE FROM usage WHERE ctid IN (
 KEPT: Mapping[str, str] = {
     "records that the ledger speaks of": (
         "ask authority client client_owner collection consent consent_request credential directory dry_run "
+        "dynamic_registration "
         "group_inner group_person handover operation permission person person_group publisher removal request_approval "
         "resource review review_item role role_assignment rotation signing_key webhook"
     ),

@@ -169,6 +169,7 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "revocation_endpoint": f"{issuer}/revoke",
         "introspection_endpoint": f"{issuer}/introspect",
         "device_authorization_endpoint": f"{issuer}/device_authorization",
+        "registration_endpoint": f"{issuer}/register",
         "jwks_uri": f"{issuer}/jwks",
         "response_types_supported": ["code"],
         "response_modes_supported": list(MODES),

@@ -1,0 +1,1 @@
+"""Clients that software registers by itself: drafts, until the directory gives them something."""
