@@ -13,10 +13,11 @@ import jwt
 from fastapi import Depends, Request
 from sqlmodel import Session
 
+from jamb.actions.authorization import devices
 from jamb.actions.base.act import Act, Caller
 from jamb.actions.base.backend import console_client_id
 from jamb.actions.base.lookups import find_directory, refuse_suspended
-from jamb.actions.entry import devices, sessions
+from jamb.actions.entry import sessions
 from jamb.actions.entry.access import admit, client_meant
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from jamb.actions.authorization.offers import asking_client, offer
+from jamb.actions.authorization.sealed import Asked
 from jamb.actions.base.act import Act
 from jamb.actions.base.backend import Backend
 from jamb.actions.consent.requests import make_request
-from jamb.actions.entry.authorizations import asking_client, offer
-from jamb.actions.entry.sealed import Asked
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.errors import Forbidden, NothingToGrant

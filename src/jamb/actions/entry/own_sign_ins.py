@@ -8,8 +8,8 @@ from hashlib import sha256
 from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
-from jamb.actions.entry.devices import DeviceState
 from jamb.actions.entry.sessions import LONG_AGO, ConsoleSession
+from jamb.core.authorization.devices import DeviceState
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.policy import BOUNDS
 from jamb.core.errors import NotFound

@@ -10,12 +10,12 @@ from urllib.parse import quote
 
 from sqlmodel import Session
 
+from jamb.actions.authorization.offers import at_resource, is_admitted
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.directory.people import find_person
 from jamb.actions.entry.access import standing_of
-from jamb.actions.entry.authorizations import at_resource, is_admitted
 from jamb.core.access.standing import holdings_in_force
 from jamb.core.authorization.both import bounds_of
 from jamb.core.clients.clients import ClientKind, ClientState

@@ -8,10 +8,10 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
+from jamb.actions.authorization import devices
+from jamb.actions.authorization.person_tokens import Allowed, NotRedeemed, of_device
+from jamb.actions.authorization.requested import find_resource_wanted
 from jamb.actions.base.backend import command_line_client_id
-from jamb.actions.entry import devices
-from jamb.actions.entry.authorizations import find_resource_wanted
-from jamb.actions.entry.person_tokens import Allowed, NotRedeemed, of_device
 from jamb.core import own_api
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import Wanted, read_device_request

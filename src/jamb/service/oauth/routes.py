@@ -9,10 +9,10 @@ from fastapi import APIRouter, FastAPI, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
+from jamb.actions.authorization.requested import page_may_read
+from jamb.actions.authorization.sealed import opened_answer
 from jamb.actions.directory.directories import authority_certificates, read_directory
 from jamb.actions.directory.signing_keys import published_keys
-from jamb.actions.entry.authorizations import page_may_read
-from jamb.actions.entry.sealed import opened_answer
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import JWT_BEARER
 from jamb.core.errors import NotFound

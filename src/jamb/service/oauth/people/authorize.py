@@ -17,8 +17,8 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse, Response
 
-from jamb.actions.entry import authorizations, sealed
-from jamb.actions.entry.answers import error_answer
+from jamb.actions.authorization import requested, sealed
+from jamb.actions.authorization.answers import error_answer
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import mode_of, read_request
 from jamb.core.clients.attempts import Outcome
@@ -53,13 +53,13 @@ async def authorize(request: Request, slug: str) -> Response:
             except RequestRefused as error:
                 fault = error
         there = await run_in_threadpool(
-            authorizations.answerable,
+            requested.answerable,
             runtime.backend,
             slug,
             client_id,
             pushed.wanted.redirect_uri if pushed is not None else sent.get("redirect_uri", ""),
         )
-    except authorizations.NotToBeAnswered as error:
+    except requested.NotToBeAnswered as error:
         if error.directory_id is not None:
             await asking.record(error.directory_id, Outcome.NOT_ANSWERED, error.detail or error.words)
         return _to_page(runtime, sealed.sealed_refusal(runtime.backend, error.words))
@@ -71,9 +71,7 @@ async def authorize(request: Request, slug: str) -> Response:
             raise fault
         wanted = read_request(sent, listed, there.redirect_uri)
         wanted = await run_in_threadpool(for_hinted, runtime, slug, there.client_id, wanted, sent)
-        wanted = await run_in_threadpool(
-            authorizations.find_resource_wanted, runtime.backend, slug, there.client_id, wanted
-        )
+        wanted = await run_in_threadpool(requested.find_resource_wanted, runtime.backend, slug, there.client_id, wanted)
     except RequestRefused as error:
         await asking.record(there.directory_id, Outcome.REQUEST_REFUSED, f"{error.error}: {error.description}")
         state, mode = sent.get("state", ""), mode_of(sent)
@@ -91,9 +89,9 @@ def _pushed(runtime: Runtime, slug: str, sent: Mapping[str, str], now: datetime)
         asked = sealed.opened_pushed(runtime.backend, sent["request_uri"], now)
     except BadInput as error:
         words = "What the application asked is not known here any more. Start again at the application."
-        raise authorizations.NotToBeAnswered(words) from error
+        raise requested.NotToBeAnswered(words) from error
     if (asked.directory, asked.client_id) != (slug, sent.get("client_id")):
-        raise authorizations.NotToBeAnswered("The application brings what another one asked.")
+        raise requested.NotToBeAnswered("The application brings what another one asked.")
     return asked
 
 

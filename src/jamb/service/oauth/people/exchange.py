@@ -8,8 +8,8 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.entry.exchanges import Exchanged, exchange
-from jamb.actions.entry.person_tokens import NotRedeemed
+from jamb.actions.authorization.exchanges import Exchanged, exchange
+from jamb.actions.authorization.person_tokens import NotRedeemed
 from jamb.core.authorization.both import bounds_of
 from jamb.core.authorization.exchange import ACCESS_TOKEN, ExchangeAsked, acting, read_exchange
 from jamb.core.authorization.refused import RequestRefused

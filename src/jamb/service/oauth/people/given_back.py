@@ -11,10 +11,10 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from sqlmodel import Session
 
+from jamb.actions.authorization import person_tokens
+from jamb.actions.authorization.authorizations import digest_of
+from jamb.actions.authorization.issued import still_counts
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry import person_tokens
-from jamb.actions.entry.authorizations import digest_of
-from jamb.actions.entry.issued import still_counts
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response

@@ -17,9 +17,9 @@ from fastapi import Request
 from fastapi.responses import Response
 from sqlmodel import Session
 
+from jamb.actions.authorization.issued import still_counts
+from jamb.actions.authorization.person_tokens import about_person
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.issued import still_counts
-from jamb.actions.entry.person_tokens import about_person
 from jamb.core.authorization.acr import CLASSES
 from jamb.core.authorization.claims import meant
 from jamb.core.authorization.refused import RequestRefused

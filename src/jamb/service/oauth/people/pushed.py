@@ -11,7 +11,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.entry import authorizations, sealed
+from jamb.actions.authorization import requested, sealed
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import read_request
 from jamb.core.clients.attempts import Outcome
@@ -43,17 +43,15 @@ async def push(
         if asked.key and sent.setdefault("dpop_jkt", asked.key) != asked.key:
             raise RequestRefused("invalid_request", "The dpop_jkt is another key than that of the DPoP proof.")
         there = await run_in_threadpool(
-            authorizations.answerable, runtime.backend, slug, proof.client_id, sent.get("redirect_uri", "")
+            requested.answerable, runtime.backend, slug, proof.client_id, sent.get("redirect_uri", "")
         )
         wanted = read_request(sent, listed, there.redirect_uri)
         wanted = await run_in_threadpool(for_hinted, runtime, slug, proof.client_id, wanted, sent)
-        wanted = await run_in_threadpool(
-            authorizations.find_resource_wanted, runtime.backend, slug, proof.client_id, wanted
-        )
+        wanted = await run_in_threadpool(requested.find_resource_wanted, runtime.backend, slug, proof.client_id, wanted)
     except RequestRefused as error:
         detail = f"{error.error}: {error.description}"
         raise await asked.refuse(Outcome.REQUEST_REFUSED, error.error, error.description, detail) from error
-    except authorizations.NotToBeAnswered as error:
+    except requested.NotToBeAnswered as error:
         described = "The redirect_uri is not registered for this client."
         raise await asked.refuse(Outcome.NOT_ANSWERED, "invalid_request", described, error.detail) from error
     uri = sealed.pushed_uri(runtime.backend, sealed.Asked(slug, proof.client_id, wanted, now))

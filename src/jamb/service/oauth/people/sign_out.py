@@ -13,7 +13,7 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse, Response
 
-from jamb.actions.entry import sealed, sign_outs
+from jamb.actions.authorization import sealed, sign_outs
 from jamb.service.oauth.errors import NO_STORE
 from jamb.service.oauth.form import read_form
 from jamb.service.oauth.people.openid import NotThisIssuers, claims_signed_here

@@ -12,8 +12,8 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
-from jamb.actions.entry import person_tokens
-from jamb.actions.entry.person_tokens import Allowed, NotRedeemed
+from jamb.actions.authorization import person_tokens
+from jamb.actions.authorization.person_tokens import Allowed, NotRedeemed
 from jamb.core.authorization.acr import acr_of
 from jamb.core.authorization.both import bounds_of
 from jamb.core.authorization.requests import OPENID

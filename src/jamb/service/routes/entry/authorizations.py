@@ -9,8 +9,9 @@ from fastapi import Request
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
+from jamb.actions.authorization import authorizations, own_authorizations, sealed, sign_outs
 from jamb.actions.consent import requests_of_people
-from jamb.actions.entry import authorizations, own_authorizations, sealed, sessions, sign_outs
+from jamb.actions.entry import sessions
 from jamb.core.clients.attempts import Outcome
 from jamb.service.callers import Now, TheRuntime, TheSession, cookie_names
 from jamb.service.http.routing import api_router

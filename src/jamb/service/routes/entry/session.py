@@ -8,8 +8,9 @@ from fastapi import Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
+from jamb.actions.authorization import devices
 from jamb.actions.directory.directories import read_directory
-from jamb.actions.entry import devices, own_sign_ins, second_factors, sessions
+from jamb.actions.entry import own_sign_ins, second_factors, sessions
 from jamb.core.errors import Forbidden, NotSignedIn
 from jamb.service.callers import (
     BegunSession,

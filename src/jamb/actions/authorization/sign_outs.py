@@ -6,9 +6,9 @@ from datetime import datetime
 from urllib.parse import urlencode
 from uuid import UUID
 
+from jamb.actions.authorization.sealed import SignOutAsked
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.sealed import SignOutAsked
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.authorization.redirects import is_registered
 from jamb.core.clients.clients import ClientKind, ClientState

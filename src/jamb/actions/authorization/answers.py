@@ -9,8 +9,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
+from jamb.actions.authorization.sealed import Asked
 from jamb.actions.base.backend import Backend
-from jamb.actions.entry.sealed import Asked
 from jamb.core.authorization.requests import FORM_POST
 
 

@@ -14,9 +14,10 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.authorization.authorizations import digest_of
+from jamb.actions.authorization.offers import at_resource, is_admitted
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.authorizations import at_resource, digest_of, is_admitted
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.authorization import pkce
 from jamb.core.authorization.claims import SCOPE_OF

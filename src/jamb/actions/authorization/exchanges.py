@@ -15,11 +15,11 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from jamb.actions.authorization.issued import still_counts
+from jamb.actions.authorization.offers import at_resource, is_admitted
+from jamb.actions.authorization.person_tokens import NotRedeemed
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.authorizations import at_resource, is_admitted
-from jamb.actions.entry.issued import still_counts
-from jamb.actions.entry.person_tokens import NotRedeemed
 from jamb.core.authorization.exchange import MOST_WAYS, ExchangeAsked, ways_of
 from jamb.core.clients.attempts import Outcome
 from jamb.core.directory.directories import Directory

@@ -11,11 +11,13 @@ from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
+from jamb.actions.authorization.authorizations import allowed_by
+from jamb.actions.authorization.offers import asked_for, asking_client, offer
 from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.authorizations import allowed_by, asked_for, asking_client, offer
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.actions.entry.tries import guessing, refuse_too_many
+from jamb.core.authorization.devices import DeviceState
 from jamb.core.authorization.requests import Wanted
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.directory.directories import Directory
@@ -32,13 +34,6 @@ INTERVAL_SECONDS = 2
 _ALPHABET = "BCDFGHJKLMNPQRSTVWXZ"
 # The command line asks for nothing by name.
 NOTHING = Wanted("", "", (), "", "", "")
-
-
-class DeviceState(StrEnum):
-    PENDING = "pending"
-    APPROVED = "approved"
-    DENIED = "denied"
-    SERVED = "served"
 
 
 class PollAnswer(StrEnum):

@@ -1,0 +1,1 @@
+"""What people allow clients to do for them: asked, allowed, carried by tokens, ended."""

@@ -1,0 +1,200 @@
+"""What a client may do for a person, and what of all that it asks is theirs to allow."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlmodel import Session
+
+from jamb.core.access import Holding
+from jamb.core.access.standing import covering
+from jamb.core.authorization.both import both_may
+from jamb.core.authorization.redirects import is_registered
+from jamb.core.authorization.requests import OFFLINE, Wanted
+from jamb.core.clients.clients import ClientKind, ClientState
+from jamb.core.directory.directories import Directory
+from jamb.core.errors import Forbidden, NotAdmitted
+from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
+from jamb.core.reach import CollectionTree, Reach
+from jamb.store.clients import clients
+from jamb.store.consent import requests
+from jamb.store.directory import people, roles
+from jamb.store.resources import resources
+from jamb.wire.directory.authorizations import AskedOfPerson
+
+
+@dataclass(frozen=True, slots=True)
+class AtResource:
+    """What a client may do for one person at one resource.
+
+    Attributes:
+        counts: the permissions that a token may carry, each with the reaches at which it counts.
+        consented: names that are consented to, for everyone or for the person, with what they imply.
+    """
+
+    row: resources.ResourceRow
+    catalogue: Catalogue
+    tree: CollectionTree
+    counts: Mapping[str, tuple[Reach, ...]]
+    consented: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """What is shown to a person of what a client wants at a resource."""
+
+    resource: str = ""
+    already: Sequence[AskedOfPerson] = ()
+    to_allow: Sequence[AskedOfPerson] = ()
+    for_administrator: Sequence[AskedOfPerson] = ()
+    not_theirs: Sequence[AskedOfPerson] = ()
+    # Asks, by permission, of what the person may ask an administrator to allow; and until when a request for it waits.
+    requestable: Mapping[str, UUID] = field(default_factory=dict)
+    requested_until: datetime | None = None
+
+    @property
+    def open_questions(self) -> bool:
+        return bool(self.to_allow or self.for_administrator)
+
+    @property
+    def empty(self) -> bool:
+        """Whether something was asked for, and nothing of it counts."""
+        return bool(self.resource and not self.already)
+
+
+def offer(
+    session: Session, directory: Directory, client: clients.ClientRow, wanted: Wanted, person_id: UUID, now: datetime
+) -> Offer:
+    """Return what a person is shown of what a client wants.
+
+    Raises:
+        Forbidden: the resource went. NotAdmitted: the client is not for them.
+    """
+    if not is_admitted(session, client, person_id):
+        raise NotAdmitted(
+            f"“{client.name}” is for people of {_titles(session, directory, client)} alone.",
+            next_step=f"Ask {client.support_contact or _owners(session, client)} to let you in.",
+        )
+    if not wanted.resource:
+        return Offer()
+    row = resources.by_identifier(session, directory.id, wanted.resource)
+    if row is None:
+        raise Forbidden("The resource is not here any more.", next_step="Tell whoever runs the application.")
+    at = at_resource(session, client.id, row, person_id, now)
+    asked = {
+        ask.permission: ask.id
+        for ask in clients.asks_of(session, [client.id])
+        if ask.resource_id == row.id and ask.kind == AccessKind.DELEGATED.value
+    }
+    theirs = _held_by(session, person_id, row, now)
+    parts: dict[str, list[AskedOfPerson]] = {"already": [], "to_allow": [], "for_administrator": [], "not_theirs": []}
+    for name in wanted.permissions or sorted(asked):
+        permission = at.catalogue.permissions[name]
+        shown = AskedOfPerson(permission=name, title=permission.title, text=permission.person_text or permission.text)
+        # What the person may do of it themself, be it a part: of the rest nothing comes into a token.
+        possible = both_may(at.catalogue, at.tree, [Holding(name)], theirs)
+        if not possible:
+            part = "not_theirs"
+        elif name in at.consented:
+            part = "already"
+        elif name in asked and permission.consent_by is ConsentBy.PERSON and directory.policy.people_may_consent:
+            part = "to_allow"
+        else:
+            part = "for_administrator"
+        parts[part].append(shown)
+    beyond = {
+        part.permission: asked[part.permission] for part in parts["for_administrator"] if part.permission in asked
+    }
+    waiting = _asks_that_wait(session, client.id, now) if beyond else {}
+    # What is to be answered or accepted first, its owners answer.
+    free = not row.questions and not row.terms
+    return Offer(
+        row.title,
+        **parts,
+        requestable={name: ask for name, ask in beyond.items() if free and ask not in waiting},
+        requested_until=max((waiting[ask] for ask in beyond.values() if ask in waiting), default=None),
+    )
+
+
+def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:
+    """Return the asks for which a request waits, and until when."""
+    return {ask: row.due_at for row in requests.waiting_for(session, client_id, now) for ask in row.ask_ids}
+
+
+def is_admitted(session: Session, client: clients.ClientRow, person_id: UUID) -> bool:
+    """Tell whether a person may sign in to a client at all: it may be for some groups alone."""
+    return not client.sign_in_groups or not roles.groups_around(session, person_id).isdisjoint(client.sign_in_groups)
+
+
+def _titles(session: Session, directory: Directory, client: clients.ClientRow) -> str:
+    known = {group.name: group.title or group.name for group in roles.groups_of(session, directory.id)}
+    return ", ".join(known.get(name, name) for name in client.sign_in_groups)
+
+
+def _owners(session: Session, client: clients.ClientRow) -> str:
+    names = ", ".join(owner.name for owner in clients.owners_of(session, [client.id]).get(client.id, []))
+    return names or "a steward"
+
+
+def _held_by(session: Session, person_id: UUID, row: resources.ResourceRow, now: datetime) -> list[Holding]:
+    person = session.get_one(people.PersonRow, person_id)
+    held = roles.standing(session, person, row.id, now)
+    return [Holding(name, role.reach) for role in held.roles for name in role.permissions]
+
+
+def at_resource(
+    session: Session, client_id: str, row: resources.ResourceRow, person_id: UUID, now: datetime
+) -> AtResource:
+    """Return what a client may do for a person at a resource, both sides taken together."""
+    catalogue, tree = resources.catalogues(session, [row])[row.id], resources.trees(session, [row])[row.id]
+    grants = [grant for at, grant in clients.held_grants(session, [client_id]).get(client_id, ()) if at == row.id]
+    ours = [
+        Holding(grant.permission, grant.reach)
+        for grant in covering(grants, str(person_id))
+        if grant.kind is AccessKind.DELEGATED and grant.in_force(now) and grant.permission in catalogue.permissions
+    ]
+    theirs = [
+        holding for holding in _held_by(session, person_id, row, now) if holding.permission in catalogue.permissions
+    ]
+    consented = frozenset().union(*(catalogue.closure(holding.permission) for holding in ours))
+    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented)
+
+
+def asking_client(
+    session: Session, directory: Directory, client_id: str, wanted: Wanted, *, lock: bool = False
+) -> clients.ClientRow:
+    """Return the client that asks. Much may have changed since it asked.
+
+    Raises:
+        Forbidden: it is not live any more, or the person would be sent to an address that is not its own any more.
+    """
+    client = clients.by_id(session, directory.id, client_id, lock=lock)
+    if client is None or client.state != ClientState.LIVE:
+        raise Forbidden(
+            "The application was disabled or removed meanwhile.", next_step="Tell whoever runs the application."
+        )
+    there = wanted.redirect_uri
+    # A device has none: nobody is sent back to it.
+    if there and not is_registered(there, client.redirect_uris, ClientKind(client.kind)):
+        raise Forbidden(
+            f"The address that “{client.name}” asked to send you to is not registered for it any more.",
+            next_step="Start again at the application.",
+        )
+    return client
+
+
+def asked_for(wanted: Wanted, shown: Offer) -> dict[str, Any]:
+    """Return what is asked as `wire.AskedFor` has it."""
+    return {
+        "resource": shown.resource,
+        "already": shown.already,
+        "to_allow": shown.to_allow,
+        "for_administrator": shown.for_administrator,
+        "not_theirs": shown.not_theirs,
+        "about": list(wanted.shown_about),
+        "stays": OFFLINE in wanted.scope,
+    }
