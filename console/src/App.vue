@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { NConfigProvider, dateEnGB, enGB } from "naive-ui";
-import { computed, watch } from "vue";
+import { computed, defineAsyncComponent, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { current } from "./api/session";
 import Frame from "./frame/Frame.vue";
+import { asking } from "./api/confirmation";
 import { naiveOverrides, naiveTheme } from "@/ui/style/theme";
 
+const ConfirmItIsYou = defineAsyncComponent(() => import("./frame/ConfirmItIsYou.vue"));
 const route = useRoute();
 const router = useRouter();
 
@@ -30,5 +32,6 @@ watch(current, (now, before) => {
   >
     <RouterView v-if="place.meta.open" />
     <Frame v-else-if="current"><RouterView /></Frame>
+    <ConfirmItIsYou v-if="asking" />
   </NConfigProvider>
 </template>

@@ -2822,6 +2822,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Session
+         * @description Show by your password, and a code where you have a second factor, that it is still you.
+         */
+        post: operations["confirm_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/confirmation/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm By Passkey
+         * @description Show by a passkey that it is still you.
+         */
+        post: operations["confirm_by_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign In By Passkey
+         * @description Open a console session by a passkey, without a password.
+         */
+        post: operations["sign_in_by_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/passkey/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Passkey
+         * @description What a browser needs to show a passkey of whoever signs in.
+         */
+        post: operations["ask_for_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Passkey
+         * @description Keep the passkey that the browser made: you sign in by it from now on. Other sign-ins of yours end.
+         */
+        post: operations["add_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/passkeys/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Passkey
+         * @description What a browser needs to make a passkey for you.
+         */
+        post: operations["begin_passkey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/passkeys/{passkey}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Passkey
+         * @description Take a passkey off. Other sign-ins of yours end.
+         */
+        delete: operations["remove_passkey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/password": {
         parameters: {
             query?: never;
@@ -4160,6 +4300,23 @@ export interface components {
         CollectionsSent: {
             /** Collections */
             collections: components["schemas"]["CollectionSent"][];
+        };
+        /**
+         * Confirmation
+         * @description By what whoever is signed in shows that it is still they: password, and a code where one is wanted.
+         */
+        Confirmation: {
+            /**
+             * Password
+             * Format: password
+             */
+            password: string;
+            /**
+             * Code
+             * Format: password
+             * @default
+             */
+            code: string;
         };
         /**
          * ConsentAtResource
@@ -5754,6 +5911,15 @@ export interface components {
             /** Owners */
             owners?: string[];
         };
+        /** NewPasskey */
+        NewPasskey: {
+            /** Credential */
+            credential: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+        };
         /**
          * NewPerson
          * @description They can sign in once they chose a password by a sign-in link; they hold roles and own clients at once.
@@ -6104,7 +6270,10 @@ export interface components {
         };
         /**
          * OwnSecondFactor
-         * @description `recovery_codes`: how many are left. `wanted`: whether the policy wants a second factor of the person.
+         * @description `set_up`: a device that makes codes. `recovery_codes`: how many are left.
+         *
+         *     `wanted`: whether the policy wants a second factor of the person, `passkey_wanted`: that it is a passkey.
+         *     `passkey_host`: to which passkeys belong; empty: none are offered.
          */
         OwnSecondFactor: {
             /** Set Up */
@@ -6113,6 +6282,18 @@ export interface components {
             recovery_codes: number;
             /** Wanted */
             wanted: boolean;
+            /** Passkeys */
+            passkeys?: components["schemas"]["Passkey"][];
+            /**
+             * Passkey Host
+             * @default
+             */
+            passkey_host: string;
+            /**
+             * Passkey Wanted
+             * @default false
+             */
+            passkey_wanted: boolean;
         };
         /**
          * OwnSignIn
@@ -6267,6 +6448,45 @@ export interface components {
             next?: string | null;
             /** Total */
             total?: number | null;
+        };
+        /**
+         * Passkey
+         * @description A key of one's own device, by which one signs in without a password.
+         */
+        Passkey: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Last Used At */
+            last_used_at: string | null;
+        };
+        /**
+         * PasskeyAdded
+         * @description `codes`: for when the device is lost, shown once; none where the person has some.
+         */
+        PasskeyAdded: {
+            passkey: components["schemas"]["Passkey"];
+            /** Codes */
+            codes: string[];
+        };
+        /**
+         * PasskeyOptions
+         * @description What the browser is given to make or show a passkey, as JSON (section 5.4 and 5.5).
+         */
+        PasskeyOptions: {
+            /** Options */
+            options: {
+                [key: string]: unknown;
+            };
         };
         /**
          * PathCut
@@ -6498,6 +6718,10 @@ export interface components {
             inheritance: boolean;
             /** Second Factor */
             second_factor: boolean;
+            /** Passkey */
+            passkey: boolean;
+            /** Confirm Minutes */
+            confirm_minutes: number;
         };
         /**
          * PolicyChange
@@ -6571,6 +6795,10 @@ export interface components {
             inheritance?: boolean | null;
             /** Second Factor */
             second_factor?: boolean | null;
+            /** Passkey */
+            passkey?: boolean | null;
+            /** Confirm Minutes */
+            confirm_minutes?: number | null;
         };
         /**
          * PolicyPreview
@@ -7844,6 +8072,16 @@ export interface components {
             /** Forms */
             forms: {
                 [key: string]: string;
+            };
+        };
+        /**
+         * ShownPasskey
+         * @description `credential`: what the browser answers, as JSON (W3C Web Authentication Level 3, section 5.1).
+         */
+        ShownPasskey: {
+            /** Credential */
+            credential: {
+                [key: string]: unknown;
             };
         };
         /**
@@ -14871,6 +15109,249 @@ export interface operations {
             header?: never;
             path: {
                 authorization: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    confirm_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    confirm_by_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownPasskey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    sign_in_by_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownPasskey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    ask_for_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyOptions"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasskey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAdded"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    begin_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyOptions"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_passkey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                passkey: string;
             };
             cookie?: never;
         };

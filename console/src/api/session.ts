@@ -42,6 +42,11 @@ export async function signIn(login: string, password: string, directory: string,
   await take(await must(api.POST("/api/v1/session", { body: { login, password, directory, code } })));
 }
 
+/** Sign in by what a passkey proved. */
+export async function signInByPasskey(credential: Record<string, unknown>): Promise<void> {
+  await take(await must(api.POST("/api/v1/session/passkey", { body: { credential } })));
+}
+
 export async function signOut(): Promise<void> {
   await api.DELETE("/api/v1/session");
   forget();

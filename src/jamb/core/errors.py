@@ -231,6 +231,12 @@ class FactorWanted(Refusal):
     code = "second-factor-wanted"
 
 
+class ConfirmationWanted(Refusal):
+    """Whoever is signed in is to show once more that it is they: it was long ago, and this is not for who finds it."""
+
+    code = "confirmation-wanted"
+
+
 class NotSignedIn(Refusal):
     code = "not-signed-in"
 

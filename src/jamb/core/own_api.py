@@ -218,6 +218,8 @@ OPERATIONS = (
 
 # What an Idempotency-Key may name. Reports of use carry an id of their own.
 CHANGES = frozenset(one.name for one in OPERATIONS if one.effect is not _READ) - {"usage.report"}
+# What the policy may want a person to confirm anew (`confirm_minutes`).
+HEAVY = frozenset(one.name for one in OPERATIONS if one.effect is _CONTROL)
 _READS = frozenset(one.name for one in OPERATIONS if one.effect is _READ) - {"revocations.read"}
 _OF_CLIENTS = frozenset(one.name for one in OPERATIONS if one.path.startswith(_CLIENT))
 # What whoever works on clients of their own looks things up in; none of it is about other clients.

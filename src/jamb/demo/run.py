@@ -79,6 +79,9 @@ def _run(settings: Settings) -> None:
         environment = {**os.environ, "JAMB_HOME": str(home), "JAMB_DATABASE_URL": database}
         # A desk on this machine may be a webhook, or publish keys, for trying it.
         environment.setdefault("JAMB_INNER_HOSTS", "127.0.0.1")
+        # Passkeys belong to a name; the console answers by it, too.
+        environment.setdefault("JAMB_PASSKEY_HOST", "localhost")
+        environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
         environment.setdefault("JAMB_HOSTS", f"localhost:{settings.port}")
         environment.setdefault("JAMB_SMTP_URL", f"smtp://127.0.0.1:{smtp_port}")
         # The stand-ins first: the service has mails for the mailbox as soon as it runs.
@@ -207,6 +210,7 @@ def _announce(home: Path, seconds: float) -> None:
         f"Jamb is ready ({seconds:.1f} s).",
         "",
         f"  Console        {demo['base_url']}/",
+        f"  Passkeys       http://localhost:{demo['base_url'].rpartition(':')[2]}/ (they belong to a name)",
         f"  Command line   .venv/bin/jamb sign-in --url {demo['base_url']} --directory quillhaven",
         f"  Berths API     {demo['apis']['berths']['base_url']}/berths (a stand-in that really checks tokens)",
         f"  Dispatches API {demo['apis']['dispatches']['base_url']}/mailboxes (another, whose mailboxes reach bounds)",

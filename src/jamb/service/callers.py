@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import AsyncIterator, Callable, Iterator
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, NamedTuple
 from uuid import UUID
 
@@ -23,7 +23,7 @@ from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import FactorWanted, Forbidden, NotSignedIn
 from jamb.core.jwt import read_token
-from jamb.core.own_api import CHANGES
+from jamb.core.own_api import CHANGES, HEAVY
 from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
@@ -181,10 +181,11 @@ def _verified(runtime: Runtime, directory: Directory, token: str, now: datetime)
 
 
 class Visit(NamedTuple):
-    """Who calls which directory, before it is decided what they may do there."""
+    """Who calls which directory, before it is decided what they may do there. `signed_in`: the console session."""
 
     directory: Directory
     caller: Caller
+    signed_in: sessions.ConsoleSession | None = None
 
 
 def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, now: datetime) -> Visit:
@@ -194,7 +195,7 @@ def visit_in(session: Session, slug: str, request: Request, runtime: Runtime, no
         found = session_in(session, request, runtime, now)
         here = found.directory if found.directory.slug == slug else find_directory(session, slug)
         refuse_suspended(here)
-        return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id))
+        return Visit(here, Caller(console_client_id(found.directory.slug), found.person.id), found)
     directory = find_directory(session, slug)
     claims = claims_of(session, runtime, directory, request, sent, now)
     refuse_suspended(directory)
@@ -239,7 +240,9 @@ def may(operation: str, *, heavy: bool = False) -> Any:
         lease = Lease(runtime.backend.engine)
         try:
             with Session(lease.open(), expire_on_commit=False) as session:
-                here, caller = visit_in(session, directory, request, runtime, now)
+                here, caller, signed_in = visit_in(session, directory, request, runtime, now)
+                if signed_in is not None and here.policy.confirm_minutes and operation in HEAVY:
+                    sessions.require_confirmed(signed_in, timedelta(minutes=here.policy.confirm_minutes), now)
                 # Jamb's own objects are the clients: an owner is let in to theirs alone.
                 about = client_meant(session, here, request.path_params)
                 act = admit(session, runtime.backend, here, caller, operation, now, about)

@@ -163,7 +163,7 @@ def backend_for_requests(settings: Settings) -> Backend:
     patience = Patience(settings.statement_seconds, settings.database_pooled)
     engine = make_engine(settings.database(), patience, pool_size=settings.pool_size)
     backend = Backend(engine, sealer_for(settings, engine, datetime.now(UTC)), settings.base_url)
-    return replace(backend, formers=former_addresses(backend, datetime.now(UTC)))
+    return replace(backend, formers=former_addresses(backend, datetime.now(UTC)), passkey_host=settings.passkeys_at())
 
 
 def _standby(settings: Settings) -> Standby | None:

@@ -89,6 +89,7 @@ async function pick(event: Event): Promise<void> {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: var(--s4) var(--s6);
+  align-items: start;
 }
 .sides > :last-child:nth-child(3) {
   grid-column: 1 / -1;

@@ -126,7 +126,17 @@ async function verify(): Promise<void> {
             <dt>Inheritance</dt>
             <dd>{{ data.policy.inheritance ? "without an approver" : "by an approver’s consent" }}</dd>
             <dt>Second factor</dt>
-            <dd>{{ data.policy.second_factor ? "wanted of whoever has a role" : "for whoever sets one up" }}</dd>
+            <dd>
+              {{
+                data.policy.passkey
+                  ? "a passkey, wanted of whoever has a role"
+                  : data.policy.second_factor
+                    ? "wanted of whoever has a role"
+                    : "for whoever sets one up"
+              }}{{
+                data.policy.confirm_minutes ? `; shown anew before heavy changes, ${data.policy.confirm_minutes} minutes after it` : ""
+              }}
+            </dd>
             <dt>Access token lifetime</dt>
             <dd>{{ data.policy.access_token_seconds / 60 }} minutes</dd>
             <dt>Signing key</dt>

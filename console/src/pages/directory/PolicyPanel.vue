@@ -41,6 +41,7 @@ const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] =
   { name: "person_token_seconds", label: "Command line sign-in lifetime", unit: "hours", of: 3600 },
   { name: "signing_key_days", label: "Signing key rotation (0: by hand)", unit: "days", of: 1 },
   { name: "session_seconds", label: "Console sign-in lifetime", unit: "hours", of: 3600 },
+  { name: "confirm_minutes", label: "Sign-in shown anew before heavy changes (0: never)", unit: "minutes", of: 1 },
   { name: "session_idle_seconds", label: "Console sign-in, unused", unit: "minutes", of: 60 },
 ];
 const FLAGS: { name: FlagName; label: string }[] = [
@@ -48,6 +49,7 @@ const FLAGS: { name: FlagName; label: string }[] = [
   { name: "self_rotation", label: "Rotation by clients themselves" },
   { name: "inheritance", label: "Inheritance of the maker’s rights, without an approver" },
   { name: "second_factor", label: "Second factor at sign-in, for whoever has a role" },
+  { name: "passkey", label: "Passkey at sign-in, for whoever has a role" },
   { name: "top_role_for_clients", label: "Roles that hold everything, for clients" },
 ];
 const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;

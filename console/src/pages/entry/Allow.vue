@@ -4,7 +4,8 @@ import { NButton } from "naive-ui";
 import { computed, nextTick, onMounted, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { notAdmitted, wantsCode } from "@/api/problems";
-import { current, refresh, signIn, signOut } from "@/api/session";
+import { offersPasskeys, showPasskey } from "@/api/passkeys";
+import { current, refresh, signIn, signInByPasskey, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
@@ -72,6 +73,13 @@ async function enter(): Promise<void> {
     coded.value = true;
     return;
   }
+  password.value = code.value = "";
+  coded.value = false;
+  await look();
+}
+
+async function enterByPasskey(): Promise<void> {
+  await signInByPasskey(await showPasskey());
   password.value = code.value = "";
   coded.value = false;
   await look();
@@ -148,7 +156,10 @@ onMounted(() =>
           />
         </label>
         <CodeField v-if="coded" v-model="code" />
-        <div><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Sign in</NButton></div>
+        <div class="row">
+          <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy">Sign in</NButton>
+          <NButton v-if="offersPasskeys()" :disabled="busy" @click="attempt(enterByPasskey)">Sign in with a passkey</NButton>
+        </div>
       </form>
     </template>
     <template v-else>

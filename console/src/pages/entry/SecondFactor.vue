@@ -8,6 +8,7 @@ import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import CodeField from "./CodeField.vue";
+import Passkeys from "./Passkeys.vue";
 
 const held = ref<Schemas["OwnSecondFactor"] | null>(null);
 const key = ref<Schemas["SecondFactorKey"] | null>(null);
@@ -55,7 +56,8 @@ onMounted(() => attempt(look));
   <section class="stack factor" aria-labelledby="second-factor">
     <h2 id="second-factor">Second factor</h2>
     <p v-if="current?.factor_due" role="alert">
-      Whoever has a role here signs in with a second factor. Set one up to go on; if you have one, sign out and in again.
+      Whoever has a role here signs in with {{ held?.passkey_wanted ? "a passkey" : "a second factor" }}. Set one up to go on; if you have
+      one, sign out and in again with it.
     </p>
     <template v-if="codes.length">
       <p role="status">
@@ -102,6 +104,13 @@ onMounted(() => attempt(look));
         <NButton v-if="!held.wanted" @click="asking = 'removal'">Take it off</NButton>
       </div>
     </template>
+    <template v-else-if="held?.passkeys?.length">
+      <p>Your passkeys count as your second factor. {{ held.recovery_codes }} of 10 recovery codes are left.</p>
+      <div class="row">
+        <NButton @click="asking = 'codes'">Make other recovery codes</NButton>
+        <NButton :loading="busy" @click="begin">Set up a device that makes codes, too</NButton>
+      </div>
+    </template>
     <template v-else-if="held">
       <p>With one, whoever learns your password cannot sign in as you: a code of your phone is wanted too.</p>
       <div>
@@ -109,6 +118,7 @@ onMounted(() => attempt(look));
       </div>
     </template>
     <ProblemNote v-if="error" :error="error" />
+    <Passkeys v-if="held && !key && !asking" :held="held" class="passkeys" @changed="changed" @codes="(made) => (codes = made)" />
   </section>
 </template>
 

@@ -3,7 +3,8 @@ import { NButton } from "naive-ui";
 import { nextTick, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { problemOf, wantsCode } from "@/api/problems";
-import { signIn } from "@/api/session";
+import { offersPasskeys, showPasskey } from "@/api/passkeys";
+import { signIn, signInByPasskey } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import CodeField from "./CodeField.vue";
@@ -25,6 +26,25 @@ const field = ref<HTMLInputElement | null>(null);
 const chosen = ref<HTMLButtonElement[]>([]);
 onMounted(() => field.value?.focus());
 
+const onward = (): Promise<unknown> => {
+  const then = route.query.then;
+  // Only addresses of our own: a path, never another host.
+  return router.push(typeof then === "string" && /^\/(?!\/)/.test(then) ? then : "/");
+};
+
+async function byPasskey(): Promise<void> {
+  busy.value = true;
+  error.value = null;
+  try {
+    await signInByPasskey(await showPasskey());
+    await onward();
+  } catch (problem) {
+    error.value = problem;
+  } finally {
+    busy.value = false;
+  }
+}
+
 async function enter(slug = directory.value.trim()): Promise<void> {
   busy.value = true;
   error.value = null;
@@ -33,9 +53,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
     await signIn(login.value, password.value, slug, code.value);
     if (slug) localStorage.setItem(LAST, slug);
     else localStorage.removeItem(LAST);
-    const then = route.query.then;
-    // Only addresses of our own: a path, never another host.
-    await router.push(typeof then === "string" && /^\/(?!\/)/.test(then) ? then : "/");
+    await onward();
   } catch (problem) {
     const found = problemOf(problem).choices;
     if (found) {
@@ -99,6 +117,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
       </fieldset>
       <ProblemNote v-if="error" :error="error" />
       <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
+      <NButton v-if="offersPasskeys()" size="large" :disabled="busy" @click="byPasskey">Sign in with a passkey</NButton>
     </form>
     <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
   </GatePage>

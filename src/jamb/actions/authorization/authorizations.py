@@ -188,6 +188,7 @@ def allowed_by(
                 authenticated_at=found.began_at,
                 sign_in=found.digest,
                 second_factor=found.second_factor,
+                passkey=found.passkey,
                 code_digest=digest_of(backend, code),
             )
         )

@@ -66,6 +66,7 @@ class Allowed:
     about: frozenset[str]
     authenticated_at: datetime
     second_factor: bool
+    passkey: bool
     nonce: str
     in_id_token: Mapping[str, object]
     refresh: str
@@ -246,6 +247,7 @@ def _allowed(
         about,
         row.authenticated_at,
         row.second_factor,
+        row.passkey,
         str(row.request["nonce"]),
         told,
         following,

@@ -15,7 +15,8 @@ from jamb.store.base.sealing import Sealer
 class Backend:
     """Built once by the composition root and handed down. `base_url` has no slash at its end.
 
-    `formers`: addresses that the service had, each with the end of the time for which it holds still.
+    `formers`: addresses that the service had, each with the end of the time for which it holds still. `passkey_host`:
+    to which passkeys belong; empty: none are offered.
     """
 
     engine: Engine
@@ -23,6 +24,7 @@ class Backend:
     base_url: str
     hashing: Hashing = field(default_factory=Hashing)
     formers: tuple[tuple[str, datetime], ...] = ()
+    passkey_host: str = ""
 
     def issuer(self, slug: str) -> str:
         return self.issuers(slug)[0]

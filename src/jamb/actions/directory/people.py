@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 from argon2 import PasswordHasher
 from sqlmodel import Session
@@ -22,7 +22,7 @@ from jamb.core.directory.roles import check_short_name
 from jamb.core.errors import NameTaken, NotFound, Unsuited, Violation
 from jamb.store.base.work import Unit
 from jamb.store.credentials.credentials import end_sign_ins
-from jamb.store.directory import people, roles, second_factors
+from jamb.store.directory import passkeys, people, roles, second_factors
 from jamb.store.directory.sign_in_links import replace_links
 from jamb.wire.directory.people import PeopleImported, Person
 
@@ -85,7 +85,7 @@ def change_person(
         if active is not None and active != row.active:
             before["state"], after["state"] = ("active", "inactive") if row.active else ("inactive", "active")
             row.active = active
-        if no_second_factor and second_factors.forget(unit.session, row.id):
+        if no_second_factor and _took_off(unit.session, row.id):
             after["second factor"] = "taken off"
             # Whoever found the device is signed in no more.
             people.end_sessions(unit.session, row.id)
@@ -103,6 +103,12 @@ def change_person(
         unit.session.flush()
         refuse_stewardless(unit.session, act.directory, act.now)
         return person_view(row, roles.role_names(unit.session, act.directory.id, act.now, row.id))
+
+
+def _took_off(session: Session, person_id: UUID) -> bool:
+    """Take every second factor of a person away; tell whether there was one."""
+    device = second_factors.take_off(session, person_id, with_codes=True)
+    return passkeys.forget_all(session, person_id) or device
 
 
 def list_people(act: Act) -> list[Person]:

@@ -7,32 +7,36 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 
-from sqlmodel import Session
-
 from jamb.actions.base.backend import Backend
-from jamb.actions.entry.factor_codes import digest_of, is_right, seal_secret
-from jamb.actions.entry.sessions import ConsoleSession
+from jamb.actions.entry.factor_codes import fresh_codes, is_good, is_right, is_wanted, seal_secret
+from jamb.actions.entry.passkeys import view as passkey_view
+from jamb.actions.entry.sessions import FRESH, ConsoleSession, require_confirmed
 from jamb.actions.entry.tries import refuse_too_many
 from jamb.core.directory import second_factor as core
 from jamb.core.errors import Conflict, Forbidden
 from jamb.core.tries import FACTOR_CODE, Counted
 from jamb.store.base.work import Actor, Unit, observation, unit_of_work
-from jamb.store.directory import people
+from jamb.store.directory import passkeys, people
 from jamb.store.directory import second_factors as store
 from jamb.wire.directory.people import OwnSecondFactor, RecoveryCodes, SecondFactorKey
 
 
 def read(backend: Backend, found: ConsoleSession) -> OwnSecondFactor:
     with observation(backend.engine) as session:
+        policy = found.directory.policy
         return OwnSecondFactor(
             set_up=store.is_set(session, found.person.id),
             recovery_codes=store.recovery_codes_left(session, found.person.id),
-            wanted=found.factor_due or (found.directory.policy.second_factor and bool(found.person.roles)),
+            wanted=found.factor_due or ((policy.second_factor or policy.passkey) and bool(found.person.roles)),
+            passkeys=[passkey_view(row) for row in passkeys.passkeys_of(session, found.person.id)],
+            passkey_host=backend.passkey_host,
+            passkey_wanted=policy.passkey,
         )
 
 
 def begin(backend: Backend, found: ConsoleSession, now: datetime) -> SecondFactorKey:
     """Make a key for a device of the person's, which counts once a code of it was typed. Raises `Conflict`."""
+    require_confirmed(found, FRESH, now)
     secret = secrets.token_bytes(core.SECRET_BYTES)
     with observation(backend.engine) as session:
         # One after the other: of two that begin at once the second sees what the first made.
@@ -62,7 +66,7 @@ def confirm(backend: Backend, found: ConsoleSession, code: str, now: datetime) -
             raise _wrong()
         row.confirmed_at = now
         unit.session.add(row)
-        codes = _fresh(unit.session, backend, found)
+        codes = fresh_codes(unit.session, backend, found.person.id)
         # Whoever has typed a code here is signed in with it; their other sign-ins are not.
         people.end_sessions(unit.session, found.person.id, but=found.digest)
         people.note_second_factor(unit.session, found.digest)
@@ -73,19 +77,22 @@ def confirm(backend: Backend, found: ConsoleSession, code: str, now: datetime) -
 def renew_codes(backend: Backend, found: ConsoleSession, code: str, now: datetime) -> RecoveryCodes:
     """Hand out other codes in place of those that are left. Raises as `confirm`."""
     with _proven(backend, found, code, now) as unit:
-        codes = _fresh(unit.session, backend, found)
+        codes = fresh_codes(unit.session, backend, found.person.id)
         _enter(unit, found, "other recovery codes")
     return RecoveryCodes(codes=codes)
 
 
 def take_off(backend: Backend, found: ConsoleSession, code: str, now: datetime) -> None:
     """Take the device off. Raises as `confirm`; and `Forbidden` where the policy wants one."""
-    if found.directory.policy.second_factor and found.person.roles:
+    with observation(backend.engine) as session:
+        alone = not passkeys.has_one(session, found.person.id)
+    if alone and found.directory.policy.second_factor and found.person.roles:
         raise Forbidden(
             "Whoever has a role here must have a second factor.", next_step="A steward can take it off, for another."
         )
     with _proven(backend, found, code, now) as unit:
-        store.forget(unit.session, found.person.id)
+        left = passkeys.has_one(unit.session, found.person.id)
+        store.take_off(unit.session, found.person.id, with_codes=not left)
         _enter(unit, found, "taken off")
 
 
@@ -94,9 +101,9 @@ def _proven(backend: Backend, found: ConsoleSession, code: str, now: datetime) -
     _count(backend, found, now)
     with _own(backend, found, now) as unit:
         row = store.held(unit.session, found.person.id, lock=True)
-        if row is None or row.confirmed_at is None:
+        if not is_wanted(unit.session, row, found.person.id):
             raise Forbidden("No second factor is set up.", next_step="Set one up.")
-        if not is_right(unit.session, backend, row, code, now, device_alone=False):
+        if not is_good(unit.session, backend, found.person.id, row, code, now):
             raise _wrong()
         yield unit
 
@@ -110,12 +117,6 @@ def _own(backend: Backend, found: ConsoleSession, now: datetime) -> Iterator[Uni
 
 def _count(backend: Backend, found: ConsoleSession, now: datetime) -> None:
     refuse_too_many(backend, (Counted(FACTOR_CODE, (str(found.person.id),)),), now)
-
-
-def _fresh(session: Session, backend: Backend, found: ConsoleSession) -> list[str]:
-    codes = [core.recovery_code(secrets.token_bytes(core.RECOVERY_BYTES)) for _ in range(core.MOST_RECOVERY_CODES)]
-    store.keep_recovery_codes(session, found.person.id, (digest_of(backend, code) for code in codes))
-    return codes
 
 
 def _enter(unit: Unit, found: ConsoleSession, what: str) -> None:

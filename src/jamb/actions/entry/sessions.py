@@ -19,11 +19,11 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import refuse_suspended
 from jamb.actions.base.passwords import check_password
 from jamb.actions.base.views import person_view
-from jamb.actions.entry.factor_codes import is_right
+from jamb.actions.entry.factor_codes import is_good, is_wanted
 from jamb.actions.entry.tries import too_many
 from jamb.core.authorization.requests import OFFLINE
 from jamb.core.directory.directories import Directory
-from jamb.core.errors import BadInput, CodeWanted, Forbidden, NotSignedIn, SeveralDirectories
+from jamb.core.errors import BadInput, CodeWanted, ConfirmationWanted, Forbidden, NotSignedIn, SeveralDirectories
 from jamb.core.tries import sign_in_limits
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import end_sign_ins
@@ -35,6 +35,8 @@ from jamb.wire.directory.people import Person
 # How long a device that signed in once is known by, and how often a session says that it is used.
 LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
 DEVICE_LIFE = timedelta(days=180)
+# For changes of how oneself signs in: whoever finds a browser open does not stay for good.
+FRESH = timedelta(minutes=10)
 SEEN_EVERY = timedelta(minutes=1)
 _HASHER = PasswordHasher()
 
@@ -45,7 +47,8 @@ class ConsoleSession:
 
     `own_password`: whether the person chose their password themself.
     `began_at`: when they signed in. `digest`: of its cookie, by which it is kept. `second_factor`: whether they
-    signed in with one; `factor_due`: whether the policy wants one of them first.
+    signed in with one, `passkey`: that it was a passkey; `factor_due`: whether the policy wants one of them first.
+    `confirmed_at`: when they last showed that it is they: by signing in, or after that.
     """
 
     person: Person
@@ -57,6 +60,16 @@ class ConsoleSession:
     digest: bytes = b""
     second_factor: bool = False
     factor_due: bool = False
+    passkey: bool = False
+    confirmed_at: datetime = LONG_AGO
+
+
+@dataclass(frozen=True, slots=True)
+class Visitor:
+    """From where somebody signs in, and with which program."""
+
+    address: str
+    user_agent: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,12 +144,13 @@ def sign_in(backend: Backend, presented: Presented, now: datetime) -> SignedIn:
     with observation(backend.engine) as session:
         found = _still_there(session, fitting[0]) if fitting else None
         if found is not None:
-            with_factor = _second_factor(session, backend, found[0], presented.code, now)
+            with_factor = _second_factor(session, backend, found, presented.code, now)
             take_back_try(session, backend.sealer.session_key, counted)
             if with_factor:
                 # Of the try that asked for the code, too. One without it takes none off: it would pay for guesses.
                 take_back_try(session, backend.sealer.session_key, counted)
-            return _opened(session, backend, *found, presented, now, with_factor)
+            visitor = Visitor(presented.address, presented.user_agent)
+            return opened(session, backend, found, visitor, now, second_factor=with_factor)
     raise NotSignedIn(
         "Login and password do not match.",
         next_step="Check both, and name the directory if its domain is not your login's. "
@@ -151,15 +165,15 @@ def _second_factor(session: Session, backend: Backend, row: people.PersonRow, co
         CodeWanted: none was sent. NotSignedIn: it is wrong.
     """
     factor = second_factors.held(session, row.id, lock=True)
-    if factor is None or factor.confirmed_at is None:
+    if not is_wanted(session, factor, row.id):
         return False
+    device = factor is not None and factor.confirmed_at is not None
     if not code:
-        raise CodeWanted("A code of your second factor is wanted too.", next_step="Type the one your device shows now.")
-    if not is_right(session, backend, factor, code, now, device_alone=False):
-        raise NotSignedIn(
-            "The code is not right.",
-            next_step="Type the one that the device shows now, or a recovery code; each counts once.",
-        )
+        step = "Type the one your device shows now." if device else "Use your passkey, or type a recovery code."
+        raise CodeWanted("Your second factor is wanted too.", next_step=step)
+    if not is_good(session, backend, row.id, factor, code, now):
+        step = "Type the one that the device shows now, or a recovery code; each counts once."
+        raise NotSignedIn("The code is not right.", next_step=step if device else "Type one of your recovery codes.")
     return True
 
 
@@ -205,24 +219,30 @@ def _candidates(session: Session, login: str, slug: str) -> list[_Candidate]:
     return [_Candidate(row.id, row.password_hash, place.slug, place.name) for row, place in rows]
 
 
-def _still_there(session: Session, one: _Candidate) -> tuple[people.PersonRow, directories.DirectoryRow] | None:
+def _still_there(session: Session, one: _Candidate) -> people.PersonRow | None:
     """Return the person, unless something changed while the password was stretched, or they may not act."""
     row = session.get(people.PersonRow, one.person_id)
     if row is None or not row.active or row.password_hash != one.password_hash:
         return None
-    return row, session.get_one(directories.DirectoryRow, row.directory_id)
+    return row
 
 
-def _opened(
+def find_directory_of(session: Session, row: people.PersonRow) -> Directory:
+    return session.get_one(directories.DirectoryRow, row.directory_id).value()
+
+
+def opened(
     session: Session,
     backend: Backend,
     row: people.PersonRow,
-    place: directories.DirectoryRow,
-    presented: Presented,
+    visitor: Visitor,
     now: datetime,
-    with_factor: bool,
+    *,
+    second_factor: bool,
+    passkey: bool = False,
 ) -> SignedIn:
-    directory = place.value()
+    """Open a console session for somebody who has shown who they are."""
+    directory = find_directory_of(session, row)
     refuse_suspended(directory)
     cookie = secrets.token_urlsafe(32)
     ends = now + timedelta(seconds=directory.policy.session_seconds)
@@ -233,18 +253,66 @@ def _opened(
             created_at=now,
             seen_at=now,
             expires_at=ends,
-            second_factor=with_factor,
-            address=presented.address,
-            user_agent=presented.user_agent,
+            second_factor=second_factor,
+            passkey=passkey,
+            address=visitor.address,
+            user_agent=visitor.user_agent,
         )
     )
     person = person_view(row, roles.role_names(session, directory.id, now, row.id))
     own = not row.password_set_by
-    due = directory.policy.second_factor and not with_factor and bool(person.roles)
-    opened = ConsoleSession(
-        person, directory, ends, _csrf(backend, cookie), own, now, _digest(cookie), with_factor, due
+    due = _wants_more(directory, second_factor=second_factor, passkey=passkey) and bool(person.roles)
+    begun = ConsoleSession(
+        person,
+        directory,
+        ends,
+        _csrf(backend, cookie),
+        own,
+        now,
+        _digest(cookie),
+        second_factor,
+        due,
+        passkey,
+        now,
     )
-    return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), opened)
+    return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), begun)
+
+
+def _wants_more(directory: Directory, *, second_factor: bool, passkey: bool) -> bool:
+    """Tell whether the policy wants more of whoever has a role than they showed."""
+    policy = directory.policy
+    return (policy.second_factor and not second_factor) or (policy.passkey and not passkey)
+
+
+def confirm(backend: Backend, found: ConsoleSession, password: str, code: str, address: str, now: datetime) -> None:
+    """Note that whoever is signed in showed by password, and code where they have one, that it is still they.
+
+    Raises:
+        Forbidden: the password is wrong. CodeWanted: it fits, and a code is wanted. NotSignedIn: the code is wrong.
+        TooManyTries: too many wrong ones.
+    """
+    counted = sign_in_limits(found.person.login, address, None)
+    with observation(backend.engine) as session:
+        until = count_try(session, backend.sealer.session_key, counted, now)
+        kept = session.get_one(people.PersonRow, found.person.id).password_hash or _nobodys_hash()
+    if until is not None:
+        raise too_many(until, now, "wrong passwords")
+    if not backend.hashing.run(lambda: _fits(kept, password), address):
+        raise Forbidden("The password is wrong.", next_step="Check it. A steward can give you a new one.")
+    with observation(backend.engine) as session:
+        row = session.get_one(people.PersonRow, found.person.id)
+        _second_factor(session, backend, row, code, now)
+        take_back_try(session, backend.sealer.session_key, counted)
+        people.note_confirmed(session, found.digest, now)
+
+
+def require_confirmed(found: ConsoleSession, within: timedelta, now: datetime) -> None:
+    """Raise `ConfirmationWanted` where somebody last showed longer ago that it is they."""
+    if now - found.confirmed_at > within:
+        raise ConfirmationWanted(
+            "It is a while since you signed in: show that it is still you.",
+            next_step="Type your password, or use a passkey.",
+        )
 
 
 def _device(backend: Backend, login: str, name: str, now: datetime) -> str:
@@ -294,7 +362,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
         session.commit()
     # Held by the session, so that whoever is let in next is not read again.
     session.info["person"] = row
-    due = directory.policy.second_factor and not held.second_factor
+    due = _wants_more(directory, second_factor=held.second_factor, passkey=held.passkey)
     if due:
         due = bool(roles.role_names(session, directory.id, now, row.id).get(row.id))
     return ConsoleSession(
@@ -307,6 +375,8 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
         held.digest,
         held.second_factor,
         due,
+        held.passkey,
+        held.confirmed_at or held.created_at,
     )
 
 

@@ -12,6 +12,16 @@ def acr_of(*, second_factor: bool) -> str:
     return SECOND_FACTOR if second_factor else PASSWORD
 
 
+def amr_of(*, second_factor: bool, passkey: bool) -> list[str]:
+    """Return by what somebody showed who they are (RFC 8176 section 2).
+
+    A passkey proves a key of theirs, to a device that asked for its person.
+    """
+    if passkey:
+        return ["pop", "user", "mfa"]
+    return ["pwd", "otp", "mfa"] if second_factor else ["pwd"]
+
+
 def wants_factor(acr_values: Sequence[str]) -> bool:
     """Tell whether one of these classes is met by a second factor alone."""
     return SECOND_FACTOR in acr_values and PASSWORD not in acr_values

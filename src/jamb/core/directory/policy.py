@@ -58,6 +58,9 @@ class DirectoryPolicy:
         top_role_for_clients: whether a role that holds everything may be assigned to a client.
         inheritance: whether makers may grant a client what their own roles allow, without an approver.
         second_factor: whether whoever has a role here must sign in with a second factor.
+        passkey: whether it must be a passkey.
+        confirm_minutes: after how long people show once more that it is they, before they do in the console what is
+            heavy (an operation of control); 0: never.
     """
 
     secret_default_days: int = 90
@@ -94,6 +97,8 @@ class DirectoryPolicy:
     top_role_for_clients: bool = False
     inheritance: bool = False
     second_factor: bool = False
+    passkey: bool = False
+    confirm_minutes: int = 0
 
     @property
     def warn_before(self) -> timedelta:
@@ -144,6 +149,7 @@ BOUNDS: Mapping[str, tuple[int, int]] = {
     "refresh_longest_days": (1, 3650),
     "session_seconds": (300, 7 * 86400),
     "session_idle_seconds": (300, 7 * 86400),
+    "confirm_minutes": (0, 1440),
     "two_people_weight": (1, 100_000),
     "two_approvers_weight": (1, 100_000),
     "adding_days": (1, 365),
@@ -171,6 +177,9 @@ def loosened(before: DirectoryPolicy, after: DirectoryPolicy) -> tuple[str, ...]
     found += [name for name in _LOOSE if getattr(after, name) and not getattr(before, name)]
     # Whoever learned a password could then act alone as somebody who approves.
     found += ["second_factor"] if before.second_factor and not after.second_factor else []
+    found += ["passkey"] if before.passkey and not after.passkey else []
+    longer = not after.confirm_minutes or after.confirm_minutes > before.confirm_minutes
+    found += ["confirm_minutes"] if before.confirm_minutes and longer else []
     return tuple(found)
 
 

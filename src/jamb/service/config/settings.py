@@ -17,6 +17,7 @@ from psycopg.conninfo import conninfo_to_dict
 from pydantic import BaseModel, ConfigDict, Field, SecretStr, ValidationError, field_validator
 from pydantic_core import ErrorDetails
 
+from jamb.core.directory.passkeys import host_of
 from jamb.core.errors import Misuse
 from jamb.service.config.sources import gathered
 from jamb.service.http.limits import ConnectionLimits
@@ -91,6 +92,9 @@ class Settings(BaseModel):
     )
     max_head_bytes: int = Field(32_768, ge=4096, description="Longest head of a request, in bytes")
     max_body_bytes: int = Field(1_000_000, ge=65_536, description="Longest body of a request, in bytes")
+    passkey_host: str = Field(
+        "", description="Host to which passkeys belong: the public URL's, or a domain above it; default: the former"
+    )
     head_seconds: float = Field(10, gt=0, le=600, description="Time in which a request's head must arrive, in seconds")
     body_seconds: float = Field(30, gt=0, le=600, description="Time in which a request's body must arrive, in seconds")
     answer_seconds: float = Field(30, gt=0, le=600, description="Time that an answer waits to be read, in seconds")
@@ -180,6 +184,10 @@ class Settings(BaseModel):
             # A proxy may say the port that everybody leaves out.
             named.add(f"{public.netloc.lower()}:{443 if public.scheme == 'https' else 80}")
         return _listed(self.hosts.lower()) | named | {f"{self.host}:{self.port}".lower()}
+
+    def passkeys_at(self) -> str:
+        """Return the host to which passkeys belong; empty where the service has no name but a number."""
+        return self.passkey_host.lower() or host_of(self.base_url)
 
     def own_origins(self) -> frozenset[str]:
         """Return the origins (RFC 6454) of our own pages."""

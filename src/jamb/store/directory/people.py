@@ -53,6 +53,10 @@ class ConsoleSessionRow(SQLModel, table=True):
     user_agent: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     # Whether it began with a second factor.
     second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    # Whether it began with a passkey, which is two factors.
+    passkey: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    # When its person last showed, after it began, that it is they.
+    confirmed_at: datetime | None = moment(nullable=True)
 
 
 def session_of(session: Session, digest: bytes) -> tuple[ConsoleSessionRow, PersonRow, DirectoryRow] | None:
@@ -91,6 +95,19 @@ def note_second_factor(session: Session, digest: bytes) -> None:
     """Note that a second factor was shown in a console session."""
     mine = sa.update(ConsoleSessionRow).where(col(ConsoleSessionRow.digest) == digest)
     session.execute(mine.values(second_factor=True).execution_options(synchronize_session=False))
+
+
+def note_passkey(session: Session, digest: bytes) -> None:
+    """Note that a passkey was shown in a console session."""
+    mine = sa.update(ConsoleSessionRow).where(col(ConsoleSessionRow.digest) == digest)
+    kept = {"second_factor": True, "passkey": True}
+    session.execute(mine.values(kept).execution_options(synchronize_session=False))
+
+
+def note_confirmed(session: Session, digest: bytes, now: datetime) -> None:
+    """Note that whoever uses a console session showed anew that it is they."""
+    mine = sa.update(ConsoleSessionRow).where(col(ConsoleSessionRow.digest) == digest)
+    session.execute(mine.values(confirmed_at=now).execution_options(synchronize_session=False))
 
 
 def by_login(session: Session, directory_id: UUID, login: str) -> PersonRow | None:

@@ -11,6 +11,7 @@ from sqlalchemy import Column, ForeignKey
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.store.base.columns import blob, moment
+from jamb.store.directory.passkeys import PasskeyRow
 from jamb.store.directory.people import PersonRow
 
 
@@ -45,13 +46,13 @@ def is_set(session: Session, person_id: UUID) -> bool:
 
 
 def of_directory(session: Session, directory_id: UUID) -> set[UUID]:
-    """Return the people of a directory who sign in with a second factor."""
-    found = (
-        select(SecondFactorRow.person_id)
-        .join(PersonRow, col(PersonRow.id) == SecondFactorRow.person_id)
-        .where(PersonRow.directory_id == directory_id, col(SecondFactorRow.confirmed_at).is_not(None))
+    """Return the people of a directory who sign in with a second factor: a device that makes codes, or a passkey."""
+    device = select(SecondFactorRow.person_id).where(col(SecondFactorRow.confirmed_at).is_not(None))
+    either = device.union(select(PasskeyRow.person_id)).subquery()
+    found = sa.select(col(PersonRow.id)).where(
+        col(PersonRow.directory_id) == directory_id, col(PersonRow.id).in_(sa.select(either.c.person_id))
     )
-    return set(session.exec(found))
+    return set(session.execute(found).scalars())
 
 
 def use_recovery_code(session: Session, person_id: UUID, digest: bytes) -> bool:
@@ -73,8 +74,9 @@ def keep_recovery_codes(session: Session, person_id: UUID, digests: Iterable[byt
     session.add_all(RecoveryCodeRow(person_id=person_id, digest=digest) for digest in digests)
 
 
-def forget(session: Session, person_id: UUID) -> bool:
-    """Take the device and its codes away; tell whether there was one."""
-    session.execute(sa.delete(RecoveryCodeRow).where(col(RecoveryCodeRow.person_id) == person_id))
+def take_off(session: Session, person_id: UUID, *, with_codes: bool) -> bool:
+    """Take the device away, and recovery codes where nothing else needs them; tell whether it was there."""
+    if with_codes:
+        session.execute(sa.delete(RecoveryCodeRow).where(col(RecoveryCodeRow.person_id) == person_id))
     gone = sa.delete(SecondFactorRow).where(col(SecondFactorRow.person_id) == person_id)
     return session.execute(gone.returning(col(SecondFactorRow.person_id))).first() is not None

@@ -48,6 +48,7 @@ class AuthorizationRow(SQLModel, table=True):
     sign_in: bytes | None = blob(nullable=True)
     # Whether they signed in with a second factor.
     second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    passkey: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)

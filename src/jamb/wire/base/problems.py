@@ -41,6 +41,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.CodeWanted.code: (409, "Type a code"),
     errors.NotAdmitted.code: (403, "Not for you"),
     errors.FactorWanted.code: (403, "Set up a second factor"),
+    errors.ConfirmationWanted.code: (403, "Show that it is you"),
     errors.NotSignedIn.code: (401, "Not signed in"),
     errors.Forbidden.code: (403, "You may not do this"),
     errors.Suspended.code: (403, "This directory is suspended"),

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import ConfigDict, Field, SecretStr, StrictBool
 
+from jamb.core.directory.passkeys import NAME_LONGEST as PASSKEY_NAME_LONGEST
 from jamb.core.directory.people_list import NAME_LONGEST, PASSWORD_SHORTEST
-from jamb.wire.base.shapes import Answered, Moment, Sent, SeveralLines
+from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent, SeveralLines
 from jamb.wire.base.text import NAMED, Login, ShortName
 from jamb.wire.directory.authorizations import AskedFor
 
@@ -32,12 +33,58 @@ class FactorCode(Sent):
     code: Annotated[SecretStr, Field(min_length=1, max_length=60)]
 
 
+class Passkey(Answered):
+    """A key of one's own device, by which one signs in without a password."""
+
+    id: UUID
+    name: str
+    made_at: Moment
+    last_used_at: Moment | None
+
+
 class OwnSecondFactor(Answered):
-    """`recovery_codes`: how many are left. `wanted`: whether the policy wants a second factor of the person."""
+    """`set_up`: a device that makes codes. `recovery_codes`: how many are left.
+
+    `wanted`: whether the policy wants a second factor of the person, `passkey_wanted`: that it is a passkey.
+    `passkey_host`: to which passkeys belong; empty: none are offered.
+    """
 
     set_up: bool
     recovery_codes: int
     wanted: bool
+    passkeys: list[Passkey] = Field(default_factory=list)
+    passkey_host: str = ""
+    passkey_wanted: bool = False
+
+
+class ShownPasskey(Sent):
+    """`credential`: what the browser answers, as JSON (W3C Web Authentication Level 3, section 5.1)."""
+
+    credential: Annotated[dict[str, Any], Foreign(), Field(max_length=20)]
+
+
+class NewPasskey(ShownPasskey):
+    name: Annotated[str, Field(min_length=1, max_length=PASSKEY_NAME_LONGEST), NAMED]
+
+
+class PasskeyAdded(Answered):
+    """`codes`: for when the device is lost, shown once; none where the person has some."""
+
+    passkey: Passkey
+    codes: list[str]
+
+
+class PasskeyOptions(Answered):
+    """What the browser is given to make or show a passkey, as JSON (section 5.4 and 5.5)."""
+
+    options: dict[str, Any]
+
+
+class Confirmation(Sent):
+    """By what whoever is signed in shows that it is still they: password, and a code where one is wanted."""
+
+    password: Annotated[SecretStr, Field(min_length=1, max_length=200)]
+    code: Annotated[SecretStr, Field(max_length=60)] = SecretStr("")
 
 
 class SecondFactorKey(Answered):

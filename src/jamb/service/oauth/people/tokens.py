@@ -14,7 +14,7 @@ from fastapi.responses import Response
 
 from jamb.actions.authorization import person_tokens
 from jamb.actions.authorization.person_tokens import Allowed, NotRedeemed
-from jamb.core.authorization.acr import acr_of
+from jamb.core.authorization.acr import acr_of, amr_of
 from jamb.core.authorization.both import bounds_of
 from jamb.core.authorization.requests import OPENID
 from jamb.core.clients.attempts import Outcome
@@ -121,7 +121,7 @@ async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, a
         "exp": issued_at + ID_TOKEN_SECONDS,
         "auth_time": int(allowed.authenticated_at.timestamp()),
         # RFC 8176.
-        "amr": ["pwd", "otp", "mfa"] if allowed.second_factor else ["pwd"],
+        "amr": amr_of(second_factor=allowed.second_factor, passkey=allowed.passkey),
         "acr": acr_of(second_factor=allowed.second_factor),
         "sid": str(allowed.id),
         "at_hash": at_hash(access_token),

@@ -10,8 +10,10 @@ from sqlmodel import Session
 
 from jamb.actions.authorization import devices
 from jamb.actions.directory.directories import read_directory
-from jamb.actions.entry import own_sign_ins, second_factors, sessions
+from jamb.actions.entry import own_sign_ins, passkeys, second_factors, sessions
+from jamb.actions.entry.tries import guessing
 from jamb.core.errors import Forbidden, NotSignedIn
+from jamb.core.tries import SIGN_IN_ADDRESS, Counted
 from jamb.service.callers import (
     BegunSession,
     Now,
@@ -24,6 +26,7 @@ from jamb.service.callers import (
 )
 from jamb.service.http.routing import api_router
 from jamb.service.http.senders import address_of, agent_of
+from jamb.service.runtime import Runtime
 from jamb.wire.directory import people as wire
 
 router = api_router("/api/v1", tags=["session"])
@@ -58,6 +61,12 @@ async def sign_in(
     known = sessions.known_device(runtime.backend, presented.device, now) is not None
     async with runtime.turns.turn(presented.address, known=known):
         made = await run_in_threadpool(sessions.sign_in, runtime.backend, presented, now)
+    return _entered(response, runtime, made)
+
+
+def _entered(response: Response, runtime: Runtime, made: sessions.SignedIn) -> wire.Session:
+    """Give the browser the cookies of its session, and tell it whose it is."""
+    names = cookie_names(runtime)
     lives = (
         (names.session, made.cookie, made.session.directory.policy.session_seconds),
         (names.device, made.device, int(sessions.DEVICE_LIFE.total_seconds())),
@@ -168,6 +177,70 @@ def renew_recovery_codes(
 def remove_second_factor(sent: wire.FactorCode, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
     """Sign in without a second factor from now on, where the policy does not want one of you."""
     second_factors.take_off(runtime.backend, found, sent.code.get_secret_value(), now)
+
+
+@router.post("/session/passkeys/options")
+def begin_passkey(found: BegunSession, runtime: TheRuntime, now: Now) -> wire.PasskeyOptions:
+    """What a browser needs to make a passkey for you."""
+    sessions.require_confirmed(found, sessions.FRESH, now)
+    return wire.PasskeyOptions(options=passkeys.begin(runtime.backend, found, now))
+
+
+@router.post("/session/passkeys", status_code=201)
+def add_passkey(sent: wire.NewPasskey, found: BegunSession, runtime: TheRuntime, now: Now) -> wire.PasskeyAdded:
+    """Keep the passkey that the browser made: you sign in by it from now on. Other sign-ins of yours end."""
+    sessions.require_confirmed(found, sessions.FRESH, now)
+    return passkeys.add(runtime.backend, found, sent.name, _shown(runtime, sent), now)
+
+
+@router.delete("/session/passkeys/{passkey}", status_code=204)
+def remove_passkey(passkey: UUID, found: BegunSession, runtime: TheRuntime, now: Now) -> None:
+    """Take a passkey off. Other sign-ins of yours end."""
+    sessions.require_confirmed(found, sessions.FRESH, now)
+    passkeys.remove(runtime.backend, found, passkey, now)
+
+
+@router.post("/session/passkey/options", dependencies=[Depends(same_origin)])
+def ask_for_passkey(runtime: TheRuntime, now: Now) -> wire.PasskeyOptions:
+    """What a browser needs to show a passkey of whoever signs in."""
+    return wire.PasskeyOptions(options=passkeys.challenge_for_sign_in(runtime.backend, now))
+
+
+@router.post("/session/passkey", dependencies=[Depends(same_origin)])
+async def sign_in_by_passkey(
+    sent: wire.ShownPasskey, request: Request, response: Response, runtime: TheRuntime, now: Now
+) -> wire.Session:
+    """Open a console session by a passkey, without a password."""
+    visitor, shown = sessions.Visitor(address_of(request), agent_of(request)), _shown(runtime, sent)
+
+    def enter() -> sessions.SignedIn:
+        with guessing(runtime.backend, Counted(SIGN_IN_ADDRESS, (visitor.address,)), now):
+            return passkeys.sign_in(runtime.backend, shown, visitor, now)
+
+    return _entered(response, runtime, await run_in_threadpool(enter))
+
+
+@router.post("/session/confirmation", status_code=204)
+async def confirm_session(
+    sent: wire.Confirmation, request: Request, found: BegunSession, runtime: TheRuntime, now: Now
+) -> None:
+    """Show by your password, and a code where you have a second factor, that it is still you."""
+    address, password, code = address_of(request), sent.password.get_secret_value(), sent.code.get_secret_value()
+    async with runtime.turns.turn(address, known=True):
+        await run_in_threadpool(sessions.confirm, runtime.backend, found, password, code, address, now)
+
+
+@router.post("/session/confirmation/passkey", status_code=204)
+def confirm_by_passkey(
+    sent: wire.ShownPasskey, request: Request, found: BegunSession, runtime: TheRuntime, now: Now
+) -> None:
+    """Show by a passkey that it is still you."""
+    with guessing(runtime.backend, Counted(SIGN_IN_ADDRESS, (address_of(request),)), now):
+        passkeys.confirm(runtime.backend, found, _shown(runtime, sent), now)
+
+
+def _shown(runtime: Runtime, sent: wire.ShownPasskey) -> passkeys.Shown:
+    return passkeys.Shown(sent.credential, runtime.settings.own_origins())
 
 
 @router.post("/devices/lookup")

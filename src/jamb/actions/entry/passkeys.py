@@ -1,0 +1,256 @@
+"""Passkeys of people: added and taken off by their person, and signed in with (W3C Web Authentication Level 3).
+
+What a browser sends is judged by `webauthn`; that it answers a challenge of ours, once and in time, is judged here.
+"""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+import webauthn
+from sqlmodel import Session
+from webauthn.helpers import base64url_to_bytes, parse_client_data_json
+from webauthn.helpers.exceptions import WebAuthnException
+from webauthn.helpers.structs import (
+    AuthenticatorSelectionCriteria,
+    PublicKeyCredentialDescriptor,
+    ResidentKeyRequirement,
+    UserVerificationRequirement,
+)
+
+from jamb.actions.base.backend import Backend, console_client_id
+from jamb.actions.entry.factor_codes import fresh_codes
+from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_directory_of, opened
+from jamb.core.directory import passkeys as core
+from jamb.core.errors import BadInput, Conflict, NotFound, NotSignedIn
+from jamb.core.text import name_fault
+from jamb.store.base.work import Actor, observation, unit_of_work
+from jamb.store.credentials.credentials import first_seen
+from jamb.store.directory import passkeys as store
+from jamb.store.directory import people, second_factors
+from jamb.wire.directory.people import Passkey, PasskeyAdded
+
+_ADDING, _SIGNING_IN = "add", "sign in"
+_FOR_MILLISECONDS = int(core.CHALLENGE_LIFE.total_seconds() * 1000)
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What a browser sends of a passkey, and the origins (RFC 6454) of our own pages."""
+
+    credential: Mapping[str, Any]
+    origins: frozenset[str]
+
+
+def begin(backend: Backend, found: ConsoleSession, now: datetime) -> dict[str, Any]:
+    """Return what a browser needs to make a passkey (section 5.4). Raises `Conflict`: too many, or none are offered."""
+    with observation(backend.engine) as session:
+        held = store.passkeys_of(session, found.person.id)
+    _refuse_more(len(held))
+    options = webauthn.generate_registration_options(
+        rp_id=_host(backend),
+        rp_name=f"Jamb, {found.directory.name}",
+        user_id=found.person.id.bytes,
+        user_name=found.person.login,
+        user_display_name=found.person.name,
+        challenge=_challenge(backend, _adding(found), now),
+        timeout=_FOR_MILLISECONDS,
+        authenticator_selection=AuthenticatorSelectionCriteria(
+            resident_key=ResidentKeyRequirement.REQUIRED, user_verification=UserVerificationRequirement.REQUIRED
+        ),
+        exclude_credentials=[PublicKeyCredentialDescriptor(id=row.credential_id) for row in held],
+    )
+    made: dict[str, Any] = json.loads(webauthn.options_to_json(options))
+    return made
+
+
+def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: datetime) -> PasskeyAdded:
+    """Keep a passkey that a browser made; with the first factor of a person come recovery codes.
+
+    Raises:
+        BadInput: what was sent is no passkey made here just now. Conflict: too many, or it is kept already.
+    """
+    words = " ".join(name.split())
+    if not 1 <= len(words) <= core.NAME_LONGEST or name_fault(words):
+        raise BadInput.field("name", f"{len(words)} characters", f"1 to {core.NAME_LONGEST} that are seen")
+    expected, ends = _answered(backend, shown, _adding(found), now)
+    try:
+        made = webauthn.verify_registration_response(
+            credential=dict(shown.credential),
+            expected_challenge=expected,
+            expected_rp_id=_host(backend),
+            expected_origin=sorted(shown.origins),
+            require_user_verification=True,
+        )
+    except (WebAuthnException, ValueError) as error:
+        raise _unfit() from error
+    actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
+    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+        # One after the other: of two that add one at once the second sees the first.
+        unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+        held = store.passkeys_of(unit.session, found.person.id)
+        _refuse_more(len(held))
+        first = not held and not second_factors.is_set(unit.session, found.person.id)
+        row = store.PasskeyRow(
+            id=uuid4(),
+            person_id=found.person.id,
+            credential_id=made.credential_id,
+            public_key=made.credential_public_key,
+            uses=made.sign_count,
+            name=words,
+            made_at=now,
+        )
+        with unit.constraint("passkey_credential_id_key", lambda: Conflict("This passkey is kept here already.")):
+            unit.session.add(row)
+        codes = fresh_codes(unit.session, backend, found.person.id) if first else []
+        # Who added it has shown it; other sign-ins have not.
+        people.end_sessions(unit.session, found.person.id, but=found.digest)
+        people.note_passkey(unit.session, found.digest)
+        unit.enter("person.changed", _subject(found), after={"passkey": f"added “{words}”"})
+        shown_row = view(row)
+    del ends
+    return PasskeyAdded(passkey=shown_row, codes=codes)
+
+
+def remove(backend: Backend, found: ConsoleSession, passkey_id: UUID, now: datetime) -> None:
+    """Take one off; who signed in by passkeys ends, but here. Raises `NotFound`."""
+    actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
+    with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
+        unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
+        row = unit.session.get(store.PasskeyRow, passkey_id)
+        if row is None or row.person_id != found.person.id:
+            raise NotFound("You have no such passkey.", next_step="Look at your sign-in again.")
+        unit.session.delete(row)
+        unit.session.flush()
+        if not store.has_one(unit.session, found.person.id) and not second_factors.is_set(
+            unit.session, found.person.id
+        ):
+            second_factors.keep_recovery_codes(unit.session, found.person.id, ())
+        people.end_sessions(unit.session, found.person.id, but=found.digest)
+        unit.enter("person.changed", _subject(found), after={"passkey": f"took off “{row.name}”"})
+
+
+def challenge_for_sign_in(backend: Backend, now: datetime) -> dict[str, Any]:
+    """Return what a browser needs to show a passkey (section 5.5): whichever of its person's it finds.
+
+    Raises:
+        Conflict: none are offered.
+    """
+    options = webauthn.generate_authentication_options(
+        rp_id=_host(backend),
+        challenge=_challenge(backend, _SIGNING_IN, now),
+        timeout=_FOR_MILLISECONDS,
+        user_verification=UserVerificationRequirement.REQUIRED,
+    )
+    asked: dict[str, Any] = json.loads(webauthn.options_to_json(options))
+    return asked
+
+
+def sign_in(backend: Backend, shown: Shown, visitor: Visitor, now: datetime) -> SignedIn:
+    """Open a console session by a passkey. Raises `NotSignedIn`."""
+    with observation(backend.engine) as session:
+        row = _proven(session, backend, shown, now)
+        person = session.get_one(people.PersonRow, row.person_id)
+        if not person.active:
+            raise _not_proven()
+        return opened(session, backend, person, visitor, now, second_factor=True, passkey=True)
+
+
+def confirm(backend: Backend, found: ConsoleSession, shown: Shown, now: datetime) -> None:
+    """Note that whoever is signed in showed by a passkey that it is still they. Raises `NotSignedIn`."""
+    with observation(backend.engine) as session:
+        if _proven(session, backend, shown, now).person_id != found.person.id:
+            raise NotSignedIn("This is another person's passkey.", next_step="Use one of yours.")
+        people.note_confirmed(session, found.digest, now)
+
+
+def view(row: store.PasskeyRow) -> Passkey:
+    return Passkey(id=row.id, name=row.name, made_at=row.made_at, last_used_at=row.last_used_at)
+
+
+def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> store.PasskeyRow:
+    """Return the passkey that a browser showed, locked until the transaction ends. Raises `NotSignedIn`."""
+    expected, ends = _answered(backend, shown, _SIGNING_IN, now, NotSignedIn)
+    try:
+        row = store.by_credential(session, base64url_to_bytes(str(shown.credential.get("rawId", ""))))
+        if row is None:
+            raise _not_proven()
+        seen = webauthn.verify_authentication_response(
+            credential=dict(shown.credential),
+            expected_challenge=expected,
+            expected_rp_id=_host(backend),
+            expected_origin=sorted(shown.origins),
+            credential_public_key=row.public_key,
+            # A count that does not rise tells of a copy (section 6.1.1).
+            credential_current_sign_count=row.uses,
+            require_user_verification=True,
+        )
+    except (WebAuthnException, ValueError) as error:
+        raise _not_proven() from error
+    person = session.get_one(people.PersonRow, row.person_id)
+    console = console_client_id(find_directory_of(session, person).slug)
+    row.uses, row.last_used_at = seen.new_sign_count, now
+    session.add(row)
+    # Commits: a challenge counts once, whatever comes of it.
+    if not first_seen(session, console, expected[:32], ends):
+        raise _not_proven()
+    return row
+
+
+def _answered(
+    backend: Backend, shown: Shown, purpose: str, now: datetime, refusal: type[BadInput | NotSignedIn] = BadInput
+) -> tuple[bytes, datetime]:
+    """Return the challenge that is answered, and until when it counts."""
+    try:
+        response = shown.credential["response"]
+        sent = parse_client_data_json(base64url_to_bytes(response["clientDataJSON"])).challenge
+    except (WebAuthnException, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise (_unfit() if refusal is BadInput else _not_proven()) from error
+    ends = core.challenge_end(backend.sealer.session_key, sent, purpose, now)
+    if ends is None:
+        raise _unfit() if refusal is BadInput else _not_proven()
+    return sent, ends
+
+
+def _challenge(backend: Backend, purpose: str, now: datetime) -> bytes:
+    return core.challenge(backend.sealer.session_key, secrets.token_bytes(16), purpose, now)
+
+
+def _adding(found: ConsoleSession) -> str:
+    """A passkey is made for one session: a challenge that somebody else was given does not do."""
+    return f"{_ADDING} {found.digest.hex()}"
+
+
+def _host(backend: Backend) -> str:
+    if not backend.passkey_host:
+        raise Conflict(
+            "There are no passkeys here: this service is reached by a number, not by a name.",
+            next_step="Whoever runs it sets JAMB_PUBLIC_URL to a name.",
+        )
+    return backend.passkey_host
+
+
+def _refuse_more(held: int) -> None:
+    if held >= core.MOST_PASSKEYS:
+        raise Conflict(f"You have {held} passkeys, which is the most.", next_step="Take one off first.")
+
+
+def _subject(found: ConsoleSession) -> dict[str, str]:
+    return {"kind": "person", "id": str(found.person.id), "name": found.person.name}
+
+
+def _unfit() -> BadInput:
+    allowed = f"a passkey made for this page within {int(core.CHALLENGE_LIFE.total_seconds() // 60)} minutes"
+    return BadInput.field("credential", "(not shown)", allowed, "Try again.")
+
+
+def _not_proven() -> NotSignedIn:
+    return NotSignedIn(
+        "The passkey is not known here, or it took too long.", next_step="Try again, or sign in with your password."
+    )
