@@ -22,6 +22,12 @@ def read_token(token: str) -> tuple[Mapping[str, Any], Mapping[str, Any]]:
     return _object(parts[0]), _object(parts[1])
 
 
+def key_id(token: str) -> str:
+    """Return the id of the key by which a JWT says to be signed (RFC 7515 section 4.1.4). Raises `UnfitText`."""
+    named = _object(token.partition(".")[0]).get("kid")
+    return named if isinstance(named, str) else ""
+
+
 def _object(part: str) -> Mapping[str, Any]:
     try:
         read = read_json(base64.urlsafe_b64decode(part.encode("ascii") + b"=" * (-len(part) % 4)))

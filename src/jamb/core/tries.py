@@ -44,7 +44,10 @@ LINK_ADDRESS = Limit("link", "address", 60, timedelta(minutes=5))
 # Tokens for registering that open nothing.
 REGISTRATION_ADDRESS = Limit("registration", "address", 60, timedelta(minutes=5))
 # Each leaves a row until it would have expired, by which its coming twice is seen; a client renews once a token's life.
+# Those rows are what is counted.
 REFRESHED = Limit("refreshed", "access of a person", 60, timedelta(minutes=5))
+# Passkeys that open nothing: they are not guessed, but each costs a look.
+PASSKEY_ADDRESS = Limit("passkey", "address", 100, timedelta(minutes=5))
 
 # Requests at the consent desk by people whom a client asks for more than they may allow.
 REQUESTED = Limit("requested", "person", 5, timedelta(hours=1))
@@ -62,6 +65,7 @@ LIMITS: Sequence[Limit] = (
     LINK_ADDRESS,
     REGISTRATION_ADDRESS,
     REFRESHED,
+    PASSKEY_ADDRESS,
     FACTOR_CODE,
     REQUESTED,
 )

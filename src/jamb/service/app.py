@@ -92,6 +92,8 @@ def create_app(settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     oauth.add_oauth_handlers(app)
     app.add_route(oauth.TOKEN_PATH, oauth.token, methods=["POST"])
+    # Described with the others, and found before them.
+    app.add_route(oauth.INTROSPECTION_PATH, oauth.introspection_at_once, methods=["POST"])
     app.add_route("/openapi.json", description, methods=["GET"])
     for router in ROUTERS:
         app.include_router(router)

@@ -30,6 +30,10 @@ class Keyring:
         found = self._opened.get(kid)
         return found[1] if found else None
 
+    def is_fresh(self, kid: str) -> bool:
+        """Tell whether `public` would answer without touching the database."""
+        return kid in self._opened and time.monotonic() - self._looked_at.get(kid, float("-inf")) <= LOOK_AGAIN_SECONDS
+
     def private(self, kid: str) -> EllipticCurvePrivateKey:
         """Return the private key, unsealing it on first use."""
         opened = self._open(kid)

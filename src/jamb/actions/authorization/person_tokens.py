@@ -18,15 +18,15 @@ from jamb.actions.authorization.authorizations import digest_of
 from jamb.actions.authorization.offers import at_resource, is_admitted
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
-from jamb.actions.entry.tries import refuse_too_many
+from jamb.actions.entry.tries import too_many
 from jamb.core.authorization import pkce
+from jamb.core.authorization.both import Counts, still_allowed
 from jamb.core.authorization.claims import SCOPE_OF
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind
 from jamb.core.directory.directories import Directory
-from jamb.core.reach import Reach
-from jamb.core.tries import REFRESHED, Counted
+from jamb.core.tries import REFRESHED
 from jamb.store.base.work import observation
 from jamb.store.clients import clients
 from jamb.store.directory import people, roles
@@ -59,10 +59,9 @@ class Allowed:
     """
 
     id: UUID
-    directory: Directory
     person_id: UUID
     identifier: str
-    counts: Mapping[str, tuple[Reach, ...]]
+    counts: Counts
     about: frozenset[str]
     authenticated_at: datetime
     second_factor: bool
@@ -156,10 +155,6 @@ def refresh(
     digest = digest_of(backend, token)
     with observation(backend.engine) as session:
         directory = find_directory(session, slug)
-        access = store.of_refresh_token(session, digest)
-    if access is not None:
-        refuse_too_many(backend, (Counted(REFRESHED, (str(access),)),), now)
-    with observation(backend.engine) as session:
         found = store.by_refresh_token(session, directory.id, digest)
         if found is None or found[0].client_id != client_id:
             raise NotRedeemed(Outcome.REFRESH_UNKNOWN, "There is no such refresh token, or it is another client's.")
@@ -167,6 +162,8 @@ def refresh(
         if row.bound_to and key != row.bound_to:
             # Before anything is ended by it: whoever stole it has not the key.
             raise NotRedeemed(Outcome.POSSESSION, "The refresh token is bound to a key that is not shown.")
+        if store.refreshed_since(session, row.id, now - REFRESHED.within) > REFRESHED.most:
+            raise too_many(now + REFRESHED.within, now, "refreshes")
         if row.ended_at is not None:
             raise NotRedeemed(Outcome.REFRESH_ENDED, f"This access has ended: {row.ended_by}.")
         if held.expires_at <= now or row.expires_at <= now:
@@ -208,15 +205,12 @@ def _allowed(
         raise _committed(session, NotRedeemed(Outcome.NOT_ADMITTED, "The client is not for this person any more."))
     names = frozenset(row.scope) if scope is None else scope
     about = frozenset(row.scope) & ABOUT_PEOPLE if scope is None else scope & ABOUT_PEOPLE
-    counts: Mapping[str, tuple[Reach, ...]] = {}
+    counts: Counts = {}
     identifier = backend.issuer(directory.slug)
     if row.resource_id is not None:
         place = session.get_one(resources.ResourceRow, row.resource_id)
         at = at_resource(session, row.client_id, place, row.person_id, now)
-        wanted = [name for name in names - ABOUT_PEOPLE if name in at.catalogue.permissions]
-        opened = at.catalogue.opened_by_all(wanted)
-        # What both may do now, of what was allowed then: by operations, so that a part of a permission counts as well.
-        counts = {name: reaches for name, reaches in at.counts.items() if at.catalogue.opened_by(name) <= opened}
+        counts = still_allowed(at.catalogue, at.counts, names - ABOUT_PEOPLE)
         identifier = place.identifier
     told = about_person(session, directory, row.person_id, frozenset(), Wanted.of(row.request).claims.id_token)
     policy = directory.policy
@@ -240,7 +234,6 @@ def _allowed(
     session.add(row)
     return Allowed(
         row.id,
-        directory,
         row.person_id,
         identifier,
         counts,

@@ -15,6 +15,8 @@ from jamb.core.reach import EVERYWHERE, CollectionTree, Reach
 from jamb.core.reach.details import details
 from jamb.core.reach.reach import coverage, overlap
 
+# Permissions of a token, each with the reaches at which it counts.
+Counts = Mapping[str, tuple[Reach, ...]]
 # Of different reaches for one permission: what would need more is left out of the token.
 MOST_REACHES = 32
 
@@ -38,6 +40,15 @@ def both_may(
         if reaches:
             found[name] = reaches
     return found
+
+
+def still_allowed(catalogue: Catalogue, counts: Counts, names: Iterable[str]) -> Counts:
+    """Return what both may do now, of the permissions that were allowed then.
+
+    By operations, so that a part of a permission counts as well.
+    """
+    opened = catalogue.opened_by_all([name for name in names if name in catalogue.permissions])
+    return {name: reaches for name, reaches in counts.items() if catalogue.opened_by(name) <= opened}
 
 
 def bounds_of(identifier: str, counts: Mapping[str, tuple[Reach, ...]]) -> list[dict[str, Any]] | None:

@@ -40,6 +40,7 @@ from jamb.service.runtime import Runtime
 router = APIRouter(tags=["oauth"])
 CLIENT_CREDENTIALS = "client_credentials"
 TOKEN_PATH = "/d/{directory}/token"  # noqa: S105 - a path
+INTROSPECTION_PATH = "/d/{directory}/introspect"
 
 
 async def token(request: Request) -> Response:
@@ -239,6 +240,11 @@ async def introspection(directory: str, request: Request, runtime: TheRuntime) -
     """Whether a token counts, for the guard of its resource or its own client (RFC 7662)."""
     form = await read_form(request)
     return await introspect(request, runtime, directory, form, read_proof(request, form))
+
+
+async def introspection_at_once(request: Request) -> Response:
+    """The same as a plain route in front of all others, as `token` is."""
+    return await introspection(request.path_params["directory"], request, request.app.state.runtime)
 
 
 for _path in ("token", "par", "revoke", "userinfo"):

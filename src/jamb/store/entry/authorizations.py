@@ -98,10 +98,10 @@ def by_refresh_token(
     return (row, token) if row.directory_id == directory_id else None
 
 
-def of_refresh_token(session: Session, digest: bytes) -> UUID | None:
-    """Return the id of the authorization that a refresh token belongs to."""
-    token = session.get(RefreshTokenRow, digest)
-    return token.authorization_id if token is not None else None
+def refreshed_since(session: Session, authorization_id: UUID, since: datetime) -> int:
+    """Return how many refresh tokens an authorization got since a moment."""
+    mine = (col(RefreshTokenRow.authorization_id) == authorization_id) & (col(RefreshTokenRow.created_at) > since)
+    return int(session.execute(sa.select(sa.func.count()).where(mine)).scalar_one())
 
 
 def live(session: Session, authorization_id: UUID) -> bool:

@@ -150,6 +150,11 @@ def trees(session: Session, rows: Iterable[ResourceRow]) -> dict[UUID, Collectio
     return {row.id: _grown.get((row.id, row.collections_revision)) or trees(session, [row])[row.id] for row in wanted}
 
 
+def grown(resource_id: UUID, collections_revision: int) -> CollectionTree | None:
+    """Return the collections of a resource at a revision, if this process has read them."""
+    return _grown.get((resource_id, collections_revision))
+
+
 def replace_collections(session: Session, resource_id: UUID, tree: CollectionTree) -> None:
     session.execute(sa.delete(CollectionRow).where(col(CollectionRow.resource_id) == resource_id))
     session.execute(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from collections.abc import Mapping
+from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
@@ -13,19 +14,22 @@ from sqlmodel import Session
 
 from jamb.actions.authorization import person_tokens
 from jamb.actions.authorization.authorizations import digest_of
-from jamb.actions.authorization.issued import still_counts
 from jamb.actions.base.lookups import find_directory
+from jamb.core.authorization.exchange import ways_of
+from jamb.core.jwt import key_id
+from jamb.core.text import UnfitText
 from jamb.service.http.senders import address_of, agent_of
 from jamb.service.oauth.authenticate import authenticated
 from jamb.service.oauth.errors import NO_STORE, OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import sign
-from jamb.service.oauth.people.openid import NotThisIssuers, claims_of_own
+from jamb.service.oauth.people.openid import NotThisIssuers, access_claims, claims_of_own
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.possession import key_of
 from jamb.service.runtime import Runtime
 from jamb.store.entry import authorizations as store
-from jamb.store.resources import resources
+from jamb.store.entry.people_path import STILL_COUNTS
+from jamb.store.entry.tokens import Authenticated
 
 
 async def revoke(request: Request, runtime: Runtime, slug: str, form: Form, proof: ClientProof) -> Response:
@@ -65,7 +69,7 @@ async def introspect(request: Request, runtime: Runtime, slug: str, form: Form, 
     row = await authenticated(asked)
     if proof.secret is None and proof.assertion is None and not asked.certificate:
         raise OAuthError("invalid_client", "A public client asks about nothing: it proves nothing.")
-    told = await run_in_threadpool(_told, runtime, slug, proof.client_id, token, asked.now)
+    told = await _told(asked, row, token)
     if SIGNED not in request.headers.get("Accept", ""):
         return json_response(told)
     # RFC 9701 section 5: for whoever keeps it as proof, or has it from somebody else than us.
@@ -83,24 +87,45 @@ SIGNED = "application/token-introspection+jwt"
 _NOTHING = {"active": False}
 
 
-def _told(runtime: Runtime, slug: str, client_id: str, token: str, now: datetime) -> dict[str, Any]:
-    with Session(runtime.backend.engine) as session:
-        directory = find_directory(session, slug)
-        found = store.by_refresh_token(session, directory.id, digest_of(runtime.backend, token))
-        if found is not None:
-            return _refresh_token(*found, client_id, now)
-        try:
-            claims = claims_of_own(runtime, slug, token)
-        except NotThisIssuers:
-            return _NOTHING
-        resource = resources.by_identifier(session, directory.id, str(claims["aud"]))
-        if not still_counts(session, directory, claims, now):
-            return _NOTHING
-        asks = claims["client_id"] == client_id or (resource is not None and resource.guard_client_id == client_id)
-        if not asks:
-            return _NOTHING
-        kind = "DPoP" if key_of(claims) else "Bearer"
-        return {"active": True, "token_type": kind, **claims}
+async def _told(asked: TokenRequest, row: Authenticated, token: str) -> dict[str, Any]:
+    """Return what is said of a token, to whoever may ask about it; of any other that it is not active."""
+    if token.count(".") != 2:
+        return await run_in_threadpool(_told_of_refresh, asked, token)
+    try:
+        if asked.runtime.keyring.is_fresh(key_id(token)):
+            claims = access_claims(asked.runtime, asked.slug, row.directory_id, token)
+        else:
+            claims = await run_in_threadpool(access_claims, asked.runtime, asked.slug, row.directory_id, token)
+    except (NotThisIssuers, UnfitText):
+        return _NOTHING
+    guard = await counting_guard(asked.runtime, asked.slug, claims, asked.now)
+    if guard is None or asked.proof.client_id not in {claims["client_id"], guard}:
+        return _NOTHING
+    kind = "DPoP" if key_of(claims) else "Bearer"
+    return {"active": True, "token_type": kind, **claims}
+
+
+async def counting_guard(runtime: Runtime, slug: str, claims: Mapping[str, Any], now: datetime) -> str | None:
+    """Return the guard of the resource that an access token is for, empty without one; None: it counts no more."""
+    values = {
+        "slug": slug,
+        "audience": str(claims["aud"]),
+        "clients": list(ways_of(claims)),
+        "sid": UUID(claims["sid"]) if "sid" in claims else None,
+        "person": UUID(claims["sub"]) if "sid" in claims else None,
+        "issued": datetime.fromtimestamp(claims["iat"], UTC),
+        "now": now,
+    }
+    rows = await runtime.reader.rows(STILL_COUNTS, values)
+    return (rows[0][1] or "") if rows and rows[0][0] else None
+
+
+def _told_of_refresh(asked: TokenRequest, token: str) -> dict[str, Any]:
+    backend = asked.runtime.backend
+    with Session(backend.engine) as session:
+        directory = find_directory(session, asked.slug)
+        found = store.by_refresh_token(session, directory.id, digest_of(backend, token))
+        return _refresh_token(*found, asked.proof.client_id, asked.now) if found is not None else _NOTHING
 
 
 def _refresh_token(

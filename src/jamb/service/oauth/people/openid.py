@@ -45,7 +45,14 @@ class NotThisIssuers(Exception):
 
 def claims_of_own(runtime: Runtime, slug: str, token: str) -> dict[str, Any]:
     """Return the claims of an access token of this issuer, for whichever resource. Raises `NotThisIssuers`."""
-    claims = claims_signed_here(runtime, slug, token, frozenset({"at+jwt"}))
+    with Session(runtime.backend.engine) as session:
+        directory = find_directory(session, slug)
+    return access_claims(runtime, slug, directory.id, token)
+
+
+def access_claims(runtime: Runtime, slug: str, directory_id: UUID, token: str) -> dict[str, Any]:
+    """The same, where the directory is known by its id."""
+    claims = claims_signed_in(runtime, slug, directory_id, token, frozenset({"at+jwt"}))
     if not {"client_id", "jti"} <= claims.keys():
         raise NotThisIssuers
     return claims
@@ -57,6 +64,13 @@ def claims_signed_here(
     """Return the claims of a token of these types that this issuer signed. Raises `NotThisIssuers`."""
     with Session(runtime.backend.engine) as session:
         directory = find_directory(session, slug)
+    return claims_signed_in(runtime, slug, directory.id, token, types, verify_exp=verify_exp)
+
+
+def claims_signed_in(
+    runtime: Runtime, slug: str, directory_id: UUID, token: str, types: frozenset[str], *, verify_exp: bool = True
+) -> dict[str, Any]:
+    """The same, where the directory is known by its id."""
     now = runtime.clock.now()
     try:
         header, _ = read_token(token)
@@ -68,7 +82,7 @@ def claims_signed_here(
             or line_fault(kid)
         ):
             raise NotThisIssuers
-        key = runtime.keyring.public(kid, str(directory.id))
+        key = runtime.keyring.public(kid, str(directory_id))
         if key is None:
             raise NotThisIssuers
         claims: dict[str, Any] = jwt.decode(

@@ -13,7 +13,7 @@ from jamb.actions.directory.directories import read_directory
 from jamb.actions.entry import own_sign_ins, passkeys, second_factors, sessions
 from jamb.actions.entry.tries import guessing
 from jamb.core.errors import Forbidden, NotSignedIn
-from jamb.core.tries import SIGN_IN_ADDRESS, Counted
+from jamb.core.tries import PASSKEY_ADDRESS, Counted
 from jamb.service.callers import (
     BegunSession,
     Now,
@@ -214,7 +214,7 @@ async def sign_in_by_passkey(
     visitor, shown = sessions.Visitor(address_of(request), agent_of(request)), _shown(runtime, sent)
 
     def enter() -> sessions.SignedIn:
-        with guessing(runtime.backend, Counted(SIGN_IN_ADDRESS, (visitor.address,)), now):
+        with guessing(runtime.backend, Counted(PASSKEY_ADDRESS, (visitor.address,)), now):
             return passkeys.sign_in(runtime.backend, shown, visitor, now)
 
     return _entered(response, runtime, await run_in_threadpool(enter))
@@ -235,7 +235,7 @@ def confirm_by_passkey(
     sent: wire.ShownPasskey, request: Request, found: BegunSession, runtime: TheRuntime, now: Now
 ) -> None:
     """Show by a passkey that it is still you."""
-    with guessing(runtime.backend, Counted(SIGN_IN_ADDRESS, (address_of(request),)), now):
+    with guessing(runtime.backend, Counted(PASSKEY_ADDRESS, (address_of(request),)), now):
         passkeys.confirm(runtime.backend, found, _shown(runtime, sent), now)
 
 
