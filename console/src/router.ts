@@ -34,7 +34,7 @@ export const router = createRouter({
     {
       path: "/password",
       name: "password",
-      component: () => import("./pages/entry/Password.vue"),
+      component: () => import("./pages/own/Password.vue"),
       meta: { title: "Your sign-in" },
     },
     {
@@ -58,7 +58,7 @@ export const router = createRouter({
     {
       path: "/applications",
       name: "applications",
-      component: () => import("./pages/entry/Applications.vue"),
+      component: () => import("./pages/own/Applications.vue"),
       meta: { title: "Your applications" },
     },
     { path: "/", name: "today", component: () => import("./pages/audit/Today.vue"), meta: { title: "Today" } },

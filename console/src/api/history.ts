@@ -105,6 +105,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
   "agreement.given": (entry) => `agreed for ${entry.subject.name}: ${words(entry.after?.act)}`,
   "agreement.declined": (entry) => `declined for ${entry.subject.name}: ${words(entry.after?.act)}`,
   "agreement.carried-out": (entry) => `did what was agreed for ${entry.subject.name}`,
+  "provider.saved": (entry) => `${entry.before ? "changed" : "named"} the sign-in provider ${entry.subject.name}`,
+  "provider.removed": (entry) => `removed the sign-in provider ${entry.subject.name}`,
   "initial-access.made": (entry) => `let software register ${words(entry.after?.clients)} clients as “${entry.subject.name}”`,
   "initial-access.withdrawn": (entry) => `withdrew the initial access token “${entry.subject.name}”`,
   "sign-in-link.made": (entry) => `made a sign-in link for ${entry.subject.name}, ${words(entry.after?.given)}`,

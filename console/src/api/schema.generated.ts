@@ -1879,6 +1879,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/providers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Providers
+         * @description Providers by which people sign in, by title; never their secrets.
+         */
+        get: operations["list_providers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/providers/{provider}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Provider
+         * @description Let people sign in by a provider, or change one. Another person must agree; then send it again.
+         */
+        put: operations["save_provider"];
+        post?: never;
+        /**
+         * Remove Provider
+         * @description Let nobody sign in by a provider any more; who did is signed out.
+         */
+        delete: operations["remove_provider"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directories/{directory}/providers/{provider}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Provider
+         * @description Whom claims of a provider would mean, and in which groups and roles they would be. Keeps nothing.
+         */
+        post: operations["try_provider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/publishers": {
         parameters: {
             query?: never;
@@ -2976,6 +3040,26 @@ export interface paths {
          */
         put: operations["change_password"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/providers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offer Providers
+         * @description By which providers somebody may sign in: of one directory, or of those with the domain of their login.
+         */
+        post: operations["offer_providers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4095,6 +4179,16 @@ export interface components {
             words: string;
             /** Source */
             source: string;
+        };
+        /**
+         * ClaimsShown
+         * @description `claims`: those of an ID token, as the provider would send them.
+         */
+        ClaimsShown: {
+            /** Claims */
+            claims: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Client
@@ -6856,6 +6950,68 @@ export interface components {
             /** Alternatives */
             alternatives: components["schemas"]["Alternative"][];
         };
+        /**
+         * ProviderOffered
+         * @description A provider as the page offers it. `href`: where the browser goes.
+         */
+        ProviderOffered: {
+            /** Title */
+            title: string;
+            /** Href */
+            href: string;
+        };
+        /**
+         * ProviderSent
+         * @description `secret`: what the provider gave with the client id; null: what it has stays. `groups`: names of groups here, by
+         *     what the provider calls them in the claim `groups_claim`: who is in which of these, the provider decides.
+         *
+         *     `adds_people`: whoever it vouches for is added, without a role; else only people who are here sign in.
+         */
+        ProviderSent: {
+            /** Title */
+            title: string;
+            /** Issuer */
+            issuer: string;
+            /** Client Id */
+            client_id: string;
+            /** Secret */
+            secret?: string | null;
+            /**
+             * Adds People
+             * @default false
+             */
+            adds_people: boolean;
+            /**
+             * Groups Claim
+             * @default groups
+             */
+            groups_claim: string;
+            /** Groups */
+            groups?: {
+                [key: string]: string;
+            };
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * ProvidersWanted
+         * @description By login (those of the directories with its domain) or by the short name of a directory.
+         */
+        ProvidersWanted: {
+            /**
+             * Login
+             * @default
+             */
+            login: string;
+            /**
+             * Directory
+             * @default
+             */
+            directory: string;
+        };
         /** Publisher */
         Publisher: {
             /**
@@ -8152,6 +8308,41 @@ export interface components {
          * @enum {string}
          */
         SignInLinkState: "waiting" | "used" | "expired" | "replaced";
+        /**
+         * SignInProvider
+         * @description `redirect_uri`: what the provider must know of this directory. `linked`: how many people signed in by it.
+         */
+        SignInProvider: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Issuer */
+            issuer: string;
+            /** Client Id */
+            client_id: string;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Adds People */
+            adds_people: boolean;
+            /** Groups Claim */
+            groups_claim: string;
+            /** Groups */
+            groups: {
+                [key: string]: string;
+            };
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Linked */
+            linked: number;
+            /** Redirect Uri */
+            redirect_uri: string;
+        };
         /** SignInsEnded */
         SignInsEnded: {
             /** Ended */
@@ -8622,6 +8813,26 @@ export interface components {
          * @enum {string}
          */
         Which: "open" | "waived" | "resolved";
+        /**
+         * WhoWouldSignIn
+         * @description What would become of such claims. `login`: who it is, or would be; empty: nobody, and `refused` says why.
+         *
+         *     `added`: whether they would be added. `joins`, `leaves`: groups. `roles`: those that they would have then.
+         */
+        WhoWouldSignIn: {
+            /** Login */
+            login: string;
+            /** Refused */
+            refused: string;
+            /** Added */
+            added: boolean;
+            /** Joins */
+            joins: string[];
+            /** Leaves */
+            leaves: string[];
+            /** Roles */
+            roles: string[];
+        };
         /**
          * Whoami
          * @description Who the service takes the caller for, and which operations of Jamb's own API are open to them.
@@ -13053,6 +13264,161 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_providers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInProvider"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    save_provider: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                provider: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProviderSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInProvider"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_provider: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                provider: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    try_provider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                provider: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClaimsShown"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhoWouldSignIn"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     list_publishers: {
         parameters: {
             query?: never;
@@ -15398,6 +15764,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    offer_providers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProvidersWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderOffered"][];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

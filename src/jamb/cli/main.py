@@ -67,6 +67,9 @@ _GROUPS = {
     "people": _Command("directory.people", "people", "The people of the directory."),
     "groups": _Command("directory.people", "groups", "Groups of people, nested."),
     "roles": _Command("directory.people", "roles", "Bundles of permissions, and who holds them where."),
+    "providers": _Command(
+        "directory.providers", "app", "Outside OpenID providers by which people of the directory sign in."
+    ),
     "policy": _Command("directory.policy", "app", "What the directory's policy bounds."),
     "secrets": _Command("credentials.secrets", "app", "Client secrets: issue one."),
     "credentials": _Command(

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from jamb.client.credentials.rotations import Rotations
     from jamb.client.directory.ledger import Ledger
     from jamb.client.directory.people import Groups, People, Roles
+    from jamb.client.directory.providers import Providers
     from jamb.client.notices.notices import Notices, Webhooks
     from jamb.client.resources.resources import Resources
 
@@ -56,6 +57,7 @@ _SECTIONS = {
     "removals": ("clients.removals", "Removals"),
     "initial_access": ("clients.initial_access", "InitialAccessTokens"),
     "publishers": ("clients.removals", "Publishers"),
+    "providers": ("directory.providers", "Providers"),
     "notices": ("notices.notices", "Notices"),
     "webhooks": ("notices.notices", "Webhooks"),
     "ledger": ("directory.ledger", "Ledger"),
@@ -82,6 +84,7 @@ class Jamb:
     people: People
     groups: Groups
     roles: Roles
+    providers: Providers
     secrets: Secrets
     credentials: Credentials
     rotations: Rotations

@@ -40,6 +40,10 @@ OPERATIONS = (
     _operation("people.import", "Add people from a CSV file", "POST", "/people/import", _CONTROL),
     _operation("people.link", "Make a sign-in link for a person", "POST", "/people/{person}/sign-in-links", _CONTROL),
     _operation("people.change", "Change a person, or whether they may act", "POST", "/people/{person}", _CONTROL),
+    _operation("providers.list", "List sign-in providers", "GET", "/providers", _READ),
+    _operation("providers.save", "Let people sign in by a provider", "PUT", "/providers/{provider}", _CONTROL),
+    _operation("providers.remove", "Remove a sign-in provider", "DELETE", "/providers/{provider}", _CONTROL),
+    _operation("providers.try", "See whom a provider would mean", "POST", "/providers/{provider}/trial", _READ),
     _operation("groups.list", "List groups", "GET", "/groups", _READ),
     _operation("groups.save", "Make or change a group", "PUT", "/groups/{group}", _CONTROL),
     _operation("groups.remove", "Remove a group", "DELETE", "/groups/{group}", _CONTROL),
@@ -326,13 +330,13 @@ PERMISSIONS = (
     ),
     Permission(
         "people.manage",
-        "Manage people, groups, roles, webhooks and the policy",
+        "Manage people, groups, roles, sign-in providers, webhooks and the policy",
         _BOTH,
         frozenset(
             one.name
             for one in OPERATIONS
             if one.effect is _CONTROL
-            and one.name.partition(".")[0] in {"people", "groups", "roles", "policy", "webhooks"}
+            and one.name.partition(".")[0] in {"people", "groups", "roles", "policy", "webhooks", "providers"}
         ),
         _READ_ALL,
     ),

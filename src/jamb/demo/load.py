@@ -20,7 +20,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.clients import registrations
 from jamb.actions.consent import asks, consent, dry_runs, requests
 from jamb.actions.credentials.adding import SecretIssued, add_credential
-from jamb.actions.directory import directories, groups, people, roles
+from jamb.actions.directory import directories, groups, people, providers, roles
 from jamb.actions.resources import resources
 from jamb.core import own_api
 from jamb.core.audit.reviews import Answer, ReviewScope
@@ -28,9 +28,11 @@ from jamb.core.clients.clients import ClientKind, registration
 from jamb.core.consent.requests import RequestEvent
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import DirectoryPolicy, Registering
+from jamb.core.directory.providers import Provider
 from jamb.core.directory.roles import HolderKind
 from jamb.core.permissions import AccessKind, Catalogue, DataClass
 from jamb.core.reach import CollectionTree, Reach
+from jamb.demo.apps.staff import CLIENT_ID
 from jamb.demo.cluster import write_private
 from jamb.demo.history import History, add_uses
 from jamb.demo.links import hand_over
@@ -55,6 +57,8 @@ from jamb.store.directory.directories import by_slug
 from jamb.store.resources.usage import Refused
 
 _OPENED = timedelta(days=1000)
+# What the staff list calls it, and the group here.
+_UNITS = {"Field crew": "field-crew"}
 _SETUP = Actor("service", "demo", "Demo set-up", "Demo set-up")
 _WORDS = tuple(
     "anchor bollard capstan davit ebb fender gangway halyard jetty keel lantern mooring neap oar pontoon quay rudder "  # noqa: SIM905 - read as a list of words
@@ -138,6 +142,7 @@ def load(backend: Backend, home: Path, stand_in_url: str, now: datetime) -> None
         "client_id": history.client_id("Watch tablet"),
         "own_url": stand_in_url,
     }
+    handed.guards["staff"] = _add_provider(backend, opened["brisling"], stand_in_url, now)
     write_private(home / "guards.json", json.dumps(handed.guards, indent=2))
     write_private(home / "demo.json", json.dumps(handed.demo, indent=2) + "\n")
 
@@ -370,6 +375,19 @@ def _add_automation(history: History, handed: Handed, at: datetime) -> None:
         "client_secret": issued.sheets[0].secret,
         "token_endpoint": backend.token_endpoint(port.slug),
         "resource": backend.own_identifier(port.slug),
+    }
+
+
+def _add_provider(backend: Backend, brisling: Directory, stand_in_url: str, now: datetime) -> dict[str, str]:
+    """Let the people of Brisling sign in by the ferry company's own staff list; return what that must know."""
+    act, secret = Act(backend, brisling, _SETUP, now - timedelta(days=39)), secrets.token_urlsafe(24)
+    groups.save_group(act, "field-crew", "Field crew", [], [])
+    wanted = Provider("staff", "Brisling staff", f"{stand_in_url}/staff", CLIENT_ID, True, "groups", _UNITS)
+    providers.save_provider(act, wanted, secret, "The ferry company keeps its people there")
+    return {
+        "issuer": wanted.issuer,
+        "secret": secret,
+        "redirect_uri": providers.redirect_uri(backend, brisling.slug),
     }
 
 

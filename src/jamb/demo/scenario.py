@@ -9,7 +9,7 @@ from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials import CredentialKind
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, Operation, Permission
 from jamb.core.reach import EVERYWHERE, Collection, Reach, ReachKind
-from jamb.demo import berths, dispatches
+from jamb.demo.apps import berths, dispatches
 
 _BOTH = frozenset(AccessKind)
 _INNER = frozenset({"north-11", "north-12", "north-13", "north-14"})

@@ -1,4 +1,4 @@
-"""The stand-ins in one process: two guarded APIs (Berths, Dispatches), the mailbox, and an application for people."""
+"""The stand-ins in one process: guarded APIs, a mailbox, an application for people, a provider they sign in by."""
 
 from __future__ import annotations
 
@@ -13,10 +13,11 @@ from typing import Any
 import uvicorn
 from fastapi import APIRouter, FastAPI
 
-from jamb.demo.berths import berths_router
-from jamb.demo.dispatches import dispatches_router
-from jamb.demo.mailbox import Mailbox, mailbox_router
-from jamb.demo.watch import Watch, watch_router
+from jamb.demo.apps.berths import berths_router
+from jamb.demo.apps.dispatches import dispatches_router
+from jamb.demo.apps.mailbox import Mailbox, mailbox_router
+from jamb.demo.apps.staff import Staff, staff_router
+from jamb.demo.apps.watch import Watch, watch_router
 from jamb.guard import Guard, add_guard_handler
 
 _ROUTERS: dict[str, Callable[[Guard], APIRouter]] = {"berths": berths_router, "dispatches": dispatches_router}
@@ -45,6 +46,8 @@ def create_stand_ins(settings: dict[str, dict[str, str]], smtp_port: int) -> Fas
     # Records of an earlier version name none.
     if (told := settings.get("watch")) is not None:
         app.include_router(watch_router(Watch(told["issuer"], told["client_id"], told["own_url"])))
+    if (told := settings.get("staff")) is not None:
+        app.include_router(staff_router(Staff(told["issuer"], told["secret"]), told["redirect_uri"]))
     return app
 
 

@@ -20,8 +20,9 @@ from jamb.service.routes.audit import my_findings as given
 from jamb.service.routes.clients import clients, initial_access, removals
 from jamb.service.routes.consent import charters, consent, requests, rightsizing
 from jamb.service.routes.credentials import credentials, handovers, leaks, rotations
-from jamb.service.routes.directory import directories, ledger, people, roles, sign_in_links
+from jamb.service.routes.directory import directories, ledger, people, providers, roles, sign_in_links
 from jamb.service.routes.entry import authorizations, session
+from jamb.service.routes.entry import providers as outside
 from jamb.service.routes.notices import calendar, notices
 from jamb.service.routes.resources import access, probe, resources, usage
 from jamb.service.running import health, metrics, traces
@@ -32,9 +33,11 @@ from jamb.service.work.sign_outs import telling
 ROUTERS = (
     session.router,
     authorizations.router,
+    outside.router,
     directories.router,
     people.router,
     sign_in_links.router,
+    providers.router,
     roles.router,
     resources.router,
     clients.router,

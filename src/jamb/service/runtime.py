@@ -19,6 +19,7 @@ from jamb.service.config.settings import Settings
 from jamb.service.egress import Egress
 from jamb.service.keys import Keyring
 from jamb.service.oauth.outside_keys import OutsideKeys
+from jamb.service.outside_sign_in import Providers
 from jamb.service.running import traces
 from jamb.service.running.background import Background
 from jamb.service.running.clock import Clock, comparing
@@ -97,6 +98,7 @@ class Runtime:
     work: Backend
     readiness: Readiness
     clock: Clock
+    providers: Providers
     standby: Standby | None = None
 
 
@@ -143,6 +145,7 @@ async def open_runtime(settings: Settings) -> AsyncIterator[Runtime]:
                 replace(backend, engine=work_engine),
                 Readiness(),
                 clock,
+                Providers(egress, settings.inner()),
                 standby,
             )
     finally:

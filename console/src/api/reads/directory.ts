@@ -31,6 +31,12 @@ export const useGroups = () =>
     queryFn: () => must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: path() } })),
   });
 
+export const useProviders = () =>
+  useQuery({
+    queryKey: ["people", "providers", directory],
+    queryFn: () => must(api.GET("/api/v1/directories/{directory}/providers", { params: { path: path() } })),
+  });
+
 export const useLedger = (cursor: MaybeRefOrGetter<string>) =>
   useQuery({
     queryKey: ["ledger", directory, () => toValue(cursor)],

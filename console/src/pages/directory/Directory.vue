@@ -14,6 +14,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { full } from "@/ui/use/times";
 import Notices from "./Notices.vue";
 import PolicyPanel from "./PolicyPanel.vue";
+import ProvidersPanel from "./ProvidersPanel.vue";
 
 const route = useRoute();
 const { data, error, isLoading, refetch } = useDirectory();
@@ -151,6 +152,7 @@ async function verify(): Promise<void> {
           </dl>
         </section>
       </div>
+      <ProvidersPanel v-if="can('providers.list')" />
       <Notices v-if="can('notices.list')" />
       <section aria-labelledby="ledger">
         <div class="part-head">

@@ -5,6 +5,7 @@ import { computed, nextTick, onMounted, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { notAdmitted, wantsCode } from "@/api/problems";
 import { offersPasskeys, showPasskey } from "@/api/passkeys";
+import { broughtBack } from "@/api/providers";
 import { current, refresh, signIn, signInByPasskey, signOut } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -13,9 +14,10 @@ import { pagesOf } from "@/ui/use/words";
 import AskAdministrator from "./AskAdministrator.vue";
 import AskedList from "./AskedList.vue";
 import CodeField from "./CodeField.vue";
+import ProviderButtons from "./ProviderButtons.vue";
 
 // It comes behind the #, which browsers keep to themselves: it reaches no log.
-const request = window.location.hash.slice(1);
+const request = window.location.hash.slice(1) || broughtBack();
 const asked = ref<Schemas["AuthorizationAsked"] | null>(null);
 const chosen = ref<string[]>([]);
 const login = ref("");
@@ -161,6 +163,7 @@ onMounted(() =>
           <NButton v-if="offersPasskeys()" :disabled="busy" @click="attempt(enterByPasskey)">Sign in with a passkey</NButton>
         </div>
       </form>
+      <ProviderButtons login="" :directory="asked.directory" :then="`/allow#${request}`" />
     </template>
     <template v-else>
       <h1>{{ asked.client_name }} wants to act for you</h1>

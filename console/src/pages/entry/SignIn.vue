@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { NButton } from "naive-ui";
-import { nextTick, onMounted, ref } from "vue";
+import { computed, nextTick, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { problemOf, wantsCode } from "@/api/problems";
 import { offersPasskeys, showPasskey } from "@/api/passkeys";
+import { REFUSALS } from "@/api/providers";
 import { signIn, signInByPasskey } from "@/api/session";
 import GatePage from "@/frame/GatePage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import CodeField from "./CodeField.vue";
+import ProviderButtons from "./ProviderButtons.vue";
 
 const LAST = "jamb.directory";
 const route = useRoute();
@@ -26,11 +28,14 @@ const field = ref<HTMLInputElement | null>(null);
 const chosen = ref<HTMLButtonElement[]>([]);
 onMounted(() => field.value?.focus());
 
-const onward = (): Promise<unknown> => {
+// Only addresses of our own: a path, never another host.
+const onwardTo = (): string => {
   const then = route.query.then;
-  // Only addresses of our own: a path, never another host.
-  return router.push(typeof then === "string" && /^\/(?!\/)/.test(then) ? then : "/");
+  return typeof then === "string" && /^\/(?!\/)/.test(then) ? then : "/";
 };
+const onward = (): Promise<unknown> => router.push(onwardTo());
+// A provider sent somebody back without signing them in.
+const turnedAway = computed(() => REFUSALS[String(route.query.refused ?? "")] ?? "");
 
 async function byPasskey(): Promise<void> {
   busy.value = true;
@@ -79,6 +84,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
   <GatePage :width="400" beside>
     <h1>Sign in</h1>
     <p class="soft">For those who look after client applications.</p>
+    <p v-if="turnedAway" role="alert">{{ turnedAway }}</p>
     <form class="stack" @submit.prevent="enter()">
       <label class="field">
         Login
@@ -119,6 +125,7 @@ async function enter(slug = directory.value.trim()): Promise<void> {
       <NButton type="primary" attr-type="submit" size="large" :loading="busy" :disabled="busy">Sign in</NButton>
       <NButton v-if="offersPasskeys()" size="large" :disabled="busy" @click="byPasskey">Sign in with a passkey</NButton>
     </form>
+    <ProviderButtons :login="login" :directory="directory" :then="onwardTo()" />
     <p class="soft small"><RouterLink :to="{ name: 'token' }">Read a token</RouterLink>, without signing in.</p>
   </GatePage>
 </template>

@@ -189,6 +189,7 @@ def allowed_by(
                 sign_in=found.digest,
                 second_factor=found.second_factor,
                 passkey=found.passkey,
+                provider=found.provider,
                 code_digest=digest_of(backend, code),
             )
         )

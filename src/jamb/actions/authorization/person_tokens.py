@@ -66,6 +66,7 @@ class Allowed:
     authenticated_at: datetime
     second_factor: bool
     passkey: bool
+    by_provider: bool
     nonce: str
     in_id_token: Mapping[str, object]
     refresh: str
@@ -241,6 +242,7 @@ def _allowed(
         row.authenticated_at,
         row.second_factor,
         row.passkey,
+        bool(row.provider),
         str(row.request["nonce"]),
         told,
         following,

@@ -48,6 +48,7 @@ class ConsoleSession:
     `own_password`: whether the person chose their password themself.
     `began_at`: when they signed in. `digest`: of its cookie, by which it is kept. `second_factor`: whether they
     signed in with one, `passkey`: that it was a passkey; `factor_due`: whether the policy wants one of them first.
+    `provider`: the outside provider by which they signed in; empty: by none.
     `confirmed_at`: when they last showed that it is they: by signing in, or after that.
     """
 
@@ -62,6 +63,7 @@ class ConsoleSession:
     factor_due: bool = False
     passkey: bool = False
     confirmed_at: datetime = LONG_AGO
+    provider: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,6 +242,7 @@ def opened(
     *,
     second_factor: bool,
     passkey: bool = False,
+    provider: str = "",
 ) -> SignedIn:
     """Open a console session for somebody who has shown who they are."""
     directory = find_directory_of(session, row)
@@ -255,6 +258,7 @@ def opened(
             expires_at=ends,
             second_factor=second_factor,
             passkey=passkey,
+            provider=provider,
             address=visitor.address,
             user_agent=visitor.user_agent,
         )
@@ -274,6 +278,7 @@ def opened(
         due,
         passkey,
         now,
+        provider,
     )
     return SignedIn(cookie, _device(backend, row.login, secrets.token_urlsafe(16), now), begun)
 
@@ -377,6 +382,7 @@ def find_session(session: Session, backend: Backend, cookie: str, now: datetime)
         due,
         held.passkey,
         held.confirmed_at or held.created_at,
+        held.provider,
     )
 
 

@@ -12,11 +12,15 @@ def acr_of(*, second_factor: bool) -> str:
     return SECOND_FACTOR if second_factor else PASSWORD
 
 
-def amr_of(*, second_factor: bool, passkey: bool) -> list[str]:
+def amr_of(*, second_factor: bool, passkey: bool, by_provider: bool) -> list[str]:
     """Return by what somebody showed who they are (RFC 8176 section 2).
+
+    Of who came by an outside provider only that is known which it says of several factors.
 
     A passkey proves a key of theirs, to a device that asked for its person.
     """
+    if by_provider:
+        return ["mfa"] if second_factor else []
     if passkey:
         return ["pop", "user", "mfa"]
     return ["pwd", "otp", "mfa"] if second_factor else ["pwd"]

@@ -32,6 +32,7 @@ class ActKind(StrEnum):
     COLLECTIONS = "collections"
     POLICY = "policy"
     RESTORATION = "restoration"
+    PROVIDER = "provider"
 
 
 ACT_WORDS: Mapping[ActKind, str] = {
@@ -47,6 +48,7 @@ ACT_WORDS: Mapping[ActKind, str] = {
     ActKind.COLLECTIONS: "Put more objects into collections that are reached",
     ActKind.POLICY: "Loosen the policy",
     ActKind.RESTORATION: "Restore it",
+    ActKind.PROVIDER: "Let people sign in by another provider",
 }
 
 

@@ -78,6 +78,13 @@ def all_directories(session: Session) -> list[DirectoryRow]:
     return list(session.exec(select(DirectoryRow).order_by(DirectoryRow.slug)))
 
 
+def signing_in(session: Session, slug: str, domain: str, most: int) -> list[DirectoryRow]:
+    """Return the directory of this name, else those of a domain, that nobody suspended."""
+    where = DirectoryRow.slug == slug if slug else (DirectoryRow.domain == domain) & (DirectoryRow.domain != "")
+    found = select(DirectoryRow).where(where, col(DirectoryRow.suspended_at).is_(None))
+    return list(session.exec(found.order_by(DirectoryRow.slug).limit(most)))
+
+
 def lock_all(session: Session) -> None:
     """Wait until no other transaction opens a directory or changes all of them; none does until this one ends.
 

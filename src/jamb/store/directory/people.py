@@ -55,6 +55,8 @@ class ConsoleSessionRow(SQLModel, table=True):
     second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
     # Whether it began with a passkey, which is two factors.
     passkey: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    # The name of the outside provider by which it began; empty: by none.
+    provider: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     # When its person last showed, after it began, that it is they.
     confirmed_at: datetime | None = moment(nullable=True)
 
@@ -89,6 +91,13 @@ def end_sessions(session: Session, person_id: UUID, but: bytes = b"") -> None:
     """End every console session of a person, `but` one."""
     mine = (col(ConsoleSessionRow.person_id) == person_id) & (col(ConsoleSessionRow.digest) != but)
     session.execute(sa.delete(ConsoleSessionRow).where(mine))
+
+
+def end_sessions_by_provider(session: Session, directory_id: UUID, provider: str) -> None:
+    """End every console session of a directory that began by an outside provider."""
+    here = sa.select(col(PersonRow.id)).where(col(PersonRow.directory_id) == directory_id)
+    begun = (col(ConsoleSessionRow.provider) == provider) & col(ConsoleSessionRow.person_id).in_(here)
+    session.execute(sa.delete(ConsoleSessionRow).where(begun).execution_options(synchronize_session=False))
 
 
 def note_second_factor(session: Session, digest: bytes) -> None:

@@ -466,6 +466,20 @@ def put_members(session: Session, group_id: UUID, people: Iterable[UUID], groups
     session.flush()
 
 
+def direct_groups_of(session: Session, person_id: UUID) -> set[str]:
+    """Return the names of the groups that a person is in themself."""
+    mine = select(GroupRow.name).join(GroupPersonRow, col(GroupPersonRow.group_id) == GroupRow.id)
+    return set(session.exec(mine.where(GroupPersonRow.person_id == person_id)))
+
+
+def put_in(session: Session, group_id: UUID, person_id: UUID) -> None:
+    session.add(GroupPersonRow(group_id=group_id, person_id=person_id))
+
+
+def take_out(session: Session, group_id: UUID, person_id: UUID) -> None:
+    session.delete(session.get_one(GroupPersonRow, (group_id, person_id)))
+
+
 def drop_assignments_of_group(session: Session, group_id: UUID) -> None:
     """Drop the roles that a group held before."""
     session.execute(sa.delete(AssignmentRow).where(col(AssignmentRow.group_id) == group_id))

@@ -49,6 +49,8 @@ class AuthorizationRow(SQLModel, table=True):
     # Whether they signed in with a second factor.
     second_factor: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
     passkey: bool = Field(default=False, sa_column_kwargs={"server_default": sa.false()})
+    # The name of the outside provider by which they did; empty: by none.
+    provider: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     code_digest: bytes = blob()
     redeemed_at: datetime | None = moment(nullable=True)
     ended_at: datetime | None = moment(nullable=True)

@@ -38,6 +38,7 @@ class Redeemable(NamedTuple):
     authenticated_at: datetime
     second_factor: bool
     passkey: bool
+    provider: str
     bound_to: str
     active: bool
     admitted: bool
@@ -73,7 +74,7 @@ WITH RECURSIVE access AS (
 SELECT access.id, access.person_id, access.resource_id,
     resource.revision, resource.collections_revision, resource.identifier,
     access.scope, access.request, access.created_at, access.expires_at, access.redeemed_at, access.ended_at,
-    access.authenticated_at, access.second_factor, access.passkey, access.bound_to,
+    access.authenticated_at, access.second_factor, access.passkey, access.provider, access.bound_to,
     person.active,
     client.sign_in_groups = ARRAY[]::text[] OR EXISTS (
         SELECT FROM person_group named JOIN around ON around.group_id = named.id

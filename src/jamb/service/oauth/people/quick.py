@@ -132,6 +132,7 @@ async def _allowed(asked: TokenRequest, found: Redeemable, wanted: Wanted, scope
         found.authenticated_at,
         found.second_factor,
         found.passkey,
+        bool(found.provider),
         wanted.nonce,
         told,
         secrets.token_urlsafe(32) if goes_on else "",

@@ -134,7 +134,7 @@ async def _id_token(asked: TokenRequest, row: Authenticated, allowed: Allowed, a
         "exp": issued_at + ID_TOKEN_SECONDS,
         "auth_time": int(allowed.authenticated_at.timestamp()),
         # RFC 8176.
-        "amr": amr_of(second_factor=allowed.second_factor, passkey=allowed.passkey),
+        "amr": amr_of(second_factor=allowed.second_factor, passkey=allowed.passkey, by_provider=allowed.by_provider),
         "acr": acr_of(second_factor=allowed.second_factor),
         "sid": str(allowed.id),
         "at_hash": at_hash(access_token),

@@ -61,10 +61,10 @@ async def sign_in(
     known = sessions.known_device(runtime.backend, presented.device, now) is not None
     async with runtime.turns.turn(presented.address, known=known):
         made = await run_in_threadpool(sessions.sign_in, runtime.backend, presented, now)
-    return _entered(response, runtime, made)
+    return enter(response, runtime, made)
 
 
-def _entered(response: Response, runtime: Runtime, made: sessions.SignedIn) -> wire.Session:
+def enter(response: Response, runtime: Runtime, made: sessions.SignedIn) -> wire.Session:
     """Give the browser the cookies of its session, and tell it whose it is."""
     names = cookie_names(runtime)
     lives = (
@@ -213,11 +213,11 @@ async def sign_in_by_passkey(
     """Open a console session by a passkey, without a password."""
     visitor, shown = sessions.Visitor(address_of(request), agent_of(request)), _shown(runtime, sent)
 
-    def enter() -> sessions.SignedIn:
+    def shown_in() -> sessions.SignedIn:
         with guessing(runtime.backend, Counted(PASSKEY_ADDRESS, (visitor.address,)), now):
             return passkeys.sign_in(runtime.backend, shown, visitor, now)
 
-    return _entered(response, runtime, await run_in_threadpool(enter))
+    return enter(response, runtime, await run_in_threadpool(shown_in))
 
 
 @router.post("/session/confirmation", status_code=204)

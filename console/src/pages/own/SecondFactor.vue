@@ -7,7 +7,7 @@ import { current, refresh } from "@/api/session";
 import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
-import CodeField from "./CodeField.vue";
+import CodeField from "@/pages/entry/CodeField.vue";
 import Passkeys from "./Passkeys.vue";
 
 const held = ref<Schemas["OwnSecondFactor"] | null>(null);

@@ -18,7 +18,7 @@ import httpx
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from jamb.demo.mailbox import page
+from jamb.demo.apps.mailbox import page
 
 COOKIE = "watch"
 SCOPE = "openid profile offline_access berths.view"

@@ -1,0 +1,131 @@
+"""Somebody signs in by an outside provider: whom it means, and in which groups they are by what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from jamb.actions.base.backend import Backend
+from jamb.actions.base.lookups import find_directory, refuse_suspended
+from jamb.actions.entry.sessions import SignedIn, Visitor, opened
+from jamb.core.directory.providers import Claimed, Refused, read_claims
+from jamb.core.errors import BadInput
+from jamb.store.base.work import Actor, Unit, observation, unit_of_work
+from jamb.store.directory import people, providers, roles
+
+
+@dataclass(frozen=True, slots=True)
+class Provided:
+    """Whom a provider means. `added`: they are new here. `joins`, `leaves`: groups, by what it says."""
+
+    person: people.PersonRow
+    added: bool
+    joins: tuple[str, ...]
+    leaves: tuple[str, ...]
+    second_factor: bool
+
+
+def sign_in(
+    backend: Backend, slug: str, provider_id: UUID, claims: Mapping[str, Any], visitor: Visitor, now: datetime
+) -> SignedIn | Refused:
+    """Open a console session for whom a provider's ID token means; its signature and times were looked at before."""
+    with Session(backend.engine) as session:
+        directory = find_directory(session, slug)
+        refuse_suspended(directory)
+        row = session.get(providers.ProviderRow, provider_id)
+        if row is None or row.directory_id != directory.id:
+            return Refused.LATE
+        actor = Actor("provider", row.name, row.title, row.issuer)
+        known = providers.linked(session, row.id, str(claims.get("sub", "")))
+    with unit_of_work(backend.engine, backend.sealer, directory, actor, now) as unit:
+        if known is not None:
+            # One sign-in of a person after the other: each sees what the one before did to their groups.
+            unit.session.get_one(people.PersonRow, known, with_for_update=True)
+        row = unit.session.get_one(providers.ProviderRow, provider_id)
+        try:
+            found = person_of(unit, row, claims)
+        except BadInput:
+            return Refused.FAILED
+        if isinstance(found, Refused):
+            return found
+        person_id, factor, name = found.person.id, found.second_factor, row.name
+    # That somebody signs in is no change of the records.
+    with observation(backend.engine) as session:
+        person = session.get_one(people.PersonRow, person_id)
+        if not person.active:
+            return Refused.INACTIVE
+        return opened(session, backend, person, visitor, now, second_factor=factor, provider=name)
+
+
+def person_of(unit: Unit, row: providers.ProviderRow, claims: Mapping[str, Any]) -> Provided | Refused:
+    """Return whom these claims mean, within a unit: linked, added and put into groups as the provider has it.
+
+    Raises:
+        BadInput: they name nobody.
+    """
+    said = read_claims(row.value(), claims)
+    person, added = _linked(unit, row, said)
+    if person is None:
+        person, added = _by_mail(unit, row, said)
+    if person is None:
+        return Refused.UNKNOWN
+    if not person.active:
+        return Refused.INACTIVE
+    joins, leaves = _move(unit, row, person, said)
+    return Provided(person, added, joins, leaves, said.second_factor)
+
+
+def _linked(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[people.PersonRow | None, bool]:
+    key = providers.linked(unit.session, row.id, said.subject)
+    return (unit.session.get_one(people.PersonRow, key) if key is not None else None), False
+
+
+def _by_mail(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[people.PersonRow | None, bool]:
+    """Return who has the verified mail address as their login, or somebody new of it; linked from now on."""
+    if not said.email:
+        return None, False
+    person = people.by_login(unit.session, row.directory_id, said.email)
+    added = person is None
+    if person is None:
+        if not row.adds_people:
+            return None, False
+        person = people.PersonRow(
+            id=uuid4(), directory_id=row.directory_id, login=said.email, name=said.name, created_at=unit.now
+        )
+        unit.session.add(person)
+        unit.session.flush()
+        unit.enter("person.added", _subject(person), after={"login": person.login, "by": row.title})
+    unit.session.add(
+        providers.ProviderSubjectRow(provider_id=row.id, subject=said.subject, person_id=person.id, linked_at=unit.now)
+    )
+    unit.session.flush()
+    unit.enter("person.changed", _subject(person), after={"signs in by": row.title})
+    return person, added
+
+
+def _move(
+    unit: Unit, row: providers.ProviderRow, person: people.PersonRow, said: Claimed
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Put a person into the groups that the provider decides about, and out of the others of these."""
+    decided = set(row.groups.values())
+    mine = roles.direct_groups_of(unit.session, person.id)
+    known = {group.name: group.id for group in roles.groups_of(unit.session, row.directory_id)} if decided else {}
+    joins = tuple(sorted((said.inside - mine) & known.keys()))
+    leaves = tuple(sorted((mine & decided) - said.inside))
+    for name in joins:
+        roles.put_in(unit.session, known[name], person.id)
+    for name in leaves:
+        roles.take_out(unit.session, known[name], person.id)
+    if joins or leaves:
+        told = {name: list(groups) for name, groups in (("joins", joins), ("leaves", leaves)) if groups}
+        unit.enter("person.changed", _subject(person), after={**told, "by": row.title})
+    return joins, leaves
+
+
+def _subject(person: people.PersonRow) -> dict[str, str]:
+    return {"kind": "person", "id": str(person.id), "name": person.name}

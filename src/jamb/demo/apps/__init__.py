@@ -1,0 +1,1 @@
+"""Stand-ins of what is around Jamb: APIs, a mailbox, an application, a provider."""
