@@ -8909,7 +8909,7 @@ export interface components {
          * StepKind
          * @enum {string}
          */
-        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "join-group" | "fresh-token";
+        jamb__core__access__explain__StepKind: "consent" | "ask" | "widen-reach" | "collect-object" | "issue-secret" | "enable-client" | "assign-role" | "join-group" | "end-trial" | "fresh-token";
         /**
          * StepKind
          * @description In the order in which they are taken: what is given comes before what is taken away.

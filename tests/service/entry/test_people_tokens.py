@@ -11,6 +11,7 @@ import subprocess
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -338,6 +339,30 @@ def test_a_new_password_ends_what_came_of_the_old_one(world: World, roster: Rost
         for active in (False, True):
             world.agreed(lambda active=active: steward.people.change(login, active=active))
         assert refreshed(roster, held).status_code == 400, "it does not come back with them"
+
+
+def test_a_trial_is_for_some_people_until_its_end(world: World) -> None:
+    client = made(world, "web", [BACK], ["berths.view"])
+    with world.jamb() as steward, somebody(world) as http:
+        ends = datetime.now(UTC) + timedelta(seconds=6)
+        steward.clients.change(client.id, trial_ends_at=ends)
+        address, verifier = by_hand(client, scope="openid offline_access berths.view")
+        token = redeemed(client, members(answered(http, address))["code"], verifier).raise_for_status().json()
+        token = refreshed(client, token["refresh_token"]).raise_for_status().json()
+        wait_until(lambda: datetime.now(UTC) > ends, seconds=10)
+        gone = refreshed(client, token["refresh_token"])
+        assert (gone.status_code, gone.json()["error"]) == (400, "invalid_grant")
+        fragment = urlsplit(httpx.get(address, follow_redirects=False, timeout=60).headers["location"]).fragment
+        outside = http.post("/api/v1/authorizations/lookup", json={"request": fragment})
+        assert (outside.status_code, outside.json()["type"]) == (403, "urn:jamb:problem:not-admitted")
+        assert f"on trial until {ends:%Y-%m-%d}" in outside.json()["detail"]
+        login = world.person(WHO)["login"]
+        why = steward.clients.explain(client.id, "berths", "berths.list", kind=AccessKind.DELEGATED, person=login)
+        assert why.allowed is False
+        assert [step.kind for step in why.steps] == ["end-trial"]
+        assert introspected(client, token["access_token"])["active"] is False, "what was allowed has ended"
+        steward.clients.change(client.id, no_trial=True)
+        assert members(answered(http, address))["code"]
 
 
 def test_the_quick_way_and_the_tables_come_to_the_same(world: World) -> None:

@@ -45,7 +45,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         wanted = asked.wanted
         quiet = "none" in wanted.prompt
         factor = mine and found is not None and wants_factor(wanted.acr_values) and not found.second_factor
-        admitted = not mine or found is None or is_admitted(session, client, found.person.id)
+        admitted = not mine or found is None or is_admitted(session, client, found.person.id, now)
         looked = mine and found is not None and (admitted or not quiet)
         shown = offer(session, directory, client, wanted, found.person.id, now) if looked and found else Offer()
         at_once: Answer | None = None

@@ -113,7 +113,7 @@ def _check_token(
     held = session.get_one(authorizations.AuthorizationRow, UUID(claims["sid"]))
     person = session.get_one(people.PersonRow, held.person_id)
     client = session.get_one(clients.ClientRow, client_id)
-    if not person.active or not is_admitted(session, client, person.id):
+    if not person.active or not is_admitted(session, client, person.id, now):
         raise refused("The person may not use this client.")
 
 

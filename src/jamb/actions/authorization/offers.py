@@ -74,7 +74,12 @@ def offer(
     Raises:
         Forbidden: the resource went. NotAdmitted: the client is not for them.
     """
-    if not is_admitted(session, client, person_id):
+    if is_over(client, now):
+        raise NotAdmitted(
+            f"“{client.name}” was on trial until {client.trial_ends_at:%Y-%m-%d}: nobody signs in to it any more.",
+            next_step=f"Ask {client.support_contact or _owners(session, client)} whether it goes on.",
+        )
+    if not is_admitted(session, client, person_id, now):
         raise NotAdmitted(
             f"“{client.name}” is for people of {_titles(session, directory, client)} alone.",
             next_step=f"Ask {client.support_contact or _owners(session, client)} to let you in.",
@@ -125,8 +130,15 @@ def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[
     return {ask: row.due_at for row in requests.waiting_for(session, client_id, now) for ask in row.ask_ids}
 
 
-def is_admitted(session: Session, client: clients.ClientRow, person_id: UUID) -> bool:
-    """Tell whether a person may sign in to a client at all: it may be for some groups alone."""
+def is_over(client: clients.ClientRow, now: datetime) -> bool:
+    """Tell whether a client was on trial, and the trial is over: nobody signs in to it then."""
+    return client.trial_ends_at is not None and client.trial_ends_at <= now
+
+
+def is_admitted(session: Session, client: clients.ClientRow, person_id: UUID, now: datetime) -> bool:
+    """Tell whether a person may sign in to a client at all: it may be for some groups alone, or on trial."""
+    if is_over(client, now):
+        return False
     return not client.sign_in_groups or not roles.groups_around(session, person_id).isdisjoint(client.sign_in_groups)
 
 

@@ -201,7 +201,7 @@ def _allowed(
         store.end(session, [row], "the person is not active any more", now)
         raise _committed(session, NotRedeemed(Outcome.PERSON_GONE, "The person may not sign in any more."))
     client = session.get_one(clients.ClientRow, row.client_id)
-    if not is_admitted(session, client, row.person_id):
+    if not is_admitted(session, client, row.person_id, now):
         store.end(session, [row], "the application is not for them any more", now)
         raise _committed(session, NotRedeemed(Outcome.NOT_ADMITTED, "The client is not for this person any more."))
     names = frozenset(row.scope) if scope is None else scope

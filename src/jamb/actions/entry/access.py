@@ -285,6 +285,7 @@ def standing_of(
         can_authenticate,
         client.tokens_revoked_at,
         tuple(client.sign_in_groups),
+        client.trial_ends_at,
     )
 
 

@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 from sqlmodel import Session
 
-from jamb.actions.authorization.offers import at_resource, is_admitted
+from jamb.actions.authorization.offers import at_resource, is_admitted, is_over
 from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, find_resource
 from jamb.actions.base.subjects import client_subject
@@ -141,7 +141,9 @@ def _for_person(
     hindered = ""
     if not person.active:
         hindered = f"{person.name} is not active any more: nobody signs in."
-    elif not is_admitted(session, client, person.id):
+    elif is_over(client, act.now):
+        hindered = f"Its trial ended on {client.trial_ends_at:%Y-%m-%d}: nobody signs in to it."
+    elif not is_admitted(session, client, person.id, act.now):
         hindered = (
             f"It is for people of {', '.join(client.sign_in_groups)} alone, and {person.name} is in none of them."
         )

@@ -118,7 +118,7 @@ def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: 
         evidence = "a credential works" if client.can_authenticate else "no credential works: it cannot fetch a token"
         checks.append(Check(CheckName.CREDENTIAL, client.can_authenticate, evidence))
     if request.kind is AccessKind.DELEGATED:
-        checks.extend(_person(catalogue, client, request))
+        checks.extend(_person(catalogue, client, request, now))
     if request.token is not None:
         checks.extend(_token(catalogue, client, request, request.token, reaching or matching))
     return Decision(tuple(checks))
@@ -198,14 +198,17 @@ def _lies(found: ObjectFacts) -> str:
     return f"{found.name} lies in {', '.join(found.collections)}"
 
 
-def _person(catalogue: Catalogue, client: ClientStanding, request: Request) -> list[Check]:
+def _person(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> list[Check]:
     person = request.person
     if person is None:
         return [Check(CheckName.PERSON, False, "a delegated request needs a signed-in person")]
     opening = [role for role in person.roles if request.operation in catalogue.opened_by_all(role.permissions)]
     fitting = [role for role in opening if reaches(catalogue, request, role.reach)]
     admitted = []
-    if client.sign_in_groups:
+    if client.trial_ends_at is not None and client.trial_ends_at <= now:
+        evidence = f"the trial of “{client.name}” ended on {client.trial_ends_at:%Y-%m-%d}: nobody signs in to it"
+        admitted = [Check(CheckName.ADMITTED, False, evidence)]
+    elif client.sign_in_groups:
         within = sorted(person.groups.intersection(client.sign_in_groups))
         said = f"{person.name} is in {within[0]}" if within else f"{person.name} is in none of them"
         evidence = f"“{client.name}” is for people of {', '.join(client.sign_in_groups)} alone; {said}"

@@ -22,6 +22,7 @@ class StepKind(StrEnum):
     ENABLE_CLIENT = "enable-client"
     ASSIGN_ROLE = "assign-role"
     JOIN_GROUP = "join-group"
+    END_TRIAL = "end-trial"
     FRESH_TOKEN = "fresh-token"  # noqa: S105 - the name of a step
 
 
@@ -77,7 +78,7 @@ def explain(
     if CheckName.CREDENTIAL in failed:
         steps.append(Step(StepKind.ISSUE_SECRET, f"Issue a client secret to “{client.name}”."))
     if request.person is not None:
-        theirs = _person_steps(catalogue, client, request, request.person, failed, roles)
+        theirs = _person_steps(catalogue, client, request, request.person, failed, roles, now)
         if theirs is None:
             return Explanation(decision, ())
         steps.extend(theirs)
@@ -165,10 +166,14 @@ def _person_steps(
     person: PersonStanding,
     failed: set[CheckName],
     roles: Iterable[RoleHolding],
+    now: datetime,
 ) -> list[Step] | None:
     """Return what the person needs; None: no role that exists would do."""
     steps = []
-    if CheckName.ADMITTED in failed:
+    over = client.trial_ends_at is not None and client.trial_ends_at <= now
+    if CheckName.ADMITTED in failed and over:
+        steps.append(Step(StepKind.END_TRIAL, f"Have an owner give “{client.name}” another end of its trial, or none."))
+    elif CheckName.ADMITTED in failed:
         group = client.sign_in_groups[0]
         steps.append(Step(StepKind.JOIN_GROUP, f"Have a steward put {person.name} into {group}.", group))
     if CheckName.ROLE in failed:

@@ -69,6 +69,7 @@ class ClientStanding:
         can_authenticate: None where no credential is involved (a public client).
         tokens_revoked_at: tokens issued before this moment are refused, whatever they carry.
         sign_in_groups: the groups whose people may sign in to it; none: everybody's.
+        trial_ends_at: from when on nobody may; None: it is no trial.
     """
 
     id: str
@@ -79,6 +80,7 @@ class ClientStanding:
     can_authenticate: bool | None = None
     tokens_revoked_at: datetime | None = None
     sign_in_groups: tuple[str, ...] = ()
+    trial_ends_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)

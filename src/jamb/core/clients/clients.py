@@ -119,7 +119,7 @@ class Registration:
         support_contact: where its users get help (RFC 7591 section 2, contacts); empty: nobody is named.
         client_uri, policy_uri, tos_uri: pages about it for its users: itself, what it does with what it learns, its
             terms (RFC 7591 section 2); empty: none is named.
-        trial_ends_at: until when it is let in on trial; None: it is to stay.
+        trial_ends_at: until when it is let in on trial: after that nobody signs in to it; None: it is to stay.
     """
 
     name: str

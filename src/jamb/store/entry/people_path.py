@@ -76,10 +76,11 @@ SELECT access.id, access.person_id, access.resource_id,
     access.scope, access.request, access.created_at, access.expires_at, access.redeemed_at, access.ended_at,
     access.authenticated_at, access.second_factor, access.passkey, access.provider, access.bound_to,
     person.active,
-    client.sign_in_groups = ARRAY[]::text[] OR EXISTS (
+    (client.trial_ends_at IS NULL OR client.trial_ends_at > %(now)s::timestamptz)
+    AND (client.sign_in_groups = ARRAY[]::text[] OR EXISTS (
         SELECT FROM person_group named JOIN around ON around.group_id = named.id
          WHERE named.name = ANY (client.sign_in_groups)
-    ) AS admitted,
+    )) AS admitted,
     ARRAY (
         SELECT permission || coalesce(' ' || reach::text, '') FROM consent
          WHERE consent.client_id = access.client_id AND consent.resource_id = access.resource_id
