@@ -3657,7 +3657,7 @@ export interface components {
         };
         /**
          * AskedOfPerson
-         * @description A permission that a client asks of a person, in words for them.
+         * @description A permission that a client asks of a person, in words for them. `where`: where alone; empty: everywhere.
          */
         AskedOfPerson: {
             /** Permission */
@@ -3666,6 +3666,11 @@ export interface components {
             title: string;
             /** Text */
             text: string;
+            /**
+             * Where
+             * @default
+             */
+            where: string;
         };
         /**
          * Assignment

@@ -14,6 +14,7 @@ const LEARNS: Record<string, string> = {
   email: "your mail address",
   groups: "the groups you belong to",
 };
+const said = (one: Schemas["AskedOfPerson"]): string => (one.where ? `${one.title}, ${one.where}` : one.title);
 const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one));
 </script>
 
@@ -24,20 +25,20 @@ const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one)
       <label v-for="one in asked.to_allow" :key="one.permission" class="part">
         <input v-model="chosen" type="checkbox" :value="one.permission" />
         <span
-          >{{ one.title }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
+          >{{ said(one) }}<span v-if="one.text" class="soft small">{{ one.text }}</span></span
         >
       </label>
     </fieldset>
     <section v-if="asked.already.length">
       <h2>It may already</h2>
       <ul>
-        <li v-for="one in asked.already" :key="one.permission">{{ one.title }}</li>
+        <li v-for="one in asked.already" :key="one.permission">{{ said(one) }}</li>
       </ul>
     </section>
     <section v-if="asked.for_administrator.length">
       <h2>Only an administrator can allow</h2>
       <ul>
-        <li v-for="one in asked.for_administrator" :key="one.permission">{{ one.title }}</li>
+        <li v-for="one in asked.for_administrator" :key="one.permission">{{ said(one) }}</li>
       </ul>
       <slot name="administrator" />
       <p v-if="!$slots.administrator" class="soft small">
@@ -47,7 +48,7 @@ const learns = computed(() => props.asked.about.map((one) => LEARNS[one] ?? one)
     <section v-if="asked.not_theirs.length">
       <h2>You may not do this yourself, so neither may it</h2>
       <ul>
-        <li v-for="one in asked.not_theirs" :key="one.permission">{{ one.title }}</li>
+        <li v-for="one in asked.not_theirs" :key="one.permission">{{ said(one) }}</li>
       </ul>
     </section>
     <p v-if="learns.length">It learns {{ learns.join(", ") }}.</p>

@@ -18,12 +18,14 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.base.subjects import client_subject
 from jamb.actions.entry.sessions import ConsoleSession
+from jamb.core.access import Holding
 from jamb.core.authorization.acr import wants_factor
 from jamb.core.authorization.redirects import is_assured
 from jamb.core.authorization.requests import Wanted
 from jamb.core.clients.clients import ClientKind
 from jamb.core.errors import Forbidden
 from jamb.core.permissions import AccessKind
+from jamb.core.reach.details import document
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.clients import clients, publishers
 from jamb.store.entry import authorizations as store
@@ -216,22 +218,26 @@ def _consent(
         if row is None:
             return
         for name in fresh:
-            unit.session.add(
-                clients.GrantRow(
-                    id=uuid4(),
-                    client_id=client.id,
-                    resource_id=row.id,
-                    permission=name,
-                    kind=AccessKind.DELEGATED.value,
-                    granted_at=now,
-                    granted_by=person.name,
-                    person_id=person.id,
-                    by_person=True,
-                    revision=row.revision,
-                    collections_revision=row.collections_revision,
+            for wished in wanted.wished({name}) or [Holding(name)]:
+                unit.session.add(
+                    clients.GrantRow(
+                        id=uuid4(),
+                        client_id=client.id,
+                        resource_id=row.id,
+                        permission=name,
+                        kind=AccessKind.DELEGATED.value,
+                        granted_at=now,
+                        granted_by=person.name,
+                        person_id=person.id,
+                        by_person=True,
+                        reach=document(wished.reach) or None,
+                        revision=row.revision,
+                        collections_revision=row.collections_revision,
+                    )
                 )
-            )
         after = {"resource": row.name, "permissions": fresh, "kind": "delegated", "for": person.name}
+        bounded = [asked.where for asked in shown.to_allow if asked.permission in fresh and asked.where]
+        after |= {"where": "; ".join(dict.fromkeys(bounded))} if bounded else {}
         unit.enter("consent.granted", client_subject(client), after=after, reason="Allowed for themself")
 
 

@@ -19,7 +19,9 @@ from jamb.core.clients.clients import ClientKind, ClientState
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import Forbidden, NotAdmitted
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy
-from jamb.core.reach import CollectionTree, Reach
+from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind
+from jamb.core.reach.details import reach_of
+from jamb.core.reach.reach import coverage
 from jamb.store.clients import clients
 from jamb.store.consent import requests
 from jamb.store.directory import people, roles
@@ -33,7 +35,8 @@ class AtResource:
 
     Attributes:
         counts: the permissions that a token may carry, each with the reaches at which it counts.
-        consented: names that are consented to, for everyone or for the person, with what they imply.
+        consented: names that are consented to, for everyone or for the person, with what they imply. `by_others`: of
+            these, what does not rest on the person's own consent.
     """
 
     row: resources.ResourceRow
@@ -41,6 +44,7 @@ class AtResource:
     tree: CollectionTree
     counts: Mapping[str, tuple[Reach, ...]]
     consented: frozenset[str]
+    by_others: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,14 +101,21 @@ def offer(
     }
     theirs = _held_by(session, person_id, row, now)
     parts: dict[str, list[AskedOfPerson]] = {"already": [], "to_allow": [], "for_administrator": [], "not_theirs": []}
+    own = _bounded_by_themself(session, client, row, person_id, now)
     for name in wanted.permissions or sorted(asked):
         permission = at.catalogue.permissions[name]
-        shown = AskedOfPerson(permission=name, title=permission.title, text=permission.person_text or permission.text)
+        wished = wanted.wished({name}) or [Holding(name)]
+        shown = AskedOfPerson(
+            permission=name,
+            title=permission.title,
+            text=permission.person_text or permission.text,
+            where=_where(at.tree, wished),
+        )
         # What the person may do of it themself, be it a part: of the rest nothing comes into a token.
-        possible = both_may(at.catalogue, at.tree, [Holding(name)], theirs)
+        possible = both_may(at.catalogue, at.tree, wished, theirs)
         if not possible:
             part = "not_theirs"
-        elif name in at.consented:
+        elif name in at.consented and not _asks_for_more(at, name, wished, own):
             part = "already"
         elif name in asked and permission.consent_by is ConsentBy.PERSON and directory.policy.people_may_consent:
             part = "to_allow"
@@ -123,6 +134,44 @@ def offer(
         requestable={name: ask for name, ask in beyond.items() if free and ask not in waiting},
         requested_until=max((waiting[ask] for ask in beyond.values() if ask in waiting), default=None),
     )
+
+
+def _where(tree: CollectionTree, wished: Sequence[Holding]) -> str:
+    """Return where alone something is asked for, in words; empty: everywhere."""
+    if any(one.reach == EVERYWHERE for one in wished):
+        return ""
+    said = []
+    for one in wished:
+        titles = ", ".join(tree.collections[path].title or path for path in sorted(one.reach.collections))
+        said.append(f"only {titles}" if one.reach.kind is ReachKind.ONLY else f"all but {titles}")
+    return "; ".join(said)
+
+
+def _bounded_by_themself(
+    session: Session, client: clients.ClientRow, row: resources.ResourceRow, person_id: UUID, now: datetime
+) -> list[Holding]:
+    """Return what the person consented to for some collections alone, as it was asked then.
+
+    What an administrator narrowed since is theirs to widen again.
+    """
+    return [
+        Holding(grant.permission, reach_of(grant.reach))
+        for grant in clients.grants_of(session, [client.id])
+        if grant.resource_id == row.id
+        and grant.by_person
+        and grant.person_id == person_id
+        and grant.reach
+        and grant.narrowed_at is None
+        and grant.stands(now)
+    ]
+
+
+def _asks_for_more(at: AtResource, name: str, wished: Sequence[Holding], own: Sequence[Holding]) -> bool:
+    """Tell whether something is asked for where the person did not consent to it, and nobody did for everyone."""
+    mine = [one for one in own if name in at.catalogue.closure(one.permission)]
+    if not mine or name in at.by_others:
+        return False
+    return not coverage(at.tree, [one.reach for one in wished]) <= coverage(at.tree, [one.reach for one in mine])
 
 
 def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:
@@ -173,7 +222,15 @@ def at_resource(
         holding for holding in _held_by(session, person_id, row, now) if holding.permission in catalogue.permissions
     ]
     consented = frozenset().union(*(catalogue.closure(holding.permission) for holding in ours))
-    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented)
+    by_others = frozenset().union(
+        *(
+            catalogue.closure(grant.permission)
+            for grant in grants
+            if grant.person_id is None and grant.kind is AccessKind.DELEGATED and grant.in_force(now)
+            if grant.permission in catalogue.permissions
+        )
+    )
+    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented, by_others)
 
 
 def asking_client(

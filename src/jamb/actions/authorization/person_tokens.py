@@ -20,7 +20,7 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.actions.entry.tries import too_many
 from jamb.core.authorization import pkce
-from jamb.core.authorization.both import Counts, still_allowed
+from jamb.core.authorization.both import Counts, still_allowed, within
 from jamb.core.authorization.claims import SCOPE_OF
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.attempts import Outcome
@@ -212,6 +212,9 @@ def _allowed(
         place = session.get_one(resources.ResourceRow, row.resource_id)
         at = at_resource(session, row.client_id, place, row.person_id, now)
         counts = still_allowed(at.catalogue, at.counts, names - ABOUT_PEOPLE)
+        wanted = Wanted.of(row.request)
+        if wanted.details:
+            counts = within(at.catalogue, at.tree, counts, wanted.wished(names))
         identifier = place.identifier
     told = about_person(session, directory, row.person_id, frozenset(), Wanted.of(row.request).claims.id_token)
     policy = directory.policy

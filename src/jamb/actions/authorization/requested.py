@@ -12,6 +12,7 @@ from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
+from jamb.core.authorization.details import check_collections
 from jamb.core.authorization.redirects import is_registered, nearest
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.authorization.requests import Wanted
@@ -99,6 +100,7 @@ def find_resource_wanted(backend: Backend, slug: str, client_id: str, wanted: Wa
             unknown = [name for name in wanted.permissions if name not in known]
             if unknown:
                 raise RequestRefused("invalid_scope", f"{row.identifier} has no permission {unknown[0][:80]}.")
+            check_collections(wanted.details, resources.trees(session, [row])[row.id])
         return Wanted.of({**wanted.kept(), "resource": row.identifier if row is not None else ""})
 
 

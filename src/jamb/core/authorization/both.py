@@ -51,6 +51,12 @@ def still_allowed(catalogue: Catalogue, counts: Counts, names: Iterable[str]) ->
     return {name: reaches for name, reaches in counts.items() if catalogue.opened_by(name) <= opened}
 
 
+def within(catalogue: Catalogue, tree: CollectionTree, counts: Counts, asked: Iterable[Holding]) -> Counts:
+    """Return what both may do, where it was asked for (RFC 9396 section 7: never more than was allowed)."""
+    held = [Holding(name, reach) for name, reaches in counts.items() for reach in reaches]
+    return both_may(catalogue, tree, asked, held)
+
+
 def bounds_of(identifier: str, counts: Mapping[str, tuple[Reach, ...]]) -> list[dict[str, Any]] | None:
     """Return where permissions count, as authorization details; None: everywhere (RFC 9396 section 9.1)."""
     bounded = [

@@ -7,13 +7,15 @@ RFC 6749 section 4.1.1 and 4.1.2.1, RFC 7636 section 4.3, RFC 8707 section 2, Op
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields
 from typing import Any
 
+from jamb.core.access.standing import Holding
 from jamb.core.authorization import pkce
 from jamb.core.authorization.acr import CLASSES
 from jamb.core.authorization.claims import NOTHING, ClaimsAsked, read_claims
+from jamb.core.authorization.details import Details, holdings, location, privileges, read_details
 from jamb.core.authorization.refused import RequestRefused
 
 OPENID, PROFILE, EMAIL, GROUPS, OFFLINE = "openid", "profile", "email", "groups", "offline_access"
@@ -36,6 +38,7 @@ class Wanted:
         max_age: how many seconds ago at most the person signed in; None: whenever.
         mode: how the answer is sent: in the address, or as a form.
         key: thumbprint of the key to which the code is bound (RFC 9449 section 10); empty: to none.
+        details: where alone it needs which permissions (`details`); none: no such bound.
         acr_values: how surely the person is to have signed in, what is preferred first (`acr`); none: however.
     """
 
@@ -52,10 +55,22 @@ class Wanted:
     claims: ClaimsAsked = NOTHING
     key: str = ""
     acr_values: tuple[str, ...] = ()
+    details: Details = ()
 
     @property
     def permissions(self) -> tuple[str, ...]:
+        """What is asked for at the resource, be it there alone where a detail says."""
+        return tuple(dict.fromkeys((*self.everywhere, *privileges(self.details))))
+
+    @property
+    def everywhere(self) -> tuple[str, ...]:
+        """The permissions that are asked for by scope: wherever they are given."""
         return tuple(one for one in self.scope if one not in ABOUT_PEOPLE)
+
+    def wished(self, names: Collection[str]) -> list[Holding]:
+        """Return what is asked for of these permissions, with where."""
+        asked = holdings(self.details, self.everywhere)
+        return [one for one in asked if one.permission in names]
 
     @property
     def about_people(self) -> tuple[str, ...]:
@@ -73,7 +88,7 @@ class Wanted:
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Wanted:
         claims = ClaimsAsked.of(kept["claims"]) if "claims" in kept else NOTHING
-        several = {name: tuple(kept.get(name, ())) for name in ("scope", "prompt", "acr_values")}
+        several = {name: tuple(kept.get(name, ())) for name in ("scope", "prompt", "acr_values", "details")}
         # A process of a later version may have kept more.
         known = {name: kept[name] for name in (field.name for field in fields(cls)) if name in kept}
         return cls(**{**known, **several, "claims": claims})
@@ -99,13 +114,14 @@ def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri
     if len(sent.get("state", "")) > LONGEST_STATE or len(sent.get("nonce", "")) > LONGEST_STATE:
         raise RequestRefused("invalid_request", f"state and nonce are of at most {LONGEST_STATE} characters.")
     scope = _scope(sent.get("scope", ""))
+    details = read_details(sent.get("authorization_details", ""))
     if sent.get("dpop_jkt") and not pkce.is_challenge(sent["dpop_jkt"]):
         raise RequestRefused("invalid_request", "The dpop_jkt is no SHA-256 in base64url of 43 characters.")
     return Wanted(
         redirect_uri,
         sent.get("state", ""),
         scope,
-        resources[0] if resources else "",
+        _resource(resources, details),
         sent.get("nonce", ""),
         _challenge(sent),
         _prompt(sent.get("prompt", "")),
@@ -116,6 +132,7 @@ def read_request(sent: Mapping[str, str], resources: Sequence[str], redirect_uri
         sent.get("dpop_jkt", ""),
         # Of others none could be met; what is asked is no demand (OpenID Connect Core section 3.1.2.1).
         tuple(dict.fromkeys(name for name in sent.get("acr_values", "").split() if name in CLASSES)),
+        details,
     )
 
 
@@ -132,7 +149,17 @@ def read_device_request(sent: Mapping[str, str], resources: Sequence[str]) -> Wa
     """
     if len(resources) > 1:
         raise RequestRefused("invalid_target", "Name one resource: a token is for one.")
-    return Wanted("", "", _scope(sent.get("scope", "")), resources[0] if resources else "", "", "")
+    details = read_details(sent.get("authorization_details", ""))
+    scope = _scope(sent.get("scope", ""))
+    return Wanted("", "", scope, _resource(resources, details), "", "", details=details)
+
+
+def _resource(resources: Sequence[str], details: Details) -> str:
+    """Return the resource that is named, as such or as the location of details. Raises `RequestRefused`."""
+    named = location(details)
+    if resources and named not in {"", resources[0]}:
+        raise RequestRefused("invalid_target", "The parameter resource and the details name different resources.")
+    return resources[0] if resources else named
 
 
 _NOT_OFFERED = {

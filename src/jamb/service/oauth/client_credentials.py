@@ -17,15 +17,18 @@ import orjson
 from fastapi import Request
 from fastapi.responses import Response
 
+from jamb.core.authorization.details import INVALID, check_collections, holdings, location, read_details
+from jamb.core.authorization.refused import RequestRefused
 from jamb.core.clients.attempts import Outcome
 from jamb.core.clients.clients import ClientKind, ClientState, GrantType
 from jamb.core.credentials import LONGEST_PRESENTED, digest_secret
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import details, reach_of
+from jamb.core.reach.reach import overlap
 from jamb.core.tokens import issue_second
 from jamb.service.oauth.authenticate import UnknownDirectory, prove_by_secret
-from jamb.service.oauth.catalogues import catalogue_of
+from jamb.service.oauth.catalogues import catalogue_of, tree_of
 from jamb.service.oauth.errors import OAuthError, json_response
 from jamb.service.oauth.form import ClientProof, Form
 from jamb.service.oauth.mint import mint
@@ -72,7 +75,9 @@ async def client_credentials(
     await asked.use_possession()
     catalogue = await _catalogue(asked, row, resource)
     held = [_holding(catalogue, one) for one in row.granted]
+    held = await _wished(asked, row, catalogue, held, form.get("authorization_details") or "")
     scope = await _scope(asked, row, catalogue, held, form.get("scope"))
+    bounds = _bounds(asked.resource, held, scope)
     token, words = await mint(
         runtime.keyring,
         row.kid,
@@ -83,11 +88,13 @@ async def client_credentials(
         scope=scope,
         issued_at=issue_second(now, row.narrowed_at),
         seconds=row.seconds,
-        bounds=_bounds(asked.resource, held, scope),
+        bounds=bounds,
         confirmation=asked.confirmation,
     )
     runtime.recorder.note(asked.attempt(Outcome.ISSUED, words, asked.credential_id))
-    return json_response(asked.answer(token, words, row.seconds))
+    answer = asked.answer(token, words, row.seconds)
+    # RFC 9396 section 7.
+    return json_response(answer if bounds is None else {**answer, "authorization_details": bounds})
 
 
 async def _admit(asked: TokenRequest, row: Authenticated) -> None:
@@ -116,6 +123,47 @@ def _holding(catalogue: Catalogue, granted: str) -> tuple[frozenset[str], Reach]
     """Return the scope values that a granted permission carries, and where they count."""
     name, _, reach = granted.partition(" ")
     return catalogue.closure(name), reach_of(orjson.loads(reach)) if reach else EVERYWHERE
+
+
+async def _wished(
+    asked: TokenRequest,
+    row: Authenticated,
+    catalogue: Catalogue,
+    held: list[tuple[frozenset[str], Reach]],
+    text: str,
+) -> list[tuple[frozenset[str], Reach]]:
+    """Return what is held, there alone where the client asks for it (RFC 9396 section 6); all of it where it does not.
+
+    What is asked for and not held at all is refused, as in a scope.
+    """
+    if not text:
+        return held
+    assert row.resource_id is not None
+    try:
+        wanted_details = read_details(text)
+        tree = await tree_of(asked.runtime, row.resource_id)
+        check_collections(wanted_details, tree)
+        if location(wanted_details) not in {"", asked.resource}:
+            raise RequestRefused("invalid_target", "The details name another resource.")
+    except RequestRefused as error:
+        raise await asked.refuse(Outcome.REQUEST_REFUSED, error.error, error.description) from error
+    asked_for = holdings(wanted_details, ())
+    granted = frozenset().union(*(names for names, _ in held))
+    missing = sorted({one.permission for one in asked_for} - granted)
+    if missing:
+        described = f"{', '.join(missing)[:120]}: not granted to this client."
+        raise await asked.refuse(Outcome.NOT_GRANTED, INVALID, described)
+    wished = [(catalogue.closure(one.permission), one.reach) for one in asked_for]
+    kept = [
+        (names & wanted, both)
+        for names, reach in held
+        for wanted, where in wished
+        if names & wanted and (both := overlap(reach, where, tree)) is not None
+    ]
+    if not kept:
+        described = "Nothing of what the details ask for is granted to this client there."
+        raise await asked.refuse(Outcome.NOT_GRANTED, INVALID, described)
+    return kept
 
 
 def _bounds(

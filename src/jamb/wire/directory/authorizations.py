@@ -28,11 +28,12 @@ class AuthorizationDecision(Sent):
 
 
 class AskedOfPerson(Answered):
-    """A permission that a client asks of a person, in words for them."""
+    """A permission that a client asks of a person, in words for them. `where`: where alone; empty: everywhere."""
 
     permission: str
     title: str
     text: str
+    where: str = ""
 
 
 class AskedFor(Answered):

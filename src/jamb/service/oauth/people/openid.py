@@ -27,6 +27,7 @@ from jamb.core.authorization.requests import ABOUT_PEOPLE, MODES, OPENID, Wanted
 from jamb.core.clients.clients import GrantType
 from jamb.core.credentials.assertions import ALGORITHMS
 from jamb.core.jwt import read_token
+from jamb.core.reach.details import TYPE as DETAIL
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard import dpop
 from jamb.guard.dpop import BadProof, WantsNonce, challenge
@@ -231,4 +232,6 @@ def metadata_of(runtime: Runtime, slug: str) -> dict[str, Any]:
         "request_object_signing_alg_values_supported": list(ALGORITHMS),
         "request_uri_parameter_supported": False,
         "claims_parameter_supported": True,
+        # RFC 9396 section 10.
+        "authorization_details_types_supported": [DETAIL],
     }

@@ -10,7 +10,6 @@ import secrets
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
-from uuid import UUID
 
 import orjson
 from fastapi.concurrency import run_in_threadpool
@@ -21,19 +20,18 @@ from jamb.actions.authorization.person_tokens import Allowed, about_person
 from jamb.actions.base.lookups import find_directory
 from jamb.core.access import Holding
 from jamb.core.authorization import pkce
-from jamb.core.authorization.both import Counts, both_may, still_allowed
+from jamb.core.authorization.both import Counts, both_may, still_allowed, within
 from jamb.core.authorization.requests import ABOUT_PEOPLE, OFFLINE, Wanted
 from jamb.core.clients.clients import ClientKind
 from jamb.core.permissions import Catalogue
 from jamb.core.reach import EVERYWHERE, CollectionTree
 from jamb.core.reach.details import reach_of
 from jamb.core.tries import REFRESHED
-from jamb.service.oauth.catalogues import catalogue_of
+from jamb.service.oauth.catalogues import catalogue_of, tree_of
 from jamb.service.oauth.request import TokenRequest
 from jamb.service.runtime import Runtime
 from jamb.store.entry.people_path import READ_BY_CODE, READ_BY_REFRESH, REDEEM, ROTATE, Redeemable
 from jamb.store.entry.tokens import Authenticated
-from jamb.store.resources import resources
 
 # What several holdings come to together is worked out once for each of so many.
 _MOST_WORKED_OUT = 4096
@@ -116,7 +114,7 @@ async def _allowed(asked: TokenRequest, found: Redeemable, wanted: Wanted, scope
     counts: Counts = {}
     identifier = asked.runtime.backend.issuer(asked.slug)
     if found.resource_id is not None:
-        counts = await _now_allowed(asked.runtime, found, names - ABOUT_PEOPLE)
+        counts = await _now_allowed(asked.runtime, found, names - ABOUT_PEOPLE, wanted)
         identifier = str(found.identifier)
     last = found.created_at + timedelta(days=found.longest_days)
     goes_on = OFFLINE in allowed_then and last > asked.now
@@ -146,24 +144,15 @@ def _told(asked: TokenRequest, found: Redeemable, wanted: Wanted) -> dict[str, o
         return about_person(session, directory, found.person_id, frozenset(), wanted.claims.id_token)
 
 
-async def _now_allowed(runtime: Runtime, found: Redeemable, names: frozenset[str]) -> Counts:
+async def _now_allowed(runtime: Runtime, found: Redeemable, names: frozenset[str], wanted: Wanted) -> Counts:
     """Return what both may do now, of what was allowed then."""
     assert found.resource_id is not None
     assert found.revision is not None
     catalogue = await catalogue_of(runtime, found.resource_id, found.revision)
-    tree = await _tree_of(runtime, found.resource_id, int(found.collections_revision or 0))
+    tree = await tree_of(runtime, found.resource_id, int(found.collections_revision or 0))
     both = _both(_Known(catalogue, tree, found), tuple(sorted(found.granted)), tuple(sorted(found.held)))
-    return still_allowed(catalogue, both, names)
-
-
-async def _tree_of(runtime: Runtime, resource_id: UUID, revision: int) -> CollectionTree:
-    grown = resources.grown(resource_id, revision)
-    return grown if grown is not None else await run_in_threadpool(_grow, runtime, resource_id)
-
-
-def _grow(runtime: Runtime, resource_id: UUID) -> CollectionTree:
-    with Session(runtime.backend.engine) as session:
-        return resources.trees(session, [session.get_one(resources.ResourceRow, resource_id)])[resource_id]
+    counts = still_allowed(catalogue, both, names)
+    return within(catalogue, tree, counts, wanted.wished(names)) if wanted.details else counts
 
 
 class _Known:

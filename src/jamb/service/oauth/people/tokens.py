@@ -95,6 +95,10 @@ async def answer_with_tokens(
     asked.resource = allowed.identifier
     token, words = await _access_token(asked, row, allowed)
     answer = asked.answer(token, words, row.seconds)
+    bounds = bounds_of(allowed.identifier, allowed.counts)
+    if bounds is not None:
+        # RFC 9396 section 7.
+        answer["authorization_details"] = bounds
     if allowed.refresh:
         answer["refresh_token"] = allowed.refresh
     if OPENID in allowed.about:
