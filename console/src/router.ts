@@ -75,6 +75,12 @@ export const router = createRouter({
       meta: { title: "Register a client" },
     },
     {
+      path: "/clients/:id/sign-in",
+      name: "sign-in-steps",
+      component: () => import("./pages/clients/SignInSteps.vue"),
+      meta: { title: "Sign-in, step by step" },
+    },
+    {
       path: "/clients/:id",
       name: "dossier",
       component: () => import("./pages/clients/Dossier.vue"),

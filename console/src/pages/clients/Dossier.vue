@@ -170,6 +170,12 @@ const count = (part: string) =>
               <button type="button" class="link-button" :aria-expanded="sheet" @click="sheet = !sheet">
                 {{ sheet ? "Hide the connection sheet" : "Connection sheet" }}
               </button>
+              <RouterLink
+                v-if="client.grant_types.includes('authorization_code')"
+                class="beside"
+                :to="{ name: 'sign-in-steps', params: { id } }"
+                >Try a sign-in, step by step</RouterLink
+              >
               <SheetPanel v-if="sheet && sheets" :sheets="sheets" />
             </div>
           </section>
@@ -259,6 +265,9 @@ const count = (part: string) =>
 </template>
 
 <style scoped>
+.beside {
+  margin-left: var(--s4);
+}
 .sides {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 128px;
