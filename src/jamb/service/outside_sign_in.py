@@ -85,6 +85,8 @@ class Providers:
     def __init__(self, egress: Egress, inner_hosts: frozenset[str]) -> None:
         self._egress, self._inner_hosts = egress, inner_hosts
         self._known: dict[str, _Known] = {}
+        # Whoever is away is not asked at each press of a button.
+        self._away: dict[str, tuple[float, str]] = {}
 
     async def begin(
         self, provider: Provider, provider_id: UUID, redirect_uri: str, then: str, now: datetime
@@ -180,6 +182,20 @@ class Providers:
         known = self._known.get(issuer)
         if known is not None and time.monotonic() - known.read_at < older_than:
             return known
+        away_since, said = self._away.get(issuer, (float("-inf"), ""))
+        if time.monotonic() - away_since < AGAIN_SECONDS:
+            raise NotAnswered(said)
+        if len(self._known) + len(self._away) >= MOST_KEPT:
+            self._known.clear()
+            self._away.clear()
+        try:
+            made = self._known[issuer] = await self._read(issuer)
+        except NotAnswered as error:
+            self._away[issuer] = (time.monotonic(), str(error))
+            raise
+        return made
+
+    async def _read(self, issuer: str) -> _Known:
         headers = {"Accept": "application/json"}
         metadata = await self._asked("GET", f"{issuer.rstrip('/')}/.well-known/openid-configuration", headers)
         if metadata.get("issuer") != issuer:
@@ -188,10 +204,7 @@ class Providers:
             keys = key_set(await self._asked("GET", str(metadata.get("jwks_uri", "")), headers))
         except BadInput as error:
             raise NotAnswered(f"its keys cannot be read: {error.message}") from error
-        if len(self._known) >= MOST_KEPT:
-            self._known.clear()
-        made = self._known[issuer] = _Known(metadata, keys, time.monotonic())
-        return made
+        return _Known(metadata, keys, time.monotonic())
 
     def _endpoint(self, known: _Known, name: str) -> str:
         return self._fit(str(known.metadata.get(name, "")))

@@ -163,6 +163,8 @@ def test_an_answer_counts_once_and_for_what_it_was_asked(person: Person, browser
 
 
 def test_nonsense_is_refused_as_such(person: Person, browser: Browser) -> None:
+    long = {"credential": {"response": "x" * 20_000}}
+    assert problem(browser().post("/api/v1/session/passkey", json=long))[0] == 422
     for nonsense in ({}, {"response": 1}, {"response": {"clientDataJSON": "%%"}}, {"rawId": "AA", "response": {}}):
         assert problem(browser().post("/api/v1/session/passkey", json={"credential": nonsense})) == (
             401,
