@@ -1,4 +1,3 @@
-import { createHash } from "node:crypto";
 import { expect, test } from "vitest";
 import { answered, begin } from "@/api/flow";
 
@@ -14,7 +13,9 @@ const WANTED = { clientId: "c-1", redirectUri: "https://app.example/back", scope
 test("a request is of its own each time, with the challenge of its verifier", async () => {
   const [first, second] = [await begin(METADATA, WANTED), await begin(METADATA, WANTED)];
   const sent = Object.fromEntries(new URL(first.address).searchParams);
-  expect(sent.code_challenge).toBe(createHash("sha256").update(first.verifier).digest("base64url"));
+  const digest = new Uint8Array(await crypto.subtle.digest("SHA-256", new TextEncoder().encode(first.verifier)));
+  const base64 = btoa(String.fromCharCode(...digest));
+  expect(sent.code_challenge).toBe(base64.replaceAll("+", "-").replaceAll("/", "_").replaceAll("=", ""));
   expect(sent).toMatchObject({ response_type: "code", client_id: "c-1", code_challenge_method: "S256", state: first.state });
   expect(sent).not.toHaveProperty("resource");
   expect(new Set([first.state, first.nonce, first.verifier, second.state, second.nonce, second.verifier]).size).toBe(6);

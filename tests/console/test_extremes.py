@@ -136,7 +136,8 @@ def test_a_directory_of_one_client_and_a_client_of_nothing(open_console: Open, w
         expect(page.get_by_text("so it cannot fetch a token")).to_be_visible()
         expect(page.get_by_text("It has not asked for a token yet")).to_be_visible()
         assert faults(page) == []
-    with open_console("steward", directory="quillhaven-trial", path="/clients") as page:
+    world.open_directory("empty")
+    with open_console("steward", directory="empty", path="/clients") as page:
         expect(page.get_by_text("No client is registered here yet")).to_be_visible()
         page.goto("/audit")
         expect(page.get_by_text("The audit finds nothing wrong")).to_be_visible()

@@ -16448,7 +16448,31 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": {
+                    client_name?: string;
+                    scope?: string;
+                    resource?: string;
+                    jwks_uri?: string;
+                    client_uri?: string;
+                    policy_uri?: string;
+                    tos_uri?: string;
+                    backchannel_logout_uri?: string;
+                    client_id?: string;
+                    /** @enum {unknown} */
+                    token_endpoint_auth_method?: "client_secret_basic" | "client_secret_post" | "private_key_jwt" | "none";
+                    /** @enum {unknown} */
+                    application_type?: "web" | "native";
+                    grant_types?: ("client_credentials" | "urn:ietf:params:oauth:grant-type:jwt-bearer" | "authorization_code" | "refresh_token" | "urn:ietf:params:oauth:grant-type:device_code" | "urn:ietf:params:oauth:grant-type:token-exchange")[];
+                    response_types?: "code"[];
+                    jwks?: Record<string, never>;
+                    redirect_uris?: string[];
+                    post_logout_redirect_uris?: string[];
+                    contacts?: string[];
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             201: {
@@ -16520,7 +16544,31 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": {
+                    client_name?: string;
+                    scope?: string;
+                    resource?: string;
+                    jwks_uri?: string;
+                    client_uri?: string;
+                    policy_uri?: string;
+                    tos_uri?: string;
+                    backchannel_logout_uri?: string;
+                    client_id?: string;
+                    /** @enum {unknown} */
+                    token_endpoint_auth_method?: "client_secret_basic" | "client_secret_post" | "private_key_jwt" | "none";
+                    /** @enum {unknown} */
+                    application_type?: "web" | "native";
+                    grant_types?: ("client_credentials" | "urn:ietf:params:oauth:grant-type:jwt-bearer" | "authorization_code" | "refresh_token" | "urn:ietf:params:oauth:grant-type:device_code" | "urn:ietf:params:oauth:grant-type:token-exchange")[];
+                    response_types?: "code"[];
+                    jwks?: Record<string, never>;
+                    redirect_uris?: string[];
+                    post_logout_redirect_uris?: string[];
+                    contacts?: string[];
+                };
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

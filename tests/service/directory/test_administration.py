@@ -399,6 +399,8 @@ ROLES = {
     "auditor": {"clients.list", "audit.read", "ledger.verify", "consent.preview"},
     "registrar": {
         "clients.register",
+        "initial-access.make",
+        "initial-access.withdraw",
         "clients.set-state",
         "owners.change",
         "asks.add",

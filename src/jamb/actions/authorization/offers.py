@@ -138,12 +138,15 @@ def offer(
 
 def _where(tree: CollectionTree, wished: Sequence[Holding]) -> str:
     """Return where alone something is asked for, in words; empty: everywhere."""
-    if any(one.reach == EVERYWHERE for one in wished):
+    reaches = [holding.reach for holding in wished]
+    if EVERYWHERE in reaches:
         return ""
     said = []
-    for one in wished:
-        titles = ", ".join(tree.collections[path].title or path for path in sorted(one.reach.collections))
-        said.append(f"only {titles}" if one.reach.kind is ReachKind.ONLY else f"all but {titles}")
+    for reach in reaches:
+        # One that went since it was asked for is told by its path.
+        known = {path: tree.collections[path].title for path in reach.collections if path in tree.collections}
+        titles = ", ".join(known.get(path) or path for path in sorted(reach.collections))
+        said.append(f"only {titles}" if reach.kind is ReachKind.ONLY else f"all but {titles}")
     return "; ".join(said)
 
 
@@ -168,10 +171,10 @@ def _bounded_by_themself(
 
 def _asks_for_more(at: AtResource, name: str, wished: Sequence[Holding], own: Sequence[Holding]) -> bool:
     """Tell whether something is asked for where the person did not consent to it, and nobody did for everyone."""
-    mine = [one for one in own if name in at.catalogue.closure(one.permission)]
+    mine = [holding.reach for holding in own if name in at.catalogue.closure(holding.permission)]
     if not mine or name in at.by_others:
         return False
-    return not coverage(at.tree, [one.reach for one in wished]) <= coverage(at.tree, [one.reach for one in mine])
+    return not coverage(at.tree, [holding.reach for holding in wished]) <= coverage(at.tree, mine)
 
 
 def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:

@@ -19,7 +19,8 @@ from starlette.responses import Response
 
 from jamb.actions.resources.resources import NAME_LONGEST as RESOURCE_LONGEST
 from jamb.actions.resources.resources import RESOURCE_NAME
-from jamb.core.clients.clients import DOMAIN
+from jamb.core.clients.clients import DOMAIN, GrantType
+from jamb.core.clients.metadata import METHODS
 from jamb.core.credentials.assertions import CLIENT_ASSERTION, JWT_BEARER
 from jamb.core.directory.roles import NAME_LONGEST, SHORT_NAME
 from jamb.core.text import LINE_PATTERN
@@ -70,6 +71,7 @@ _NAMES = {
     "name": _named(RESOURCE_NAME, RESOURCE_LONGEST),
     "resource": _named(RESOURCE_NAME, RESOURCE_LONGEST),
     "domain": _named(DOMAIN, 253),
+    "provider": _named(SHORT_NAME, NAME_LONGEST),
 }
 _METHODS = ("get", "put", "post", "delete")
 _TEXT = {"type": "string", "pattern": LINE_PATTERN}
@@ -104,6 +106,8 @@ def describe(app: FastAPI) -> dict[str, Any]:
         schemas["OAuthError"] = _OAUTH_ERROR
         for form, path in _FORMS.items():
             document["paths"][path]["post"]["requestBody"] = _form(form)
+        for method, path in _METADATA_AT:
+            document["paths"][path][method]["requestBody"] = _METADATA
         document["components"]["responses"] = _responses()
         document["components"]["securitySchemes"] = {
             "token": {"type": "http", "scheme": "bearer", "bearerFormat": "JWT (RFC 9068)"},
@@ -202,6 +206,33 @@ _FIELDS: dict[str, tuple[tuple[dict[str, Any], dict[str, Any]], ...]] = {
         ({"grant_type": {"const": device.GRANT_TYPE}, "client_id": _GIVEN, "device_code": _GIVEN}, {}),
     ),
 }
+
+
+# Client metadata (RFC 7591 section 2): of what is known; others are ignored.
+_METADATA = {
+    "required": True,
+    "content": {
+        "application/json": {
+            "schema": {
+                "type": "object",
+                "properties": {
+                    **dict.fromkeys(("client_name", "scope", "resource", "jwks_uri", "client_uri"), _TEXT),
+                    **dict.fromkeys(("policy_uri", "tos_uri", "backchannel_logout_uri", "client_id"), _TEXT),
+                    "token_endpoint_auth_method": {"enum": list(METHODS)},
+                    "application_type": {"enum": ["web", "native"]},
+                    "grant_types": {"type": "array", "items": {"enum": [one.value for one in GrantType]}},
+                    "response_types": {"type": "array", "items": {"const": "code"}},
+                    "jwks": {"type": "object"},
+                    **{
+                        name: {"type": "array", "items": _TEXT}
+                        for name in ("redirect_uris", "post_logout_redirect_uris", "contacts")
+                    },
+                },
+            }
+        }
+    },
+}
+_METADATA_AT = (("post", "/d/{directory}/register"), ("put", "/d/{directory}/register/{client}"))
 
 
 def _form(name: str) -> dict[str, Any]:

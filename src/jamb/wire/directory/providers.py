@@ -6,9 +6,10 @@ from typing import Annotated, Any
 
 from pydantic import Field, SecretStr, StrictBool
 
+from jamb.core.addresses import WEB_PATTERN
 from jamb.core.directory.providers import CLIENT_ID_LONGEST, MOST_GROUPS, SECRET_LONGEST, TITLE_LONGEST
 from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent
-from jamb.wire.base.text import NAMED, MaybeSaid, ShortName
+from jamb.wire.base.text import NAMED, MaybeSaid, ShortName, like
 
 
 class ProviderSent(Sent):
@@ -19,7 +20,7 @@ class ProviderSent(Sent):
     """
 
     title: Annotated[str, Field(min_length=1, max_length=TITLE_LONGEST), NAMED]
-    issuer: Annotated[str, Field(min_length=1, max_length=400)]
+    issuer: Annotated[str, Field(min_length=1, max_length=400), like(WEB_PATTERN)]
     client_id: Annotated[str, Field(min_length=1, max_length=CLIENT_ID_LONGEST)]
     secret: Annotated[SecretStr, Field(max_length=SECRET_LONGEST)] | None = None
     adds_people: StrictBool = False

@@ -94,6 +94,7 @@ def outside() -> Iterator[Outside]:
     made = Outside()
     yield made
     made.server.shutdown()
+    made.server.server_close()
 
 
 @pytest.fixture(scope="module")
