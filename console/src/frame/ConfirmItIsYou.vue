@@ -66,6 +66,7 @@ const byPasskey = () =>
       </label>
       <CodeField v-if="coded" v-model="code" />
       <ProblemNote v-if="error" :error="error" />
+      <p class="soft small">Without a password here, sign out and come in again the way you came.</p>
       <div class="row">
         <NButton @click="close(false)">Cancel</NButton>
         <NButton v-if="offersPasskeys()" :disabled="busy" @click="byPasskey">Use a passkey</NButton>

@@ -5,6 +5,9 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
 from typing import Any
 
 import pytest
@@ -13,7 +16,7 @@ from jwskate import Jwk
 from requests_oauth2client import DeviceAuthorizationPollingJob, DPoPToken, InvalidGrant, OAuth2Client, PrivateKeyJwt
 
 from tests.service.entry.roster import BACK, Roster, answered, made, somebody
-from tests.world import BERTHS, World, wait_until
+from tests.world import BERTHS, ROOT, World, wait_until
 
 
 def client_of(roster: Roster, key: Jwk | None = None) -> OAuth2Client:
@@ -103,3 +106,35 @@ def test_a_device_is_let_in_for_whoever_types_its_code(world: World) -> None:
     wait_until(served)
     assert world.call_berths(token.access_token).status_code == 200
     assert client.refresh_token(token).refresh_token != token.refresh_token
+
+
+def test_a_device_of_another_language_is_let_in_too(world: World) -> None:
+    device = made(world, "device", [], ["berths.view"])
+    given = {
+        "PATH": os.environ["PATH"],
+        "ISSUER": device.issuer,
+        "CLIENT_ID": device.id,
+        "SCOPE": "openid offline_access berths.view",
+        "RESOURCE": BERTHS,
+    }
+    script = ROOT / "console" / "tests" / "clients" / "openid-client-device.mjs"
+    with (
+        subprocess.Popen(
+            ["node", script], env=given, text=True, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        ) as running,
+        somebody(world) as http,
+    ):
+        assert running.stdout is not None
+        first = running.stdout.readline()
+        assert first, running.communicate()[1]
+        shown = json.loads(first)
+        assert shown["there"] == f"{world.base_url}/device"
+        decided = {"user_code": shown["code"], "approve": True, "permissions": ["berths.view"]}
+        http.post("/api/v1/devices/decision", json=decided).raise_for_status()
+        said, wrong = running.communicate(timeout=60)
+        who = http.get("/api/v1/session").json()["person"]["id"]
+    assert running.returncode == 0, wrong
+    done = json.loads(said)
+    assert done["sub"] == who
+    assert done["scope"].split() == ["berths.view", "offline_access", "openid"]
+    assert world.call_berths(done["token"]).status_code == 200
