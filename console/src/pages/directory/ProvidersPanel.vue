@@ -217,6 +217,9 @@ const tryOut = () =>
 </template>
 
 <style scoped>
+section {
+  margin-bottom: var(--s5);
+}
 .part-head {
   display: flex;
   justify-content: space-between;
