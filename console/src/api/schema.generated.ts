@@ -3782,7 +3782,7 @@ export interface components {
          *         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
          *             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
          *         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
-         *             about it, where somebody does.
+         *             about it, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
          */
         AuthorizationAsked: {
             /** Redirect To */
@@ -3821,6 +3821,8 @@ export interface components {
             publisher: string;
             /** Publisher Vouched */
             publisher_vouched: boolean;
+            /** Unlooked At */
+            unlooked_at: boolean;
             /** Support Contact */
             support_contact: string;
             /** Client Uri */

@@ -89,6 +89,14 @@ def test_a_person_allows_what_is_asked_there_and_is_asked_anew_for_more(world: W
         # What was refreshed before stays as it was asked for then.
         fresh = refreshed(page, fresh["refresh_token"]).raise_for_status().json()
         assert reached(claims_of(fresh["access_token"])) == {"berths.view": [NORTH]}
+        # Once they allowed it everywhere, nothing is left to ask, wherever it is asked.
+        everywhere, _ = by_hand(page, scope="openid berths.view")
+        members(answered(http, everywhere))
+        for again in (
+            everywhere,
+            by_hand(page, scope="openid", authorization_details=asked_with(detail("berths.view")))[0],
+        ):
+            assert asked_of(http, again)["to_allow"] == []
     with world.jamb() as steward:
         entries = [one.after for one in steward.ledger.list(client=page.id) if one.action == "consent.granted"]
     assert ["only North quay" in str(entry) for entry in entries].count(True) == 1
@@ -126,6 +134,7 @@ def test_what_an_administrator_narrowed_the_person_does_not_widen(world: World, 
         asked_with(detail("berths.view", locations=[BERTHS, "https://tides.quillhaven.example"])),
         asked_with(*[detail("berths.view")] * 11),
         json.dumps([detail("x" * 5000)]),
+        "[" * 2000,
     ],
 )
 def test_details_that_are_none_are_refused_as_such(page: Roster, details: str) -> None:

@@ -17,7 +17,17 @@ from jamb.core.permissions import AccessKind
 from jamb.wire.clients.initial_access import InitialAccess
 from tests import patient
 from tests.cli.run import Shell
-from tests.service.entry.roster import BACK, Roster, answered, by_hand, by_library, members, redeemed, somebody
+from tests.service.entry.roster import (
+    BACK,
+    Roster,
+    answered,
+    asked_of,
+    by_hand,
+    by_library,
+    members,
+    redeemed,
+    somebody,
+)
 from tests.world import World, in_own_loop, unique
 
 
@@ -78,12 +88,24 @@ def test_what_is_registered_signs_people_in_once_somebody_consented(world: World
         ]
         told = [entry.action for entry in steward.ledger.list(client=made["client_id"])]
         assert {"client.registered", "permission.asked", "secret.issued"} <= set(told)
-    with world.jamb("approver") as approver:
-        approver.consent.grant(made["client_id"])
     issuer = f"{world.base_url}/d/quillhaven"
     metadata = patient.get(f"{issuer}/.well-known/openid-configuration").json()
     client = Roster(made["client_id"], name, made["client_secret"], issuer, metadata)
     with somebody(world) as http:
+        # Whoever made it chose all that is said of it: it learns of nobody who was not asked.
+        seen = asked_of(http, by_hand(client, scope="openid profile email")[0])
+        assert (seen["asks"], seen["unlooked_at"], seen["publisher_vouched"], seen["policy_uri"]) == (
+            True,
+            True,
+            False,
+            "",
+        )
+        quiet = asked_of(http, by_hand(client, scope="openid", prompt="none")[0])
+        assert members(quiet["redirect_to"])["error"] == "consent_required"
+        with world.jamb("approver") as approver:
+            approver.consent.grant(made["client_id"])
+        seen = asked_of(http, by_hand(client, scope="openid profile email")[0])
+        assert (seen["asks"], seen["unlooked_at"], seen["publisher_vouched"]) == (False, False, True)
         address, verifier = by_hand(client)
         token = redeemed(client, members(answered(http, address))["code"], verifier)
     assert "berths.assign" in token.json()["scope"].split()
@@ -124,8 +146,12 @@ def test_a_draft_changes_itself_until_it_is_given_something(world: World, access
         assert refused.status_code == 400, wrong
         assert refused.json()["error"] in {"invalid_client_metadata", "invalid_redirect_uri"}
     assert managed(made, "GET").json() == changed.json()
-    with world.jamb("approver") as approver:
-        approver.consent.grant(made["client_id"])
+    with world.jamb() as owner, world.jamb("approver") as approver:
+        request = owner.requests.make(made["client_id"], "The board needs it")
+        # Who decides sees what it is now: it does not become another meanwhile.
+        waiting = managed(made, "PUT", **said, redirect_uris=["https://thief.example/"], scope="berths.view")
+        assert (waiting.status_code, waiting.json()["error"]) == (403, "access_denied")
+        approver.requests.grant(request.id)
     # Whoever has the token could otherwise send what people allow to an address of theirs.
     late = managed(made, "PUT", **said, redirect_uris=["https://thief.example/"], scope="berths.view")
     assert (late.status_code, late.json()["error"]) == (403, "access_denied")

@@ -175,7 +175,10 @@ onMounted(() =>
         <dt>What it is for</dt>
         <dd>{{ asked.purpose }}</dd>
         <dt>Made by</dt>
-        <dd>
+        <dd v-if="asked.unlooked_at">
+          <strong>Unknown: it registered itself, and nobody at {{ asked.directory_name }} has looked at it yet</strong>
+        </dd>
+        <dd v-else>
           {{ asked.publisher || asked.directory_name }}
           <strong v-if="!asked.publisher_vouched">: nobody at {{ asked.directory_name }} vouches for it</strong>
         </dd>

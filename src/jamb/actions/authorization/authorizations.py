@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 from uuid import UUID, uuid4
 
 from jamb.actions.authorization.answers import Answer, code_to, refusal_to
-from jamb.actions.authorization.offers import Offer, asked_for, asking_client, is_admitted, offer
+from jamb.actions.authorization.offers import Offer, asked_for, asking_client, is_admitted, is_unlooked_at, offer
 from jamb.actions.authorization.sealed import Asked, sealed_answer
 from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory, refuse_suspended
@@ -50,6 +50,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
         admitted = not mine or found is None or is_admitted(session, client, found.person.id, now)
         looked = mine and found is not None and (admitted or not quiet)
         shown = offer(session, directory, client, wanted, found.person.id, now) if looked and found else Offer()
+        unlooked = is_unlooked_at(session, client.id, found.person.id if mine and found is not None else None, now)
         at_once: Answer | None = None
         assured = is_assured(wanted.redirect_uri, ClientKind(client.kind))
         if quiet and not admitted:
@@ -60,18 +61,20 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             # OpenID Connect Core Unmet Authentication Requirements section 2, RFC 9470 section 5.
             said = "The person has no second factor."
             at_once = refusal_to(backend, asked, "unmet_authentication_requirements", said)
-        elif quiet and shown.open_questions:
+        elif quiet and (shown.open_questions or unlooked):
             at_once = refusal_to(backend, asked, "consent_required", "The person must decide, or an administrator.")
         elif quiet and not assured:
             at_once = refusal_to(
                 backend, asked, "interaction_required", "Whatever listens there may ask as this client."
             )
-        vouched = not client.publisher or client.publisher in publishers.vouched_domains(session, directory.id)
+        domains = publishers.vouched_domains(session, directory.id)
+        vouched = not unlooked if not client.publisher else client.publisher in domains
         return AuthorizationAsked(
             **sent_on(backend, at_once, now),
             asks=bool({"consent", "select_account"} & set(wanted.prompt))
             or shown.open_questions
             or shown.empty
+            or unlooked
             or not assured,
             sign_in="needed" if not mine else "again" if again else "factor" if factor else "",
             directory=directory.slug,
@@ -81,6 +84,7 @@ def look(backend: Backend, asked: Asked, found: ConsoleSession | None, now: date
             purpose=client.purpose,
             publisher=client.publisher,
             publisher_vouched=vouched,
+            unlooked_at=unlooked,
             # What a stranger says of itself leads nobody anywhere.
             client_uri=client.client_uri if vouched else "",
             policy_uri=client.policy_uri if vouched else "",

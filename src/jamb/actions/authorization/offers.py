@@ -23,6 +23,7 @@ from jamb.core.reach import EVERYWHERE, CollectionTree, Reach, ReachKind
 from jamb.core.reach.details import reach_of
 from jamb.core.reach.reach import coverage
 from jamb.store.clients import clients
+from jamb.store.clients.initial_access import registered_itself
 from jamb.store.consent import requests
 from jamb.store.directory import people, roles
 from jamb.store.resources import resources
@@ -35,8 +36,7 @@ class AtResource:
 
     Attributes:
         counts: the permissions that a token may carry, each with the reaches at which it counts.
-        consented: names that are consented to, for everyone or for the person, with what they imply. `by_others`: of
-            these, what does not rest on the person's own consent.
+        consented: names that are consented to, for everyone or for the person, with what they imply.
     """
 
     row: resources.ResourceRow
@@ -44,7 +44,6 @@ class AtResource:
     tree: CollectionTree
     counts: Mapping[str, tuple[Reach, ...]]
     consented: frozenset[str]
-    by_others: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +100,8 @@ def offer(
     }
     theirs = _held_by(session, person_id, row, now)
     parts: dict[str, list[AskedOfPerson]] = {"already": [], "to_allow": [], "for_administrator": [], "not_theirs": []}
-    own = _bounded_by_themself(session, client, row, person_id, now)
+    own, others = _consents(session, client, row, person_id, now)
+    for_good = frozenset().union(*(at.catalogue.closure(name) for name in others & at.catalogue.permissions.keys()))
     for name in wanted.permissions or sorted(asked):
         permission = at.catalogue.permissions[name]
         wished = wanted.wished({name}) or [Holding(name)]
@@ -115,7 +115,7 @@ def offer(
         possible = both_may(at.catalogue, at.tree, wished, theirs)
         if not possible:
             part = "not_theirs"
-        elif name in at.consented and not _asks_for_more(at, name, wished, own):
+        elif name in at.consented and (name in for_good or not _asks_for_more(at, name, wished, own)):
             part = "already"
         elif name in asked and permission.consent_by is ConsentBy.PERSON and directory.policy.people_may_consent:
             part = "to_allow"
@@ -150,36 +150,47 @@ def _where(tree: CollectionTree, wished: Sequence[Holding]) -> str:
     return "; ".join(said)
 
 
-def _bounded_by_themself(
+def _consents(
     session: Session, client: clients.ClientRow, row: resources.ResourceRow, person_id: UUID, now: datetime
-) -> list[Holding]:
-    """Return what the person consented to for some collections alone, as it was asked then.
+) -> tuple[list[Holding], frozenset[str]]:
+    """Return what the person consented to for some collections alone, as asked then; and what counts as it is.
 
-    What an administrator narrowed since is theirs to widen again.
+    To what an administrator narrowed since, they cannot consent anew: it counts as it is.
     """
-    return [
-        Holding(grant.permission, reach_of(grant.reach))
-        for grant in clients.grants_of(session, [client.id])
-        if grant.resource_id == row.id
-        and grant.by_person
-        and grant.person_id == person_id
-        and grant.reach
-        and grant.narrowed_at is None
-        and grant.stands(now)
-    ]
+    own: list[Holding] = []
+    others: set[str] = set()
+    for grant in clients.grants_of(session, [client.id]):
+        if grant.resource_id != row.id or grant.person_id not in {None, person_id} or not grant.stands(now):
+            continue
+        if grant.kind != AccessKind.DELEGATED.value:
+            continue
+        if grant.by_person and grant.reach and grant.narrowed_at is None:
+            own.append(Holding(grant.permission, reach_of(grant.reach)))
+        else:
+            others.add(grant.permission)
+    return own, frozenset(others)
 
 
 def _asks_for_more(at: AtResource, name: str, wished: Sequence[Holding], own: Sequence[Holding]) -> bool:
-    """Tell whether something is asked for where the person did not consent to it, and nobody did for everyone."""
+    """Tell whether something is asked for where the person did not consent to it."""
     mine = [holding.reach for holding in own if name in at.catalogue.closure(holding.permission)]
-    if not mine or name in at.by_others:
-        return False
     return not coverage(at.tree, [holding.reach for holding in wished]) <= coverage(at.tree, mine)
 
 
 def _asks_that_wait(session: Session, client_id: str, now: datetime) -> Mapping[UUID, datetime]:
     """Return the asks for which a request waits, and until when."""
     return {ask: row.due_at for row in requests.waiting_for(session, client_id, now) for ask in row.ask_ids}
+
+
+def is_unlooked_at(session: Session, client_id: str, person_id: UUID | None, now: datetime) -> bool:
+    """Tell whether a client registered itself, and nobody allowed it anything yet that concerns this person.
+
+    Whoever made it chose its name and where it sends people: without a question it learns nothing about anybody.
+    """
+    if not registered_itself(session, client_id):
+        return False
+    grants = clients.grants_of(session, [client_id])
+    return not any(grant.person_id in {None, person_id} and grant.stands(now) for grant in grants)
 
 
 def is_over(client: clients.ClientRow, now: datetime) -> bool:
@@ -225,15 +236,7 @@ def at_resource(
         holding for holding in _held_by(session, person_id, row, now) if holding.permission in catalogue.permissions
     ]
     consented = frozenset().union(*(catalogue.closure(holding.permission) for holding in ours))
-    by_others = frozenset().union(
-        *(
-            catalogue.closure(grant.permission)
-            for grant in grants
-            if grant.person_id is None and grant.kind is AccessKind.DELEGATED and grant.in_force(now)
-            if grant.permission in catalogue.permissions
-        )
-    )
-    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented, by_others)
+    return AtResource(row, catalogue, tree, both_may(catalogue, tree, ours, theirs), consented)
 
 
 def asking_client(

@@ -38,6 +38,7 @@ from jamb.core.reach import EVERYWHERE
 from jamb.store.base.work import Actor, Unit, unit_of_work
 from jamb.store.clients import clients
 from jamb.store.clients.initial_access import DynamicRegistrationRow, InitialAccessRow
+from jamb.store.consent import requests
 from jamb.store.credentials.credentials import by_digest, credentials_of
 from jamb.store.directory import roles
 from jamb.store.directory.people import PersonRow
@@ -116,6 +117,12 @@ def change_itself(backend: Backend, slug: str, client_id: str, token: str, sent:
             raise Forbidden(
                 f"“{row.name}” was given permissions, so that its owners alone change it.",
                 next_step="Ask them, or register another client.",
+            )
+        if requests.waiting_for(unit.session, client_id, now):
+            # Who decides has looked at what it is now.
+            raise Forbidden(
+                f"A request for “{row.name}” waits for a decision: it stays as it is until then.",
+                next_step="Wait for the decision, or register another client.",
             )
         name = sent.name or row.name
         if folded(name) != row.folded_name:

@@ -6,7 +6,6 @@ there alone; one that is named in the scope, too, counts wherever it is given.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -14,7 +13,7 @@ from jamb.core.access.standing import Holding
 from jamb.core.authorization.refused import RequestRefused
 from jamb.core.reach import EVERYWHERE, CollectionTree
 from jamb.core.reach.details import TYPE, reach_of
-from jamb.core.text import line_fault
+from jamb.core.text import UnfitText, line_fault, read_json
 
 LONGEST = 4_000
 MOST, MOST_NAMES = 10, 50
@@ -32,8 +31,8 @@ def read_details(text: str) -> Details:
     if not text:
         return ()
     try:
-        sent = json.loads(text) if len(text) <= LONGEST else None
-    except ValueError:
+        sent = read_json(text) if len(text) <= LONGEST else None
+    except UnfitText:
         sent = None
     if not isinstance(sent, list) or not 1 <= len(sent) <= MOST:
         raise RequestRefused(INVALID, f"authorization_details is a JSON array of 1 to {MOST} objects.")

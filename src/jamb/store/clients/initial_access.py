@@ -60,3 +60,7 @@ def count_open(session: Session, directory_id: UUID, now: datetime) -> int:
         col(InitialAccessRow.used) < col(InitialAccessRow.uses),
     )
     return int(session.execute(counted).scalar_one())
+
+
+def registered_itself(session: Session, client_id: str) -> bool:
+    return session.get(DynamicRegistrationRow, client_id) is not None

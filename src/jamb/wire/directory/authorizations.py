@@ -75,7 +75,7 @@ class AuthorizationAsked(AskedFor, SentOn):
         sign_in: "" when the right person is signed in, "needed" when nobody or somebody of another directory is,
             "again" when they must show that it is them, "factor" when the client wants a second factor of theirs.
         publisher_vouched: whether somebody here vouches for who makes it. `client_uri`, `policy_uri`, `tos_uri`: pages
-            about it, where somebody does.
+            about it, where somebody does. `unlooked_at`: it registered itself, and nobody allowed it anything yet.
     """
 
     asks: bool
@@ -87,6 +87,7 @@ class AuthorizationAsked(AskedFor, SentOn):
     purpose: str
     publisher: str
     publisher_vouched: bool
+    unlooked_at: bool
     support_contact: str
     client_uri: str
     policy_uri: str
