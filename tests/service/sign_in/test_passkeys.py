@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack
 from dataclasses import replace
@@ -162,10 +163,19 @@ def test_an_answer_counts_once_and_for_what_it_was_asked(person: Person, browser
     assert problem(second.post("/api/v1/session/passkeys", json=body)) == (422, "bad-input")
 
 
+DEEP = {"response": {"clientDataJSON": base64.urlsafe_b64encode(b"[" * 9_000).decode()}}
+
+
 def test_nonsense_is_refused_as_such(person: Person, browser: Browser) -> None:
     long = {"credential": {"response": "x" * 20_000}}
     assert problem(browser().post("/api/v1/session/passkey", json=long))[0] in {413, 422}
-    for nonsense in ({}, {"response": 1}, {"response": {"clientDataJSON": "%%"}}, {"rawId": "AA", "response": {}}):
+    for nonsense in (
+        {},
+        {"response": 1},
+        {"response": {"clientDataJSON": "%%"}},
+        {"rawId": "AA", "response": {}},
+        DEEP,
+    ):
         assert problem(browser().post("/api/v1/session/passkey", json={"credential": nonsense})) == (
             401,
             "not-signed-in",
@@ -193,6 +203,10 @@ def test_the_policy_wants_a_passkey_of_whoever_has_a_role(world: World, browser:
     again = browser()
     steward.show(again).raise_for_status()
     assert again.get(f"{here}/clients").status_code == 200
+    # Nobody locks themself out by taking the last one off.
+    (kept,) = steward.http.get("/api/v1/session/second-factor").json()["passkeys"]
+    assert problem(steward.http.delete(f"/api/v1/session/passkeys/{kept['id']}"))[0] == 403
+    assert len(steward.http.get("/api/v1/session/second-factor").json()["passkeys"]) == 1
 
 
 def test_how_somebody_signs_in_is_changed_only_soon_after_they_showed_who_they_are(

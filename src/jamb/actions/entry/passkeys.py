@@ -28,7 +28,7 @@ from jamb.actions.base.backend import Backend, console_client_id
 from jamb.actions.entry.factor_codes import fresh_codes
 from jamb.actions.entry.sessions import ConsoleSession, SignedIn, Visitor, find_directory_of, opened
 from jamb.core.directory import passkeys as core
-from jamb.core.errors import BadInput, Conflict, NotFound, NotSignedIn
+from jamb.core.errors import BadInput, Conflict, Forbidden, NotFound, NotSignedIn
 from jamb.core.text import name_fault
 from jamb.store.base.work import Actor, observation, unit_of_work
 from jamb.store.credentials.credentials import first_seen
@@ -79,7 +79,7 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
     words = " ".join(name.split())
     if not 1 <= len(words) <= core.NAME_LONGEST or name_fault(words):
         raise BadInput.field("name", f"{len(words)} characters", f"1 to {core.NAME_LONGEST} that are seen")
-    expected, ends = _answered(backend, shown, _adding(found), now)
+    expected, _ = _answered(backend, shown, _adding(found), now)
     try:
         made = webauthn.verify_registration_response(
             credential=dict(shown.credential),
@@ -88,7 +88,7 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
             expected_origin=sorted(shown.origins),
             require_user_verification=True,
         )
-    except (WebAuthnException, ValueError) as error:
+    except (WebAuthnException, ValueError, RecursionError) as error:
         raise _unfit() from error
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
@@ -114,12 +114,15 @@ def add(backend: Backend, found: ConsoleSession, name: str, shown: Shown, now: d
         people.note_passkey(unit.session, found.digest)
         unit.enter("person.changed", _subject(found), after={"passkey": f"added “{words}”"})
         shown_row = view(row)
-    del ends
     return PasskeyAdded(passkey=shown_row, codes=codes)
 
 
 def remove(backend: Backend, found: ConsoleSession, passkey_id: UUID, now: datetime) -> None:
-    """Take one off; who signed in by passkeys ends, but here. Raises `NotFound`."""
+    """Take one off; who signed in by passkeys ends, but here.
+
+    Raises:
+        NotFound: they have no such passkey. Forbidden: it is the last, and the policy wants one.
+    """
     actor = Actor("person", str(found.person.id), found.person.name, "Jamb console")
     with unit_of_work(backend.engine, backend.sealer, found.directory, actor, now) as unit:
         unit.session.get_one(people.PersonRow, found.person.id, with_for_update=True)
@@ -128,9 +131,13 @@ def remove(backend: Backend, found: ConsoleSession, passkey_id: UUID, now: datet
             raise NotFound("You have no such passkey.", next_step="Look at your sign-in again.")
         unit.session.delete(row)
         unit.session.flush()
-        if not store.has_one(unit.session, found.person.id) and not second_factors.is_set(
-            unit.session, found.person.id
-        ):
+        device = second_factors.is_set(unit.session, found.person.id)
+        last = not store.has_one(unit.session, found.person.id)
+        policy = found.directory.policy
+        if last and found.person.roles and (policy.passkey or (policy.second_factor and not device)):
+            wanted = "a passkey" if policy.passkey else "a second factor"
+            raise Forbidden(f"Whoever has a role here must have {wanted}.", next_step="Add another first.")
+        if last and not device:
             second_factors.keep_recovery_codes(unit.session, found.person.id, ())
         people.end_sessions(unit.session, found.person.id, but=found.digest)
         unit.enter("person.changed", _subject(found), after={"passkey": f"took off “{row.name}”"})
@@ -191,7 +198,7 @@ def _proven(session: Session, backend: Backend, shown: Shown, now: datetime) -> 
             credential_current_sign_count=row.uses,
             require_user_verification=True,
         )
-    except (WebAuthnException, ValueError) as error:
+    except (WebAuthnException, ValueError, RecursionError) as error:
         raise _not_proven() from error
     person = session.get_one(people.PersonRow, row.person_id)
     console = console_client_id(find_directory_of(session, person).slug)
@@ -210,7 +217,7 @@ def _answered(
     try:
         response = shown.credential["response"]
         sent = parse_client_data_json(base64url_to_bytes(response["clientDataJSON"])).challenge
-    except (WebAuthnException, ValueError, KeyError, TypeError, AttributeError) as error:
+    except (WebAuthnException, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise (_unfit() if refusal is BadInput else _not_proven()) from error
     ends = core.challenge_end(backend.sealer.session_key, sent, purpose, now)
     if ends is None:

@@ -14,8 +14,6 @@ MOST_PASSKEYS = 10
 NAME_LONGEST = 60
 # How long a browser has from when it asked until the person used their device.
 CHALLENGE_LIFE = timedelta(minutes=5)
-# What a browser sends of one key: attestations of vendors are longer, and are not asked for.
-LONGEST_ANSWER = 16_000
 _RANDOM, _UNTIL, _SEAL = 16, 8, 24
 CHALLENGE_BYTES = _RANDOM + _UNTIL + _SEAL
 
