@@ -23,6 +23,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from jamb.client import BadInput, Conflict, Forbidden, NotFound
 from tests import patient
 from tests.cli.run import Shell
+from tests.service.entry.roster import BACK, Roster, answered, by_hand, members, redeemed, refreshed
 from tests.world import World, add_person, unique, wait_until
 
 GROUND = "by-provider"
@@ -352,11 +353,21 @@ def test_a_provider_takes_two_people_and_is_removed_with_who_came_by_it(
         http = browser()
         back(http, begun(http, outside))
         assert whoami(http)
+        http.headers["X-Jamb-CSRF"] = http.get("/api/v1/session").json()["csrf"]
+        owners = [f"steward@{GROUND}.example"]
+        board = steward.clients.register(unique("Board"), "Shows", kind="web", redirect_uris=[BACK], owners=owners)
+        issuer = f"{world.base_url}/d/{GROUND}"
+        metadata = patient.get(f"{issuer}/.well-known/openid-configuration").json()
+        page = Roster(board.id, board.name, steward.secrets.issue(board.id).secret or "", issuer, metadata)
+        address, verifier = by_hand(page, scope="openid offline_access")
+        held = redeemed(page, members(answered(http, address))["code"], verifier).json()["refresh_token"]
+        held = refreshed(page, held).json()["refresh_token"]
         offered = {"login": "anybody@" + f"{GROUND}.example"}
         (shown,) = patient.post(f"{world.base_url}/api/v1/session/providers", json=offered).json()
         assert shown == {"title": "Head office", "href": f"/d/{GROUND}/sign-in/head-office"}
         steward.providers.remove("head-office")
         assert whoami(http) == ""
+        assert refreshed(page, held).json()["error"] == "invalid_grant"
         assert patient.post(f"{world.base_url}/api/v1/session/providers", json=offered).json() == []
         gone = browser().get(f"/d/{GROUND}/sign-in/head-office", follow_redirects=False)
         assert gone.status_code == 404

@@ -22,6 +22,7 @@ from jamb.core.directory.directories import Directory
 from jamb.core.directory.providers import MOST_PROVIDERS, Provider, check_provider
 from jamb.core.errors import Conflict, NotFound, Unsuited
 from jamb.store.base.work import check_reason
+from jamb.store.credentials.credentials import end_sign_ins
 from jamb.store.directory import people, providers, roles
 from jamb.wire.directory.providers import SignInProvider, WhoWouldSignIn
 
@@ -55,7 +56,8 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
         after = _words(wanted)
         if before == after and secret is None:
             raise Unsuited.field("provider", "what is saved already", "something to change")
-        if act.actor.kind != "service":
+        # Another secret signs in nobody else.
+        if act.actor.kind != "service" and before != after:
             asked = Wanted(ActKind.PROVIDER, f"The provider {wanted.title}", {"name": wanted.name, **after})
             why = f"Whoever runs {wanted.issuer} could sign in as everybody that it vouches for"
             decide_alone(unit, Bench(unit.session, act.directory, act.now), asked, GRAVE, why, needed=1)
@@ -80,13 +82,15 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
 
 
 def remove_provider(act: Act, name: str, reason: str) -> None:
-    """Let nobody sign in by a provider any more; who signed in by it so far stays until that ends."""
+    """Let nobody sign in by a provider any more, and end what came of sign-ins by it: applications, devices."""
     check_reason(reason)
     with act.change() as unit:
         row = providers.by_name(unit.session, act.directory.id, name, lock=True)
         if row is None:
             raise _unknown(act.directory, name)
         people.end_sessions_by_provider(unit.session, act.directory.id, row.name)
+        for person_id in providers.linked_to(unit.session, row.id):
+            end_sign_ins(unit.session, person_id, act.now, "the provider was removed")
         unit.session.delete(row)
         unit.enter("provider.removed", _subject(row), before=_words(row.value()), reason=reason)
 

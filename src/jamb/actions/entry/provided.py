@@ -11,10 +11,10 @@ from uuid import UUID, uuid4
 from sqlmodel import Session
 
 from jamb.actions.base.backend import Backend
-from jamb.actions.base.lookups import find_directory, refuse_suspended
+from jamb.actions.base.lookups import find_directory, refuse_stewardless, refuse_suspended
 from jamb.actions.entry.sessions import SignedIn, Visitor, opened
 from jamb.core.directory.providers import Claimed, Refused, read_claims
-from jamb.core.errors import BadInput
+from jamb.core.errors import BadInput, StillInUse
 from jamb.store.base.work import Actor, Unit, observation, unit_of_work
 from jamb.store.directory import people, providers, roles
 
@@ -46,7 +46,10 @@ def sign_in(
         if known is not None:
             # One sign-in of a person after the other: each sees what the one before did to their groups.
             unit.session.get_one(people.PersonRow, known, with_for_update=True)
-        row = unit.session.get_one(providers.ProviderRow, provider_id)
+        # Of two who come the first time at once, the second sees whom the first is linked to.
+        row = unit.session.get(providers.ProviderRow, provider_id, with_for_update=known is None)
+        if row is None:
+            return Refused.LATE
         try:
             found = person_of(unit, row, claims)
         except BadInput:
@@ -111,7 +114,10 @@ def _by_mail(unit: Unit, row: providers.ProviderRow, said: Claimed) -> tuple[peo
 def _move(
     unit: Unit, row: providers.ProviderRow, person: people.PersonRow, said: Claimed
 ) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Put a person into the groups that the provider decides about, and out of the others of these."""
+    """Put a person into the groups that the provider decides about, and out of the others of these.
+
+    Where the directory would be left without a steward, they stay in them.
+    """
     decided = set(row.groups.values())
     mine = roles.direct_groups_of(unit.session, person.id)
     known = {group.name: group.id for group in roles.groups_of(unit.session, row.directory_id)} if decided else {}
@@ -119,8 +125,14 @@ def _move(
     leaves = tuple(sorted((mine & decided) - said.inside))
     for name in joins:
         roles.put_in(unit.session, known[name], person.id)
-    for name in leaves:
-        roles.take_out(unit.session, known[name], person.id)
+    try:
+        with unit.session.begin_nested():
+            for name in leaves:
+                roles.take_out(unit.session, known[name], person.id)
+            if leaves:
+                refuse_stewardless(unit.session, unit.directory, unit.now)
+    except StillInUse:
+        leaves = ()
     if joins or leaves:
         told = {name: list(groups) for name, groups in (("joins", joins), ("leaves", leaves)) if groups}
         unit.enter("person.changed", _subject(person), after={**told, "by": row.title})

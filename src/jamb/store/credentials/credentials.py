@@ -310,7 +310,9 @@ def command_lines(session: Session, person_id: UUID, served: str, since: datetim
     )
 
 
-def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
+def end_sign_ins(
+    session: Session, person_id: UUID, now: datetime, by: str = "a new password, or the person was made inactive"
+) -> None:
     """End every sign-in of a person with a device, every yes that no device has fetched yet, and what came of sign-ins.
 
     What they consented to stays: an application only has to sign them in again.
@@ -321,7 +323,7 @@ def end_sign_ins(session: Session, person_id: UUID, now: datetime) -> None:
         .values(ended_at=now)
         .execution_options(synchronize_session=False)
     )
-    authorizations.end_of_person(session, person_id, "a new password, or the person was made inactive", now)
+    authorizations.end_of_person(session, person_id, by, now)
 
 
 def by_digest(session: Session, digest: bytes) -> CredentialRow | None:

@@ -66,6 +66,12 @@ def linked(session: Session, provider_id: UUID, subject: str) -> UUID | None:
     return row.person_id if row is not None else None
 
 
+def linked_to(session: Session, provider_id: UUID) -> list[UUID]:
+    """Return whom a provider means by any subject."""
+    found = select(ProviderSubjectRow.person_id).where(ProviderSubjectRow.provider_id == provider_id)
+    return sorted(set(session.exec(found)))
+
+
 def how_many_linked(session: Session, provider_ids: list[UUID]) -> dict[UUID, int]:
     counted = sa.select(col(ProviderSubjectRow.provider_id), sa.func.count()).group_by(
         col(ProviderSubjectRow.provider_id)

@@ -10,7 +10,7 @@ from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy import CheckConstraint, Column, ForeignKey, Index, Text, UniqueConstraint
-from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.dialects.postgresql import ARRAY, insert
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldGrant, PersonStanding, RoleHolding
@@ -473,11 +473,14 @@ def direct_groups_of(session: Session, person_id: UUID) -> set[str]:
 
 
 def put_in(session: Session, group_id: UUID, person_id: UUID) -> None:
-    session.add(GroupPersonRow(group_id=group_id, person_id=person_id))
+    """Put a person into a group, unless they are in it."""
+    member = insert(GroupPersonRow).values(group_id=group_id, person_id=person_id)
+    session.execute(member.on_conflict_do_nothing())
 
 
 def take_out(session: Session, group_id: UUID, person_id: UUID) -> None:
-    session.delete(session.get_one(GroupPersonRow, (group_id, person_id)))
+    member = (col(GroupPersonRow.group_id) == group_id) & (col(GroupPersonRow.person_id) == person_id)
+    session.execute(sa.delete(GroupPersonRow).where(member))
 
 
 def drop_assignments_of_group(session: Session, group_id: UUID) -> None:

@@ -30,6 +30,8 @@ from jamb.wire.directory.providers import ProviderOffered, ProvidersWanted
 router = api_router("", tags=["session"])
 _log = structlog.get_logger("jamb.providers")
 COOKIE = "jamb_provider"
+# It lies in a cookie, of which browsers keep 4096 bytes.
+LONGEST_THEN = 2000
 
 
 @router.post("/api/v1/session/providers")
@@ -119,6 +121,8 @@ def _provider(runtime: Runtime, slug: str, *, name: str = "", key: UUID | None =
 
 def _is_ours(then: str) -> bool:
     """Only a path, never another host: browsers read // and a backslash as the beginning of one."""
+    if len(then) > LONGEST_THEN:
+        return False
     return then.startswith("/") and not then.startswith(("//", "/\\")) and then.isprintable() and "\\" not in then
 
 
