@@ -68,7 +68,13 @@ TABLE = {
         None,
         None,
         2,
-        ["consent-for-everyone", "consent-for-person-unused", "larger-than-use-for-people", "token-replayed"],
+        [
+            "consent-for-everyone",
+            "consent-for-person-unused",
+            "larger-than-use-for-people",
+            "redirect-unused",
+            "token-replayed",
+        ],
     ),
     "Pilot roster sync": Expected((2, 1, 1, 1), "live", 51, 2, ["changed-after-consent", "use-rises"]),
     "Customs declarations feed": Expected((1, 1, 1, 0), "live", 60, 1, ["held-already-by-what-ended", "single-owner"]),
@@ -119,11 +125,15 @@ TABLE = {
         2,
         ["credential-seen-by-another", "granted-under-loose-limits", "permission-larger-than-use"],
     ),
-    "Quay dashb0ard": Expected((0, 0, 0, 0), None, None, 2, ["name-confusable"]),
+    "Quay dashb0ard": Expected((0, 0, 0, 0), None, None, 2, ["name-confusable", "scheme-shared"]),
     "Storm bell": Expected((0, 0, 0, 0), "live", 80, 2, ["disabled-with-credentials"]),
     "Sailing times widget": Expected((1, 1, 1, 0), "live", 120, 2, ["client-silent", "publisher-unvouched"]),
     "Pilot sign-up form": Expected(
-        (1, 0, 0, 1), "live", 66, 2, ["redirect-foreign-host", "redirect-loopback", "redirect-plain-http"]
+        (1, 0, 0, 1),
+        "live",
+        66,
+        2,
+        ["pkce-missing", "redirect-foreign-host", "redirect-loopback", "redirect-plain-http"],
     ),
     "Berth kiosk": Expected((1, 1, 0, 0), "live", 86, 2, ["permission-never-used", "secret-on-public-client"]),
     "Key renewal helper": Expected(

@@ -329,7 +329,7 @@ def dead_tries(draw: Draw, client: Client) -> None:
 
 @scenario
 def replays(draw: Draw, client: Client) -> None:
-    outcomes = ("code-replayed", "refresh-replayed", "code-expired")
+    outcomes = ("code-replayed", "refresh-replayed", "code-expired", "challenge-missing")
     client.replays += [(draw.choice(outcomes), draw.ago(1, 6, 7, 8)) for _ in range(draw.choice((1, 2)))]
 
 
@@ -600,12 +600,16 @@ def redirects(draw: Draw, client: Client) -> None:
             "https://a.truth.example@evil.example/r",
             "https://truth.example.org/r",
             "org.app.example://signed-in",
+            "ORG.APP.EXAMPLE:/in",
             "https://x.maker.example/r",
             "https://A.TRUTH.EXAMPLE/r",
             "https://nottruth.example/r",
         ],
         draw.choice((1, 2)),
     )
+    client.answered = {one for one in client.redirects if draw.random() < 0.6}
+    if draw.random() < 0.4:
+        client.registered = draw.ago(9, 10, 11, 29, 30, 31)
 
 
 @scenario

@@ -160,9 +160,11 @@ class Client:
     people: dict[tuple[str, str, str], datetime] = field(default_factory=dict)
     rotations: list[tuple[str, str, str, datetime]] = field(default_factory=list)
     dead_tries: list[tuple[str, datetime]] = field(default_factory=list)
-    # Token requests that brought something a second time, or too late.
+    # Requests that brought something a second time, too late, or without PKCE.
     replays: list[tuple[str, datetime]] = field(default_factory=list)
     redirects: list[str] = field(default_factory=list)
+    # Those to which a code was sent.
+    answered: set[str] = field(default_factory=set)
     publisher: str = ""
     trial: datetime | None = None
     networks: list[tuple[str, datetime]] = field(default_factory=list)

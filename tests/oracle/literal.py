@@ -56,6 +56,14 @@ class All:
         return found
 
     @cached_property
+    def schemes(self) -> dict[str, list[Client]]:
+        found: dict[str, list[Client]] = {}
+        for one in self.estate.clients.values():
+            for scheme in _schemes(one) if one.state != "removed" else ():
+                found.setdefault(scheme, []).append(one)
+        return found
+
+    @cached_property
     def strong(self) -> set[str]:
         """Live clients that can themselves give access."""
         return {key for key, one in self.estate.clients.items() if one.state == "live" and _controls(Look(self, one))}
@@ -358,6 +366,12 @@ def replayed(look: Look) -> Iterator[Said]:
     for what in ("code-replayed", "refresh-replayed"):
         if any(outcome == what and look.now - at <= 7 * DAY for outcome, at in look.client.replays):
             yield what, "high"
+
+
+@rule("pkce-missing")
+def no_challenge(look: Look) -> Iterator[Said]:
+    if any(outcome == "challenge-missing" and look.now - at <= 7 * DAY for outcome, at in look.client.replays):
+        yield "", "medium"
 
 
 @rule("secret-on-public-client")
@@ -870,6 +884,25 @@ def loopback(look: Look) -> Iterator[Said]:
     )
     if local and look.live and look.client.kind == "service":
         yield "", "low"
+
+
+@rule("redirect-unused")
+def redirect_unused(look: Look) -> Iterator[Said]:
+    unused = set(look.client.redirects) - look.client.answered
+    if unused and look.live and look.now - look.client.registered >= 30 * DAY:
+        yield "", "low"
+
+
+def _schemes(client: Client) -> set[str]:
+    return {one.split(":")[0].lower() for one in client.redirects} - {"http", "https"}
+
+
+@rule("scheme-shared")
+def scheme_shared(look: Look) -> Iterator[Said]:
+    mine = (look.client.registered, look.client.id)
+    for scheme in _schemes(look.client):
+        if any((other.registered, other.id) < mine for other in look.all.schemes[scheme]):
+            yield scheme, "medium"
 
 
 @rule("trial-over")

@@ -186,6 +186,14 @@ class _Writer:
             ),
         )
         self.copy(
+            "client_redirect (client_id, address, since, last_at)",
+            (
+                (one.id, address, one.registered, self.now if address in one.answered else None)
+                for one in self.clients
+                for address in one.redirects
+            ),
+        )
+        self.copy(
             "client_owner (client_id, person_id, level)",
             ((one.id, key, level) for one in self.clients for key, level in one.owners),
         )

@@ -38,6 +38,7 @@ from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.demo.scenario import CLIENTS, DemoClient, DemoCredential, DemoRequest, DemoRotation, DemoUse, read_ask
 from jamb.store.base.work import Actor, observation
+from jamb.store.clients import redirect_use
 from jamb.store.clients.clients import AskRow, ClientRow, GrantRow
 from jamb.store.credentials.credentials import CredentialRow
 from jamb.store.directory.roles import AssignmentRow, RoleRow
@@ -51,6 +52,7 @@ LATEST_DAYS = 30
 _DETAILS = {
     Outcome.ASKED_NOT_GRANTED: "berths.assign: asked, not granted. An approver of the directory must consent.",
     Outcome.SECRET_EXPIRED: "The client secret ended: have another issued.",
+    Outcome.CHALLENGE_MISSING: "invalid_request: The parameter code_challenge is missing: every client uses PKCE.",
     Outcome.REFRESH_REPLAYED: "The refresh token was used before: the access has ended.",
 }
 
@@ -287,6 +289,8 @@ class History:
             for network, days in demo.networks:
                 seen = {"first_at": self._ago(days, 0), "last_at": self._ago(0, 30)}
                 session.add(usage.NetworkRow(client_id=self._ids[demo.name], network=network, **seen))
+            for address in demo.redirects if demo.uses else ():
+                redirect_use.answered(session, self._ids[demo.name], address, self._ago(demo.uses[0].until, 0))
             for outcome, days in demo.failed:
                 session.add(
                     usage.AttemptRow(

@@ -639,6 +639,7 @@ CLIENTS = (
         (("crew crew.view", 25),),
         (),
         (DemoCredential(24, 90, 1),),
+        failed=((Outcome.CHALLENGE_MISSING, 2),),
         kind=ClientKind.WEB,
         redirects=("https://forms.quillhaven.example/pilots", "http://localhost:5173/pilots"),
     ),
@@ -654,6 +655,13 @@ CLIENTS = (
         (),
         ClientKind.NATIVE,
     ),
-    DemoClient("Quay dashb0ard", "Shows how busy the quays are, on a phone", ("oskar.pell", "yuki.tanabe"), 3),
+    DemoClient(
+        "Quay dashb0ard",
+        "Shows how busy the quays are, on a phone",
+        ("oskar.pell", "yuki.tanabe"),
+        3,
+        kind=ClientKind.NATIVE,
+        redirects=("org.quillhaven.watch://dashboard",),
+    ),
     DemoClient("Import test 2", "Test of the import of registrations", ("maren.oduya",), 190),
 )

@@ -34,7 +34,7 @@ from jamb.core.audit import (
 )
 from jamb.core.audit.excess import Excess
 from jamb.core.audit.past import Done
-from jamb.core.audit.picture import Replay
+from jamb.core.audit.picture import RedirectPicture, Told
 from jamb.core.audit.report_page import TALL, WIDE, report_page
 from jamb.core.audit.reports import Reported, ReportForm, fingerprint, fingerprints_in, report
 from jamb.core.audit.rules_page import rules_page
@@ -180,6 +180,12 @@ def client(*parts: Any, **changes: Any) -> ClientPicture:
     return ClientPicture(**{**usual, **changes})
 
 
+def redirect(since: int, used: int | None = None) -> RedirectPicture:
+    return RedirectPicture(
+        "https://roster.port.example/in", NOW - since * DAY, None if used is None else NOW - used * DAY
+    )
+
+
 def done(action: str, days: int, by: str = "Ilse", *, about: dict[str, str] | None = None, **said: Any) -> Done:
     """What the ledger tells: done so many days ago, by a person."""
     before, after = said.pop("before", {}), said.pop("after", said)
@@ -266,14 +272,23 @@ AUDITS: dict[str, tuple[ClientPicture, list[tuple[str, Severity]]]] = {
         [("expired-credential-tried", M)],
     ),
     "a refresh token that came twice": (
-        client(replays=(Replay(Outcome.REFRESH_REPLAYED, 2, NOW - 7 * DAY, "192.0.2.7"),)),
+        client(told=(Told(Outcome.REFRESH_REPLAYED, 2, NOW - 7 * DAY, "192.0.2.7"),)),
         [("token-replayed", H)],
     ),
     "a code that came twice": (
-        client(replays=(Replay(Outcome.CODE_REPLAYED, 1, NOW - DAY, ""),)),
+        client(told=(Told(Outcome.CODE_REPLAYED, 1, NOW - DAY, ""),)),
         [("token-replayed", H)],
     ),
-    "a code that came twice, long ago": (client(replays=(Replay(Outcome.CODE_REPLAYED, 1, NOW - 8 * DAY, ""),)), []),
+    "asked without PKCE": (
+        client(told=(Told(Outcome.CHALLENGE_MISSING, 2, NOW - 7 * DAY, "192.0.2.7"),)),
+        [("pkce-missing", M)],
+    ),
+    "asked without PKCE, long ago": (client(told=(Told(Outcome.CHALLENGE_MISSING, 2, NOW - 8 * DAY, ""),)), []),
+    "an address that nobody uses": (client(redirects=(redirect(30),)), [("redirect-unused", L)]),
+    "an address that was used": (client(redirects=(redirect(400, used=300),)), []),
+    "an address that is given its month": (client(redirects=(redirect(29),)), []),
+    "a scheme of another": (client(same_scheme={"com.example.roster": "Roster"}), [("scheme-shared", M)]),
+    "a code that came twice, long ago": (client(told=(Told(Outcome.CODE_REPLAYED, 1, NOW - 8 * DAY, ""),)), []),
     "an ended one was tried long ago": (client(dead_tries=(DeadTries("old", 3, NOW - 8 * DAY, ""),)), []),
     "never used, light": (client(place({"arrivals": 30})), [("permission-never-used", L)]),
     "never used, heavier": (client(place({"assign": 30})), [("permission-never-used", M)]),
@@ -813,8 +828,9 @@ class Facts:
             registered_at=when(min(self.moments[0], 0)),
             rotations=(RotationPicture("r", "old", "new", when(self.moments[1]), "0", "1"),),
             dead_tries=(DeadTries("old", 1, when(min(self.moments[2], 0)), ""),),
-            replays=(Replay(Outcome.CODE_REPLAYED, 1, when(min(self.moments[1], 0)), ""),),
+            told=(Told(Outcome.CODE_REPLAYED, 1, when(min(self.moments[1], 0)), ""),),
             trial_ends_at=when(self.trial),
+            redirects=(RedirectPicture("https://roster.port.example/in", when(min(self.moments[2], 0))),),
             networks=tuple(NetworkPicture(str(one), when(min(one, 0))) for one in self.moments[:2]),
             days={(NOW - back * DAY).date(): calls for back, calls in self.days},
             used_at=when(-30),

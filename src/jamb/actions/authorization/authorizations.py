@@ -20,14 +20,14 @@ from jamb.actions.base.subjects import client_subject
 from jamb.actions.entry.sessions import ConsoleSession
 from jamb.core.access import Holding
 from jamb.core.authorization.acr import wants_factor
-from jamb.core.authorization.redirects import is_assured
+from jamb.core.authorization.redirects import is_assured, registered_as
 from jamb.core.authorization.requests import Wanted
 from jamb.core.clients.clients import ClientKind
 from jamb.core.errors import Forbidden
 from jamb.core.permissions import AccessKind
 from jamb.core.reach.details import document
 from jamb.store.base.work import Actor, observation, unit_of_work
-from jamb.store.clients import clients, publishers
+from jamb.store.clients import clients, publishers, redirect_use
 from jamb.store.entry import authorizations as store
 from jamb.store.resources import resources
 from jamb.wire.directory.authorizations import AuthorizationAsked
@@ -180,6 +180,8 @@ def allowed_by(
             return None
         made = uuid4()
         row = resources.by_identifier(session, directory.id, wanted.resource) if wanted.resource else None
+        if there := registered_as(wanted.redirect_uri, client.redirect_uris, ClientKind(client.kind)):
+            redirect_use.answered(session, client.id, there, now)
         session.add(
             store.AuthorizationRow(
                 id=made,

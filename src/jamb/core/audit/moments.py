@@ -39,7 +39,8 @@ def _moments(client: ClientPicture, policy: DirectoryPolicy, now: datetime) -> I
     for done in client.past:
         yield done.at + LOOKED_BACK
     yield from (tried.last_at + RECENT + _AFTER for tried in client.dead_tries)
-    yield from (replay.last_at + RECENT + _AFTER for replay in client.replays)
+    yield from (replay.last_at + RECENT + _AFTER for replay in client.told)
+    yield from (redirect.since + STARTS_WITHIN for redirect in client.redirects)
     if client.registered_at is not None:
         yield client.registered_at + STARTS_WITHIN
     if client.last_seen_at is not None:

@@ -148,8 +148,8 @@ class DeadTries:
 
 
 @dataclass(frozen=True, slots=True)
-class Replay:
-    """Codes or refresh tokens that came a second time of late. `outcome`: which of the two (`REPLAYED`)."""
+class Told:
+    """Requests of late that ended in a way which bears on the audit (`attempts.TOLD`)."""
 
     outcome: Outcome
     times: int
@@ -180,14 +180,24 @@ class NetworkPicture:
 
 
 @dataclass(frozen=True, slots=True)
+class RedirectPicture:
+    """A redirect URI: registered since when, and when a code was sent there last (to the day); None: never."""
+
+    address: str
+    since: datetime
+    last_at: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class ClientPicture:
     """`domain`: of the directory. `vouched`: somebody here answers for its publisher. `others`: see there.
 
     `past`: what was done to it, to the policy and to resources, as the ledger tells it, the oldest first.
     `names`: of the people for whom alone something is consented to, by id.
     `days`: its calls of late, by day. `alike`: clients registered before it whose names look like its own.
-    `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone something changes in
-    what others hold that bears on it.
+    `used_at`: when anything that it did was reported last. `around_changes_at`: when by time alone what others hold and
+    bears on it changes. `same_scheme`: its private-use schemes that clients registered before it have, too,
+    each with the name of the first of them.
     """
 
     id: str
@@ -201,7 +211,7 @@ class ClientPicture:
     registered_at: datetime | None = None
     rotations: tuple[RotationPicture, ...] = ()
     dead_tries: tuple[DeadTries, ...] = ()
-    replays: tuple[Replay, ...] = ()
+    told: tuple[Told, ...] = ()
     domain: str = ""
     redirect_uris: tuple[str, ...] = ()
     publisher: str = ""
@@ -216,6 +226,8 @@ class ClientPicture:
     days: Mapping[date, int] = field(default_factory=dict)
     alike: tuple[str, ...] = ()
     names: Mapping[str, str] = field(default_factory=dict)
+    redirects: tuple[RedirectPicture, ...] = ()
+    same_scheme: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def last_seen_at(self) -> datetime | None:

@@ -16,10 +16,16 @@ _LOOPBACK = re.compile(r"(http://(?:127\.0\.0\.1|\[::1\]))(?::\d{1,5})?(/.*|\?.*
 
 def is_registered(sent: str, registered: Iterable[str], kind: ClientKind) -> bool:
     """Tell whether an answer may be sent there."""
+    return registered_as(sent, registered, kind) is not None
+
+
+def registered_as(sent: str, registered: Iterable[str], kind: ClientKind) -> str | None:
+    """Return as which of the registered addresses an answer may be sent there; None: it may not."""
     known = tuple(registered)
     if sent in known:
-        return True
-    return kind is ClientKind.NATIVE and (bare := _without_port(sent)) is not None and bare in map(_without_port, known)
+        return sent
+    bare = _without_port(sent) if kind is ClientKind.NATIVE else None
+    return next((one for one in known if bare is not None and _without_port(one) == bare), None)
 
 
 def is_assured(address: str, kind: ClientKind) -> bool:

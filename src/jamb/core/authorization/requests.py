@@ -16,7 +16,7 @@ from jamb.core.authorization import pkce
 from jamb.core.authorization.acr import CLASSES
 from jamb.core.authorization.claims import NOTHING, ClaimsAsked, read_claims
 from jamb.core.authorization.details import Details, holdings, location, privileges, read_details
-from jamb.core.authorization.refused import RequestRefused
+from jamb.core.authorization.refused import ChallengeMissing, RequestRefused
 
 OPENID, PROFILE, EMAIL, GROUPS, OFFLINE = "openid", "profile", "email", "groups", "offline_access"
 # What a client may ask of a person that is no permission of a resource (OpenID Connect Core sections 5.4 and 11).
@@ -173,7 +173,7 @@ _NOT_OFFERED = {
 def _challenge(sent: Mapping[str, str]) -> str:
     challenge = sent.get("code_challenge", "")
     if not challenge:
-        raise RequestRefused("invalid_request", "The parameter code_challenge is missing: every client uses PKCE.")
+        raise ChallengeMissing("invalid_request", "The parameter code_challenge is missing: every client uses PKCE.")
     if sent.get("code_challenge_method") != pkce.METHOD:
         raise RequestRefused("invalid_request", "The parameter code_challenge_method must be S256.")
     if not pkce.is_challenge(challenge):

@@ -43,6 +43,7 @@ class Outcome(StrEnum):
     DIRECTORY_SUSPENDED = "directory-suspended"
     NOT_ANSWERED = "not-answered"
     REQUEST_REFUSED = "request-refused"
+    CHALLENGE_MISSING = "challenge-missing"
     PERSON_DECLINED = "person-declined"
     CODE_UNKNOWN = "code-unknown"
     CODE_EXPIRED = "code-expired"
@@ -70,6 +71,9 @@ DEAD = (
 
 # What counts once came a second time: one of two who have it is not the client.
 REPLAYED = (Outcome.CODE_REPLAYED, Outcome.REFRESH_REPLAYED)
+
+# What bears on the audit: of each how often, and when last.
+TOLD = (*REPLAYED, Outcome.CHALLENGE_MISSING)
 
 # What to do, for the person who reads the client's failed attempts.
 REMEDIES: dict[Outcome, str] = {
@@ -105,6 +109,7 @@ REMEDIES: dict[Outcome, str] = {
     Outcome.DEVICE_EXPIRED: "The code ran out before it was approved; start again.",
     Outcome.NOT_ANSWERED: "Register the redirect URI letter by letter as it is sent, or send a registered one.",
     Outcome.REQUEST_REFUSED: "Correct the authorization request; the detail says what is wrong with it.",
+    Outcome.CHALLENGE_MISSING: "Have the application use PKCE: send code_challenge, and S256 as its method.",
     Outcome.PERSON_DECLINED: "The person did not allow it.",
     Outcome.CODE_UNKNOWN: "Send the code as it came, once, with the client id that asked for it.",
     Outcome.CODE_EXPIRED: "Redeem a code at once: it lives for a minute.",

@@ -151,6 +151,12 @@ def _replayed(_dice: Dice, _estate: Estate, client: Client) -> Found:
     return [("token-replayed", "refresh-replayed")]
 
 
+@fault("pkce-missing")
+def _no_challenge(_dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.replays.append("challenge-missing")
+    return [("pkce-missing", "")]
+
+
 @fault("secret-on-public-client")
 def _public(_dice: Dice, _estate: Estate, client: Client) -> Found:
     client.kind = "native"
@@ -410,6 +416,21 @@ def _home(_dice: Dice, _estate: Estate, client: Client) -> None:
 def _loopback(_dice: Dice, _estate: Estate, client: Client) -> Found:
     client.redirects = ["http://127.0.0.1:5000/back"]
     return [("redirect-loopback", "")]
+
+
+@fault("redirect-unused")
+def _redirect_unused(_dice: Dice, _estate: Estate, client: Client) -> Found:
+    client.redirects, client.answered = [f"https://app.{DOMAIN}/back"], False
+    return [("redirect-unused", "")]
+
+
+@fault("scheme-shared")
+def _scheme(_dice: Dice, estate: Estate, client: Client) -> Found:
+    before = estate.clients[-2]
+    scheme = f"example.app.n{len(estate.clients)}"
+    before.redirects.append(f"{scheme}:/back")
+    client.redirects, client.registered = [f"{scheme.upper()}:/in"], before.registered - 1
+    return [("scheme-shared", scheme)]
 
 
 @fault("trial-over")

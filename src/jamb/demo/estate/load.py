@@ -156,6 +156,14 @@ class _Writer:
             ),
         )
         self.copy(
+            "client_redirect (client_id, address, since, last_at)",
+            (
+                (one.id, address, at(self.now, one.registered), at(self.now, 1) if one.answered else None)
+                for one in self.estate.clients
+                for address in one.redirects
+            ),
+        )
+        self.copy(
             "client_owner (client_id, person_id, level)",
             (
                 (one.id, self.estate.people[place].id, "full")

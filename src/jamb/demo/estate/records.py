@@ -65,12 +65,14 @@ class Client:
     grants: list[Grant] = field(default_factory=list)
     uses: list[Use] = field(default_factory=list)
     redirects: list[str] = field(default_factory=list)
+    # Whether a code was ever sent to them.
+    answered: bool = True
     publisher: str = ""
     trial: float | None = None
     role: str = ""
     rotation: tuple[UUID, UUID, UUID] | None = None
     dead_tries: list[str] = field(default_factory=list)
-    # Outcomes of token requests that brought something a second time.
+    # Outcomes of requests that the audit is told of.
     replays: list[str] = field(default_factory=list)
     acts_for: list[int] = field(default_factory=list)
     networks: list[tuple[str, float]] = field(default_factory=list)

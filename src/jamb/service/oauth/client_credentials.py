@@ -146,7 +146,7 @@ async def _wished(
         if location(wanted_details) not in {"", asked.resource}:
             raise RequestRefused("invalid_target", "The details name another resource.")
     except RequestRefused as error:
-        raise await asked.refuse(Outcome.REQUEST_REFUSED, error.error, error.description) from error
+        raise await asked.refuse(error.outcome, error.error, error.description) from error
     asked_for = holdings(wanted_details, ())
     granted = frozenset().union(*(names for names, _ in held))
     missing = sorted({one.permission for one in asked_for} - granted)

@@ -24,7 +24,7 @@ from jamb.core.audit import (
     worst_first,
 )
 from jamb.core.audit.past import Done
-from jamb.core.audit.picture import Replay
+from jamb.core.audit.picture import RedirectPicture, Told
 from jamb.core.audit.rules.credentials import RECENT
 from jamb.core.audit.rules.habit import DAYS_LOOKED_AT
 from jamb.core.clients.clients import ClientKind, ClientState
@@ -35,7 +35,7 @@ from jamb.core.reach import CollectionTree
 from jamb.store.audit import findings, past_acts
 from jamb.store.audit.surroundings import Around, around
 from jamb.store.base.columns import among
-from jamb.store.clients import clients
+from jamb.store.clients import clients, redirect_use
 from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import people, roles
 from jamb.store.resources import resources, usage
@@ -113,13 +113,15 @@ def load(
         people=uses.people_of(session, ids, since),
         rotations=rotations.open_of_clients(session, ids),
         dead_tries=usage.dead_tries_of(session, ids, now - RECENT),
-        replays=usage.replays_of(session, ids, now - RECENT),
+        told=usage.told_of(session, ids, now - RECENT),
         waived=findings.waived_of(session, ids, now),
         around=around(session, directory_id, owners, grants, by_role, now),
         names={str(one.id): one.name for one in people.people_by_id(session, _people_of(grants))},
         networks=usage.networks_of(session, ids),
         days=usage.days_of(session, ids, now.date() - timedelta(days=DAYS_LOOKED_AT)),
         alike=clients.alike(session, directory_id, ids),
+        redirects=redirect_use.of_clients(session, ids),
+        same_scheme=redirect_use.same_scheme(session, directory_id, ids),
         past=past_acts.of_clients(session, directory_id, ids, now),
         past_of_all=past_acts.of_all(session, directory_id, now),
     )
@@ -148,13 +150,15 @@ class _Parts:
     people: Mapping[tuple[str, UUID], uses.ActedFor]
     rotations: Mapping[str, list[RotationPicture]]
     dead_tries: Mapping[str, list[DeadTries]]
-    replays: Mapping[str, list[Replay]]
+    told: Mapping[str, list[Told]]
     waived: Mapping[str, set[tuple[str, str]]]
     around: Around
     names: Mapping[str, str]
     networks: Mapping[str, tuple[NetworkPicture, ...]]
     days: Mapping[str, Mapping[date, int]]
     alike: Mapping[str, tuple[str, ...]]
+    redirects: Mapping[str, list[RedirectPicture]]
+    same_scheme: Mapping[str, dict[str, str]]
     past: Mapping[str, tuple[Done, ...]]
     past_of_all: tuple[Done, ...]
 
@@ -179,7 +183,7 @@ class _Parts:
             registered_at=row.registered_at,
             rotations=tuple(self.rotations.get(row.id, ())),
             dead_tries=tuple(self.dead_tries.get(row.id, ())),
-            replays=tuple(self.replays.get(row.id, ())),
+            told=tuple(self.told.get(row.id, ())),
             domain=self.around.domain,
             redirect_uris=tuple(row.redirect_uris),
             publisher=row.publisher,
@@ -193,6 +197,8 @@ class _Parts:
             networks=self.networks.get(row.id, ()),
             days=self.days.get(row.id, {}),
             alike=self.alike.get(row.id, ()),
+            redirects=tuple(self.redirects.get(row.id, ())),
+            same_scheme=self.same_scheme.get(row.id, {}),
             names={
                 one.person_id: self.names[one.person_id]
                 for _, one in grants

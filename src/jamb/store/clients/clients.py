@@ -8,7 +8,7 @@ from datetime import datetime
 from uuid import UUID
 
 import sqlalchemy as sa
-from sqlalchemy import Column, ForeignKey, Index, Text, UniqueConstraint
+from sqlalchemy import ARRAY, Column, ForeignKey, Index, Text, UniqueConstraint
 from sqlmodel import Field, Session, SQLModel, col, select
 
 from jamb.core.access import HeldAsk, HeldGrant
@@ -28,6 +28,7 @@ class ClientRow(SQLModel, table=True):
         UniqueConstraint("directory_id", "folded_name", name="client_name_taken"),
         Index("client_by_registration", "directory_id", "registered_at", "id"),
         Index("client_by_look", "directory_id", "look"),
+        Index("client_by_scheme", "schemes", postgresql_using="gin"),
     )
 
     id: str = Field(primary_key=True, sa_type=Text)
@@ -47,6 +48,10 @@ class ClientRow(SQLModel, table=True):
     # When something was last taken away. A token made in that very second says the next one, so as to be told apart.
     narrowed_at: datetime | None = moment(nullable=True)
     redirect_uris: list[str] = words()
+    # Those of its redirect URIs that are neither http nor https, in small letters; made by the database.
+    schemes: list[str] = Field(
+        default=None, sa_column=Column(ARRAY(Text), sa.Computed("private_schemes(redirect_uris)", persisted=True))
+    )
     publisher: str = Field(default="", sa_type=Text)
     support_contact: str = Field(default="", sa_type=Text, sa_column_kwargs={"server_default": ""})
     trial_ends_at: datetime | None = moment(nullable=True)

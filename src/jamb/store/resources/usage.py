@@ -13,8 +13,8 @@ from sqlalchemy import BigInteger, Column, Date, ForeignKey, Identity, Index, In
 from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlmodel import Field, Session, SQLModel, col, func, select
 
-from jamb.core.audit.picture import DeadTries, NetworkPicture, Replay
-from jamb.core.clients.attempts import DEAD, REPLAYED, Outcome
+from jamb.core.audit.picture import DeadTries, NetworkPicture, Told
+from jamb.core.clients.attempts import DEAD, TOLD, Outcome
 from jamb.core.ladder import Use
 from jamb.core.permissions import AccessKind
 from jamb.store.base.columns import among, blob, moment
@@ -129,12 +129,12 @@ def dead_tries_of(session: Session, client_ids: Iterable[str], since: datetime) 
     return found
 
 
-def replays_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Replay]]:
-    """Return the codes and refresh tokens that came twice since a moment, by client, one entry for each of the two."""
-    found: dict[str, list[Replay]] = {}
-    tries = _gathered(session, client_ids, since, REPLAYED, col(AttemptRow.outcome))
+def told_of(session: Session, client_ids: Iterable[str], since: datetime) -> dict[str, list[Told]]:
+    """Return the requests since a moment that the audit is told of, by client, one entry for each outcome."""
+    found: dict[str, list[Told]] = {}
+    tries = _gathered(session, client_ids, since, TOLD, col(AttemptRow.outcome))
     for client_id, outcome, times, last_at, address in tries:
-        found.setdefault(client_id, []).append(Replay(Outcome(outcome), times, last_at, address))
+        found.setdefault(client_id, []).append(Told(Outcome(outcome), times, last_at, address))
     return found
 
 

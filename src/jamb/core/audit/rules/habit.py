@@ -9,7 +9,7 @@ from jamb.core.audit.excess import granted_weight
 from jamb.core.audit.findings import Family, Finding, Rule, Severity, day, exact, finding
 from jamb.core.audit.picture import ClientPicture
 from jamb.core.audit.rules.credentials import RECENT
-from jamb.core.clients.attempts import Outcome
+from jamb.core.clients.attempts import REPLAYED, Outcome
 from jamb.core.directory.policy import DirectoryPolicy
 
 # Whoever comes from more networks than these has no habit that another one would break.
@@ -88,8 +88,8 @@ def _silent(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> I
 
 
 def _replayed(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
-    for replay in client.replays:
-        if now - replay.last_at > RECENT:
+    for replay in client.told:
+        if replay.outcome not in REPLAYED or now - replay.last_at > RECENT:
             continue
         code = replay.outcome is Outcome.CODE_REPLAYED
         what = "An authorization code" if code else "A refresh token"
@@ -102,6 +102,20 @@ def _replayed(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) ->
             {"times": str(replay.times), "last": exact(replay.last_at), "from": replay.address or "unknown"},
             "Ask the owner whether it sends the same twice; if not, look where its people's tokens are kept.",
         )
+
+
+def _no_challenge(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    for one in client.told:
+        if one.outcome is Outcome.CHALLENGE_MISSING and now - one.last_at <= RECENT:
+            yield finding(
+                "pkce-missing",
+                client,
+                "",
+                Severity.MEDIUM,
+                f"Asked without PKCE, last on {day(one.last_at)}",
+                {"times": str(one.times), "last": exact(one.last_at), "from": one.address or "unknown"},
+                "Have its maker send code_challenge with S256; if they do, somebody else asks in its name.",
+            )
 
 
 def _calls(client: ClientPicture, first: date, last: date) -> list[int]:
@@ -177,5 +191,20 @@ RULES = (
         find=_replayed,
         found=("a refresh token that came twice", "a code that came twice"),
         passed=("a code that came twice, long ago",),
+    ),
+    Rule(
+        "pkce-missing",
+        Family.REGISTRATION,
+        "Authorization request without PKCE",
+        why="It was refused. A client built so would take a code that somebody else put in.",
+        when=(
+            f"At most {RECENT.days} days ago an authorization request of the client, at the endpoint or pushed, came "
+            "without code_challenge."
+        ),
+        how_bad="Always medium.",
+        reference="RFC 9700 section 2.1.1; RFC 7636 section 4.4.1",
+        find=_no_challenge,
+        found=("asked without PKCE",),
+        passed=("asked without PKCE, long ago",),
     ),
 )

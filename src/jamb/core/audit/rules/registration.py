@@ -229,6 +229,35 @@ def _alike(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> I
         )
 
 
+def _redirect_unused(client: ClientPicture, _policy: DirectoryPolicy, now: datetime) -> Iterator[Finding]:
+    unused = [one for one in client.redirects if one.last_at is None and now - one.since >= STARTS_WITHIN]
+    if unused and client.live:
+        yield finding(
+            "redirect-unused",
+            client,
+            "",
+            Severity.LOW,
+            "No code was ever sent to an address that is registered for it",
+            {one.address: f"registered since {day(one.since)}" for one in unused},
+            "Ask its owner which addresses it answers at, and take the others off.",
+            RemedyKind.CHANGE_REGISTRATION,
+        )
+
+
+def _same_scheme(client: ClientPicture, _policy: DirectoryPolicy, _now: datetime) -> Iterator[Finding]:
+    for scheme, other in sorted(client.same_scheme.items()):
+        yield finding(
+            "scheme-shared",
+            client,
+            scheme,
+            Severity.MEDIUM,
+            f"Answers at {scheme}:, as “{other}” does",
+            {"scheme": scheme, "registered before": other},
+            "Give it a scheme of its own: a domain of its maker, written backwards.",
+            RemedyKind.CHANGE_REGISTRATION,
+        )
+
+
 def _within(host: str, domain: str) -> bool:
     return host == domain or host.endswith(f".{domain}")
 
@@ -391,6 +420,36 @@ RULES = (
         find=_loopback,
         found=("answers to a developer",),
         passed=("a native client listens on its device",),
+    ),
+    Rule(
+        "redirect-unused",
+        Family.REGISTRATION,
+        "Redirect URI never used",
+        why="Nobody notices who answers there today: a host that was given up, a machine of somebody who left.",
+        when=(
+            f"The client is live, a redirect URI has been registered for at least {STARTS_WITHIN.days} days (of a "
+            "native client's loopback address the port does not matter), and no authorization code was ever sent to it."
+        ),
+        how_bad="Always low.",
+        reference="RFC 9700 sections 2.1 and 4.1",
+        find=_redirect_unused,
+        found=("an address that nobody uses",),
+        passed=("an address that was used", "an address that is given its month"),
+    ),
+    Rule(
+        "scheme-shared",
+        Family.REGISTRATION,
+        "Scheme that another client has, too",
+        why="On a device that has both applications, the one takes the answers for the other.",
+        when=(
+            "A redirect URI of the client has a scheme other than http and https, in whatever case, and another client "
+            "of the directory that is not removed, and was registered before it (of two at the same moment, the one "
+            "whose id comes first), has one of the same scheme."
+        ),
+        how_bad="Always medium.",
+        reference="RFC 8252 sections 7.1 and 8.4",
+        find=_same_scheme,
+        found=("a scheme of another",),
     ),
     Rule(
         "trial-over",

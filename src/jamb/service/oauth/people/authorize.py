@@ -73,7 +73,7 @@ async def authorize(request: Request, slug: str) -> Response:
         wanted = await run_in_threadpool(for_hinted, runtime, slug, there.client_id, wanted, sent)
         wanted = await run_in_threadpool(requested.find_resource_wanted, runtime.backend, slug, there.client_id, wanted)
     except RequestRefused as error:
-        await asking.record(there.directory_id, Outcome.REQUEST_REFUSED, f"{error.error}: {error.description}")
+        await asking.record(there.directory_id, error.outcome, f"{error.error}: {error.description}")
         state, mode = sent.get("state", ""), mode_of(sent)
         answer = error_answer(runtime.backend, slug, there.redirect_uri, state, mode, error.error, error.description)
         if answer.by_form:

@@ -50,7 +50,7 @@ async def push(
         wanted = await run_in_threadpool(requested.find_resource_wanted, runtime.backend, slug, proof.client_id, wanted)
     except RequestRefused as error:
         detail = f"{error.error}: {error.description}"
-        raise await asked.refuse(Outcome.REQUEST_REFUSED, error.error, error.description, detail) from error
+        raise await asked.refuse(error.outcome, error.error, error.description, detail) from error
     except requested.NotToBeAnswered as error:
         described = "The redirect_uri is not registered for this client."
         raise await asked.refuse(Outcome.NOT_ANSWERED, "invalid_request", described, error.detail) from error
