@@ -4,10 +4,15 @@ import { computed, defineAsyncComponent, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { current } from "./api/session";
 import Frame from "./frame/Frame.vue";
-import { asking } from "./api/confirmation";
+import { asking, sessionOver } from "./api/confirmation";
+import AskFirst from "./frame/AskFirst.vue";
+import Failed from "./frame/Failed.vue";
+import { failed } from "./frame/failures";
+import { question } from "./ui/use/ask";
 import { naiveOverrides, naiveTheme } from "@/ui/style/theme";
 
 const ConfirmItIsYou = defineAsyncComponent(() => import("./frame/ConfirmItIsYou.vue"));
+const SessionOver = defineAsyncComponent(() => import("./frame/SessionOver.vue"));
 const route = useRoute();
 const router = useRouter();
 
@@ -30,8 +35,11 @@ watch(current, (now, before) => {
     preflight-style-disabled
     abstract
   >
+    <Failed v-if="failed" :failure="failed" />
     <RouterView v-if="place.meta.open" />
     <Frame v-else-if="current"><RouterView /></Frame>
     <ConfirmItIsYou v-if="asking" />
+    <SessionOver v-if="sessionOver" />
+    <AskFirst v-if="question" :key="question.title" :asked="question" />
   </NConfigProvider>
 </template>

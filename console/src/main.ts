@@ -7,15 +7,21 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { problemOf } from "./api/problems";
 import { router } from "./router";
+import { watchTyping } from "./ui/use/unsaved";
 
 const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
+      // Offline is an answer that never comes: said, and not waited for.
+      networkMode: "always",
       // What is refused stays refused; only an answer that never came, or a database away, is worth another try.
       retry: (count, error) => count < 2 && [0, 503].includes(problemOf(error).status),
     },
+    mutations: { networkMode: "always" },
   },
 });
+
+watchTyping();
 
 createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

@@ -1,11 +1,20 @@
 // Every page has an address that can be shared.
 import { createRouter, createWebHistory } from "vue-router";
 import { can, current, restore } from "./api/session";
+import { failed, loadAnew } from "./frame/failures";
+import { isUnsaved, mayLeave } from "./ui/use/unsaved";
 
 export const router = createRouter({
   history: createWebHistory(),
   scrollBehavior: (to, from, saved) =>
-    saved ?? (to.hash && to.name !== "allow" && to.name !== "sign-out" ? { el: to.hash } : to.path === from.path ? {} : { top: 0 }),
+    saved ??
+    (to.query.cursor !== from.query.cursor
+      ? { top: 0 }
+      : to.hash && to.name !== "allow" && to.name !== "sign-out"
+        ? { el: to.hash }
+        : to.path === from.path
+          ? {}
+          : { top: 0 }),
   routes: [
     {
       path: "/sign-in",
@@ -168,8 +177,15 @@ export const router = createRouter({
   ],
 });
 
-router.beforeEach(async (to) => {
-  await restore();
+router.beforeEach(async (to, from) => {
+  if (to.path !== from.path && from.matched.length && !from.meta.open && current.value && !(await mayLeave())) return false;
+  try {
+    await restore();
+  } catch (error) {
+    failed.value = { kind: "start", error, to: to.fullPath };
+    return false;
+  }
+  if (failed.value?.kind === "start") failed.value = null;
   if (!current.value && !to.meta.open) return { name: "sign-in", query: to.fullPath === "/" ? {} : { then: to.fullPath } };
   // Who must set up a second factor first does that.
   if (current.value?.factor_due && !to.meta.open && to.name !== "password") return { name: "password" };
@@ -178,7 +194,18 @@ router.beforeEach(async (to) => {
   return true;
 });
 
-router.afterEach((to, from) => {
+// A part of the console that does not come: after an update it has another name, and the page is loaded anew.
+router.onError(async (error, to) => {
+  const served = await fetch("/", { cache: "no-store" }).then(
+    (answer) => answer.ok,
+    () => false,
+  );
+  if (!served || isUnsaved() || !loadAnew(to.fullPath)) failed.value = { kind: "part", error, to: to.fullPath };
+});
+
+router.afterEach((to, from, failure) => {
+  if (failure) return;
+  if (failed.value?.kind === "part") failed.value = null;
   document.title = `${String(to.meta.title)} · Jamb`;
   // Keyboard and screen reader users start each page at its heading.
   if (from.name && to.path !== from.path) window.setTimeout(() => startAtHeading(40), 50);

@@ -2,11 +2,11 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { afterEach, expect, test, vi } from "vitest";
 import type { Schemas } from "@/api/client";
 import { refresh } from "@/api/session";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
-import PickPeople from "@/ui/PickPeople.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import { answering, shown } from "./answers";
 import { forward } from "./forward";
 

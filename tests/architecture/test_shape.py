@@ -44,6 +44,7 @@ def test_an_act_is_who_where_when_and_with_what_and_no_bag() -> None:
         "now",
         "own",
         "caller",
+        "if_match",
         "lease",
         "aged",
     ]

@@ -205,7 +205,7 @@ def test_a_client_is_disabled_after_a_question_and_enabled_again(world: World, o
     made = world.client(granted=["berths.view"], secret=False)
     with open_console("registrar", path=f"/clients/{made.id}") as page:
         page.get_by_role("button", name="Disable it").click()
-        page.get_by_role("button", name="Leave it").click()
+        page.get_by_role("button", name="Cancel").click()
         page.get_by_role("button", name="Disable it").click()
         page.get_by_role("button", name="Disable it").click()
         expect(page.get_by_label("Registration")).to_contain_text("disabled")

@@ -71,7 +71,7 @@ def test_a_client_is_fitted_to_its_use_in_the_dossier(world: World, open_console
         page.get_by_role("button", name="Put it in force").click()
         expect(page.locator("#rightsize")).to_contain_text("Its time is not over yet")
         assert faults(page) == []
-        page.get_by_role("button", name="Leave it").click()
+        page.get_by_role("button", name="Cancel").click()
         page.get_by_role("button", name="End the dry run").click()
         page.get_by_role("button", name="Start a dry run").wait_for()
 

@@ -251,6 +251,8 @@ def test_a_session_that_ends_leads_back_to_the_same_place(world: World, open_con
         with world.database() as database:
             database.execute("delete from console_session")
         page.get_by_role("link", name="Clients").click()
+        # Whoever does not sign in over the page comes back to where they were going.
+        page.get_by_role("dialog").get_by_role("button", name="Leave the page").click()
         page.get_by_label("Login").wait_for()
         person = world.person("auditor")
         page.get_by_label("Login").fill(person["login"])
@@ -374,7 +376,7 @@ def test_owners_are_changed_and_a_consent_is_ended_in_the_dossier(world: World, 
         page.get_by_role("button", name="berths.view").click()
         page.get_by_role("button", name="End this consent").click()
         assert faults(page) == []
-        page.get_by_role("button", name="Keep it").click()
+        page.get_by_role("button", name="Cancel").click()
         page.get_by_role("button", name="End this consent").click()
         page.get_by_role("button", name="End it").click()
         expect(page.locator("#ladder")).to_contain_text("waits for consent")

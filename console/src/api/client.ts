@@ -1,6 +1,7 @@
 // Typed calls to Jamb's API. The types come from the service's own description.
-import createClient, { type Middleware } from "openapi-fetch";
-import { confirmed } from "./confirmation";
+import createClient from "openapi-fetch";
+import { confirmed, signedInAgain } from "./confirmation";
+import { send } from "./network";
 import { ApiError, problemFrom } from "./problems";
 import type { components, paths } from "./schema.generated";
 
@@ -12,8 +13,11 @@ export const setCsrf = (value: string): void => void (csrf = value);
 const onSignedOut = new Set<() => void>();
 export const whenSignedOut = (listener: () => void): void => void onSignedOut.add(listener);
 
-// A request is read once: what may have to be sent again is kept until it is answered.
-const waiting = new Map<string, Request>();
+const onChanged = new Set<() => void>();
+/** Hear of every change that was done. */
+export const whenChanged = (listener: () => void): void => void onChanged.add(listener);
+// What only asks, though its question is too long for an address.
+const ASKS = /\/(preview|lookup|leaks|trial|draft|explanation|check|probe|evaluation|comparison)$/;
 
 async function wantsConfirmation(response: Response): Promise<boolean> {
   if (response.status !== 403) return false;
@@ -24,27 +28,32 @@ async function wantsConfirmation(response: Response): Promise<boolean> {
   return problemFrom(body, 403).type.endsWith("confirmation-wanted");
 }
 
-const guard: Middleware = {
-  onRequest({ request, id }) {
-    if (request.method !== "GET" && csrf) {
-      request.headers.set("X-Jamb-CSRF", csrf);
-      waiting.set(id, request.clone());
-    }
-    return request;
-  },
-  onError({ id }) {
-    waiting.delete(id);
-  },
-  async onResponse({ response, schemaPath, id }) {
-    const again = waiting.get(id);
-    waiting.delete(id);
-    if (again && (await wantsConfirmation(response)) && (await confirmed())) return fetch(again);
-    if (response.status === 401 && schemaPath !== "/api/v1/session") onSignedOut.forEach((listener) => listener());
-  },
-};
+function guarded(request: Request): Request {
+  const copy = request.clone();
+  if (request.method !== "GET" && csrf) copy.headers.set("X-Jamb-CSRF", csrf);
+  return copy;
+}
 
-export const api = createClient<paths>({ baseUrl: "/" });
-api.use(guard);
+async function speak(request: Request): Promise<Response> {
+  const response = await admitted(request);
+  const changes = request.method !== "GET" && !ASKS.test(new URL(request.url).pathname);
+  if (changes && response.ok) onChanged.forEach((listener) => listener());
+  return response;
+}
+
+/** Send a request. Where the session ended, or the person is to show who they are, they are asked over the page first. */
+async function admitted(request: Request): Promise<Response> {
+  const signedIn = csrf !== "";
+  let response = await send(guarded(request));
+  if (response.status === 401 && !new URL(request.url).pathname.startsWith("/api/v1/session")) {
+    if (signedIn && (await signedInAgain())) response = await send(guarded(request));
+    if (response.status === 401) onSignedOut.forEach((listener) => listener());
+  }
+  if (signedIn && (await wantsConfirmation(response)) && (await confirmed())) return send(guarded(request));
+  return response;
+}
+
+export const api = createClient<paths>({ baseUrl: "/", fetch: speak });
 
 /** Return the data of an answer, or throw its problem. */
 export async function must<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {

@@ -1,4 +1,6 @@
 // Problem documents (RFC 9457), as the service sends them.
+import { Unanswered } from "./network";
+
 export interface ProblemField {
   field: string;
   sent: string;
@@ -22,16 +24,36 @@ export class ApiError extends Error {
   }
 }
 
-const AWAY: Problem = {
-  type: "about:blank",
-  title: "No answer",
-  status: 0,
-  detail: "The service does not answer: whether anything was changed is not known.",
-  next_step: "Check your connection, then try again.",
-  fields: [],
-};
+/** What is said where there was no answer: of a change, that nobody knows whether it was done. */
+function away(error: unknown): Problem {
+  const { change, late } = error instanceof Unanswered ? error : { change: true, late: false };
+  const why = late ? "The service did not answer in time" : "The service does not answer";
+  return {
+    type: "about:blank",
+    title: "No answer",
+    status: 0,
+    detail: change ? `${why}: whether this was done is not known.` : `${why}.`,
+    next_step: change
+      ? "Check your connection, then press the same button again: if it was done before, it is not done twice."
+      : "Check your connection, then try again.",
+    fields: [],
+  };
+}
 
-export const problemOf = (error: unknown): Problem => (error instanceof ApiError ? error.problem : AWAY);
+/** What a change says that was done when it was sent first: its answer was lost on the way. */
+function doneBefore(problem: Problem): Problem {
+  const shown = ["secret", "credential", "certificate"].includes(problem.made?.kind ?? "");
+  return {
+    ...problem,
+    detail: "It was done. Only the answer was lost on the way.",
+    next_step: shown ? "What is shown once was in that answer: issue another in place of the one that nobody has." : "",
+  };
+}
+
+export const wasDone = (error: unknown): boolean => error instanceof ApiError && error.problem.type.endsWith("done-before");
+
+export const problemOf = (error: unknown): Problem =>
+  !(error instanceof ApiError) ? away(error) : wasDone(error) ? doneBefore(error.problem) : error.problem;
 
 /** Whether an application is for others than this person. */
 export const notAdmitted = (error: unknown): boolean => problemOf(error).type.endsWith("not-admitted");

@@ -542,7 +542,7 @@ export interface paths {
         };
         /**
          * Read Dossier
-         * @description Everything about one client: its ladder, credentials and findings.
+         * @description Everything about one client: its ladder, credentials and findings. The ETag is of its registration alone.
          */
         get: operations["read_dossier"];
         /**
@@ -4202,6 +4202,11 @@ export interface components {
          * @description One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use.
          */
         Client: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Id */
             id: string;
             /** Name */
@@ -4380,6 +4385,11 @@ export interface components {
          *     `waits`: what of a change waits for an approver, in words; empty: nothing.
          */
         Collections: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Resource */
             resource: string;
             /** Object Name */
@@ -4748,6 +4758,11 @@ export interface components {
         };
         /** Directory */
         Directory: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Slug */
             slug: string;
             /** Name */
@@ -4881,6 +4896,18 @@ export interface components {
             ends: string;
             /** Last Used At */
             last_used_at: string | null;
+        };
+        /**
+         * EndingSoon
+         * @description Credentials that expire within the policy's warning; `in_use`: those that were used in the last seven days.
+         */
+        EndingSoon: {
+            /** Days */
+            days: number;
+            /** Credentials */
+            credentials: number;
+            /** In Use */
+            in_use: number;
         };
         /**
          * Enforcement
@@ -5201,6 +5228,11 @@ export interface components {
          * @description `everyone` counts the people of this group and of all groups within it.
          */
         Group: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Name */
             name: string;
             /** Title */
@@ -6307,7 +6339,29 @@ export interface components {
          * Outcome
          * @enum {string}
          */
-        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted" | "subject-token";
+        Outcome: "issued" | "unknown-client" | "client-disabled" | "no-secret" | "secret-whitespace" | "secret-damaged" | "secret-unknown" | "secret-of-another-client" | "secret-expired" | "secret-withdrawn" | "credential-disabled" | "no-keys" | "assertion-malformed" | "assertion-of-another" | "assertion-for-another" | "assertion-time" | "assertion-replayed" | "assertion-key" | "key-expired" | "key-withdrawn" | "keys-unreachable" | "unknown-resource" | "resource-not-named" | "unknown-permission" | "not-granted" | "asked-not-granted" | "wrong-grant-type" | "device-denied" | "device-expired" | "too-many" | "directory-suspended" | "not-answered" | "request-refused" | "challenge-missing" | "person-declined" | "code-unknown" | "code-expired" | "code-replayed" | "redirect-differs" | "verifier-wrong" | "refresh-unknown" | "refresh-ended" | "refresh-replayed" | "person-inactive" | "possession" | "sign-out-unheard" | "not-admitted" | "subject-token";
+        /**
+         * Overlap
+         * @description A rotation under way: both credentials work until then.
+         */
+        Overlap: {
+            /** Client Id */
+            client_id: string;
+            /** Client Name */
+            client_name: string;
+            /** Hint */
+            hint: string;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /**
+             * Overlap Ends At
+             * Format: date-time
+             */
+            overlap_ends_at: string;
+        };
         /**
          * OwnAuthorization
          * @description A client that acts for the person who asks. `last_used_at`: when it last called its resource for them.
@@ -7613,6 +7667,11 @@ export interface components {
          *     Between `uncounted_since` and `uncounted_until` its guard could not count all calls.
          */
         Resource: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Name */
             name: string;
             /** Title */
@@ -7966,6 +8025,11 @@ export interface components {
          * @description `everything`: it opens all there is at its resource. Shipped roles do not change.
          */
         Role: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Name */
             name: string;
             /** Title */
@@ -8320,6 +8384,11 @@ export interface components {
          * @description `redirect_uri`: what the provider must know of this directory. `linked`: how many people signed in by it.
          */
         SignInProvider: {
+            /**
+             * Version
+             * @default
+             */
+            version: string;
             /** Name */
             name: string;
             /** Title */
@@ -8440,7 +8509,9 @@ export interface components {
          * Today
          * @description `decided` are the reader's own requests that ended lately. `waiting` has the first of `waiting_in_all` clients.
          *
-         *     `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when there is none.
+         *     `horizon` has the weeks of the coming year in which credentials expire, `overlaps` the first of `overlaps_in_all`
+         *     rotations under way. `excess` is the unused share (0 to 1) of granted weight old enough to be judged; null when
+         *     there is none.
          */
         Today: {
             /**
@@ -8455,8 +8526,15 @@ export interface components {
             waiting: components["schemas"]["Waiting"][];
             /** Waiting In All */
             waiting_in_all: number;
+            /** Requests In All */
+            requests_in_all: number;
+            soon: components["schemas"]["EndingSoon"];
             /** Horizon */
-            horizon: components["schemas"]["Ending"][];
+            horizon: components["schemas"]["WeekOfEndings"][];
+            /** Overlaps */
+            overlaps: components["schemas"]["Overlap"][];
+            /** Overlaps In All */
+            overlaps_in_all: number;
             /** Findings */
             findings: {
                 [key: string]: number;
@@ -8813,6 +8891,18 @@ export interface components {
             keys: number;
             /** Due */
             due: number;
+        };
+        /**
+         * WeekOfEndings
+         * @description Credentials that expire in a week. `week`: counted from 0, which begins now. `first`: of `credentials` a few.
+         */
+        WeekOfEndings: {
+            /** Week */
+            week: number;
+            /** Credentials */
+            credentials: number;
+            /** First */
+            first: components["schemas"]["Ending"][];
         };
         /**
          * Which
@@ -10387,6 +10477,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -12570,6 +12664,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -13194,6 +13292,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -13310,6 +13412,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -13961,6 +14067,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -14004,6 +14114,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -14083,6 +14197,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };
@@ -14601,6 +14719,10 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
+                /** @description The version that you saw, in quotes: if it is another now, nothing is changed (answer 412) */
+                "If-Match"?: string | null;
+                /** @description To make something new: if it is there already, answer 412 */
+                "If-None-Match"?: "*" | null;
                 /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
                 "Idempotency-Key"?: string | null;
             };

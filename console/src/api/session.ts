@@ -1,6 +1,7 @@
 // Who is signed in, where, and what they may do.
 import { computed, ref } from "vue";
 import { type Schemas, api, must, setCsrf, whenSignedOut } from "./client";
+import { problemOf } from "./problems";
 
 const session = ref<Schemas["Session"] | null>(null);
 const may = ref<ReadonlySet<string>>(new Set());
@@ -25,9 +26,15 @@ async function take(found: Schemas["Session"]): Promise<void> {
   session.value = found;
 }
 
-/** Find out once whether the browser is signed in. */
+/** Find out once whether the browser is signed in. Throws what went wrong where that could not be found out. */
 export function restore(): Promise<void> {
-  asked ??= must(api.GET("/api/v1/session")).then(take, () => undefined);
+  asked ??= must(api.GET("/api/v1/session"))
+    .then(take)
+    .catch((problem: unknown) => {
+      if (problemOf(problem).status === 401) return;
+      asked = null;
+      throw problem;
+    });
   return asked;
 }
 
@@ -48,8 +55,9 @@ export async function signInByPasskey(credential: Record<string, unknown>): Prom
 }
 
 export async function signOut(): Promise<void> {
-  await api.DELETE("/api/v1/session");
+  await must(api.DELETE("/api/v1/session"));
   forget();
+  tabs?.postMessage("signed out");
 }
 
 function forget(): void {
@@ -59,3 +67,9 @@ function forget(): void {
 }
 
 whenSignedOut(forget);
+// Who signs out in one tab is gone from the others, too.
+const tabs = typeof BroadcastChannel === "undefined" ? null : new BroadcastChannel("jamb");
+tabs?.addEventListener("message", () => {
+  forget();
+  asked = null;
+});

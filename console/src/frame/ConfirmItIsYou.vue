@@ -1,31 +1,27 @@
 <script setup lang="ts">
 // Over the page: whoever is signed in shows once more that it is they. What they were doing goes on from where it was.
 import { NButton } from "naive-ui";
-import { nextTick, onMounted, ref } from "vue";
+import { onMounted, ref } from "vue";
 import { api, must } from "@/api/client";
 import { settle } from "@/api/confirmation";
 import { offersPasskeys, showPasskey } from "@/api/passkeys";
 import { wantsCode } from "@/api/problems";
 import { current } from "@/api/session";
 import CodeField from "@/pages/entry/CodeField.vue";
+import OverPage from "@/ui/OverPage.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 
-const dialog = ref<HTMLDialogElement | null>(null);
+const over = ref<InstanceType<typeof OverPage> | null>(null);
 const field = ref<HTMLInputElement | null>(null);
 const password = ref("");
 const code = ref("");
 const coded = ref(false);
 const { busy, error, attempt } = useAttempt();
-// The browser gives the focus back to where it was when it closes.
-onMounted(async () => {
-  dialog.value?.showModal();
-  await nextTick();
-  field.value?.focus();
-});
+onMounted(() => field.value?.focus());
 
 function close(shown: boolean): void {
-  dialog.value?.close();
+  over.value?.close();
   settle(shown);
 }
 const byPassword = () =>
@@ -48,9 +44,8 @@ const byPasskey = () =>
 </script>
 
 <template>
-  <dialog ref="dialog" class="asked card" aria-labelledby="confirm-title" @cancel.prevent="close(false)">
+  <OverPage ref="over" title="Show that it is you" @away="close(false)">
     <form class="stack" @submit.prevent="byPassword">
-      <h2 id="confirm-title">Show that it is you</h2>
       <p>It is a while since {{ current?.person.name }} signed in. What you were doing goes on afterwards.</p>
       <label class="field">
         Password
@@ -73,16 +68,5 @@ const byPasskey = () =>
         <NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !password">Go on</NButton>
       </div>
     </form>
-  </dialog>
+  </OverPage>
 </template>
-
-<style scoped>
-.asked {
-  width: min(440px, calc(100vw - 2 * var(--s4)));
-  border: 1px solid var(--line-strong);
-  color: var(--ink);
-}
-.asked::backdrop {
-  background: rgb(0 0 0 / 45%);
-}
-</style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // What this page is, how many, and its one main action on the right.
-defineProps<{ title: string; count?: string; lead?: string }>();
+defineProps<{ title: string; count?: string; lead?: string; announced?: boolean }>();
 </script>
 
 <template>
@@ -9,6 +9,8 @@ defineProps<{ title: string; count?: string; lead?: string }>();
       <h1 tabindex="-1">
         {{ title }} <span v-if="count" class="count">{{ count }}</span>
       </h1>
+      <!-- Said when it changes: how many a filter found. -->
+      <p v-if="announced" class="visually-hidden" role="status">{{ count }}</p>
       <p v-if="lead" class="soft">{{ lead }}</p>
       <slot name="below" />
     </div>

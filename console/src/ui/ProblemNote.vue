@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // What failed, what was kept, and what to do: one shape for every error.
 import { computed } from "vue";
-import { type Problem, problemOf } from "@/api/problems";
+import { type Problem, problemOf, wasDone } from "@/api/problems";
 
 const props = defineProps<{ error: unknown; retry?: () => void }>();
 const problem = computed<Problem>(() => problemOf(props.error));
@@ -10,7 +10,7 @@ const waits = computed(() => (problem.value.made?.kind === "request" ? problem.v
 </script>
 
 <template>
-  <div class="problem" :class="{ waits }" role="alert">
+  <div class="problem" :class="{ waits: waits || wasDone(error) }" role="alert">
     <p>
       <strong>{{ problem.detail }}</strong>
     </p>

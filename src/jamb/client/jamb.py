@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Self, TypedDict, Unpack
 import httpx
 
 from jamb.client.base.auth import AccessToken, ClientCredentials
+from jamb.client.base.section import match_header
 from jamb.client.base.transport import Transport
 from jamb.wire.audit.audit import Audit
 from jamb.wire.audit.today import Today
@@ -142,9 +143,13 @@ class Jamb:
         """Return whether the caller may register clients and, if not, whom to ask."""
         return self._transport.one(MayRegister, "GET", "/registering")
 
-    def change_policy(self, **settings: object) -> Directory:
-        """Change settings of the directory's policy; those left out stay."""
-        return self._transport.one(Directory, "PUT", "/policy", json=settings)
+    def change_policy(self, *, if_match: str | None = None, **settings: object) -> Directory:
+        """Change settings of the directory's policy; those left out stay.
+
+        Args:
+            if_match: the directory's `version` that you saw; if it is another now, `Outdated` is raised.
+        """
+        return self._transport.one(Directory, "PUT", "/policy", json=settings, headers=match_header(if_match))
 
     def preview_policy(self, **settings: object) -> PolicyPreview:
         """Return whom a changed policy would put in breach. Changes nothing."""

@@ -131,6 +131,12 @@ class Conflict(Refusal):
     code = "conflict"
 
 
+class Outdated(Conflict):
+    """What was to be changed is not any more as its caller saw it."""
+
+    code = "outdated"
+
+
 class NameTaken(Conflict):
     code = "name-taken"
 

@@ -14,7 +14,7 @@ from fastapi import Depends, Request
 from sqlmodel import Session
 
 from jamb.actions.authorization import devices
-from jamb.actions.base.act import Act, Caller
+from jamb.actions.base.act import NOTHING_YET, Act, Caller
 from jamb.actions.base.backend import console_client_id
 from jamb.actions.base.lookups import find_directory, refuse_suspended
 from jamb.actions.entry import sessions
@@ -28,6 +28,7 @@ from jamb.core.reach.details import token_reach
 from jamb.core.text import UnfitText, line_fault
 from jamb.guard.dpop import BadProof
 from jamb.service.http.middleware import AGED, CALLER
+from jamb.service.http.versions import IfMatch, IfNoneMatch, versions_in
 from jamb.service.idempotency import OnceKey, body_of, once
 from jamb.service.possession import SentToken, require_possession
 from jamb.service.runtime import Runtime
@@ -228,12 +229,12 @@ def _aged(request: Request, runtime: Runtime, *, heavy: bool) -> AgedRead | None
     return made
 
 
-def may(operation: str, *, heavy: bool = False) -> Any:
+def may(operation: str, *, heavy: bool = False, edits: bool = False) -> Any:
     """Return the guard of a route: lets a caller in who may do this operation of Jamb's own API.
 
-    `heavy`: a read that is a burden, and may be a little old: at a standby, where there is one.
-    Who calls, what they may do and the work of the route share one connection. What changes something is done once for
-    each Idempotency-Key.
+    `edits`: what it changes has a version, which If-Match may name. `heavy`: a read that is a burden, and may be a
+    little old: at a standby, where there is one. Who calls, what they may do and the work of the route share one
+    connection. What changes something is done once for each Idempotency-Key.
     """
 
     def guard(directory: str, request: Request, runtime: TheRuntime, now: Now, _seat: Seat) -> Iterator[Act]:
@@ -256,6 +257,13 @@ def may(operation: str, *, heavy: bool = False) -> Any:
     ) -> Act:
         return once(act, key, request, body) if key is not None else act
 
-    wanted: Callable[..., Any] = guard_once if operation in CHANGES else guard
+    def guard_version(
+        if_match: IfMatch = None, if_none_match: IfNoneMatch = None, act: Act = Depends(guard_once, scope="function")
+    ) -> Act:
+        if if_none_match is not None:
+            return replace(act, if_match=NOTHING_YET)
+        return replace(act, if_match=versions_in(if_match)) if if_match is not None else act
+
+    wanted: Callable[..., Any] = guard_version if edits else guard_once if operation in CHANGES else guard
     wanted.__dict__["operation"] = operation
     return Depends(wanted, scope="function")

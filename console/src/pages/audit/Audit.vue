@@ -86,6 +86,7 @@ const rule = computed(() => data.value?.rules.find((one) => one.id === chosen.va
 const change = (part: Record<string, string | undefined>) => void router.replace({ query: { ...route.query, ...part } });
 const wanted = ref(text("q"));
 let pause = 0;
+onBeforeUnmount(() => window.clearTimeout(pause));
 function typed(): void {
   window.clearTimeout(pause);
   pause = window.setTimeout(() => change({ q: wanted.value || undefined }), 250);

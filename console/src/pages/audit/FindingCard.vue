@@ -9,7 +9,7 @@ import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { severityTone } from "@/ui/use/states";
 import { full } from "@/ui/use/times";
 import Remedy from "./Remedy.vue";

@@ -9,7 +9,7 @@ import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import StateWord from "@/ui/StateWord.vue";
 
 type Item = Schemas["ReviewItem"];

@@ -8,10 +8,10 @@ import { useMend } from "@/api/reads/audit";
 import { type ReachChoice } from "@/api/reads/consent";
 import { usePeople, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
-import PickPeople from "@/ui/PickPeople.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
-import TextField from "@/ui/TextField.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 const props = defineProps<{ finding: Schemas["KeptFinding"] }>();
 const emit = defineEmits<{ done: [words: string] }>();
@@ -101,7 +101,7 @@ const remedy = () =>
           <ReachEditor v-if="data.needs === 'reach'" v-model="reach" :resource="data.resource" label="Where it would do" />
           <TextField v-if="data.needs === ''" v-model="reason" label="Why" hint="for the ledger, if you like" :longest="500" />
           <div class="row">
-            <NButton size="small" @click="open = false">Leave it</NButton
+            <NButton size="small" @click="open = false">Cancel</NButton
             ><NButton size="small" type="primary" attr-type="submit" :loading="busy" :disabled="busy || !ready">{{ data.title }}</NButton>
           </div>
         </form>

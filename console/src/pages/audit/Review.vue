@@ -113,7 +113,7 @@ const named = (item: string) => {
           </ul>
         </template>
         <div class="row">
-          <NButton @click="sure = ''">Leave it</NButton
+          <NButton @click="sure = ''">Cancel</NButton
           ><NButton type="error" ghost :loading="busy" :disabled="busy" @click="sure === 'close' ? close() : carry()">{{
             sure === "close" ? "Close it" : "Carry them out"
           }}</NButton>

@@ -9,13 +9,13 @@ import { useMyReviews, useReviews, useWaiting } from "@/api/reads/audit";
 import { useStale } from "@/api/reads/directory";
 import { useResources } from "@/api/reads/resources";
 import { useAttempt } from "@/ui/use/attempt";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { day } from "@/ui/use/times";
 import AuditTabs from "./AuditTabs.vue";
 import Given from "./Given.vue";
@@ -111,7 +111,7 @@ const many = (count: number, word: string) => `${count} ${word}${count === 1 ? "
     </p>
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton @click="starting = false">Not now</NButton
+      <NButton @click="starting = false">Cancel</NButton
       ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !preview?.items"
         >Ask the owners</NButton
       >

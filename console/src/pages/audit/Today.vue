@@ -2,33 +2,25 @@
 // What waits, what expires, what is wrong and what changed: four sentences with numbers that lead somewhere.
 import { computed } from "vue";
 import { sentence } from "@/api/history";
-import { current } from "@/api/session";
+import { can, current } from "@/api/session";
 import { useToday, useWaiting } from "@/api/reads/audit";
-import { useDirectory } from "@/api/reads/directory";
 import Horizon from "@/ui/Horizon.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import TrendLine from "@/ui/TrendLine.vue";
 import { ago, now } from "@/ui/use/times";
+import { figure, count as many, percent } from "@/ui/use/words";
 
 const { data, error, isLoading, refetch } = useToday();
-const { data: directory } = useDirectory();
-const many = (count: number, one: string, more = `${one}s`) => `${count} ${count === 1 ? one : more}`;
-const DAY = 86_400_000;
 
-const soon = computed(() => {
-  const limit = now.value + (directory.value?.policy.warn_days ?? 14) * DAY;
-  return (data.value?.horizon ?? []).filter((one) => Date.parse(one.ends) <= limit);
-});
-const inUse = computed(() => soon.value.filter((one) => one.last_used_at && now.value - Date.parse(one.last_used_at) < 7 * DAY).length);
 const findings = computed(() => {
   const all = data.value?.findings ?? {};
   const total = Object.values(all).reduce((sum, one) => sum + one, 0);
   return { total, high: all.high ?? 0 };
 });
 const { findings: mine } = useWaiting();
-const excess = computed(() => (data.value?.excess == null ? null : Math.round(100 * data.value.excess)));
+const excess = computed(() => (data.value?.excess == null ? null : percent(data.value.excess)));
 const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long" }).format(now.value));
 </script>
 
@@ -43,31 +35,32 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
           }}</RouterLink>
           for consent<template v-if="data.waiting[0]">, the oldest asked {{ ago(data.waiting[0].since, now) }}</template
           >;
-          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests.length, "request waits", "requests wait") }}</RouterLink>
+          <RouterLink :to="{ name: 'desk' }">{{ many(data.requests_in_all, "request waits", "requests wait") }}</RouterLink>
           for a decision<template v-if="data.requests[0]">, the first due {{ ago(data.requests[0].due_at, now) }}</template
           >.
         </p>
         <p>
           <RouterLink :to="{ name: 'clients', query: { attention: 'expiring' } }">{{
-            many(soon.length, "credential expires", "credentials expire")
+            many(data.soon.credentials, "credential expires", "credentials expire")
           }}</RouterLink>
-          within {{ directory?.policy.warn_days ?? 14 }} days<template v-if="inUse"
-            >, <strong>{{ inUse }} still in use</strong></template
+          within {{ data.soon.days }} days<template v-if="data.soon.in_use"
+            >, <strong>{{ figure(data.soon.in_use) }} still in use</strong></template
           >.
         </p>
         <p>
           The audit has <RouterLink to="/audit">{{ many(findings.total, "finding") }}</RouterLink><template v-if="findings.high"
-            >, <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ findings.high }} of them high</RouterLink></template
+            >,
+            <RouterLink :to="{ name: 'audit', query: { severity: 'high' } }">{{ figure(findings.high) }} of them high</RouterLink></template
           ><template v-if="mine"
             >; <RouterLink to="/reviews">{{ many(mine, "finding waits", "findings wait") }}</RouterLink> for your answer</template
           >.
         </p>
         <p v-if="excess !== null" class="excess">
           <span
-            ><RouterLink to="/audit/excess">{{ excess }} %</RouterLink> of what is granted is not used, by weight ({{
-              Math.round(data.unused_weight)
+            ><RouterLink to="/audit/excess">{{ excess }}</RouterLink> of what is granted is not used, by weight ({{
+              figure(Math.round(data.unused_weight))
             }}
-            of {{ Math.round(data.granted_weight) }}).</span
+            of {{ figure(Math.round(data.granted_weight)) }}).</span
           >
           <TrendLine :points="data.trend" label="Excess" :wide="150" :tall="22" bare />
         </p>
@@ -89,7 +82,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
 
       <section aria-labelledby="horizon">
         <h2 id="horizon">Horizon <span class="soft small">credentials by the day they expire, over a year</span></h2>
-        <Horizon :ends="data.horizon" :at="now" />
+        <Horizon :weeks="data.horizon" :overlaps="data.overlaps" :overlaps-in-all="data.overlaps_in_all" :at="now" />
       </section>
 
       <div class="columns">
@@ -116,6 +109,10 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
               </tr>
             </tbody>
           </table>
+          <p v-if="data.waiting_in_all > data.waiting.length" class="cut">
+            {{ figure(data.waiting.length) }} of {{ figure(data.waiting_in_all) }}:
+            <RouterLink :to="{ name: 'clients', query: { attention: 'waiting' } }">all that wait for consent</RouterLink>
+          </p>
         </section>
         <section aria-labelledby="changed">
           <h2 id="changed">Changed lately</h2>
@@ -139,6 +136,9 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
               </tr>
             </tbody>
           </table>
+          <p v-if="can('ledger.read')" class="cut">
+            The last {{ data.recent.length }}: <RouterLink to="/directory#ledger">the whole ledger</RouterLink>
+          </p>
         </section>
       </div>
     </template>
@@ -170,6 +170,10 @@ h2 {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: var(--s5);
+}
+.cut {
+  margin-top: var(--s2);
+  color: var(--ink-soft);
 }
 .nowrap {
   white-space: nowrap;

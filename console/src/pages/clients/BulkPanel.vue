@@ -10,7 +10,7 @@ import { useStale } from "@/api/reads/directory";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 const props = defineProps<{ clients: string[] }>();
 const emit = defineEmits<{ closed: [] }>();
@@ -107,7 +107,7 @@ const remove = () =>
       <TextField v-model="reason" label="Why" hint="for the ledger" :longest="500" />
       <p v-if="running" role="status" class="small">{{ done }} done …</p>
       <div class="row">
-        <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Not now" }}</NButton>
+        <NButton @click="emit('closed')">{{ Object.keys(outcomes).length ? "Done" : "Cancel" }}</NButton>
         <NButton v-if="live.length && can('clients.set-state')" :disabled="running" @click="disable">Disable {{ live.length }}</NButton>
         <NButton v-if="ready.length && can('clients.remove')" type="error" ghost :disabled="running" @click="remove"
           >Remove {{ ready.length }}</NButton

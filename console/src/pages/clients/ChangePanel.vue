@@ -6,8 +6,10 @@ import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
+import { useMeanwhile } from "@/ui/use/meanwhile";
+import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
 
 const props = defineProps<{ client: Schemas["Client"] }>();
@@ -18,21 +20,54 @@ const further = ref(furtherOf(props.client));
 const trial = ref(props.client.trial_ends_at?.slice(0, 10) ?? "");
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
+type Client = Schemas["Client"];
+const path = { directory: directory.value, client: props.client.id };
+const until = (one: Client) => one.trial_ends_at?.slice(0, 10) ?? "";
+// What the trial was when the form was filled, or taken from somebody else's change.
+const was = ref(until(props.client));
+const FURTHER: [keyof ReturnType<typeof furtherOf>, string][] = [
+  ["redirects", "Redirect URIs"],
+  ["afterwards", "Post-logout redirect URIs"],
+  ["told", "Back-channel logout URI"],
+  ["groups", "Only people in"],
+  ["publisher", "Publisher"],
+  ["support", "Support contact"],
+  ["home", "Home page"],
+  ["policy", "Privacy policy"],
+  ["terms", "Terms of use"],
+];
+const { rows, undecided, header, saving } = useMeanwhile<Client>(
+  props.client,
+  () => [
+    { label: "Name", read: (one) => one.name, mine: () => name.value, take: (one) => (name.value = one.name) },
+    { label: "Purpose", read: (one) => one.purpose, mine: () => purpose.value, take: (one) => (purpose.value = one.purpose) },
+    ...FURTHER.map(([key, label]) => ({
+      label,
+      read: (one: Client) => furtherOf(one)[key],
+      mine: () => further.value[key],
+      take: (one: Client) => void (further.value[key] = furtherOf(one)[key]),
+    })),
+    { label: "On trial until", read: until, mine: () => trial.value, take: (one) => (trial.value = was.value = until(one)) },
+  ],
+  async () => (await must(api.GET("/api/v1/directories/{directory}/clients/{client}", { params: { path } }))).client,
+);
 const save = () =>
   attempt(async () => {
-    const was = props.client.trial_ends_at?.slice(0, 10) ?? "";
-    await must(
-      api.PUT("/api/v1/directories/{directory}/clients/{client}", {
-        params: { path: { directory: directory.value, client: props.client.id } },
-        body: {
-          name: name.value,
-          purpose: purpose.value,
-          ...saidIn(further.value, props.client.kind),
-          no_trial: trial.value === "" && was !== "",
-          ...(trial.value && trial.value !== was ? { trial_ends_at: `${trial.value}T23:59:59Z` } : {}),
-        },
-      }),
-    );
+    const done = await saving(async () => {
+      await must(
+        api.PUT("/api/v1/directories/{directory}/clients/{client}", {
+          params: { path, header: header() },
+          body: {
+            name: name.value,
+            purpose: purpose.value,
+            ...saidIn(further.value, props.client.kind),
+            no_trial: trial.value === "" && was.value !== "",
+            ...(trial.value && trial.value !== was.value ? { trial_ends_at: `${trial.value}T23:59:59Z` } : {}),
+          },
+        }),
+      );
+    });
+    if (!done) return;
     await stale();
     emit("done");
   });
@@ -46,10 +81,13 @@ const save = () =>
     <label class="field"
       >On trial until <span class="hint">empty: it stays for good</span><input v-model="trial" class="plain-input date" type="date"
     /></label>
+    <Meanwhile v-model="rows" />
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton @click="emit('done')">Leave it</NButton
-      ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !name.trim() || !purpose.trim()">Save</NButton>
+      <NButton @click="emit('done')">Cancel</NButton
+      ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || undecided || !name.trim() || !purpose.trim()"
+        >Save</NButton
+      >
     </div>
   </form>
 </template>

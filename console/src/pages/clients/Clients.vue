@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // One table of all clients. Filter, order and page live in the address; the service does the work.
 import { NButton } from "naive-ui";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { can } from "@/api/session";
 import { type ClientFilter, useClients } from "@/api/reads/clients";
@@ -10,7 +10,9 @@ import LadderBar from "@/ui/LadderBar.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
+import Pager from "@/ui/Pager.vue";
 import StateWord from "@/ui/StateWord.vue";
+import { figure } from "@/ui/use/words";
 import { useRows } from "@/ui/use/rows";
 import { credentialTone, credentialWord, severityTone } from "@/ui/use/states";
 
@@ -31,6 +33,7 @@ watch(
   (q) => (wanted.value = q),
 );
 let pause = 0;
+onBeforeUnmount(() => window.clearTimeout(pause));
 function typed(): void {
   window.clearTimeout(pause);
   pause = window.setTimeout(() => change({ q: wanted.value }), 250);
@@ -69,6 +72,14 @@ watch(
 );
 const pick = (id: string, on: boolean) => (picked.value = on ? [...picked.value, id] : picked.value.filter((one) => one !== id));
 const filtered = computed(() => filter.value.q !== "" || filter.value.attention !== "");
+// What stands there is the answer to what was asked before, until the new one comes.
+const said = computed(() =>
+  error.value || data.value?.total == null
+    ? ""
+    : isPlaceholderData.value
+      ? "…"
+      : `${figure(data.value.total)}${filtered.value ? (data.value.total === 1 ? " matches" : " match") : ""}`,
+);
 const credentialSaid = (one: { credential_state: string | null; next_expiry: string | null }) =>
   one.credential_state === null
     ? "none"
@@ -82,7 +93,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 </script>
 
 <template>
-  <PageHead title="Clients" :count="data?.total == null ? '' : `${data.total}${filtered ? ' match' : ''}`">
+  <PageHead title="Clients" :count="said" announced>
     <NButton v-if="can('clients.register')" type="primary" @click="router.push({ name: 'register' })">Register a client</NButton>
     <span v-else class="soft small">A registrar or steward registers clients</span>
   </PageHead>
@@ -107,7 +118,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
       <button type="button" class="link-button" @click="change({ q: '', attention: '' })">Show all</button>
     </p>
     <p v-else-if="!rows.length" class="empty">No client is registered here yet. Registering one takes a name, a purpose and an owner.</p>
-    <table v-else class="log" :class="{ stale: isPlaceholderData }">
+    <table v-else class="log" :class="{ stale: isPlaceholderData }" :aria-busy="isPlaceholderData">
       <caption class="visually-hidden">
         Clients
       </caption>
@@ -178,10 +189,7 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
         </tr>
       </tbody>
     </table>
-    <nav v-if="data?.next || filter.cursor" class="row pager" aria-label="Pages">
-      <RouterLink v-if="filter.cursor" :to="{ query: { ...route.query, cursor: undefined } }">First page</RouterLink>
-      <RouterLink v-if="data?.next" :to="{ query: { ...route.query, cursor: data.next } }">Next page</RouterLink>
-    </nav>
+    <Pager v-if="data" :next="data.next" :total="data.total" :shown="rows.length" of="clients" />
   </Loadable>
 </template>
 
@@ -241,8 +249,5 @@ const credentialSaid = (one: { credential_state: string | null; next_expiry: str
 .empty {
   border-top: 2px solid var(--line-strong);
   padding: var(--s5) 0;
-}
-.pager {
-  margin-top: var(--s3);
 }
 </style>

@@ -12,6 +12,7 @@ import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { confidential, grant, pagesOf } from "@/ui/use/words";
+import { mayClose } from "@/ui/use/unsaved";
 import AskPanel from "@/pages/consent/AskPanel.vue";
 import ChangePanel from "./ChangePanel.vue";
 import OwnersPanel from "./OwnersPanel.vue";
@@ -39,6 +40,9 @@ const owning = ref(false);
 const changing = ref(false);
 const issuing = ref(false);
 const sheet = ref(false);
+const add = async () => {
+  if (!issuing.value || (await mayClose())) issuing.value = !issuing.value;
+};
 const { data: sheets } = useSheets(id);
 const asked = computed(() =>
   (data.value?.resources ?? []).flatMap((place) =>
@@ -107,7 +111,7 @@ const count = (part: string) =>
                   :aria-expanded="owning"
                   @click="owning = !owning"
                 >
-                  {{ owning ? "not now" : "change owners" }}
+                  {{ owning ? "cancel" : "change owners" }}
                 </button>
               </dd>
               <dt>Registered</dt>
@@ -184,7 +188,7 @@ const count = (part: string) =>
             <div class="part-head">
               <h2 id="ladder-title">Ladder <span class="soft small">asked, granted, used</span></h2>
               <NButton v-if="can('asks.add')" size="small" :aria-expanded="asking" @click="asking = !asking">{{
-                asking ? "Not now" : "Ask for a permission"
+                asking ? "Cancel" : "Ask for a permission"
               }}</NButton>
             </div>
             <div v-if="asking" class="card"><AskPanel :client="id" :held="asked" @done="asking = false" /></div>
@@ -204,13 +208,9 @@ const count = (part: string) =>
           <section id="credentials" aria-labelledby="credentials-title">
             <div class="part-head">
               <h2 id="credentials-title">Credentials</h2>
-              <NButton
-                v-if="can('credentials.issue') && confidential(client.kind)"
-                size="small"
-                :aria-expanded="issuing"
-                @click="issuing = !issuing"
-                >{{ issuing ? "Not now" : "Add a credential" }}</NButton
-              >
+              <NButton v-if="can('credentials.issue') && confidential(client.kind)" size="small" :aria-expanded="issuing" @click="add">{{
+                issuing ? "Cancel" : "Add a credential"
+              }}</NButton>
               <span v-else-if="confidential(client.kind)" class="soft small">A custodian or steward issues secrets</span>
             </div>
             <div v-if="issuing" class="card"><CredentialPanel :client="id" @closed="issuing = false" /></div>

@@ -55,7 +55,7 @@ export const saidIn = (fields: ReturnType<typeof furtherOf>, kind: string): Held
 </script>
 
 <script setup lang="ts">
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 defineProps<{ kind: string }>();
 const fields = defineModel<ReturnType<typeof furtherOf>>({ required: true });

@@ -7,7 +7,7 @@ import { directory } from "@/api/session";
 import { type Choices, type Level, type ReachChoice, useInheritance } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 import { count } from "@/ui/use/words";
 
 const props = defineProps<{ client: string }>();

@@ -10,8 +10,9 @@ import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
+import { useShownOnce } from "@/ui/use/unsaved";
 
 const opened = ref(false);
 const { data, error: unread, isLoading, refetch } = useInitialAccess(opened);
@@ -23,6 +24,7 @@ const label = ref("");
 const uses = ref(1);
 const days = ref(7);
 const made = ref<Schemas["InitialAccess"] | null>(null);
+useShownOnce(() => (made.value ? "the token" : null));
 const sure = ref("");
 const fits = computed(() => label.value.trim() && uses.value >= 1 && uses.value <= 50 && days.value >= 1 && days.value <= 90);
 

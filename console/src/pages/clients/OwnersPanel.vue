@@ -5,7 +5,7 @@ import { computed, ref, watchEffect } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { usePeople, useStale } from "@/api/reads/directory";
-import PickPeople from "@/ui/PickPeople.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 const props = defineProps<{ client: string; owners: Schemas["Owner"][] }>();

@@ -7,7 +7,7 @@ import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { acting, count } from "@/ui/use/words";
 
 const props = defineProps<{ client: string }>();

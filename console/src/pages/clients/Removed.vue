@@ -82,7 +82,7 @@ const restore = (id: string) =>
             <template v-if="can('clients.restore') && Date.parse(one.restore_until) > now">
               <button v-if="sure !== one.client_id" type="button" class="link-button" @click="sure = one.client_id">Restore</button>
               <span v-else class="row"
-                ><NButton size="small" @click="sure = ''">Leave it</NButton
+                ><NButton size="small" @click="sure = ''">Cancel</NButton
                 ><NButton size="small" type="primary" :loading="busy" :disabled="busy" @click="restore(one.client_id)"
                   >Restore it, disabled</NButton
                 ></span

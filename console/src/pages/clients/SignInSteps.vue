@@ -14,7 +14,7 @@ import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import { now } from "@/ui/use/times";
 import { confidential } from "@/ui/use/words";

@@ -64,7 +64,7 @@ const revokeTokens = () =>
       </p>
       <p v-else>Refuse every token that {{ client.name }} holds now? It may fetch new ones at once.</p>
       <div class="row">
-        <NButton size="small" @click="sure = ''">Leave it</NButton
+        <NButton size="small" @click="sure = ''">Cancel</NButton
         ><NButton size="small" type="error" ghost @click="sure === 'disable' ? state('disabled') : revokeTokens()">{{
           sure === "disable" ? "Disable it" : "Cut them off"
         }}</NButton>

@@ -5,7 +5,7 @@ import { ref } from "vue";
 import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { acting } from "@/ui/use/words";
 
 const props = defineProps<{

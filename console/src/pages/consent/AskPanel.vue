@@ -8,10 +8,10 @@ import { type ReachChoice, useProposal } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
 import { useResource, useResources } from "@/api/reads/resources";
 import { useAttempt } from "@/ui/use/attempt";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
-import TextField from "@/ui/TextField.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import Inherit from "@/pages/clients/Inherit.vue";
 import PasteList from "@/pages/clients/PasteList.vue";
 

@@ -8,7 +8,7 @@ import { type ReachChoice } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 
 const props = defineProps<{ client: string; resource: string; rung: Schemas["Rung"]; held: Schemas["Holding"] }>();
 const open = ref(false);

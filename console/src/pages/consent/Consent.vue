@@ -11,7 +11,7 @@ import { useResources } from "@/api/reads/resources";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { acting, count } from "@/ui/use/words";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
@@ -166,7 +166,7 @@ const request = () =>
           </template>
           <NCheckbox v-if="details.some((one) => one.terms)" v-model:checked="accepted">I accept these terms for the client</NCheckbox>
           <div class="row">
-            <NButton @click="asking = false">Not now</NButton
+            <NButton @click="asking = false">Cancel</NButton
             ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="!reason.trim() || !chosen.length"
               >Send the request</NButton
             >

@@ -53,7 +53,7 @@ async function end(): Promise<void> {
       </p>
       <label class="row small">Not now, but at the end of <input v-model="at" type="date" class="plain-input" :min="tomorrow" /></label>
       <div class="row">
-        <NButton size="small" @click="sure = false">Keep it</NButton
+        <NButton size="small" @click="sure = false">Cancel</NButton
         ><NButton size="small" type="error" ghost @click="end">{{ at ? "Set its end" : "End it" }}</NButton>
       </div>
       <ProblemNote v-if="error" :error="error" />

@@ -7,7 +7,7 @@ import { can } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { count, held } from "@/ui/use/words";
 
 const props = defineProps<{

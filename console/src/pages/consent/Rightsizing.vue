@@ -11,7 +11,7 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { save } from "@/ui/use/save";
 import { held } from "@/ui/use/words";
 
@@ -190,7 +190,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
               }}
             </p>
             <div class="row">
-              <NButton size="small" @click="sure = ''">Leave it</NButton
+              <NButton size="small" @click="sure = ''">Cancel</NButton
               ><NButton size="small" type="error" ghost :loading="busy" :disabled="busy" @click="enforce(sure === 'force')"
                 >Put it in force</NButton
               >
@@ -205,7 +205,7 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
         <div v-if="sure === 'request'" class="stack">
           <TextField v-model="why" label="Why less would do" hint="for whoever decides" :longest="500" />
           <div class="row">
-            <NButton size="small" @click="sure = ''">Leave it</NButton
+            <NButton size="small" @click="sure = ''">Cancel</NButton
             ><NButton size="small" type="primary" :loading="busy" :disabled="busy || !why.trim()" @click="request"
               >Ask an approver to put it in force</NButton
             >

@@ -2,7 +2,7 @@
 // The bounds of a consent: where it counts, by resource, and until when. The mail rewrites itself.
 import type { Schemas } from "@/api/client";
 import type { ConsentTerms, ReachChoice } from "@/api/reads/consent";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 
 const props = defineProps<{ places: Schemas["ConsentAtResource"][] }>();
 const terms = defineModel<ConsentTerms>({ required: true });

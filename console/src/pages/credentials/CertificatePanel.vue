@@ -8,8 +8,9 @@ import { useDirectory, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import MadePair from "./MadePair.vue";
+import { useShownOnce } from "@/ui/use/unsaved";
 
 const props = defineProps<{ client: string; way: "made" | "certificate" | "requested" }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -19,6 +20,7 @@ const days = ref<number | string>("");
 const keyType = ref<"p256" | "rsa3072">("p256");
 const text = ref("");
 const made = ref<Schemas["MadeCertificate"] | null>(null);
+useShownOnce(() => (made.value ? "the private key" : null));
 const issued = ref<Schemas["Credential"] | null>(null);
 const kept = ref(false);
 const { busy, error, attempt } = useAttempt();

@@ -181,7 +181,7 @@ async function change(one: Credential, what: "withdraw" | "disable" | "enable"):
             <strong v-if="inUse(one)">It was used {{ ago(one.last_used_at ?? "", now) }}: whatever uses it stops.</strong>
           </p>
           <div class="row">
-            <NButton size="small" @click="sure = ''">Keep it</NButton
+            <NButton size="small" @click="sure = ''">Cancel</NButton
             ><NButton size="small" type="error" ghost @click="change(one, 'withdraw')">Withdraw it</NButton>
           </div>
           <ProblemNote v-if="error" :error="error" />

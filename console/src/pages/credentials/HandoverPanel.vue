@@ -6,11 +6,12 @@ import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
+import { useShownOnce } from "@/ui/use/unsaved";
 
 const props = defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
@@ -24,6 +25,7 @@ const recipients = ref<Schemas["Recipient"][]>([]);
 const to = ref<string | null>(null);
 const made = ref<Schemas["MadeHandover"] | null>(null);
 const sealed = ref<Schemas["SealedCredential"] | null>(null);
+useShownOnce(() => (made.value && !made.value.delivered_to?.length ? "the link" : sealed.value ? "the sealed credential" : null));
 const { busy, error, attempt } = useAttempt();
 // Not the id of a recipient: the link travels in the owners' mails.
 const OWNERS = "owners";

@@ -7,7 +7,7 @@ import { directory } from "@/api/session";
 import { useDirectory, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 const props = defineProps<{ client: string; outside: boolean }>();
 const emit = defineEmits<{ closed: [] }>();

@@ -8,6 +8,7 @@ import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { save } from "@/ui/use/save";
 import { day } from "@/ui/use/times";
+import { useShownOnce } from "@/ui/use/unsaved";
 
 type Due = Schemas["Due"];
 const props = defineProps<{ due: Due[] }>();
@@ -22,6 +23,7 @@ const saved = ref(false);
 const stale = useStale();
 const opened = computed(() => [...results.value.values()].flatMap((one) => (one.opened ? [one.opened] : [])));
 const secret = computed(() => opened.value.filter((one) => one.issued || one.made));
+useShownOnce(() => (secret.value.length && !(kept.value && saved.value) ? "the new credentials" : null));
 
 async function go(): Promise<void> {
   busy.value = begun.value = true;
@@ -93,7 +95,7 @@ async function close(): Promise<void> {
       </tbody>
     </table>
     <div v-if="!begun" class="row">
-      <NButton @click="emit('closed')">Leave it</NButton
+      <NButton @click="emit('closed')">Cancel</NButton
       ><NButton type="primary" @click="go">Open {{ rows.length }} {{ rows.length === 1 ? "rotation" : "rotations" }}</NButton>
     </div>
     <template v-else-if="!busy">

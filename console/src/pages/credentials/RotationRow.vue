@@ -68,10 +68,10 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
           type="button"
           class="link-button"
           :aria-expanded="open"
-          :aria-label="`${open ? 'Fold' : 'Steps'} for ${one.client_name}`"
+          :aria-label="`${open ? 'Close' : 'Steps'} for ${one.client_name}`"
           @click="open = !open"
         >
-          {{ open ? "Fold" : "Steps" }}
+          {{ open ? "Close" : "Steps" }}
         </button>
       </td>
     </tr>
@@ -110,7 +110,7 @@ async function step(what: "close" | "force" | "extend" | "abandon"): Promise<voi
           </p>
           <label class="field">Why, for the ledger <input v-model="reason" class="plain-input" maxlength="500" /></label>
           <div class="row">
-            <NButton size="small" @click="sure = ''">Leave it</NButton
+            <NButton size="small" @click="sure = ''">Cancel</NButton
             ><NButton size="small" type="error" ghost :loading="busy" @click="step(sure)">{{
               sure === "force" ? "Force it" : "Abandon it"
             }}</NButton>

@@ -7,9 +7,10 @@ import { directory } from "@/api/session";
 import { useDossier } from "@/api/reads/clients";
 import { useDirectory, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/use/times";
+import { useShownOnce } from "@/ui/use/unsaved";
 import SheetPanel from "./SheetPanel.vue";
 
 const props = defineProps<{ client: string }>();
@@ -25,6 +26,7 @@ const others = computed(() =>
 );
 const issued = ref<Schemas["IssuedSecret"] | null>(null);
 const kept = ref(false);
+useShownOnce(() => (issued.value ? "the secret" : null));
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const count = computed(() => Number(days.value || place.value?.policy.secret_default_days || 0));

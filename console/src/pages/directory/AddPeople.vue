@@ -6,7 +6,7 @@ import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { count } from "@/ui/use/words";
 
 const emit = defineEmits<{ done: [] }>();

@@ -7,9 +7,9 @@ import { directory } from "@/api/session";
 import { useClients } from "@/api/reads/clients";
 import { type ReachChoice } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
-import PickPeople from "@/ui/PickPeople.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ReachEditor from "@/ui/ReachEditor.vue";
+import ReachEditor from "@/ui/forms/ReachEditor.vue";
 
 const props = defineProps<{ role: Schemas["Role"]; people: Schemas["Person"][]; groups: Schemas["Group"][] }>();
 const emit = defineEmits<{ done: [] }>();

@@ -66,7 +66,7 @@ async function verify(): Promise<void> {
             <h2 id="policy">Policy</h2>
             <NButton v-if="can('policy.change') && !changing" size="small" @click="changing = true">Change the policy</NButton>
           </div>
-          <PolicyPanel v-if="changing" :policy="data.policy" @done="changing = false" />
+          <PolicyPanel v-if="changing" :policy="data.policy" :version="data.version" @done="changing = false" />
           <dl v-else class="facts">
             <dt>Secret lifetime</dt>
             <dd>{{ data.policy.secret_default_days }} days, at most {{ data.policy.secret_longest_days }}</dd>

@@ -5,9 +5,12 @@ import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
-import PickPeople from "@/ui/PickPeople.vue";
+import PickPeople from "@/ui/forms/PickPeople.vue";
+import { useAttempt } from "@/ui/use/attempt";
+import { useMeanwhile } from "@/ui/use/meanwhile";
+import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 const props = defineProps<{ people: Schemas["Person"][]; groups: Schemas["Group"][]; group?: Schemas["Group"] }>();
 const emit = defineEmits<{ done: [] }>();
@@ -15,29 +18,51 @@ const name = ref(props.group?.name ?? "");
 const title = ref(props.group?.title ?? "");
 const members = ref(props.group?.people.map((one) => one.login) ?? []);
 const inner = ref([...(props.group?.groups ?? [])]);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
+type Group = Schemas["Group"];
+const loginsOf = (one: Group) => one.people.map((person) => person.login);
+const { rows, undecided, header, saving } = useMeanwhile<Group>(
+  props.group,
+  () => [
+    { label: "Title", read: (one) => one.title, mine: () => title.value, take: (one) => (title.value = one.title) },
+    {
+      label: "People",
+      read: (one) => loginsOf(one).sort().join("\n"),
+      mine: () => [...members.value].sort().join("\n"),
+      take: (one) => (members.value = loginsOf(one)),
+    },
+    {
+      label: "Groups in it",
+      read: (one) => [...one.groups].sort().join(", "),
+      mine: () => [...inner.value].sort().join(", "),
+      take: (one) => (inner.value = [...one.groups]),
+    },
+  ],
+  async () =>
+    (await must(api.GET("/api/v1/directories/{directory}/groups", { params: { path: { directory: directory.value } } }))).find(
+      (one) => one.name === props.group?.name,
+    ),
+);
 const others = computed(() => props.groups.filter((one) => one.name !== props.group?.name));
 const where = () => ({ path: { directory: directory.value, group: name.value.trim() } });
 
-async function run(call: () => Promise<unknown>): Promise<void> {
-  error.value = null;
-  try {
-    await call();
+const run = (call: () => Promise<unknown>) =>
+  attempt(async () => {
+    if ((await call()) === false) return;
     await stale();
     emit("done");
-  } catch (problem) {
-    error.value = problem;
-  }
-}
+  });
 const save = () =>
   run(() =>
-    must(
-      api.PUT("/api/v1/directories/{directory}/groups/{group}", {
-        params: where(),
-        body: { title: title.value, people: members.value, groups: inner.value },
-      }),
-    ),
+    saving(async () => {
+      await must(
+        api.PUT("/api/v1/directories/{directory}/groups/{group}", {
+          params: { ...where(), header: header() },
+          body: { title: title.value, people: members.value, groups: inner.value },
+        }),
+      );
+    }),
   );
 const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/groups/{group}", { params: where() })));
 </script>
@@ -59,10 +84,11 @@ const remove = () => run(() => must(api.DELETE("/api/v1/directories/{directory}/
         >
       </div>
     </fieldset>
+    <Meanwhile v-model="rows" />
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton type="primary" attr-type="submit" :disabled="!name.trim()">Save the group</NButton>
-      <NButton v-if="group" quaternary type="error" @click="remove">Remove it</NButton>
+      <NButton type="primary" attr-type="submit" :disabled="busy || undecided || !name.trim()">Save the group</NButton>
+      <NButton v-if="group" quaternary type="error" :disabled="busy" @click="remove">Remove it</NButton>
     </div>
   </form>
 </template>

@@ -170,7 +170,7 @@ const look = (id: string) =>
               >.
             </p>
             <div class="row">
-              <NButton size="small" @click="sure = ''">Keep it</NButton
+              <NButton size="small" @click="sure = ''">Cancel</NButton
               ><NButton size="small" type="error" ghost @click="remove(one.id)">Remove it</NButton>
             </div>
           </td>
@@ -183,7 +183,7 @@ const look = (id: string) =>
               </li>
             </ul>
             <div class="row">
-              <NButton size="small" @click="dead = null">Leave them</NButton
+              <NButton size="small" @click="dead = null">Cancel</NButton
               ><NButton v-if="can('webhooks.revive')" size="small" type="primary" @click="revive(one.id)">Try them anew</NButton>
             </div>
           </td>

@@ -75,7 +75,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
 
 <template>
   <PageHead title="People" :count="people ? String(people.length) : ''" lead="Who belongs to what, and which roles they hold where">
-    <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? "Not now" : "Add people" }}</NButton>
+    <NButton v-if="can('people.add')" :aria-expanded="adding" @click="adding = !adding">{{ adding ? "Cancel" : "Add people" }}</NButton>
   </PageHead>
   <Loadable
     :loading="isLoading"
@@ -165,7 +165,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
         <div class="part-head">
           <h2 id="groups-title">Groups</h2>
           <NButton v-if="can('groups.save')" size="small" :aria-expanded="open === 'group:'" @click="show('group:')">{{
-            open === "group:" ? "Not now" : "Make a group"
+            open === "group:" ? "Cancel" : "Make a group"
           }}</NButton>
         </div>
         <div v-if="open === 'group:'" class="card">
@@ -216,7 +216,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
       <div class="part-head">
         <h2 id="roles-title">Roles <span class="soft small">bundles of permissions, and who holds them where</span></h2>
         <NButton v-if="can('roles.save')" size="small" :aria-expanded="open === 'role:'" @click="show('role:')">{{
-          open === "role:" ? "Not now" : "Make a role"
+          open === "role:" ? "Cancel" : "Make a role"
         }}</NButton>
       </div>
       <div v-if="open === 'role:'" class="card"><RolePanel @done="show(open)" /></div>
@@ -274,7 +274,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                   :aria-expanded="open === `assign:${role.name}`"
                   @click="show(`assign:${role.name}`)"
                 >
-                  {{ open === `assign:${role.name}` ? "not now" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span>
+                  {{ open === `assign:${role.name}` ? "cancel" : "assign" }}<span class="visually-hidden"> {{ role.name }}</span>
                 </button>
               </td>
             </tr>

@@ -6,13 +6,15 @@ import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useGroups, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
+import { useMeanwhile } from "@/ui/use/meanwhile";
+import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 type Policy = Schemas["Policy"];
 type NumberName = { [K in keyof Policy]: Policy[K] extends number ? K : never }[keyof Policy];
 type FlagName = { [K in keyof Policy]: Policy[K] extends boolean ? K : never }[keyof Policy];
 
-const props = defineProps<{ policy: Policy }>();
+const props = defineProps<{ policy: Policy; version: string }>();
 const emit = defineEmits<{ done: [] }>();
 const NUMBERS: { name: NumberName; label: string; unit: string; of: number }[] = [
   { name: "secret_default_days", label: "Secret lifetime, default", unit: "days", of: 1 },
@@ -55,6 +57,8 @@ const FLAGS: { name: FlagName; label: string }[] = [
 const REGISTERING = { nobody: "registrars alone", groups: "registrars and groups", everyone: "everyone" } as const;
 
 const { data: groups } = useGroups();
+// What the form was filled with: what was changed elsewhere since then is not this form's change.
+const base = ref<Policy>(props.policy);
 const draft = ref<Policy>({ ...props.policy, registering_groups: [...props.policy.registering_groups] });
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
@@ -68,22 +72,39 @@ const words = (value: Policy[keyof Policy]): string =>
       : value in REGISTERING
         ? REGISTERING[value as keyof typeof REGISTERING]
         : String(value);
-const changes = computed(() => {
-  const shown = [
-    ...NUMBERS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: one.unit, of: one.of })),
-    { name: "registering" as const, label: "Registration by", unit: "", of: 1 },
-    { name: "registering_groups" as const, label: "Groups that may register", unit: "", of: 1 },
-    ...FLAGS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: "", of: 1 })),
-  ];
-  const told = (name: keyof Policy, of: number, from: Policy) => (of > 1 ? String(Number(from[name]) / of) : words(from[name]));
-  return shown
-    .filter((one) => JSON.stringify(draft.value[one.name]) !== JSON.stringify(props.policy[one.name]))
-    .map((one) => ({
-      ...one,
-      before: told(one.name, one.of, props.policy),
-      after: told(one.name, one.of, draft.value),
-    }));
-});
+const SHOWN = [
+  ...NUMBERS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: one.unit, of: one.of })),
+  { name: "registering" as const, label: "Registration by", unit: "", of: 1 },
+  { name: "registering_groups" as const, label: "Groups that may register", unit: "", of: 1 },
+  ...FLAGS.map((one) => ({ name: one.name as keyof Policy, label: one.label, unit: "", of: 1 })),
+];
+const told = (name: keyof Policy, of: number, from: Policy) => (of > 1 ? String(Number(from[name]) / of) : words(from[name]));
+const changes = computed(() =>
+  SHOWN.filter((one) => JSON.stringify(draft.value[one.name]) !== JSON.stringify(base.value[one.name])).map((one) => ({
+    ...one,
+    before: told(one.name, one.of, base.value),
+    after: told(one.name, one.of, draft.value),
+  })),
+);
+const path = { directory: directory.value };
+type Place = { policy: Policy; version: string };
+const { rows, undecided, header, saving } = useMeanwhile<Place>(
+  { policy: props.policy, version: props.version },
+  () =>
+    SHOWN.map((one) => ({
+      label: one.label,
+      read: (state: Place) => told(one.name, one.of, state.policy),
+      mine: () => told(one.name, one.of, draft.value),
+      take: (state: Place) => {
+        Object.assign(draft.value, { [one.name]: state.policy[one.name] });
+      },
+    })),
+  async () => {
+    const now = await must(api.GET("/api/v1/directories/{directory}", { params: { path } }));
+    base.value = now.policy;
+    return now;
+  },
+);
 
 const preview = ref<Schemas["PolicyPreview"] | null>(null);
 // Nothing is saved before it is seen; and what comes moves the button from under nobody's hand.
@@ -121,8 +142,13 @@ function choose(group: string, on: boolean): void {
 }
 async function save(): Promise<void> {
   await attempt(async () => {
-    const body = Object.fromEntries(changes.value.map((one) => [one.name, draft.value[one.name]]));
-    await must(api.PUT("/api/v1/directories/{directory}/policy", { params: { path: { directory: directory.value } }, body }));
+    // Read when it is sent: what was chosen of somebody else's change is in the form by then.
+    const body = () => Object.fromEntries(changes.value.map((one) => [one.name, draft.value[one.name]]));
+    const done = await saving(
+      async () =>
+        void (await must(api.PUT("/api/v1/directories/{directory}/policy", { params: { path, header: header() }, body: body() }))),
+    );
+    if (!done) return;
     await stale();
     emit("done");
   });
@@ -188,12 +214,17 @@ async function save(): Promise<void> {
         </li>
       </ul>
     </div>
+    <Meanwhile v-model="rows" />
     <ProblemNote v-if="error" :error="error" />
     <div class="row">
-      <NButton type="primary" attr-type="submit" :loading="busy" :disabled="!changes.length || looking || !can('policy.change')"
+      <NButton
+        type="primary"
+        attr-type="submit"
+        :loading="busy"
+        :disabled="!changes.length || looking || undecided || !can('policy.change')"
         >Save the policy</NButton
       >
-      <NButton @click="emit('done')">Leave it</NButton>
+      <NButton @click="emit('done')">Cancel</NButton>
     </div>
   </form>
 </template>

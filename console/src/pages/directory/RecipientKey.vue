@@ -50,7 +50,7 @@ const keep = (key: string) =>
         <textarea v-model="text" class="plain-input mono" rows="4" spellcheck="false" placeholder="-----BEGIN PUBLIC KEY-----"></textarea>
       </label>
       <div class="row">
-        <NButton @click="open = false">Not now</NButton
+        <NButton @click="open = false">Cancel</NButton
         ><NButton type="primary" attr-type="submit" :loading="busy" :disabled="busy || !text.trim()">Register the key</NButton>
       </div>
     </form>

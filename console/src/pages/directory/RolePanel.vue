@@ -6,37 +6,35 @@ import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { useResource, useResources } from "@/api/reads/resources";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
+import { useAttempt } from "@/ui/use/attempt";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 
 const emit = defineEmits<{ done: [] }>();
 const name = ref("");
 const title = ref("");
 const resource = ref<string | null>(null);
 const chosen = ref<string[]>([]);
-const error = ref<unknown>(null);
+const { busy, error, attempt } = useAttempt();
 const stale = useStale();
 const { data: resources } = useResources();
 const { data: catalogue } = useResource(() => resource.value ?? "");
 const places = computed(() => (resources.value ?? []).map((one) => ({ label: one.title, value: one.name })));
 watch(resource, () => (chosen.value = []));
 
-async function save(): Promise<void> {
-  error.value = null;
-  try {
+const save = () =>
+  attempt(async () => {
     await must(
       api.PUT("/api/v1/directories/{directory}/roles/{role}", {
-        params: { path: { directory: directory.value, role: name.value.trim() } },
+        // A role of that name is changed by nobody who meant to make one.
+        params: { path: { directory: directory.value, role: name.value.trim() }, header: { "If-None-Match": "*" } },
         body: { title: title.value, resource: resource.value ?? "", permissions: chosen.value },
       }),
     );
     await stale();
     emit("done");
-  } catch (problem) {
-    error.value = problem;
-  }
-}
+  });
 </script>
 
 <template>
@@ -57,7 +55,7 @@ async function save(): Promise<void> {
     </ul>
     <ProblemNote v-if="error" :error="error" />
     <div>
-      <NButton type="primary" attr-type="submit" :disabled="!name.trim() || !chosen.length">Save the role</NButton>
+      <NButton type="primary" attr-type="submit" :disabled="busy || !name.trim() || !chosen.length">Save the role</NButton>
     </div>
   </form>
 </template>

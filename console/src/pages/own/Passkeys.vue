@@ -6,7 +6,7 @@ import { api, must, type Schemas } from "@/api/client";
 import { addPasskey, belongsHere, offersPasskeys } from "@/api/passkeys";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { useAttempt } from "@/ui/use/attempt";
 
 const props = defineProps<{ held: Schemas["OwnSecondFactor"] }>();

@@ -9,10 +9,12 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { useAttempt } from "@/ui/use/attempt";
 import CodeField from "@/pages/entry/CodeField.vue";
 import Passkeys from "./Passkeys.vue";
+import { useShownOnce } from "@/ui/use/unsaved";
 
 const held = ref<Schemas["OwnSecondFactor"] | null>(null);
 const key = ref<Schemas["SecondFactorKey"] | null>(null);
 const codes = ref<string[]>([]);
+useShownOnce(() => (codes.value.length ? "the recovery codes" : null));
 const code = ref("");
 const asking = ref<"" | "codes" | "removal">("");
 const { busy, error, attempt } = useAttempt();

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 // The tree of a resource's objects. Edited as text, one collection a paragraph, because whoever keeps it has it as a list.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
-import { api, must } from "@/api/client";
+import { computed, ref, shallowRef } from "vue";
+import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import { useCollections } from "@/api/reads/resources";
+import { useAttempt } from "@/ui/use/attempt";
+import { useMeanwhile } from "@/ui/use/meanwhile";
+import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { count, plural } from "@/ui/use/words";
 
@@ -13,7 +16,7 @@ const props = defineProps<{ resource: string; objectName: string }>();
 const { data, error } = useCollections(() => props.resource);
 const editing = ref(false);
 const text = ref("");
-const failed = ref<unknown>(null);
+const { busy, error: failed, attempt } = useAttempt();
 const wanted = ref("");
 const waits = ref("");
 const stale = useStale();
@@ -24,11 +27,20 @@ const lies = computed(() => {
   return [...new Set(own.flatMap((path) => path.split("/").map((_, at, parts) => parts.slice(0, at + 1).join("/"))))];
 });
 
+type State = Schemas["Collections"];
+const written = (state: State) =>
+  state.collections.map((one) => `${one.path}: ${one.title}${one.rule ? ` | ${one.rule}` : ""}\n  ${one.objects.join(" ")}`).join("\n");
+const path = () => ({ directory: directory.value, name: props.resource });
+const edit = shallowRef<ReturnType<typeof useMeanwhile<State>> | null>(null);
 function open(): void {
+  if (!data.value) return;
   waits.value = "";
-  text.value = (data.value?.collections ?? [])
-    .map((one) => `${one.path}: ${one.title}${one.rule ? ` | ${one.rule}` : ""}\n  ${one.objects.join(" ")}`)
-    .join("\n");
+  text.value = written(data.value);
+  edit.value = useMeanwhile<State>(
+    data.value,
+    () => [{ label: "Collections", read: written, mine: () => text.value, take: (state) => (text.value = written(state)) }],
+    () => must(api.GET("/api/v1/directories/{directory}/resources/{name}/collections", { params: { path: path() } })),
+  );
   failed.value = null;
   editing.value = true;
 }
@@ -52,22 +64,22 @@ function read(): Line[] {
   return found;
 }
 const now = computed(() => read());
-async function save(): Promise<void> {
-  failed.value = null;
-  try {
-    const done = await must(
-      api.PUT("/api/v1/directories/{directory}/resources/{name}/collections", {
-        params: { path: { directory: directory.value, name: props.resource } },
-        body: { collections: now.value },
-      }),
-    );
-    waits.value = done.waits ?? "";
+const save = () =>
+  attempt(async () => {
+    const { saving, header } = edit.value!;
+    const done = await saving(async () => {
+      const answer = await must(
+        api.PUT("/api/v1/directories/{directory}/resources/{name}/collections", {
+          params: { path: path(), header: header() },
+          body: { collections: now.value },
+        }),
+      );
+      waits.value = answer.waits ?? "";
+    });
+    if (!done) return;
     await stale();
     editing.value = false;
-  } catch (problem) {
-    failed.value = problem;
-  }
-}
+  });
 </script>
 
 <template>
@@ -89,10 +101,11 @@ async function save(): Promise<void> {
         >
         <textarea v-model="text" class="plain-input" rows="14" spellcheck="false"></textarea>
       </label>
+      <Meanwhile v-if="edit" v-model="edit.rows.value" />
       <ProblemNote v-if="failed" :error="failed" />
       <div class="row">
-        <NButton @click="editing = false">Leave them</NButton>
-        <NButton type="primary" attr-type="submit"
+        <NButton @click="editing = false">Cancel</NButton>
+        <NButton type="primary" attr-type="submit" :disabled="busy || edit?.undecided.value"
           >Replace with {{ count(now.length, "collection") }}, {{ new Set(now.flatMap((one) => one.objects)).size }} {{ what }}</NButton
         >
         <span class="soft small">Guarded APIs act on it within seconds.</span>

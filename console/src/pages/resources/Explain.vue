@@ -6,7 +6,7 @@ import { type RouteLocationRaw, useRouter } from "vue-router";
 import { can } from "@/api/session";
 import { usePeople } from "@/api/reads/directory";
 import { type Question, useExplanation, useResource, useResources } from "@/api/reads/resources";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import CopyButton from "@/ui/CopyButton.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";

@@ -3,7 +3,7 @@
 import { computed, ref, watch } from "vue";
 import type { Schemas } from "@/api/client";
 import { useHolders } from "@/api/reads/resources";
-import Choose from "@/ui/Choose.vue";
+import Choose from "@/ui/forms/Choose.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { acting } from "@/ui/use/words";

@@ -5,8 +5,10 @@ import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
 import { directory } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
+import { useMeanwhile } from "@/ui/use/meanwhile";
+import Meanwhile from "@/ui/forms/Meanwhile.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/TextField.vue";
+import TextField from "@/ui/forms/TextField.vue";
 import { acting, count } from "@/ui/use/words";
 
 const props = defineProps<{ resource?: Schemas["Resource"] }>();
@@ -42,6 +44,7 @@ const error = ref<unknown>(null);
 const broken = ref("");
 const waits = ref("");
 const stale = useStale();
+// Of another text nothing was seen yet.
 watch([text, name], () => (change.value = null));
 const params = computed(() => ({ path: { directory: directory.value, name: name.value.trim() } }));
 
@@ -71,12 +74,26 @@ const look = () =>
         api.POST("/api/v1/directories/{directory}/resources/{name}/preview", { params: params.value, body: sent }),
       )),
   );
+const { rows, undecided, header, saving } = useMeanwhile<Schemas["Resource"]>(
+  props.resource,
+  () => [{ label: "Resource", read: asText, mine: () => text.value, take: (state) => (text.value = asText(state)) }],
+  () => must(api.GET("/api/v1/directories/{directory}/resources/{name}", { params: params.value })),
+);
 const publish = () =>
   run(async (sent) => {
-    const done = await must(api.PUT("/api/v1/directories/{directory}/resources/{name}", { params: params.value, body: sent }));
+    let done: Schemas["ResourceChange"] | null = null;
+    const saved = await saving(async () => {
+      done = await must(
+        api.PUT("/api/v1/directories/{directory}/resources/{name}", {
+          params: { ...params.value, header: header() },
+          body: body() ?? sent,
+        }),
+      );
+    });
+    if (!saved) return;
     await stale();
     // What waits for an approver is said before this closes.
-    waits.value = done.waits ?? "";
+    waits.value = (done as Schemas["ResourceChange"] | null)?.waits ?? "";
     if (!waits.value) emit("done", name.value.trim());
   });
 async function draft(event: Event): Promise<void> {
@@ -124,6 +141,7 @@ const PARTS = [
       ><input type="file" accept=".json,application/json" @change="draft"
     /></label>
     <p v-if="broken" class="problem" role="alert">{{ broken }}</p>
+    <Meanwhile v-model="rows" />
     <ProblemNote v-if="error" :error="error" />
     <template v-if="change">
       <h2>{{ change.new ? "A new resource" : "What would change" }}</h2>
@@ -178,7 +196,7 @@ const PARTS = [
     </section>
     <div v-else class="row">
       <NButton attr-type="submit" :disabled="!name.trim()">See whom it affects</NButton>
-      <NButton type="primary" :disabled="!change || change.blocking.length > 0" @click="publish">Publish</NButton>
+      <NButton type="primary" :disabled="!change || change.blocking.length > 0 || undecided" @click="publish">Publish</NButton>
       <span v-if="!change" class="soft small">Look before you publish.</span>
     </div>
   </form>

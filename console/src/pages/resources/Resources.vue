@@ -46,10 +46,10 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         v-if="shown && shown.name !== 'jamb'"
         :aria-expanded="editing === 'change'"
         @click="editing = editing === 'change' ? '' : 'change'"
-        >{{ editing === "change" ? "Not now" : `Change ${shown.title}` }}</NButton
+        >{{ editing === "change" ? "Cancel" : `Change ${shown.title}` }}</NButton
       >
       <NButton :aria-expanded="editing === 'new'" @click="editing = editing === 'new' ? '' : 'new'">{{
-        editing === "new" ? "Not now" : "Publish a resource"
+        editing === "new" ? "Cancel" : "Publish a resource"
       }}</NButton>
     </template>
   </PageHead>

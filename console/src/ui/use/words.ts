@@ -1,5 +1,14 @@
 // Words that several pages share.
-export const count = (many: number, one: string, more = plural(one)): string => `${many} ${many === 1 ? one : more}`;
+const numbers = new Intl.NumberFormat("en-GB");
+/** A number with its thousands apart. */
+export const figure = (many: number): string => numbers.format(many);
+/** A share (0 to 1) in percent: what is little is not said to be none, nor what is nearly all to be all. */
+export function percent(share: number): string {
+  const whole = Math.round(100 * share);
+  if (whole === 0 && share > 0) return "under 1 %";
+  return whole === 100 && share < 1 ? "over 99 %" : `${whole} %`;
+}
+export const count = (many: number, one: string, more = plural(one)): string => `${figure(many)} ${many === 1 ? one : more}`;
 
 /** What a resource calls several of its objects. */
 export function plural(word: string): string {
@@ -11,11 +20,11 @@ export function plural(word: string): string {
 export const acting = (kind: string, person = ""): string =>
   kind === "application" ? "as itself" : person ? `for ${person}` : "for whoever is signed in";
 
-/** Kinds of client that can keep a secret or a key. */
 /** Whether people sign in to a client of this kind by their browser, which is then sent back to it. */
 export const signsIn = (kind: string): boolean => kind === "web" || kind === "browser" || kind === "native";
 /** Whether people sign in to a client of this kind at all, by a browser or a code. */
 export const forPeople = (kind: string): boolean => signsIn(kind) || kind === "device";
+/** Kinds of client that can keep a secret or a key. */
 export const confidential = (kind: string): boolean => kind === "service" || kind === "web";
 
 /** A grant type as people say it: without the name of its registry. */

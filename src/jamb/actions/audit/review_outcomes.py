@@ -51,6 +51,7 @@ def carry_out(act: Act, review_id: UUID, item_ids: Sequence[UUID] | None, after:
     Args:
         item_ids: these alone. after: go on after this item; there is more as long as the answer says `next`.
     """
+    act = act.in_parts()
     with act.read() as session:
         row = find_review(session, act.directory, review_id)
         places = {resource.id: resource.name for resource in resources.resources_of(session, act.directory.id)}

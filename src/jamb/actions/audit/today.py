@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 from jamb.actions.audit.evaluation import MOST_FOR_A_READER, sweep
 from jamb.actions.base.act import Act
@@ -14,18 +14,20 @@ from jamb.store.audit import client_facts as pictures
 from jamb.store.audit import excess as excess_store
 from jamb.store.audit import findings
 from jamb.store.consent import requests
-from jamb.store.credentials import credentials
+from jamb.store.credentials import credentials, rotations
 from jamb.store.directory import counts, ledger
 from jamb.wire.audit.audit import ExcessOnDay, excess_of
-from jamb.wire.audit.today import Ending, Today, Waiting
+from jamb.wire.audit.today import Ending, EndingSoon, Overlap, Today, Waiting, WeekOfEndings
 from jamb.wire.clients.clients import LadderCount
 from jamb.wire.directory.ledger import entry_of
 
 RECENT_ENTRIES = 8
 REQUESTS_SHOWN = 20
 WAITING_SHOWN = 20
-ENDS_SHOWN = 500
-HORIZON = timedelta(days=371)
+OVERLAPS_SHOWN = 40
+WEEKS, SHOWN_OF_A_WEEK = 53, 6
+# A credential that was used so lately is in use.
+IN_USE = timedelta(days=7)
 TREND_DAYS = 90
 # How long a requester is told how a request ended.
 TOLD_FOR = timedelta(days=14)
@@ -47,7 +49,12 @@ def read_today(act: Act, reader: str) -> Today:
         loaded = pictures.load(
             session, act.directory.id, act.directory.policy, act.now, waiting, daily=False, lean=True
         )
-        horizon = credentials.ending(session, act.directory.id, act.now, act.now + HORIZON, ENDS_SHOWN)
+        ending = credentials.ending(session, act.directory.id, act.now, WEEKS, SHOWN_OF_A_WEEK)
+        warn, used_since = act.directory.policy.warn_before, act.now - IN_USE
+        soon, in_use = credentials.ending_until(session, act.directory.id, act.now, act.now + warn, used_since)
+        overlaps = rotations.page(
+            session, act.directory.id, client_ids=None, ended_since=None, after=None, limit=OVERLAPS_SHOWN
+        )
         rows = requests.page(
             session, act.directory.id, now=act.now, waiting=True, mine=None, after=None, limit=REQUESTS_SHOWN
         )
@@ -66,7 +73,11 @@ def read_today(act: Act, reader: str) -> Today:
             ladder=LadderCount.model_validate(findings.ladder_of_all(session, act.directory.id)),
             waiting=sorted(_waiting([one.picture for one in loaded]), key=lambda one: one.since),
             waiting_in_all=waiting_in_all,
-            horizon=[_ending(*one) for one in horizon],
+            requests_in_all=requests.waiting_in(session, act.directory.id, act.now),
+            soon=EndingSoon(days=warn.days, credentials=soon, in_use=in_use),
+            horizon=_by_week(ending),
+            overlaps=[_overlap(rotation) for rotation in overlaps],
+            overlaps_in_all=rotations.open_in(session, act.directory.id),
             findings=found,
             excess=excess.share,
             granted_weight=excess.granted_weight,
@@ -79,8 +90,30 @@ def read_today(act: Act, reader: str) -> Today:
         )
 
 
-def _ending(client_id: str, client_name: str, hint: str, ends: datetime, used: datetime | None) -> Ending:
-    return Ending(client_id=client_id, client_name=client_name, hint=hint, ends=ends, last_used_at=used)
+def _by_week(found: list[credentials.EndingCredential]) -> list[WeekOfEndings]:
+    weeks: dict[int, WeekOfEndings] = {}
+    for ending in found:
+        week = weeks.setdefault(ending.week, WeekOfEndings(week=ending.week, credentials=ending.in_week, first=[]))
+        week.first.append(
+            Ending(
+                client_id=ending.client_id,
+                client_name=ending.client_name,
+                hint=ending.hint,
+                ends=ending.expires_at,
+                last_used_at=ending.last_used_at,
+            )
+        )
+    return list(weeks.values())
+
+
+def _overlap(found: rotations.LoadedRotation) -> Overlap:
+    return Overlap(
+        client_id=found.row.client_id,
+        client_name=found.client_name,
+        hint=found.old.hint,
+        opened_at=found.row.opened_at,
+        overlap_ends_at=found.row.overlap_ends_at,
+    )
 
 
 def _waiting(found: list[audit.ClientPicture]) -> list[Waiting]:

@@ -5,7 +5,7 @@ The guard of a route makes it (`jamb.actions.entry.access.admit`), and so does w
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -18,12 +18,17 @@ from jamb.actions.base.backend import Backend
 from jamb.actions.base.lookups import find_directory
 from jamb.core.access import TokenFacts
 from jamb.core.directory.directories import Directory
+from jamb.core.errors import Outdated
 from jamb.store.base.work import Actor, Unit, rehearsal, unit_of_work
 from jamb.store.connections.lease import Lease
 from jamb.store.connections.standby import AgedRead
 
 # Who acts where nobody called: reads of background work, the demo and the tests.
 THE_SERVICE = Actor("service", "jamb", "Jamb", "Jamb")
+
+
+# The version of what is not there, for who means to make something new.
+NOTHING_YET = ("",)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +47,7 @@ class Act:
     Attributes:
         own: the clients that the caller sees, where only ownership lets them see any; None: no such limit.
         caller: who called, for what is decided again as another operation; None: nobody called.
+        if_match: the versions of what is to be changed that its caller saw; None: any is meant.
         lease: the connection that the guard took.
         aged: the standby at which it may read, where its caller takes what is a little old.
     """
@@ -52,6 +58,7 @@ class Act:
     now: datetime
     own: frozenset[str] | None = None
     caller: Caller | None = None
+    if_match: tuple[str, ...] | None = None
     lease: Lease | None = field(default=None, repr=False, compare=False)
     aged: AgedRead | None = field(default=None, repr=False, compare=False)
 
@@ -67,6 +74,32 @@ class Act:
     def by(self, actor: Actor) -> Act:
         """The same, done as another: an act that others agreed to is done as whoever asked for it."""
         return replace(self, actor=actor)
+
+    def in_parts(self) -> Act:
+        """The same, for a call of several changes: they cannot all bear its key, and each is done once anyway."""
+        return replace(self, actor=replace(self.actor, once=None))
+
+    def expect(self, name: str, version: Callable[[], str]) -> None:
+        """Refuse to change what is not as the caller saw it (RFC 9110 section 13.1.1).
+
+        Args:
+            version: returns that of what is there, read where nobody else can change it; empty: nothing is there.
+
+        Raises:
+            Outdated: it is another than each that the caller named.
+        """
+        if self.if_match is None:
+            return
+        found = version()
+        if found in self.if_match or (found and "*" in self.if_match):
+            return
+        if self.if_match == NOTHING_YET:
+            raise Outdated(f"{name} is there already.", next_step="Choose another name, or change what is there.")
+        what = "was changed meanwhile" if found else "is not there any more"
+        raise Outdated(
+            f"{name} {what}: it is not as you saw it. Nothing was changed now.",
+            next_step="Read it again, look at what is different, and send your change with the version it has then.",
+        )
 
     @property
     def as_of(self) -> datetime:

@@ -79,6 +79,10 @@ def change_registration(act: Act, client_id: str, changes: RegistrationChange) -
     with act.change() as unit:
         take_turn(unit)
         row = find_client(unit.session, act.directory, client_id, lock=True)
+        act.expect(
+            f"“{row.name}”",
+            lambda: client_view(act.directory, load_one(unit.session, act.directory, row, act.now), act.now).version,
+        )
         held = Registration.of(row)
         wanted = registration(**{**held.said(), **changes.model_dump(exclude_none=True, exclude={"no_trial"})})
         if changes.trial_ends_at is not None:

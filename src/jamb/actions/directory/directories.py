@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
+from dataclasses import asdict, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -34,7 +34,8 @@ from jamb.store.directory import directories, ledger, roles
 from jamb.store.directory.addresses import addresses_on_record
 from jamb.store.directory.authorities import authorities_of
 from jamb.store.resources import resources
-from jamb.wire.directory.directories import PolicyPreview
+from jamb.wire.directory.directories import Directory as DirectoryAnswer
+from jamb.wire.directory.directories import Policy, PolicyPreview
 
 
 def open_directory(
@@ -131,6 +132,12 @@ def refresh_own_api(backend: Backend, now: datetime) -> list[str]:
     return refreshed
 
 
+def policy_version(policy: DirectoryPolicy) -> str:
+    """Return the version of a policy, as that of a directory is."""
+    blank = dict.fromkeys(("slug", "name", "domain", "issuer", "token_endpoint"), "")
+    return DirectoryAnswer(**blank, policy=Policy(**asdict(policy))).version
+
+
 def change_policy(act: Act, changes: Mapping[str, Any]) -> Directory:
     """Change settings of the policy.
 
@@ -142,6 +149,7 @@ def change_policy(act: Act, changes: Mapping[str, Any]) -> Directory:
         row = directories.by_slug(unit.session, act.slug, lock=True)
         assert row is not None
         before = row.policy_of()
+        act.expect(f"The policy of {act.directory.name}", lambda: policy_version(before))
         groups = [group.name for group in roles.groups_of(unit.session, act.directory.id)]
         after = changed(before, changes, groups)
         old, new = directories.policy_document(before), directories.policy_document(after)

@@ -55,6 +55,10 @@ def save_group(act: Act, name: str, title: str, people: Sequence[str], groups: S
         inner = [find_group(unit.session, act.directory, group) for group in dict.fromkeys(groups)]
         refuse_cycle(roles.inner_groups(unit.session, act.directory.id), name, [one.name for one in inner])
         row = roles.group_by_name(unit.session, act.directory.id, name)
+        act.expect(
+            f"The group {name}",
+            lambda: next((group.version for group in _groups(unit.session, act.directory) if group.name == name), ""),
+        )
         before = _record(unit.session, act.directory, name) if row is not None else None
         after = {
             "title": " ".join(title.split()) or (row.title if row is not None else name),

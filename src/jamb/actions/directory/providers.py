@@ -49,6 +49,10 @@ def save_provider(act: Act, wanted: Provider, secret: str | None, reason: str) -
     with act.change() as unit:
         take_turn(unit)
         row = providers.by_name(unit.session, act.directory.id, wanted.name, lock=True)
+        act.expect(
+            f"The provider {wanted.name}",
+            lambda: _view(act.backend, act.directory, row, 0).version if row is not None else "",
+        )
         check_groups(unit.session, act.directory, sorted(set((wanted.groups or {}).values())))
         if row is None and len(providers.providers_of(unit.session, act.directory.id)) >= MOST_PROVIDERS:
             raise Conflict(f"{act.directory.name} has {MOST_PROVIDERS} providers, which is the most.")

@@ -61,6 +61,10 @@ def save_role(act: Act, name: str, title: str, resource_name: str, permissions: 
         catalogue = resources.catalogues(unit.session, [resource])[resource.id]
         check_bundle(catalogue, permissions)
         row = roles.role_by_name(unit.session, act.directory.id, name, lock=True)
+        act.expect(
+            f"The role {name}",
+            lambda: _views(unit.session, act.directory, [row], act.now)[0].version if row is not None else "",
+        )
         before = None
         if row is None:
             row = roles.RoleRow(id=uuid4(), directory_id=act.directory.id, resource_id=resource.id, name=name)

@@ -41,6 +41,8 @@ from jamb.store.clients import clients
 from jamb.store.consent import requests
 from jamb.store.directory import roles
 from jamb.store.resources import pasts, resources
+from jamb.wire.resources import reach as reach_wire
+from jamb.wire.resources import resources as wire
 
 RESOURCE_NAME = re.compile(r"[a-z][a-z0-9]*(?:-[a-z0-9]+)*\Z")
 NAME_LONGEST = 40
@@ -123,6 +125,7 @@ def publish(
             raise BadInput.field("name", catalogue.name, "the short name of the resource, not its identifier")
         if guard_client_id is not None:
             find_client(unit.session, act.directory, guard_client_id)
+        act.expect(f"The resource {catalogue.name}", lambda: _version(unit.session, row))
         if row is not None and row.identifier != catalogue.identifier:
             raise Unsuited.field(
                 "identifier",
@@ -314,11 +317,19 @@ def set_address(act: Act, name: str, url: str) -> str:
         raise BadInput.field("url", url, "an address without a query: operations are called below it")
     with act.change() as unit:
         row = find_resource(unit.session, act.directory, name, lock=True)
+        act.expect(f"The resource {row.name}", lambda: _version(unit.session, row))
         before, row.address = row.address, url.rstrip("/")
         unit.session.add(row)
         subject = {"kind": "resource", "id": str(row.id), "name": row.name}
         unit.enter("resource.addressed", subject, before={"answers at": before}, after={"answers at": row.address})
         return row.address
+
+
+def _version(session: Session, row: resources.ResourceRow | None) -> str:
+    if row is None:
+        return ""
+    catalogue = resources.catalogues(session, [row])[row.id]
+    return wire.resource_of(catalogue, row.questions, row.terms, row.guard_client_id, row.address).version
 
 
 def read_collections(act: Act, name: str) -> tuple[PublishedResource, CollectionTree]:
@@ -345,6 +356,10 @@ def replace_collections(act: Act, name: str, tree: CollectionTree) -> str:
             allowed = f"none: {row.name} does not say what its objects are called"
             raise Unsuited.field("collections", sent, allowed, "Publish it with an object name first.")
         before = resources.collections_of(unit.session, row.id)
+        act.expect(
+            f"The collections of {row.title}",
+            lambda: reach_wire.collections_answer(row.name, row.object_name, before).version,
+        )
         gone = before.collections.keys() - tree.collections.keys()
         bounded = clients.bounded_at(unit.session, row.id, act.now) + roles.bounded_at(unit.session, row.id, act.now)
         naming = sorted({name for name, reach in bounded if reach.collections & gone})

@@ -16,7 +16,10 @@ def today(output: Output = Form.TABLE) -> None:
         findings = ", ".join(f"{count} {word}" for word, count in found.findings.items() if count) or "none"
         out.print(f"{found.clients} clients; findings: {findings}; excess (granted and not used, by weight): {excess}")
         if found.requests:
-            heading("\nRequests for you or another approver")
+            more = found.requests_in_all - len(found.requests)
+            heading(
+                "\nRequests for you or another approver" + (f", and {more} more: jamb requests list" if more else "")
+            )
             table(
                 ["client", "asks for", "by", "due"],
                 [
@@ -27,15 +30,17 @@ def today(output: Output = Form.TABLE) -> None:
         for one in found.decided:
             said = f" {one.decided_by}: {one.said}" if one.said else ""
             out.print(f"Your request for “{one.client_name}” is {one.state}.{said}", markup=False)
-        heading("\nWaiting for consent")
+        more = found.waiting_in_all - len(found.waiting)
+        heading("\nWaiting for consent" + (f", and {more} more: jamb clients list --attention waiting" if more else ""))
         table(
             ["client", "asks for", "since"],
             [[one.client_name, ", ".join(one.permissions), relative(one.since)] for one in found.waiting],
         )
-        heading("\nSecrets that expire next")
+        soonest = [one for week in found.horizon for one in week.first][:8]
+        heading("\nCredentials that expire next")
         table(
-            ["client", "secret", "expires", "last used"],
-            [[one.client_name, one.hint, relative(one.ends), relative(one.last_used_at)] for one in found.horizon[:8]],
+            ["client", "credential", "expires", "last used"],
+            [[one.client_name, one.hint, relative(one.ends), relative(one.last_used_at)] for one in soonest],
         )
 
     emit(found, output, show)

@@ -31,6 +31,10 @@ class Form(StrEnum):
 
 
 Output = Annotated[Form, typer.Option("--output", "-o", help="table for people, json for programs")]
+IfMatchOption = Annotated[
+    str | None,
+    typer.Option("--if-match", metavar="VERSION", help="Only if it has this `version` still, as -o json shows it"),
+]
 ClientArgument = Annotated[str, typer.Argument(metavar="CLIENT", help="A client id, or the whole name")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask")]
 

@@ -11,6 +11,7 @@ from jamb.cli.base.options import ReasonOption, moment_of
 from jamb.cli.base.output import (
     ClientArgument,
     Form,
+    IfMatchOption,
     Output,
     YesOption,
     confirm,
@@ -152,12 +153,14 @@ def change(
     terms_of_use: TermsOption = None,
     trial_until: Annotated[str | None, typer.Option(help="On trial until this day or moment")] = None,
     no_trial: Annotated[bool, typer.Option("--no-trial", help="It stays for good")] = False,
+    if_match: IfMatchOption = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Change what a registration says; what is not named stays."""
     with connected() as jamb:
         done = jamb.clients.change(
             jamb.clients.find(client).id,
+            if_match=if_match,
             name=name,
             purpose=purpose,
             redirect_uris=[] if no_redirects else redirect,

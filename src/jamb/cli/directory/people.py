@@ -10,7 +10,7 @@ from rich.text import Text
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import ExceptOption, OnlyOption, UntilOption, moment_of, reach_of, read_json, read_text
-from jamb.cli.base.output import Form, Output, YesOption, confirm, emit, note, out, relative, table
+from jamb.cli.base.output import Form, IfMatchOption, Output, YesOption, confirm, emit, note, out, relative, table
 from jamb.client import BadInput
 from jamb.core.directory.roles import HolderKind
 from jamb.core.directory.sign_in_links import DEFAULT_HOURS, MOST_HOURS
@@ -137,11 +137,12 @@ def save_group(
     title: Annotated[str, typer.Option(help="In words")] = "",
     person: PeopleOption = None,
     group: GroupsOption = None,
+    if_match: IfMatchOption = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Make a group, or put these members in place of those it has."""
     with connected() as jamb:
-        saved = jamb.groups.save(name, title=title, people=person or [], groups=group or [])
+        saved = jamb.groups.save(name, title=title, people=person or [], groups=group or [], if_match=if_match)
     emit(saved, output, lambda: out.print(f"{saved.name} holds {saved.everyone} people in all.", markup=False))
 
 
@@ -182,6 +183,7 @@ def save_role(
     resource: Annotated[str, typer.Option(help="The resource, without a file")] = "",
     permission: Annotated[list[str] | None, typer.Option(help="A permission; may be given again")] = None,
     title: Annotated[str, typer.Option(help="In words")] = "",
+    if_match: IfMatchOption = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Make a custom role, or change what one bundles: from options or from a file."""
@@ -190,7 +192,7 @@ def save_role(
     else:
         sent = checked(RoleSent, {"title": title, "resource": resource, "permissions": permission or []})
     with connected() as jamb:
-        saved = jamb.roles.save(name, sent)
+        saved = jamb.roles.save(name, sent, if_match=if_match)
     said = f"{saved.name} opens {saved.opens} operations at {saved.resource}, weight {saved.weight}."
     emit(saved, output, lambda: out.print(said, markup=False))
 

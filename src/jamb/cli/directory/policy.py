@@ -9,7 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from jamb.cli.base.connection import connected
-from jamb.cli.base.output import Form, Output, emit, fields, out, table
+from jamb.cli.base.output import Form, IfMatchOption, Output, emit, fields, out, table
 from jamb.client import BadInput
 from jamb.core.directory.policy import DirectoryPolicy
 from jamb.wire.directory.directories import Policy, PolicyPreview
@@ -30,6 +30,7 @@ def show(output: Output = Form.TABLE) -> None:
 def change(
     settings: Annotated[list[str], typer.Argument(metavar="NAME=VALUE...", help="As warn_days=21")],
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say whom it would put in breach")] = False,
+    if_match: IfMatchOption = None,
     output: Output = Form.TABLE,
 ) -> None:
     """Change settings; those left out stay. Credentials that are in breach afterwards go on working."""
@@ -39,7 +40,7 @@ def change(
             found = jamb.preview_policy(**changes)
             emit(found, output, lambda: _show_breaches(found))
             return
-        changed = jamb.change_policy(**changes).policy
+        changed = jamb.change_policy(if_match=if_match, **changes).policy
     emit(changed, output, lambda: _show(changed))
 
 

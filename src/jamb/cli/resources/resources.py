@@ -147,6 +147,10 @@ def publish(
     """Publish a resource, or change one, after showing who is affected."""
     sent = checked(ResourceSent, read_json("FILE", file))
     with connected() as jamb:
+        # What is shown is what is changed: who else changes it meanwhile is not overwritten.
+        seen = next(
+            (jamb.resources.read(one.name).version for one in jamb.resources.list() if one.name == resource), None
+        )
         change = jamb.resources.preview(resource, sent)
         if output is Form.TABLE:
             show_change(change)
@@ -155,7 +159,7 @@ def publish(
             return
         if output is Form.TABLE and not change.blocking:
             confirm(f"Publish {resource}?", yes)
-        change = jamb.resources.publish(resource, sent)
+        change = jamb.resources.publish(resource, sent, if_match=seen)
 
     def said() -> None:
         out.print(f"Published {resource}." if not change.waits else f"Published {resource}, in part.", markup=False)
@@ -201,7 +205,8 @@ def replace_collections(
     """Put these collections in place of those a resource has. Guarded APIs act on it within seconds."""
     sent = checked(CollectionsSent, read_json("FILE", file))
     with connected() as jamb:
-        before = {one.path: one.objects for one in jamb.resources.collections(resource).collections}
+        seen = jamb.resources.collections(resource)
+        before = {one.path: one.objects for one in seen.collections}
         after = {one.path: sorted(one.objects) for one in sent.collections}
         if output is Form.TABLE:
             for label, paths in (
@@ -212,7 +217,7 @@ def replace_collections(
                 if paths:
                     out.print(f"{label}: {', '.join(sorted(paths))}", markup=False)
             confirm(f"Replace the collections of {resource}?", yes)
-        saved = jamb.resources.replace_collections(resource, sent.collections)
+        saved = jamb.resources.replace_collections(resource, sent.collections, if_match=seen.version)
     said = f"{saved.resource} has {len(saved.collections)} collections with {saved.objects} objects."
     emit(saved, output, lambda: out.print(" ".join(filter(None, (said, saved.waits))), markup=False))
 

@@ -22,6 +22,11 @@ def idempotency_header(once: str | None) -> dict[str, str]:
     return {"Idempotency-Key": f'"{once}"'}
 
 
+def match_header(if_match: str | None) -> dict[str, str]:
+    """Return the header by which a change is made only to what has this `version` still (RFC 9110 section 13.1.1)."""
+    return {} if if_match is None else {"If-Match": "*" if if_match == "*" else f'"{if_match}"'}
+
+
 class Section:
     """A part of the API that speaks through one transport."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Unpack
 
-from jamb.client.base.section import Section, idempotency_header, path_segment
+from jamb.client.base.section import Section, idempotency_header, match_header, path_segment
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
@@ -38,9 +38,17 @@ class Clients(Section):
         body = {"name": name, "purpose": purpose, **said}
         return self._transport.one(Client, "POST", "/clients", json=body, headers=idempotency_header(once))
 
-    def change(self, client_id: str, **changes: Unpack[Changed]) -> Client:
-        """Change what a registration says; what is left out stays. `no_trial`: it stays for good."""
-        return self._transport.one(Client, "PUT", f"/clients/{path_segment(client_id)}", json=changes)
+    def change(self, client_id: str, *, if_match: str | None = None, **changes: Unpack[Changed]) -> Client:
+        """Change what a registration says; what is left out stays. `no_trial`: it stays for good.
+
+        Args:
+            if_match: the `version` that you saw; if it is another now, nothing is changed.
+
+        Raises:
+            Outdated: somebody changed it meanwhile.
+        """
+        path = f"/clients/{path_segment(client_id)}"
+        return self._transport.one(Client, "PUT", path, json=changes, headers=match_header(if_match))
 
     def change_owners(
         self,

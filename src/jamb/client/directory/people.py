@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from jamb.client.base.section import Section, path_segment
+from jamb.client.base.section import Section, match_header, path_segment
 from jamb.core.directory.roles import HolderKind
 from jamb.core.directory.sign_in_links import DEFAULT_HOURS
 from jamb.wire.directory.people import PeopleImported, Person
@@ -48,10 +48,22 @@ class Groups(Section):
     def list(self) -> Sequence[Group]:
         return self._transport.many(Group, "GET", "/groups")
 
-    def save(self, name: str, *, title: str = "", people: Sequence[str] = (), groups: Sequence[str] = ()) -> Group:
-        """Make a group, or put these members in place of those it has."""
-        body = {"title": title, "people": [*people], "groups": [*groups]}
-        return self._transport.one(Group, "PUT", f"/groups/{path_segment(name)}", json=body)
+    def save(
+        self,
+        name: str,
+        *,
+        title: str = "",
+        people: Sequence[str] = (),
+        groups: Sequence[str] = (),
+        if_match: str | None = None,
+    ) -> Group:
+        """Make a group, or put these members in place of those it has.
+
+        Args:
+            if_match: the `version` that you saw; if it is another now, `Outdated` is raised and nothing is changed.
+        """
+        body, path = {"title": title, "people": [*people], "groups": [*groups]}, f"/groups/{path_segment(name)}"
+        return self._transport.one(Group, "PUT", path, json=body, headers=match_header(if_match))
 
     def remove(self, name: str) -> None:
         self._transport.send("DELETE", f"/groups/{path_segment(name)}")
@@ -61,9 +73,14 @@ class Roles(Section):
     def list(self) -> Sequence[Role]:
         return self._transport.many(Role, "GET", "/roles")
 
-    def save(self, name: str, role: RoleSent) -> Role:
-        """Make a custom role, or change what one bundles."""
-        return self._transport.one(Role, "PUT", f"/roles/{path_segment(name)}", json=role.model_dump(mode="json"))
+    def save(self, name: str, role: RoleSent, *, if_match: str | None = None) -> Role:
+        """Make a custom role, or change what one bundles.
+
+        Args:
+            if_match: the `version` that you saw; if it is another now, `Outdated` is raised and nothing is changed.
+        """
+        body, path = role.model_dump(mode="json"), f"/roles/{path_segment(name)}"
+        return self._transport.one(Role, "PUT", path, json=body, headers=match_header(if_match))
 
     def remove(self, name: str) -> None:
         self._transport.send("DELETE", f"/roles/{path_segment(name)}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from jamb.client.base.section import Section, path_segment
+from jamb.client.base.section import Section, match_header, path_segment
 from jamb.wire.directory.providers import SignInProvider, WhoWouldSignIn
 
 
@@ -25,12 +25,14 @@ class Providers(Section):
         groups_claim: str = "groups",
         groups: Mapping[str, str] | None = None,
         reason: str = "",
+        if_match: str | None = None,
     ) -> SignInProvider:
         """Let people sign in by a provider, or change one.
 
         Args:
             secret: what the provider gave with the client id; None: what it has stays.
             groups: names of groups here, by what the provider calls them.
+            if_match: the `version` that you saw; if it is another now, `Outdated` is raised and nothing is changed.
 
         Raises:
             Conflict (needs-agreement): another person must agree; then ask for it again.
@@ -45,7 +47,8 @@ class Providers(Section):
             "groups": dict(groups or {}),
             "reason": reason,
         }
-        return self._transport.one(SignInProvider, "PUT", f"/providers/{path_segment(name)}", json=body)
+        path = f"/providers/{path_segment(name)}"
+        return self._transport.one(SignInProvider, "PUT", path, json=body, headers=match_header(if_match))
 
     def remove(self, name: str) -> None:
         self._transport.send("DELETE", f"/providers/{path_segment(name)}")

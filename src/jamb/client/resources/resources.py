@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jamb.client.base.section import Section, path_segment
+from jamb.client.base.section import Section, match_header, path_segment
 from jamb.core.permissions import AccessKind, DataClass
 from jamb.wire.resources.access import Holders
 from jamb.wire.resources.reach import Collections, CollectionSent
@@ -20,10 +20,14 @@ from jamb.wire.resources.resources import (
 
 
 class Resources(Section):
-    def publish(self, name: str, resource: ResourceSent) -> ResourceChange:
-        """Publish a resource, or put this in place of what it is."""
-        body = resource.model_dump(mode="json")
-        return self._transport.one(ResourceChange, "PUT", f"/resources/{path_segment(name)}", json=body)
+    def publish(self, name: str, resource: ResourceSent, *, if_match: str | None = None) -> ResourceChange:
+        """Publish a resource, or put this in place of what it is.
+
+        Args:
+            if_match: the `version` that you saw; if it is another now, `Outdated` is raised and nothing is changed.
+        """
+        body, path = resource.model_dump(mode="json"), f"/resources/{path_segment(name)}"
+        return self._transport.one(ResourceChange, "PUT", path, json=body, headers=match_header(if_match))
 
     def preview(self, name: str, resource: ResourceSent) -> ResourceChange:
         """Return what publishing this would change, and for which clients. Changes nothing."""
@@ -38,10 +42,17 @@ class Resources(Section):
     def collections(self, name: str) -> Collections:
         return self._transport.one(Collections, "GET", f"/resources/{path_segment(name)}/collections")
 
-    def replace_collections(self, name: str, collections: Sequence[CollectionSent]) -> Collections:
-        """Put these collections in place of those a resource has."""
+    def replace_collections(
+        self, name: str, collections: Sequence[CollectionSent], *, if_match: str | None = None
+    ) -> Collections:
+        """Put these collections in place of those a resource has.
+
+        Args:
+            if_match: the `version` that you saw; if it is another now, `Outdated` is raised and nothing is changed.
+        """
         body = {"collections": [one.model_dump(mode="json") for one in collections]}
-        return self._transport.one(Collections, "PUT", f"/resources/{path_segment(name)}/collections", json=body)
+        path = f"/resources/{path_segment(name)}/collections"
+        return self._transport.one(Collections, "PUT", path, json=body, headers=match_header(if_match))
 
     def holders(self, name: str, operation: str, *, object: str | None = None) -> Holders:  # noqa: A002
         """Return all clients and people who can do an operation, and through what."""
@@ -51,10 +62,10 @@ class Resources(Section):
     def list(self) -> Sequence[ResourceLine]:
         return self._transport.many(ResourceLine, "GET", "/resources")
 
-    def set_address(self, name: str, url: str) -> str:
+    def set_address(self, name: str, url: str, *, if_match: str | None = None) -> str:
         """Say where a resource answers, so that clients can be probed there; empty: nowhere."""
         path = f"/resources/{path_segment(name)}/address"
-        return self._transport.one(ResourceAddress, "PUT", path, json={"url": url}).url
+        return self._transport.one(ResourceAddress, "PUT", path, json={"url": url}, headers=match_header(if_match)).url
 
     def read(self, name: str) -> Resource:
         return self._transport.one(Resource, "GET", f"/resources/{path_segment(name)}")

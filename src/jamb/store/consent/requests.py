@@ -151,6 +151,16 @@ def waiting_of(session: Session, directory_id: UUID, by_id: str, now: datetime) 
     return int(session.execute(counted).scalar_one())
 
 
+def waiting_in(session: Session, directory_id: UUID, now: datetime) -> int:
+    """Return how many requests of a directory wait for a decision."""
+    counted = sa.select(sa.func.count()).where(
+        col(RequestRow.directory_id) == directory_id,
+        col(RequestRow.state) == "waiting",
+        col(RequestRow.due_at) > now,
+    )
+    return int(session.execute(counted).scalar_one())
+
+
 def waiting_for_dry_run(session: Session, dry_run_id: UUID, now: datetime, *, lock: bool = False) -> list[RequestRow]:
     """Return the requests that wait for a decision on what is in a dry run."""
     wanted = select(RequestRow).where(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import sqlalchemy as sa
@@ -19,6 +19,8 @@ from jamb.core.credentials.public_keys import weak_among
 from jamb.store.base.columns import among, blob, document, moment
 from jamb.store.clients.clients import ClientRow
 from jamb.store.entry import authorizations
+
+_WEEK_SECONDS = 7 * 86_400
 
 
 class CredentialRow(SQLModel, table=True):
@@ -96,29 +98,65 @@ def pictures_of(session: Session, client_ids: Iterable[str]) -> dict[str, list[C
     return found
 
 
-def ending(
-    session: Session, directory_id: UUID, now: datetime, until: datetime, limit: int
-) -> list[tuple[str, str, str, datetime, datetime | None]]:
-    """Return (client, its name, hint, end, last use) of credentials that work and end in time, the soonest first."""
-    rows = session.execute(
+class EndingCredential(NamedTuple):
+    """A credential that works and expires: in which week from now, counted from 0, and how many do in that week."""
+
+    client_id: str
+    client_name: str
+    hint: str
+    expires_at: datetime
+    last_used_at: datetime | None
+    week: int
+    in_week: int
+
+
+def ending(session: Session, directory_id: UUID, now: datetime, weeks: int, most: int) -> list[EndingCredential]:
+    """Return the first few credentials that expire in each of the coming weeks, the soonest first."""
+    week = sa.cast(sa.func.floor(sa.extract("epoch", col(CredentialRow.expires_at) - now) / _WEEK_SECONDS), sa.Integer)
+    order = (col(CredentialRow.expires_at), col(CredentialRow.id))
+    found = (
         sa.select(
             col(ClientRow.id),
-            col(ClientRow.name),
+            col(ClientRow.name).label("client_name"),
             col(CredentialRow.hint),
             col(CredentialRow.expires_at),
             col(CredentialRow.last_used_at),
+            week.label("week"),
+            sa.func.count().over(partition_by=week).label("in_week"),
+            sa.func.row_number().over(partition_by=week, order_by=order).label("place"),
         )
         .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
-        .where(
-            col(ClientRow.directory_id) == directory_id,
-            ~col(ClientRow.builtin),
-            works(now),
-            col(CredentialRow.expires_at) <= until,
-        )
-        .order_by(col(CredentialRow.expires_at), col(CredentialRow.id))
-        .limit(limit)
+        .where(_expires_within(directory_id, now, now + weeks * timedelta(seconds=_WEEK_SECONDS)))
+        .subquery()
     )
-    return [(client_id, name, hint, ends, used) for client_id, name, hint, ends, used in rows if ends is not None]
+    rows = session.execute(
+        sa.select(*(found.c[name] for name in ("id", *EndingCredential._fields[1:])))
+        .where(found.c.place <= most)
+        .order_by(found.c.expires_at, found.c.hint)
+    )
+    return [EndingCredential(*row) for row in rows]
+
+
+def ending_until(
+    session: Session, directory_id: UUID, now: datetime, until: datetime, used_since: datetime
+) -> tuple[int, int]:
+    """Return how many credentials that work expire until a moment, and how many of these were used since another."""
+    lately = sa.func.count().filter(col(CredentialRow.last_used_at) >= used_since)
+    many, used = session.execute(
+        sa.select(sa.func.count(), lately)
+        .join(ClientRow, col(ClientRow.id) == col(CredentialRow.client_id))
+        .where(_expires_within(directory_id, now, until))
+    ).one()
+    return int(many), int(used)
+
+
+def _expires_within(directory_id: UUID, now: datetime, until: datetime) -> sa.ColumnElement[bool]:
+    return sa.and_(
+        col(ClientRow.directory_id) == directory_id,
+        ~col(ClientRow.builtin),
+        works(now),
+        col(CredentialRow.expires_at) < until,
+    )
 
 
 def having_credential(meant: LookedFor) -> sa.Select[str]:

@@ -131,6 +131,14 @@ def page(
     return [LoadedRotation(*found) for found in session.execute(statement.where(further).limit(limit))]
 
 
+def open_in(session: Session, directory_id: UUID) -> int:
+    """Return how many rotations of a directory are open."""
+    wanted = sa.select(sa.func.count()).where(
+        col(RotationRow.directory_id) == directory_id, col(RotationRow.ended).is_(None)
+    )
+    return int(session.execute(wanted).scalar_one())
+
+
 def users_of(session: Session, rotation_ids: Iterable[UUID], most: int) -> dict[UUID, list[User]]:
     """Return who got tokens with the old credential since each rotation was opened: the latest, at most so many."""
     last = sa.func.max(col(AttemptRow.at))

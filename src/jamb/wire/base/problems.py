@@ -23,6 +23,7 @@ TABLE: dict[str, tuple[int, str]] = {
     errors.WrongMediaType.code: (415, "Another form is needed"),
     errors.NotFound.code: (404, "Not found"),
     errors.Conflict.code: (409, "Not possible as things stand"),
+    errors.Outdated.code: (412, "Changed meanwhile"),
     errors.NameTaken.code: (409, "Name taken"),
     errors.AlreadyAsked.code: (409, "Asked already"),
     errors.NothingToGrant.code: (409, "Nothing to grant"),

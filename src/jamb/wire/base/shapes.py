@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from typing import Annotated, Any, Generic, TypeVar
+from typing import Annotated, Any, ClassVar, Generic, Self, TypeVar
 
 from pydantic import (
     AfterValidator,
@@ -18,11 +18,13 @@ from pydantic import (
     ValidationError,
     ValidationInfo,
     field_validator,
+    model_validator,
 )
 
 from jamb.core.credentials.recipients import LONGEST_KEY
 from jamb.core.errors import BadInput, Violation, shorten
 from jamb.core.text import LINE_PATTERN, LINES_PATTERN, ONE_LINE, SOME_LINES, line_fault, lines_fault, strings_in
+from jamb.core.versions import version_of
 
 ItemT = TypeVar("ItemT")
 ModelT = TypeVar("ModelT", bound=BaseModel)
@@ -93,6 +95,19 @@ class Answered(BaseModel):
     """
 
     model_config = ConfigDict(from_attributes=True, extra="ignore", defer_build=True)
+
+
+class Versioned(Answered):
+    """An answer about what can be edited. `version`: of the fields that are (`edited`), for If-Match and as ETag."""
+
+    edited: ClassVar[frozenset[str]]
+    version: str = ""
+
+    @model_validator(mode="after")
+    def _named(self) -> Self:
+        if not self.version:
+            self.version = version_of(self.model_dump(mode="json", include=set(self.edited)))
+        return self
 
 
 def _written(value: Any) -> Any:

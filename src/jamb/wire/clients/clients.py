@@ -26,7 +26,7 @@ from jamb.core.credentials import CredentialState
 from jamb.core.ladder import UsedState
 from jamb.core.permissions import AccessKind
 from jamb.wire.audit.audit import Finding, Severity
-from jamb.wire.base.shapes import Answered, Moment, Sent
+from jamb.wire.base.shapes import Answered, Moment, Sent, Versioned
 from jamb.wire.base.text import (
     NAMED,
     MaybeHttpsAddress,
@@ -175,8 +175,25 @@ class LadderCount(Answered):
     waiting: int
 
 
-class Client(Answered):
+class Client(Versioned):
     """One client as lists show it. `next_steps` is next steps before it works. `grant_types`: what its kind may use."""
+
+    edited = frozenset(
+        [
+            "name",
+            "purpose",
+            "redirect_uris",
+            "publisher",
+            "support_contact",
+            "trial_ends_at",
+            "post_logout_redirect_uris",
+            "backchannel_logout_uri",
+            "sign_in_groups",
+            "client_uri",
+            "policy_uri",
+            "tos_uri",
+        ]
+    )
 
     id: str
     name: str

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 from pydantic import Field, StrictBool, create_model
 
 from jamb.core.directory.policy import BOUNDS, DirectoryPolicy
-from jamb.wire.base.shapes import WHOLE, Answered, Sent
+from jamb.wire.base.shapes import WHOLE, Answered, Sent, Versioned
 
 # What the core knows of a policy is what is answered: a setting is written once.
 if TYPE_CHECKING:
@@ -42,7 +42,9 @@ _changeable: dict[str, Any] = {
 PolicyChange = create_model("PolicyChange", __base__=_Settings, __doc__=_Settings.__doc__, **_changeable)
 
 
-class Directory(Answered):
+class Directory(Versioned):
+    edited = frozenset({"policy"})
+
     slug: str
     name: str
     domain: str

@@ -8,7 +8,7 @@ from pydantic import Field, SecretStr, StrictBool
 
 from jamb.core.addresses import WEB_PATTERN
 from jamb.core.directory.providers import CLIENT_ID_LONGEST, MOST_GROUPS, SECRET_LONGEST, TITLE_LONGEST
-from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent
+from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent, Versioned
 from jamb.wire.base.text import NAMED, MaybeSaid, ShortName, like
 
 
@@ -31,8 +31,10 @@ class ProviderSent(Sent):
     reason: MaybeSaid = ""
 
 
-class SignInProvider(Answered):
+class SignInProvider(Versioned):
     """`redirect_uri`: what the provider must know of this directory. `linked`: how many people signed in by it."""
+
+    edited = frozenset({"title", "issuer", "client_id", "adds_people", "groups_claim", "groups"})
 
     name: str
     title: str

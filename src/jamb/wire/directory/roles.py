@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import Field
 
 from jamb.core.directory.roles import HolderKind
-from jamb.wire.base.shapes import Answered, Moment, Sent
+from jamb.wire.base.shapes import Answered, Moment, Sent, Versioned
 from jamb.wire.resources.reach import Reach, ReachSent
 
 Reference = Annotated[str, Field(min_length=1, max_length=200)]
@@ -34,8 +34,10 @@ class Assignment(Answered):
     expires_at: Moment | None
 
 
-class Role(Answered):
+class Role(Versioned):
     """`everything`: it opens all there is at its resource. Shipped roles do not change."""
+
+    edited = frozenset({"title", "permissions"})
 
     name: str
     title: str
@@ -95,8 +97,10 @@ class Member(Answered):
     login: str
 
 
-class Group(Answered):
+class Group(Versioned):
     """`everyone` counts the people of this group and of all groups within it."""
+
+    edited = frozenset({"title", "people", "groups"})
 
     name: str
     title: str

@@ -11,7 +11,7 @@ from jamb.core.access import CheckName
 from jamb.core.permissions import Effect
 from jamb.core.reach import ReachKind
 from jamb.core.reach.collections import RULE_LONGEST
-from jamb.wire.base.shapes import Answered, Moment, Names, Sent
+from jamb.wire.base.shapes import Answered, Moment, Names, Sent, Versioned
 from jamb.wire.base.text import CollectionPath
 
 Path = CollectionPath
@@ -48,11 +48,13 @@ class Collection(Answered):
     rule: str = ""
 
 
-class Collections(Answered):
+class Collections(Versioned):
     """The collections of a resource, by path; `objects` counts all that lie in any.
 
     `waits`: what of a change waits for an approver, in words; empty: nothing.
     """
+
+    edited = frozenset({"collections"})
 
     resource: str
     object_name: str

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from jamb.core import permissions
 from jamb.core.permissions import AccessKind, Catalogue, ConsentBy, DataClass, Effect, weigh, weigh_operation
-from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent, SeveralLines
+from jamb.wire.base.shapes import Answered, Foreign, Moment, Sent, SeveralLines, Versioned
 from jamb.wire.base.text import Identifier, MaybeWebAddress, Method, ObjectName, PathTemplate, PermissionName
 
 
@@ -53,12 +53,16 @@ class Permission(Answered):
     person_text: str
 
 
-class Resource(Answered):
+class Resource(Versioned):
     """`object_name`: the path parameter by which operations name the object that reach is about; may be empty.
 
     `questions` and `terms` are for whoever requests consent to it. `address`: where it answers, for probes.
     Between `uncounted_since` and `uncounted_until` its guard could not count all calls.
     """
+
+    edited = frozenset(
+        ["title", "object_name", "questions", "terms", "guard_client_id", "address", "operations", "permissions"]
+    )
 
     name: str
     title: str

@@ -13,6 +13,7 @@ from jamb.core.lists import Attention, ClientSort
 from jamb.service.callers import may
 from jamb.service.http.paging import DEFAULT_LIMIT, Cursor, Limit, link_next, pack, unpack_pair
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.wire.base.shapes import Page
 from jamb.wire.clients import clients as wire
 from jamb.wire.resources.usage import Refusals
@@ -59,19 +60,22 @@ def register_client(
 
 
 @router.get("/{client}")
-def read_dossier(act: Annotated[Act, may("clients.read")], client: str) -> wire.Dossier:
-    """Everything about one client: its ladder, credentials and findings."""
-    return dossier.read_dossier(act, client)
+def read_dossier(act: Annotated[Act, may("clients.read")], client: str, response: Response) -> wire.Dossier:
+    """Everything about one client: its ladder, credentials and findings. The ETag is of its registration alone."""
+    found = dossier.read_dossier(act, client)
+    tagged(response, found.client)
+    return found
 
 
 @router.put("/{client}")
 def change_registration(
     client: str,
     sent: wire.RegistrationChange,
-    act: Annotated[Act, may("clients.change")],
+    act: Annotated[Act, may("clients.change", edits=True)],
+    response: Response,
 ) -> wire.Client:
     """Change what a registration says."""
-    return registrations.change_registration(act, client, sent)
+    return tagged(response, registrations.change_registration(act, client, sent))
 
 
 @router.post("/{client}/owners")

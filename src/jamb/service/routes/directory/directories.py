@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated
 
-from fastapi import Request
+from fastapi import Request, Response
 from sqlmodel import Session
 
 from jamb.actions.audit import today
@@ -15,6 +15,7 @@ from jamb.actions.entry.access import may_register, who
 from jamb.core.directory.directories import Directory
 from jamb.service.callers import Now, TheRuntime, may, visit_in
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.service.runtime import Runtime
 from jamb.wire.audit import today as today_wire
 from jamb.wire.directory import directories as wire
@@ -59,12 +60,13 @@ def read_registering(directory: str, request: Request, runtime: TheRuntime, now:
 @router.put("/policy")
 def change_policy(
     sent: wire.PolicyChange,
-    act: Annotated[Act, may("policy.change")],
+    act: Annotated[Act, may("policy.change", edits=True)],
     runtime: TheRuntime,
+    response: Response,
 ) -> wire.Directory:
     """Change settings of the directory's policy; those left out stay."""
     changes = sent.model_dump(exclude_none=True)
-    return _directory_answer(directories.change_policy(act, changes), runtime)
+    return tagged(response, _directory_answer(directories.change_policy(act, changes), runtime))
 
 
 @router.post("/policy/preview")

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated
 
+from fastapi import Response
+
 from jamb.actions.base.act import Act
 from jamb.actions.directory import groups, people
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.wire.directory import people as wire
 from jamb.wire.directory import roles as roles_wire
 
@@ -57,10 +60,11 @@ def list_groups(act: Annotated[Act, may("groups.list")]) -> list[roles_wire.Grou
 def save_group(
     group: str,
     sent: roles_wire.GroupSent,
-    act: Annotated[Act, may("groups.save")],
+    act: Annotated[Act, may("groups.save", edits=True)],
+    response: Response,
 ) -> roles_wire.Group:
     """Make a group, or put these members in place of those it has."""
-    return groups.save_group(act, group, sent.title, sent.people, sent.groups)
+    return tagged(response, groups.save_group(act, group, sent.title, sent.people, sent.groups))
 
 
 @router.delete("/groups/{group}", status_code=204)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
+from fastapi import Response
+
 from jamb.actions.base.act import Act
 from jamb.actions.directory import providers
 from jamb.core.directory.providers import Provider
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.wire.directory import providers as wire
 
 router = api_router("/api/v1/directories/{directory}", tags=["people"])
@@ -22,7 +25,10 @@ def list_providers(act: Annotated[Act, may("providers.list")]) -> list[wire.Sign
 
 @router.put("/providers/{provider}")
 def save_provider(
-    provider: str, sent: wire.ProviderSent, act: Annotated[Act, may("providers.save")]
+    provider: str,
+    sent: wire.ProviderSent,
+    act: Annotated[Act, may("providers.save", edits=True)],
+    response: Response,
 ) -> wire.SignInProvider:
     """Let people sign in by a provider, or change one. Another person must agree; then send it again."""
     wanted = Provider(
@@ -35,7 +41,7 @@ def save_provider(
         sent.groups,
     )
     secret = sent.secret.get_secret_value() if sent.secret is not None else None
-    return providers.save_provider(act, wanted, secret, sent.reason)
+    return tagged(response, providers.save_provider(act, wanted, secret, sent.reason))
 
 
 @router.delete("/providers/{provider}", status_code=204)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated
 
+from fastapi import Response
+
 from jamb.actions.base.act import Act
 from jamb.actions.directory import roles
 from jamb.core.reach import EVERYWHERE
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.wire.directory import roles as wire
 
 router = api_router("/api/v1/directories/{directory}/roles", tags=["roles"])
@@ -24,10 +27,11 @@ def list_roles(act: Annotated[Act, may("roles.list")]) -> list[wire.Role]:
 def save_role(
     role: str,
     sent: wire.RoleSent,
-    act: Annotated[Act, may("roles.save")],
+    act: Annotated[Act, may("roles.save", edits=True)],
+    response: Response,
 ) -> wire.Role:
     """Make a custom role, or change what one bundles."""
-    return roles.save_role(act, role, sent.title, sent.resource, sent.permissions)
+    return tagged(response, roles.save_role(act, role, sent.title, sent.resource, sent.permissions))
 
 
 @router.delete("/{role}", status_code=204)

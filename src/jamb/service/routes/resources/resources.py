@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Query
+from fastapi import Query, Response
 
 from jamb.actions.base.act import Act
 from jamb.actions.entry.access import admit_also
@@ -13,6 +13,7 @@ from jamb.core.permissions import AccessKind
 from jamb.core.reach import Collection, CollectionTree
 from jamb.service.callers import may
 from jamb.service.http.routing import api_router
+from jamb.service.http.versions import tagged
 from jamb.wire.resources import reach as reach_wire
 from jamb.wire.resources import resources as wire
 
@@ -63,20 +64,21 @@ def draft_resource(sent: wire.OpenApiSent) -> wire.DraftedOperations:
 
 
 @router.get("/{name}")
-def read_resource(act: Annotated[Act, may("resources.read")], name: str) -> wire.Resource:
+def read_resource(act: Annotated[Act, may("resources.read")], name: str, response: Response) -> wire.Resource:
     """One catalogue: operations, permissions, what unlocks what."""
     found = resources.read_resource(act, name)
     uncounted = found.uncounted_since, found.uncounted_until
-    return wire.resource_of(
+    answer = wire.resource_of(
         found.catalogue, found.questions, found.terms, found.guard_client_id, found.address, uncounted
     )
+    return tagged(response, answer)
 
 
 @router.put("/{name}")
 def publish_resource(
     name: str,
     sent: wire.ResourceSent,
-    act: Annotated[Act, may("resources.publish")],
+    act: Annotated[Act, may("resources.publish", edits=True)],
 ) -> wire.ResourceChange:
     """Publish a resource, or put this in place of what it is. Look at the preview first."""
     change = resources.publish(
@@ -117,7 +119,7 @@ def propose_permissions(
 def set_resource_address(
     name: str,
     sent: wire.ResourceAddress,
-    act: Annotated[Act, may("resources.set-address")],
+    act: Annotated[Act, may("resources.set-address", edits=True)],
 ) -> wire.ResourceAddress:
     """Say where a resource answers, so that clients can be probed there."""
     url = resources.set_address(act, name, sent.url)
@@ -125,17 +127,19 @@ def set_resource_address(
 
 
 @router.get("/{name}/collections")
-def read_collections(act: Annotated[Act, may("collections.read")], name: str) -> reach_wire.Collections:
+def read_collections(
+    act: Annotated[Act, may("collections.read")], name: str, response: Response
+) -> reach_wire.Collections:
     """The collections of a resource's objects, as a tree of paths."""
     found, tree = resources.read_collections(act, name)
-    return reach_wire.collections_answer(found.name, found.catalogue.object_name, tree)
+    return tagged(response, reach_wire.collections_answer(found.name, found.catalogue.object_name, tree))
 
 
 @router.put("/{name}/collections")
 def replace_collections(
     name: str,
     sent: reach_wire.CollectionsSent,
-    act: Annotated[Act, may("collections.replace")],
+    act: Annotated[Act, may("collections.replace", edits=True)],
 ) -> reach_wire.Collections:
     """Put these collections in place of those a resource has. Guards act on it within seconds."""
     tree = CollectionTree.of(

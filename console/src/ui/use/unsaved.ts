@@ -1,0 +1,71 @@
+// What would be lost by leaving: text that somebody typed, and what is shown once. Whoever leaves is asked first.
+import { onBeforeUnmount, watchEffect } from "vue";
+import { whenChanged } from "@/api/client";
+import { askFirst } from "./ask";
+
+const FIELDS = "input:not([type=checkbox]):not([type=radio]):not([type=search]), textarea, select";
+// What stood in a field when somebody began to change it.
+const before = new Map<HTMLInputElement, string>();
+const shownOnce = new Set<string>();
+
+/** Whatever was typed is saved: nothing would be lost by leaving. */
+export const saved = (): void => before.clear();
+
+/** Whether a form has text that was neither saved nor put away. */
+export function isUnsaved(): boolean {
+  for (const [field, was] of before) if (!field.isConnected || field.value === was) before.delete(field);
+  return before.size > 0;
+}
+
+/** Watch what is typed on the page. Fields of a search or a filter are none: `data-filter`. */
+export function watchTyping(): void {
+  whenChanged(saved);
+  document.addEventListener("beforeinput", (event) => {
+    const field = event.target as HTMLInputElement;
+    if (field.matches?.(FIELDS) && field.closest("main") && !field.closest("[role=search], [data-filter], dialog") && !before.has(field))
+      before.set(field, field.value);
+  });
+  window.addEventListener("beforeunload", (event) => {
+    if (isUnsaved() || shownOnce.size) event.preventDefault();
+  });
+}
+
+/** Hold whoever leaves while something is shown that is never shown again; `what` says what. */
+export function useShownOnce(what: () => string | null): void {
+  let held = "";
+  const release = () => void shownOnce.delete(held);
+  watchEffect(() => {
+    release();
+    held = what() ?? "";
+    if (held) shownOnce.add(held);
+  });
+  onBeforeUnmount(release);
+}
+
+/** Tell whether a part of the page may be closed: what is shown once is only given up by whoever says so. */
+export async function mayClose(): Promise<boolean> {
+  const [once] = shownOnce;
+  if (!once) return true;
+  const leaves = await askFirst({
+    title: `Go on without ${once}?`,
+    text: "It is shown here only, and nobody can show it again.",
+    yes: `Go on without ${once}`,
+    no: "Stay here",
+  });
+  if (leaves) shownOnce.clear();
+  return leaves;
+}
+
+/** Tell whether the page may be left: at once where nothing would be lost, else as whoever is asked answers. */
+export async function mayLeave(): Promise<boolean> {
+  if (!(await mayClose())) return false;
+  if (!isUnsaved()) return true;
+  const leaves = await askFirst({
+    title: "Leave without saving?",
+    text: "What you typed on this page is not saved.",
+    yes: "Leave the page",
+    no: "Stay here",
+  });
+  if (leaves) saved();
+  return leaves;
+}
