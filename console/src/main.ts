@@ -8,6 +8,7 @@ import App from "./App.vue";
 import { problemOf } from "./api/problems";
 import { router } from "./router";
 import { watchTyping } from "./ui/use/unsaved";
+import { watchTables } from "./ui/use/wide-tables";
 
 const queryClient = new QueryClient({
   defaultOptions: {
@@ -23,5 +24,6 @@ const queryClient = new QueryClient({
 });
 
 watchTyping();
+watchTables();
 
 createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

@@ -26,7 +26,7 @@ def test_an_approver_narrows_at_the_desk_and_the_letter_rewrites_itself(world: W
         expect(page.get_by_role("button", name=re.compile("^Grant"))).to_be_disabled()
         page.get_by_role("checkbox", name=re.compile("Fuel quay")).check()
         expect(page.get_by_role("row", name=re.compile("Assign a ship"))).to_contain_text("6 of 37 berths")
-        expect(page.get_by_role("button", name="Decline")).to_be_disabled()
+        expect(page.get_by_role("button", name="Decline")).to_be_enabled()
         assert faults(page) == []
         page.get_by_label("Words").fill("Fuel quay only")
         page.get_by_role("button", name=re.compile("^Grant 1 permission")).click()
@@ -136,6 +136,7 @@ def test_a_steward_makes_a_group_and_a_role_and_assigns_it_to_places(world: Worl
         held = page.get_by_role("row", name=re.compile(f"^{role} "))
         expect(held).to_contain_text("all of Made in a test, only south")
         page.get_by_role("button", name=f"Withdraw {role} from Made in a test").click()
+        page.get_by_role("dialog").get_by_role("button", name="Withdraw the role").click()
         expect(held).to_contain_text("nobody")
     with world.jamb("steward") as steward:
         steward.roles.remove(role)

@@ -101,7 +101,9 @@ def test_an_owner_asks_for_less_and_takes_it_along_in_a_file(world: World, open_
         )
         expect(page.get_by_text("berth.close, occupant.assign")).to_be_visible()
         expect(page.get_by_role("button", name="Put it in force all the same")).to_be_enabled()
-        expect(page.get_by_role("button", name="Decline")).to_be_disabled()
+        page.get_by_role("button", name="Decline").click()
+        expect(page.get_by_label("Words")).to_be_focused()
+        expect(page.get_by_role("alert")).to_contain_text("Say why you decline")
         assert faults(page) == []
         page.get_by_label("Words").fill("The harbour master closes berths on it")
         page.get_by_role("button", name="Decline").click()

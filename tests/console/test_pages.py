@@ -359,7 +359,8 @@ def test_someone_elses_change_is_said_and_nothing_is_granted_twice(world: World,
         with world.jamb("approver") as jamb:
             jamb.consent.grant(made.id)
         page.get_by_role("button", name=re.compile("^Grant 1 permission")).click()
-        expect(page.get_by_role("heading", level=1)).to_contain_text("waits for nothing")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing to decide")
+        expect(page.get_by_role("alert")).to_be_visible()
 
 
 def test_owners_are_changed_and_a_consent_is_ended_in_the_dossier(world: World, open_console: Open) -> None:

@@ -81,7 +81,7 @@ def test_a_job_reads_berths_as_itself(world: World, open_console: Open) -> None:
         page.get_by_role("heading", name="What becomes possible").wait_for()
         expect(page.get_by_role("row", name=re.compile("List berths.*read.*internal"))).to_be_visible()
         buttons = page.get_by_role("contentinfo").or_(page.locator("footer")).get_by_role("button")
-        expect(buttons.first).to_have_text("Do not grant")
+        expect(buttons.first).to_have_text("Decline")
         page.get_by_role("checkbox", name=re.compile("berths.view")).uncheck()
         expect(page.get_by_text("no permission is chosen")).to_be_visible()
         page.get_by_role("checkbox", name=re.compile("berths.view")).check()

@@ -24,6 +24,8 @@ const SENTENCES: Record<string, (entry: Entry) => string> = {
     `ended the consent to ${words(without(entry.before?.permissions, entry.after?.permissions))} at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "ask.dropped": (entry) =>
     `took back the ask for ${words(entry.before?.permission)} at ${words(entry.before?.resource)} for ${entry.subject.name}`,
+  "ask.declined": (entry) =>
+    `declined ${words(entry.before?.permission)} at ${words(entry.before?.resource)} for ${entry.subject.name}, which ${words(entry.before?.["asked by"])} had asked`,
   "consent.end-set": (entry) => `set an end to a consent at ${words(entry.after?.resource)} for ${entry.subject.name}`,
   "consent.reach-changed": (entry) =>
     `set the reach of ${words(entry.after?.permissions)} of ${entry.subject.name} to ${words(entry.after?.reach)}`,

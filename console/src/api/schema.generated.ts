@@ -777,6 +777,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/clients/{client}/consent/refusal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline Asks
+         * @description Decline the waiting asks, or the chosen ones: they go, and the client's history says why.
+         */
+        post: operations["decline_asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/clients/{client}/consent/withdrawal": {
         parameters: {
             query?: never;
@@ -3673,6 +3693,16 @@ export interface components {
             where: string;
         };
         /**
+         * AsksDeclined
+         * @description Which of the waiting asks (all when left out), and why, for whoever asked.
+         */
+        AsksDeclined: {
+            /** Asks */
+            asks?: string[] | null;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * Assignment
          * @description A role as one holds it. `id` is a login, a group's name or a client id.
          */
@@ -3735,7 +3765,7 @@ export interface components {
          * @description What a client may need attention for; each is one condition of the list.
          * @enum {string}
          */
-        Attention: "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
+        Attention: "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled" | "unfinished";
         /**
          * Audit
          * @description A directory's posture.
@@ -4775,7 +4805,10 @@ export interface components {
             token_endpoint: string;
             policy: components["schemas"]["Policy"];
         };
-        /** Dossier */
+        /**
+         * Dossier
+         * @description `may`: the operations of Jamb's own API that the reader may do with this client.
+         */
         Dossier: {
             client: components["schemas"]["Client"];
             /** Resources */
@@ -4784,6 +4817,8 @@ export interface components {
             credentials: components["schemas"]["Credential"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** May */
+            may: string[];
         };
         /**
          * DraftedOperations
@@ -10960,6 +10995,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReachPreview"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    decline_asks: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Names this change: sent again with the same key, it changes nothing (answer 409) */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                client: string;
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsksDeclined"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ask"][];
                 };
             };
             400: components["responses"]["Problem400"];

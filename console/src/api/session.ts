@@ -1,5 +1,5 @@
 // Who is signed in, where, and what they may do.
-import { computed, ref } from "vue";
+import { type InjectionKey, computed, hasInjectionContext, inject, ref } from "vue";
 import { type Schemas, api, must, setCsrf, whenSignedOut } from "./client";
 import { problemOf } from "./problems";
 
@@ -10,6 +10,10 @@ let asked: Promise<void> | null = null;
 export const current = computed(() => session.value);
 export const directory = computed(() => session.value?.directory ?? "");
 export const can = (operation: string): boolean => may.value.has(operation);
+/** What may be done with the client that a page is about: its dossier says so. */
+export const MAY: InjectionKey<(operation: string) => boolean> = Symbol("may");
+/** Whether the person may do something here: with the client of the page, where it is about one. */
+export const useCan = (): ((operation: string) => boolean) => (hasInjectionContext() ? inject(MAY, can) : can);
 /** Without any role nothing can be read: the frame then says so instead of showing empty pages. */
 export const hasRole = computed(() => may.value.size > 0);
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The rail and the page beside it. The rail never scrolls away and has no second level.
-import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
@@ -42,6 +42,12 @@ const router = useRouter();
 const wanted = ref("");
 const field = ref<HTMLInputElement | null>(null);
 const keys = ref(false);
+// Where the window is narrow the rail lies above the page, and its places are opened by a button.
+const menu = ref(false);
+watch(
+  () => route.fullPath,
+  () => (menu.value = false),
+);
 const SECRET_LENGTH = 60;
 const HINT_LENGTH = 12;
 
@@ -105,7 +111,8 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           placeholder="Find   /"
         />
       </form>
-      <ul>
+      <button type="button" class="menu" :aria-expanded="menu" aria-controls="places" @click="menu = !menu">Menu</button>
+      <ul id="places" :class="{ shut: !menu }">
         <li v-for="place in PLACES" :key="place.name">
           <RouterLink :to="place.to" :class="{ on: here(place.name) }" :aria-current="here(place.name) ? 'page' : undefined">
             {{ place.label }}
@@ -115,7 +122,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           </RouterLink>
         </li>
       </ul>
-      <div class="foot">
+      <div class="foot" :class="{ shut: !menu }">
         <p class="who">
           <strong>{{ current?.person.name }}</strong>
           <span>{{ current?.person.roles.join(", ") || "no role here" }}</span>
@@ -265,10 +272,74 @@ kbd {
   border-radius: 2px;
   padding: 0 4px;
 }
+.menu {
+  display: none;
+}
+@media (max-width: 860px) {
+  .frame {
+    grid-template-columns: minmax(0, 1fr);
+    grid-template-rows: auto 1fr;
+  }
+  .rail {
+    position: static;
+    height: auto;
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) auto;
+    gap: var(--s2);
+    padding: var(--s3) 0;
+  }
+  .menu {
+    display: block;
+    font: inherit;
+    color: var(--rail-ink);
+    background: var(--rail-on);
+    border: 1px solid var(--rail-soft);
+    border-radius: var(--corner);
+    padding: 5px 14px;
+    margin-right: var(--s4);
+    align-self: center;
+  }
+  .rail form {
+    grid-column: 1 / -1;
+    grid-row: 2;
+  }
+  .rail ul,
+  .rail .foot {
+    grid-column: 1 / -1;
+  }
+  .rail .shut {
+    display: none;
+  }
+}
+@media print {
+  .frame {
+    display: block;
+  }
+}
+@media (forced-colors: active) {
+  ul a {
+    border-left-color: Canvas;
+  }
+  ul a.on {
+    border-left-color: Highlight;
+    text-decoration: underline;
+  }
+}
 main {
   padding: var(--s5) var(--s6) 64px;
   max-width: 1180px;
   width: 100%;
   outline: none;
+}
+@media (max-width: 860px) {
+  main {
+    padding: var(--s4) var(--s4) 48px;
+  }
+}
+@media print {
+  main {
+    max-width: none;
+    padding: 0;
+  }
 }
 </style>

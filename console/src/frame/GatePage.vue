@@ -28,6 +28,16 @@ withDefaults(defineProps<{ width?: number; beside?: boolean; home?: boolean }>()
   padding-left: 236px;
   background: linear-gradient(90deg, var(--rail) 212px, var(--paper) 212px);
 }
+@media (max-width: 860px) {
+  .gate,
+  .gate.beside {
+    padding: var(--s3);
+    background: var(--paper);
+  }
+  .leaf {
+    padding: var(--s4);
+  }
+}
 .gate.top {
   place-items: start center;
   padding-top: var(--s6);

@@ -61,53 +61,55 @@ const months = computed(() => {
 
 <template>
   <figure class="card">
-    <svg :viewBox="`0 0 ${WIDTH} ${tall}`" role="group" aria-label="Credentials by the week in which they expire">
-      <line class="axis" x1="0" :x2="WIDTH" :y1="BASE" :y2="BASE" />
-      <g v-for="month in months" :key="month.x">
-        <line class="tick" :x1="month.x" :x2="month.x" y1="8" :y2="BASE + 5" />
-        <text :x="month.x + 4" :y="BASE + 17">{{ month.label }}</text>
-      </g>
-      <line class="today" x1="1" x2="1" y1="4" :y2="tall" />
-      <text x="6" y="14" class="now">today</text>
-      <RouterLink
-        v-for="mark in marks"
-        :key="mark.one.client_id + mark.one.hint"
-        v-slot="{ href, navigate }"
-        :to="{ name: 'dossier', params: { id: mark.one.client_id } }"
-        custom
-      >
-        <a :href="href" @click="navigate">
-          <title>{{ mark.one.client_name }}: {{ mark.one.hint }} expires {{ ago(mark.one.ends, at) }}, {{ day(mark.one.ends) }}</title>
-          <rect :class="{ soon: mark.soon }" :x="mark.x" :y="mark.y" :width="STEP - 4" height="10" />
-        </a>
-      </RouterLink>
-      <RouterLink
-        v-for="one in further"
-        :key="one.week"
-        v-slot="{ href, navigate }"
-        :to="{ name: 'rotation', query: { within: one.days } }"
-        custom
-      >
-        <a :href="href" @click="navigate">
-          <title>{{ figure(one.more) }} more expire in this week: what expires within {{ one.days }} days</title>
-          <text class="more" :x="one.x" :y="one.y" text-anchor="middle">+{{ figure(one.more) }}</text>
-        </a>
-      </RouterLink>
-      <RouterLink
-        v-for="span in spans"
-        :key="span.one.client_id + span.one.hint"
-        v-slot="{ href, navigate }"
-        :to="{ name: 'rotation' }"
-        custom
-      >
-        <a :href="href" @click="navigate">
-          <title>
-            {{ span.one.client_name }}: rotation of {{ span.one.hint }}, both credentials work until {{ day(span.one.overlap_ends_at) }}
-          </title>
-          <rect class="span" :x="span.from" :y="BASE + 22 + span.row * 10" :width="span.width" height="6" rx="3" />
-        </a>
-      </RouterLink>
-    </svg>
+    <div class="year" tabindex="0" role="region" aria-label="A year of expiries">
+      <svg :viewBox="`0 0 ${WIDTH} ${tall}`" role="group" aria-label="Credentials by the week in which they expire">
+        <line class="axis" x1="0" :x2="WIDTH" :y1="BASE" :y2="BASE" />
+        <g v-for="month in months" :key="month.x">
+          <line class="tick" :x1="month.x" :x2="month.x" y1="8" :y2="BASE + 5" />
+          <text :x="month.x + 4" :y="BASE + 17">{{ month.label }}</text>
+        </g>
+        <line class="today" x1="1" x2="1" y1="4" :y2="tall" />
+        <text x="6" y="14" class="now">today</text>
+        <RouterLink
+          v-for="mark in marks"
+          :key="mark.one.client_id + mark.one.hint"
+          v-slot="{ href, navigate }"
+          :to="{ name: 'dossier', params: { id: mark.one.client_id } }"
+          custom
+        >
+          <a :href="href" @click="navigate">
+            <title>{{ mark.one.client_name }}: {{ mark.one.hint }} expires {{ ago(mark.one.ends, at) }}, {{ day(mark.one.ends) }}</title>
+            <rect :class="{ soon: mark.soon }" :x="mark.x" :y="mark.y" :width="STEP - 4" height="10" />
+          </a>
+        </RouterLink>
+        <RouterLink
+          v-for="one in further"
+          :key="one.week"
+          v-slot="{ href, navigate }"
+          :to="{ name: 'rotation', query: { within: one.days } }"
+          custom
+        >
+          <a :href="href" @click="navigate">
+            <title>{{ figure(one.more) }} more expire in this week: what expires within {{ one.days }} days</title>
+            <text class="more" :x="one.x" :y="one.y" text-anchor="middle">+{{ figure(one.more) }}</text>
+          </a>
+        </RouterLink>
+        <RouterLink
+          v-for="span in spans"
+          :key="span.one.client_id + span.one.hint"
+          v-slot="{ href, navigate }"
+          :to="{ name: 'rotation' }"
+          custom
+        >
+          <a :href="href" @click="navigate">
+            <title>
+              {{ span.one.client_name }}: rotation of {{ span.one.hint }}, both credentials work until {{ day(span.one.overlap_ends_at) }}
+            </title>
+            <rect class="span" :x="span.from" :y="BASE + 22 + span.row * 10" :width="span.width" height="6" rx="3" />
+          </a>
+        </RouterLink>
+      </svg>
+    </div>
     <figcaption class="small soft">
       <template v-if="total">
         <span class="key soon"></span> expires within two weeks <span class="key"></span> later <span class="key span"></span> a rotation,
@@ -126,6 +128,15 @@ svg {
   height: auto;
   display: block;
   overflow: visible;
+}
+@media (max-width: 860px) {
+  .year {
+    position: relative;
+    overflow-x: auto;
+  }
+  svg {
+    min-width: 720px;
+  }
 }
 .axis {
   stroke: var(--ink);

@@ -45,4 +45,15 @@ h1 {
   gap: var(--s2);
   flex-shrink: 0;
 }
+@media (max-width: 860px) {
+  .head {
+    flex-wrap: wrap;
+    gap: var(--s3);
+  }
+  .actions {
+    flex-wrap: wrap;
+    flex-shrink: 1;
+    min-width: 0;
+  }
+}
 </style>

@@ -27,6 +27,8 @@ class Attention(StrEnum):
     OWNERLESS = "ownerless"
     DORMANT = "dormant"
     DISABLED = "disabled"
+    # Asks for nothing yet, or has nothing to prove itself by.
+    UNFINISHED = "unfinished"
 
 
 class Which(StrEnum):

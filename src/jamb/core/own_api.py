@@ -93,6 +93,7 @@ OPERATIONS = (
     _operation("consent.list", "List consents, those of people too", "GET", _CLIENT + "/consents", _READ),
     _operation("consent.preview", "See what consent would make possible", "POST", _CLIENT + "/consent/preview", _READ),
     _operation("consent.grant", "Consent to what is asked", "POST", _CLIENT + "/consent", _CONTROL),
+    _operation("asks.decline", "Decline what is asked", "POST", _CLIENT + "/consent/refusal", _WRITE),
     _operation("consent.change-reach", "Change where a consent counts", "POST", _CLIENT + "/consent/reach", _CONTROL),
     _operation(
         "reach.preview", "See what another reach would change", "POST", _CLIENT + "/consent/reach/preview", _READ
@@ -298,6 +299,7 @@ PERMISSIONS = (
         _BOTH,
         _unlocks(
             "consent.grant",
+            "asks.decline",
             "consent.change-reach",
             "consent.withdraw",
             "requests.decide",

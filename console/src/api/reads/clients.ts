@@ -12,7 +12,7 @@ export interface ClientFilter {
   cursor: string;
 }
 
-type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled";
+type Attention = "waiting" | "expiring" | "expired-credential" | "ownerless" | "dormant" | "disabled" | "unfinished";
 
 type Sort = "name" | "registered" | "expiry" | "used";
 

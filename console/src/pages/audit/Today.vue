@@ -81,7 +81,7 @@ const title = computed(() => new Intl.DateTimeFormat("en-GB", { weekday: "long",
       </section>
 
       <section aria-labelledby="horizon">
-        <h2 id="horizon">Horizon <span class="soft small">credentials by the day they expire, over a year</span></h2>
+        <h2 id="horizon">Horizon <span class="soft small">credentials by the week in which they expire, over a year</span></h2>
         <Horizon :weeks="data.horizon" :overlaps="data.overlaps" :overlaps-in-all="data.overlaps_in_all" :at="now" />
       </section>
 

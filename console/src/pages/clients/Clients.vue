@@ -53,6 +53,7 @@ const ATTENTION = [
   { value: "ownerless", label: "no owner" },
   { value: "dormant", label: "not used" },
   { value: "disabled", label: "disabled" },
+  { value: "unfinished", label: "unfinished" },
 ];
 const rows = computed(() => data.value?.items ?? []);
 const { chosen } = useRows(

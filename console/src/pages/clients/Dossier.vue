@@ -1,9 +1,9 @@
 <script setup lang="ts">
 // Everything about one client on one page, with a slim index beside it.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, provide, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { can } from "@/api/session";
+import { MAY, can as inDirectory } from "@/api/session";
 import { useDossier } from "@/api/reads/clients";
 import { useSheets } from "@/api/reads/credentials";
 import CopyButton from "@/ui/CopyButton.vue";
@@ -35,6 +35,9 @@ const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data, error, isLoading, refetch } = useDossier(id);
 const client = computed(() => data.value?.client);
+// What this person may do with this client; whoever owns some may do it with those alone.
+const can = (operation: string) => data.value?.may.includes(operation) ?? inDirectory(operation);
+provide(MAY, can);
 const asking = ref(false);
 const owning = ref(false);
 const changing = ref(false);
@@ -244,7 +247,7 @@ const count = (part: string) =>
             <Findings :findings="data.findings" />
           </section>
 
-          <section v-if="can('ledger.read')" id="history" aria-labelledby="history-title">
+          <section v-if="inDirectory('ledger.read')" id="history" aria-labelledby="history-title">
             <h2 id="history-title">History <span class="soft small">from the ledger</span></h2>
             <History :client="id" />
           </section>
@@ -252,7 +255,7 @@ const count = (part: string) =>
         <nav class="index no-print" aria-label="On this page">
           <a
             v-for="[part, label] in PARTS.filter(
-              ([part]) => (part !== 'history' || can('ledger.read')) && (part !== 'rightsize' || can('rightsizing.read')),
+              ([part]) => (part !== 'history' || inDirectory('ledger.read')) && (part !== 'rightsize' || can('rightsizing.read')),
             )"
             :key="part"
             :href="`#${part}`"
@@ -280,6 +283,7 @@ const count = (part: string) =>
 }
 .parts section {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: var(--s2);
   scroll-margin-top: var(--s4);
   min-width: 0;

@@ -6,10 +6,12 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, must, type Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
-import { useDossier, useRegistering } from "@/api/reads/clients";
+import { useClients, useDossier, useRegistering } from "@/api/reads/clients";
 import { usePeople, useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
+import { useDraft } from "@/ui/use/draft";
 import { confidential, signsIn } from "@/ui/use/words";
+import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import PickPeople from "@/ui/forms/PickPeople.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -26,6 +28,7 @@ const { data: dossier } = useDossier(id);
 const { data: people } = usePeople();
 const { data: registering } = useRegistering();
 const stale = useStale();
+const SHOWN = 5;
 
 const name = ref("");
 const purpose = ref("");
@@ -33,6 +36,8 @@ const owners = ref<string[]>([]);
 const kind = ref<Schemas["ClientKind"]>("service");
 const further = ref(furtherOf());
 const { busy, error, attempt } = useAttempt();
+const { restored, done, afresh } = useDraft("register", { name, purpose, owners, kind, further });
+const { data: unfinished } = useClients({ q: "", attention: "unfinished", sort: "registered", cursor: "" });
 const more = ref(false);
 const secretOpen = ref(false);
 const secretDone = ref(false);
@@ -59,6 +64,7 @@ async function register(): Promise<void> {
         },
       }),
     );
+    done();
     await stale();
     await router.replace({ name: "register", params: { id: made.id } });
   });
@@ -77,6 +83,9 @@ async function register(): Promise<void> {
         {{ client.owners.map((one) => one.name).join(", ") || "nobody yet" }}. Client id <code>{{ client.id }}</code>
       </p>
       <form v-else-if="can('clients.register')" class="stack form" @submit.prevent="register">
+        <p v-if="restored" role="status" class="restored">
+          What you typed before is here again. <button type="button" class="link-button" @click="afresh">Start with empty fields</button>
+        </p>
         <TextField v-model="name" label="Name" :longest="80" placeholder="As people here would call it" />
         <TextField v-model="purpose" label="Purpose" :longest="500" placeholder="What it does, in a sentence" />
         <fieldset class="kinds">
@@ -148,6 +157,22 @@ async function register(): Promise<void> {
       </div>
     </li>
   </ol>
+  <section v-if="!client && unfinished?.items.length" class="unfinished" aria-labelledby="unfinished">
+    <h2 id="unfinished">
+      Unfinished registrations <span class="soft small">ask for nothing yet, or have nothing to prove themselves by</span>
+    </h2>
+    <ul>
+      <li v-for="one in unfinished.items.slice(0, SHOWN)" :key="one.id">
+        <RouterLink :to="{ name: 'register', params: { id: one.id } }">{{ one.name }}</RouterLink>
+        <span class="soft small"> registered <Moment :at="one.registered_at" /> by {{ one.registered_by }}</span>
+      </li>
+    </ul>
+    <p v-if="(unfinished.total ?? 0) > SHOWN">
+      <RouterLink :to="{ name: 'clients', query: { attention: 'unfinished' } }"
+        >All {{ unfinished.total }} unfinished registrations</RouterLink
+      >
+    </p>
+  </section>
   <InitialAccess v-if="!client && can('initial-access.list')" />
 </template>
 
@@ -167,6 +192,16 @@ summary {
 .parts > li.done {
   border-top: 1px solid var(--line-strong);
   padding: var(--s3) 0;
+}
+.unfinished {
+  margin-bottom: var(--s5);
+}
+.unfinished ul {
+  margin: var(--s2) 0;
+}
+.restored {
+  border-left: 4px solid var(--accent);
+  padding-left: var(--s3);
 }
 .number {
   display: inline-block;

@@ -3,11 +3,12 @@
 import { NButton } from "naive-ui";
 import { ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
+import { directory, useCan } from "@/api/session";
 import { useStale } from "@/api/reads/directory";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { clock } from "@/ui/use/times";
 
+const can = useCan();
 const props = defineProps<{ client: Schemas["Client"] }>();
 const sure = ref<"" | "disable" | "revoke-tokens">("");
 const said = ref("");

@@ -1,12 +1,11 @@
 <script setup lang="ts">
 // What one person may not do alone: why another must agree, who could, and a no that costs nothing.
 import { NButton } from "naive-ui";
-import { ref } from "vue";
 import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import TextField from "@/ui/forms/TextField.vue";
 import { acting } from "@/ui/use/words";
+import Decide from "./Decide.vue";
 
 const props = defineProps<{
   one: Schemas["ConsentRequest"];
@@ -17,7 +16,6 @@ const props = defineProps<{
   failed: unknown;
 }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string]; takeBack: [] }>();
-const words = ref("");
 const alone = () => props.mine || props.saidYes;
 </script>
 
@@ -69,21 +67,15 @@ const alone = () => props.mine || props.saidYes;
     <footer v-if="can('requests.decide')" class="decide stack">
       <p v-if="saidYes"><strong>You agreed already.</strong> Another approver must agree, too.</p>
       <p v-else-if="mine">You asked for this yourself: <strong>another person</strong> must agree.</p>
-      <TextField
-        v-model="words"
-        label="Words"
-        :hint="`for ${one.requested_by}; a decline needs them`"
-        :longest="500"
-        placeholder="Why, or why not"
+      <Decide
+        :asker="one.requested_by"
+        :grant="one.approvers > 1 && !one.approvals.length ? 'Agree, the first of two' : `Agree: ${one.act?.toLowerCase()}`"
+        :busy="busy"
+        :blocked="alone()"
+        :takes-back="mine && !!one.client_id && can('requests.withdraw')"
+        @decide="(decision, words) => emit('decide', decision, words)"
+        @take-back="emit('takeBack')"
       />
-      <div class="row">
-        <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words)">Decline</NButton>
-        <NButton size="large" :disabled="busy || alone()" :loading="busy" @click="emit('decide', 'grant', words)">{{
-          one.approvers > 1 && !one.approvals.length ? "Agree, the first of two" : `Agree: ${one.act?.toLowerCase()}`
-        }}</NButton>
-        <NButton v-if="mine && one.client_id && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
-        <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
-      </div>
     </footer>
     <footer v-else class="decide row">
       <p class="soft">An approver or steward decides; {{ one.requested_by }} reads how it ended here.</p>

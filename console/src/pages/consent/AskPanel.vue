@@ -3,7 +3,7 @@
 import { NButton, NCheckbox } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
+import { directory, useCan } from "@/api/session";
 import { type ReachChoice, useProposal } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
 import { useResource, useResources } from "@/api/reads/resources";
@@ -15,6 +15,7 @@ import TextField from "@/ui/forms/TextField.vue";
 import Inherit from "@/pages/clients/Inherit.vue";
 import PasteList from "@/pages/clients/PasteList.vue";
 
+const can = useCan();
 const props = defineProps<{ client: string; held: string[] }>();
 const emit = defineEmits<{ done: [] }>();
 const { data: resources } = useResources();

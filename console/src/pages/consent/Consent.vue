@@ -13,6 +13,7 @@ import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TextField from "@/ui/forms/TextField.vue";
 import { acting, count } from "@/ui/use/words";
+import Decide from "./Decide.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
 
@@ -89,6 +90,16 @@ const grant = () =>
       }),
     ),
   );
+const askers = computed(() => [...new Set(waiting.value.map((ask) => ask.asked_by))].join(" and "));
+const decline = (reason: string) =>
+  send(() =>
+    must(
+      api.POST("/api/v1/directories/{directory}/clients/{client}/consent/refusal", {
+        params: here(),
+        body: { asks: chosen.value.map((ask) => ask.id), reason },
+      }),
+    ),
+  );
 const request = () =>
   send(() =>
     must(
@@ -113,15 +124,15 @@ const request = () =>
         {{ current?.directory_name }}
       </p>
       <template v-if="!waiting.length">
-        <h1 tabindex="-1">{{ whole.client_name }} waits for nothing</h1>
+        <h1 tabindex="-1">Nothing to decide for {{ whole.client_name }}</h1>
+        <ProblemNote v-if="failed" :error="failed" />
         <p>Everything it asks for is granted, or it asks for nothing.</p>
         <div><NButton type="primary" @click="back">Back to the client</NButton></div>
       </template>
       <template v-else>
         <h1 tabindex="-1">{{ whole.client_name }} asks for {{ count(waiting.length, "permission") }}</h1>
         <p class="lead">
-          Its purpose: {{ whole.purpose }}. Asked by {{ [...new Set(waiting.map((ask) => ask.asked_by))].join(" and ") }},
-          <Moment :at="waiting[0]?.asked_at" />.
+          Its purpose: {{ whole.purpose }}. Asked by {{ askers }}, <Moment :at="waiting[0]?.asked_at" />.
           <template v-if="reasons.length && reasons[0] !== whole.purpose">Reason: {{ reasons.join("; ") }}.</template>
         </p>
 
@@ -172,12 +183,16 @@ const request = () =>
             >
           </div>
         </form>
-        <footer v-else-if="can('consent.grant') && (mail?.approvers ?? 1) === 1 && !alone" class="row decide">
-          <NButton type="primary" size="large" @click="back">Do not grant</NButton>
-          <NButton size="large" :disabled="!chosen.length || busy || !fit" :loading="busy" @click="grant">
-            {{ chosen.length ? `Grant ${count(chosen.length, "permission")}: ${count(newly, "new operation")}${where}` : "Nothing chosen" }}
-          </NButton>
-          <span class="soft small">Not granting changes nothing: the ask keeps waiting.</span>
+        <footer v-else-if="can('consent.grant') && (mail?.approvers ?? 1) === 1 && !alone" class="decide">
+          <Decide
+            :asker="askers"
+            :grant="
+              chosen.length ? `Grant ${count(chosen.length, 'permission')}: ${count(newly, 'new operation')}${where}` : 'Nothing chosen'
+            "
+            :busy="busy"
+            :blocked="!chosen.length || !fit"
+            @decide="(decision, words) => (decision === 'grant' ? grant() : decline(words))"
+          />
         </footer>
         <footer v-else class="decide stack">
           <p v-if="mail?.agreement">{{ mail.agreement }}</p>

@@ -2,7 +2,7 @@
 // One row per permission; asked, granted, used. The gaps speak: waiting, drift, excess. Rows unfold to operations.
 import { ref } from "vue";
 import type { Schemas } from "@/api/client";
-import { can } from "@/api/session";
+import { useCan } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 import UseBars from "@/ui/UseBars.vue";
@@ -11,6 +11,7 @@ import ChangeReach from "./ChangeReach.vue";
 import DropAsk from "./DropAsk.vue";
 import EndConsent from "./EndConsent.vue";
 
+const can = useCan();
 type Rung = Schemas["Rung"];
 type Place = Schemas["ResourceLadder"];
 defineProps<{ client: string; resources: Place[] }>();

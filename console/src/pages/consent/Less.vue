@@ -1,14 +1,14 @@
 <script setup lang="ts">
 // A request for less: what is held beside what was in a dry run, what would no longer be possible, what was missed.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import type { Schemas } from "@/api/client";
 import { can } from "@/api/session";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/forms/TextField.vue";
 import { count, held } from "@/ui/use/words";
+import Decide from "./Decide.vue";
 
 const props = defineProps<{
   rightsized: Schemas["Rightsized"];
@@ -18,7 +18,6 @@ const props = defineProps<{
   failed: unknown;
 }>();
 const emit = defineEmits<{ decide: [decision: "grant" | "decline", said: string, force: boolean]; takeBack: [] }>();
-const words = ref("");
 const dry_run = computed(() => props.rightsized.dry_run);
 const over = computed(() => Date.parse(dry_run.value.dry_run_until) <= Date.now());
 const early = computed(() => !over.value || dry_run.value.missed > 0);
@@ -81,17 +80,14 @@ const early = computed(() => !over.value || dry_run.value.missed > 0);
           : "Its time is not over: what it does less often may not have been seen."
       }}
     </p>
-    <TextField v-model="words" label="Words" :hint="`for ${asker}; a decline needs them`" :longest="500" placeholder="Why, or why not" />
-    <div class="row">
-      <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="emit('decide', 'decline', words, false)"
-        >Decline</NButton
-      >
-      <NButton size="large" :disabled="busy" :loading="busy" @click="emit('decide', 'grant', words, early)">{{
-        early ? "Put it in force all the same" : "Put it in force"
-      }}</NButton>
-      <NButton v-if="mine && can('requests.withdraw')" quaternary @click="emit('takeBack')">Take it back</NButton>
-      <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
-    </div>
+    <Decide
+      :asker="asker"
+      :grant="early ? 'Put it in force all the same' : 'Put it in force'"
+      :busy="busy"
+      :takes-back="mine && can('requests.withdraw')"
+      @decide="(decision, words) => emit('decide', decision, words, decision === 'grant' && early)"
+      @take-back="emit('takeBack')"
+    />
   </footer>
   <footer v-else class="decide row">
     <p class="soft">An approver or steward decides; {{ asker }} reads how it ended here and on Today.</p>

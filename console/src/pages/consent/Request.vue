@@ -11,9 +11,9 @@ import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import TextField from "@/ui/forms/TextField.vue";
 import { count } from "@/ui/use/words";
 import Act from "./Act.vue";
+import Decide from "./Decide.vue";
 import Less from "./Less.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
@@ -29,7 +29,6 @@ const changed = computed(() => Object.keys(terms.value.reach).length > 0 || term
 const fit = computed(() => Object.values(terms.value.reach).every((reach) => reach.kind === "everywhere" || reach.collections.length > 0));
 const { data: narrowed } = useConsent(() => (changed.value && fit.value ? (one.value?.client_id ?? "") : ""), asks, terms);
 const mail = computed(() => (changed.value && narrowed.value ? narrowed.value : data.value?.preview));
-const words = ref("");
 const busy = ref(false);
 const failed = ref<unknown>(null);
 const stale = useStale();
@@ -53,14 +52,14 @@ async function send(call: () => Promise<unknown>): Promise<void> {
     busy.value = false;
   }
 }
-const decide = (decision: "grant" | "decline") =>
+const decide = (decision: "grant" | "decline", words: string) =>
   send(() =>
     must(
       api.POST("/api/v1/directories/{directory}/requests/{request}/decision", {
         params: { path: { directory: directory.value, request: id.value } },
         body: {
           decision,
-          words: words.value,
+          words,
           force: false,
           terms: decision === "grant" && changed.value ? terms.value : null,
         },
@@ -104,7 +103,7 @@ const takeBack = () =>
         <code>{{ one.asks.map((ask) => ask.split(" ")[1]).join(", ") }}</code>
       </h1>
       <p class="lead">
-        <template v-if="!one.act">“{{ one.reason }}.” </template
+        <template v-if="!one.act">“{{ one.reason }}” </template
         ><template v-if="one.client_id">{{ one.client_name }}: {{ one.purpose }}. </template> Asked
         <Moment :at="one.requested_at" /><template v-if="one.state === 'waiting'">, lapses <Moment :at="one.due_at" /></template>.
       </p>
@@ -164,25 +163,19 @@ const takeBack = () =>
             You asked for this yourself, and it weighs {{ mail.weight }}: <strong>another person</strong> must decide.
           </p>
           <p v-else-if="one.could?.length" class="soft">Who can decide it: {{ one.could.join(", ") }}.</p>
-          <TextField
-            v-model="words"
-            label="Words"
-            :hint="`for ${one.requested_by}; a decline needs them`"
-            :longest="500"
-            placeholder="Why, or why not"
+          <Decide
+            :asker="one.requested_by"
+            :grant="
+              one.approvers > 1 && !one.approvals.length
+                ? 'Say the first of two yeses'
+                : `Grant ${count(one.asks.length, 'permission')}: ${count(newly, 'new operation')}`
+            "
+            :busy="busy"
+            :blocked="blocked || !fit"
+            :takes-back="mine && can('requests.withdraw')"
+            @decide="decide"
+            @take-back="takeBack"
           />
-          <div class="row">
-            <NButton type="primary" size="large" :disabled="busy || !words.trim()" @click="decide('decline')">Decline</NButton>
-            <NButton size="large" :disabled="busy || blocked || !fit" :loading="busy" @click="decide('grant')">
-              {{
-                one.approvers > 1 && !one.approvals.length
-                  ? "Say the first of two yeses"
-                  : `Grant ${count(one.asks.length, "permission")}: ${count(newly, "new operation")}`
-              }}
-            </NButton>
-            <NButton v-if="mine && can('requests.withdraw')" quaternary @click="takeBack">Take it back</NButton>
-            <span v-if="!words.trim()" class="soft small">Leaving this page decides nothing.</span>
-          </div>
         </footer>
         <footer v-else class="decide row">
           <p class="soft">

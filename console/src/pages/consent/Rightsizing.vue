@@ -3,7 +3,7 @@
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
+import { directory, useCan } from "@/api/session";
 import { useRightsizing } from "@/api/reads/consent";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
@@ -15,6 +15,7 @@ import TextField from "@/ui/forms/TextField.vue";
 import { save } from "@/ui/use/save";
 import { held } from "@/ui/use/words";
 
+const can = useCan();
 const props = defineProps<{ client: string; resources: Schemas["ResourceLadder"][] }>();
 const places = computed(() =>
   props.resources.filter((place) => place.rungs.some((rung) => rung.kind === "application" && rung.granted_at)),

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 // Add a credential: first by which way the client proves itself, then what that takes.
 import { ref } from "vue";
-import { can } from "@/api/session";
+import { useCan } from "@/api/session";
 import CertificatePanel from "./CertificatePanel.vue";
 import HandoverPanel from "./HandoverPanel.vue";
 import KeysPanel from "./KeysPanel.vue";
 import SecretPanel from "./SecretPanel.vue";
 
+const can = useCan();
 defineProps<{ client: string }>();
 const emit = defineEmits<{ issued: []; closed: [] }>();
 type Way = "secret" | "link" | "made" | "certificate" | "requested" | "keys" | "issuer";

@@ -3,7 +3,7 @@
 import { NButton } from "naive-ui";
 import { computed, ref } from "vue";
 import { type Schemas, api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
+import { directory, useCan } from "@/api/session";
 import { useDirectory, useStale } from "@/api/reads/directory";
 import Moment from "@/ui/Moment.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -13,6 +13,7 @@ import { ago, day, now } from "@/ui/use/times";
 import OpenDue from "./OpenDue.vue";
 import CredentialUsers from "./CredentialUsers.vue";
 
+const can = useCan();
 type Credential = Schemas["Credential"];
 const props = defineProps<{ client: string; name: string; credentials: Credential[] }>();
 const sure = ref("");

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Links by which credentials of this client were handed over: what was seen, by whom, and tries that should not be.
 import { api, must } from "@/api/client";
-import { can, directory } from "@/api/session";
+import { directory, useCan } from "@/api/session";
 import { useHandovers } from "@/api/reads/credentials";
 import { useStale } from "@/api/reads/directory";
 import { useAttempt } from "@/ui/use/attempt";
@@ -10,6 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import { handoverTone, handoverWord } from "@/ui/use/states";
 
+const can = useCan();
 const props = defineProps<{ client: string }>();
 const { data } = useHandovers(() => props.client);
 const { error, attempt } = useAttempt();

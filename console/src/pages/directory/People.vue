@@ -10,7 +10,10 @@ import Loadable from "@/ui/Loadable.vue";
 import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
-import { count } from "@/ui/use/words";
+import FindSome from "@/ui/forms/FindSome.vue";
+import { askFirst } from "@/ui/use/ask";
+import { useSome } from "@/ui/use/some";
+import { count, figure } from "@/ui/use/words";
 import AddPeople from "./AddPeople.vue";
 import AssignPanel from "./AssignPanel.vue";
 import GroupPanel from "./GroupPanel.vue";
@@ -24,6 +27,23 @@ const { data: groups, refetch: groupsAgain } = useGroups();
 const { data: roles, error: rolesError, refetch: rolesAgain } = useRoles();
 const stale = useStale();
 const failed = ref<unknown>(null);
+const { wanted, shown, found, all } = useSome(
+  () => people.value,
+  (one) => `${one.name} ${one.login} ${one.roles.join(" ")} ${belongs(one.login).join(" ")}`,
+);
+const {
+  wanted: ofGroups,
+  shown: someGroups,
+  found: foundGroups,
+  all: allGroups,
+} = useSome(
+  () => groups.value,
+  (one) => `${one.name} ${one.title}`,
+);
+// Of many holders the first; whoever wants the others opens them.
+const HOLDERS = 12;
+const opened = ref<string[]>([]);
+const holders = (role: Schemas["Role"]) => (opened.value.includes(role.name) ? role.holders : role.holders.slice(0, HOLDERS));
 const adding = ref(false);
 const open = computed(() => String(route.query.open ?? ""));
 const show = (what: string) => void router.replace({ query: open.value === what ? {} : { open: what }, hash: route.hash });
@@ -44,8 +64,16 @@ async function change(call: () => Promise<unknown>): Promise<void> {
     failed.value = problem;
   }
 }
-const setActive = (person: Schemas["Person"], active: boolean) =>
-  change(() =>
+const setActive = async (person: Schemas["Person"], active: boolean) => {
+  const sure =
+    active ||
+    (await askFirst({
+      title: `Make ${person.name} inactive?`,
+      text: "They are signed out everywhere and cannot sign in, and what applications do for them ends. The clients they own go on working; the audit lists those that nobody else owns.",
+      yes: `Make ${person.name} inactive`,
+    }));
+  if (!sure) return;
+  await change(() =>
     must(
       api.POST("/api/v1/directories/{directory}/people/{person}", {
         params: { path: { directory: directory.value, person: person.id } },
@@ -53,6 +81,7 @@ const setActive = (person: Schemas["Person"], active: boolean) =>
       }),
     ),
   );
+};
 const takeOff = (person: Schemas["Person"]) =>
   change(() =>
     must(
@@ -62,8 +91,14 @@ const takeOff = (person: Schemas["Person"]) =>
       }),
     ),
   );
-const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
-  change(() =>
+const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
+  const sure = await askFirst({
+    title: `Withdraw ${role.name} from ${held.name}?`,
+    text: `They can no longer do what it opens (${count(role.opens, "operation")} at ${role.resource}, ${held.reach.words}), unless something else opens it. Tokens from before are refused within seconds.`,
+    yes: "Withdraw the role",
+  });
+  if (!sure) return;
+  await change(() =>
     must(
       api.POST("/api/v1/directories/{directory}/roles/{role}/assignments/withdrawal", {
         params: { path: { directory: directory.value, role: role.name } },
@@ -71,6 +106,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
       }),
     ),
   );
+};
 </script>
 
 <template>
@@ -89,6 +125,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
     <div class="columns">
       <section aria-labelledby="people-title">
         <h2 id="people-title">People</h2>
+        <FindSome v-model="wanted" label="Find a person" :shown="shown.length" :found="found" :all="all" />
         <table class="log">
           <thead>
             <tr>
@@ -98,7 +135,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
             </tr>
           </thead>
           <tbody>
-            <template v-for="one in people" :key="one.id">
+            <template v-for="one in shown" :key="one.id">
               <tr>
                 <td class="free">
                   {{ one.name }}
@@ -171,6 +208,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
         <div v-if="open === 'group:'" class="card">
           <GroupPanel :people="people ?? []" :groups="groups ?? []" @done="show(open)" />
         </div>
+        <FindSome v-model="ofGroups" label="Find a group" :shown="someGroups.length" :found="foundGroups" :all="allGroups" />
         <p v-if="!groups?.length" class="soft">No groups yet.</p>
         <table v-else class="log">
           <thead>
@@ -181,7 +219,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
             </tr>
           </thead>
           <tbody>
-            <template v-for="group in groups" :key="group.name">
+            <template v-for="group in someGroups" :key="group.name">
               <tr>
                 <td class="free">
                   <button
@@ -248,7 +286,7 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
               <td class="free">
                 <p v-if="!role.holders.length" class="soft">nobody</p>
                 <ul>
-                  <li v-for="held in role.holders" :key="`${held.kind}/${held.id}`">
+                  <li v-for="held in holders(role)" :key="`${held.kind}/${held.id}`">
                     <template v-if="held.kind === 'group'">all of </template
                     ><RouterLink v-if="held.kind === 'client'" :to="{ name: 'dossier', params: { id: held.id } }">{{
                       held.name
@@ -267,6 +305,14 @@ const withdraw = (role: Schemas["Role"], held: Schemas["Assignment"]) =>
                     </button>
                   </li>
                 </ul>
+                <button
+                  v-if="role.holders.length > holders(role).length"
+                  type="button"
+                  class="link-button small"
+                  @click="opened = [...opened, role.name]"
+                >
+                  and {{ figure(role.holders.length - HOLDERS) }} more
+                </button>
                 <button
                   v-if="can('roles.assign')"
                   type="button"

@@ -3,7 +3,7 @@
 import { NButton } from "naive-ui";
 import { computed, ref, watch } from "vue";
 import { type RouteLocationRaw, useRouter } from "vue-router";
-import { can } from "@/api/session";
+import { useCan } from "@/api/session";
 import { usePeople } from "@/api/reads/directory";
 import { type Question, useExplanation, useResource, useResources } from "@/api/reads/resources";
 import Choose from "@/ui/forms/Choose.vue";
@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import StateWord from "@/ui/StateWord.vue";
 import Probe from "./Probe.vue";
 
+const can = useCan();
 const props = defineProps<{ client: string }>();
 defineEmits<{ ask: []; issue: []; ladder: [] }>();
 const router = useRouter();

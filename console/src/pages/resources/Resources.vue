@@ -10,7 +10,9 @@ import CopyButton from "@/ui/CopyButton.vue";
 import Loadable from "@/ui/Loadable.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
-import { plural } from "@/ui/use/words";
+import FindSome from "@/ui/forms/FindSome.vue";
+import { useSome } from "@/ui/use/some";
+import { figure, plural } from "@/ui/use/words";
 import Collections from "./Collections.vue";
 import Publish from "./Publish.vue";
 import Holders from "./Holders.vue";
@@ -35,6 +37,36 @@ function published(made: string): void {
   editing.value = "";
   void router.push({ name: "resources", params: { name: made } });
 }
+// A large one is looked into: so many operations at once, beside the permissions that open them.
+const ROWS = 50;
+const COLUMNS = 30;
+const {
+  wanted,
+  shown: operations,
+  found,
+} = useSome(
+  () => shown.value?.operations,
+  (one) => `${one.name} ${one.title} ${one.path} ${permissionsOf(one.name)}`,
+  ROWS,
+);
+const permissionsOf = (operation: string) =>
+  (shown.value?.permissions ?? [])
+    .filter((one) => one.unlocks.includes(operation))
+    .map((one) => one.name)
+    .join(" ");
+const columns = computed(() => {
+  const here = new Set(operations.value.map((one) => one.name));
+  return (shown.value?.permissions ?? []).filter((one) => one.opens.some((name) => here.has(name)));
+});
+const {
+  wanted: ofPermissions,
+  shown: permissions,
+  found: foundPermissions,
+  all: allPermissions,
+} = useSome(
+  () => shown.value?.permissions,
+  (one) => `${one.name} ${one.title}`,
+);
 const mark = (operation: string, permission: { unlocks: string[]; opens: string[] }) =>
   permission.unlocks.includes(operation) ? "unlocks" : permission.opens.includes(operation) ? "implied" : "";
 </script>
@@ -74,6 +106,16 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         >
       </p>
       <Publish v-if="editing === 'change'" :key="shown.name" :resource="shown" @done="editing = ''" />
+      <FindSome
+        v-model="wanted"
+        label="Find an operation or permission"
+        :shown="operations.length"
+        :found="found"
+        :all="shown.operations.length"
+      />
+      <p v-if="columns.length > COLUMNS" class="soft small">
+        {{ COLUMNS }} of {{ figure(columns.length) }} permissions that open these are shown beside them; the list below has all.
+      </p>
       <div class="scroll" tabindex="0" role="region" :aria-label="`Operations of ${shown.title} by permission`">
         <table class="log">
           <thead>
@@ -82,20 +124,20 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
               <th scope="col">Effect</th>
               <th scope="col">Data</th>
               <th scope="col" class="num">Weight</th>
-              <th v-for="one in shown.permissions" :key="one.name" scope="col" class="permission">
+              <th v-for="one in columns.slice(0, COLUMNS)" :key="one.name" scope="col" class="permission">
                 <code>{{ one.name }}</code>
               </th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="operation in shown.operations" :key="operation.name">
+            <tr v-for="operation in operations" :key="operation.name">
               <th scope="row">
                 {{ operation.title }} <code class="request">{{ operation.method }} {{ operation.path }}</code>
               </th>
               <td>{{ operation.effect }}</td>
               <td>{{ operation.data_class }}</td>
               <td class="num">{{ operation.weight }}</td>
-              <td v-for="one in shown.permissions" :key="one.name" class="mark" :class="mark(operation.name, one)">
+              <td v-for="one in columns.slice(0, COLUMNS)" :key="one.name" class="mark" :class="mark(operation.name, one)">
                 <template v-if="mark(operation.name, one) === 'unlocks'"
                   ><span aria-hidden="true">●</span><span class="visually-hidden">unlocks</span></template
                 >
@@ -116,6 +158,13 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
         personal 4, restricted 8)
       </p>
       <h2>Permissions</h2>
+      <FindSome
+        v-model="ofPermissions"
+        label="Find a permission"
+        :shown="permissions.length"
+        :found="foundPermissions"
+        :all="allPermissions"
+      />
       <table class="log">
         <thead>
           <tr>
@@ -127,7 +176,7 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
           </tr>
         </thead>
         <tbody>
-          <tr v-for="one in shown.permissions" :key="one.name">
+          <tr v-for="one in permissions" :key="one.name">
             <td class="free">
               <code>{{ one.name }}</code>
               <div class="soft small">
@@ -167,6 +216,8 @@ const mark = (operation: string, permission: { unlocks: string[]; opens: string[
   align-items: center;
 }
 .scroll {
+  /* So that visually hidden words of cells widen nothing but this. */
+  position: relative;
   overflow-x: auto;
 }
 .scroll th,

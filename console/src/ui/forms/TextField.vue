@@ -1,10 +1,11 @@
 <script setup lang="ts">
 // A text field with its label and hint tied to it.
-import { useId } from "vue";
+import { computed, useId } from "vue";
 
-defineProps<{ label: string; hint?: string; placeholder?: string; longest: number }>();
-const value = defineModel<string>({ required: true });
 const id = useId();
+const props = defineProps<{ label: string; hint?: string; placeholder?: string; longest: number; fault?: string; required?: boolean }>();
+const described = computed(() => [props.hint && `${id}-hint`, props.fault && `${id}-fault`].filter(Boolean).join(" ") || undefined);
+const value = defineModel<string>({ required: true });
 </script>
 
 <template>
@@ -18,9 +19,12 @@ const id = useId();
       class="plain-input"
       :maxlength="longest"
       :placeholder="placeholder ?? ''"
-      :aria-describedby="hint ? `${id}-hint` : undefined"
+      :aria-describedby="described"
+      :aria-invalid="fault ? true : undefined"
+      :required="required"
       autocomplete="off"
     />
+    <p v-if="fault" :id="`${id}-fault`" class="fault" role="alert">▲ {{ fault }}</p>
   </div>
 </template>
 
@@ -31,5 +35,8 @@ const id = useId();
 }
 label {
   font-weight: 560;
+}
+.fault {
+  color: var(--broken);
 }
 </style>

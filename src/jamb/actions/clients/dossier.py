@@ -10,6 +10,7 @@ from jamb.actions.base.act import Act
 from jamb.actions.base.lookups import find_client, load_one
 from jamb.actions.base.views import credential_view
 from jamb.actions.clients.clients import client_view
+from jamb.actions.entry.access import may_with
 from jamb.core.audit import ResourcePicture
 from jamb.core.ladder import Rung
 from jamb.core.permissions import AccessKind
@@ -41,6 +42,7 @@ def read_dossier(act: Act, client_id: str) -> wire.Dossier:
         ],
         credentials=[credential_view(row, act.now, act.directory.policy) for row in loaded.credentials],
         findings=[finding_of(found) for found in loaded.findings(act.directory.policy, act.now)],
+        may=may_with(act, loaded.row.id),
     )
 
 

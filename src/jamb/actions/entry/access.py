@@ -22,7 +22,7 @@ from jamb.core.access import (
     decide,
     explain,
 )
-from jamb.core.clients.clients import ClientState
+from jamb.core.clients.clients import ClientState, OwnerLevel
 from jamb.core.directory.directories import Directory
 from jamb.core.directory.policy import Registering
 from jamb.core.errors import Forbidden, NotFound, NotSignedIn
@@ -141,7 +141,7 @@ def admit(
         whole = known_here.request(operation, client_id)
         if decide(known_here.catalogue, known_here.standing, whole, now).allowed:
             raise _out_of_reach(known_here, operation, client_id)
-        raise _refusal(session, at_door, request, now)
+        raise _refusal(session, at_door, request, now, client_id)
     if at_door.person is None:
         use = Use(operation, AccessKind.APPLICATION, now.date(), 1, now)
         usage.add_uses(session, at_door.resource_id, [(caller.client_id, use)])
@@ -172,6 +172,19 @@ def who(session: Session, directory: Directory, caller: Caller, now: datetime) -
     return Whoami(at_door.actor, held, may)
 
 
+def may_with(act: Act, client_id: str) -> list[str]:
+    """Return the operations of Jamb's own API that the caller may do with one client, by name."""
+    if act.caller is None:
+        return []
+    with Session(act.backend.engine, expire_on_commit=False) as session:
+        known_here = _meet(session, act.directory, act.caller, act.now)
+        return [
+            name
+            for name in sorted(known_here.catalogue.operations)
+            if _may(known_here.counting(name, client_id), name, act.now, client_id)
+        ]
+
+
 def client_meant(session: Session, directory: Directory, about: Mapping[str, str]) -> str | None:
     """Return the client that a call is about, by what its address names: a client, a request or a finding of one."""
     if "client" in about:
@@ -193,8 +206,8 @@ def _id_in(text: str) -> UUID | None:
         return None
 
 
-def _may(at_door: _AtDoor, operation: str, now: datetime) -> bool:
-    return decide(at_door.catalogue, at_door.standing, at_door.request(operation), now).allowed
+def _may(at_door: _AtDoor, operation: str, now: datetime, client_id: str | None = None) -> bool:
+    return decide(at_door.catalogue, at_door.standing, at_door.request(operation, client_id), now).allowed
 
 
 def _out_of_reach(at_door: _AtDoor, operation: str, client_id: str | None) -> Forbidden:
@@ -289,8 +302,13 @@ def standing_of(
     )
 
 
-def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime) -> Forbidden:
+def _refusal(
+    session: Session, at_door: _AtDoor, request: Request, now: datetime, client_id: str | None = None
+) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
+    client = clients.by_id(session, at_door.directory.id, client_id) if client_id is not None else None
+    if at_door.person is not None and at_door.person.live and client is not None and at_door.token is None:
+        return _refused_with(session, at_door, request.operation, client, now)
     asks = tuple(
         row.held() for row in clients.asks_of(session, [at_door.standing.id]) if row.resource_id == at_door.resource_id
     )
@@ -304,6 +322,29 @@ def _refusal(session: Session, at_door: _AtDoor, request: Request, now: datetime
         names = ", ".join(_holding(session, at_door.directory, ("steward",), now))
         steps += f" Stewards here: {names}." if names else ""
     return Forbidden(f"“{title}” is refused: {reasons}.", next_step=steps)
+
+
+def _refused_with(
+    session: Session, at_door: _AtDoor, operation: str, client: clients.ClientRow, now: datetime
+) -> Forbidden:
+    """Word the refusal of what a person signed in may not do with one client: as what they know it, and whom to ask."""
+    assert at_door.person is not None
+    title = at_door.catalogue.operations[operation].title
+    owners = clients.owners_of(session, [client.id]).get(client.id, [])
+    level = next((one.level for one in owners if str(one.person_id) == at_door.person.id), None)
+    words = {
+        None: f"you may not do it with “{client.name}”",
+        OwnerLevel.READ: f"as an owner of “{client.name}” you may look at it, and no more",
+        OwnerLevel.EDIT: f"as an owner of “{client.name}” you may edit what it asks, and no more",
+        OwnerLevel.FULL: f"owning “{client.name}” is not enough for it",
+    }[level]
+    full = [one.name for one in owners if one.live and one.level is OwnerLevel.FULL and one.name != at_door.person.name]
+    stewards = ", ".join(_holding(session, at_door.directory, ("steward",), now))
+    others = full[:MOST_NAMED] if level is not OwnerLevel.FULL else []
+    whom = [*others, f"a steward ({stewards})"] if stewards else others
+    return Forbidden(
+        f"“{title}” is refused: {words}.", next_step=f"Ask {' or '.join(whom) or 'whoever runs the service'}."
+    )
 
 
 def _holding(session: Session, directory: Directory, names: tuple[str, ...], now: datetime) -> list[str]:

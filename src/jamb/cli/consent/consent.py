@@ -124,6 +124,23 @@ def grant(
 
 
 @app.command()
+def decline(
+    client: ClientArgument,
+    reason: Annotated[str, typer.Option(help="Why, for whoever asked")],
+    only: ChosenOption = None,
+    delegated: DelegatedOption = False,
+    output: Output = Form.TABLE,
+) -> None:
+    """Decline what waits for consent: the asks go, and the client's history says why."""
+    with connected() as jamb:
+        client_id = jamb.clients.find(client).id
+        asks = chosen_asks(jamb.consent.preview(client_id), only, delegated=delegated) if only else None
+        declined = jamb.consent.decline(client_id, asks=asks, reason=reason)
+    names = ", ".join(one.permission for one in declined)
+    emit(declined, output, lambda: out.print(f"Declined: {names}.", markup=False))
+
+
+@app.command()
 def reach(
     client: ClientArgument,
     resource: ResourceArgument,

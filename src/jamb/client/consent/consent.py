@@ -104,6 +104,11 @@ class Consent(Section):
         path = f"/clients/{path_segment(client_id)}/consent"
         return self._transport.many(Grant, "POST", path, json=body, headers=idempotency_header(once))
 
+    def decline(self, client_id: str, *, reason: str, asks: Sequence[UUID] | None = None) -> Sequence[Ask]:
+        """Decline the chosen asks, or all that wait: they go, and the client's history says why."""
+        body = {"asks": [str(one) for one in asks] if asks is not None else None, "reason": reason}
+        return self._transport.many(Ask, "POST", f"/clients/{path_segment(client_id)}/consent/refusal", json=body)
+
     def change_reach(
         self,
         client_id: str,

@@ -13,11 +13,13 @@ from sqlmodel import Session, col
 
 from jamb.core.audit.rules.credentials import DORMANT
 from jamb.core.audit.rules.registration import STARTS_WITHIN
+from jamb.core.clients.clients import ClientKind
 from jamb.core.credentials.looked_for import credential_meant
 from jamb.core.lists import Attention, ClientSort
 from jamb.store.base.columns import among
 from jamb.store.clients.clients import AskRow, ClientOwnerRow, ClientRow, GrantRow, stands
 from jamb.store.credentials.credentials import CredentialRow, having_credential, works
+from jamb.store.directory.roles import AssignmentRow
 
 # What sorts last when there is nothing to sort by.
 _NEVER = sa.literal(datetime(9999, 1, 1, tzinfo=UTC), sa.DateTime(timezone=True))
@@ -77,7 +79,9 @@ def _sort_key(sort: ClientSort, now: datetime) -> sa.ColumnElement[Any]:
     return sa.func.coalesce(latest, _LONG_AGO)
 
 
-def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnElement[bool]:
+def _needs(  # noqa: PLR0911 - one condition for each of a closed list
+    attention: Attention, now: datetime, notice: timedelta
+) -> sa.ColumnElement[bool]:
     mine, ends = col(CredentialRow.client_id) == ClientRow.id, col(CredentialRow.expires_at)
     match attention:
         case Attention.WAITING:
@@ -101,5 +105,16 @@ def _needs(attention: Attention, now: datetime, notice: timedelta) -> sa.ColumnE
             return ~lately & (col(ClientRow.registered_at) <= now - STARTS_WITHIN)
         case Attention.DISABLED:
             return col(ClientRow.state) == "disabled"
+        case Attention.UNFINISHED:
+            return _unfinished()
         case Attention.OWNERLESS:
             return ~sa.exists().where(col(ClientOwnerRow.client_id) == ClientRow.id)
+
+
+def _unfinished() -> sa.ColumnElement[bool]:
+    """Return the condition of a live client that asks for nothing and holds nothing, or cannot prove itself."""
+    wants = sa.or_(*(sa.exists().where(col(row.client_id) == ClientRow.id) for row in (AskRow, GrantRow)))
+    by_role = sa.exists().where(col(AssignmentRow.client_id) == ClientRow.id)
+    confidential = among(ClientRow.kind, [kind.value for kind in ClientKind if kind.confidential])
+    proves = sa.exists().where(col(CredentialRow.client_id) == ClientRow.id) | ~confidential
+    return (col(ClientRow.state) == "live") & ~((wants | by_role) & proves)

@@ -274,7 +274,10 @@ class ResourceLadder(Answered):
 
 
 class Dossier(Answered):
+    """`may`: the operations of Jamb's own API that the reader may do with this client."""
+
     client: Client
     resources: list[ResourceLadder]
     credentials: list[Credential]
     findings: list[Finding]
+    may: list[str]

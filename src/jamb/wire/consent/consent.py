@@ -89,6 +89,13 @@ class ConsentDraft(Sent):
     terms: Terms | None = None
 
 
+class AsksDeclined(Sent):
+    """Which of the waiting asks (all when left out), and why, for whoever asked."""
+
+    asks: Annotated[list[UUID], Field(min_length=1, max_length=200)] | None = None
+    reason: Annotated[str, Field(min_length=1, max_length=500)]
+
+
 class ObjectCount(Answered):
     """Over how many known objects an operation is possible, before and after; also over what lies in no collection?"""
 

@@ -150,6 +150,16 @@ def _reach_wish(client: str, sent: wire.ReachChange) -> reach_changes.ReachWish:
     return reach_changes.ReachWish(client, sent.resource, sent.permissions, sent.kind, sent.reach.value(), sent.person)
 
 
+@router.post("/consent/refusal")
+def decline_asks(
+    client: str,
+    sent: wire.AsksDeclined,
+    act: Annotated[Act, may("asks.decline")],
+) -> list[wire.Ask]:
+    """Decline the waiting asks, or the chosen ones: they go, and the client's history says why."""
+    return asks.decline(act, client, sent.asks, sent.reason)
+
+
 @router.post("/consent/withdrawal")
 def withdraw_consent(
     client: str,

@@ -1,0 +1,29 @@
+<script setup lang="ts">
+// Look for some of a long list; what is not shown is counted, and how to come to it is said.
+import { figure } from "@/ui/use/words";
+
+defineProps<{ label: string; shown: number; found: number; all: number }>();
+const wanted = defineModel<string>({ required: true });
+</script>
+
+<template>
+  <div v-if="all > shown || wanted" class="row find" role="search">
+    <input v-model="wanted" class="plain-input" type="search" :aria-label="label" :placeholder="label" maxlength="100" />
+    <span role="status" class="soft small">
+      <template v-if="!found">Nothing matches.</template>
+      <template v-else-if="found > shown"
+        >The first {{ figure(shown) }} of {{ figure(found) }}{{ wanted ? " that match" : "" }}: type more to find the others.</template
+      >
+      <template v-else>{{ figure(found) }} of {{ figure(all) }}</template>
+    </span>
+  </div>
+</template>
+
+<style scoped>
+.find {
+  margin: var(--s2) 0;
+}
+input {
+  width: min(280px, 100%);
+}
+</style>

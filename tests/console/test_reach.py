@@ -1,0 +1,160 @@
+"""Whoever comes, however they look at it: narrow windows, few rights, and a safe answer first."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import expect
+
+from jamb.core.clients.clients import OwnerLevel
+from tests.console.browser import Open, faults
+from tests.world import World, unique
+
+PAGES = (
+    "/",
+    "/clients",
+    "/clients/{client}",
+    "/clients/{client}/consent",
+    "/register",
+    "/desk",
+    "/desk/{request}",
+    "/rotation",
+    "/audit",
+    "/audit/excess",
+    "/audit/escalation-paths",
+    "/reviews",
+    "/resources",
+    "/people",
+    "/directory",
+    "/password",
+    "/applications",
+)
+# 1280 at 200 and 400 per cent, and a phone (WCAG 2.2, 1.4.10).
+WIDTHS = (640, 320, 390)
+OVERFLOW = "document.documentElement.scrollWidth - document.documentElement.clientWidth"
+
+
+@pytest.fixture
+def asked(world: World) -> dict[str, Any]:
+    made = world.client(asked=["berths.assign"], secret=False)
+    with world.jamb("registrar") as registrar:
+        request = registrar.requests.make(made.id, "Tugs wait at the breakwater")
+    return {"client": made.id, "request": request.id}
+
+
+def test_no_page_moves_sideways_at_any_width(open_console: Open, asked: dict[str, Any]) -> None:
+    with open_console("steward") as page:
+        for path in PAGES:
+            page.goto(path.format(**asked))
+            page.wait_for_load_state("networkidle")
+            for width in WIDTHS:
+                page.set_viewport_size({"width": width, "height": 800})
+                assert page.evaluate(OVERFLOW) <= 0, (path, width)
+        assert faults(page) == []
+
+
+def test_the_places_are_behind_one_button_on_a_phone(open_console: Open) -> None:
+    with open_console("steward") as page:
+        page.set_viewport_size({"width": 390, "height": 844})
+        places = page.get_by_role("navigation", name="Main").get_by_role("link", name="Audit")
+        expect(places).to_be_hidden()
+        page.get_by_role("button", name="Menu").click()
+        assert faults(page) == []
+        places.click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Audit")
+        expect(places).to_be_hidden()
+        # Tables that move within themselves can be moved by keys.
+        page.goto("/clients")
+        expect(page.get_by_role("table")).to_have_attribute("tabindex", "0")
+        assert faults(page) == []
+
+
+def test_a_page_is_printed_whole(open_console: Open) -> None:
+    with open_console("steward", path="/clients") as page:
+        page.get_by_role("table").wait_for()
+        page.emulate_media(media="print")
+        width = page.evaluate("document.querySelector('main').getBoundingClientRect().width")
+        assert width > 1200
+        expect(page.get_by_role("navigation", name="Main")).to_be_hidden()
+
+
+def test_who_may_only_see_a_client_has_no_button_that_refuses(open_console: Open, world: World) -> None:
+    made = world.client(granted=["berths.view"])
+    with world.jamb("steward") as steward:
+        owner = world.person(None)
+        steward.clients.change_owners(made.id, add=[owner["login"]], level=OwnerLevel.READ)
+    with open_console(None, path=f"/clients/{made.id}") as page:
+        page.get_by_role("heading", name="Ladder").wait_for()
+        named = re.compile("Change it|change owners|Disable|Revoke|Ask for a permission|Add a credential|^Withdraw")
+        expect(page.get_by_role("button", name=named)).to_have_count(0)
+    with world.session(None) as http:
+        path = f"/api/v1/directories/quillhaven/clients/{made.id}"
+        refused = http.post(f"{path}/state", json={"state": "disabled", "reason": "No"}).json()
+        assert "you may look at it, and no more" in refused["detail"]
+        assert "Ask " in refused["next_step"]
+        assert made.id not in str(refused)
+        assert "clients.read" in http.get(path).json()["may"]
+
+
+def test_what_is_asked_is_declined_without_a_request_and_history_says_why(open_console: Open, world: World) -> None:
+    made = world.client(asked=["berths.view", "berths.assign"], secret=False)
+    with open_console("approver", path=f"/clients/{made.id}/consent") as page:
+        page.get_by_role("checkbox", name=re.compile("berths.view")).uncheck()
+        # Enter declines, and a decline wants words.
+        page.get_by_label("Words").press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("Say why you decline")
+        page.get_by_label("Words").fill("The board assigns nothing")
+        page.get_by_label("Words").press("Enter")
+        page.wait_for_url(f"**/clients/{made.id}")
+        expect(page.locator("#ladder")).not_to_contain_text("berths.assign")
+        expect(page.locator("#ladder")).to_contain_text("waits for consent")
+    with world.jamb("auditor") as auditor:
+        (entry,) = [one for one in auditor.ledger.list(client=made.id) if one.action == "ask.declined"]
+    assert (entry.reason, entry.before["permission"]) == ("The board assigns nothing", "berths.assign")
+
+
+def test_a_person_is_made_inactive_only_by_who_says_so_twice(open_console: Open, world: World) -> None:
+    name = unique("Leaves soon")
+    login = f"{name.lower().replace(' ', '.')}@quillhaven.example"
+    with world.jamb("steward") as steward:
+        steward.people.add(login, name)
+    with open_console("steward", path="/people") as page:
+        find = page.get_by_label("Find a person")
+        if find.count():
+            find.fill(name)
+        page.get_by_role("button", name=f"make inactive: {name}").click()
+        asked = page.get_by_role("dialog", name=f"Make {name} inactive?")
+        expect(asked.get_by_role("button", name="Cancel")).to_be_focused()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name=f"make inactive: {name}").click()
+        asked.get_by_role("button", name=f"Make {name} inactive").click()
+        expect(page.get_by_role("button", name=f"make active: {name}")).to_be_visible()
+
+
+def test_a_resource_of_many_permissions_stays_small(open_console: Open, world: World) -> None:
+    name = unique("many").lower().replace(" ", "-")
+    operations = [
+        {"name": f"o{n}", "title": f"Do {n}", "method": "GET", "path": f"/{n}", "effect": "read", "data_class": "open"}
+        for n in range(300)
+    ]
+    permissions = [
+        {"name": f"p{n}", "title": f"May {n}", "kinds": ["application"], "unlocks": [f"o{n}"]} for n in range(300)
+    ]
+    body = {
+        "title": name,
+        "identifier": f"https://{name}.example",
+        "operations": operations,
+        "permissions": permissions,
+    }
+    with world.session("steward") as http:
+        http.put(f"/api/v1/directories/quillhaven/resources/{name}", json=body).raise_for_status()
+    with open_console("steward", path=f"/resources/{name}") as page:
+        page.get_by_role("heading", name="Permissions").wait_for()
+        assert page.evaluate("document.querySelectorAll('*').length") < 6000
+        page.get_by_label("Find an operation or permission").fill("p299")
+        expect(page.get_by_role("row", name=re.compile("Do 299"))).to_contain_text("unlocks")
+        page.get_by_label("Find a permission", exact=True).fill("p299")
+        expect(page.get_by_role("row", name=re.compile("p299 May 299"))).to_be_visible()
+        assert page.evaluate(OVERFLOW) <= 0
