@@ -1,11 +1,33 @@
+import { readFileSync, readdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import vue from "@vitejs/plugin-vue";
 import { defineConfig } from "vitest/config";
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
+const OUT = here("../src/jamb/service/static");
+const SMALLEST = 1000;
+
+/** What is text is compressed once, when it is built: the service sends the file that the browser takes. */
+const compressed = () => ({
+  name: "compressed",
+  closeBundle() {
+    for (const entry of readdirSync(OUT, { recursive: true, withFileTypes: true })) {
+      const file = join(entry.parentPath, entry.name);
+      if (!entry.isFile() || !/\.(js|css|svg|html)$/.test(entry.name)) continue;
+      const content = readFileSync(file);
+      if (content.length < SMALLEST) continue;
+      const best = { params: { [constants.BROTLI_PARAM_QUALITY]: constants.BROTLI_MAX_QUALITY } };
+      writeFileSync(`${file}.br`, brotliCompressSync(content, best));
+      writeFileSync(`${file}.gz`, gzipSync(content, { level: 9 }));
+    }
+  },
+});
+
 export default defineConfig({
-  plugins: [vue()],
+  plugins: [vue(), compressed()],
   resolve: {
     alias: {
       // Naive UI writes <style> elements, which a strict Content-Security-Policy refuses; see ui/style/adopted-styles.ts.
@@ -16,7 +38,15 @@ export default defineConfig({
     },
   },
   build: {
-    outDir: "../src/jamb/service/static",
+    outDir: OUT,
+    // What several pages share comes at once: a page is a handful of files, not forty.
+    rolldownOptions: {
+      output: {
+        codeSplitting: {
+          groups: [{ name: "shared", test: /src\/(ui|api|frame)\//, minShareCount: 2 }],
+        },
+      },
+    },
     emptyOutDir: true,
     // An inlined font would need data: in font-src.
     assetsInlineLimit: 0,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import os
+import re
 import subprocess
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -176,6 +177,22 @@ def test_files_with_a_hash_are_kept_for_ever_and_the_page_is_not(world: World) -
     keys = patient.get(f"{world.base_url}/d/quillhaven/jwks")
     assert keys.headers["cache-control"].startswith("public")
     assert set(keys.json()["keys"][0]) == {"kty", "crv", "x", "y", "kid", "alg", "use"}, "nothing private"
+
+
+def test_files_of_the_console_are_sent_as_the_browser_takes_them_and_once(world: World) -> None:
+    page = patient.get(world.base_url + "/", headers={"Accept-Encoding": "br"})
+    (name,) = set(re.findall(r'src="(/assets/index-[^"]+\.js)"', page.text))
+    sizes = {}
+    for sent, wanted in {"br, gzip": "br", "gzip;q=0.5": "gzip", "br;q=0, gzip;q=0.0": None, "": None}.items():
+        answer = patient.get(world.base_url + name, headers={"Accept-Encoding": sent})
+        assert (answer.status_code, answer.headers.get("content-encoding")) == (200, wanted), sent
+        assert (answer.headers["vary"], "javascript" in answer.headers["content-type"]) == ("Accept-Encoding", True)
+        sizes[wanted] = int(answer.headers["content-length"])
+        tag = {"Accept-Encoding": sent, "If-None-Match": f'"x", {answer.headers["etag"]}'}
+        assert patient.get(world.base_url + name, headers=tag).status_code == 304
+    assert sizes["br"] < sizes["gzip"] < 0.5 * sizes[None]
+    for hidden in (f"{name}.br", f"{name}.gz", "/assets/none.js"):
+        assert patient.get(world.base_url + hidden, headers={"Accept": "*/*"}).status_code == 404, hidden
 
 
 # Use, reported from many sides
