@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import time
 from pathlib import Path
 
@@ -81,9 +82,11 @@ def test_every_reading_command_speaks_json_to_programs_and_words_to_people(shell
         found = reader("audit", "--output", "json")
     else:
         found = reader(*words, "-o", "json")
-    assert found.json()
+    # Whoever asks whether something may be done learns it by the exit code, too.
+    assert found.code in ({0, 1} if words[0] == "explain" else {0}), found.err
+    assert json.loads(found.out)
     said = reader(*words)
-    assert said.code == 0
+    assert said.code == found.code
     assert said.out.strip()
     with pytest.raises(json.JSONDecodeError):
         json.loads(said.out)
@@ -415,3 +418,48 @@ def test_nothing_that_steers_a_terminal_reaches_it_from_records_of_before(world:
                 "update person set name = left(name, length(name) - %s) where login like 'lotte%%'", [len(bad)]
             )
             database.execute("update client set purpose = 'Made by a test' where id = %s", [made.id])
+
+
+def test_mistakes_are_named_once_in_words_of_the_command_line(world: World, tmp_path: Path) -> None:
+    shell = Shell(world, tmp_path).signed_in("steward")
+    made = world.client(secret=False)
+    name = unique("Half made")
+
+    half = shell(
+        "set-up", "--name", name, "--purpose", "A test", "--ask", "berths:berths.vew", "--days", "999", "--save", "x"
+    )
+    assert half.code == 2
+    assert "--ask: sent berths:berths.vew" in half.err
+    assert "Did you mean berths.view?" in half.err
+    assert "--days: sent 999" in half.err
+    assert "Nothing was made" in half.err
+    with world.jamb("auditor") as auditor:
+        assert list(auditor.clients.list(q=name)) == []
+
+    whole = shell("set-up", "--name", name, "--purpose", "A test", "--ask", 'berths: "Berths.View" ', "--save", "y")
+    assert whole.code in {0, 3}, whole.err
+    with world.jamb("auditor") as auditor:
+        found = auditor.clients.find(name)
+        assert [one.name for one in found.owners] == [world.person("steward")["name"]], "whoever sets it up owns it"
+        assert auditor.clients.read(found.id).resources[0].rungs[0].permission == "berths.view"
+
+    bad = shell("clients", "change", made.id, "--redirect", "http//bad")
+    assert "--redirect (1): sent http//bad" in bad.err
+    setting = shell("policy", "set", "request_dayz=3")
+    assert ("Did you mean request_days?" in setting.err, setting.err.count("request_dayz=3")) == (True, 1)
+    assert f"Did you mean {made.name}?" in shell("clients", "show", f"{made.name[:-1]}").err
+    shown = shell("policy", "show").out
+    assert re.search(r"warn_days +\d+ +days .*counts as expiring", shown)
+
+    refused = shell("explain", made.id, "berths.list", "--resource", "berths")
+    assert (refused.code, "is refused" in refused.out) == (1, True)
+
+
+def test_an_error_is_a_problem_document_where_json_is_wanted(world: World, tmp_path: Path) -> None:
+    shell = Shell(world, tmp_path).signed_in("steward")
+    made = world.client(secret=False)
+    for words in (["-o", "json"], ["--output", "json"], ["--output=json"]):
+        failed = shell("asks", "add", made.id, "berths", "berths.asign", *words)
+        told = json.loads(failed.out)
+        assert (failed.code, failed.err, told["type"]) == (2, "", "urn:jamb:problem:unsuited"), words
+        assert told["fields"][0]["next_step"] == "Did you mean berths.assign?"

@@ -61,9 +61,10 @@ def certificate(
     name: str = "Night run",
     starts: datetime = NOW - DAY,
     ends: datetime = NOW + 90 * DAY,
+    issuer: str = "",
 ) -> x509.Certificate:
-    subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
-    made = x509.CertificateBuilder().subject_name(subject).issuer_name(subject).public_key(key.public_key())
+    subject, maker = (x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, one)]) for one in (name, issuer or name))
+    made = x509.CertificateBuilder().subject_name(subject).issuer_name(maker).public_key(key.public_key())
     made = made.serial_number(x509.random_serial_number()).not_valid_before(starts).not_valid_after(ends)
     for one in extensions:
         made = made.add_extension(one, critical=False)
@@ -130,7 +131,10 @@ UNFIT: dict[str, tuple[x509.Certificate, list[str]]] = {
     "ends this moment": (certificate(ends=NOW), ["certificate.end"]),
     "for ever": (certificate(ends=NOW + 5000 * DAY), ["certificate.end"]),
     "a weak key": (certificate(key=WEAK), ["certificate.key"]),
-    "an authority's": (AUTHORITY, ["certificate.use"]),
+    "another's authority's": (
+        certificate(x509.BasicConstraints(ca=True, path_length=None), name="Port authority", issuer="Root"),
+        ["certificate.use"],
+    ),
     "may not sign": (certificate(usage(sign=False)), ["certificate.use"]),
     "for servers alone": (certificate(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH])), ["certificate.use"]),
     "weak and ended": (
@@ -138,6 +142,12 @@ UNFIT: dict[str, tuple[x509.Certificate, list[str]]] = {
         ["certificate.key", "certificate.end"],
     ),
 }
+
+
+def test_one_that_its_owner_made_in_the_ordinary_way_is_taken() -> None:
+    """As a common tool makes one without being told more: it calls itself an authority's (RFC 5280 section 4.2.1.9)."""
+    ordinary = certificate(x509.BasicConstraints(ca=True, path_length=None))
+    check_certificate(read_certificate(ordinary.public_bytes(Encoding.DER)), NOW, LATEST)
 
 
 @pytest.mark.parametrize(("made", "fields"), UNFIT.values(), ids=UNFIT.keys())

@@ -429,6 +429,7 @@ ROLES = {
         "consent.withdraw",
         "consent.change-reach",
         "requests.decide",
+        "asks.decline",
         "tokens.revoke",
         "findings.waive",
         "findings.end-waiver",

@@ -13,6 +13,7 @@ from jamb.actions.base.subjects import client_subject
 from jamb.core.consent.asks import CheckedList, check_list, implied_by
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import AlreadyAsked, BadInput, NotFound, NothingToGrant, StillInUse, Unsuited, Violation, shorten
+from jamb.core.near import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 from jamb.core.reach.details import document, reach_of
@@ -56,6 +57,7 @@ def add_asks(
     """Add asks within an open unit of work."""
     resource = find_resource(unit.session, unit.directory, resource_name)
     catalogue = resources.catalogues(unit.session, [resource])[resource.id]
+    permissions = [as_written(name, catalogue.permissions) for name in permissions]
     _check_permissions(catalogue, permissions, kind)
     check_reach(unit.session, resource, reach)
     beside = _beside(unit.session, client, resource, kind) | set(permissions)
@@ -248,9 +250,12 @@ def permission_faults(
 ) -> Iterable[Violation]:
     """Yield what is wrong with asking for a permission of a resource, under the fields in which it was sent."""
     if name not in catalogue.permissions:
-        known = ", ".join(sorted(catalogue.permissions))
+        allowed = f"a permission of {catalogue.name}: {listed(catalogue.permissions)}"
         yield Violation(
-            field, shorten(name), f"a permission of {catalogue.name}: {known}", "Look through the catalogue."
+            field,
+            shorten(name),
+            allowed,
+            did_you_mean(name, catalogue.permissions, "Look through the catalogue."),
         )
     elif kind not in catalogue.permissions[name].kinds:
         kinds = " or ".join(sorted(catalogue.permissions[name].kinds))

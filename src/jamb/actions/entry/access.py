@@ -331,14 +331,18 @@ def _refused_with(
     assert at_door.person is not None
     title = at_door.catalogue.operations[operation].title
     owners = clients.owners_of(session, [client.id]).get(client.id, [])
-    level = next((one.level for one in owners if str(one.person_id) == at_door.person.id), None)
+    level = next((owner.level for owner in owners if str(owner.person_id) == at_door.person.id), None)
     words = {
         None: f"you may not do it with “{client.name}”",
         OwnerLevel.READ: f"as an owner of “{client.name}” you may look at it, and no more",
         OwnerLevel.EDIT: f"as an owner of “{client.name}” you may edit what it asks, and no more",
         OwnerLevel.FULL: f"owning “{client.name}” is not enough for it",
     }[level]
-    full = [one.name for one in owners if one.live and one.level is OwnerLevel.FULL and one.name != at_door.person.name]
+    full = [
+        owner.name
+        for owner in owners
+        if owner.live and owner.level is OwnerLevel.FULL and owner.name != at_door.person.name
+    ]
     stewards = ", ".join(_holding(session, at_door.directory, ("steward",), now))
     others = full[:MOST_NAMED] if level is not OwnerLevel.FULL else []
     whom = [*others, f"a steward ({stewards})"] if stewards else others

@@ -29,6 +29,7 @@ from jamb.core.clients.clients import ClientKind
 from jamb.core.consent.agreements import agreeing
 from jamb.core.directory.directories import Directory
 from jamb.core.errors import NotFound, Unsuited, Violation, shorten
+from jamb.core.near import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue, Operation
 from jamb.core.reach import Reach
 from jamb.core.reach.details import reach_of
@@ -144,11 +145,19 @@ def holders(act: Act, resource_name: str, operation: str, object_name: str | Non
     with act.read() as session:
         resource = find_resource(session, act.directory, resource_name)
         catalogue = resources.catalogues(session, [resource])[resource.id]
+        operation = as_written(operation, catalogue.operations)
         if operation not in catalogue.operations:
-            allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
+            allowed = f"operations of {catalogue.name}: {listed(catalogue.operations)}"
             raise NotFound(
                 f"{catalogue.name} has no operation {shorten(operation)}.",
-                violations=(Violation("operation", shorten(operation), allowed, "Look through the catalogue."),),
+                violations=(
+                    Violation(
+                        "operation",
+                        shorten(operation),
+                        allowed,
+                        did_you_mean(operation, catalogue.operations, "Look through the catalogue."),
+                    ),
+                ),
             )
         found = facts_of(session, resource, object_name)
         asked = Request(operation, AccessKind.APPLICATION, object=found)

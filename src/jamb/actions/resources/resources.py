@@ -21,6 +21,7 @@ from jamb.core.access.compare import refilled
 from jamb.core.addresses import UnfitAddress, read_address, split
 from jamb.core.consent.agreements import ActKind, Proposal, agreeing
 from jamb.core.errors import BadInput, NameTaken, NeedsAgreement, NotFound, StillInUse, Unsuited, Violation, shorten
+from jamb.core.near import as_written, did_you_mean, listed
 from jamb.core.openapi import operations_of, permissions_of
 from jamb.core.permissions import (
     AccessKind,
@@ -470,13 +471,19 @@ def propose(act: Act, name: str, needed: Sequence[str], kind: AccessKind, client
     with act.read() as session:
         row = find_resource(session, act.directory, name)
         catalogue = resources.catalogues(session, [row])[row.id]
-        unknown = [one for one in needed if one not in catalogue.operations]
+        needed = [as_written(one, catalogue.operations) for one in needed]
+        unknown = [name for name in needed if name not in catalogue.operations]
         if unknown:
-            allowed = f"operations of {catalogue.name}: {', '.join(sorted(catalogue.operations)[:12])}"
+            allowed = f"operations of {catalogue.name}: {listed(catalogue.operations)}"
             raise NotFound(
                 f"{catalogue.name} has no operation {shorten(', '.join(unknown))}.",
                 violations=(
-                    Violation("operation", shorten(", ".join(unknown)), allowed, "Look through the catalogue."),
+                    Violation(
+                        "operation",
+                        shorten(", ".join(unknown)),
+                        allowed,
+                        did_you_mean(unknown[0], catalogue.operations, "Look through the catalogue."),
+                    ),
                 ),
             )
         held: set[str] = set()

@@ -21,6 +21,7 @@ from rich.text import Text
 
 from jamb.core.errors import Forbidden, JambError, NotSignedIn, WorldFailure
 from jamb.core.text import escaped, visible_lines
+from jamb.wire.base.problems import problem_of
 
 EXIT_FOUND, EXIT_INPUT, EXIT_REFUSED, EXIT_WORLD = 1, 2, 3, 4
 
@@ -136,16 +137,61 @@ def confirm(question: str, yes: bool) -> None:
         raise typer.Exit(0)
 
 
+# What the API's fields are called here.
+_OPTIONS = {
+    "redirect_uris": "--redirect",
+    "post_logout_redirect_uris": "--after-sign-out",
+    "backchannel_logout_uri": "--tell-sign-outs",
+    "sign_in_groups": "--only-group",
+    "trial_ends_at": "--trial-until",
+    "support_contact": "--support",
+    "client_uri": "--home-page",
+    "policy_uri": "--privacy-policy",
+    "tos_uri": "--terms-of-use",
+    "expires_at": "--until",
+    "overlap_days": "--overlap",
+    "asks": "--ask",
+    **{name: f"--{name}" for name in ("name", "purpose", "publisher", "days", "reason", "title", "level", "owners")},
+    "reach": "--in or --except",
+}
+
+
+def option_of(field: str) -> str:
+    """Return by which option a field of the API was said; with its place where there are several."""
+    name, _, rest = field.partition(".")
+    if rest and not rest.isdigit() and name != "reach":
+        # In a file: there it is called so.
+        return field
+    place = f" ({int(rest) + 1})" if rest.isdigit() else ""
+    return _OPTIONS.get(name, name) + place
+
+
 def fail(error: JambError) -> NoReturn:
-    """Print a problem and leave with its exit code."""
-    err.print(Text("✗ ", style="red").append(error.message, style="bold default"))
+    """Print a problem and leave with its exit code: to people on standard error, to programs as a problem document."""
+    if _wants_json(sys.argv):
+        print(escaped(json.dumps(problem_of(error).model_dump(mode="json"), indent=2, ensure_ascii=False)))
+        raise SystemExit(_exit_code(error))
+    # What is wrong with one field alone is said with it, and once.
+    told = [violation for violation in error.violations if error.message == f"{violation.field}: {violation.allowed}"]
+    if not told:
+        err.print(Text("✗ ", style="red").append(error.message, style="bold default"))
     for violation in error.violations:
-        err.print(f"  {violation.field}: sent {violation.sent}; allowed: {violation.allowed}", markup=False)
+        mark = Text("✗ ", style="red") if told and violation is told[0] else Text("  ")
+        said = f"{option_of(violation.field)}: sent {violation.sent}; allowed: {violation.allowed}"
+        err.print(mark.append(visible_lines(said), style="default"))
         if violation.next_step:
             err.print(f"    {violation.next_step}", markup=False)
     if error.next_step:
         err.print(f"  {error.next_step}", markup=False)
     raise SystemExit(_exit_code(error))
+
+
+def _wants_json(words: Sequence[str]) -> bool:
+    pairs = zip(words, [*words[1:], ""], strict=True)
+    return any(
+        (word in {"-o", "--output"} and value == Form.JSON) or word in {f"-o{Form.JSON}", f"--output={Form.JSON}"}
+        for word, value in pairs
+    )
 
 
 def _exit_code(error: JambError) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from base64 import b64decode
+from dataclasses import replace
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
@@ -38,7 +39,9 @@ def set_up(
     ask: Annotated[
         list[str] | None, typer.Option(help="RESOURCE:PERMISSION, acting as itself; may be given again")
     ] = None,
-    owner: Annotated[list[str] | None, typer.Option(help="Login of an owner; may be given again")] = None,
+    owner: Annotated[
+        list[str] | None, typer.Option(help="Login of an owner, you if left out; may be given again")
+    ] = None,
     only: Annotated[
         list[str] | None, typer.Option("--in", help="RESOURCE:COLLECTION it shall reach; may be given again")
     ] = None,
@@ -73,6 +76,10 @@ def set_up(
     )
     _check_folder(save, name, once)
     with connected() as jamb:
+        if not wanted.owners:
+            # Whoever sets it up answers for it, unless somebody else is named.
+            me = jamb.whoami()
+            wanted = replace(wanted, owners=[me.id] if me.kind == "person" else [])
         ready = run_set_up(
             jamb, wanted, once or str(uuid4()), consent=not ask_only, kept=lambda one: (save / _file_of(one)).exists()
         )

@@ -9,12 +9,14 @@ from typing import Annotated, Any
 import typer
 
 from jamb.cli.base.connection import connected
-from jamb.cli.base.output import Form, IfMatchOption, Output, emit, fields, out, table
+from jamb.cli.base.output import Form, IfMatchOption, Output, emit, out, table
 from jamb.client import BadInput
-from jamb.core.directory.policy import DirectoryPolicy
+from jamb.core.directory.policy import DirectoryPolicy, meanings
+from jamb.core.near import as_written, did_you_mean
 from jamb.wire.directory.directories import Policy, PolicyPreview
 
 app = typer.Typer(no_args_is_help=True)
+_UNITS = ("days", "hours", "minutes", "seconds", "weight")
 _SETTINGS = tuple(field.name for field in dataclasses.fields(DirectoryPolicy))
 
 
@@ -52,8 +54,10 @@ def _show_breaches(found: PolicyPreview) -> None:
 
 def _setting(text: str) -> tuple[str, Any]:
     name, equals, value = text.partition("=")
+    name = as_written(name, _SETTINGS)
     if not equals or name not in _SETTINGS:
-        raise BadInput.field("NAME=VALUE", text, "one of " + ", ".join(_SETTINGS))
+        step = did_you_mean(name, _SETTINGS, "See `jamb policy show`.")
+        raise BadInput.field("NAME=VALUE", text, "the name of a setting, =, and its value", step)
     if name == "registering_groups":
         return name, [part for part in value.split(",") if part]
     try:
@@ -63,10 +67,15 @@ def _setting(text: str) -> tuple[str, Any]:
 
 
 def _show(policy: Policy) -> None:
-    values = [(name, getattr(policy, name)) for name in _SETTINGS]
-    fields(
-        [
-            (name, ", ".join(value) if isinstance(value, (list, tuple)) else json.dumps(value).strip('"'))
-            for name, value in values
-        ]
-    )
+    """Print every setting with its unit, what it means, and its default where that is another."""
+    usual, means = DirectoryPolicy(), meanings()
+    rows = []
+    for name in _SETTINGS:
+        value, default = _said(getattr(policy, name)), _said(getattr(usual, name))
+        unit = next((unit for unit in _UNITS if name.endswith(f"_{unit}")), "")
+        rows.append([name, value, unit, "" if value == default else default, means.get(name, "")])
+    table(["setting", "value", "unit", "default", "what it means"], rows, right=["value", "default"])
+
+
+def _said(value: Any) -> str:
+    return (", ".join(value) or "none") if isinstance(value, (list, tuple)) else json.dumps(value).strip('"')

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import DelegatedOption, ResourceArgument, kind_of, read_text
-from jamb.cli.base.output import ClientArgument, Form, Output, emit, heading, note, out, relative, table
+from jamb.cli.base.output import EXIT_FOUND, ClientArgument, Form, Output, emit, heading, note, out, relative, table
 from jamb.wire.resources.access import Explanation, Holders
 
 
@@ -38,6 +38,8 @@ def explain(
             token=read_text("--token-file", token_file).strip() if token_file is not None else None,
         )
     emit(found, output, lambda: show_explanation(found))
+    if not found.allowed:
+        raise typer.Exit(EXIT_FOUND)
 
 
 def show_explanation(found: Explanation) -> None:

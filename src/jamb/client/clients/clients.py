@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 from typing import Unpack
 
@@ -9,6 +10,7 @@ from jamb.client.base.section import Section, idempotency_header, match_header, 
 from jamb.core.clients.clients import OwnerLevel
 from jamb.core.credentials import leaks_in
 from jamb.core.errors import BadInput, NotFound
+from jamb.core.near import did_you_mean
 from jamb.core.permissions import AccessKind
 from jamb.wire.clients.clients import Changed, Client, Dossier, Registered, TokensRevoked
 from jamb.wire.credentials.credentials import Attempt, Sheet
@@ -16,6 +18,9 @@ from jamb.wire.resources.access import Explanation
 from jamb.wire.resources.probe import Probe
 from jamb.wire.resources.reach import ReachSheet
 from jamb.wire.resources.usage import Refusals
+
+# Among so many clients a name is looked for that is like what was typed.
+_LOOKED_AT = 200
 
 
 class Clients(Section):
@@ -90,7 +95,10 @@ class Clients(Section):
             return found[0]
         if found:
             raise BadInput.field("client", reference, "a client id: several clients fit this name")
-        raise NotFound(f"There is no client “{reference}”.", next_step="Give its id or its whole name; see the list.")
+        # By the first letters: who mistypes the first one looks at the list.
+        some = itertools.islice(self.list(q=wanted[:3]), _LOOKED_AT)
+        step = did_you_mean(wanted, (client.name for client in some), "Give its id or its whole name; see the list.")
+        raise NotFound(f"There is no client “{reference}”.", next_step=step)
 
     def attempts(self, client_id: str, *, failed: bool = False) -> Iterator[Attempt]:
         """Yield the client's token requests, newest first."""

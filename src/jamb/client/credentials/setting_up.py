@@ -7,12 +7,23 @@ on where it stopped; each step is judged by what its caller may do, and what ano
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import StrEnum
 
 from jamb.client.jamb import Jamb
 from jamb.core.credentials import CredentialKind, CredentialState
-from jamb.core.errors import AlreadyAsked, DoneBefore, Forbidden, NothingToGrant, SamePerson, SecondApprover
+from jamb.core.errors import (
+    AlreadyAsked,
+    BadInput,
+    DoneBefore,
+    Forbidden,
+    NothingToGrant,
+    SamePerson,
+    SecondApprover,
+    Violation,
+)
+from jamb.core.near import as_written, did_you_mean, listed
 from jamb.core.permissions import AccessKind
 from jamb.wire.clients.clients import Client, Dossier
 from jamb.wire.credentials.credentials import Credential, IssuedSecret, MadeCertificate
@@ -85,6 +96,7 @@ class _SetUp:
         self._left: list[str] = []
 
     def run(self, consent: bool, kept: Callable[[Credential], bool]) -> Ready:
+        self._check()
         client_id = self._register()
         self._ask(client_id)
         issued, made = self._credential(client_id, kept)
@@ -97,6 +109,35 @@ class _SetUp:
 
     def _key(self, *step: str) -> str:
         return "/".join((self._once, *step))
+
+    def _check(self) -> None:
+        """Find what would be refused before anything is made: half a registration helps nobody.
+
+        What the caller may not look up is found where it is done.
+        """
+        wanted = self._wanted
+        faults: list[Violation] = []
+        with suppress(Forbidden):
+            for name, permissions in wanted.asks.items():
+                known = [one.name for one in self._jamb.resources.read(name).permissions]
+                faults += [
+                    Violation(
+                        "asks",
+                        f"{name}:{permission}",
+                        f"a permission of {name}: {listed(known)}",
+                        did_you_mean(permission, known, "Look through the catalogue."),
+                    )
+                    for permission in permissions
+                    if as_written(permission, known) not in known
+                ]
+            if wanted.credential is not None and wanted.days is not None:
+                policy = self._jamb.directory().policy
+                secret = wanted.credential is CredentialKind.SECRET
+                longest = policy.secret_longest_days if secret else policy.key_longest_days
+                if not 1 <= wanted.days <= longest:
+                    faults.append(Violation("days", str(wanted.days), f"1 to {longest} days in this directory"))
+        if faults:
+            raise BadInput("This cannot be set up as it is. Nothing was made.", violations=tuple(faults))
 
     def _register(self) -> str:
         wanted = self._wanted

@@ -25,6 +25,7 @@ from datetime import datetime
 from enum import StrEnum
 
 from jamb.core.access.standing import ClientStanding, HeldGrant, PersonStanding, RoleHolding
+from jamb.core.near import did_you_mean, listed
 from jamb.core.permissions import AccessKind, Catalogue
 from jamb.core.reach import EVERYWHERE, Reach
 
@@ -100,8 +101,10 @@ class Decision:
 def decide(catalogue: Catalogue, client: ClientStanding, request: Request, now: datetime) -> Decision:
     """Return the verdict with every check in order. Never raises for unknown names: they are failed checks."""
     if request.operation not in catalogue.operations:
-        known = ", ".join(sorted(catalogue.operations)[:6])
-        evidence = f"{catalogue.name} has no operation “{request.operation}”; it has {known}, …"
+        known = f"it has {listed(catalogue.operations)}"
+        evidence = f"{catalogue.name} has no operation “{request.operation}”. " + did_you_mean(
+            request.operation, catalogue.operations, f"{known[0].upper()}{known[1:]}."
+        )
         return Decision((Check(CheckName.OPERATION, False, evidence),))
     operation = catalogue.operations[request.operation]
     matching = matching_grants(catalogue, client, request, now)

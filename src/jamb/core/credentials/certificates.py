@@ -119,11 +119,14 @@ def check_certificate(upload: Certificate, now: datetime, latest: datetime) -> N
 def _faults_of_use(parsed: x509.Certificate) -> list[Violation]:
     """Return what its extensions say against a client's signatures (RFC 5280 sections 4.2.1.3, 4.2.1.9, 4.2.1.12)."""
     where, found = "certificate.use", []
-    if _of_authority(parsed):
-        found.append(Violation(where, "an authority's own certificate", "one of a client"))
+    # One that its owner made for themself says by habit that it is an authority's. Here nothing is believed that it
+    # signed: its key alone counts. Of another's authority the key would be that of all whom it certifies.
+    if _of_authority(parsed) and parsed.issuer != parsed.subject:
+        remedy = "Have one issued for this client alone."
+        found.append(Violation(where, "an authority's own certificate", "one of a client", remedy))
     usage = _extension(parsed, x509.KeyUsage)
     if usage is not None and not usage.digital_signature:
-        remedy = "Have it issued for signatures."
+        remedy = "Have it issued for signatures; with openssl: -addext keyUsage=digitalSignature."
         found.append(Violation(where, "a key that may not sign", "key usage digitalSignature", remedy))
     purposes = _extension(parsed, x509.ExtendedKeyUsage)
     fitting = {ExtendedKeyUsageOID.CLIENT_AUTH, ExtendedKeyUsageOID.ANY_EXTENDED_KEY_USAGE}

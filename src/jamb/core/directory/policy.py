@@ -121,6 +121,19 @@ class DirectoryPolicy:
         return timedelta(days=self.use_counts_days)
 
 
+def meanings() -> dict[str, str]:
+    """Return what each setting means, by its name, as the class says it."""
+    found: dict[str, str] = {}
+    last = ""
+    for line in (DirectoryPolicy.__doc__ or "").splitlines():
+        name, colon, text = line.strip().partition(": ")
+        if colon and name in DirectoryPolicy.__slots__:
+            last, found[name] = name, text
+        elif last and line.startswith(" " * 12):
+            found[last] += f" {line.strip()}"
+    return found
+
+
 # A weight that no client reaches: the setting that has it bounds nothing.
 ANY_WEIGHT = 100_000
 

@@ -49,6 +49,8 @@ _NOT_THERE = frozenset({"42P01", "42703", "23502"})
 _UPGRADED = "The database has the schema of another version of the service, which is being upgraded."
 # Fields whose value is never repeated, whatever is wrong with it.
 _NEVER_ECHOED = ("password", "passphrase", "secret", "token", "code", "key")
+# As people guess the address at which tokens are got.
+_TOKEN_PATHS = frozenset({"token", "tokens"})
 
 
 def problem_response(error: JambError) -> Response:
@@ -125,9 +127,10 @@ def _foreign(request: Request, error: HTTPException) -> Response:
         return problem_response(NotFound(f"Nothing answers at {shorten(path)}.", next_step=step))
     if error.status_code == 405:
         allowed = ", ".join(_methods_at(request))
-        problem = problem_of(
-            Refusal(f"{request.method} is not possible at {shorten(path)}.", next_step=f"Use {allowed}.")
-        )
+        step = f"Use {allowed}."
+        if request.method == "POST" and path.rstrip("/").rsplit("/", 1)[-1] in _TOKEN_PATHS:
+            step = "Tokens are got at /d/DIRECTORY/token: the connection sheet has the whole address."
+        problem = problem_of(Refusal(f"{request.method} is not possible at {shorten(path)}.", next_step=step))
         problem.status, problem.title = 405, "Wrong method"
         answer = _response(problem)
         answer.headers["Allow"] = allowed
