@@ -7,6 +7,8 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { problemOf } from "./api/problems";
 import { router } from "./router";
+import { keepFocus } from "./ui/use/keep-focus";
+import { watchListKeys } from "./ui/use/list-keys";
 import { watchTyping } from "./ui/use/unsaved";
 import { watchTables } from "./ui/use/wide-tables";
 
@@ -25,5 +27,7 @@ const queryClient = new QueryClient({
 
 watchTyping();
 watchTables();
+keepFocus();
+watchListKeys();
 
 createApp(App).use(router).use(VueQueryPlugin, { queryClient }).mount("#app");

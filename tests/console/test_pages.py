@@ -219,10 +219,10 @@ def test_a_secret_that_turned_up_leads_to_its_client_and_stands_in_no_address(wo
     made, asked = world.client(), []
     with open_console() as page:
         page.on("request", lambda request: asked.append(f"{request.url} {request.post_data or ''}"))
-        page.get_by_label("Find a client or a credential").fill(made.secret)
+        page.get_by_label("Find anything").fill(made.secret)
         page.keyboard.press("Enter")
         page.wait_for_url(f"**/clients/{made.id}#credentials")
-        page.get_by_label("Find a client or a credential").fill(made.secret[:12])
+        page.get_by_label("Find anything").fill(made.secret[:12])
         page.keyboard.press("Enter")
         expect(page.get_by_role("link", name=made.name)).to_be_visible()
     assert made.secret not in " ".join(asked)

@@ -158,3 +158,55 @@ def test_a_resource_of_many_permissions_stays_small(open_console: Open, world: W
         page.get_by_label("Find a permission", exact=True).fill("p299")
         expect(page.get_by_role("row", name=re.compile("p299 May 299"))).to_be_visible()
         assert page.evaluate(OVERFLOW) <= 0
+
+
+def test_anything_is_found_while_one_types(open_console: Open) -> None:
+    with open_console("steward", path="/clients") as page:
+        page.get_by_role("table").wait_for()
+        page.keyboard.press("/")
+        field = page.get_by_role("combobox", name="Find anything")
+        expect(field).to_be_focused()
+        page.keyboard.type("close a b")
+        page.get_by_role("option", name=re.compile("berth.close")).wait_for()
+        page.keyboard.press("ArrowDown")
+        expect(page.get_by_role("option", selected=True)).to_contain_text("berth.close")
+        assert faults(page) == []
+        page.keyboard.press("Enter")
+        expect(page).to_have_url(re.compile("/resources/berths"))
+        expect(page.get_by_role("row", name=re.compile("Close a berth"))).to_be_visible()
+        field.fill("oskar pell")
+        page.get_by_role("option", name=re.compile("Oskar Pell")).click()
+        expect(page.get_by_label("Find a person")).to_have_value("Oskar Pell")
+        field.fill("nothing-like-it")
+        expect(page.get_by_text("Nothing has “nothing-like-it” in its name.")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_text("Nothing has")).to_have_count(0)
+
+
+def test_the_focus_stays_where_the_person_is(open_console: Open, world: World) -> None:
+    made = world.client(secret=False)
+    focused = "document.activeElement.tagName"
+    with open_console("steward", path=f"/clients/{made.id}") as page:
+        expect(page).to_have_title(re.compile(rf"^{re.escape(made.name)} · Client"))
+        for press in ("Change it", "Cancel", "Ask for a permission", "Cancel", "Disable it", "Cancel"):
+            page.get_by_role("button", name=press, exact=True).first.press("Enter")
+            page.wait_for_timeout(250)
+            assert page.evaluate(focused) != "BODY", press
+        page.get_by_role("button", name="Disable it").press("Enter")
+        page.get_by_role("button", name="Disable", exact=False).last.press("Enter")
+        expect(page.get_by_role("button", name="Enable it again")).to_be_visible()
+        page.wait_for_timeout(250)
+        assert page.evaluate(focused) != "BODY"
+        # Rows of a list that has no keys of its own.
+        page.goto("/people")
+        page.get_by_role("table").first.wait_for()
+        page.keyboard.press("j")
+        page.keyboard.press("j")
+        second = page.evaluate(
+            "[...document.querySelectorAll('tbody tr')].findIndex(r => r.contains(document.activeElement))"
+        )
+        page.keyboard.press("ArrowUp")
+        first = page.evaluate(
+            "[...document.querySelectorAll('tbody tr')].findIndex(r => r.contains(document.activeElement))"
+        )
+        assert (second > 0, first) == (True, 0)

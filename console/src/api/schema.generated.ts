@@ -2631,6 +2631,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directories/{directory}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description Clients, people, groups, roles, resources, permissions, operations and credentials: a few of each that fit.
+         */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directories/{directory}/sign-in": {
         parameters: {
             query?: never;
@@ -5222,6 +5242,29 @@ export interface components {
              */
             oldest: string;
         };
+        /**
+         * Found
+         * @description One thing. `id`: of a client or person, else its name; `more`: purpose, login, title, identifier or hint.
+         *
+         *     `resource`: the short name of the resource whose permission, operation or role it is.
+         */
+        Found: {
+            kind: components["schemas"]["FoundKind"];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** More */
+            more: string;
+            /** Resource */
+            resource: string;
+        };
+        /**
+         * FoundKind
+         * @description What can be found by a word, in the order in which it is told.
+         * @enum {string}
+         */
+        FoundKind: "client" | "credential" | "person" | "group" | "role" | "resource" | "permission" | "operation";
         /**
          * Grant
          * @description A consent in force. `person`: the one it covers; empty for everyone. `by_person`: they consented themselves.
@@ -15114,6 +15157,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Week"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            405: components["responses"]["Problem405"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            415: components["responses"]["Problem415"];
+            421: components["responses"]["Problem421"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    search: {
+        parameters: {
+            query: {
+                /** @description Part of a name, title, login, id or hint */
+                q: string;
+            };
+            header?: never;
+            path: {
+                directory: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
                 };
             };
             400: components["responses"]["Problem400"];

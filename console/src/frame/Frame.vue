@@ -2,10 +2,10 @@
 // The rail and the page beside it. The rail never scrolls away and has no second level.
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { whoseSecret } from "@/api/secrets";
 import { can, current, hasRole, signOut } from "@/api/session";
 import { useWaiting } from "@/api/reads/audit";
 import { theme, toggleTheme } from "@/ui/style/theme";
+import Find from "./Find.vue";
 import KeyMap from "./KeyMap.vue";
 import NoRole from "./NoRole.vue";
 
@@ -39,8 +39,7 @@ const WITHIN: Record<string, string> = {
 const OWN = ["device", "password", "applications"];
 const route = useRoute();
 const router = useRouter();
-const wanted = ref("");
-const field = ref<HTMLInputElement | null>(null);
+const field = ref<InstanceType<typeof Find> | null>(null);
 const keys = ref(false);
 // Where the window is narrow the rail lies above the page, and its places are opened by a button.
 const menu = ref(false);
@@ -48,8 +47,6 @@ watch(
   () => route.fullPath,
   () => (menu.value = false),
 );
-const SECRET_LENGTH = 60;
-const HINT_LENGTH = 12;
 
 // Reviews stand within the audit for whoever may read that, and by themselves for owners.
 const within = computed(() => {
@@ -57,18 +54,6 @@ const within = computed(() => {
   return ["reviews", "review"].includes(name) ? (can("audit.read") ? "audit" : "reviews") : (WITHIN[name] ?? name);
 });
 const here = (name: string) => within.value === name;
-
-async function find(): Promise<void> {
-  const text = wanted.value.trim();
-  if (!text.startsWith("jamb_") || text.length < SECRET_LENGTH) {
-    await router.push({ name: "clients", query: text ? { q: text } : {} });
-    return;
-  }
-  // A whole secret stands in no address and leaves this page only as its digest.
-  wanted.value = "";
-  const owner = await whoseSecret(text);
-  await router.push(owner ? `/clients/${owner}#credentials` : { name: "clients", query: { q: `${text.slice(0, HINT_LENGTH)}…` } });
-}
 
 async function leave(): Promise<void> {
   await signOut();
@@ -101,16 +86,7 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
           <span class="slug">{{ current?.directory }}</span>
         </span>
       </div>
-      <form role="search" @submit.prevent="find">
-        <input
-          ref="field"
-          v-model="wanted"
-          type="search"
-          aria-label="Find a client or a credential"
-          title="A name, an id, a secret's hint, a thumbprint, or a secret that turned up"
-          placeholder="Find   /"
-        />
-      </form>
+      <Find ref="field" />
       <button type="button" class="menu" :aria-expanded="menu" aria-controls="places" @click="menu = !menu">Menu</button>
       <ul id="places" :class="{ shut: !menu }">
         <li v-for="place in PLACES" :key="place.name">
@@ -171,6 +147,9 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
   flex-direction: column;
   gap: var(--s4);
   padding: var(--s4) 0;
+  z-index: 5;
+}
+.rail ul {
   overflow-y: auto;
 }
 .place {
@@ -193,23 +172,6 @@ onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
   border-bottom: 0;
   margin-top: 2px;
   background: linear-gradient(#d59a3a, #d59a3a) center bottom / 4px 9px no-repeat;
-}
-form {
-  padding: 0 var(--s4);
-}
-input {
-  width: 100%;
-  font: inherit;
-  font-size: 13px;
-  color: var(--rail-ink);
-  background: var(--rail-on);
-  border: 1px solid var(--rail-soft);
-  border-radius: var(--corner);
-  padding: 5px 8px;
-}
-input::placeholder {
-  color: var(--rail-soft);
-  opacity: 1;
 }
 ul a {
   display: block;
@@ -299,7 +261,7 @@ kbd {
     margin-right: var(--s4);
     align-self: center;
   }
-  .rail form {
+  .rail :deep(form) {
     grid-column: 1 / -1;
     grid-row: 2;
   }

@@ -4,8 +4,8 @@ import { onMounted, ref } from "vue";
 
 defineEmits<{ close: [] }>();
 const KEYS = [
-  ["/", "find a client"],
-  ["j  k", "next and previous row of a list"],
+  ["/", "find anything"],
+  ["j  k", "next and previous row of a list; in it the arrows, too"],
   ["Enter", "open the row"],
   ["Esc", "close what is open"],
   ["?", "this map"],

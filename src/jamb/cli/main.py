@@ -31,6 +31,9 @@ _COMMANDS = {
     ),
     "sign-out": _Command("entry.sign_in", "sign_out", "End the sign-in, here and at the service."),
     "whoami": _Command("entry.sign_in", "whoami", "Say who the service takes you for, and which roles you have."),
+    "search": _Command(
+        "audit.search", "search", "Find clients, people, resources, permissions and all else by a word."
+    ),
     "today": _Command(
         "audit.today", "today", "Say what waits for consent, which secrets expire next, and what the audit finds."
     ),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from importlib import import_module
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self, TypedDict, Unpack
@@ -12,6 +13,7 @@ from jamb.client.base.auth import AccessToken, ClientCredentials
 from jamb.client.base.section import match_header
 from jamb.client.base.transport import Transport
 from jamb.wire.audit.audit import Audit
+from jamb.wire.audit.search import Found
 from jamb.wire.audit.today import Today
 from jamb.wire.directory.directories import Directory, PolicyPreview
 from jamb.wire.directory.people import MayRegister, Whoami
@@ -154,6 +156,10 @@ class Jamb:
     def preview_policy(self, **settings: object) -> PolicyPreview:
         """Return whom a changed policy would put in breach. Changes nothing."""
         return self._transport.one(PolicyPreview, "POST", "/policy/preview", json=settings)
+
+    def search(self, text: str) -> Sequence[Found]:
+        """Return what has a word in its name, title, login, id or hint: a few of each kind that the caller may list."""
+        return self._transport.many(Found, "GET", "/search", params={"q": text})
 
     def today(self) -> Today:
         return self._transport.one(Today, "GET", "/today")

@@ -31,6 +31,19 @@ class Attention(StrEnum):
     UNFINISHED = "unfinished"
 
 
+class FoundKind(StrEnum):
+    """What can be found by a word, in the order in which it is told."""
+
+    CLIENT = "client"
+    CREDENTIAL = "credential"
+    PERSON = "person"
+    GROUP = "group"
+    ROLE = "role"
+    RESOURCE = "resource"
+    PERMISSION = "permission"
+    OPERATION = "operation"
+
+
 class Which(StrEnum):
     """open: counts. waived: does not count for a while. resolved: gone in the last thirty days."""
 

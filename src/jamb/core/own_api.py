@@ -215,6 +215,7 @@ OPERATIONS = (
     _operation("reviews.carry-out", "Carry out answers", "POST", "/reviews/{review}/carrying-out", _CONTROL),
     _operation("reviews.mine", "List what one is asked to review", "GET", "/my-reviews", _READ),
     _operation("reviews.answer", "Answer for a client", "POST", _CLIENT + "/reviews/{review}/answers", _WRITE),
+    _operation("search", "Find anything by a word", "GET", "/search", _READ),
     _operation("ledger.read", "Read the ledger", "GET", "/ledger", _READ),
     _operation("ledger.verify", "Verify the ledger", "GET", "/ledger/verification", _READ),
     _operation("usage.report", "Report used operations", "POST", "/usage", _WRITE),
@@ -247,6 +248,7 @@ _TO_WORK_WITH = frozenset(
         "reviews.mine",
         "findings.mine",
         "charters.compare",
+        "search",
     }
 )
 _READ_ALL = frozenset({"registry.read"})

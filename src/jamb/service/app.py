@@ -15,7 +15,7 @@ from jamb.service.http.description import describe, description
 from jamb.service.http.middleware import Middleware
 from jamb.service.http.problems import add_problem_handlers
 from jamb.service.oauth import routes as oauth
-from jamb.service.routes.audit import audit, remedies, reviews
+from jamb.service.routes.audit import audit, remedies, reviews, search
 from jamb.service.routes.audit import my_findings as given
 from jamb.service.routes.clients import clients, initial_access, removals
 from jamb.service.routes.consent import charters, consent, requests, rightsizing
@@ -61,6 +61,7 @@ ROUTERS = (
     notices.router,
     calendar.router,
     usage.router,
+    search.router,
     oauth.router,
     health.router,
     metrics.router,

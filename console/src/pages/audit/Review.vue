@@ -13,6 +13,7 @@ import PageHead from "@/ui/PageHead.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, full } from "@/ui/use/times";
 import Questions from "./Questions.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
@@ -40,6 +41,7 @@ const left = computed(() => having("narrow") + having("give-up") + having("propo
 // One by one where all of them are in sight; else how many there are, and the way to each.
 const TAKES = ["narrow", "give-up", "proposed"];
 const listed = computed(() => items.value.filter((one) => !one.done_at && TAKES.includes(one.answer)));
+useTitle("Review", () => review.value?.name);
 const sure = ref<"" | "close" | "carry">("");
 const outcome = ref<Schemas["CarriedOut"] | null>(null);
 const { busy, error, attempt } = useAttempt();

@@ -29,6 +29,7 @@ import Ladder from "@/pages/consent/Ladder.vue";
 import Reach from "@/pages/resources/Reach.vue";
 import Refusals from "@/pages/resources/Refusals.vue";
 import Standing from "./Standing.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
@@ -38,6 +39,7 @@ const client = computed(() => data.value?.client);
 // What this person may do with this client; whoever owns some may do it with those alone.
 const can = (operation: string) => data.value?.may.includes(operation) ?? inDirectory(operation);
 provide(MAY, can);
+useTitle("Client", () => client.value?.name);
 const asking = ref(false);
 const owning = ref(false);
 const changing = ref(false);

@@ -20,6 +20,7 @@ import AskPanel from "@/pages/consent/AskPanel.vue";
 import CredentialPanel from "@/pages/credentials/CredentialPanel.vue";
 import InitialAccess from "./InitialAccess.vue";
 import FurtherFields, { furtherOf, saidIn } from "./FurtherFields.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
@@ -43,6 +44,7 @@ const secretOpen = ref(false);
 const secretDone = ref(false);
 
 const client = computed(() => dossier.value?.client);
+useTitle("Register", () => client.value?.name);
 const asked = computed(() =>
   (dossier.value?.resources ?? []).flatMap((place) =>
     place.rungs.filter((rung) => rung.asked_at).map((rung) => `${place.resource}/${rung.permission}/${rung.kind}`),

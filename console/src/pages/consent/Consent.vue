@@ -16,11 +16,13 @@ import { acting, count } from "@/ui/use/words";
 import Decide from "./Decide.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data: whole, error, isLoading, refetch } = useConsent(id, null);
+useTitle("Consent", () => whole.value?.client_name);
 const dropped = ref<string[]>([]);
 const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
 const fit = computed(() => Object.values(terms.value.reach).every((one) => one.kind === "everywhere" || one.collections.length > 0));

@@ -17,12 +17,14 @@ import Decide from "./Decide.vue";
 import Less from "./Less.vue";
 import Possible from "./Possible.vue";
 import Terms from "./Terms.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
 const id = computed(() => String(route.params.id));
 const { data, error, isLoading, refetch } = useRequest(id);
 const one = computed(() => data.value?.request);
+useTitle("Request", () => one.value?.client_name || one.value?.subject);
 const asks = computed(() => (data.value?.preview?.resources ?? []).flatMap((place) => place.asks.map((ask) => ask.id)));
 const terms = ref<ConsentTerms>({ reach: {}, expires_at: null, person: null });
 const changed = computed(() => Object.keys(terms.value.reach).length > 0 || terms.value.expires_at !== null);

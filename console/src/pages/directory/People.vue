@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // People, groups and roles: who belongs where, and who holds what at which places.
 import { NButton } from "naive-ui";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { type Schemas, api, must } from "@/api/client";
 import { can, directory } from "@/api/session";
@@ -40,6 +40,15 @@ const {
   () => groups.value,
   (one) => `${one.name} ${one.title}`,
 );
+// Whoever was found elsewhere stands alone here.
+watch(
+  () => route.query,
+  (query) => {
+    wanted.value = typeof query.person === "string" ? query.person : "";
+    ofGroups.value = typeof query.group === "string" ? query.group : "";
+  },
+  { immediate: true },
+);
 // Of many holders the first; whoever wants the others opens them.
 const HOLDERS = 12;
 const opened = ref<string[]>([]);
@@ -51,7 +60,9 @@ const belongs = (login: string) =>
   (groups.value ?? []).filter((group) => group.people.some((one) => one.login === login)).map((group) => group.name);
 const byResource = computed(() => {
   const found = new Map<string, Schemas["Role"][]>();
-  for (const role of roles.value ?? []) found.set(role.resource, [...(found.get(role.resource) ?? []), role]);
+  const only = typeof route.query.role === "string" ? route.query.role : "";
+  for (const role of (roles.value ?? []).filter((one) => !only || one.name === only))
+    found.set(role.resource, [...(found.get(role.resource) ?? []), role]);
   return [...found];
 });
 
@@ -257,6 +268,9 @@ const withdraw = async (role: Schemas["Role"], held: Schemas["Assignment"]) => {
           open === "role:" ? "Cancel" : "Make a role"
         }}</NButton>
       </div>
+      <p v-if="route.query.role">
+        Only <code>{{ route.query.role }}</code> is shown. <RouterLink :to="{ name: 'people' }">Show all roles</RouterLink>
+      </p>
       <div v-if="open === 'role:'" class="card"><RolePanel @done="show(open)" /></div>
       <table class="log roles">
         <thead>

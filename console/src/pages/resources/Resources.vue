@@ -16,6 +16,7 @@ import { figure, plural } from "@/ui/use/words";
 import Collections from "./Collections.vue";
 import Publish from "./Publish.vue";
 import Holders from "./Holders.vue";
+import { useTitle } from "@/ui/use/title";
 
 const route = useRoute();
 const router = useRouter();
@@ -31,6 +32,7 @@ watch(
   { immediate: true },
 );
 const shown = computed(() => (catalogue.value?.name === name.value ? catalogue.value : undefined));
+useTitle("Resource", () => shown.value?.title);
 const editing = ref("");
 watch(name, () => (editing.value = editing.value === "new" ? "new" : ""));
 function published(made: string): void {
@@ -48,6 +50,11 @@ const {
   () => shown.value?.operations,
   (one) => `${one.name} ${one.title} ${one.path} ${permissionsOf(one.name)}`,
   ROWS,
+);
+watch(
+  () => route.query.find,
+  (find) => (wanted.value = typeof find === "string" ? find : ""),
+  { immediate: true },
 );
 const permissionsOf = (operation: string) =>
   (shown.value?.permissions ?? [])

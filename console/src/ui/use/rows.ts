@@ -6,8 +6,11 @@ export function useRows(count: () => number, open: (place: number) => void) {
   function onKey(event: KeyboardEvent): void {
     const target = event.target as HTMLElement;
     if (target.closest("input, textarea, select, [contenteditable]") || event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === "j" || event.key === "k") {
-      const step = event.key === "j" ? 1 : -1;
+    const within = target.id.startsWith("row-");
+    const step =
+      event.key === "j" || (within && event.key === "ArrowDown") ? 1 : event.key === "k" || (within && event.key === "ArrowUp") ? -1 : 0;
+    if (step) {
+      event.preventDefault();
       chosen.value = Math.min(Math.max(chosen.value + step, 0), count() - 1);
       const row = document.getElementById(`row-${chosen.value}`);
       row?.focus();
@@ -16,7 +19,14 @@ export function useRows(count: () => number, open: (place: number) => void) {
       open(chosen.value);
     }
   }
-  onMounted(() => window.addEventListener("keydown", onKey));
-  onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
+  // Lists that are moved in otherwise leave these alone (`list-keys.ts`).
+  onMounted(() => {
+    window.addEventListener("keydown", onKey);
+    document.querySelector("main")?.setAttribute("data-own-keys", "");
+  });
+  onBeforeUnmount(() => {
+    window.removeEventListener("keydown", onKey);
+    document.querySelector("main")?.removeAttribute("data-own-keys");
+  });
   return { chosen };
 }

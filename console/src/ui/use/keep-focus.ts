@@ -1,0 +1,43 @@
+// The focus stays where the person is. What had it may go away by what it did, or be unusable while that goes on: then it
+// is given to what stands in its place, and back.
+const FOCUSABLE = "a[href], button:not([disabled]), input:not([disabled]), select:not([disabled]), textarea:not([disabled]), [tabindex]";
+// What had the focus last, and all that it stood in.
+let last: HTMLElement | null = null;
+let around: HTMLElement[] = [];
+
+function note(event: FocusEvent): void {
+  last = event.target as HTMLElement;
+  around = [];
+  for (let one = last.parentElement; one && one !== document.body; one = one.parentElement) around.push(one);
+}
+
+function giveBack(): void {
+  if (!last || (document.activeElement && document.activeElement !== document.body)) return;
+  if (last.isConnected) {
+    if (!last.matches(":disabled") && last.getClientRects().length) last.focus({ preventScroll: true });
+    return;
+  }
+  const place = around.find((one) => one.isConnected);
+  // Of the whole page the heading: a page that changed is begun from its top.
+  if (!place || place.matches("main, .frame, #app")) {
+    document.querySelector<HTMLElement>("main h1")?.focus({ preventScroll: true });
+    return;
+  }
+  const next = [...place.querySelectorAll<HTMLElement>(FOCUSABLE)].find((one) => one.getClientRects().length);
+  if (next) return next.focus({ preventScroll: true });
+  place.tabIndex = -1;
+  place.focus({ preventScroll: true });
+}
+
+export function keepFocus(): void {
+  let pending = 0;
+  document.addEventListener("focusin", note);
+  // Whoever presses beside everything wants it nowhere.
+  document.addEventListener("pointerdown", (event) => {
+    if (!(event.target as HTMLElement).closest(FOCUSABLE)) last = null;
+  });
+  new MutationObserver(() => {
+    window.clearTimeout(pending);
+    pending = window.setTimeout(giveBack, 60);
+  }).observe(document.body, { childList: true, subtree: true, attributes: true, attributeFilter: ["disabled"] });
+}
