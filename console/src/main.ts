@@ -7,10 +7,10 @@ import { createApp } from "vue";
 import App from "./App.vue";
 import { problemOf } from "./api/problems";
 import { router } from "./router";
-import { keepFocus } from "./ui/use/keep-focus";
-import { watchListKeys } from "./ui/use/list-keys";
+import { keepFocus } from "./ui/page/keep-focus";
+import { watchListKeys } from "./ui/page/list-keys";
 import { watchTyping } from "./ui/use/unsaved";
-import { watchTables } from "./ui/use/wide-tables";
+import { watchTables } from "./ui/page/wide-tables";
 
 const queryClient = new QueryClient({
   defaultOptions: {

@@ -134,7 +134,7 @@ def test_a_directory_of_one_client_and_a_client_of_nothing(open_console: Open, w
         page.goto(f"/clients/{only.id}")
         expect(page.get_by_text("It asks for nothing yet")).to_be_visible()
         expect(page.get_by_text("so it cannot fetch a token")).to_be_visible()
-        expect(page.get_by_text("It has not asked for a token yet")).to_be_visible()
+        expect(page.get_by_text("No token request is on record")).to_be_visible()
         assert faults(page) == []
     world.open_directory("empty")
     with open_console("steward", directory="empty", path="/clients") as page:

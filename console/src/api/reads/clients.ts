@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { usePages } from "./pages";
 import { path } from "./path";
 
 export interface ClientFilter {
@@ -46,26 +47,22 @@ export const useDossier = (client: MaybeRefOrGetter<string>) =>
   });
 
 export const useHistory = (client: MaybeRefOrGetter<string>) =>
-  useQuery({
-    queryKey: ["client", directory, () => toValue(client), "history"],
-    queryFn: () =>
-      must(
-        api.GET("/api/v1/directories/{directory}/ledger", {
-          params: { path: path(), query: { client: toValue(client), limit: 50 } },
-        }),
-      ),
-  });
+  usePages(["client", directory, () => toValue(client), "history"], (cursor) =>
+    must(
+      api.GET("/api/v1/directories/{directory}/ledger", {
+        params: { path: path(), query: { client: toValue(client), cursor, limit: 50 } },
+      }),
+    ),
+  );
 
 export const useAttempts = (client: MaybeRefOrGetter<string>) =>
-  useQuery({
-    queryKey: ["client", directory, () => toValue(client), "attempts"],
-    queryFn: () =>
-      must(
-        api.GET("/api/v1/directories/{directory}/clients/{client}/attempts", {
-          params: { path: { ...path(), client: toValue(client) }, query: { limit: 12 } },
-        }),
-      ),
-  });
+  usePages(["client", directory, () => toValue(client), "attempts"], (cursor) =>
+    must(
+      api.GET("/api/v1/directories/{directory}/clients/{client}/attempts", {
+        params: { path: { ...path(), client: toValue(client) }, query: { cursor, limit: 12 } },
+      }),
+    ),
+  );
 
 export const useRegistering = () =>
   useQuery({

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/vue-query";
 import { type MaybeRefOrGetter, toValue } from "vue";
 import { api, must } from "@/api/client";
 import { directory } from "@/api/session";
+import { usePages } from "./pages";
 import { path } from "./path";
 
 export type ReachChoice = { kind: "everywhere" | "only" | "all-but"; collections: string[] };
@@ -54,16 +55,13 @@ export const useInheritance = (
   });
 
 export const useRequests = (waiting: MaybeRefOrGetter<boolean>) =>
-  useQuery({
-    queryKey: ["requests", directory, () => toValue(waiting)],
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      must(
-        api.GET("/api/v1/directories/{directory}/requests", {
-          params: { path: path(), query: { waiting: toValue(waiting), limit: 50 } },
-        }),
-      ),
-  });
+  usePages(["requests", directory, "waiting", () => toValue(waiting)], (cursor) =>
+    must(
+      api.GET("/api/v1/directories/{directory}/requests", {
+        params: { path: path(), query: { waiting: toValue(waiting), cursor, limit: 50 } },
+      }),
+    ),
+  );
 
 export const useRequest = (request: MaybeRefOrGetter<string>) =>
   useQuery({

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // A directory's posture, then what is wrong, in groups; one finding opens beside the list with its evidence and its remedy.
-import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
 import { can, directory } from "@/api/session";
@@ -14,6 +14,7 @@ import AuditTabs from "./AuditTabs.vue";
 import FindingCard from "./FindingCard.vue";
 import FindingGroup from "./FindingGroup.vue";
 import Posture from "./Posture.vue";
+import { useOwnKeys } from "@/ui/use/rows";
 
 type By = "rule" | "client" | "owner";
 type Which = FindingFilter["which"];
@@ -103,8 +104,7 @@ function onKey(event: KeyboardEvent): void {
   next?.focus();
   next?.scrollIntoView({ block: "nearest" });
 }
-onMounted(() => window.addEventListener("keydown", onKey));
-onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
+useOwnKeys(onKey);
 </script>
 
 <template>

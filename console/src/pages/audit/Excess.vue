@@ -19,6 +19,8 @@ const by = computed<By>(() => (BY.includes(route.query.by as By) ? (route.query.
 const { data, error, isLoading, refetch } = useExcess(by);
 const { data: audit } = useAudit();
 const { data: dry_runs } = useDryRuns();
+// As many as one call answers; what weighs less comes after these.
+const MOST = 100;
 const open = ref("");
 const trend = useTrend(by, open);
 const most = computed(() => Math.max(...(data.value ?? []).map((one) => one.granted), 1));
@@ -144,6 +146,9 @@ const held = (rows: { permission: string; reach: { words: string } }[]) =>
         </template>
       </tbody>
     </table>
+    <p v-if="(data?.length ?? 0) >= MOST" class="soft">
+      The {{ MOST }} with the most unused weight are shown. All others weigh less; a dossier has its own figures.
+    </p>
   </Loadable>
 </template>
 

@@ -2,16 +2,17 @@
 // The last token requests, the failed ones with what to do.
 import { useAttempts } from "@/api/reads/clients";
 import Loadable from "@/ui/Loadable.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
 import StateWord from "@/ui/StateWord.vue";
 
 const props = defineProps<{ client: string }>();
-const { data, error, isLoading, refetch } = useAttempts(() => props.client);
+const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useAttempts(() => props.client);
 </script>
 
 <template>
   <Loadable :loading="isLoading" :error="error" :ready="!!data" :lines="2" :retry="refetch">
-    <p v-if="!data?.items.length" class="empty">It has not asked for a token yet.</p>
+    <p v-if="!items.length" class="empty">No token request is on record.</p>
     <table v-else class="log">
       <thead>
         <tr>
@@ -22,7 +23,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in data.items" :key="one.id">
+        <tr v-for="one in items" :key="one.id">
           <td class="nowrap">
             <Moment :at="one.at" />
             <div v-if="one.times > 1" class="small soft">{{ one.times }} times in a minute</div>
@@ -46,6 +47,7 @@ const { data, error, isLoading, refetch } = useAttempts(() => props.client);
         </tr>
       </tbody>
     </table>
+    <MoreRows :shown="items.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
   </Loadable>
 </template>
 

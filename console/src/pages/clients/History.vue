@@ -2,10 +2,11 @@
 import { changes, sentence } from "@/api/history";
 import { useHistory } from "@/api/reads/clients";
 import Loadable from "@/ui/Loadable.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
 
 const props = defineProps<{ client: string }>();
-const { data, error, isLoading, refetch } = useHistory(() => props.client);
+const { data, items, error, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useHistory(() => props.client);
 </script>
 
 <template>
@@ -20,7 +21,7 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
         </tr>
       </thead>
       <tbody>
-        <tr v-for="entry in data?.items" :key="entry.sequence">
+        <tr v-for="entry in items" :key="entry.sequence">
           <td class="num">{{ entry.sequence }}</td>
           <td class="nowrap"><Moment :at="entry.at" /></td>
           <td class="free">
@@ -36,6 +37,7 @@ const { data, error, isLoading, refetch } = useHistory(() => props.client);
         </tr>
       </tbody>
     </table>
+    <MoreRows :shown="items.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
   </Loadable>
 </template>
 

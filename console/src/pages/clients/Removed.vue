@@ -14,6 +14,8 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, now } from "@/ui/use/times";
 import AuditTabs from "@/pages/audit/AuditTabs.vue";
 
+// As many as one call answers.
+const MOST = 100;
 const { data, error: unread, isLoading, refetch } = useRemoved();
 const { busy, error, attempt } = useAttempt();
 const stale = useStale();
@@ -92,6 +94,7 @@ const restore = (id: string) =>
         </tr>
       </tbody>
     </table>
+    <p v-if="(data?.length ?? 0) >= MOST" class="soft">The {{ MOST }} that were removed last are shown; the ledger has every removal.</p>
   </Loadable>
 </template>
 

@@ -4,6 +4,7 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useRequests } from "@/api/reads/consent";
 import Loadable from "@/ui/Loadable.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import Moment from "@/ui/Moment.vue";
 import PageHead from "@/ui/PageHead.vue";
 import StateWord from "@/ui/StateWord.vue";
@@ -13,8 +14,7 @@ import type { Tone } from "@/ui/use/states";
 const route = useRoute();
 const router = useRouter();
 const past = computed(() => route.query.past !== undefined);
-const { data, error, isLoading, refetch } = useRequests(() => !past.value);
-const rows = computed(() => data.value?.items ?? []);
+const { data, items: rows, error, isLoading, refetch, hasNextPage, isFetchingNextPage, fetchNextPage } = useRequests(() => !past.value);
 // The first sentence; the page of the request has them all.
 const why = (one: { why?: string; reason: string }) => (one.why ? `${(one.why.split(". ")[0] ?? "").replace(/\.$/, "")}.` : one.reason);
 const tones: Record<string, Tone> = {
@@ -33,7 +33,7 @@ const { chosen } = useRows(
 <template>
   <PageHead
     title="Consent desk"
-    :count="data && !past ? `${rows.length} waiting` : ''"
+    :count="data && !past ? `${rows.length}${hasNextPage ? ' and more' : ''} waiting` : ''"
     lead="Who asks, for what, why, and until when; one decision at a time"
   >
     <template #below>
@@ -82,6 +82,7 @@ const { chosen } = useRows(
         </tr>
       </tbody>
     </table>
+    <MoreRows :shown="rows.length" :more="hasNextPage" :busy="isFetchingNextPage" @more="fetchNextPage" />
   </Loadable>
 </template>
 

@@ -7,6 +7,8 @@ import StateWord from "@/ui/StateWord.vue";
 
 const props = defineProps<{ client: string }>();
 defineEmits<{ explain: [resource: string, operation: string, object: string, kind: string] }>();
+// As many as one call answers.
+const MOST = 20;
 const { data, error, isLoading, refetch } = useRefusals(() => props.client);
 const WORDS: Record<string, string> = {
   reach: "out of reach",
@@ -50,6 +52,7 @@ const WORDS: Record<string, string> = {
         </tr>
       </tbody>
     </table>
+    <p v-if="(data?.length ?? 0) >= MOST" class="soft small">The {{ MOST }} that were refused last are shown.</p>
   </Loadable>
 </template>
 

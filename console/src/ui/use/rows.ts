@@ -19,7 +19,12 @@ export function useRows(count: () => number, open: (place: number) => void) {
       open(chosen.value);
     }
   }
-  // Lists that are moved in otherwise leave these alone (`list-keys.ts`).
+  useOwnKeys(onKey);
+  return { chosen };
+}
+
+/** Listen to keys while this page is there; the keys of other lists are silent then (`ui/page/list-keys.ts`). */
+export function useOwnKeys(onKey: (event: KeyboardEvent) => void): void {
   onMounted(() => {
     window.addEventListener("keydown", onKey);
     document.querySelector("main")?.setAttribute("data-own-keys", "");
@@ -28,5 +33,4 @@ export function useRows(count: () => number, open: (place: number) => void) {
     window.removeEventListener("keydown", onKey);
     document.querySelector("main")?.removeAttribute("data-own-keys");
   });
-  return { chosen };
 }

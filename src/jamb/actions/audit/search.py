@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from sqlmodel import Session
-
 from jamb.actions.base.act import Act
 from jamb.actions.entry.access import who
 from jamb.core.lists import FoundKind
@@ -27,9 +25,8 @@ _LISTED_BY = {
 def search(act: Act, text: str) -> list[Found]:
     """Return a few of each kind that the caller may list, in the order of the kinds."""
     assert act.caller is not None
-    with Session(act.backend.engine, expire_on_commit=False) as session:
-        may = set(who(session, act.directory, act.caller, act.now).may)
-    kinds = [kind for kind, operation in _LISTED_BY.items() if operation in may]
     with act.read() as session:
+        may = set(who(session, act.directory, act.caller, act.now).may)
+        kinds = [kind for kind, operation in _LISTED_BY.items() if operation in may]
         rows = store.search(session, act.directory.id, text, kinds, act.own, MOST_OF_A_KIND)
     return [Found.model_validate(row._asdict()) for row in rows]

@@ -34,6 +34,7 @@ def read_dossier(act: Act, client_id: str) -> wire.Dossier:
         loaded = load_one(session, act.directory, find_client(session, act.directory, client_id), act.now)
         names = people.names_of(session, (grant.person_id for grant in loaded.grants))
         by_name = {row.name: row.id for row in resources.resources_of(session, act.directory.id)}
+        may = may_with(session, act, loaded.row.id)
     return wire.Dossier(
         client=client_view(act.directory, loaded, act.now),
         resources=[
@@ -42,7 +43,7 @@ def read_dossier(act: Act, client_id: str) -> wire.Dossier:
         ],
         credentials=[credential_view(row, act.now, act.directory.policy) for row in loaded.credentials],
         findings=[finding_of(found) for found in loaded.findings(act.directory.policy, act.now)],
-        may=may_with(act, loaded.row.id),
+        may=may,
     )
 
 

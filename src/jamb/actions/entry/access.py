@@ -172,17 +172,16 @@ def who(session: Session, directory: Directory, caller: Caller, now: datetime) -
     return Whoami(at_door.actor, held, may)
 
 
-def may_with(act: Act, client_id: str) -> list[str]:
+def may_with(session: Session, act: Act, client_id: str) -> list[str]:
     """Return the operations of Jamb's own API that the caller may do with one client, by name."""
     if act.caller is None:
         return []
-    with Session(act.backend.engine, expire_on_commit=False) as session:
-        known_here = _meet(session, act.directory, act.caller, act.now)
-        return [
-            name
-            for name in sorted(known_here.catalogue.operations)
-            if _may(known_here.counting(name, client_id), name, act.now, client_id)
-        ]
+    known_here = _meet(session, act.directory, act.caller, act.now)
+    return [
+        name
+        for name in sorted(known_here.catalogue.operations)
+        if _may(known_here.counting(name, client_id), name, act.now, client_id)
+    ]
 
 
 def client_meant(session: Session, directory: Directory, about: Mapping[str, str]) -> str | None:

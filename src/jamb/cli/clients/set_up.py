@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from base64 import b64decode
 from dataclasses import replace
 from enum import StrEnum
@@ -15,13 +16,16 @@ import typer
 from jamb.cli.base.connection import connected
 from jamb.cli.base.options import reach_by_resource
 from jamb.cli.base.output import EXIT_REFUSED, Form, Output, emit, fields, note, out, relative
+from jamb.cli.clients.set_up_questions import folder_for, given, needed
 from jamb.cli.credentials.private_files import write_private
-from jamb.client import BadInput, Wanted
+from jamb.client import BadInput, Jamb, Wanted
 from jamb.client import set_up as run_set_up
-from jamb.client.credentials.setting_up import Ready
+from jamb.client.credentials.setting_up import Consented, Ready
 from jamb.core.credentials import CredentialKind
 from jamb.wire.credentials.credentials import Credential, Sheet
 
+# How often it is looked whether the approvers decided.
+_LOOK_EACH = 3.0
 IDS, SHEET = "client.json", "client.env"
 _PAIR = ("client.pem", "client.key", "client.p12", "client.passphrase")
 
@@ -33,9 +37,11 @@ class Proof(StrEnum):
 
 
 def set_up(
-    name: Annotated[str, typer.Option(help="A name no other client has")],
-    purpose: Annotated[str, typer.Option(help="What it is for, in a sentence")],
-    save: Annotated[Path, typer.Option(help="A folder for what the next step needs: ids, sheet, credential")],
+    name: Annotated[str | None, typer.Option(help="A name no other client has")] = None,
+    purpose: Annotated[str | None, typer.Option(help="What it is for, in a sentence")] = None,
+    save: Annotated[
+        Path | None, typer.Option(help="A folder for what the next step needs: ids, sheet, credential")
+    ] = None,
     ask: Annotated[
         list[str] | None, typer.Option(help="RESOURCE:PERMISSION, acting as itself; may be given again")
     ] = None,
@@ -57,13 +63,24 @@ def set_up(
     once: Annotated[
         str | None, typer.Option(help="Names this set-up: run again under the same name, it changes nothing")
     ] = None,
+    wait: Annotated[
+        int, typer.Option(min=0, max=10_080, metavar="MINUTES", help="Wait so long for approvers to decide")
+    ] = 0,
     output: Output = Form.TABLE,
 ) -> None:
     """Register a client, ask, consent where you may (or ask the approvers), and issue a credential.
 
-    Leaves ids and credential in files that only you can read. A run that was stopped goes on under the same --once.
+    What is left out of name, purpose, folder and asks is asked at the terminal. Leaves ids and credential in files that
+    only you can read. A run that was stopped goes on under the same --once.
     Leaves with code 3 when something is left that others must do.
     """
+    asked_here = name is None and ask is None
+    name = given("--name", name, "Name of the client")
+    purpose = given("--purpose", purpose, "What it is for, in a sentence")
+    save = Path(given("--save", str(save) if save is not None else None, "Folder for its files", folder_for(name)))
+    if asked_here:
+        with connected() as jamb:
+            ask = needed(jamb)
     wanted = Wanted(
         name,
         purpose,
@@ -83,6 +100,8 @@ def set_up(
         ready = run_set_up(
             jamb, wanted, once or str(uuid4()), consent=not ask_only, kept=lambda one: (save / _file_of(one)).exists()
         )
+        if wait and ready.consent is Consented.REQUESTED:
+            ready = _waited(jamb, ready, wait)
         sheets = list(jamb.clients.sheets(ready.client.id))
     ids = _ids(ready, sheets, save)
     _save(ready, ids, save)
@@ -91,6 +110,28 @@ def set_up(
         note(f"Next step: {one}")
     if ready.left:
         raise typer.Exit(EXIT_REFUSED)
+
+
+def _waited(jamb: Jamb, ready: Ready, minutes: int) -> Ready:
+    """Wait for the approvers, at most so long; return what there is then."""
+    note(f"Waiting up to {minutes} minutes for the approvers. What was made stays, whatever they decide.")
+    until = time.monotonic() + minutes * 60
+    while True:
+        mine = [one for one in jamb.requests.list() if one.client_id == ready.client.id]
+        if not mine or time.monotonic() >= until:
+            break
+        time.sleep(min(_LOOK_EACH, max(0.0, until - time.monotonic())))
+    client = jamb.clients.read(ready.client.id).client
+    granted = not mine and not client.ladder.waiting
+    left = () if granted or mine else ("consent: the approvers declined; `jamb requests list --past` has their words",)
+    return replace(
+        ready,
+        client=client,
+        consent=Consented.GRANTED if granted else ready.consent,
+        did=(*ready.did, *(("approvers consented",) if granted else ())),
+        # What waited for them waits no more, unless it does.
+        left=(*(one for one in ready.left if mine or not one.startswith("consent: ")), *left),
+    )
 
 
 def _asks(values: list[str]) -> dict[str, list[str]]:

@@ -1,5 +1,5 @@
 // j, k and the arrows move through the rows of whatever list is on the page, from link to link; Enter opens it, as it does
-// everywhere. Lists that open a row by themselves have their own (`rows.ts`).
+// everywhere. Lists that open a row by themselves have their own (`ui/use/rows.ts`).
 const STEPS: Record<string, number> = { j: 1, ArrowDown: 1, k: -1, ArrowUp: -1 };
 const OWN = "[data-own-keys]";
 

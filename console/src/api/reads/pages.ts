@@ -1,0 +1,21 @@
+// A list that is read a page at a time, each after the one before: what is shown is all that was read so far.
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
+
+interface Page<T> {
+  items: T[];
+  next?: string | null;
+}
+
+/** `read`: returns the page after a cursor, the first one without. */
+export function usePages<T>(queryKey: unknown[], read: (cursor: string | undefined) => Promise<Page<T>>) {
+  const found = useInfiniteQuery({
+    queryKey,
+    initialPageParam: "",
+    queryFn: ({ pageParam }) => read(pageParam || undefined),
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = computed(() => found.data.value?.pages.flatMap((page) => page.items) ?? []);
+  return { ...found, items };
+}
