@@ -96,6 +96,12 @@ def test_who_may_only_see_a_client_has_no_button_that_refuses(open_console: Open
         assert "Ask " in refused["next_step"]
         assert made.id not in str(refused)
         assert "clients.read" in http.get(path).json()["may"]
+        # Of a client that they may not see nothing is told.
+        with world.jamb() as steward:
+            other = steward.clients.register(unique("Not seen"), "Nobody tells")
+        body = {"state": "disabled", "reason": "No"}
+        hidden = http.post(f"/api/v1/directories/quillhaven/clients/{other.id}/state", json=body)
+        assert (hidden.status_code, other.name in hidden.text) == (403, False)
 
 
 def test_what_is_asked_is_declined_without_a_request_and_history_says_why(open_console: Open, world: World) -> None:

@@ -306,7 +306,9 @@ def _refusal(
 ) -> Forbidden:
     """Word the refusal: what was wanted, which check failed, and whom to ask."""
     client = clients.by_id(session, at_door.directory.id, client_id) if client_id is not None else None
-    if at_door.person is not None and at_door.person.live and client is not None and at_door.token is None:
+    # Of a client that one may not even see nothing is told, its name and its owners least of all.
+    seen = client is not None and at_door.token is None and _may(at_door, "clients.read", now, client.id)
+    if seen and client is not None and at_door.person is not None and at_door.person.live:
         return _refused_with(session, at_door, request.operation, client, now)
     asks = tuple(
         row.held() for row in clients.asks_of(session, [at_door.standing.id]) if row.resource_id == at_door.resource_id
