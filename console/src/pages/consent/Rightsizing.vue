@@ -217,8 +217,8 @@ const over = computed(() => !!data.value?.dry_run && Date.parse(data.value.dry_r
           waits for an approver.
         </p>
         <p v-if="data.proposal && can('charters.read')" class="small">
-          <button type="button" class="link-button" @click="declare">Save it as a charter</button>
-          <span class="soft">a file that declares this client with what would do, to be followed in any directory</span>
+          <button type="button" class="link-button" @click="declare">Save it as a charter</button>{{ " " }}
+          <span class="soft">a file that declares this client with the proposed permissions, to be adopted in any directory</span>
         </p>
         <ProblemNote v-if="error" :error="error" />
       </template>
